@@ -1,0 +1,2 @@
+//! The `jamjar` command.
+fn main() {}

@@ -1,0 +1,1 @@
+//! View models to SVG: one renderer for page, report and download.

@@ -1,0 +1,175 @@
+//! What an analysis starts from.
+
+use crate::air::AirState;
+use crate::correction::Correction;
+use crate::factors::Factors;
+use crate::log::Log;
+use crate::pull::power::{CoastDown, Dyno};
+use serde::{Deserialize, Serialize};
+
+/// Headline statistic of a set; the interval always belongs to the means.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Default, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Headline {
+    /// Mean of the pulls.
+    #[default]
+    Mean,
+    /// Median.
+    Median,
+    /// Best of n; grows with n.
+    Best,
+    /// Mean from the first pull after which consecutive pulls agree within 0.7 %.
+    LastSettled,
+}
+
+impl Headline {
+    /// All of them, in the order offered.
+    pub const ALL: [Self; 4] = [Self::Mean, Self::Median, Self::Best, Self::LastSettled];
+
+    /// Id in files and links.
+    pub fn id(self) -> &'static str {
+        match self {
+            Self::Mean => "mean",
+            Self::Median => "median",
+            Self::Best => "best",
+            Self::LastSettled => "last_settled",
+        }
+    }
+
+    /// The one with that id.
+    pub fn from_id(id: &str) -> Option<Self> {
+        Self::ALL.into_iter().find(|h| h.id() == id)
+    }
+
+    /// Words shown.
+    pub fn label(self) -> &'static str {
+        match self {
+            Self::Mean => "mean of pulls",
+            Self::Median => "median of pulls",
+            Self::Best => "best pull",
+            Self::LastSettled => "last settled pulls",
+        }
+    }
+}
+
+/// Choices a person makes; every result depends on them and is recomputed when they change.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+pub struct Settings {
+    /// Correction family.
+    pub correction: Correction,
+    /// Spacing of the rpm grid.
+    pub grid_rpm: f64,
+    /// Smoothing window, s.
+    pub smoothing_s: f64,
+    /// Headline statistic.
+    pub headline: Headline,
+    /// Band for the mean, rpm.
+    pub band_rpm: Option<[f64; 2]>,
+}
+
+impl Default for Settings {
+    fn default() -> Self {
+        Self { correction: Correction::SaeJ1349, grid_rpm: 50.0, smoothing_s: 0.25, headline: Headline::Mean, band_rpm: None }
+    }
+}
+
+/// Two or four strokes.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+#[allow(missing_docs)]
+pub enum Cycle {
+    #[default]
+    FourStroke,
+    TwoStroke,
+}
+
+/// How the charge is lit.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+#[allow(missing_docs)]
+pub enum Ignition {
+    #[default]
+    Spark,
+    Compression,
+}
+
+/// How the cylinders are filled.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+#[allow(missing_docs)]
+pub enum Aspiration {
+    #[default]
+    NaturallyAspirated,
+    Turbocharged,
+    Supercharged,
+}
+
+/// The engine.
+#[derive(Debug, Clone, PartialEq, Default, Serialize, Deserialize)]
+#[allow(missing_docs)]
+pub struct Engine {
+    #[serde(default)]
+    pub cylinders: Option<u32>,
+    #[serde(default)]
+    pub displacement_l: Option<f64>,
+    #[serde(default)]
+    pub cycle: Cycle,
+    #[serde(default)]
+    pub ignition: Ignition,
+    #[serde(default)]
+    pub aspiration: Aspiration,
+    /// Where the rev limiter stands, when known: a plateau well below it is a speed limiter.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub rev_limit_rpm: Option<f64>,
+}
+
+impl Engine {
+    /// True with any charger.
+    pub fn is_boosted(&self) -> bool {
+        self.aspiration != Aspiration::NaturallyAspirated
+    }
+}
+
+/// Vehicle and dyno.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[allow(missing_docs)]
+pub struct Vehicle {
+    pub name: String,
+    #[serde(default)]
+    pub engine: Engine,
+    pub dyno: Dyno,
+}
+
+/// One pull's logs and circumstances.
+#[derive(Debug, Clone, Default)]
+pub struct PullInput {
+    /// Id, unique in its set.
+    pub id: String,
+    /// Dyno log.
+    pub dyno: Log,
+    /// Engine-computer log.
+    pub ecu: Option<Log>,
+    /// Air of the cell.
+    pub air: Option<AirState>,
+    /// Lag set by a person.
+    pub lag_s: Option<f64>,
+    /// Reason for exclusion from figures, given by a person.
+    pub excluded: Option<String>,
+    /// Loss of the dyno or driveline.
+    pub coast_down: Option<CoastDown>,
+    /// Which pull of a file that holds several, from 0.
+    pub pull_index: Option<usize>,
+}
+
+/// Repeats under one configuration, mounted once.
+#[derive(Debug, Clone, Default)]
+pub struct SetInput {
+    /// Id.
+    pub id: String,
+    /// Calendar day in the shop's zone, `YYYY-MM-DD`.
+    pub day: String,
+    /// Configuration.
+    pub factors: Factors,
+    /// Its pulls in order of running.
+    pub pulls: Vec<PullInput>,
+}

@@ -1,0 +1,304 @@
+//! One pull, measured: found, aligned, turned into an uncorrected curve on the grid, and every limit judged.
+
+use super::input::{PullInput, Settings, Vehicle};
+use crate::air::AirState;
+use crate::channel::Channel;
+use crate::figures::Curve;
+use crate::limits::{Limit, LimitOutcome, Sources, evaluate, lane};
+use crate::log::{Flag, Log, Series};
+use crate::pull::align::{Alignment, Pair, Ratio, Status, align, manual};
+use crate::pull::detect::{EndedBy, Load, PullKind, PullSpan, detect};
+use crate::pull::power::{DynoKind, PowerError, PowerTrace, derive, shaft_speed};
+use crate::signal::grid::to_grid;
+use crate::signal::savgol::FilterRecord;
+use serde::{Deserialize, Serialize};
+use thiserror::Error;
+
+/// Measured and geometric ratio may differ by this share before a person is asked.
+const RATIO_DOUBT: f64 = 0.01;
+
+/// Where the overall ratio came from.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum RatioSource {
+    /// Given.
+    Geometry,
+    /// Both speeds stand in the dyno log.
+    DynoLog,
+    /// Fitted while aligning with the engine computer.
+    Alignment,
+    /// Not known: the axis is dyno-shaft speed.
+    Unknown,
+}
+
+/// The uncorrected curve on the grid, with what the diesel correction needs.
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
+#[allow(missing_docs)]
+pub struct RawGrid {
+    pub rpm: Vec<f64>,
+    pub power_kw: Vec<f64>,
+    pub torque_nm: Vec<f64>,
+    pub edge: Vec<bool>,
+    /// Time on the dyno clock at each grid speed, s.
+    pub time_s: Vec<f64>,
+    pub fuel_g_s: Option<Vec<f64>>,
+    pub charge_ratio: Option<Vec<f64>>,
+}
+
+impl RawGrid {
+    /// As an uncorrected curve.
+    pub fn curve(&self) -> Curve {
+        Curve { rpm: self.rpm.clone(), power_kw: self.power_kw.clone(), torque_nm: self.torque_nm.clone(), edge: self.edge.clone() }
+    }
+}
+
+/// Share of margin used along the grid; `None` when it could not be drawn.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct Lane {
+    /// Id of the limit.
+    pub limit: String,
+    /// One value for each grid speed.
+    pub share: Option<Vec<Option<f64>>>,
+}
+
+/// One channel over the pull.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[allow(missing_docs)]
+pub struct ChannelSummary {
+    pub channel: Channel,
+    pub mean: f64,
+    pub min: f64,
+    pub max: f64,
+    pub start: f64,
+}
+
+/// Everything read from one pull before correction; the unit that is cached.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[allow(missing_docs)]
+pub struct Measured {
+    pub id: String,
+    pub excluded: Option<String>,
+    pub span: Option<PullSpan>,
+    pub pulls_in_file: usize,
+    pub alignment: Alignment,
+    pub ratio: f64,
+    pub ratio_from: RatioSource,
+    pub filter: Option<FilterRecord>,
+    pub grid: RawGrid,
+    pub rate_rpm_s: Option<f64>,
+    pub estimated: bool,
+    pub has_road_speed: bool,
+    pub air: Option<AirState>,
+    pub limits: Vec<LimitOutcome>,
+    pub lanes: Vec<Lane>,
+    pub channels: Vec<ChannelSummary>,
+    pub flags: Vec<Flag>,
+}
+
+/// A pull that cannot be measured at all.
+#[derive(Debug, Clone, PartialEq, Error)]
+#[error("{log}: {problem}")]
+pub struct MeasureError {
+    /// Name of the log.
+    pub log: String,
+    /// What is missing and what to do.
+    pub problem: PowerError,
+}
+
+/// Measures one pull.
+///
+/// # Errors
+/// [`MeasureError`] when the dyno log lacks the channels its kind needs. A log without a pull is not an error: it comes back
+/// with a flag and an empty curve.
+pub fn measure(input: &PullInput, vehicle: &Vehicle, settings: &Settings, limits: &[Limit]) -> Result<Measured, MeasureError> {
+    let dyno = &vehicle.dyno;
+    let fail = |problem| MeasureError { log: input.dyno.name.clone(), problem };
+    let shaft = shaft_speed(&input.dyno, dyno.overall_ratio).ok_or_else(|| fail(PowerError::MissingSpeed))?;
+    let has_torque = input.dyno.has("hub_torque") || input.dyno.has("brake_torque");
+    if dyno.kind != DynoKind::RollerInertia && !has_torque {
+        let (kind, wanted) = if dyno.kind == DynoKind::Hub { ("hub", "hub_torque in N·m") } else { ("brake", "brake_torque in N·m") };
+        return Err(fail(PowerError::MissingTorque { kind, wanted }));
+    }
+    let mut flags = input.dyno.flags.clone();
+    flags.extend(input.ecu.iter().flat_map(|l| l.flags.clone()));
+    let (given, mut ratio_from) = starting_ratio(&input.dyno, dyno.overall_ratio);
+    let mut found: Vec<PullSpan> = detect(&shaft, &Load::from_log(&input.dyno), given.unwrap_or(1.0));
+    if found.iter().any(|p| p.kind == PullKind::SweepUp) {
+        found.retain(|p| p.kind == PullKind::SweepUp);
+    }
+    let (mut span, alignment) = choose(input, &shaft, &found, given, dyno.kind.is_rigid());
+    if found.len() > 1 && input.pull_index.is_none() {
+        flags.push(Flag::new("several_pulls", format!("{} pulls in {}: number {} was taken; the others need entries of their own", found.len(), input.dyno.name, position(&found, span) + 1)));
+    }
+    if alignment.status == Status::Refused {
+        flags.push(Flag::new("not_aligned", alignment.reason.clone().unwrap_or_default()));
+    }
+    let mut ratio = given.unwrap_or(1.0);
+    if given.is_none() {
+        match alignment.measured_ratio.filter(|_| alignment.usable()) {
+            Some(k) => (ratio, ratio_from) = (k, RatioSource::Alignment),
+            None if dyno.kind == DynoKind::Engine => {}
+            None => flags.push(Flag::new("axis_is_shaft_speed", "the overall ratio is not known and no engine speed is aligned: the axis is dyno-shaft speed")),
+        }
+    }
+    doubt_ratio(&input.dyno, &alignment, given, &mut flags);
+    if let Some(p) = span.as_mut() {
+        use_ecu_throttle(p, input.ecu.as_ref(), &alignment);
+    }
+    let ecu = input.ecu.as_ref();
+    let sources = Sources { dyno: &input.dyno, ecu, alignment: &alignment };
+    let limit_outcomes = limits.iter().map(|l| evaluate(l, &sources)).collect();
+    let mut out = Measured {
+        id: input.id.clone(), excluded: input.excluded.clone(), span, pulls_in_file: found.len(), ratio, ratio_from, filter: None,
+        grid: RawGrid::default(), rate_rpm_s: span.map(|s| s.rate * ratio), estimated: input.coast_down.is_some(),
+        has_road_speed: input.dyno.has("road_speed") || ecu.is_some_and(|l| l.has("road_speed")),
+        air: input.air, limits: limit_outcomes, lanes: Vec::new(), channels: Vec::new(), flags: Vec::new(), alignment,
+    };
+    match span {
+        None => flags.push(Flag::new("no_pull", format!("no pull found in {}: speed never rises by 1000 rpm for 1.5 s under full load", input.dyno.name))),
+        Some(p) => {
+            let trace = derive(&input.dyno, &p, dyno, ratio, input.coast_down.as_ref(), settings.smoothing_s).map_err(fail)?;
+            flags.extend(trace.flags.iter().cloned());
+            out.filter = Some(trace.filter);
+            out.grid = grid(&trace, ecu, &input.dyno, &out.alignment, settings.grid_rpm, input.air);
+            let sources = Sources { dyno: &input.dyno, ecu, alignment: &out.alignment };
+            out.lanes = limits.iter().map(|l| Lane { limit: l.id.clone(), share: lane_of(l, &sources, &out.grid.rpm, settings.grid_rpm, &p) }).collect();
+            out.channels = summaries(&input.dyno, ecu, &out.alignment, &p);
+        }
+    }
+    out.flags = flags;
+    Ok(out)
+}
+
+fn position(found: &[PullSpan], chosen: Option<PullSpan>) -> usize {
+    found.iter().position(|p| chosen.is_some_and(|c| (c.from_s - p.from_s).abs() < 1e-9)).unwrap_or(0)
+}
+
+fn starting_ratio(log: &Log, geometry: Option<f64>) -> (Option<f64>, RatioSource) {
+    if let Some(k) = geometry {
+        return (Some(k), RatioSource::Geometry);
+    }
+    match measured_in_dyno(log) {
+        Some(k) => (Some(k), RatioSource::DynoLog),
+        None if !log.has("roller_speed") => (Some(1.0), RatioSource::DynoLog),
+        None => (None, RatioSource::Unknown),
+    }
+}
+
+/// Median engine ÷ shaft speed when the dyno log holds both.
+fn measured_in_dyno(log: &Log) -> Option<f64> {
+    let (e, s) = (log.column("engine_speed")?, log.column("roller_speed")?);
+    let top = s.iter().copied().filter(|v| v.is_finite()).fold(0.0, f64::max);
+    let mut k: Vec<f64> = e.iter().zip(s).filter(|(e, s)| e.is_finite() && **s > 0.5 * top && **s > 0.0).map(|(e, s)| e / s).collect();
+    (k.len() >= 10).then(|| crate::signal::hygiene::median_in_place(&mut k))
+}
+
+fn doubt_ratio(log: &Log, alignment: &Alignment, given: Option<f64>, flags: &mut Vec<Flag>) {
+    let Some(k) = given else { return };
+    let from_alignment = alignment.measured_ratio.filter(|_| alignment.residual_rpm.is_some());
+    if let Some(m) = measured_in_dyno(log).or(from_alignment).filter(|m| (m / k - 1.0).abs() > RATIO_DOUBT) {
+        flags.push(Flag::new("ratio_differs", format!("the measured ratio is {m:.3}, the geometry says {k:.3} ({:+.1} %): wrong gear, or slip?", 100.0 * (m / k - 1.0))));
+    }
+}
+
+/// Picks the pull: by index, else the first that aligns, else the first.
+fn choose(input: &PullInput, shaft: &Series, found: &[PullSpan], k: Option<f64>, rigid: bool) -> (Option<PullSpan>, Alignment) {
+    let candidates: Vec<PullSpan> = match input.pull_index {
+        Some(i) => found.get(i).copied().into_iter().collect(),
+        None => found.to_vec(),
+    };
+    let ecu = input.ecu.as_ref().and_then(|l| l.series("engine_speed").map(|s| (l, s)));
+    let (Some(first), Some((log, speed))) = (candidates.first().copied(), ecu) else {
+        let mut none = Alignment::single_log();
+        if input.ecu.is_some() {
+            none = none.refuse(if candidates.is_empty() { "there is no pull in the dyno log to align" } else { "the engine-computer log has no engine speed" });
+        }
+        return (candidates.first().copied(), none);
+    };
+    let ratio = k.map_or(Ratio::Free, Ratio::Known);
+    let clocks_of_day = log.clock_of_day_s.is_some() && input.dyno.clock_of_day_s.is_some();
+    let mut best: Option<(PullSpan, Alignment)> = None;
+    for pull in &candidates {
+        let pair = Pair { dyno: shaft, ecu: &speed, pull, ratio, rigid, clocks_of_day };
+        let a = match input.lag_s {
+            Some(lag) => manual(&pair, lag),
+            None => align(&pair),
+        };
+        let usable = a.usable();
+        if best.is_none() || usable {
+            best = Some((*pull, a));
+        }
+        if usable {
+            break;
+        }
+    }
+    best.map_or((Some(first), Alignment::single_log()), |(p, a)| (Some(p), a))
+}
+
+/// Takes the end of the pull from the log that knows the throttle.
+fn use_ecu_throttle(p: &mut PullSpan, ecu: Option<&Log>, alignment: &Alignment) {
+    let (Some(log), Some(lag)) = (ecu, alignment.lag_s.filter(|_| alignment.usable())) else { return };
+    let load = Load::from_log(log);
+    let (Some(throttle), Some(speed)) = (load.throttle.clone(), log.series("engine_speed")) else { return };
+    let inside = throttle.between(p.from_s + lag, p.to_s + lag);
+    if let (Some(first), Some(last)) = (
+        inside.v.iter().position(|v| *v >= crate::pull::detect::FULL_THROTTLE),
+        inside.v.iter().rposition(|v| *v >= crate::pull::detect::FULL_THROTTLE),
+    ) && inside.t[last] - inside.t[first] >= crate::pull::detect::MIN_DURATION_S
+    {
+        p.from_s = p.from_s.max(inside.t[first] - lag);
+        p.to_s = p.to_s.min(inside.t[last] - lag);
+    }
+    let middle = 0.5 * (p.from_s + p.to_s) + lag;
+    if let Some(seen) = detect(&speed, &load, 1.0).iter().find(|s| s.from_s <= middle && middle <= s.to_s)
+        && p.ended_by != EndedBy::EndOfLog
+        && seen.ended_by != EndedBy::EndOfLog
+    {
+        p.ended_by = seen.ended_by;
+    }
+}
+
+fn grid(trace: &PowerTrace, ecu: Option<&Log>, dyno: &Log, alignment: &Alignment, step: f64, air: Option<AirState>) -> RawGrid {
+    let edge: Vec<f64> = trace.edge.iter().map(|e| f64::from(u8::from(*e))).collect();
+    let all = vec![true; trace.rpm.len()];
+    let g = to_grid(&trace.rpm, &[&trace.power_kw, &trace.torque_nm, &edge, &trace.t], &all, step);
+    let beside = |name: &str| -> Option<Vec<f64>> {
+        let at_dyno = dyno.series(name).map(|s| (s, 0.0));
+        let (s, lag) = at_dyno.or_else(|| Some((ecu?.series(name)?, alignment.lag_s.filter(|_| alignment.usable())?)))?;
+        g.y[3].iter().map(|t| s.at(t + lag)).collect()
+    };
+    let ambient = air.map(|a| a.pressure_hpa / 10.0);
+    RawGrid {
+        fuel_g_s: beside("fuel_flow"),
+        charge_ratio: beside("manifold_pressure").and_then(|m| {
+            let around = beside("ambient_pressure");
+            (0..m.len()).map(|i| around.as_ref().map(|a| a[i]).or(ambient).map(|a| m[i] / a)).collect()
+        }),
+        edge: g.y[2].iter().map(|v| *v > 1e-9).collect(),
+        rpm: g.x.clone(), power_kw: g.y[0].clone(), torque_nm: g.y[1].clone(), time_s: g.y[3].clone(),
+    }
+}
+
+fn lane_of(l: &Limit, sources: &Sources<'_>, grid: &[f64], step: f64, p: &PullSpan) -> Option<Vec<Option<f64>>> {
+    let (clock_is_ecu, lag) = (sources.ecu.is_some_and(|e| e.has(l.channel.as_str())), sources.alignment.lag_s.filter(|_| sources.alignment.usable()));
+    match (clock_is_ecu, lag) {
+        (true, Some(lag)) => lane(l, sources, grid, step, p.from_s + lag, p.to_s + lag),
+        (true, None) => None,
+        (false, _) => lane(l, sources, grid, step, p.from_s, p.to_s),
+    }
+}
+
+fn summaries(dyno: &Log, ecu: Option<&Log>, alignment: &Alignment, p: &PullSpan) -> Vec<ChannelSummary> {
+    let mut out: Vec<ChannelSummary> = Vec::new();
+    let lag = alignment.lag_s.filter(|_| alignment.usable());
+    for (log, shift) in [ecu.zip(lag), Some((dyno, 0.0))].into_iter().flatten() {
+        for channel in log.channels.keys() {
+            let Some(s) = log.series(channel.as_str()).map(|s| s.between(p.from_s + shift, p.to_s + shift)).filter(|s| !s.is_empty()) else { continue };
+            if out.iter().all(|o| o.channel != *channel) {
+                let (min, max) = s.v.iter().fold((f64::INFINITY, f64::NEG_INFINITY), |(a, b), v| (a.min(*v), b.max(*v)));
+                out.push(ChannelSummary { channel: channel.clone(), mean: s.v.iter().sum::<f64>() / s.len() as f64, min, max, start: s.v[0] });
+            }
+        }
+    }
+    out
+}

@@ -1,0 +1,59 @@
+//! From logs and settings to sets, comparisons and limits: the one computation behind pages, commands and reports.
+
+mod compare;
+mod corrected;
+mod input;
+mod measure;
+mod notes;
+mod sentence;
+mod sets;
+mod together;
+#[cfg(test)]
+mod tests;
+
+pub use compare::{Comparison, FigureComparison, GainCurve, LargestGain, compare_all};
+pub use corrected::{Corrected, corrected};
+pub use input::{Aspiration, Cycle, Engine, Headline, Ignition, PullInput, SetInput, Settings, Vehicle};
+pub use measure::{ChannelSummary, Lane, Measured, MeasureError, RawGrid, RatioSource, measure};
+pub use sentence::{headline_sentence, limit_sentence};
+pub use sets::{Figure, SetFigures, SetResult, analyse_sets, set_verdicts};
+pub use together::look_together;
+
+use serde::{Deserialize, Serialize};
+
+/// What may be said of a difference.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Verdict {
+    /// The interval lies above zero.
+    Gain,
+    /// The interval lies below zero.
+    Loss,
+    /// The interval includes zero.
+    NoDifferenceShown,
+    /// No interval can be stood behind.
+    CantTell,
+}
+
+impl Verdict {
+    /// The words shown.
+    pub fn label(self) -> &'static str {
+        match self {
+            Self::Gain => "gain",
+            Self::Loss => "loss",
+            Self::NoDifferenceShown => "no difference shown",
+            Self::CantTell => "can't tell",
+        }
+    }
+
+    /// From an interval.
+    pub fn of(ci95: [f64; 2]) -> Self {
+        if ci95[0] > 0.0 {
+            Self::Gain
+        } else if ci95[1] < 0.0 {
+            Self::Loss
+        } else {
+            Self::NoDifferenceShown
+        }
+    }
+}

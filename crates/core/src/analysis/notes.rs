@@ -1,0 +1,108 @@
+//! Caveats of a comparison, each a sentence that a person can act on.
+
+use super::compare::{CROSS_DAY_SHARE, FigureComparison, cross_day_share};
+use super::input::{Headline, Settings, Vehicle};
+use super::sets::{Figure, SetResult};
+use crate::factors::{Confounding, Factors};
+use crate::log::Flag;
+
+/// Ramp rates may differ by this share before torque is doubted.
+const RATE_DOUBT: f64 = 0.10;
+/// Filter windows may cover rpm spans that differ by this share.
+const WINDOW_DOUBT: f64 = 0.20;
+
+/// Why two sets cannot be compared at all, in words.
+pub(super) fn reason_not_comparable(a: &SetResult, b: &SetResult) -> Option<String> {
+    if a.n() == 0 || b.n() == 0 {
+        let which = if a.n() == 0 { &a.id } else { &b.id };
+        return Some(format!("{which} has no pull with a power curve that counts"));
+    }
+    if a.factors.get("gear") != b.factors.get("gear") {
+        let name = |s: &SetResult| s.factors.get("gear").cloned().unwrap_or_else(|| "not stated".into());
+        return Some(format!("the gears differ ({} and {}): spool, clutch and tyre behave differently", name(a), name(b)));
+    }
+    if a.estimated != b.estimated {
+        return Some("one set is an estimated flywheel figure and the other is measured at the wheel: they are never mixed".into());
+    }
+    let shared = match (a.mean_curve.span_rpm(), b.mean_curve.span_rpm()) {
+        (Some(x), Some(y)) => x[0].max(y[0]) <= x[1].min(y[1]),
+        _ => false,
+    };
+    (!shared).then(|| "the two sets share no engine speed".into())
+}
+
+fn short(f: &Factors) -> String {
+    f.iter().map(|(k, v)| format!("{k} {v}")).collect::<Vec<_>>().join(", ")
+}
+
+#[allow(clippy::too_many_arguments)]
+pub(super) fn compose(
+    a: &SetResult, b: &SetResult, c: &Confounding, figures: &[FigureComparison], refused: Option<String>, repeated: bool, vehicle: &Vehicle, settings: &Settings,
+) -> Vec<Flag> {
+    let mut out = Vec::new();
+    if let Some(why) = refused {
+        out.push(Flag::new("cant_tell", format!("Can't tell: {why}.")));
+    }
+    if c.confounded {
+        let with = match (c.separate_with.as_slice(), c.already_run.as_slice()) {
+            ([], run) => format!("The sets already run separate them: {}.", run.iter().map(short).collect::<Vec<_>>().join("; then ")),
+            (more, _) => format!("Pull {} to tell them apart.", more.iter().map(short).collect::<Vec<_>>().join("; then ")),
+        };
+        out.push(Flag::new("confounded", format!("{} changed together. {with}", sentence_case(&c.factors_differ.join(" and ")))));
+    }
+    if a.day != b.day {
+        let share = cross_day_share(a, b);
+        out.push(Flag::new(
+            "cross_day",
+            format!(
+                "Different days, {} and {}: the interval is widened by {:.2} % of power ({CROSS_DAY_SHARE} × the difference of correction factors {:.3} and {:.3}; our choice).",
+                a.day, b.day, 100.0 * share, a.factor, b.factor
+            ),
+        ));
+    }
+    let peak = figures.iter().find(|f| f.figure == Figure::PeakPower);
+    let single = a.n() == 1 || b.n() == 1;
+    match peak.and_then(|p| p.ci95) {
+        None if a.n() > 0 && b.n() > 0 && single => out.push(Flag::new("no_scatter", "One pull each and no repeats that day: no interval can be given. Pull each again.")),
+        None if a.n() > 0 && b.n() > 0 => out.push(Flag::new("no_scatter", "No scatter could be measured, so no interval is given. Are the pulls copies of one file?")),
+        Some(_) if single => out.push(Flag::new("borrowed_scatter", "A set has one pull: the interval borrows its scatter from the day's other sets.")),
+        _ => {}
+    }
+    if !repeated {
+        out.push(Flag::new("one_mounting", "Within one mounting only: no set was run again, so scatter between mountings is not in the interval."));
+    }
+    if let (Some(x), Some(y)) = (a.figure(Figure::PeakPower).sd, b.figure(Figure::PeakPower).sd)
+        && (x > 3.0 * y || y > 3.0 * x)
+    {
+        out.push(Flag::new("uneven_scatter", format!("One set scatters more than three times as much as the other ({x:.2} and {y:.2} kW).")));
+    }
+    if let (Some(x), Some(y)) = (a.rate_rpm_s, b.rate_rpm_s) {
+        let apart = (x - y).abs() / x.min(y).max(1.0);
+        if apart > RATE_DOUBT && vehicle.dyno.rotating_inertia_kg_m2.is_none() {
+            out.push(Flag::new("ramp_rate", format!("Ramp rates differ by {:.0} % ({x:.0} and {y:.0} rpm/s) and no rotating inertia is given: torque is not comparable to that degree.", 100.0 * apart)));
+        }
+        if apart > WINDOW_DOUBT && settings.smoothing_s > 0.0 {
+            out.push(Flag::new("window_span", format!("The {} s filter covers spans that differ by {:.0} %.", settings.smoothing_s, 100.0 * apart)));
+        }
+    }
+    for s in [a, b] {
+        if s.n() > 0 && s.n() < s.pulls.len() {
+            out.push(Flag::new("excluded", format!("{}: {} of {} pulls.", s.id, s.n(), s.pulls.len())));
+        }
+        if let Some(text) = s.pulls.iter().flat_map(|p| &p.cautions).next() {
+            let text = format!("{}: {text}.", s.id);
+            if out.iter().all(|f| f.text != text) {
+                out.push(Flag::new("correction", text));
+            }
+        }
+    }
+    if settings.headline != Headline::Mean {
+        out.push(Flag::new("headline", format!("The headline is the {}; interval and verdict belong to the means.", settings.headline.label())));
+    }
+    out
+}
+
+fn sentence_case(s: &str) -> String {
+    let mut c = s.chars();
+    c.next().map_or_else(String::new, |f| f.to_uppercase().chain(c).collect())
+}

@@ -1,0 +1,244 @@
+//! Sets: figures of the included pulls, their headline, their mean curve, their limits.
+
+use super::corrected::{Corrected, corrected};
+use super::input::{Engine, Headline, SetInput, Settings};
+use super::measure::Measured;
+use crate::factors::Factors;
+use crate::figures::{Curve, Figures};
+use crate::limits::{LimitOutcome, Verdict};
+use crate::stats::two_sets::{mean, sample_sd};
+use serde::{Deserialize, Serialize};
+
+/// Consecutive pulls that agree within this share are settled.
+const SETTLED_SHARE: f64 = 0.007;
+
+/// A figure that is compared between sets.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+#[allow(missing_docs)]
+pub enum Figure {
+    PeakPower,
+    PeakTorque,
+    BandMeanPower,
+}
+
+impl Figure {
+    /// All of them, in the order shown.
+    pub const ALL: [Self; 3] = [Self::PeakPower, Self::PeakTorque, Self::BandMeanPower];
+
+    /// Key in results.
+    pub fn id(self) -> &'static str {
+        match self {
+            Self::PeakPower => "peak_power",
+            Self::PeakTorque => "peak_torque",
+            Self::BandMeanPower => "band_mean_power",
+        }
+    }
+
+    /// Words shown.
+    pub fn label(self) -> &'static str {
+        match self {
+            Self::PeakPower => "peak power",
+            Self::PeakTorque => "peak torque",
+            Self::BandMeanPower => "band mean power",
+        }
+    }
+
+    /// Unit of the values here.
+    pub fn unit(self) -> &'static str {
+        if self == Self::PeakTorque { "N·m" } else { "kW" }
+    }
+
+    /// The value of one pull.
+    pub fn of(self, f: &Figures) -> Option<f64> {
+        match self {
+            Self::PeakPower => f.peak_power.map(|p| p.value),
+            Self::PeakTorque => f.peak_torque.map(|p| p.value),
+            Self::BandMeanPower => f.band_mean_power,
+        }
+    }
+}
+
+/// One figure over the included pulls of a set.
+#[derive(Debug, Clone, PartialEq)]
+pub struct SetFigures {
+    /// Which figure.
+    pub figure: Figure,
+    /// One value for each included pull that has it, in order of running.
+    pub values: Vec<f64>,
+    /// Headline; `None` when no pull has the figure, or none settled.
+    pub headline: Option<f64>,
+    /// Mean, to which intervals belong.
+    pub mean: Option<f64>,
+    /// Standard deviation of the pulls.
+    pub sd: Option<f64>,
+    /// Engine speed of the peak on the mean curve, rpm.
+    pub rpm: Option<f64>,
+}
+
+/// A set with everything derived from it.
+#[derive(Debug, Clone, PartialEq)]
+pub struct SetResult {
+    /// Id.
+    pub id: String,
+    /// Day.
+    pub day: String,
+    /// Configuration.
+    pub factors: Factors,
+    /// Corrected pulls, in order of running.
+    pub pulls: Vec<Corrected>,
+    /// Their figures.
+    pub pull_figures: Vec<Figures>,
+    /// Whether each counts in figures.
+    pub included: Vec<bool>,
+    /// Figures of the set.
+    pub figures: Vec<SetFigures>,
+    /// Mean of the included curves where all of them have a value.
+    pub mean_curve: Curve,
+    /// Mean rate of the included pulls, rpm/s.
+    pub rate_rpm_s: Option<f64>,
+    /// True when a coast-down loss was added.
+    pub estimated: bool,
+    /// Mean correction factor of the included pulls.
+    pub factor: f64,
+}
+
+impl SetResult {
+    /// Included pulls.
+    pub fn n(&self) -> usize {
+        self.included.iter().filter(|i| **i).count()
+    }
+
+    /// Values of one figure.
+    pub fn figure(&self, f: Figure) -> &SetFigures {
+        self.figures.iter().find(|s| s.figure == f).unwrap_or(&self.figures[0])
+    }
+
+    /// Curves of the included pulls.
+    pub fn included_curves(&self) -> impl Iterator<Item = &Curve> {
+        self.pulls.iter().zip(&self.included).filter(|(_, i)| **i).map(|(p, _)| &p.curve)
+    }
+}
+
+/// Headline statistic of a list of values in order of running.
+fn headline(values: &[f64], h: Headline) -> Option<f64> {
+    if values.is_empty() {
+        return None;
+    }
+    match h {
+        Headline::Mean => Some(mean(values)),
+        Headline::Median => Some(crate::signal::hygiene::median_in_place(&mut values.to_vec())),
+        Headline::Best => values.iter().copied().reduce(f64::max),
+        Headline::LastSettled => {
+            let agrees = |w: &[f64]| (w[1] - w[0]).abs() <= SETTLED_SHARE * w[0].abs();
+            let unsettled = values.windows(2).rposition(|w| !agrees(w)).map_or(0, |i| i + 1);
+            (values.len() - unsettled >= 2).then(|| mean(&values[unsettled..]))
+        }
+    }
+}
+
+/// Corrects every pull and derives the sets.
+pub fn analyse_sets(sets: &[SetInput], measured: &[Vec<Measured>], engine: &Engine, settings: &Settings) -> Vec<SetResult> {
+    sets.iter().zip(measured).map(|(s, m)| analyse_set(&s.id, &s.day, &s.factors, m, engine, settings)).collect()
+}
+
+fn analyse_set(id: &str, day: &str, factors: &Factors, measured: &[Measured], engine: &Engine, settings: &Settings) -> SetResult {
+    let pulls: Vec<Corrected> = measured.iter().map(|m| corrected(m, engine, settings.correction)).collect();
+    let pull_figures: Vec<Figures> = pulls.iter().map(|p| p.curve.figures(settings.band_rpm)).collect();
+    let included: Vec<bool> = measured.iter().zip(&pulls).map(|(m, p)| m.excluded.is_none() && !p.curve.rpm.is_empty()).collect();
+    let chosen = |i: &usize| included[*i];
+    let indices: Vec<usize> = (0..pulls.len()).filter(chosen).collect();
+    let curves: Vec<&Curve> = indices.iter().map(|&i| &pulls[i].curve).collect();
+    let mean_curve = mean_curve(&curves);
+    let of_mean = mean_curve.figures(None);
+    let figures = Figure::ALL
+        .into_iter()
+        .map(|figure| {
+            let values: Vec<f64> = indices.iter().filter_map(|&i| figure.of(&pull_figures[i])).collect();
+            let rpm = match figure {
+                Figure::PeakPower => of_mean.peak_power.map(|p| p.rpm),
+                Figure::PeakTorque => of_mean.peak_torque.map(|p| p.rpm),
+                Figure::BandMeanPower => None,
+            };
+            SetFigures { figure, headline: headline(&values, settings.headline), mean: headline(&values, Headline::Mean), sd: sample_sd(&values), rpm, values }
+        })
+        .collect();
+    let average = |v: Vec<f64>| (!v.is_empty()).then(|| mean(&v));
+    SetResult {
+        id: id.to_owned(),
+        day: day.to_owned(),
+        factors: factors.clone(),
+        rate_rpm_s: average(indices.iter().filter_map(|&i| measured[i].rate_rpm_s).collect()),
+        estimated: indices.iter().any(|&i| measured[i].estimated),
+        factor: average(indices.iter().map(|&i| pulls[i].factor).collect()).unwrap_or(1.0),
+        pulls, pull_figures, included, figures, mean_curve,
+    }
+}
+
+/// Mean of several curves over the speeds they share.
+fn mean_curve(curves: &[&Curve]) -> Curve {
+    let Some(first) = curves.first() else { return Curve::default() };
+    let mut out = Curve::default();
+    for rpm in &first.rpm {
+        let at: Option<Vec<usize>> = curves.iter().map(|c| index_of(&c.rpm, *rpm)).collect();
+        let Some(at) = at else { continue };
+        let n = curves.len() as f64;
+        out.rpm.push(*rpm);
+        out.power_kw.push(curves.iter().zip(&at).map(|(c, &i)| c.power_kw[i]).sum::<f64>() / n);
+        out.torque_nm.push(curves.iter().zip(&at).map(|(c, &i)| c.torque_nm[i]).sum::<f64>() / n);
+        out.edge.push(curves.iter().zip(&at).any(|(c, &i)| c.edge[i]));
+    }
+    out
+}
+
+/// Index of a grid speed.
+pub(super) fn index_of(rpm: &[f64], at: f64) -> Option<usize> {
+    let i = rpm.partition_point(|r| *r < at - 1e-6);
+    (i < rpm.len() && (rpm[i] - at).abs() < 1e-6).then_some(i)
+}
+
+/// The set's verdict on each limit: the worst over all its pulls, those excluded from figures too.
+pub fn set_verdicts(measured: &[Measured]) -> Vec<LimitOutcome> {
+    let Some(first) = measured.first() else { return Vec::new() };
+    first
+        .limits
+        .iter()
+        .filter_map(|l| {
+            let all = measured.iter().filter_map(|m| m.limits.iter().find(|o| o.limit == l.limit));
+            all.min_by(|a, b| a.verdict.cmp(&b.verdict).then(share(b).total_cmp(&share(a)))).cloned()
+        })
+        .collect()
+}
+
+fn share(o: &LimitOutcome) -> f64 {
+    match o.verdict {
+        Verdict::NotMeasured | Verdict::NotReached => 0.0,
+        _ => o.share_used.unwrap_or(0.0),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn each_headline_is_what_it_says() {
+        let v = [100.0, 101.0, 101.2, 101.1];
+        for (h, want) in [(Headline::Mean, 100.825), (Headline::Median, 101.05), (Headline::Best, 101.2), (Headline::LastSettled, 101.1)] {
+            assert!((headline(&v, h).unwrap() - want).abs() < 1e-9, "{h:?}");
+        }
+        assert_eq!(headline(&[100.0, 102.0], Headline::LastSettled), None);
+        assert_eq!(headline(&[], Headline::Mean), None);
+    }
+
+    #[test]
+    fn the_mean_curve_keeps_only_shared_speeds() {
+        let c = |from: i32, to: i32, p: f64| {
+            let rpm: Vec<f64> = (from..=to).map(|k| f64::from(k) * 50.0).collect();
+            Curve { power_kw: vec![p; rpm.len()], torque_nm: vec![p; rpm.len()], edge: vec![false; rpm.len()], rpm }
+        };
+        let m = mean_curve(&[&c(40, 100, 10.0), &c(42, 98, 20.0)]);
+        assert_eq!(m.span_rpm(), Some([2100.0, 4900.0]));
+        assert!(m.power_kw.iter().all(|p| (*p - 15.0).abs() < 1e-12));
+    }
+}

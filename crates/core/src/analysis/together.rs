@@ -1,0 +1,89 @@
+//! What only the whole job shows: a log that fits another pull better, the usual end of a pull, heat soak within a set.
+
+use super::input::{SetInput, Vehicle};
+use super::measure::{Lane, Measured};
+use crate::limits::{Limit, Sources, evaluate};
+use crate::log::Flag;
+use crate::pull::align::{Pair, Ratio, Status, align};
+use crate::pull::detect::refine_ended_by;
+use crate::pull::power::shaft_speed;
+
+/// A foreign log must leave less than this share of the residual to be believed (our choice).
+const CLEARLY_BETTER: f64 = 0.6;
+/// Intake air this much warmer than in the best earlier pull, °C, with less power, is called heat soak (our choice).
+const SOAK_C: f64 = 5.0;
+/// Power lower by this share counts as less.
+const SOAK_SHARE: f64 = 0.007;
+
+/// Second look over all sets of a job: refuses swapped logs, refines what ended each pull, flags heat soak.
+pub fn look_together(sets: &[SetInput], measured: &mut [Vec<Measured>], vehicle: &Vehicle, limits: &[Limit]) {
+    for (set, pulls) in sets.iter().zip(measured.iter_mut()) {
+        for i in 0..pulls.len() {
+            if let Some(other) = fits_better(set, pulls, i, vehicle) {
+                refuse(set, &mut pulls[i], i, other, limits);
+            }
+        }
+        flag_heat_soak(pulls);
+    }
+    name_endings(measured, vehicle);
+}
+
+fn fits_better(set: &SetInput, pulls: &[Measured], i: usize, vehicle: &Vehicle) -> Option<usize> {
+    let m = &pulls[i];
+    let (own, span) = (m.alignment.residual_rpm.filter(|_| m.alignment.status == Status::Aligned)?, m.span.as_ref()?);
+    let shaft = shaft_speed(&set.pulls[i].dyno, vehicle.dyno.overall_ratio)?;
+    (0..pulls.len()).filter(|&j| j != i).find(|&j| {
+        let Some(speed) = set.pulls[j].ecu.as_ref().and_then(|l| l.series("engine_speed")) else { return false };
+        let pair = Pair { dyno: &shaft, ecu: &speed, pull: span, ratio: Ratio::Known(m.ratio), rigid: vehicle.dyno.kind.is_rigid(), clocks_of_day: false };
+        let a = align(&pair);
+        a.status == Status::Aligned && a.residual_rpm.is_some_and(|r| r < CLEARLY_BETTER * own)
+    })
+}
+
+fn refuse(set: &SetInput, m: &mut Measured, i: usize, other: usize, limits: &[Limit]) {
+    let reason = format!("the engine-computer log of pull {} fits this pull clearly better than its own: swapped files?", set.pulls[other].id);
+    m.alignment = m.alignment.clone().refuse(reason.clone());
+    m.flags.push(Flag::new("not_aligned", reason));
+    let input = &set.pulls[i];
+    let sources = Sources { dyno: &input.dyno, ecu: input.ecu.as_ref(), alignment: &m.alignment };
+    m.limits = limits.iter().map(|l| evaluate(l, &sources)).collect();
+    m.lanes = limits
+        .iter()
+        .zip(&m.lanes)
+        .map(|(l, old)| Lane { limit: l.id.clone(), share: if input.ecu.as_ref().is_some_and(|e| e.has(l.channel.as_str())) { None } else { old.share.clone() } })
+        .collect();
+}
+
+fn name_endings(measured: &mut [Vec<Measured>], vehicle: &Vehicle) {
+    let mut ends: Vec<f64> = measured.iter().flatten().filter_map(|m| m.span.map(|s| s.to_rpm * m.ratio)).collect();
+    if ends.is_empty() {
+        return;
+    }
+    ends.sort_by(f64::total_cmp);
+    let (highest, usual) = (vehicle.engine.rev_limit_rpm.unwrap_or(ends[ends.len() - 1]), ends[ends.len() / 2]);
+    for m in measured.iter_mut().flatten() {
+        if let Some(span) = &mut m.span {
+            let reference = if span.ended_by.is_limiter() { highest } else { usual };
+            span.ended_by = refine_ended_by(span.ended_by, span.to_rpm * m.ratio, reference, m.has_road_speed);
+            if span.ended_by.is_limiter() {
+                m.flags.push(Flag::new("cut", format!("cut at {:.0} rpm by {}: no peak beyond it is known", span.to_rpm * m.ratio, span.ended_by.label())));
+            }
+        }
+    }
+}
+
+fn flag_heat_soak(pulls: &mut [Measured]) {
+    let intake = |m: &Measured| m.channels.iter().find(|c| c.channel.as_str() == "intake_temp").map(|c| c.mean);
+    let peak = |m: &Measured| m.grid.curve().figures(None).peak_power.map(|p| p.value);
+    for i in 1..pulls.len() {
+        let (Some(t), Some(p)) = (intake(&pulls[i]), peak(&pulls[i])) else { continue };
+        let best = pulls[..i].iter().filter_map(|m| Some((peak(m)?, intake(m)?))).max_by(|a, b| a.0.total_cmp(&b.0));
+        if let Some((p0, t0)) = best
+            && t - t0 >= SOAK_C
+            && p < p0 * (1.0 - SOAK_SHARE)
+        {
+            let text = format!("intake air {:.0} °C warmer than in the best earlier pull, {:.1} % less power: heat soak", t - t0, 100.0 * (1.0 - p / p0));
+            pulls[i].flags.push(Flag::new("heat_soak", text));
+        }
+    }
+}

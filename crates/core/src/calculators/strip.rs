@@ -1,0 +1,128 @@
+//! Standing-start estimate: time and speed at 18, 201 and 402 m.
+
+use super::shift::curve_is_good;
+use crate::signal::interp::linear_clamped;
+use crate::units::RAD_S_PER_RPM;
+use serde::{Deserialize, Serialize};
+use thiserror::Error;
+
+/// Integration step, s (explicit).
+pub const STEP_S: f64 = 1e-4;
+const GRAVITY: f64 = 9.80665;
+const MAX_TIME_S: f64 = 300.0;
+
+/// Vehicle, engine and driver for one run.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[allow(missing_docs)]
+pub struct StripInput {
+    pub mass_kg: f64,
+    pub tyre_friction: f64,
+    pub driven_axle_load_fraction: f64,
+    pub drag_area_m2: f64,
+    pub rolling_coefficient: f64,
+    pub tyre_radius_m: f64,
+    pub final_drive: f64,
+    pub drivetrain_efficiency: f64,
+    pub air_density_kg_m3: f64,
+    pub gears: Vec<f64>,
+    pub rpm: Vec<f64>,
+    pub torque_nm: Vec<f64>,
+    pub shift_rpm: f64,
+    pub launch_rpm: f64,
+    pub shift_pause_s: f64,
+}
+
+/// Times from the start of motion and speeds.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize)]
+#[allow(missing_docs)]
+pub struct StripRun {
+    pub t_18m_s: f64,
+    pub t_201m_s: f64,
+    pub v_201m_kmh: f64,
+    pub t_402m_s: f64,
+    pub v_402m_kmh: f64,
+}
+
+/// Why a run cannot be estimated.
+#[derive(Debug, Clone, PartialEq, Error)]
+#[allow(missing_docs)]
+pub enum StripError {
+    #[error("{name} must be a positive number, got {value}")]
+    NotPositive { name: &'static str, value: f64 },
+    #[error("the torque curve needs at least two finite points with ascending rpm, as many torques as speeds")]
+    BadCurve,
+    #[error("gears must be positive and descending (gear {index} is not)")]
+    BadGears { index: usize },
+    #[error("the vehicle does not reach 402 m within {MAX_TIME_S} s")]
+    NeverArrives,
+}
+
+/// Marks of a strip, m: 60 ft, eighth and quarter mile.
+const MARKS: [f64; 3] = [18.288, 201.168, 402.336];
+
+fn validate(i: &StripInput) -> Result<(), StripError> {
+    for (name, value, zero_ok) in [
+        ("mass_kg", i.mass_kg, false), ("tyre_friction", i.tyre_friction, false), ("driven_axle_load_fraction", i.driven_axle_load_fraction, false),
+        ("drag_area_m2", i.drag_area_m2, true), ("rolling_coefficient", i.rolling_coefficient, true), ("tyre_radius_m", i.tyre_radius_m, false),
+        ("final_drive", i.final_drive, false), ("drivetrain_efficiency", i.drivetrain_efficiency, false), ("air_density_kg_m3", i.air_density_kg_m3, true),
+        ("shift_rpm", i.shift_rpm, false), ("launch_rpm", i.launch_rpm, true), ("shift_pause_s", i.shift_pause_s, true),
+    ] {
+        if !value.is_finite() || value < 0.0 || (!zero_ok && value == 0.0) {
+            return Err(StripError::NotPositive { name, value });
+        }
+    }
+    if !curve_is_good(&i.rpm, &i.torque_nm) {
+        return Err(StripError::BadCurve);
+    }
+    if i.gears.is_empty() {
+        return Err(StripError::BadGears { index: 0 });
+    }
+    match (0..i.gears.len()).find(|&k| !(i.gears[k].is_finite() && i.gears[k] > 0.0) || (k > 0 && i.gears[k] >= i.gears[k - 1])) {
+        Some(index) => Err(StripError::BadGears { index }),
+        None => Ok(()),
+    }
+}
+
+/// Integrates one run.
+///
+/// # Formula
+/// `a = (min(T·i·i_f·η/r, μ·m·g·f) − ½ρ·CdA·v² − c_r·m·g)/m`; in first gear the engine never turns below the launch speed
+/// (slipping clutch); upshift at the shift speed; no drive during the pause; explicit steps of 0.1 ms.
+///
+/// # Errors
+/// [`StripError`] for bad input or a vehicle that never arrives.
+pub fn strip(i: &StripInput) -> Result<StripRun, StripError> {
+    validate(i)?;
+    let grip = i.tyre_friction * i.mass_kg * GRAVITY * i.driven_axle_load_fraction;
+    let roll = i.rolling_coefficient * i.mass_kg * GRAVITY;
+    let (mut t, mut x, mut v) = (0.0_f64, 0.0_f64, 0.0_f64);
+    let (mut gear, mut pause) = (0usize, 0.0_f64);
+    let mut passed: Vec<(f64, f64)> = Vec::new();
+    while passed.len() < MARKS.len() {
+        if t > MAX_TIME_S {
+            return Err(StripError::NeverArrives);
+        }
+        let ratio = i.gears[gear] * i.final_drive;
+        let turning = v / i.tyre_radius_m * ratio / RAD_S_PER_RPM;
+        let rpm = if gear == 0 { turning.max(i.launch_rpm) } else { turning };
+        if pause <= 0.0 && rpm >= i.shift_rpm && gear + 1 < i.gears.len() {
+            gear += 1;
+            pause = i.shift_pause_s;
+            continue;
+        }
+        let drive = if pause > 0.0 {
+            0.0
+        } else {
+            (linear_clamped(&i.rpm, &i.torque_nm, rpm).unwrap_or(0.0) * ratio * i.drivetrain_efficiency / i.tyre_radius_m).min(grip)
+        };
+        pause -= STEP_S;
+        let a = (drive - 0.5 * i.air_density_kg_m3 * i.drag_area_m2 * v * v - roll) / i.mass_kg;
+        x += v * STEP_S;
+        v = (v + a * STEP_S).max(0.0);
+        t += STEP_S;
+        if x >= MARKS[passed.len()] {
+            passed.push((t, v * 3.6));
+        }
+    }
+    Ok(StripRun { t_18m_s: passed[0].0, t_201m_s: passed[1].0, v_201m_kmh: passed[1].1, t_402m_s: passed[2].0, v_402m_kmh: passed[2].1 })
+}

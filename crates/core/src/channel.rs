@@ -1,0 +1,189 @@
+//! Canonical channels: the names and units every log is brought to.
+
+use serde::{Deserialize, Serialize};
+use std::fmt;
+use std::str::FromStr;
+use thiserror::Error;
+
+/// Canonical name of a channel, such as `engine_speed` or `lambda_1`.
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+#[serde(try_from = "String", into = "String")]
+pub struct Channel(String);
+
+/// A name that cannot be a channel.
+#[derive(Debug, Clone, PartialEq, Eq, Error)]
+#[error("“{name}” is not a channel name: use lower-case letters, digits and underscores, such as lambda_1")]
+pub struct BadChannel {
+    /// The name given.
+    pub name: String,
+}
+
+/// Facts about one kind of channel.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Kind {
+    /// Name without its sensor number.
+    pub name: &'static str,
+    /// Words shown to a person.
+    pub label: &'static str,
+    /// Canonical unit.
+    pub unit: &'static str,
+    /// Plausible range in that unit: outside it the unit is doubted.
+    pub plausible: (f64, f64),
+    /// True when several sensors are numbered `_1`, `_2`, …
+    pub numbered: bool,
+    /// Longest time, s, that a live sensor stays at one exact value while the engine is swept; `None`: not judged.
+    pub frozen_after_s: Option<f64>,
+    /// True when a run of the extreme value means the sensor's end of range.
+    pub saturates: bool,
+}
+
+const fn kind(name: &'static str, label: &'static str, unit: &'static str, low: f64, high: f64) -> Kind {
+    Kind { name, label, unit, plausible: (low, high), numbered: false, frozen_after_s: None, saturates: false }
+}
+const fn sensor(mut k: Kind, numbered: bool, frozen_after_s: f64) -> Kind {
+    k.numbered = numbered;
+    k.frozen_after_s = Some(frozen_after_s);
+    k.saturates = true;
+    k
+}
+const fn many(mut k: Kind) -> Kind {
+    k.numbered = true;
+    k
+}
+
+/// Every kind the analysis knows. Plausible ranges and freezing times are our choice: wide enough for any engine we meet.
+pub const KINDS: &[Kind] = &[
+    kind("time", "time", "s", -1e12, 1e12),
+    kind("engine_speed", "engine speed", "rpm", 0.0, 25_000.0),
+    kind("roller_speed", "dyno shaft speed", "rpm", 0.0, 25_000.0),
+    kind("road_speed", "road speed", "km/h", 0.0, 500.0),
+    kind("hub_torque", "hub torque", "N·m", -2_000.0, 20_000.0),
+    kind("brake_torque", "brake torque", "N·m", -2_000.0, 20_000.0),
+    kind("throttle", "throttle", "%", -5.0, 110.0),
+    kind("pedal", "pedal", "%", -5.0, 110.0),
+    sensor(kind("manifold_pressure", "manifold pressure", "kPa", 5.0, 600.0), false, 2.0),
+    kind("ambient_pressure", "ambient pressure", "kPa", 50.0, 110.0),
+    kind("boost_target", "boost target", "kPa", 5.0, 600.0),
+    kind("wastegate_duty", "wastegate duty", "%", -1.0, 101.0),
+    kind("lambda_target", "λ target", "λ", 0.4, 3.0),
+    sensor(kind("lambda", "λ", "λ", 0.4, 3.0), true, 1.0),
+    kind("spark_advance", "spark advance", "°", -40.0, 70.0),
+    many(kind("knock_retard", "knock retard", "°", -25.0, 25.0)),
+    sensor(kind("knock_level", "knock level", "", 0.0, 1e6), false, 1.0),
+    kind("intake_temp", "intake temperature", "°C", -40.0, 200.0),
+    kind("ambient_temp", "ambient temperature", "°C", -40.0, 60.0),
+    kind("coolant_temp", "coolant temperature", "°C", -40.0, 150.0),
+    kind("oil_temp", "oil temperature", "°C", -40.0, 180.0),
+    sensor(kind("exhaust_temp", "exhaust temperature", "°C", -40.0, 1_300.0), true, 3.0),
+    sensor(kind("oil_pressure", "oil pressure", "kPa", 0.0, 1_500.0), false, 3.0),
+    sensor(kind("fuel_pressure", "fuel pressure", "kPa", 0.0, 2_000.0), false, 3.0),
+    sensor(kind("back_pressure", "back pressure", "kPa", 20.0, 900.0), false, 2.0),
+    kind("injector_pulse_width", "injector pulse width", "ms", 0.0, 60.0),
+    kind("injector_duty", "injector duty", "%", 0.0, 200.0),
+    kind("fuel_flow", "fuel flow", "g/s", 0.0, 500.0),
+    kind("air_flow", "air flow", "g/s", 0.0, 3_000.0),
+    kind("turbo_speed", "turbo speed", "rpm", 0.0, 400_000.0),
+    kind("blower_speed", "blower speed", "rpm", 0.0, 150_000.0),
+    kind("ethanol_content", "ethanol content", "%", 0.0, 100.0),
+    sensor(kind("rail_pressure", "rail pressure", "MPa", 0.0, 350.0), false, 2.0),
+    kind("injection_start", "injection start", "°", -60.0, 90.0),
+    kind("injection_duration", "injection duration", "µs", 0.0, 10_000.0),
+    kind("vane_position", "vane position", "%", -5.0, 105.0),
+    kind("gear", "gear", "", -1.0, 20.0),
+    kind("fuel_cut", "fuel cut", "", 0.0, 1.0),
+    kind("spark_cut", "spark cut", "", 0.0, 1.0),
+];
+
+impl Channel {
+    /// Wraps a canonical name.
+    ///
+    /// # Errors
+    /// [`BadChannel`] when it is not lower-case letters, digits and underscores starting with a letter.
+    pub fn new(name: impl Into<String>) -> Result<Self, BadChannel> {
+        let name = name.into();
+        let ok = name.len() <= 64
+            && name.starts_with(|c: char| c.is_ascii_lowercase())
+            && name.chars().all(|c| c.is_ascii_lowercase() || c.is_ascii_digit() || c == '_');
+        if ok { Ok(Self(name)) } else { Err(BadChannel { name }) }
+    }
+
+    /// A known name, written in code.
+    pub(crate) fn known(name: &'static str) -> Self {
+        Self(name.to_owned())
+    }
+
+    /// The name.
+    pub fn as_str(&self) -> &str {
+        &self.0
+    }
+
+    /// The kind this channel is of, sensor number aside.
+    pub fn kind(&self) -> Option<&'static Kind> {
+        let stem = match self.0.rsplit_once('_') {
+            Some((stem, digits)) if !digits.is_empty() && digits.bytes().all(|b| b.is_ascii_digit()) => stem,
+            _ => &self.0,
+        };
+        KINDS.iter().find(|k| k.name == self.0).or_else(|| KINDS.iter().find(|k| k.name == stem && k.numbered))
+    }
+
+    /// Canonical unit; empty when the kind is not known.
+    pub fn unit(&self) -> &'static str {
+        self.kind().map_or("", |k| k.unit)
+    }
+
+    /// Words for a person: "λ 1", "exhaust temperature 2".
+    pub fn label(&self) -> String {
+        match (self.kind(), self.0.rsplit_once('_')) {
+            (Some(k), Some((_, n))) if k.numbered => format!("{} {n}", k.label),
+            (Some(k), _) => k.label.to_owned(),
+            (None, _) => self.0.replace('_', " "),
+        }
+    }
+}
+
+impl fmt::Display for Channel {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(&self.0)
+    }
+}
+
+impl FromStr for Channel {
+    type Err = BadChannel;
+    fn from_str(s: &str) -> Result<Self, BadChannel> {
+        Self::new(s)
+    }
+}
+
+impl TryFrom<String> for Channel {
+    type Error = BadChannel;
+    fn try_from(s: String) -> Result<Self, BadChannel> {
+        Self::new(s)
+    }
+}
+
+impl From<Channel> for String {
+    fn from(c: Channel) -> Self {
+        c.0
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn sensor_numbers_share_a_kind() {
+        let c = Channel::new("exhaust_temp_3").unwrap();
+        assert_eq!(c.unit(), "°C");
+        assert_eq!(c.label(), "exhaust temperature 3");
+        assert_eq!(Channel::new("lambda_target").unwrap().kind().unwrap().name, "lambda_target");
+        assert!(Channel::new("engine_speed_2").unwrap().kind().is_none());
+    }
+
+    #[test]
+    fn names_are_checked() {
+        for bad in ["", "Lambda", "1x", "a b", "λ"] {
+            assert!(Channel::new(bad).is_err(), "{bad}");
+        }
+    }
+}

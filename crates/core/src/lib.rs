@@ -1,0 +1,24 @@
+//! Everything Jamjar computes: pure functions and types, no clock, files, network or printing.
+//!
+//! SI inside, with the field's habits kept: kW, N·m, kPa absolute, °C (K where a formula needs it), λ, rpm.
+//! Sections of the domain notes map to modules: air and correction (1), `pull` (2), `figures` (3), `stats` (4),
+//! `factors` (5), `calculators` (6, 8, 11, 12), `limits` (10); `analysis` puts them together.
+
+pub mod air;
+pub mod analysis;
+pub mod bounds;
+pub mod calculators;
+pub mod channel;
+pub mod correction;
+pub mod factors;
+pub mod figures;
+pub mod limits;
+mod linalg;
+pub mod log;
+pub mod pull;
+pub mod signal;
+pub mod stats;
+pub mod units;
+
+/// Version of the computation: derived results cached under another version are made again.
+pub const ALGORITHM_VERSION: u32 = 1;

@@ -1,0 +1,13 @@
+//! Limits: what must not be crossed, judged on raw samples, never silently unmeasured.
+
+mod evaluate;
+mod judge;
+mod lane;
+mod model;
+mod windows;
+#[cfg(test)]
+mod tests;
+
+pub use evaluate::{Sources, evaluate};
+pub use lane::lane;
+pub use model::{Direction, GateTerm, Limit, LimitError, LimitOutcome, Severity, Threshold, Verdict};

@@ -1,0 +1,161 @@
+use super::*;
+use crate::channel::Channel;
+use crate::log::Log;
+use crate::pull::align::{Alignment, Status};
+
+fn log(t: Vec<f64>, columns: Vec<(&str, Vec<f64>)>) -> Log {
+    Log { t, channels: columns.into_iter().map(|(n, v)| (Channel::new(n).unwrap(), v)).collect(), ..Log::default() }
+}
+
+fn lean() -> Limit {
+    serde_json::from_str(
+        r#"{"id": "lean", "channel": "lambda_1", "direction": "above", "threshold": 0.90,
+            "gate": [{"channel": "throttle", "above": 90}], "sustain_s": 0.2, "caution": 0.03, "severity": "stop"}"#,
+    )
+    .unwrap()
+}
+
+/// 8 s at 20 Hz, full throttle from 1 to 7 s, speed climbing, λ lively around `base` with `edit` applied.
+fn ecu(base: f64, edit: impl Fn(f64, f64) -> f64) -> Log {
+    let t: Vec<f64> = (0..160).map(|i| f64::from(i) * 0.05).collect();
+    let lambda = t.iter().enumerate().map(|(i, t)| edit(*t, base + 0.003 * ((i * 7919 % 13) as f64 - 6.0) / 6.0)).collect();
+    let throttle = t.iter().map(|t| if (1.0..7.0).contains(t) { 99.0 } else { 20.0 }).collect();
+    let speed = t.iter().map(|t| 1800.0 + 700.0 * t).collect();
+    log(t, vec![("lambda_1", lambda), ("throttle", throttle), ("engine_speed", speed)])
+}
+
+fn judge_one(limit: &Limit, ecu: &Log) -> LimitOutcome {
+    let dyno = Log::default();
+    evaluate(limit, &Sources { dyno: &dyno, ecu: Some(ecu), alignment: &Alignment::single_log() })
+}
+
+#[test]
+fn every_verdict_of_the_domain_is_reached() {
+    let at_end = |t: f64, v: f64| if t > 3.0 && t < 5.0 { 0.88 } else { v };
+    let frozen = |t: f64, v: f64| if t > 2.0 && t < 6.0 { 0.851 } else { v };
+    for (name, log, want) in [
+        ("rich enough", ecu(0.82, |_, v| v), Verdict::Clear),
+        ("inside the caution band", ecu(0.885, |_, v| v), Verdict::Close),
+        ("lean for a second", ecu(0.82, |t, v| if t > 4.0 && t < 5.0 { 0.93 } else { v }), Verdict::Over),
+        ("lean for one sample", ecu(0.82, |t, v| if (t - 4.0).abs() < 0.01 { 0.95 } else { v }), Verdict::Clear),
+        ("lean outside the gate", ecu(0.82, |t, v| if t > 7.2 { 1.3 } else { v }), Verdict::Clear),
+        ("sensor at its end short of the limit", ecu(0.82, at_end), Verdict::CantTell),
+        ("sensor at its end beyond the limit", ecu(0.82, |t, v| if t > 3.0 && t < 5.0 { 1.02 } else { v }), Verdict::Over),
+        ("sensor frozen in the sweep", ecu(0.82, frozen), Verdict::CantTell),
+    ] {
+        let got = judge_one(&lean(), &log);
+        assert_eq!(got.verdict, want, "{name}: {got:?}");
+    }
+}
+
+#[test]
+fn absent_channels_and_closed_gates_are_said() {
+    let mut log = ecu(0.82, |_, v| v);
+    log.channels.remove(&Channel::new("lambda_1").unwrap());
+    let got = judge_one(&lean(), &log);
+    assert_eq!((got.verdict, got.reason.as_deref()), (Verdict::NotMeasured, Some("λ 1 was not logged")));
+    let mut limit = lean();
+    limit.gate[0].above = Some(100.0);
+    assert_eq!(judge_one(&limit, &ecu(0.82, |_, v| v)).verdict, Verdict::NotReached);
+}
+
+#[test]
+fn the_worked_example_of_the_contract() {
+    let mut log = ecu(0.82, |_, v| v);
+    let l = log.channels.get_mut(&Channel::new("lambda_1").unwrap()).unwrap();
+    l[80..90].fill(0.93);
+    l[85] = 0.931;
+    let got = judge_one(&lean(), &log);
+    assert_eq!(got.verdict, Verdict::Over);
+    assert!((got.worst.unwrap() - 0.93).abs() < 1e-9);
+    assert!((got.margin.unwrap() + 0.03).abs() < 1e-9);
+    assert!((got.share_used.unwrap() - 1.25).abs() < 1e-9);
+    assert!((got.from_s.unwrap() - 4.0).abs() < 1e-9 && (got.to_s.unwrap() - 4.45).abs() < 1e-9);
+    assert!((got.rpm.unwrap() - 4700.0).abs() < 300.0);
+}
+
+#[test]
+fn one_sample_over_is_over_when_samples_are_sparse() {
+    let t: Vec<f64> = (0..40).map(|i| f64::from(i) * 0.15).collect();
+    let mut lambda: Vec<f64> = (0..40).map(|i| 0.82 + 0.001 * f64::from(i % 3)).collect();
+    lambda[20] = 0.95;
+    let l = log(t.clone(), vec![("lambda_1", lambda), ("throttle", vec![99.0; 40]), ("engine_speed", t.iter().map(|t| 2000.0 + 500.0 * t).collect())]);
+    assert_eq!(judge_one(&lean(), &l).verdict, Verdict::Over);
+}
+
+#[test]
+fn a_gap_in_the_gate_cannot_be_answered_but_over_stays_over() {
+    let mut log = ecu(0.82, |_, v| v);
+    let l = log.channels.get_mut(&Channel::new("lambda_1").unwrap()).unwrap();
+    l[80..90].fill(f64::NAN);
+    assert_eq!(judge_one(&lean(), &log).verdict, Verdict::CantTell);
+    let l = log.channels.get_mut(&Channel::new("lambda_1").unwrap()).unwrap();
+    l[100..110].fill(0.95);
+    assert_eq!(judge_one(&lean(), &log).verdict, Verdict::Over);
+}
+
+#[test]
+fn a_curve_threshold_is_read_at_each_sample_and_never_extended() {
+    let curve = |at: &str, value: &str| -> Limit {
+        serde_json::from_str(&format!(
+            r#"{{"id": "egt", "channel": "exhaust_temp_1", "direction": "above", "threshold": {{"over": "engine_speed", "at": {at}, "value": {value}}}, "sustain_s": 0.5, "caution": 25}}"#
+        ))
+        .unwrap()
+    };
+    let t: Vec<f64> = (0..160).map(|i| f64::from(i) * 0.05).collect();
+    let speed: Vec<f64> = t.iter().map(|t| 2000.0 + 500.0 * t).collect();
+    let temp: Vec<f64> = t.iter().map(|t| 700.0 + 30.0 * t).collect();
+    let l = log(t, vec![("exhaust_temp_1", temp), ("engine_speed", speed)]);
+    let clear = judge_one(&curve("[2000, 4000, 6500]", "[850, 900, 1000]"), &l);
+    assert_eq!(clear.verdict, Verdict::Clear, "{clear:?}");
+    assert!(clear.reason.unwrap().contains("not sustained load"));
+    assert_eq!(judge_one(&curve("[2000, 4000, 6500]", "[700, 750, 800]"), &l).verdict, Verdict::Over);
+    assert_eq!(judge_one(&curve("[2000, 4000]", "[850, 900]"), &l).verdict, Verdict::CantTell);
+}
+
+#[test]
+fn a_gate_in_the_other_log_needs_alignment() {
+    let full = ecu(0.82, |_, v| v);
+    let throttle = full.column("throttle").unwrap().to_vec();
+    let mut only = full.clone();
+    only.channels.remove(&Channel::new("throttle").unwrap());
+    let dyno = log(full.t.iter().map(|t| t - 12.0).collect(), vec![("throttle", throttle)]);
+    let mut a = Alignment::single_log();
+    (a.status, a.lag_s) = (Status::Aligned, Some(12.0));
+    let with = |a: &Alignment| evaluate(&lean(), &Sources { dyno: &dyno, ecu: Some(&only), alignment: a });
+    assert_eq!(with(&a).verdict, Verdict::Clear);
+    let refused = with(&a.clone().refuse("another pull's log"));
+    assert_eq!(refused.verdict, Verdict::CantTell);
+    assert!(refused.reason.unwrap().contains("not aligned"));
+}
+
+#[test]
+fn below_mirrors_above() {
+    let limit: Limit = serde_json::from_str(r#"{"id": "p", "channel": "fuel_pressure", "direction": "below", "threshold": 300, "sustain_s": 0.1, "caution": 20}"#).unwrap();
+    let t: Vec<f64> = (0..100).map(|i| f64::from(i) * 0.05).collect();
+    let v: Vec<f64> = (0..100).map(|i| 350.0 - 0.6 * f64::from(i) + f64::from(i % 3)).collect();
+    let got = judge_one(&limit, &log(t, vec![("fuel_pressure", v)]));
+    assert_eq!(got.verdict, Verdict::Over);
+    assert!(got.margin.unwrap() < 0.0 && got.share_used.unwrap() > 1.0);
+}
+
+#[test]
+fn a_limit_that_makes_no_sense_is_refused() {
+    let mut l = lean();
+    l.threshold = Threshold::Curve { over: Channel::new("engine_speed").unwrap(), at: vec![2000.0, 1000.0], value: vec![1.0, 2.0] };
+    assert!(l.validate().unwrap_err().to_string().contains("ascending"));
+    let mut l = lean();
+    l.gate[0].above = None;
+    assert!(l.validate().unwrap_err().to_string().contains("neither above nor below"));
+}
+
+#[test]
+fn the_lane_shows_share_used_along_rpm() {
+    let e = ecu(0.82, |t, v| if t > 4.0 && t < 5.0 { 0.93 } else { v });
+    let dyno = Log::default();
+    let grid: Vec<f64> = (40..130).map(|k| f64::from(k) * 50.0).collect();
+    let lane = lane(&lean(), &Sources { dyno: &dyno, ecu: Some(&e), alignment: &Alignment::single_log() }, &grid, 50.0, 0.0, 8.0).unwrap();
+    assert!(lane[grid.iter().position(|g| *g == 4900.0).unwrap()].unwrap() > 1.2);
+    assert!(lane[grid.iter().position(|g| *g == 3000.0).unwrap()].unwrap() < 0.5);
+    assert!(lane[0].is_none());
+}

@@ -1,0 +1,118 @@
+//! One recording: a time base and channels on it, in canonical units, with what was found while reading it.
+
+use crate::channel::Channel;
+use serde::{Deserialize, Serialize};
+use std::collections::BTreeMap;
+
+/// Something a person should know about the data, in words.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct Flag {
+    /// Short machine-readable kind, such as `spikes`.
+    pub kind: String,
+    /// The sentence shown.
+    pub text: String,
+}
+
+impl Flag {
+    /// A flag of that kind.
+    pub fn new(kind: &str, text: impl Into<String>) -> Self {
+        Self { kind: kind.to_owned(), text: text.into() }
+    }
+}
+
+/// A recording with one time base. A blank cell is NaN; nothing is resampled.
+#[derive(Debug, Clone, Default, PartialEq)]
+pub struct Log {
+    /// File or source name, for messages.
+    pub name: String,
+    /// Time in s on the recorder's own clock, strictly ascending.
+    pub t: Vec<f64>,
+    /// Channels, each as long as `t`.
+    pub channels: BTreeMap<Channel, Vec<f64>>,
+    /// Findings of the import.
+    pub flags: Vec<Flag>,
+    /// Start of the recording as seconds of the day, when the file carried clock times.
+    pub clock_of_day_s: Option<f64>,
+}
+
+/// One channel without its blanks.
+#[derive(Debug, Clone, Default, PartialEq)]
+pub struct Series {
+    /// Time, s.
+    pub t: Vec<f64>,
+    /// Value in the canonical unit.
+    pub v: Vec<f64>,
+}
+
+impl Log {
+    /// The column of a channel, blanks as NaN.
+    pub fn column(&self, name: &str) -> Option<&[f64]> {
+        Channel::new(name).ok().and_then(|c| self.channels.get(&c)).map(Vec::as_slice)
+    }
+
+    /// The channel without blanks; `None` when absent or all blank.
+    pub fn series(&self, name: &str) -> Option<Series> {
+        let v = self.column(name)?;
+        let s: (Vec<f64>, Vec<f64>) = self.t.iter().zip(v).filter(|(_, v)| v.is_finite()).map(|(t, v)| (*t, *v)).unzip();
+        (!s.0.is_empty()).then_some(Series { t: s.0, v: s.1 })
+    }
+
+    /// Whether the channel exists with at least one value.
+    pub fn has(&self, name: &str) -> bool {
+        self.column(name).is_some_and(|c| c.iter().any(|v| v.is_finite()))
+    }
+
+    /// Adds a channel computed from others (a limit may name it).
+    pub fn with_computed(mut self) -> Self {
+        if !self.has("injector_duty")
+            && let (Some(pw), Some(rpm)) = (self.column("injector_pulse_width"), self.column("engine_speed"))
+        {
+            let duty = pw.iter().zip(rpm).map(|(p, n)| p * n / 1200.0).collect();
+            self.channels.insert(Channel::known("injector_duty"), duty);
+        }
+        self
+    }
+
+    /// First and last time; `None` when empty.
+    pub fn span(&self) -> Option<(f64, f64)> {
+        Some((*self.t.first()?, *self.t.last()?))
+    }
+}
+
+impl Series {
+    /// Value at `t` by linear interpolation; `None` outside.
+    pub fn at(&self, t: f64) -> Option<f64> {
+        crate::signal::interp::linear(&self.t, &self.v, t)
+    }
+
+    /// The part with `from ≤ t ≤ to`.
+    pub fn between(&self, from: f64, to: f64) -> Series {
+        let (a, b) = (self.t.partition_point(|t| *t < from), self.t.partition_point(|t| *t <= to));
+        Series { t: self.t[a..b.max(a)].to_vec(), v: self.v[a..b.max(a)].to_vec() }
+    }
+
+    /// Number of samples.
+    pub fn len(&self) -> usize {
+        self.t.len()
+    }
+
+    /// True without samples.
+    pub fn is_empty(&self) -> bool {
+        self.t.is_empty()
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn blanks_are_skipped_and_duty_is_computed() {
+        let mut log = Log { t: vec![0.0, 1.0, 2.0], ..Log::default() };
+        log.channels.insert(Channel::new("injector_pulse_width").unwrap(), vec![10.0, f64::NAN, 12.0]);
+        log.channels.insert(Channel::new("engine_speed").unwrap(), vec![6000.0, 6000.0, 6000.0]);
+        let log = log.with_computed();
+        assert_eq!(log.series("injector_duty").unwrap().v, vec![50.0, 60.0]);
+        assert!(!log.has("throttle"));
+    }
+}

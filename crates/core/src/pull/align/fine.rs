@@ -1,0 +1,262 @@
+//! The fine lag: least squares of `n_ecu(t·(1+δ) + lag) − k·n_dyno(t)` on the level, with Huber weights.
+
+use super::{FIT_DRIFT_PPM, MAX_DRIFT_PPM, Pair, Ratio};
+use crate::log::Series;
+use crate::signal::hygiene::median_in_place;
+use crate::signal::interp::linear;
+use crate::signal::savgol::{Smoothed, median_step, smooth_seconds};
+
+/// Points used at most; a denser dyno trace is thinned evenly.
+const MAX_POINTS: usize = 3000;
+const MAX_ITERATIONS: usize = 40;
+/// Record kept around the pull, s: tip-in and the first moments of the lift carry the kinks.
+const BEFORE_S: f64 = 1.0;
+const AFTER_S: f64 = 0.25;
+
+/// One fitted lag with its evidence.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub(super) struct Fit {
+    pub(super) lag: f64,
+    pub(super) sigma_lag: f64,
+    pub(super) r: f64,
+    pub(super) residual: f64,
+    pub(super) structure: f64,
+    pub(super) mean_rpm: f64,
+    pub(super) end_gap: f64,
+    pub(super) coverage: f64,
+    pub(super) drift_ppm: Option<f64>,
+    pub(super) ratio: f64,
+    pub(super) has_kink: bool,
+    pub(super) score: f64,
+}
+
+struct Problem<'a> {
+    t: Vec<f64>,
+    d: Vec<f64>,
+    ecu: &'a Series,
+    ecu_smooth: Smoothed,
+    mid: f64,
+}
+
+impl<'a> Problem<'a> {
+    fn new(pair: &Pair<'a>) -> Self {
+        let part = pair.dyno.between(pair.pull.from_s - BEFORE_S, pair.pull.to_s + AFTER_S);
+        let every = part.len().div_ceil(MAX_POINTS).max(1);
+        let t: Vec<f64> = part.t.iter().copied().step_by(every).collect();
+        let d = part.v.iter().copied().step_by(every).collect();
+        let step = median_step(&pair.ecu.t).unwrap_or(0.05);
+        let (ecu_smooth, _) = smooth_seconds(&pair.ecu.t, &pair.ecu.v, (7.2 * step).max(0.12));
+        Self { t, d, ecu: pair.ecu, ecu_smooth, mid: 0.5 * (pair.pull.from_s + pair.pull.to_s) }
+    }
+
+    fn ecu_at(&self, i: usize, lag: f64, delta: f64) -> Option<(f64, f64)> {
+        let at = self.t[i] + lag + delta * (self.t[i] - self.mid);
+        Some((linear(&self.ecu.t, &self.ecu.v, at)?, linear(&self.ecu.t, &self.ecu_smooth.derivative, at)?))
+    }
+}
+
+/// Refines a coarse lag; `None` when the traces hardly overlap there.
+pub(super) fn fit(pair: &Pair<'_>, start: f64) -> Option<Fit> {
+    let p = Problem::new(pair);
+    let (lag, k) = solve(&p, pair, start, 0.0)?;
+    let mut out = judge(&p, pair, lag, k, 0.0)?;
+    if let Some((delta, _)) = drift(&p, pair, lag, k, out.sigma_lag)
+        && (delta * 1e6).abs() > FIT_DRIFT_PPM
+        && delta.abs() * 1e6 < MAX_DRIFT_PPM
+    {
+        let mut total = delta;
+        let (mut lag, mut k) = solve(&p, pair, lag, total)?;
+        for _ in 0..3 {
+            let Some((more, _)) = drift_at(&p, pair, lag, k, total) else { break };
+            total += more;
+            (lag, k) = solve(&p, pair, lag, total)?;
+        }
+        let scaled = judge(&p, pair, lag, k, total)?;
+        if scaled.residual < out.residual {
+            out = Fit { drift_ppm: Some(total * 1e6), ..scaled };
+        }
+    }
+    Some(out)
+}
+
+/// Evidence at a lag that is given, not fitted.
+pub(super) fn evaluate(pair: &Pair<'_>, lag: f64) -> Option<Fit> {
+    let p = Problem::new(pair);
+    let k = match pair.ratio {
+        Ratio::Known(k) => k,
+        Ratio::Free => free_ratio(&p, lag, 0.0)?,
+    };
+    judge(&p, pair, lag, k, 0.0)
+}
+
+fn free_ratio(p: &Problem<'_>, lag: f64, delta: f64) -> Option<f64> {
+    let (mut ed, mut dd) = (0.0, 0.0);
+    for i in 0..p.t.len() {
+        if let Some((e, _)) = p.ecu_at(i, lag, delta) {
+            ed += e * p.d[i];
+            dd += p.d[i] * p.d[i];
+        }
+    }
+    (dd > 0.0).then(|| ed / dd)
+}
+
+fn solve(p: &Problem<'_>, pair: &Pair<'_>, start: f64, delta: f64) -> Option<(f64, f64)> {
+    let mut lag = start;
+    let mut k = match pair.ratio {
+        Ratio::Known(k) => k,
+        Ratio::Free => free_ratio(p, lag, delta)?,
+    };
+    for _ in 0..MAX_ITERATIONS {
+        let rows: Vec<(f64, f64, f64)> =
+            (0..p.t.len()).filter_map(|i| p.ecu_at(i, lag, delta).map(|(e, slope)| (e - k * p.d[i], slope, p.d[i]))).collect();
+        if rows.len() < 8 {
+            return None;
+        }
+        let mut size: Vec<f64> = rows.iter().map(|r| r.0.abs()).collect();
+        let huber = (2.5 * 1.4826 * median_in_place(&mut size)).max(1.0);
+        let (mut gg, mut gd, mut dd, mut gr, mut dr) = (0.0, 0.0, 0.0, 0.0, 0.0);
+        for (r, slope, d) in &rows {
+            let w = if r.abs() > huber { huber / r.abs() } else { 1.0 };
+            gg += w * slope * slope;
+            gd += w * slope * d;
+            dd += w * d * d;
+            gr += w * slope * r;
+            dr += w * d * r;
+        }
+        if gg <= 0.0 {
+            return None;
+        }
+        let (step_lag, step_k) = match pair.ratio {
+            Ratio::Known(_) => (-gr / gg, 0.0),
+            Ratio::Free => {
+                let det = gg * dd - gd * gd;
+                if det <= 1e-9 * gg * dd { (-gr / gg, 0.0) } else { ((-dd * gr + gd * dr) / det, (gg * dr - gd * gr) / det) }
+            }
+        };
+        lag += step_lag.clamp(-0.5, 0.5);
+        k += step_k;
+        if step_lag.abs() < 1e-7 {
+            break;
+        }
+    }
+    Some((lag, k))
+}
+
+/// Regression of the residual on `slope·(t − mid)`: the remaining rate difference and its standard error.
+fn drift_at(p: &Problem<'_>, pair: &Pair<'_>, lag: f64, k: f64, delta: f64) -> Option<(f64, f64)> {
+    let (mut xx, mut xr, mut rr, mut n) = (0.0, 0.0, 0.0, 0.0);
+    for i in 0..p.t.len() {
+        if p.t[i] < pair.pull.from_s || p.t[i] > pair.pull.to_s {
+            continue;
+        }
+        if let Some((e, slope)) = p.ecu_at(i, lag, delta) {
+            let (x, r) = (slope * (p.t[i] - p.mid), e - k * p.d[i]);
+            xx += x * x;
+            xr += x * r;
+            rr += r * r;
+            n += 1.0;
+        }
+    }
+    (n > 8.0 && xx > 0.0).then(|| (-xr / xx, (rr / (n - 2.0) / xx).sqrt()))
+}
+
+fn drift(p: &Problem<'_>, pair: &Pair<'_>, lag: f64, k: f64, sigma_lag: f64) -> Option<(f64, f64)> {
+    let (delta, se) = drift_at(p, pair, lag, k, 0.0)?;
+    let span = pair.pull.to_s - pair.pull.from_s;
+    (delta.abs() > 2.0 * std::f64::consts::SQRT_2 * sigma_lag / span && delta.abs() > 3.0 * se).then_some((delta, se))
+}
+
+fn judge(p: &Problem<'_>, pair: &Pair<'_>, lag: f64, k: f64, delta: f64) -> Option<Fit> {
+    let (mut r, mut slopes, mut ratios, mut es, mut ds) = (Vec::new(), 0.0, Vec::new(), Vec::new(), Vec::new());
+    let (mut inside, mut times, mut end_points) = (0usize, Vec::new(), Vec::new());
+    for i in 0..p.t.len() {
+        let in_pull = p.t[i] >= pair.pull.from_s && p.t[i] <= pair.pull.to_s;
+        inside += usize::from(in_pull);
+        let Some((e, slope)) = p.ecu_at(i, lag, delta) else { continue };
+        let miss = e - k * p.d[i];
+        if p.t[i] < pair.pull.from_s + 0.3 || p.t[i] > pair.pull.to_s - 0.3 {
+            end_points.push((p.t[i], miss));
+        }
+        if in_pull {
+            r.push(miss);
+            times.push(p.t[i]);
+            slopes += slope * slope;
+            if p.d[i].abs() > 1.0 {
+                ratios.push(e / p.d[i]);
+            }
+            es.push(e);
+            ds.push(p.d[i]);
+        }
+    }
+    if r.len() < 8 || ratios.is_empty() {
+        return None;
+    }
+    let n = r.len() as f64;
+    let residual = (r.iter().map(|v| v * v).sum::<f64>() / n).sqrt();
+    let slope = (slopes / n).sqrt().max(1e-9);
+    let smooth = averaged(&times, &r, 0.3);
+    let structure = (smooth.iter().map(|v| v * v).sum::<f64>() / smooth.len() as f64).sqrt();
+    let rho = lag_one(&r);
+    let n_eff = (n * (1.0 - rho) / (1.0 + rho)).max(2.0);
+    let slip = structure / slope / (smooth.len() as f64).sqrt();
+    let sigma_lag = ((residual / (slope * n_eff.sqrt())).powi(2) + slip * slip).sqrt();
+    let coverage = r.len() as f64 / inside.max(1) as f64;
+    let end_gap = averaged(&end_points.iter().map(|e| e.0).collect::<Vec<_>>(), &end_points.iter().map(|e| e.1).collect::<Vec<_>>(), 0.12)
+        .iter()
+        .fold(0.0_f64, |a, v| a.max(v.abs()));
+    let mean_rpm = es.iter().sum::<f64>() / n;
+    let drift_ppm = drift(p, pair, lag, k, sigma_lag).map(|(d, _)| d * 1e6);
+    Some(Fit {
+        lag, sigma_lag, r: correlation(&es, &ds), residual, structure, mean_rpm, end_gap, coverage, drift_ppm,
+        ratio: median_in_place(&mut ratios),
+        has_kink: has_kink(pair),
+        score: residual / mean_rpm + (1.0 - coverage),
+    })
+}
+
+/// Block averages over `width` seconds.
+fn averaged(t: &[f64], v: &[f64], width: f64) -> Vec<f64> {
+    let mut out = Vec::new();
+    let mut i = 0;
+    while i < t.len() {
+        let mut j = i;
+        while j < t.len() && t[j] - t[i] < width {
+            j += 1;
+        }
+        out.push(v[i..j].iter().sum::<f64>() / (j - i) as f64);
+        i = j;
+    }
+    out
+}
+
+fn lag_one(r: &[f64]) -> f64 {
+    let m = r.iter().sum::<f64>() / r.len() as f64;
+    let var: f64 = r.iter().map(|v| (v - m).powi(2)).sum();
+    let cov: f64 = r.windows(2).map(|w| (w[0] - m) * (w[1] - m)).sum();
+    if var > 0.0 { (cov / var).clamp(0.0, 0.99) } else { 0.0 }
+}
+
+fn correlation(a: &[f64], b: &[f64]) -> f64 {
+    let n = a.len() as f64;
+    let (ma, mb) = (a.iter().sum::<f64>() / n, b.iter().sum::<f64>() / n);
+    let (mut ab, mut aa, mut bb) = (0.0, 0.0, 0.0);
+    for (x, y) in a.iter().zip(b) {
+        ab += (x - ma) * (y - mb);
+        aa += (x - ma) * (x - ma);
+        bb += (y - mb) * (y - mb);
+    }
+    if aa > 0.0 && bb > 0.0 { ab / (aa * bb).sqrt() } else { 0.0 }
+}
+
+/// Whether the dyno trace shows tip-in or lift: at least 0.2 s outside the pull where its slope falls under half.
+fn has_kink(pair: &Pair<'_>) -> bool {
+    let p = pair.pull;
+    let outside = |from: f64, to: f64| {
+        let s = pair.dyno.between(from, to);
+        s.len() >= 3 && s.t[s.len() - 1] - s.t[0] >= 0.2 && {
+            let slope = (s.v[s.len() - 1] - s.v[0]) / (s.t[s.len() - 1] - s.t[0]);
+            slope < 0.5 * p.rate
+        }
+    };
+    outside(p.from_s - 1.0, p.from_s - 0.2) || outside(p.to_s + 0.1, p.to_s + 1.0)
+}

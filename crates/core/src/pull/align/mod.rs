@@ -1,0 +1,200 @@
+//! Aligning the dyno's clock with the engine computer's.
+//!
+//! Ramps all look alike, so the shape alone proves nothing: candidates come from the shape, the decision from the level.
+
+mod coarse;
+mod fine;
+#[cfg(test)]
+mod tests;
+
+use super::detect::PullSpan;
+use crate::log::Series;
+use serde::{Deserialize, Serialize};
+
+/// Residual above this share of the mean speed refuses the pair.
+pub const MAX_RESIDUAL_SHARE: f64 = 0.005;
+/// Slow residual structure above this share refuses a pair that cannot slip (our choice: half the limit above;
+/// a true pair on a hub leaves only noise there, another pull's log leaves its different ramp).
+pub const MAX_STRUCTURE_SHARE: f64 = 0.0025;
+/// Ends may differ by this much, rpm.
+pub const MAX_END_RPM: f64 = 100.0;
+/// Share of the pull the other log must cover.
+pub const MIN_COVERAGE: f64 = 0.9;
+/// Clock-of-day stamps may disagree by this much, s.
+pub const MAX_CLOCK_GAP_S: f64 = 60.0;
+/// Beyond this rate difference a time scale is fitted, ppm.
+pub const FIT_DRIFT_PPM: f64 = 1000.0;
+/// No recorder's clock is further off than this, ppm (our choice): beyond, it is another ramp, not another clock.
+pub const MAX_DRIFT_PPM: f64 = 6000.0;
+
+/// What is known of the speed ratio engine computer ÷ dyno trace.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub enum Ratio {
+    /// From geometry, or 1 when both are engine speed.
+    Known(f64),
+    /// To be fitted.
+    Free,
+}
+
+/// Two speed traces to be aligned.
+#[derive(Debug, Clone, Copy)]
+pub struct Pair<'a> {
+    /// Dyno trace on the dyno clock.
+    pub dyno: &'a Series,
+    /// Engine-computer speed on its own clock.
+    pub ecu: &'a Series,
+    /// The pull on the dyno clock.
+    pub pull: &'a PullSpan,
+    /// Ratio engine computer ÷ dyno trace.
+    pub ratio: Ratio,
+    /// True when the two cannot slip against each other.
+    pub rigid: bool,
+    /// True when both clocks are times of day.
+    pub clocks_of_day: bool,
+}
+
+/// Outcome of an alignment.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Status {
+    /// Found and trusted.
+    Aligned,
+    /// Set by a person.
+    Manual,
+    /// Refused; see the reason.
+    Refused,
+    /// There is only one log.
+    SingleLog,
+}
+
+/// The lag and the evidence for it.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct Alignment {
+    /// Outcome.
+    pub status: Status,
+    /// Engine-computer time − dyno time, s.
+    pub lag_s: Option<f64>,
+    /// Standard uncertainty of the lag, s.
+    pub sigma_lag_s: Option<f64>,
+    /// Correlation on level over the pull.
+    pub r: Option<f64>,
+    /// RMS residual over the pull, rpm of the engine computer.
+    pub residual_rpm: Option<f64>,
+    /// Second-best lag at least 0.5 s away, s.
+    pub runner_up_s: Option<f64>,
+    /// Residual at the second-best lag, rpm.
+    pub runner_up_residual_rpm: Option<f64>,
+    /// Clock rate difference, ppm, only when it exceeds its own noise.
+    pub drift_ppm: Option<f64>,
+    /// Median measured ratio engine computer ÷ dyno trace.
+    pub measured_ratio: Option<f64>,
+    /// Why it was refused, in words.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub reason: Option<String>,
+}
+
+impl Alignment {
+    /// No second log.
+    pub fn single_log() -> Self {
+        Self::empty(Status::SingleLog, None)
+    }
+
+    fn empty(status: Status, reason: Option<String>) -> Self {
+        Self {
+            status, lag_s: None, sigma_lag_s: None, r: None, residual_rpm: None, runner_up_s: None, runner_up_residual_rpm: None,
+            drift_ppm: None, measured_ratio: None, reason,
+        }
+    }
+
+    /// True when the lag may be used.
+    pub fn usable(&self) -> bool {
+        matches!(self.status, Status::Aligned | Status::Manual)
+    }
+
+    /// Engine-computer time of a dyno time.
+    pub fn ecu_time(&self, dyno_t: f64) -> Option<f64> {
+        self.lag_s.filter(|_| self.usable()).map(|lag| dyno_t + lag)
+    }
+
+    /// Turns an accepted alignment into a refusal that keeps its evidence.
+    #[must_use]
+    pub fn refuse(mut self, reason: impl Into<String>) -> Self {
+        self.status = Status::Refused;
+        self.reason = Some(reason.into());
+        self
+    }
+}
+
+/// Finds the lag, or refuses with a reason.
+pub fn align(pair: &Pair<'_>) -> Alignment {
+    let candidates = coarse::candidates(pair);
+    if candidates.is_empty() {
+        return Alignment::empty(Status::Refused, Some("the engine-computer log does not cover this pull anywhere".into()));
+    }
+    let mut fits: Vec<fine::Fit> = candidates.iter().filter_map(|c| fine::fit(pair, *c)).collect();
+    fits.sort_by(|a, b| a.score.total_cmp(&b.score));
+    let Some(best) = fits.first().copied() else {
+        return Alignment::empty(Status::Refused, Some("no lag makes the two speed traces agree".into()));
+    };
+    let runner = fits.iter().find(|f| (f.lag - best.lag).abs() >= 0.5);
+    let out = evidence(&best, runner, Status::Aligned);
+    match reason_to_refuse(pair, &best) {
+        Some(reason) => out.refuse(reason),
+        None => out,
+    }
+}
+
+/// Evidence for a lag set by a person; recorded as such and never refused.
+pub fn manual(pair: &Pair<'_>, lag_s: f64) -> Alignment {
+    match fine::evaluate(pair, lag_s) {
+        Some(f) => evidence(&fine::Fit { lag: lag_s, ..f }, None, Status::Manual),
+        None => Alignment { lag_s: Some(lag_s), ..Alignment::empty(Status::Manual, None) },
+    }
+}
+
+fn evidence(f: &fine::Fit, runner: Option<&fine::Fit>, status: Status) -> Alignment {
+    Alignment {
+        status,
+        lag_s: Some(f.lag),
+        sigma_lag_s: Some(f.sigma_lag),
+        r: Some(f.r),
+        residual_rpm: Some(f.residual),
+        runner_up_s: runner.map(|f| f.lag),
+        runner_up_residual_rpm: runner.map(|f| f.residual),
+        drift_ppm: f.drift_ppm,
+        measured_ratio: Some(f.ratio),
+        reason: None,
+    }
+}
+
+fn reason_to_refuse(pair: &Pair<'_>, f: &fine::Fit) -> Option<String> {
+    let share = f.residual / f.mean_rpm;
+    if f.coverage < MIN_COVERAGE {
+        return Some(format!("the engine-computer log covers only {:.0} % of the pull", 100.0 * f.coverage));
+    }
+    if pair.clocks_of_day && f.lag.abs() > MAX_CLOCK_GAP_S {
+        return Some(format!("the files' own clocks are {:.0} s apart from the lag that fits: another pull's log?", f.lag.abs()));
+    }
+    if share > MAX_RESIDUAL_SHARE {
+        let ratio = match pair.ratio {
+            Ratio::Known(k) if (f.ratio / k - 1.0).abs() > 0.01 => {
+                format!("; the measured ratio is {:.1} % off the geometry: wrong gear, slip, or another pull's log?", 100.0 * (f.ratio / k - 1.0))
+            }
+            _ => ": another pull's log?".to_owned(),
+        };
+        return Some(format!("the two speeds differ by {:.2} % rms at the best lag (limit {:.1} %){ratio}", 100.0 * share, 100.0 * MAX_RESIDUAL_SHARE));
+    }
+    if f.end_gap > MAX_END_RPM {
+        return Some(format!("the ends of the pull differ by {:.0} rpm (limit {MAX_END_RPM:.0}): another pull's log?", f.end_gap));
+    }
+    if pair.rigid && f.structure / f.mean_rpm > MAX_STRUCTURE_SHARE {
+        return Some(format!(
+            "the ramps differ in shape by {:.0} rpm rms, which a rigid coupling cannot do: another pull's log?",
+            f.structure
+        ));
+    }
+    if pair.ratio == Ratio::Free && !f.has_kink {
+        return Some("neither log shows tip-in or lift and the ratio is not known: a bare ramp has no identifiable lag".into());
+    }
+    None
+}

@@ -1,0 +1,130 @@
+use super::*;
+use crate::pull::detect::{Load, detect};
+use rand_chacha::ChaCha8Rng;
+use rand_chacha::rand_core::SeedableRng;
+use rand_distr::{Distribution, StandardNormal};
+
+/// Engine speed of a pull that begins `tip` s into the record and climbs with a curved ramp scaled by `pace`.
+fn engine_rpm(t: f64, tip: f64, pace: f64, top: f64) -> f64 {
+    let s = t - tip;
+    if s < 0.0 {
+        return 1850.0;
+    }
+    let climb = |s: f64| 1850.0 + pace * (430.0 * s + 38.0 * s * s);
+    let end = (0..4000).map(|i| f64::from(i) * 0.005).find(|s| climb(*s) >= top).unwrap_or(20.0);
+    if s < end { climb(s) } else { (top - 1400.0 * (s - end)).max(900.0) }
+}
+
+fn sample(hz: f64, from: f64, seconds: f64, noise: f64, seed: u64, f: impl Fn(f64) -> f64) -> Series {
+    let mut rng = ChaCha8Rng::seed_from_u64(seed);
+    let n = (seconds * hz) as usize;
+    let t: Vec<f64> = (0..n).map(|i| from + i as f64 / hz).collect();
+    let v = t.iter().map(|t| { let e: f64 = StandardNormal.sample(&mut rng); f(*t) + noise * e }).collect();
+    Series { t, v }
+}
+
+const RATIO: f64 = 4.1;
+
+fn dyno_of(tip: f64, pace: f64, top: f64, seed: u64) -> Series {
+    sample(100.0, 0.0, 15.0, 0.6, seed, |t| engine_rpm(t, tip, pace, top) / RATIO)
+}
+
+fn ecu_of(lag: f64, tip: f64, pace: f64, top: f64, hz: f64, seed: u64) -> Series {
+    sample(hz, 500.0, 16.0, 4.0, seed, move |t| engine_rpm(t - lag, tip, pace, top))
+}
+
+fn run(dyno: &Series, ecu: &Series, ratio: Ratio) -> Alignment {
+    let pulls = detect(dyno, &Load::default(), RATIO);
+    assert_eq!(pulls.len(), 1);
+    align(&Pair { dyno, ecu, pull: &pulls[0], ratio, rigid: true, clocks_of_day: false })
+}
+
+#[test]
+fn a_known_lag_is_found_to_milliseconds_and_its_uncertainty_is_honest() {
+    for (seed, hz) in [(1, 20.0), (2, 50.0), (3, 33.0), (4, 25.0)] {
+        let lag = 499.2 + 0.137 * seed as f64;
+        let a = run(&dyno_of(2.1, 1.0, 6700.0, seed), &ecu_of(lag, 2.1, 1.0, 6700.0, hz, seed + 50), Ratio::Known(RATIO));
+        assert_eq!(a.status, Status::Aligned, "{a:?}");
+        let miss = (a.lag_s.unwrap() - lag).abs();
+        assert!(miss < 0.004, "{hz} Hz: off by {miss}");
+        assert!(miss < 5.0 * a.sigma_lag_s.unwrap() && a.sigma_lag_s.unwrap() < 0.02);
+        assert!(a.r.unwrap() > 0.999);
+    }
+}
+
+#[test]
+fn the_ratio_is_fitted_when_it_is_not_known() {
+    let a = run(&dyno_of(2.0, 1.0, 6700.0, 9), &ecu_of(499.5, 2.0, 1.0, 6700.0, 50.0, 10), Ratio::Free);
+    assert_eq!(a.status, Status::Aligned, "{a:?}");
+    assert!((a.lag_s.unwrap() - 499.5).abs() < 0.01, "{a:?}");
+    assert!((a.measured_ratio.unwrap() - RATIO).abs() < 0.01);
+}
+
+#[test]
+fn another_pulls_log_is_refused_although_it_correlates() {
+    for (name, tip, pace, top) in [("slower ramp", 2.0, 0.97, 6700.0), ("faster ramp", 1.7, 1.025, 6700.0), ("lifted early", 2.0, 1.0, 6480.0), ("lifted late", 2.0, 1.0, 6900.0)] {
+        let a = run(&dyno_of(2.0, 1.0, 6700.0, 9), &ecu_of(499.5, tip, pace, top, 50.0, 11), Ratio::Known(RATIO));
+        assert!(a.r.unwrap() > 0.99, "{name}: the trap must look plausible");
+        assert_eq!(a.status, Status::Refused, "{name}: {a:?}");
+        assert!(a.reason.unwrap().contains("another pull"), "{name}");
+    }
+}
+
+#[test]
+fn a_wrong_gear_is_named_as_such() {
+    let d = dyno_of(2.0, 1.0, 6700.0, 9);
+    let a = run(&d, &ecu_of(499.5, 2.0, 1.0, 6700.0, 50.0, 10), Ratio::Known(5.4));
+    assert_eq!(a.status, Status::Refused);
+    let reason = a.reason.unwrap();
+    assert!(reason.contains("wrong gear"), "{reason}");
+}
+
+#[test]
+fn a_log_that_stops_half_way_is_refused_for_coverage() {
+    let ecu = ecu_of(499.5, 2.0, 1.0, 6700.0, 50.0, 10).between(499.0, 499.5 + 6.5);
+    let a = run(&dyno_of(2.0, 1.0, 6700.0, 9), &ecu, Ratio::Known(RATIO));
+    assert_eq!(a.status, Status::Refused);
+    assert!(a.reason.unwrap().contains("covers only"));
+}
+
+#[test]
+fn a_bare_ramp_of_unknown_ratio_has_no_lag() {
+    let d = dyno_of(2.0, 1.0, 6700.0, 9);
+    let pull = detect(&d, &Load::default(), RATIO)[0];
+    let ramp = d.between(pull.from_s, pull.to_s);
+    let ecu = ecu_of(499.5, 2.0, 1.0, 6700.0, 50.0, 10).between(499.5 + pull.from_s, 499.5 + pull.to_s);
+    let pair = |ratio| Pair { dyno: &ramp, ecu: &ecu, pull: &pull, ratio, rigid: true, clocks_of_day: false };
+    let a = align(&pair(Ratio::Free));
+    assert_eq!(a.status, Status::Refused, "{a:?}");
+    assert!(a.reason.unwrap().contains("bare ramp"));
+    assert_eq!(align(&pair(Ratio::Known(RATIO))).status, Status::Aligned);
+}
+
+#[test]
+fn clocks_of_day_that_contradict_the_lag_refuse_it() {
+    let d = dyno_of(2.0, 1.0, 6700.0, 9);
+    let pull = detect(&d, &Load::default(), RATIO)[0];
+    let ecu = ecu_of(499.5, 2.0, 1.0, 6700.0, 50.0, 10);
+    let a = align(&Pair { dyno: &d, ecu: &ecu, pull: &pull, ratio: Ratio::Known(RATIO), rigid: true, clocks_of_day: true });
+    assert!(a.reason.unwrap().contains("own clocks"));
+}
+
+#[test]
+fn a_fast_clock_is_scaled_and_reported() {
+    let ecu = ecu_of(499.5, 2.0, 1.0, 6700.0, 50.0, 10);
+    let mid = 506.0;
+    let fast = Series { t: ecu.t.iter().map(|t| mid + (t - mid) * 1.004).collect(), v: ecu.v };
+    let a = run(&dyno_of(2.0, 1.0, 6700.0, 9), &fast, Ratio::Known(RATIO));
+    assert_eq!(a.status, Status::Aligned, "{a:?}");
+    assert!((a.drift_ppm.unwrap() - 4000.0).abs() < 800.0, "{a:?}");
+}
+
+#[test]
+fn a_hand_set_lag_is_kept_and_its_misfit_shown() {
+    let d = dyno_of(2.0, 1.0, 6700.0, 9);
+    let pull = detect(&d, &Load::default(), RATIO)[0];
+    let ecu = ecu_of(499.5, 2.0, 1.0, 6700.0, 50.0, 10);
+    let a = manual(&Pair { dyno: &d, ecu: &ecu, pull: &pull, ratio: Ratio::Known(RATIO), rigid: true, clocks_of_day: false }, 500.5);
+    assert_eq!((a.status, a.lag_s), (Status::Manual, Some(500.5)));
+    assert!(a.residual_rpm.unwrap() > 200.0);
+}

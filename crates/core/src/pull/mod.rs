@@ -1,0 +1,5 @@
+//! One pull: found in a log, aligned with the engine computer, turned into power.
+
+pub mod align;
+pub mod detect;
+pub mod power;

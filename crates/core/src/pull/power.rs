@@ -1,0 +1,266 @@
+//! From drum, brake or hub to engine-referred power and torque, on the dyno's own clock.
+
+use super::detect::PullSpan;
+use crate::linalg::polyfit;
+use crate::log::{Flag, Log, Series};
+use crate::signal::hygiene::spikes;
+use crate::signal::savgol::{FilterRecord, median_step, smooth_seconds};
+use crate::units::RAD_S_PER_RPM;
+use serde::{Deserialize, Serialize};
+use thiserror::Error;
+
+/// Kind of dyno.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum DynoKind {
+    /// Bolted to the hubs.
+    Hub,
+    /// At the crankshaft.
+    Engine,
+    /// At a power-take-off shaft.
+    Pto,
+    /// Roller with a brake and a torque channel.
+    RollerBrake,
+    /// Roller whose inertia is the load.
+    RollerInertia,
+}
+
+impl DynoKind {
+    /// True when engine and dyno cannot slip against each other.
+    pub fn is_rigid(self) -> bool {
+        matches!(self, Self::Hub | Self::Engine | Self::Pto)
+    }
+
+    /// Where the power is measured, in words.
+    pub fn place(self) -> &'static str {
+        match self {
+            Self::Hub => "at the hub",
+            Self::Engine => "at the crankshaft",
+            Self::Pto => "at the PTO",
+            Self::RollerBrake | Self::RollerInertia => "at the wheel",
+        }
+    }
+}
+
+/// Geometry and inertias of the dyno.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct Dyno {
+    /// Kind.
+    pub kind: DynoKind,
+    /// Engine rpm ÷ dyno-shaft rpm, from geometry.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub overall_ratio: Option<f64>,
+    /// Dyno inertia not already compensated, kg·m² at the shaft.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub inertia_kg_m2: Option<f64>,
+    /// Rotating inertia of engine and driveline, kg·m² at the engine.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub rotating_inertia_kg_m2: Option<f64>,
+}
+
+/// Loss torque of a coast-down, `a0 + a1·ω + a2·ω²` in N·m at the shaft, ω in rad/s.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize)]
+pub struct CoastDown {
+    /// Coefficients.
+    pub a: [f64; 3],
+}
+
+/// Why no power can be derived.
+#[derive(Debug, Clone, PartialEq, Error)]
+#[allow(missing_docs)]
+pub enum PowerError {
+    #[error("no torque channel: a {kind} dyno log needs {wanted}")]
+    MissingTorque { kind: &'static str, wanted: &'static str },
+    #[error("no speed channel: the dyno log needs roller_speed (shaft, hub or roller rpm) or engine_speed with an overall ratio")]
+    MissingSpeed,
+    #[error("a roller_inertia dyno needs inertia_kg_m2")]
+    MissingInertia,
+    #[error("the pull has only {samples} usable samples")]
+    TooShort { samples: usize },
+    #[error("the coast-down does not slow down enough to fit a loss")]
+    BadCoastDown,
+}
+
+/// Power along one pull, sample by sample.
+#[derive(Debug, Clone, PartialEq)]
+pub struct PowerTrace {
+    /// Time on the dyno clock, s.
+    pub t: Vec<f64>,
+    /// Engine speed, rpm (shaft speed × ratio).
+    pub rpm: Vec<f64>,
+    /// Uncorrected power, kW.
+    pub power_kw: Vec<f64>,
+    /// Engine-referred torque P/ω, N·m.
+    pub torque_nm: Vec<f64>,
+    /// True within half a window of a segment's end: barred from peaks.
+    pub edge: Vec<bool>,
+    /// Rate of engine speed, rpm/s.
+    pub rate: Vec<f64>,
+    /// The filter used.
+    pub filter: FilterRecord,
+    /// True when a coast-down loss was added: an estimate, never mixed with plain figures.
+    pub estimated: bool,
+    /// Findings.
+    pub flags: Vec<Flag>,
+}
+
+/// Shaft speed and torque on common timestamps.
+struct Raw {
+    t: Vec<f64>,
+    shaft_rpm: Vec<f64>,
+    torque: Option<Vec<f64>>,
+}
+
+/// The dyno-shaft speed of a log, rpm: its own channel, else engine speed ÷ ratio.
+pub fn shaft_speed(log: &Log, ratio: Option<f64>) -> Option<Series> {
+    log.series("roller_speed").or_else(|| {
+        let s = log.series("engine_speed")?;
+        let k = ratio.unwrap_or(1.0);
+        Some(Series { v: s.v.iter().map(|v| v / k).collect(), t: s.t })
+    })
+}
+
+fn raw(log: &Log, dyno: &Dyno, ratio: f64) -> Result<Raw, PowerError> {
+    let speed = shaft_speed(log, Some(ratio)).ok_or(PowerError::MissingSpeed)?;
+    if dyno.kind == DynoKind::RollerInertia {
+        return Ok(Raw { t: speed.t, shaft_rpm: speed.v, torque: None });
+    }
+    let (kind, wanted, names) = match dyno.kind {
+        DynoKind::Hub => ("hub", "hub_torque in N·m", ["hub_torque", "brake_torque"]),
+        _ => ("brake", "brake_torque in N·m", ["brake_torque", "hub_torque"]),
+    };
+    let torque = names.iter().find_map(|n| log.series(n)).ok_or(PowerError::MissingTorque { kind, wanted })?;
+    let (mut t, mut shaft_rpm, mut out) = (Vec::new(), Vec::new(), Vec::new());
+    for (ti, vi) in speed.t.iter().zip(&speed.v) {
+        if let Some(q) = torque.at(*ti) {
+            t.push(*ti);
+            shaft_rpm.push(*vi);
+            out.push(q);
+        }
+    }
+    Ok(Raw { t, shaft_rpm, torque: Some(out) })
+}
+
+/// Derives power over one pull.
+///
+/// # Formula
+/// Brake, hub, PTO, engine: `P = T·ω + I·ω·α`; inertia drum: `P = I·ω·α`; a coast-down adds `T_loss(ω)·ω`;
+/// a rotating inertia adds `I_r·ω_e·α_e` at the engine. Torque shown is `P/ω_e`.
+///
+/// # Errors
+/// [`PowerError`] when a channel or the inertia is missing or the pull is too short.
+pub fn derive(log: &Log, span: &PullSpan, dyno: &Dyno, ratio: f64, coast: Option<&CoastDown>, smoothing_s: f64) -> Result<PowerTrace, PowerError> {
+    let inertia = match (dyno.kind, dyno.inertia_kg_m2) {
+        (DynoKind::RollerInertia, None) => return Err(PowerError::MissingInertia),
+        (_, i) => i.unwrap_or(0.0),
+    };
+    let raw = raw(log, dyno, ratio)?;
+    let (a, b) = (raw.t.partition_point(|t| *t < span.from_s - 1e-9), raw.t.partition_point(|t| *t <= span.to_s + 1e-9));
+    if b < a + 8 {
+        return Err(PowerError::TooShort { samples: b.saturating_sub(a) });
+    }
+    let mut flags = Vec::new();
+    let keep = without_spikes(&raw, a, b, &mut flags);
+    let t: Vec<f64> = keep.iter().map(|&i| raw.t[i]).collect();
+    let step = median_step(&t).unwrap_or(0.01);
+    let mut out = PowerTrace {
+        t: Vec::new(), rpm: Vec::new(), power_kw: Vec::new(), torque_nm: Vec::new(), edge: Vec::new(), rate: Vec::new(),
+        filter: FilterRecord { window_s: smoothing_s, samples: 0, real_timestamps: false }, estimated: coast.is_some(), flags: Vec::new(),
+    };
+    for segment in segments(&t, (5.0 * step).max(0.3)) {
+        let idx = &keep[segment.clone()];
+        let ts = &t[segment];
+        let speed: Vec<f64> = idx.iter().map(|&i| raw.shaft_rpm[i]).collect();
+        let (w, filter) = smooth_seconds(ts, &speed, smoothing_s);
+        let torque = raw.torque.as_ref().map(|q| smooth_seconds(ts, &idx.iter().map(|&i| q[i]).collect::<Vec<_>>(), smoothing_s).0.smoothed);
+        if filter.samples > 0 {
+            out.filter = filter;
+        }
+        let (first, last) = (ts[0], ts[ts.len() - 1]);
+        for k in 0..ts.len() {
+            let (omega, alpha) = (w.smoothed[k] * RAD_S_PER_RPM, w.derivative[k] * RAD_S_PER_RPM);
+            let brake = torque.as_ref().map_or(0.0, |q| q[k]);
+            let loss = coast.map_or(0.0, |c| c.a[0] + c.a[1] * omega + c.a[2] * omega * omega);
+            let rotating = dyno.rotating_inertia_kg_m2.unwrap_or(0.0) * ratio * ratio * alpha;
+            let power_w = (brake + inertia * alpha + loss + rotating) * omega;
+            let rpm = w.smoothed[k] * ratio;
+            out.t.push(ts[k]);
+            out.rpm.push(rpm);
+            out.rate.push(w.derivative[k] * ratio);
+            out.power_kw.push(power_w / 1000.0);
+            out.torque_nm.push(if rpm > 0.0 { power_w / (rpm * RAD_S_PER_RPM) } else { f64::NAN });
+            out.edge.push(ts[k] - first < smoothing_s / 2.0 - 1e-9 || last - ts[k] < smoothing_s / 2.0 - 1e-9);
+        }
+    }
+    if out.filter.samples == 0 {
+        flags.push(Flag::new("unfiltered", format!("samples are {step:.3} s apart: too few in the {smoothing_s} s window, so the curve is unfiltered")));
+    }
+    out.flags = flags;
+    Ok(out)
+}
+
+/// Indices of `a..b` that are finite and no spike in speed or torque.
+fn without_spikes(raw: &Raw, a: usize, b: usize, flags: &mut Vec<Flag>) -> Vec<usize> {
+    let range = |v: &[f64]| v[a..b].iter().fold((f64::INFINITY, f64::NEG_INFINITY), |(l, h), x| (l.min(*x), h.max(*x)));
+    let mark = |v: &[f64], name: &str, flags: &mut Vec<Flag>| {
+        let (low, high) = range(v);
+        let m = spikes(&v[a..b], 6, 8.0, 0.02 * (high - low).abs().max(1.0));
+        let n = m.iter().filter(|s| **s).count();
+        if n > 0 {
+            flags.push(Flag::new("spikes", format!("{n} spikes in {name} left out of the curve; limits still see them")));
+        }
+        m
+    };
+    let speed = mark(&raw.shaft_rpm, "speed", flags);
+    let torque = raw.torque.as_ref().map(|q| mark(q, "torque", flags));
+    (a..b).filter(|i| !speed[i - a] && torque.as_ref().is_none_or(|m| !m[i - a])).collect()
+}
+
+/// Splits where consecutive samples are further apart than `gap`; nothing is ever smoothed across.
+fn segments(t: &[f64], gap: f64) -> Vec<std::ops::Range<usize>> {
+    let mut out = Vec::new();
+    let mut start = 0;
+    for i in 1..=t.len() {
+        if i == t.len() || t[i] - t[i - 1] > gap {
+            if i - start >= 2 {
+                out.push(start..i);
+            }
+            start = i;
+        }
+    }
+    out
+}
+
+/// Fits the loss of a coast-down recorded with the drive disconnected.
+///
+/// # Formula
+/// `T_loss(ω) = −I·dω/dt`, fitted `a0 + a1·ω + a2·ω²` over the longest stretch of falling speed.
+///
+/// # Errors
+/// [`PowerError::BadCoastDown`] when there is no such stretch of at least 2 s.
+pub fn fit_coast_down(log: &Log, inertia_kg_m2: f64) -> Result<CoastDown, PowerError> {
+    let s = shaft_speed(log, None).ok_or(PowerError::MissingSpeed)?;
+    let (w, _) = smooth_seconds(&s.t, &s.v, 1.0);
+    let mut best = 0..0;
+    let mut start = 0;
+    for i in 0..=s.len() {
+        let falling = i < s.len() && w.derivative[i] < 0.0 && w.smoothed[i] > 0.0;
+        if !falling {
+            if i - start > best.len() {
+                best = start..i;
+            }
+            start = i + 1;
+        }
+    }
+    if best.len() < 10 || s.t[best.end - 1] - s.t[best.start] < 2.0 {
+        return Err(PowerError::BadCoastDown);
+    }
+    let omega: Vec<f64> = w.smoothed[best.clone()].iter().map(|v| v * RAD_S_PER_RPM).collect();
+    let loss: Vec<f64> = w.derivative[best].iter().map(|d| -inertia_kg_m2 * d * RAD_S_PER_RPM).collect();
+    let c = polyfit(&omega, &loss, 2).ok_or(PowerError::BadCoastDown)?;
+    Ok(CoastDown { a: [c[0], c[1], c[2]] })
+}
+
+#[cfg(test)]
+#[path = "power_tests.rs"]
+mod tests;

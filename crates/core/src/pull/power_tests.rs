@@ -1,0 +1,84 @@
+use super::*;
+use crate::channel::Channel;
+use crate::pull::detect::{EndedBy, PullKind};
+
+fn log(columns: &[(&str, Vec<f64>)], hz: f64) -> Log {
+    let n = columns[0].1.len();
+    let mut log = Log { t: (0..n).map(|i| i as f64 / hz).collect(), ..Log::default() };
+    for (name, v) in columns {
+        log.channels.insert(Channel::new(*name).unwrap(), v.clone());
+    }
+    log
+}
+
+fn whole(log: &Log) -> PullSpan {
+    let (a, b) = log.span().unwrap();
+    PullSpan { kind: PullKind::SweepUp, from_s: a, to_s: b, from_rpm: 0.0, to_rpm: 0.0, ended_by: EndedBy::Lift, plateau_rpm: None, rate: 0.0 }
+}
+
+fn dyno(kind: DynoKind, inertia: Option<f64>) -> Dyno {
+    Dyno { kind, overall_ratio: None, inertia_kg_m2: inertia, rotating_inertia_kg_m2: None }
+}
+
+#[test]
+fn hub_power_is_torque_times_speed_and_torque_is_engine_referred() {
+    let rpm: Vec<f64> = (0..500).map(|i| 500.0 + f64::from(i)).collect();
+    let l = log(&[("roller_speed", rpm), ("hub_torque", vec![800.0; 500])], 100.0);
+    let p = derive(&l, &whole(&l), &dyno(DynoKind::Hub, None), 4.0, None, 0.25).unwrap();
+    for k in [10, 250, 490] {
+        assert!((p.torque_nm[k] - 200.0).abs() < 1e-6);
+        assert!((p.power_kw[k] - 200.0 * p.rpm[k] * RAD_S_PER_RPM / 1000.0).abs() < 1e-9);
+    }
+    assert!(p.edge[5] && !p.edge[250] && p.edge[499]);
+}
+
+#[test]
+fn a_drum_of_known_inertia_weighs_the_acceleration() {
+    let rpm: Vec<f64> = (0..400).map(|i| 300.0 + 2.0 * f64::from(i)).collect();
+    let l = log(&[("roller_speed", rpm)], 100.0);
+    let p = derive(&l, &whole(&l), &dyno(DynoKind::RollerInertia, Some(10.0)), 3.0, None, 0.25).unwrap();
+    let want = 10.0 * 200.0 * RAD_S_PER_RPM / 3.0;
+    assert!((p.torque_nm[200] - want).abs() < 1e-6, "{} {want}", p.torque_nm[200]);
+    assert_eq!(derive(&l, &whole(&l), &dyno(DynoKind::RollerInertia, None), 3.0, None, 0.25).unwrap_err(), PowerError::MissingInertia);
+}
+
+#[test]
+fn a_coast_down_recovers_its_own_loss_and_marks_an_estimate() {
+    let (i, a) = (12.0, [4.0, 0.05, 0.002]);
+    let mut w = 120.0_f64;
+    let mut rpm = Vec::new();
+    for _ in 0..4000 {
+        rpm.push(w / RAD_S_PER_RPM);
+        w -= (a[0] + a[1] * w + a[2] * w * w) / i * 0.01;
+    }
+    let l = log(&[("roller_speed", rpm)], 100.0);
+    let c = fit_coast_down(&l, i).unwrap();
+    for at in [20.0, 60.0, 110.0] {
+        let (got, want) = (c.a[0] + c.a[1] * at + c.a[2] * at * at, a[0] + a[1] * at + a[2] * at * at);
+        assert!((got - want).abs() < 0.02 * want, "{at}: {got} {want}");
+    }
+}
+
+#[test]
+fn missing_torque_is_a_sentence() {
+    let l = log(&[("roller_speed", vec![500.0; 50])], 50.0);
+    let e = derive(&l, &whole(&l), &dyno(DynoKind::Hub, None), 4.0, None, 0.25).unwrap_err();
+    assert_eq!(e.to_string(), "no torque channel: a hub dyno log needs hub_torque in N·m");
+}
+
+#[test]
+fn a_spike_is_left_out_of_the_curve_and_said() {
+    let rpm: Vec<f64> = (0..500).map(|i| 500.0 + f64::from(i)).collect();
+    let mut torque: Vec<f64> = (0..500).map(|i| 800.0 + f64::from(i % 5)).collect();
+    torque[250] = 5000.0;
+    let l = log(&[("roller_speed", rpm), ("hub_torque", torque)], 100.0);
+    let p = derive(&l, &whole(&l), &dyno(DynoKind::Hub, None), 4.0, None, 0.25).unwrap();
+    assert_eq!(p.t.len(), 499);
+    assert!(p.torque_nm.iter().all(|t| *t < 205.0));
+    assert_eq!(p.flags[0].kind, "spikes");
+}
+
+#[test]
+fn a_gap_is_never_smoothed_across() {
+    assert_eq!(segments(&[0.0, 0.1, 0.2, 1.0, 1.1], 0.3), vec![0..3, 3..5]);
+}

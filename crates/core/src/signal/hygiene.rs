@@ -1,0 +1,197 @@
+//! Log hygiene: time repair, spikes, saturation, frozen sensors. Nothing is deleted silently; limits keep their raw samples.
+
+use crate::channel::Kind;
+use crate::log::Flag;
+use thiserror::Error;
+
+/// Time that cannot be repaired.
+#[derive(Debug, Clone, PartialEq, Error)]
+#[error("time runs backward at sample {}: {before} s is followed by {after} s", index + 1)]
+pub struct TimeError {
+    /// Sample where it first happens.
+    pub index: usize,
+    /// Time before.
+    pub before: f64,
+    /// Time after.
+    pub after: f64,
+}
+
+/// Share of samples that may be dropped to make time ascend.
+pub const REPAIRABLE_SHARE: f64 = 0.02;
+
+/// Which samples to keep so that time strictly ascends, with the findings in words.
+///
+/// Repeated stamps and isolated steps back are dropped and said. A log that restarts, or needs more than 2 % dropped
+/// (our choice), is refused: two recordings may have been glued together.
+///
+/// # Errors
+/// [`TimeError`] at the first backward step of a log that cannot be repaired.
+pub fn repair_time(t: &[f64]) -> Result<(Vec<bool>, Vec<Flag>), TimeError> {
+    let mut keep = vec![true; t.len()];
+    let (mut last, mut repeats, mut back, mut blank) = (f64::NEG_INFINITY, 0usize, 0usize, 0usize);
+    let mut first: Option<TimeError> = None;
+    for (index, &now) in t.iter().enumerate() {
+        if !now.is_finite() {
+            (keep[index], blank) = (false, blank + 1);
+        } else if now > last {
+            last = now;
+        } else if now == last {
+            (keep[index], repeats) = (false, repeats + 1);
+        } else {
+            (keep[index], back) = (false, back + 1);
+            first.get_or_insert(TimeError { index, before: last, after: now });
+        }
+    }
+    if let Some(e) = first
+        && back as f64 > (REPAIRABLE_SHARE * t.len() as f64).max(1.0)
+    {
+        return Err(e);
+    }
+    let mut flags = Vec::new();
+    for (n, what) in [(repeats, "repeated an earlier time stamp"), (back, "stepped back in time"), (blank, "had no time")] {
+        if n > 0 {
+            flags.push(Flag::new("time_repaired", format!("{n} of {} samples {what} and were left out", t.len())));
+        }
+    }
+    Ok((keep, flags))
+}
+
+/// Marks spikes with a Hampel test: further from the median of a moving window than `threshold` robust deviations.
+///
+/// `floor` is the smallest deviation considered (sensor resolution); NaN is never a spike. Window ± `half` samples.
+pub fn spikes(v: &[f64], half: usize, threshold: f64, floor: f64) -> Vec<bool> {
+    let n = v.len();
+    let mut out = vec![false; n];
+    let (mut window, mut deviation) = (Vec::with_capacity(2 * half + 1), Vec::with_capacity(2 * half + 1));
+    for i in 0..n {
+        if !v[i].is_finite() {
+            continue;
+        }
+        let range = i.saturating_sub(half)..(i + half + 1).min(n);
+        window.clear();
+        window.extend(v[range].iter().copied().filter(|x| x.is_finite()));
+        if window.len() < 4 {
+            continue;
+        }
+        let median = median_in_place(&mut window);
+        if (v[i] - median).abs() <= floor {
+            continue;
+        }
+        deviation.clear();
+        deviation.extend(window.iter().map(|x| (x - median).abs()));
+        let sigma = 1.4826 * median_in_place(&mut deviation);
+        out[i] = (v[i] - median).abs() > (threshold * sigma).max(floor);
+    }
+    out
+}
+
+/// Median of a non-empty buffer, reordering it.
+pub fn median_in_place(v: &mut [f64]) -> f64 {
+    let mid = v.len() / 2;
+    let even = v.len().is_multiple_of(2);
+    let (low, m, _) = v.select_nth_unstable_by(mid, f64::total_cmp);
+    if even { (*m + low.iter().copied().fold(f64::NEG_INFINITY, f64::max)) / 2.0 } else { *m }
+}
+
+/// Runs of one exact value, as index ranges with their value.
+fn runs(v: &[f64]) -> Vec<(usize, usize, f64)> {
+    let mut out: Vec<(usize, usize, f64)> = Vec::new();
+    for (i, &x) in v.iter().enumerate() {
+        match out.last_mut() {
+            Some((_, end, value)) if *value == x && *end == i => *end = i + 1,
+            _ => out.push((i, i + 1, x)),
+        }
+    }
+    out
+}
+
+/// Index ranges where a sensor sits at an end of its range, at the top (`true`) or the bottom.
+///
+/// A sensor that normally moves and holds its exact extreme for ≥ 6 samples and ≥ 0.15 s is taken to be at its end
+/// (our choice). Kinds that rest at an extreme by nature (throttle, retard, slow temperatures) are not judged.
+pub fn saturated(t: &[f64], v: &[f64], kind: &Kind) -> Vec<(usize, usize, bool)> {
+    if !kind.saturates || v.len() < 12 || kind.name == "exhaust_temp" && v.len() < 30 {
+        return Vec::new();
+    }
+    let all = runs(v);
+    let (low, high) = v.iter().fold((f64::INFINITY, f64::NEG_INFINITY), |(a, b), x| (a.min(*x), b.max(*x)));
+    if low == high {
+        return Vec::new();
+    }
+    let typical = v.len() as f64 / all.len() as f64;
+    all.into_iter()
+        .filter(|(a, b, x)| {
+            let long = (b - a) >= 6 && t[*b - 1] - t[*a] >= 0.15 && (b - a) as f64 >= 4.0 * typical.max(1.0);
+            let held = kind.name != "exhaust_temp" || t[*b - 1] - t[*a] >= 1.5;
+            long && held && (*x == low || *x == high)
+        })
+        .map(|(a, b, x)| (a, b, x == high))
+        .collect()
+}
+
+/// Longest stretch at one exact value while the engine was swept, when that is longer than a live sensor can stay.
+/// Returns the index range. `swept(a, b)` says whether the engine moved enough between two samples to expect movement.
+pub fn frozen(t: &[f64], v: &[f64], kind: &Kind, swept: impl Fn(usize, usize) -> bool) -> Option<(usize, usize)> {
+    let limit = kind.frozen_after_s?;
+    runs(v)
+        .into_iter()
+        .filter(|(a, b, _)| b - a >= 5 && t[b - 1] - t[*a] > limit && swept(*a, b - 1))
+        .max_by_key(|(a, b, _)| b - a)
+        .map(|(a, b, _)| (a, b))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::channel::Channel;
+
+    fn lambda() -> &'static Kind {
+        Channel::new("lambda_1").unwrap().kind().unwrap()
+    }
+
+    #[test]
+    fn one_repeated_and_one_backward_stamp_are_repaired_and_said() {
+        let mut t: Vec<f64> = (0..100).map(|i| f64::from(i) * 0.1).collect();
+        t[40] = t[39];
+        t[60] = 1.0;
+        let (keep, flags) = repair_time(&t).unwrap();
+        assert_eq!(keep.iter().filter(|k| !**k).count(), 2);
+        assert_eq!(flags.len(), 2);
+    }
+
+    #[test]
+    fn a_restarted_clock_is_refused_where_it_happens() {
+        let mut t: Vec<f64> = (0..50).map(f64::from).collect();
+        t.extend((0..50).map(f64::from));
+        let e = repair_time(&t).unwrap_err();
+        assert_eq!((e.index, e.before, e.after), (50, 49.0, 0.0));
+    }
+
+    #[test]
+    fn a_spike_is_marked_and_a_step_is_not() {
+        let mut v: Vec<f64> = (0..60).map(|i| 100.0 + f64::from(i % 3)).collect();
+        v[20] = 400.0;
+        v.iter_mut().skip(40).for_each(|x| *x += 50.0);
+        let s = spikes(&v, 5, 6.0, 2.0);
+        assert_eq!(s.iter().enumerate().filter(|(_, s)| **s).map(|(i, _)| i).collect::<Vec<_>>(), vec![20]);
+    }
+
+    #[test]
+    fn a_held_extreme_of_a_lively_sensor_is_saturation() {
+        let t: Vec<f64> = (0..100).map(|i| f64::from(i) * 0.05).collect();
+        let mut v: Vec<f64> = (0..100).map(|i| 0.85 + 0.001 * f64::from(i % 7)).collect();
+        v[50..70].fill(1.02);
+        assert_eq!(saturated(&t, &v, lambda()), vec![(50, 70, true)]);
+        v[50..52].fill(1.01);
+        assert_eq!(saturated(&t[..52], &v[..52], lambda()), vec![]);
+    }
+
+    #[test]
+    fn a_sensor_that_stops_while_the_engine_sweeps_is_frozen() {
+        let t: Vec<f64> = (0..100).map(|i| f64::from(i) * 0.05).collect();
+        let mut v: Vec<f64> = (0..100).map(|i| 0.85 + 0.001 * f64::from(i % 7)).collect();
+        v[30..90].fill(0.853);
+        assert_eq!(frozen(&t, &v, lambda(), |_, _| true), Some((30, 90)));
+        assert_eq!(frozen(&t, &v, lambda(), |_, _| false), None);
+    }
+}

@@ -1,0 +1,6 @@
+//! Turning raw samples into curves: hygiene, smoothing, interpolation, the rpm grid.
+
+pub mod grid;
+pub mod hygiene;
+pub mod interp;
+pub mod savgol;

@@ -1,0 +1,200 @@
+//! The simultaneous 95 % band along a gain curve, built to work with two to five pulls a set.
+
+use super::pooled::Between;
+use crate::linalg::Cholesky;
+use rand_chacha::ChaCha8Rng;
+use rand_chacha::rand_core::SeedableRng;
+use rand_distr::{ChiSquared, Distribution, StandardNormal};
+
+/// Draws behind the quantile.
+pub const DRAWS: usize = 4000;
+/// Variances are smoothed over this span.
+pub const SMOOTH_RPM: f64 = 500.0;
+const SEED: u64 = 0x6A61_6D6A;
+
+/// What the day's residual curves say about scatter along the axis.
+#[derive(Debug, Clone, PartialEq)]
+pub struct CurveScatter {
+    /// Grid, ascending.
+    pub x: Vec<f64>,
+    /// Standard deviation of one pull at each grid point.
+    pub s: Vec<f64>,
+    /// Pooled degrees of freedom Σ(n − 1).
+    pub nu: f64,
+    /// 95 % quantile of the largest standardised deviation.
+    pub q: f64,
+}
+
+/// One set's pulls on the common grid: `curves[pull][grid]`, NaN where a pull has no value.
+pub type SetCurves = Vec<Vec<f64>>;
+
+/// Pools residual curves over the day's sets and draws the simultaneous quantile.
+///
+/// # Formula
+/// `s²(x)` = ΣSS(x)/ν(x), smoothed over about 500 rpm; correlation from the pooled autocorrelation of standardised
+/// residuals (biased estimator, hence never indefinite; a ridge of 1e-6 keeps it positive definite);
+/// `q` = 95 % quantile of `max|Z|/√(χ²_ν/ν)` over 4000 seeded draws (our choice of the number, from the domain notes).
+/// `None` when ν < 2 or the grid has fewer than three points.
+pub fn scatter(x: &[f64], sets: &[SetCurves]) -> Option<CurveScatter> {
+    let m = x.len();
+    if m < 3 {
+        return None;
+    }
+    let (mut ss, mut dof) = (vec![0.0; m], vec![0.0; m]);
+    let mut residuals: Vec<Vec<f64>> = Vec::new();
+    let mut nu = 0.0;
+    for set in sets.iter().filter(|s| s.len() > 1) {
+        nu += (set.len() - 1) as f64;
+        let start = residuals.len();
+        residuals.extend(set.iter().map(|_| vec![f64::NAN; m]));
+        for i in 0..m {
+            let have: Vec<usize> = (0..set.len()).filter(|&k| set[k][i].is_finite()).collect();
+            if have.len() < 2 {
+                continue;
+            }
+            let mean = have.iter().map(|&k| set[k][i]).sum::<f64>() / have.len() as f64;
+            let leverage = ((have.len() as f64) / (have.len() - 1) as f64).sqrt();
+            for k in &have {
+                let r = set[*k][i] - mean;
+                ss[i] += r * r;
+                residuals[start + k][i] = r * leverage;
+            }
+            dof[i] += (have.len() - 1) as f64;
+        }
+    }
+    if nu < 2.0 || dof.iter().all(|d| *d < 1.0) {
+        return None;
+    }
+    let s = smoothed_sd(x, &ss, &dof)?;
+    let rho = autocorrelation(&residuals, &s, m);
+    let q = quantile(&rho, nu)?;
+    Some(CurveScatter { x: x.to_vec(), s, nu, q })
+}
+
+fn smoothed_sd(x: &[f64], ss: &[f64], dof: &[f64]) -> Option<Vec<f64>> {
+    let out: Vec<f64> = x
+        .iter()
+        .map(|at| {
+            let (mut a, mut b) = (0.0, 0.0);
+            for ((xi, si), di) in x.iter().zip(ss).zip(dof) {
+                if (xi - at).abs() <= SMOOTH_RPM / 2.0 {
+                    a += si;
+                    b += di;
+                }
+            }
+            if b > 0.0 { (a / b).sqrt() } else { f64::NAN }
+        })
+        .collect();
+    let widest = out.iter().copied().filter(|v| v.is_finite()).fold(0.0, f64::max);
+    (widest > 0.0).then(|| out.into_iter().map(|v| if v.is_finite() { v.max(widest * 1e-6) } else { widest }).collect())
+}
+
+fn autocorrelation(residuals: &[Vec<f64>], s: &[f64], m: usize) -> Vec<f64> {
+    let z: Vec<Vec<f64>> = residuals.iter().map(|r| r.iter().zip(s).map(|(v, s)| if v.is_finite() { v / s } else { 0.0 }).collect()).collect();
+    let mut c: Vec<f64> = (0..m).map(|lag| z.iter().map(|r| (0..m - lag).map(|i| r[i] * r[i + lag]).sum::<f64>()).sum::<f64>()).collect();
+    let c0 = c[0].max(f64::MIN_POSITIVE);
+    c.iter_mut().for_each(|v| *v /= c0);
+    c
+}
+
+fn quantile(rho: &[f64], nu: f64) -> Option<f64> {
+    let m = rho.len();
+    let a: Vec<f64> = (0..m * m).map(|k| { let (i, j) = (k / m, k % m); if i == j { 1.0 + 1e-6 } else { rho[i.abs_diff(j)] } }).collect();
+    let factor = Cholesky::new(&a, m)?;
+    let chi = ChiSquared::new(nu).ok()?;
+    let mut rng = ChaCha8Rng::seed_from_u64(SEED);
+    let (mut z, mut y) = (vec![0.0; m], vec![0.0; m]);
+    let mut maxima: Vec<f64> = (0..DRAWS)
+        .map(|_| {
+            z.iter_mut().for_each(|v| *v = StandardNormal.sample(&mut rng));
+            factor.mul_lower(&z, &mut y);
+            let scale: f64 = chi.sample(&mut rng);
+            y.iter().fold(0.0_f64, |a, v| a.max(v.abs())) / (scale / nu).sqrt()
+        })
+        .collect();
+    let at = (0.95 * DRAWS as f64).ceil() as usize - 1;
+    let (_, v, _) = maxima.select_nth_unstable_by(at, f64::total_cmp);
+    Some(*v)
+}
+
+impl CurveScatter {
+    /// Half-width of the simultaneous band between sets of `n1` and `n2` pulls at each grid point.
+    ///
+    /// `between`, when known for the headline figure, widens every point by the same share: √(1 + 2·s_b²/(s_w²·(1/n1+1/n2))).
+    pub fn half_widths(&self, n1: usize, n2: usize, between: Option<(&Between, f64)>) -> Vec<f64> {
+        let k = 1.0 / n1 as f64 + 1.0 / n2 as f64;
+        let widen = between.map_or(1.0, |(b, sw)| if sw > 0.0 { (1.0 + 2.0 * b.variance / (sw * sw * k)).sqrt() } else { 1.0 });
+        self.s.iter().map(|s| self.q * s * k.sqrt() * widen).collect()
+    }
+}
+
+/// Contiguous spans of the grid where `|d| > half`, joined while neighbours are adjacent grid points.
+pub fn significant_spans(x: &[f64], d: &[f64], half: &[f64]) -> Vec<[f64; 2]> {
+    let mut out: Vec<[f64; 2]> = Vec::new();
+    let mut open: Option<(f64, bool)> = None;
+    for i in 0..x.len() {
+        let hit = (d[i].abs() > half[i]).then_some(d[i] > 0.0);
+        match (open, hit) {
+            (None, Some(sign)) => open = Some((x[i], sign)),
+            (Some((from, was)), Some(sign)) if was != sign => {
+                out.push([from, x[i - 1]]);
+                open = Some((x[i], sign));
+            }
+            (Some((from, _)), None) => {
+                out.push([from, x[i - 1]]);
+                open = None;
+            }
+            _ => {}
+        }
+    }
+    if let (Some((from, _)), Some(last)) = (open, x.last()) {
+        out.push([from, *last]);
+    }
+    out
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn noisy(rng: &mut ChaCha8Rng, m: usize) -> Vec<f64> {
+        let mut v = 0.0;
+        let offset: f64 = StandardNormal.sample(rng);
+        (0..m).map(|_| { let e: f64 = StandardNormal.sample(rng); v = 0.9 * v + 0.43 * e; 100.0 + 0.6 * offset + 0.6 * v }).collect()
+    }
+
+    /// Coverage over simulated days of three sets; the band must hold everywhere at once about 95 % of the time.
+    fn coverage(n: usize, days: u64) -> f64 {
+        let x: Vec<f64> = (0..60).map(|i| 2000.0 + 50.0 * f64::from(i)).collect();
+        let mut held = 0u32;
+        for day in 0..days {
+            let mut rng = ChaCha8Rng::seed_from_u64(day + 1);
+            let sets: Vec<SetCurves> = (0..3).map(|_| (0..n).map(|_| noisy(&mut rng, x.len())).collect()).collect();
+            let sc = scatter(&x, &sets).unwrap();
+            let half = sc.half_widths(n, n, None);
+            let mean = |s: &SetCurves, i: usize| s.iter().map(|c| c[i]).sum::<f64>() / n as f64;
+            held += u32::from((0..x.len()).all(|i| (mean(&sets[1], i) - mean(&sets[0], i)).abs() <= half[i]));
+        }
+        f64::from(held) / days as f64
+    }
+
+    #[test]
+    fn the_band_holds_everywhere_at_once_about_95_times_in_100() {
+        for n in [2, 3, 5] {
+            let c = coverage(n, 300);
+            assert!((0.90..=0.995).contains(&c), "n = {n}: coverage {c}");
+        }
+    }
+
+    #[test]
+    fn one_degree_of_freedom_gives_no_band() {
+        let x = [1.0, 2.0, 3.0];
+        assert!(scatter(&x, &[vec![vec![1.0; 3], vec![2.0; 3]], vec![vec![1.0; 3]]]).is_none());
+    }
+
+    #[test]
+    fn spans_split_where_the_sign_turns() {
+        let x = [1.0, 2.0, 3.0, 4.0, 5.0];
+        assert_eq!(significant_spans(&x, &[2.0, 2.0, -2.0, 0.0, 3.0], &[1.0; 5]), vec![[1.0, 2.0], [3.0, 3.0], [5.0, 5.0]]);
+    }
+}

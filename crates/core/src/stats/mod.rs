@@ -1,0 +1,8 @@
+//! Repeats and noise: how sure a difference is, and how many pulls would make it surer.
+
+pub mod band;
+pub mod distributions;
+pub mod family;
+pub mod plan;
+pub mod pooled;
+pub mod two_sets;

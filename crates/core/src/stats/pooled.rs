@@ -1,0 +1,139 @@
+//! Scatter pooled over a day: within sets (s_w) and between mountings (s_b), and the interval of a difference that uses both.
+
+use super::distributions::{t_quantile, t_two_sided_p};
+use super::two_sets::{mean, sum_of_squares};
+use serde::Serialize;
+
+/// Pull-to-pull scatter pooled over sets of the same vehicle, day and gear.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize)]
+pub struct Within {
+    /// Standard deviation of one pull.
+    pub sd: f64,
+    /// Degrees of freedom Σ(n − 1).
+    pub df: f64,
+}
+
+/// Pools `s_w² = ΣSS/Σ(n−1)`; `None` when no set has two values.
+pub fn within(sets: &[&[f64]]) -> Option<Within> {
+    let (mut ss, mut df) = (0.0, 0.0);
+    for s in sets.iter().filter(|s| s.len() > 1) {
+        ss += sum_of_squares(s);
+        df += (s.len() - 1) as f64;
+    }
+    (df > 0.0).then(|| Within { sd: (ss / df).sqrt(), df })
+}
+
+/// Scatter between mountings, from configurations that were run again.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize)]
+pub struct Between {
+    /// Variance of a mounting effect, never below 0.
+    pub variance: f64,
+    /// Mean square between the repeated sets.
+    pub ms_between: f64,
+    /// Its degrees of freedom.
+    pub df: f64,
+    /// Harmonic pulls per set used in the estimate.
+    pub n: f64,
+}
+
+/// Estimates `s_b² = max(0, (MS_between − s_w²)/n)` from groups of sets that share one configuration.
+/// `None` when no configuration was mounted twice.
+pub fn between(groups: &[Vec<&[f64]>], w: &Within) -> Option<Between> {
+    let (mut ss, mut df, mut inverse, mut count) = (0.0, 0.0, 0.0, 0.0);
+    for g in groups.iter().map(|g| g.iter().filter(|s| !s.is_empty()).collect::<Vec<_>>()).filter(|g| g.len() > 1) {
+        let means: Vec<f64> = g.iter().map(|s| mean(s)).collect();
+        let n = g.len() as f64 / g.iter().map(|s| 1.0 / s.len() as f64).sum::<f64>();
+        ss += n * sum_of_squares(&means);
+        df += (g.len() - 1) as f64;
+        inverse += g.iter().map(|s| 1.0 / s.len() as f64).sum::<f64>();
+        count += g.len() as f64;
+    }
+    if df <= 0.0 {
+        return None;
+    }
+    let (ms, n) = (ss / df, count / inverse);
+    Some(Between { variance: ((ms - w.sd * w.sd) / n).max(0.0), ms_between: ms, df, n })
+}
+
+/// A difference with its 95 % interval.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize)]
+pub struct Interval {
+    /// The difference of means.
+    pub difference: f64,
+    /// Half-width of the 95 % interval.
+    pub half_width: f64,
+    /// Standard error behind it.
+    pub se: f64,
+    /// Degrees of freedom (Satterthwaite when s_b takes part).
+    pub df: f64,
+    /// Two-sided p value of "no difference".
+    pub p: f64,
+}
+
+impl Interval {
+    /// The two ends.
+    pub fn ci95(&self) -> [f64; 2] {
+        [self.difference - self.half_width, self.difference + self.half_width]
+    }
+
+    /// The same interval widened linearly by `extra` on each side.
+    #[must_use]
+    pub fn widened(mut self, extra: f64) -> Self {
+        self.half_width += extra;
+        self
+    }
+}
+
+/// Interval of `difference` between set means of `n1` and `n2` pulls.
+///
+/// # Formula
+/// `Var = s_w²(1/n1 + 1/n2) + 2·s_b²`; with s_b the variance is a combination of the mean squares
+/// `a·MS_w + b·MS_b` and its degrees of freedom are Satterthwaite's `(Σ)²/Σ(part²/df)`.
+pub fn difference(difference: f64, n1: usize, n2: usize, w: &Within, b: Option<&Between>) -> Interval {
+    let k = 1.0 / n1 as f64 + 1.0 / n2 as f64;
+    let sw2 = w.sd * w.sd;
+    let (variance, df) = match b {
+        Some(b) if b.variance > 0.0 => {
+            let from_b = 2.0 / b.n * b.ms_between;
+            let from_w = (k - 2.0 / b.n) * sw2;
+            let v = sw2 * k + 2.0 * b.variance;
+            (v, v * v / (from_b * from_b / b.df + from_w * from_w / w.df))
+        }
+        _ => (sw2 * k, w.df),
+    };
+    let se = variance.sqrt();
+    let p = if se > 0.0 { t_two_sided_p(difference / se, df) } else { f64::NAN };
+    Interval { difference, half_width: t_quantile(0.975, df) * se, se, df, p }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn with_two_sets_only_it_is_the_pooled_t_interval() {
+        let (a, b) = ([150.6, 150.48, 150.59, 150.97], [153.35, 153.08]);
+        let w = within(&[&a, &b]).unwrap();
+        let i = difference(mean(&b) - mean(&a), 4, 2, &w, None);
+        let r = super::super::two_sets::compare(&a, &b).unwrap();
+        assert!((i.ci95()[0] - r.ci95[0]).abs() < 1e-12 && (i.p - r.p).abs() < 1e-12);
+    }
+
+    #[test]
+    fn a_set_run_again_widens_the_interval() {
+        let (a, again, c) = ([100.0, 100.4, 99.8], [102.0, 102.3, 101.9], [110.0, 110.2, 109.9]);
+        let w = within(&[&a, &again, &c]).unwrap();
+        let b = between(&[vec![&a[..], &again[..]], vec![&c[..]]], &w).unwrap();
+        assert!(b.variance > 1.0);
+        let narrow = difference(10.0, 3, 3, &w, None);
+        let wide = difference(10.0, 3, 3, &w, Some(&b));
+        assert!(wide.half_width > 3.0 * narrow.half_width && wide.df < narrow.df);
+    }
+
+    #[test]
+    fn no_repeats_no_scatter() {
+        assert!(within(&[&[1.0], &[2.0]]).is_none());
+        let w = Within { sd: 1.0, df: 4.0 };
+        assert!(between(&[vec![&[1.0, 2.0][..]]], &w).is_none());
+    }
+}

@@ -1,0 +1,1 @@
+//! Bytes to logs and back: CSV dialects and channel recognition.

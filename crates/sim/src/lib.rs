@@ -1,0 +1,1 @@
+//! A virtual dyno cell whose true answers are known.

@@ -1,0 +1,1 @@
+//! MariaDB through Diesel: rows, sample blocks and custody of files.

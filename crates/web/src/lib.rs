@@ -1,0 +1,1 @@
+//! Pages, fragments and downloads over HTTP.

@@ -1,0 +1,1 @@
+//! Use cases over several crates: import a day, analyse a job, load the demo.
