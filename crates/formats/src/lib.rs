@@ -1,1 +1,11 @@
-//! Bytes to logs and back: CSV dialects and channel recognition.
+//! Bytes to logs: CSV dialects, channel and unit recognition with the questions to ask. No files are opened here.
+
+mod assign;
+pub mod csv;
+mod error;
+mod recognise;
+mod units;
+
+pub use assign::{ColumnReport, Confidence, Mapping, Question, ReadLog, Rule, read_log};
+pub use error::FormatError;
+pub use units::parse_unit;

@@ -1,1 +1,4 @@
-//! Use cases over several crates: import a day, analyse a job, load the demo.
+//! Use cases over several crates. Pages and commands both call these.
+
+pub mod calc;
+pub mod job;

@@ -1,0 +1,48 @@
+//! `jamjar analyse JOB`.
+
+use super::bad_input;
+use jamjar_core::analysis::{Figure, SetResult, headline_sentence, limit_sentence, set_verdicts};
+use jamjar_core::units::PowerUnit;
+use jamjar_workflow::job::{Analysed, Prepared, check_code, run as run_job};
+use std::path::Path;
+use std::process::ExitCode;
+
+pub(crate) fn run(path: &Path, json: bool, check: bool) -> ExitCode {
+    let (result, job, analysed) = match run_job(path) {
+        Ok(r) => r,
+        Err(e) => return bad_input(e),
+    };
+    if json {
+        println!("{result}");
+    } else {
+        print_words(&job, &analysed);
+    }
+    if check { ExitCode::from(check_code(&job, &analysed)) } else { ExitCode::SUCCESS }
+}
+
+fn print_words(job: &Prepared, a: &Analysed) {
+    println!("{}, {}, power {}, {}", job.vehicle.name, job.settings.correction.label(), job.vehicle.dyno.kind.place(), job.settings.headline.label());
+    for (set, measured) in a.sets.iter().zip(&a.measured) {
+        let peak = set.figure(Figure::PeakPower);
+        match (peak.headline, peak.rpm) {
+            (Some(v), Some(rpm)) => println!("  {}: {v:.1} kW at {rpm:.0} rpm, {} of {} pulls", set.id, set.n(), set.pulls.len()),
+            _ => println!("  {}: no power figure", set.id),
+        }
+        for o in set_verdicts(measured) {
+            if let Some(l) = job.limits.iter().find(|l| l.id == o.limit) {
+                println!("    {}", limit_sentence(l, &o));
+            }
+        }
+        for (m, c) in measured.iter().zip(&set.pulls) {
+            for text in m.flags.iter().map(|f| &f.text).chain(&c.cautions) {
+                println!("    {}: {text}", m.id);
+            }
+        }
+    }
+    for c in &a.comparisons {
+        println!("{}", headline_sentence(c, &a.sets, |s: &SetResult| s.id.clone(), PowerUnit::Kw));
+        for n in &c.notes {
+            println!("  {}", n.text);
+        }
+    }
+}

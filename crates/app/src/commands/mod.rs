@@ -1,0 +1,12 @@
+//! One module per command. Exit 0 fine, 2 bad input with the place on stderr.
+
+pub(crate) mod analyse;
+pub(crate) mod calc;
+
+use std::process::ExitCode;
+
+/// Prints an error and gives exit code 2.
+pub(crate) fn bad_input(message: impl std::fmt::Display) -> ExitCode {
+    eprintln!("{message}");
+    ExitCode::from(2)
+}

@@ -1,0 +1,323 @@
+//! Columns to channels: recognition, unit guesses from header and values, questions, canonical units, time repair.
+
+use crate::csv::{Dialect, RawTable, TimeKind, read_table};
+use crate::error::FormatError;
+use crate::recognise::recognise;
+use crate::units::{Said, said, with_zero};
+use jamjar_core::channel::Channel;
+use jamjar_core::log::{Flag, Log};
+use jamjar_core::signal::hygiene::repair_time;
+use jamjar_core::units::Unit;
+use serde::{Deserialize, Serialize};
+use std::io::Read;
+
+/// Sea-level standard, used to read a gauge pressure when the cell's pressure is not known.
+const STANDARD_KPA: f64 = 101.325;
+
+/// A column a person (or a remembered source) has assigned.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct Rule {
+    /// Channel.
+    pub channel: Channel,
+    /// Header text, exactly.
+    pub column: String,
+    /// Unit; guessed when absent.
+    pub unit: Option<Unit>,
+}
+
+/// Assignments that win over recognition, and the cell's pressure for gauge readings.
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
+pub struct Mapping {
+    /// Assigned columns.
+    pub rules: Vec<Rule>,
+    /// Ambient pressure, kPa.
+    pub ambient_kpa: Option<f64>,
+}
+
+/// How sure a column's channel and unit are.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Confidence {
+    /// A guess.
+    Low,
+    /// Probably.
+    Medium,
+    /// Name and unit said so.
+    High,
+    /// A person said so.
+    Given,
+}
+
+/// Something only a person can decide; the guess stands until then.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct Question {
+    /// Header of the column.
+    pub column: String,
+    /// Channel it is about.
+    pub channel: Channel,
+    /// The question in words.
+    pub text: String,
+    /// Units offered; the first is the guess.
+    pub options: Vec<Unit>,
+}
+
+/// What became of one column.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct ColumnReport {
+    /// Header text.
+    pub header: String,
+    /// Channel; `None` when not recognised.
+    pub channel: Option<Channel>,
+    /// Unit read.
+    pub unit: Option<Unit>,
+    /// How sure.
+    pub confidence: Confidence,
+}
+
+/// A log with the account of how it was read.
+#[derive(Debug, Clone, PartialEq)]
+pub struct ReadLog {
+    /// The log in canonical units.
+    pub log: Log,
+    /// One entry per column.
+    pub columns: Vec<ColumnReport>,
+    /// Open questions.
+    pub questions: Vec<Question>,
+}
+
+struct Assigned {
+    column: usize,
+    channel: Channel,
+    given: Option<Unit>,
+    by_person: bool,
+    confidence: f64,
+    unit_text: String,
+}
+
+/// Reads a CSV log: dialect, channels, units, time repair.
+///
+/// # Errors
+/// [`FormatError`] with file, line and field; see [`read_table`]. Also for a rule naming a column that is not there,
+/// a missing time column, and time that runs backward beyond repair.
+pub fn read_log(input: impl Read, file: &str, mapping: &Mapping) -> Result<ReadLog, FormatError> {
+    let mut assigned = Vec::new();
+    let table = read_table(input, file, |d| {
+        assigned = assign(d, file, mapping)?;
+        Ok(assigned.iter().map(|a| (a.column, a.channel.as_str() == "time")).collect())
+    })?;
+    build(table, &assigned, file, mapping)
+}
+
+fn assign(d: &Dialect, file: &str, mapping: &Mapping) -> Result<Vec<Assigned>, FormatError> {
+    let mut out: Vec<Assigned> = Vec::new();
+    for rule in &mapping.rules {
+        let column = d.headers.iter().position(|h| h == &rule.column || bare(h) == rule.column).ok_or_else(|| {
+            FormatError::at(file, d.header_line, 1, format!("there is no column “{}”; the header has: {}", rule.column, d.headers.join(", ")))
+        })?;
+        out.push(Assigned { column, channel: rule.channel.clone(), given: rule.unit, by_person: true, confidence: 2.0, unit_text: d.units[column].clone() });
+    }
+    for (column, header) in d.headers.iter().enumerate() {
+        if out.iter().any(|a| a.column == column) {
+            continue;
+        }
+        let Some((guess, trailing)) = recognise(header) else { continue };
+        let mut channel = guess.channel;
+        if let Some(i) = out.iter().position(|a| a.channel == channel) {
+            if let Some(free) = next_free(&channel, &out) {
+                channel = free;
+            } else if out[i].confidence < guess.confidence {
+                out.remove(i);
+            } else {
+                continue;
+            }
+        }
+        let unit_text = if d.units[column].is_empty() { trailing.unwrap_or_default() } else { d.units[column].clone() };
+        out.push(Assigned { column, channel, given: None, by_person: false, confidence: guess.confidence, unit_text });
+    }
+    if !out.iter().any(|a| a.channel.as_str() == "time") {
+        return Err(FormatError::at(file, d.header_line, 1, format!("no time column found among: {}", d.headers.join(", "))));
+    }
+    Ok(out)
+}
+
+fn bare(header: &str) -> &str {
+    header.split(['[', '(']).next().unwrap_or(header).trim()
+}
+
+/// The next sensor number not yet taken, for numbered kinds.
+fn next_free(channel: &Channel, taken: &[Assigned]) -> Option<Channel> {
+    let kind = channel.kind().filter(|k| k.numbered)?;
+    (1..=16).map(|n| format!("{}_{n}", kind.name)).filter_map(|n| Channel::new(n).ok()).find(|c| taken.iter().all(|a| a.channel != *c))
+}
+
+fn build(table: RawTable, assigned: &[Assigned], file: &str, mapping: &Mapping) -> Result<ReadLog, FormatError> {
+    let d = &table.dialect;
+    let mut log = Log { name: file.to_owned(), ..Log::default() };
+    let mut questions = Vec::new();
+    let mut columns: Vec<ColumnReport> =
+        d.headers.iter().map(|h| ColumnReport { header: h.clone(), channel: None, unit: None, confidence: Confidence::Low }).collect();
+    let is_time = |a: &&Assigned| a.channel.as_str() == "time";
+    let time = assigned.iter().find(is_time).expect("checked in assign");
+    let ambient = mapping.ambient_kpa.unwrap_or(STANDARD_KPA);
+    let mut t = Vec::new();
+    for (a, (_, raw)) in assigned.iter().zip(table.columns) {
+        let header = &d.headers[a.column];
+        let (unit, sure) = if a.column == time.column { time_unit(a, &raw, table.time) } else { value_unit(a, header, &raw, &mut questions) };
+        let confidence = match (a.by_person && a.given.is_some(), a.confidence >= 0.95 && sure, sure || a.confidence >= 0.95) {
+            (true, ..) => Confidence::Given,
+            (_, true, _) => Confidence::High,
+            (_, _, true) => Confidence::Medium,
+            _ => Confidence::Low,
+        };
+        columns[a.column] = ColumnReport { header: header.clone(), channel: Some(a.channel.clone()), unit: Some(unit), confidence };
+        let (scale, offset) = conversion(&a.channel, unit, ambient);
+        let mut v = raw;
+        if (scale - 1.0).abs() > 0.0 || offset.abs() > 0.0 {
+            v.iter_mut().for_each(|x| *x = *x * scale + offset);
+        }
+        if a.column == time.column { t = v } else { log.channels.insert(a.channel.clone(), v); }
+    }
+    if table.time == TimeKind::Clock {
+        unwrap_midnight(&mut t);
+        log.clock_of_day_s = t.iter().copied().find(|v| v.is_finite());
+    }
+    let (keep, flags) = repair_time(&t).map_err(|e| {
+        let column = time.column as u64 + 1;
+        FormatError::at(file, u64::from(table.lines[e.index]), column, format!("time runs backward ({} s after {} s): two recordings in one file? Split it there", e.after, e.before))
+    })?;
+    log.flags = flags;
+    if keep.iter().any(|k| !*k) {
+        let filter = |v: &mut Vec<f64>| { let mut i = 0; v.retain(|_| { i += 1; keep[i - 1] }); };
+        filter(&mut t);
+        log.channels.values_mut().for_each(filter);
+    }
+    log.t = t;
+    if table.truncated {
+        log.flags.push(Flag::new("truncated", "the last line was cut short and left out"));
+    }
+    log.flags.extend(questions.iter().map(|q: &Question| Flag::new("unit_guess", format!("{} Taken as {}.", q.text, q.options[0].label()))));
+    Ok(ReadLog { log: log.with_computed(), columns, questions })
+}
+
+/// Scale and offset to the channel's canonical unit.
+fn conversion(channel: &Channel, unit: Unit, ambient_kpa: f64) -> (f64, f64) {
+    let zero_matters = matches!(channel.as_str(), "manifold_pressure" | "boost_target" | "back_pressure" | "ambient_pressure");
+    let (scale, offset) = unit.to_si(if zero_matters { ambient_kpa } else { 0.0 });
+    let is_pressure = matches!(unit, Unit::KpaAbs | Unit::KpaGauge | Unit::BarAbs | Unit::BarGauge | Unit::PsiAbs | Unit::PsiGauge | Unit::Hpa | Unit::InHg);
+    match (channel.as_str(), unit) {
+        ("rail_pressure", _) if is_pressure => (scale / 1000.0, offset / 1000.0),
+        ("injector_pulse_width", Unit::Microsecond) | ("time", Unit::Microsecond) => (if channel.as_str() == "time" { 1e-6 } else { 1e-3 }, 0.0),
+        ("injector_pulse_width", Unit::Millisecond) => (1.0, 0.0),
+        ("injection_duration", Unit::Millisecond) => (1000.0, 0.0),
+        ("lambda" | "time", _) => (scale, offset),
+        (_, Unit::Mpa) if channel.as_str() != "rail_pressure" => (1000.0, 0.0),
+        _ => (scale, offset),
+    }
+}
+
+fn time_unit(a: &Assigned, raw: &[f64], kind: TimeKind) -> (Unit, bool) {
+    if kind == TimeKind::Clock {
+        return (Unit::Clock, true);
+    }
+    if let Some(u) = a.given {
+        return (u, true);
+    }
+    if let Some(Said::Unit(u)) = said(&a.unit_text) {
+        return (u, true);
+    }
+    let step = jamjar_core::signal::savgol::median_step(&raw.iter().copied().filter(|v| v.is_finite()).collect::<Vec<_>>()).unwrap_or(0.0);
+    if step >= 2.0 { (Unit::Millisecond, false) } else { (Unit::Second, false) }
+}
+
+fn extent(raw: &[f64]) -> (f64, f64) {
+    raw.iter().filter(|v| v.is_finite()).fold((f64::INFINITY, f64::NEG_INFINITY), |(a, b), v| (a.min(*v), b.max(*v)))
+}
+
+/// The unit of a value column, from what was given, what the header says, and what the values allow.
+fn value_unit(a: &Assigned, header: &str, raw: &[f64], questions: &mut Vec<Question>) -> (Unit, bool) {
+    if let Some(u) = a.given {
+        return (u, true);
+    }
+    let (low, high) = extent(raw);
+    let kind = a.channel.kind().map_or("", |k| k.name);
+    let mut ask = |text: String, options: Vec<Unit>| {
+        let guess = options[0];
+        questions.push(Question { column: header.to_owned(), channel: a.channel.clone(), text, options });
+        (guess, false)
+    };
+    let spoken = said(&a.unit_text);
+    match (kind, spoken) {
+        ("manifold_pressure" | "boost_target" | "back_pressure", None | Some(Said::Pressure(_))) => {
+            let unit = match spoken {
+                Some(Said::Pressure(u)) => u,
+                _ => pressure_by_size(high),
+            };
+            gauge_or_absolute(header, unit, low, spoken.is_some(), &mut ask)
+        }
+        ("lambda" | "lambda_target", None | Some(Said::Afr | Said::Unit(Unit::None))) => {
+            let afr = low > 5.0;
+            if afr && !matches!(spoken, Some(Said::Unit(_))) {
+                ask(format!("“{header}” reads {low:.1} to {high:.1}: AFR on the gasoline scale (14.7 at λ 1)?"), vec![Unit::AfrGasoline, Unit::Lambda])
+            } else {
+                (Unit::Lambda, true)
+            }
+        }
+        (_, Some(Said::Unit(u))) => (u, true),
+        (_, Some(Said::Pressure(u))) => (u, true),
+        (k, _) if k.ends_with("_temp") => {
+            let hot = if k == "exhaust_temp" { 1_250.0 } else { 140.0 };
+            if high > hot || (k == "ambient_temp" && low > 50.0) {
+                ask(format!("“{header}” reads {low:.0} to {high:.0}: °F?"), vec![Unit::Fahrenheit, Unit::Celsius])
+            } else {
+                (Unit::Celsius, k != "exhaust_temp")
+            }
+        }
+        ("throttle" | "pedal", _) if high <= 1.2 && high > 0.0 => ask(format!("“{header}” never exceeds {high:.2}: a fraction, not per cent?"), vec![Unit::Fraction, Unit::Percent]),
+        ("ambient_pressure", _) if high > 500.0 => (Unit::Hpa, false),
+        ("ambient_pressure", _) if high < 35.0 && high > 20.0 => (Unit::InHg, false),
+        ("oil_pressure" | "fuel_pressure", _) => (pressure_by_size(high), false),
+        ("rail_pressure", _) if high > 400.0 => (Unit::BarAbs, false),
+        ("rail_pressure", _) => (Unit::Mpa, false),
+        ("hub_torque" | "brake_torque", _) => (Unit::NewtonMetre, false),
+        _ => (Unit::None, true),
+    }
+}
+
+fn pressure_by_size(high: f64) -> Unit {
+    if high <= 8.0 {
+        Unit::BarAbs
+    } else if high <= 60.0 {
+        Unit::PsiAbs
+    } else {
+        Unit::KpaAbs
+    }
+}
+
+fn gauge_or_absolute(header: &str, unit: Unit, low: f64, spoken: bool, ask: &mut impl FnMut(String, Vec<Unit>) -> (Unit, bool)) -> (Unit, bool) {
+    let words = header.to_lowercase();
+    let (scale, _) = unit.to_si(0.0);
+    let lowest_kpa = low * scale;
+    let says_absolute = words.contains("abs") || words.split(|c: char| !c.is_alphanumeric()).any(|w| w == "map");
+    let says_gauge = words.contains("gauge") || words.contains("boost");
+    if lowest_kpa < -3.0 || (says_gauge && lowest_kpa < 60.0) {
+        return (with_zero(unit, true), spoken);
+    }
+    if says_absolute && lowest_kpa > 10.0 {
+        return (with_zero(unit, false), spoken);
+    }
+    let guess_gauge = lowest_kpa < 15.0;
+    let options = vec![with_zero(unit, guess_gauge), with_zero(unit, !guess_gauge)];
+    ask(format!("“{header}” does not say whether it is gauge or absolute; its lowest value is {low:.1}."), options)
+}
+
+/// Adds a day at every step from the end of a day to the start of the next.
+fn unwrap_midnight(t: &mut [f64]) {
+    let (mut shift, mut last) = (0.0, f64::NAN);
+    for v in t.iter_mut().filter(|v| v.is_finite()) {
+        if last - (*v + shift) > 43_200.0 {
+            shift += 86_400.0;
+        }
+        *v += shift;
+        last = *v;
+    }
+}

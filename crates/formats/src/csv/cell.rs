@@ -1,0 +1,81 @@
+//! One cell: a number in either decimal convention, a clock time, a blank.
+
+/// What a cell holds.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub(super) enum Cell {
+    Number(f64),
+    Blank,
+    Infinite,
+    Text,
+}
+
+const BLANKS: &[&[u8]] = &[b"", b"nan", b"-nan", b"n/a", b"na", b"#n/a", b"null", b"none", b"-", b"--", b"---"];
+
+/// Reads a cell as a number.
+pub(super) fn number(raw: &[u8], decimal_comma: bool) -> Cell {
+    let raw = raw.trim_ascii();
+    if let Some(v) = std::str::from_utf8(raw).ok().filter(|_| !decimal_comma).and_then(|s| s.parse::<f64>().ok())
+        && v.is_finite()
+    {
+        return Cell::Number(v);
+    }
+    if raw.len() <= 5 && BLANKS.iter().any(|b| raw.eq_ignore_ascii_case(b)) {
+        return Cell::Blank;
+    }
+    let Ok(s) = std::str::from_utf8(raw) else { return Cell::Text };
+    let lower = s.trim_start_matches(['+', '-']);
+    if ["inf", "infinity", "#div/0!", "1.#inf"].iter().any(|w| lower.eq_ignore_ascii_case(w)) {
+        return Cell::Infinite;
+    }
+    let plain = match (s.rfind(','), s.rfind('.')) {
+        (Some(c), Some(d)) if c > d => s.replace('.', "").replace(',', "."),
+        (Some(_), Some(_)) => s.replace(',', ""),
+        (Some(_), None) if decimal_comma => s.replace(',', "."),
+        _ => s.to_owned(),
+    };
+    match plain.parse::<f64>() {
+        Ok(v) if v.is_finite() && !plain.contains(['n', 'N', 'i', 'I']) => Cell::Number(v),
+        Ok(_) => Cell::Infinite,
+        Err(_) => Cell::Text,
+    }
+}
+
+/// Reads `12:34:56.789`, `34:56.7` or a date with a time as seconds (of the day when hours are given).
+pub(super) fn clock(raw: &[u8]) -> Option<f64> {
+    let s = std::str::from_utf8(raw.trim_ascii()).ok()?;
+    let s = s.rsplit(['T', ' ']).next()?.trim_end_matches('Z');
+    let parts: Vec<&str> = s.split(':').collect();
+    if !(2..=3).contains(&parts.len()) {
+        return None;
+    }
+    let seconds: f64 = parts[parts.len() - 1].replace(',', ".").parse().ok()?;
+    let whole: Option<Vec<f64>> = parts[..parts.len() - 1].iter().map(|p| p.parse::<u32>().ok().map(f64::from)).collect();
+    let whole = whole?;
+    if !(0.0..60.0).contains(&seconds) {
+        return None;
+    }
+    Some(whole.iter().fold(0.0, |a, v| a * 60.0 + v) * 60.0 + seconds)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn numbers_in_both_conventions() {
+        for (text, comma, want) in [
+            ("1.5", false, Cell::Number(1.5)), (" -3 ", false, Cell::Number(-3.0)), ("1,5", true, Cell::Number(1.5)), ("1.234,5", true, Cell::Number(1234.5)),
+            ("1,234.5", false, Cell::Number(1234.5)), ("1e3", false, Cell::Number(1000.0)), ("", false, Cell::Blank), ("NaN", false, Cell::Blank), ("--", true, Cell::Blank),
+            ("inf", false, Cell::Infinite), ("-Infinity", false, Cell::Infinite), ("abc", false, Cell::Text), ("12a", true, Cell::Text),
+        ] {
+            assert_eq!(number(text.as_bytes(), comma), want, "{text}");
+        }
+    }
+
+    #[test]
+    fn clock_times() {
+        for (text, want) in [("10:32:11.250", Some(37931.25)), ("00:05.5", Some(5.5)), ("2026-03-02 10:00:00", Some(36000.0)), ("2026-03-02T00:00:01Z", Some(1.0)), ("12.5", None), ("a:b", None), ("1:75", None)] {
+            assert_eq!(clock(text.as_bytes()), want, "{text}");
+        }
+    }
+}

@@ -1,0 +1,122 @@
+//! Finding the dialect from the first lines of a file.
+
+use super::cell::{Cell, clock, number};
+use crate::error::FormatError;
+use crate::units::said;
+
+/// How a file is written. Lines count from 1.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Dialect {
+    /// Field separator.
+    pub delimiter: u8,
+    /// True when numbers use a comma.
+    pub decimal_comma: bool,
+    /// Line of the header.
+    pub header_line: u64,
+    /// Line of the units row, when there is one.
+    pub units_line: Option<u64>,
+    /// First line of data.
+    pub first_data_line: u64,
+    /// Header texts.
+    pub headers: Vec<String>,
+    /// Unit texts from the units row or from brackets in the header; empty when none.
+    pub units: Vec<String>,
+}
+
+/// Text of a header cell, in UTF-8 or else Windows-1252 (a superset of Latin-1).
+fn text(raw: &[u8]) -> String {
+    match std::str::from_utf8(raw) {
+        Ok(s) => s.trim().to_owned(),
+        Err(_) => encoding_rs::WINDOWS_1252.decode(raw).0.trim().to_owned(),
+    }
+}
+
+/// Splits one line at a delimiter, honouring double quotes.
+fn split(line: &[u8], delimiter: u8) -> Vec<Vec<u8>> {
+    let mut out = vec![Vec::new()];
+    let mut quoted = false;
+    for &b in line {
+        match b {
+            b'"' => quoted = !quoted,
+            b if b == delimiter && !quoted => out.push(Vec::new()),
+            b => out.last_mut().expect("never empty").push(b),
+        }
+    }
+    out
+}
+
+fn is_value(cell: &[u8], comma: bool) -> bool {
+    matches!(number(cell, comma), Cell::Number(_) | Cell::Infinite) || clock(cell).is_some()
+}
+
+fn is_data(fields: &[Vec<u8>], comma: bool) -> bool {
+    let filled: Vec<&Vec<u8>> = fields.iter().filter(|f| !matches!(number(f, comma), Cell::Blank)).collect();
+    let values = filled.iter().filter(|f| is_value(f, comma)).count();
+    fields.len() >= 2 && values >= 2 && values * 10 >= filled.len() * 6
+}
+
+fn brackets(header: &str) -> Option<&str> {
+    let open = header.rfind(['[', '('])?;
+    header[open + 1..].trim_end().strip_suffix([']', ')'])
+}
+
+/// Finds the dialect in the head of a file (at least its first data rows).
+///
+/// # Errors
+/// [`FormatError`] for empty, binary or header-only files and for files without columns or header.
+pub fn sniff(head: &[u8], file: &str) -> Result<Dialect, FormatError> {
+    let head = head.strip_prefix(b"\xEF\xBB\xBF").unwrap_or(head);
+    if head.trim_ascii().is_empty() {
+        return Err(FormatError::whole(file, "the file is empty"));
+    }
+    let control = head.iter().filter(|b| **b < 9 || (**b > 13 && **b < 32)).count();
+    if head.contains(&0) || control * 50 > head.len() {
+        return Err(FormatError::whole(file, "this is not a text file: export the log as CSV"));
+    }
+    let lines: Vec<&[u8]> = head.split(|b| *b == b'\n').take(400).map(|l| l.strip_suffix(b"\r").unwrap_or(l)).collect();
+    let mut best: Option<(usize, usize, u8, bool)> = None;
+    for (delimiter, comma) in [(b';', true), (b';', false), (b'\t', true), (b'\t', false), (b',', false)] {
+        let rows: Vec<usize> = lines.iter().map(|l| split(l, delimiter)).filter(|f| is_data(f, comma)).map(|f| f.len()).collect();
+        let Some(width) = rows.iter().copied().max_by_key(|w| rows.iter().filter(|r| *r == w).count()) else { continue };
+        let score = rows.iter().filter(|r| **r == width).count();
+        if best.is_none_or(|b| (score, width) > (b.0, b.1)) {
+            best = Some((score, width, delimiter, comma));
+        }
+    }
+    let Some((_, width, delimiter, comma)) = best else { return Err(no_data(&lines, file)) };
+    let decimal_comma = comma && lines.iter().any(|l| split(l, delimiter).iter().any(|f| f.contains(&b',') && is_value(f, true)));
+    let fields: Vec<Vec<Vec<u8>>> = lines.iter().map(|l| split(l, delimiter)).collect();
+    let first = fields.iter().position(|f| f.len() == width && is_data(f, comma)).expect("scored above");
+    let wide: Vec<usize> = (0..first).rev().filter(|&i| fields[i].len() >= 2 && fields[i].len().abs_diff(width) <= 1).collect();
+    let Some(&nearest) = wide.first() else {
+        return Err(FormatError::at(file, first as u64 + 1, 1, "there is no header row: add a line with the channel names above the numbers"));
+    };
+    let texts = |i: usize| fields[i].iter().map(|f| text(f)).collect::<Vec<_>>();
+    let row = texts(nearest);
+    let filled: Vec<&String> = row.iter().filter(|s| !s.is_empty()).collect();
+    let unit_like = filled.iter().filter(|s| said(s).is_some()).count();
+    let is_units = wide.len() > 1 && wide[1] + 1 == nearest && unit_like * 2 > filled.len() && texts(wide[1]).iter().filter(|s| !s.is_empty()).count() >= 2;
+    let (header_at, units_at) = if is_units { (wide[1], Some(nearest)) } else { (nearest, None) };
+    let mut headers = texts(header_at);
+    headers.resize(width, String::new());
+    let mut units = match units_at {
+        Some(i) => texts(i),
+        None => headers.iter().map(|h| brackets(h).unwrap_or("").to_owned()).collect(),
+    };
+    units.resize(width, String::new());
+    Ok(Dialect {
+        delimiter, decimal_comma,
+        header_line: header_at as u64 + 1,
+        units_line: units_at.map(|i| i as u64 + 1),
+        first_data_line: first as u64 + 1,
+        headers, units,
+    })
+}
+
+fn no_data(lines: &[&[u8]], file: &str) -> FormatError {
+    let header = lines.iter().position(|l| [b';', b'\t', b','].iter().any(|d| split(l, *d).len() >= 2));
+    match header {
+        Some(i) => FormatError::at(file, i as u64 + 1, 1, "there are no rows of numbers below the header"),
+        None => FormatError::whole(file, "no columns found: separate the fields with comma, semicolon or tab"),
+    }
+}

@@ -1,0 +1,10 @@
+//! CSV dialects: delimiter, decimal comma, preamble, units row, encoding and clock formats are found, not asked.
+
+mod cell;
+mod dialect;
+mod reader;
+#[cfg(test)]
+mod tests;
+
+pub use dialect::{Dialect, sniff};
+pub use reader::{RawTable, TimeKind, read_table};

@@ -1,0 +1,168 @@
+//! Streaming a CSV into columns: bounded lines, bounded memory, errors with line and field.
+
+use super::cell::{Cell, clock, number};
+use super::dialect::{Dialect, sniff};
+use crate::error::FormatError;
+use encoding_rs_io::DecodeReaderBytesBuilder;
+use std::io::{self, BufReader, Read};
+
+/// A longer line is refused.
+const MAX_LINE: usize = 1 << 20;
+/// A longer field is refused.
+const MAX_FIELD: usize = 1 << 16;
+/// Values kept at most; 400 MB of 40 channels stay below.
+const MAX_VALUES: usize = 120_000_000;
+const HEAD: usize = 256 * 1024;
+
+/// How the time column was written.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum TimeKind {
+    /// Plain numbers.
+    Numbers,
+    /// Clock times, read as seconds of the day.
+    Clock,
+}
+
+/// Columns as read, before units. Blank cells are NaN.
+#[derive(Debug, Clone, PartialEq)]
+pub struct RawTable {
+    /// The dialect found.
+    pub dialect: Dialect,
+    /// Kept columns, by index into the headers.
+    pub columns: Vec<(usize, Vec<f64>)>,
+    /// File line of each row.
+    pub lines: Vec<u32>,
+    /// How the clock column was written, if one was asked for.
+    pub time: TimeKind,
+    /// True when the last line was cut short and left out.
+    pub truncated: bool,
+}
+
+/// Passes bytes through and fails once a line grows beyond the bound.
+struct LineGuard<R> {
+    inner: R,
+    since_newline: usize,
+}
+
+impl<R: Read> Read for LineGuard<R> {
+    fn read(&mut self, buf: &mut [u8]) -> io::Result<usize> {
+        let n = self.inner.read(buf)?;
+        match buf[..n].iter().rposition(|b| *b == b'\n') {
+            Some(i) => self.since_newline = n - 1 - i,
+            None => self.since_newline += n,
+        }
+        if self.since_newline > MAX_LINE { Err(io::Error::other("line too long")) } else { Ok(n) }
+    }
+}
+
+/// Reads the columns that `keep` asks for; `keep` sees the dialect and returns (column, is_time) pairs.
+///
+/// # Errors
+/// [`FormatError`] with line and field for text among numbers, infinite values, ragged rows, over-long fields or lines,
+/// unreadable input, and everything [`sniff`] refuses.
+pub fn read_table(input: impl Read, file: &str, keep: impl FnOnce(&Dialect) -> Result<Vec<(usize, bool)>, FormatError>) -> Result<RawTable, FormatError> {
+    let broken = |e: io::Error| FormatError::whole(file, format!("cannot be read: {e}"));
+    let mut decoded = DecodeReaderBytesBuilder::new().bom_sniffing(true).strip_bom(true).utf8_passthru(true).build(input);
+    let mut head = Vec::with_capacity(HEAD);
+    decoded.by_ref().take(HEAD as u64).read_to_end(&mut head).map_err(broken)?;
+    let dialect = sniff(&head, file)?;
+    let wanted = keep(&dialect)?;
+    let width = dialect.headers.len();
+    let source = LineGuard { inner: io::Cursor::new(head).chain(decoded), since_newline: 0 };
+    let mut skipped = Skip { inner: BufReader::with_capacity(1 << 16, source), lines: dialect.first_data_line - 1 };
+    skipped.advance().map_err(|_| too_long(file, dialect.first_data_line))?;
+    let mut reader = csv::ReaderBuilder::new().delimiter(dialect.delimiter).has_headers(false).flexible(true).from_reader(skipped.inner);
+    let mut table = RawTable { columns: wanted.iter().map(|(i, _)| (*i, Vec::new())).collect(), lines: Vec::new(), time: TimeKind::Numbers, truncated: false, dialect };
+    let base = table.dialect.first_data_line - 1;
+    let mut record = csv::ByteRecord::new();
+    loop {
+        let line = base + reader.position().line();
+        if !reader.read_byte_record(&mut record).map_err(|_| too_long(file, line))? {
+            break;
+        }
+        if record.iter().all(|f| f.trim_ascii().is_empty()) {
+            continue;
+        }
+        if record.get(0).is_some_and(|f| f.starts_with(b"#")) {
+            continue;
+        }
+        if let Some(i) = record.iter().position(|f| f.len() > MAX_FIELD) {
+            return Err(FormatError::at(file, line, i as u64 + 1, format!("a field of {} bytes is not a measurement", record[i].len())));
+        }
+        if record.len() != width && !(record.len() > width && record.iter().skip(width).all(|f| f.trim_ascii().is_empty())) {
+            let fields = record.len();
+            if fields < width && !reader.read_byte_record(&mut record).unwrap_or(true) {
+                table.truncated = true;
+                break;
+            }
+            return Err(FormatError::at(file, line, fields.min(width) as u64, format!("{fields} fields, but the header has {width}: is the delimiter “{}”?", shown(table.dialect.delimiter))));
+        }
+        table.lines.push(u32::try_from(line).unwrap_or(u32::MAX));
+        for (k, (column, is_time)) in wanted.iter().enumerate() {
+            let value = read_cell(&record[*column], *is_time, &mut table.time, table.dialect.decimal_comma)
+                .map_err(|what| FormatError::at(file, line, *column as u64 + 1, format!("{what} in column “{}”", table.dialect.headers[*column])))?;
+            table.columns[k].1.push(value);
+        }
+        if table.lines.len() * wanted.len().max(1) > MAX_VALUES {
+            return Err(FormatError::at(file, line, 1, format!("more than {} million values: split the log", MAX_VALUES / 1_000_000)));
+        }
+    }
+    Ok(table)
+}
+
+fn shown(delimiter: u8) -> &'static str {
+    match delimiter {
+        b'\t' => "tab",
+        b';' => ";",
+        _ => ",",
+    }
+}
+
+fn too_long(file: &str, line: u64) -> FormatError {
+    FormatError::at(file, line, 1, format!("a line longer than {} KiB: is this really a log?", MAX_LINE / 1024))
+}
+
+fn read_cell(raw: &[u8], is_time: bool, kind: &mut TimeKind, comma: bool) -> Result<f64, String> {
+    let shown = || String::from_utf8_lossy(&raw[..raw.len().min(40)]).into_owned();
+    match number(raw, comma) {
+        Cell::Number(v) => Ok(v),
+        Cell::Blank => Ok(f64::NAN),
+        Cell::Infinite => Err(format!("“{}” is an infinite value: leave the cell blank if it was not measured", shown())),
+        Cell::Text if is_time => match clock(raw) {
+            Some(t) => {
+                *kind = TimeKind::Clock;
+                Ok(t)
+            }
+            None => Err(format!("“{}” is neither a number nor a clock time", shown())),
+        },
+        Cell::Text => Err(format!("“{}” is not a number", shown())),
+    }
+}
+
+/// Skips whole lines of a buffered reader.
+struct Skip<R> {
+    inner: R,
+    lines: u64,
+}
+
+impl<R: io::BufRead> Skip<R> {
+    fn advance(&mut self) -> io::Result<()> {
+        while self.lines > 0 {
+            let buf = self.inner.fill_buf()?;
+            if buf.is_empty() {
+                return Ok(());
+            }
+            match buf.iter().position(|b| *b == b'\n') {
+                Some(i) => {
+                    self.inner.consume(i + 1);
+                    self.lines -= 1;
+                }
+                None => {
+                    let n = buf.len();
+                    self.inner.consume(n);
+                }
+            }
+        }
+        Ok(())
+    }
+}

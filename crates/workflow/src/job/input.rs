@@ -1,0 +1,144 @@
+//! The job file as written, version 1. Adding fields is free; renaming or removing one needs version 2.
+
+use jamjar_core::analysis::{Engine, Headline, Vehicle};
+use jamjar_core::correction::Correction;
+use jamjar_core::limits::Limit;
+use jamjar_core::pull::power::{Dyno, DynoKind};
+use serde::Deserialize;
+use std::collections::BTreeMap;
+
+/// The whole file.
+#[derive(Debug, Clone, Deserialize)]
+#[allow(missing_docs)]
+pub struct Job {
+    pub jamjar_job: u32,
+    pub vehicle: JobVehicle,
+    #[serde(default)]
+    pub correction: Correction,
+    #[serde(default = "default_grid")]
+    pub grid_rpm: f64,
+    #[serde(default = "default_smoothing")]
+    pub smoothing_s: f64,
+    #[serde(default)]
+    pub headline: Headline,
+    #[serde(default)]
+    pub band_rpm: Option<[f64; 2]>,
+    #[serde(default)]
+    pub baseline: Option<String>,
+    #[serde(default)]
+    pub channels: Channels,
+    #[serde(default)]
+    pub limits: Vec<Limit>,
+    pub sets: Vec<JobSet>,
+}
+
+fn default_grid() -> f64 {
+    50.0
+}
+
+fn default_smoothing() -> f64 {
+    0.25
+}
+
+/// Vehicle with its dyno.
+#[derive(Debug, Clone, Deserialize)]
+#[allow(missing_docs)]
+pub struct JobVehicle {
+    #[serde(default)]
+    pub name: String,
+    #[serde(default)]
+    pub engine: Engine,
+    pub dyno: JobDyno,
+}
+
+/// Dyno of the job; the coast-down file is a path.
+#[derive(Debug, Clone, Deserialize)]
+#[allow(missing_docs)]
+pub struct JobDyno {
+    pub kind: DynoKind,
+    #[serde(default)]
+    pub overall_ratio: Option<f64>,
+    #[serde(default)]
+    pub inertia_kg_m2: Option<f64>,
+    #[serde(default)]
+    pub rotating_inertia_kg_m2: Option<f64>,
+    #[serde(default)]
+    pub coast_down: Option<String>,
+}
+
+impl JobVehicle {
+    /// As the core knows it.
+    pub fn to_core(&self) -> Vehicle {
+        let d = &self.dyno;
+        Vehicle {
+            name: self.name.clone(),
+            engine: self.engine.clone(),
+            dyno: Dyno { kind: d.kind, overall_ratio: d.overall_ratio, inertia_kg_m2: d.inertia_kg_m2, rotating_inertia_kg_m2: d.rotating_inertia_kg_m2 },
+        }
+    }
+}
+
+/// Column assignments per log kind.
+#[derive(Debug, Clone, Default, Deserialize)]
+#[serde(deny_unknown_fields)]
+#[allow(missing_docs)]
+pub struct Channels {
+    #[serde(default)]
+    pub dyno: BTreeMap<String, Column>,
+    #[serde(default)]
+    pub ecu: BTreeMap<String, Column>,
+}
+
+/// One assignment.
+#[derive(Debug, Clone, Deserialize)]
+#[serde(deny_unknown_fields)]
+#[allow(missing_docs)]
+pub struct Column {
+    pub column: String,
+    #[serde(default)]
+    pub unit: Option<String>,
+}
+
+/// A set.
+#[derive(Debug, Clone, Deserialize)]
+#[allow(missing_docs)]
+pub struct JobSet {
+    pub id: String,
+    #[serde(default)]
+    pub day: String,
+    #[serde(default)]
+    pub factors: BTreeMap<String, serde_json::Value>,
+    pub pulls: Vec<JobPull>,
+}
+
+/// A pull.
+#[derive(Debug, Clone, Deserialize)]
+#[allow(missing_docs)]
+pub struct JobPull {
+    pub id: String,
+    pub dyno: String,
+    #[serde(default)]
+    pub ecu: Option<String>,
+    #[serde(default)]
+    pub conditions: Option<Conditions>,
+    #[serde(default)]
+    pub lag_s: Option<f64>,
+    /// Reason for leaving the pull out of figures.
+    #[serde(default)]
+    pub exclude: Option<String>,
+    /// Which pull of a file that holds several, from 1.
+    #[serde(default)]
+    pub number_in_file: Option<usize>,
+}
+
+/// Air of the cell. With `altitude_m` the pressure is taken as reduced to sea level.
+#[derive(Debug, Clone, Deserialize)]
+#[serde(deny_unknown_fields)]
+#[allow(missing_docs)]
+pub struct Conditions {
+    pub pressure_hpa: f64,
+    pub temperature_c: f64,
+    pub humidity: f64,
+    #[serde(default)]
+    pub altitude_m: Option<f64>,
+}

@@ -1,0 +1,81 @@
+//! The job file: the same analysis as the pages, with no database.
+
+mod input;
+mod load;
+mod result;
+#[cfg(test)]
+mod tests;
+
+pub use input::Job;
+pub use load::{JobError, load};
+pub use result::to_json;
+
+use jamjar_core::analysis::{Comparison, Measured, SetInput, SetResult, Settings, Vehicle, analyse_sets, compare_all, look_together, measure};
+use jamjar_core::limits::{Limit, Verdict};
+use serde_json::Value;
+use std::path::Path;
+
+/// A job read from disk, ready to be analysed.
+#[derive(Debug, Clone)]
+pub struct Prepared {
+    /// Vehicle and dyno.
+    pub vehicle: Vehicle,
+    /// Settings.
+    pub settings: Settings,
+    /// Limits.
+    pub limits: Vec<Limit>,
+    /// Sets with their logs.
+    pub sets: Vec<SetInput>,
+    /// Index of the baseline.
+    pub baseline: usize,
+}
+
+/// Everything an analysis found.
+#[derive(Debug, Clone)]
+pub struct Analysed {
+    /// Measured pulls, per set.
+    pub measured: Vec<Vec<Measured>>,
+    /// Sets.
+    pub sets: Vec<SetResult>,
+    /// Comparisons with the baseline.
+    pub comparisons: Vec<Comparison>,
+}
+
+/// Measures and compares.
+///
+/// # Errors
+/// [`JobError`] when a log lacks the channels its dyno needs.
+pub fn analyse(job: &Prepared) -> Result<Analysed, JobError> {
+    let mut measured = Vec::new();
+    for set in &job.sets {
+        let pulls: Result<Vec<Measured>, _> = set.pulls.iter().map(|p| measure(p, &job.vehicle, &job.settings, &job.limits)).collect();
+        measured.push(pulls.map_err(|e| JobError::Bad(e.to_string()))?);
+    }
+    look_together(&job.sets, &mut measured, &job.vehicle, &job.limits);
+    let sets = analyse_sets(&job.sets, &measured, &job.vehicle.engine, &job.settings);
+    let comparisons = if sets.len() > 1 { compare_all(&sets, job.baseline, &job.vehicle, &job.settings) } else { Vec::new() };
+    Ok(Analysed { measured, sets, comparisons })
+}
+
+/// Reads, analyses and renders a job file as the result contract, version 1.
+///
+/// # Errors
+/// [`JobError`] for a job or log that cannot be used.
+pub fn run(path: &Path) -> Result<(Value, Prepared, Analysed), JobError> {
+    let job = load(path)?;
+    let analysed = analyse(&job)?;
+    Ok((to_json(&job, &analysed), job, analysed))
+}
+
+/// Exit code of `--check`: 3 when a stop limit was over, 4 when none was over but some are not clear, else 0.
+pub fn check_code(job: &Prepared, analysed: &Analysed) -> u8 {
+    let stops: Vec<&str> = job.limits.iter().filter(|l| l.severity == jamjar_core::limits::Severity::Stop).map(|l| l.id.as_str()).collect();
+    let all = || analysed.measured.iter().flatten().flat_map(|m| &m.limits);
+    if all().any(|o| o.verdict == Verdict::Over && stops.contains(&o.limit.as_str())) {
+        3
+    } else if all().any(|o| o.verdict != Verdict::Clear) {
+        4
+    } else {
+        0
+    }
+}

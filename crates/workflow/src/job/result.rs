@@ -1,0 +1,114 @@
+//! The result of a job as JSON, version 1.
+
+use super::{Analysed, Prepared};
+use jamjar_core::analysis::{Comparison, Corrected, Figure, FigureComparison, Measured, SetResult, Verdict};
+use jamjar_core::figures::{Figures, Peak};
+use jamjar_core::limits::LimitOutcome;
+use jamjar_core::log::Flag;
+use serde_json::{Map, Value, json};
+
+/// Renders everything found.
+pub fn to_json(job: &Prepared, a: &Analysed) -> Value {
+    let s = &job.settings;
+    json!({
+        "jamjar_result": 1,
+        "correction": s.correction,
+        "headline": s.headline,
+        "grid_rpm": s.grid_rpm,
+        "smoothing_s": s.smoothing_s,
+        "place": job.vehicle.dyno.kind.place(),
+        "sets": job.sets.iter().zip(&a.sets).zip(&a.measured).map(|((input, set), measured)| set_json(&input.id, set, measured)).collect::<Vec<_>>(),
+        "comparisons": a.comparisons.iter().map(|c| comparison_json(c, &a.sets)).collect::<Vec<_>>(),
+        "limits": a.sets.iter().zip(&a.measured).flat_map(|(set, pulls)| pulls.iter().flat_map(|m| m.limits.iter().map(|o| limit_json(set, m, o)))).collect::<Vec<_>>(),
+    })
+}
+
+fn set_json(id: &str, set: &SetResult, measured: &[Measured]) -> Value {
+    let mut figures = Map::new();
+    for f in Figure::ALL {
+        let x = set.figure(f);
+        let value = x.headline.map_or(Value::Null, |v| {
+            let mut o = json!({"value": v, "unit": f.unit(), "sd": x.sd, "mean": x.mean});
+            if f != Figure::BandMeanPower {
+                o["rpm"] = json!(x.rpm);
+            }
+            o
+        });
+        figures.insert(f.id().to_owned(), value);
+    }
+    json!({
+        "id": id, "day": set.day, "factors": set.factors, "n": set.n(), "figures": figures,
+        "pulls": measured.iter().zip(&set.pulls).zip(set.pull_figures.iter().zip(&set.included)).map(|((m, c), (f, included))| pull_json(m, c, f, *included)).collect::<Vec<_>>(),
+    })
+}
+
+fn peak(p: Option<Peak>, unit: &str) -> Value {
+    p.map_or(Value::Null, |p| json!({"value": p.value, "unit": unit, "rpm": p.rpm}))
+}
+
+fn pull_json(m: &Measured, c: &Corrected, f: &Figures, included: bool) -> Value {
+    let mut flags: Vec<Flag> = m.flags.clone();
+    flags.extend(c.cautions.iter().map(|t| Flag::new("correction", t.clone())));
+    if let Some(why) = &m.excluded {
+        flags.push(Flag::new("excluded", why.clone()));
+    }
+    json!({
+        "id": m.id,
+        "included": included,
+        "flags": flags,
+        "correction_factor": c.factor,
+        "alignment": m.alignment,
+        "span_rpm": c.curve.span_rpm(),
+        "ended_by": m.span.map(|s| s.ended_by),
+        "kind": m.span.map(|s| s.kind),
+        "from_s": m.span.map(|s| s.from_s),
+        "to_s": m.span.map(|s| s.to_s),
+        "overall_ratio": m.ratio,
+        "overall_ratio_from": m.ratio_from,
+        "ramp_rpm_s": m.rate_rpm_s,
+        "filter": m.filter,
+        "estimated": m.estimated,
+        "peak_power": peak(f.peak_power, "kW"),
+        "peak_torque": peak(f.peak_torque, "N·m"),
+        "band_mean_power": f.band_mean_power.map(|v| json!({"value": v, "unit": "kW"})),
+        "curve": {"rpm": c.curve.rpm, "power_kw": c.curve.power_kw, "torque_nm": c.curve.torque_nm},
+    })
+}
+
+fn figure_json(f: &FigureComparison) -> Value {
+    json!({
+        "difference": f.difference, "unit": f.figure.unit(), "ci95": f.ci95, "ci95_family": f.ci95_family, "verdict": f.verdict,
+        "mean_difference": f.mean_difference, "smallest_detectable": f.smallest_detectable, "pull_sd": f.pull_sd,
+    })
+}
+
+fn comparison_json(c: &Comparison, sets: &[SetResult]) -> Value {
+    let figures: Map<String, Value> = c
+        .figures
+        .iter()
+        .filter(|f| f.difference.is_some() || f.mean_difference.is_some() || f.verdict != Verdict::CantTell || f.figure == Figure::PeakPower)
+        .map(|f| (f.figure.id().to_owned(), figure_json(f)))
+        .collect();
+    let half = (!c.curve.half_kw.is_empty()).then_some(&c.curve.half_kw);
+    json!({
+        "base": sets[c.base].id,
+        "candidate": sets[c.candidate].id,
+        "factors_differ": c.confounding.factors_differ,
+        "confounded": c.confounding.confounded,
+        "separate_with": c.confounding.separate_with,
+        "already_run": c.confounding.already_run,
+        "figures": figures,
+        "largest_gain": c.largest.map(|l| json!({"difference": l.difference, "rpm": l.rpm, "significant": l.significant})),
+        "significant_rpm": c.significant_rpm,
+        "gain_curve": {"rpm": c.curve.rpm, "gain_kw": c.curve.gain_kw, "half_width_kw": half},
+        "notes": c.notes.iter().map(|n| n.text.clone()).collect::<Vec<_>>(),
+    })
+}
+
+fn limit_json(set: &SetResult, m: &Measured, o: &LimitOutcome) -> Value {
+    let mut v = json!({"set": set.id, "pull": m.id});
+    if let (Some(out), Ok(Value::Object(fields))) = (v.as_object_mut(), serde_json::to_value(o)) {
+        out.extend(fields);
+    }
+    v
+}

@@ -1,0 +1,218 @@
+use super::*;
+use jamjar_core::analysis::Figure;
+use jamjar_core::pull::align::Status;
+use jamjar_core::pull::detect::EndedBy;
+use jamjar_core::signal::interp::linear;
+use jamjar_sim::{Day, first_light, truth_grid};
+use serde_json::json;
+use std::fs;
+use std::path::PathBuf;
+
+/// A folder under the build's own temporary place, removed when dropped.
+struct Folder(PathBuf);
+
+impl Folder {
+    fn new(name: &str) -> Self {
+        let p = std::env::temp_dir().join(format!("jamjar-{name}-{}", std::process::id()));
+        fs::create_dir_all(&p).unwrap();
+        Self(p)
+    }
+
+    fn write(&self, name: &str, bytes: impl AsRef<[u8]>) -> PathBuf {
+        let p = self.0.join(name);
+        fs::write(&p, bytes).unwrap();
+        p
+    }
+}
+
+impl Drop for Folder {
+    fn drop(&mut self) {
+        let _ = fs::remove_dir_all(&self.0);
+    }
+}
+
+fn job_of(day: &Day, folder: &Folder) -> Value {
+    for f in day.sets.iter().flat_map(|s| &s.pulls).flat_map(|p| [&p.dyno, &p.ecu]) {
+        folder.write(&f.name, &f.bytes);
+    }
+    json!({
+        "jamjar_job": 1,
+        "vehicle": {"name": "Tolvern T3", "engine": {"cylinders": 3, "displacement_l": 1.6, "cycle": "four_stroke", "ignition": "spark", "aspiration": "turbocharged"},
+                    "dyno": {"kind": "hub", "overall_ratio": day.overall_ratio}},
+        "correction": "sae_j1349", "band_rpm": [3000, 6500], "baseline": day.sets[0].id,
+        "channels": {"ecu": {"lambda_1": {"column": "WB1", "unit": "AFR gasoline"}}},
+        "limits": [
+            {"id": "lean", "channel": "lambda_1", "direction": "above", "threshold": 0.90, "gate": [{"channel": "throttle", "above": 90}, {"channel": "manifold_pressure", "above": 150}],
+             "sustain_s": 0.2, "caution": 0.03, "severity": "stop"},
+            {"id": "duty", "channel": "injector_duty", "direction": "above", "threshold": 85, "sustain_s": 0.2, "caution": 5, "severity": "stop"},
+            {"id": "back", "channel": "back_pressure", "direction": "above", "threshold": 300, "caution": 10}],
+        "sets": day.sets.iter().map(|s| json!({
+            "id": s.id, "day": day.date, "factors": {"map": s.map.name, "fuel": s.fuel.name, "gear": "4"},
+            "pulls": s.pulls.iter().enumerate().map(|(i, p)| json!({
+                "id": format!("p{}", i + 1), "dyno": p.dyno.name, "ecu": p.ecu.name,
+                "conditions": {"temperature_c": day.air[0], "humidity": day.air[1], "pressure_hpa": day.air[2]}})).collect::<Vec<_>>()})).collect::<Vec<_>>()
+    })
+}
+
+fn run_day(seed: u64, edit: impl FnOnce(&mut Value)) -> (Day, Prepared, Analysed, Value) {
+    let folder = Folder::new(&format!("day{seed}-{:?}", std::thread::current().id()));
+    let day = first_light(seed, 0.001);
+    let mut job = job_of(&day, &folder);
+    edit(&mut job);
+    let path = folder.write("job.json", job.to_string());
+    let (result, prepared, analysed) = run(&path).unwrap();
+    (day, prepared, analysed, result)
+}
+
+#[test]
+fn the_simulated_truth_comes_back_within_its_noise() {
+    let (mut worst_lag, mut worst_power) = (0.0_f64, 0.0_f64);
+    for seed in [3, 5] {
+        let (day, _, a, _) = run_day(seed, |_| {});
+        let air = jamjar_core::air::AirState::new(day.air[0], day.air[1], day.air[2]).unwrap();
+        let factor = jamjar_core::correction::Correction::SaeJ1349.air_factor(&air).unwrap();
+        for (set, (measured, result)) in day.sets.iter().zip(a.measured.iter().zip(&a.sets)) {
+            for ((pull, m), c) in set.pulls.iter().zip(measured).zip(&result.pulls) {
+                assert_eq!(m.alignment.status, Status::Aligned, "{} {:?}", set.id, m.alignment);
+                let shift = m.span.unwrap().from_s * 35e-6;
+                worst_lag = worst_lag.max((m.alignment.lag_s.unwrap() - pull.truth.lag_s - shift).abs());
+                assert_eq!(m.span.unwrap().ended_by, EndedBy::Lift, "{}", set.id);
+                for (rpm, kw) in c.curve.rpm.iter().zip(&c.curve.power_kw).filter(|(r, _)| **r > 2300.0 && **r < 6500.0) {
+                    let truth = linear(&pull.truth.rpm, &pull.truth.power_kw, *rpm).unwrap() * factor;
+                    worst_power = worst_power.max((kw / truth - 1.0).abs());
+                }
+            }
+        }
+        let grid = truth_grid();
+        for c in &a.comparisons {
+            let gain = |rpm: f64| (linear(&grid, &day.sets[c.candidate].true_power_kw, rpm).unwrap() - linear(&grid, &day.sets[c.base].true_power_kw, rpm).unwrap()) * factor;
+            let i = c.curve.rpm.iter().position(|r| *r == 5000.0).unwrap();
+            assert!((c.curve.gain_kw[i] - gain(5000.0)).abs() < 2.0, "{}: {} {}", day.sets[c.candidate].id, c.curve.gain_kw[i], gain(5000.0));
+        }
+    }
+    assert!(worst_lag < 0.005, "lag off by {worst_lag} s");
+    assert!(worst_power < 0.02, "power off by {worst_power}");
+}
+
+#[test]
+fn intervals_hold_the_true_gain_about_as_often_as_they_say() {
+    let (mut held, mut all) = (0, 0);
+    for seed in 20..32 {
+        let (day, _, a, _) = run_day(seed, |_| {});
+        let grid = truth_grid();
+        let air = jamjar_core::air::AirState::new(day.air[0], day.air[1], day.air[2]).unwrap();
+        let factor = jamjar_core::correction::Correction::SaeJ1349.air_factor(&air).unwrap();
+        let band = |k: usize| jamjar_core::signal::interp::integral(&grid, &day.sets[k].true_power_kw, 3000.0, 6500.0).unwrap() / 3500.0 * factor;
+        for c in &a.comparisons {
+            let ci = c.figure(Figure::BandMeanPower).unwrap().ci95.unwrap();
+            let truth = band(c.candidate) - band(c.base);
+            held += u32::from(ci[0] <= truth && truth <= ci[1]);
+            all += 1;
+        }
+    }
+    let share = f64::from(held) / f64::from(all);
+    assert!(share > 0.85, "coverage {share} of {all}");
+}
+
+#[test]
+fn the_result_carries_every_field_of_the_contract() {
+    let (_, _, _, r) = run_day(3, |_| {});
+    assert_eq!(r["jamjar_result"], 1);
+    let set = &r["sets"][0];
+    assert_eq!((set["id"].as_str(), set["n"].as_u64()), (Some("stock-95"), Some(3)));
+    for f in ["peak_power", "peak_torque", "band_mean_power"] {
+        assert!(set["figures"][f]["value"].is_f64() && set["figures"][f]["unit"].is_string(), "{f}");
+    }
+    let p = &set["pulls"][0];
+    for k in ["id", "included", "flags", "correction_factor", "span_rpm", "ended_by", "peak_power", "curve"] {
+        assert!(!p[k].is_null(), "{k}");
+    }
+    assert_eq!(p["alignment"]["status"], "aligned");
+    assert!(p["alignment"]["lag_s"].is_f64() && p["alignment"]["r"].is_f64());
+    let c = r["comparisons"].as_array().unwrap().iter().find(|c| c["candidate"] == "c2-e30").unwrap();
+    assert_eq!(c["base"], "stock-95");
+    assert_eq!(c["factors_differ"], json!(["map", "fuel"]));
+    assert_eq!(c["confounded"], true);
+    assert_eq!(c["separate_with"], json!([]), "both corners were run");
+    assert_eq!(c["figures"]["peak_power"]["verdict"], "gain");
+    assert!(c["figures"]["peak_power"]["ci95"][0].as_f64().unwrap() > 5.0);
+    assert!(c["largest_gain"]["rpm"].is_f64() && !c["significant_rpm"].as_array().unwrap().is_empty());
+    let again = r["comparisons"].as_array().unwrap().iter().find(|c| c["candidate"] == "stock-95-again").unwrap();
+    assert_eq!(again["figures"]["peak_power"]["verdict"], "no_difference_shown");
+    let limits = r["limits"].as_array().unwrap();
+    assert_eq!(limits.len(), 7 * 3 * 3);
+    assert!(limits.iter().filter(|l| l["limit"] == "back").all(|l| l["verdict"] == "not_measured"));
+    assert!(limits.iter().filter(|l| l["limit"] == "lean" && l["set"] == "stock-95").all(|l| l["verdict"] == "clear"));
+    assert!(limits.iter().filter(|l| l["limit"] == "lean" && l["set"] == "c2-e30").all(|l| l["verdict"] == "over"), "the planted lean excursion");
+}
+
+#[test]
+fn swapped_engine_logs_are_refused() {
+    let (_, _, a, r) = run_day(3, |job| {
+        let pulls = &mut job["sets"][1]["pulls"];
+        let first = pulls[0]["ecu"].take();
+        pulls[0]["ecu"] = pulls[2]["ecu"].take();
+        pulls[2]["ecu"] = first;
+    });
+    for i in [0, 2] {
+        assert_eq!(a.measured[1][i].alignment.status, Status::Refused, "{:?}", a.measured[1][i].alignment);
+        assert!(a.sets[1].included[i], "power never depends on alignment");
+    }
+    assert_eq!(a.measured[1][1].alignment.status, Status::Aligned);
+    assert!(r["sets"][1]["pulls"][0]["alignment"]["reason"].is_string());
+}
+
+#[test]
+fn a_single_pull_borrows_the_days_scatter_and_says_so() {
+    let (_, _, a, _) = run_day(3, |job| {
+        job["sets"][1]["pulls"].as_array_mut().unwrap().truncate(1);
+    });
+    let c = &a.comparisons[0];
+    assert!(c.figure(Figure::PeakPower).unwrap().ci95.is_some());
+    assert!(c.notes.iter().any(|n| n.kind == "borrowed_scatter"));
+}
+
+#[test]
+fn excluding_a_pull_leaves_its_limits_in() {
+    let (_, _, a, r) = run_day(3, |job| job["sets"][0]["pulls"][1]["exclude"] = json!("heat-soaked"));
+    assert_eq!(a.sets[0].n(), 2);
+    assert_eq!(r["sets"][0]["pulls"][1]["included"], false);
+    assert!(r["limits"].as_array().unwrap().iter().any(|l| l["set"] == "stock-95" && l["pull"] == "p2"));
+}
+
+#[test]
+fn different_gears_cannot_be_told() {
+    let (_, _, _, r) = run_day(3, |job| job["sets"][1]["factors"]["gear"] = json!("5"));
+    let c = &r["comparisons"][0];
+    assert_eq!(c["figures"]["peak_power"]["verdict"], "cant_tell");
+    assert!(c["figures"]["peak_power"]["ci95"].is_null());
+    assert!(c["notes"][0].as_str().unwrap().contains("gears differ"));
+}
+
+#[test]
+fn a_bad_job_says_what_and_where() {
+    let folder = Folder::new("bad");
+    let day = first_light(3, 0.001);
+    let good = job_of(&day, &folder);
+    let edit = |f: &dyn Fn(&mut Value)| {
+        let mut j = good.clone();
+        f(&mut j);
+        let path = folder.write("job.json", j.to_string());
+        run(&path).err().expect("must be refused").to_string()
+    };
+    for (want, message) in [
+        ("0.52", edit(&|j| j["sets"][0]["pulls"][0]["conditions"]["humidity"] = json!(52))),
+        ("inHg", edit(&|j| j["sets"][0]["pulls"][0]["conditions"]["pressure_hpa"] = json!(29.6))),
+        ("not a set", edit(&|j| j["baseline"] = json!("nothing"))),
+        ("version 1", edit(&|j| j["jamjar_job"] = json!(2))),
+        ("cannot be opened", edit(&|j| j["sets"][0]["pulls"][0]["dyno"] = json!("gone.csv"))),
+        ("no column “XX”", edit(&|j| j["channels"]["ecu"]["lambda_1"]["column"] = json!("XX"))),
+        ("not a unit", edit(&|j| j["channels"]["ecu"]["lambda_1"]["unit"] = json!("furlong"))),
+        ("no torque channel", edit(&|j| j["sets"][0]["pulls"][0]["dyno"] = j["sets"][0]["pulls"][0]["ecu"].clone())),
+        ("unknown variant", edit(&|j| j["vehicle"]["dyno"]["kind"] = json!("chassis"))),
+    ] {
+        assert!(message.contains(want), "wanted “{want}” in: {message}");
+    }
+    let path = folder.write("broken.json", "{\"jamjar_job\": 1,\n  oops}");
+    assert!(run(&path).err().unwrap().to_string().contains("broken.json:2:"), "place of a syntax error");
+}
