@@ -27,6 +27,17 @@ enum Command {
         #[arg(long)]
         check: bool,
     },
+    /// Simulate a day in the cell: recordings, job file and truth.
+    Simulate {
+        /// Scenario; `first-light` is the one there is.
+        scenario: String,
+        /// Folder to write to.
+        #[arg(long)]
+        out: PathBuf,
+        /// Seed.
+        #[arg(long, default_value_t = 3)]
+        seed: u64,
+    },
     /// Run a calculator: JSON lines on standard input, one JSON line out for each.
     Calc {
         /// Its name.
@@ -40,6 +51,7 @@ enum Command {
 fn main() -> ExitCode {
     match Cli::parse().command {
         Command::Analyse { job, json, check } => commands::analyse::run(&job, json, check),
+        Command::Simulate { scenario, out, seed } => commands::simulate::run(&scenario, &out, seed),
         Command::Calc { name, json: _ } => commands::calc::run(&name),
     }
 }

@@ -22,7 +22,7 @@ impl Flag {
 
 /// A recording with one time base. A blank cell is NaN; nothing is resampled.
 #[derive(Debug, Clone, Default, PartialEq)]
-pub struct Log {
+pub struct Recording {
     /// File or source name, for messages.
     pub name: String,
     /// Time in s on the recorder's own clock, strictly ascending.
@@ -44,7 +44,7 @@ pub struct Series {
     pub v: Vec<f64>,
 }
 
-impl Log {
+impl Recording {
     /// The column of a channel, blanks as NaN.
     pub fn column(&self, name: &str) -> Option<&[f64]> {
         Channel::new(name).ok().and_then(|c| self.channels.get(&c)).map(Vec::as_slice)
@@ -108,7 +108,7 @@ mod tests {
 
     #[test]
     fn blanks_are_skipped_and_duty_is_computed() {
-        let mut log = Log { t: vec![0.0, 1.0, 2.0], ..Log::default() };
+        let mut log = Recording { t: vec![0.0, 1.0, 2.0], ..Recording::default() };
         log.channels.insert(Channel::new("injector_pulse_width").unwrap(), vec![10.0, f64::NAN, 12.0]);
         log.channels.insert(Channel::new("engine_speed").unwrap(), vec![6000.0, 6000.0, 6000.0]);
         let log = log.with_computed();

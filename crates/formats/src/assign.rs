@@ -5,7 +5,7 @@ use crate::error::FormatError;
 use crate::recognise::recognise;
 use crate::units::{Said, said, with_zero};
 use jamjar_core::channel::Channel;
-use jamjar_core::log::{Flag, Log};
+use jamjar_core::log::{Flag, Recording};
 use jamjar_core::signal::hygiene::repair_time;
 use jamjar_core::units::Unit;
 use serde::{Deserialize, Serialize};
@@ -78,7 +78,7 @@ pub struct ColumnReport {
 #[derive(Debug, Clone, PartialEq)]
 pub struct ReadLog {
     /// The log in canonical units.
-    pub log: Log,
+    pub log: Recording,
     /// One entry per column.
     pub columns: Vec<ColumnReport>,
     /// Open questions.
@@ -152,7 +152,7 @@ fn next_free(channel: &Channel, taken: &[Assigned]) -> Option<Channel> {
 
 fn build(table: RawTable, assigned: &[Assigned], file: &str, mapping: &Mapping) -> Result<ReadLog, FormatError> {
     let d = &table.dialect;
-    let mut log = Log { name: file.to_owned(), ..Log::default() };
+    let mut log = Recording { name: file.to_owned(), ..Recording::default() };
     let mut questions = Vec::new();
     let mut columns: Vec<ColumnReport> =
         d.headers.iter().map(|h| ColumnReport { header: h.clone(), channel: None, unit: None, confidence: Confidence::Low }).collect();

@@ -29,7 +29,7 @@ pub struct EngineModel {
 }
 
 /// Share of full injector flow that the fuel pump can hold: beyond it λ goes lean.
-const PUMP_SHARE: f64 = 0.862;
+const PUMP_SHARE: f64 = 0.825;
 
 /// Default demo engine.
 pub(crate) const TOLVERN_T3: EngineModel = EngineModel { displacement_m3: 1.6e-3, injector_g_s: 16.4, driveline: 0.885 };

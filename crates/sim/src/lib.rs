@@ -1,4 +1,4 @@
-//! A virtual dyno cell whose true answers are known: engine, fuels, weather, two recorders and their quirks.
+//! A simulated cell whose true answers are known: engine, fuels, weather, two recorders and their quirks.
 //!
 //! The model is simple on purpose (see each module for its equations and what they leave out); it computes torque from
 //! air, fuel and spark, so that a change of map, fuel or weather acts through physics and not through a drawn curve.

@@ -20,7 +20,7 @@ pub struct SimFile {
 /// One pull with its files and truth.
 #[derive(Debug, Clone)]
 pub struct SimPull {
-    /// Dyno log.
+    /// Dyno recording.
     pub dyno: SimFile,
     /// Engine-computer log.
     pub ecu: SimFile,

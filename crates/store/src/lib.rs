@@ -1,1 +1,27 @@
-//! MariaDB through Diesel: rows, sample blocks and custody of files.
+//! MariaDB through Diesel: rows, sample blocks and custody of raw files. Rows stay private; domain types cross the border.
+
+mod blocks;
+mod db;
+mod days;
+mod error;
+mod files;
+mod inbox;
+pub mod private;
+mod pulls;
+mod runs;
+mod schema;
+mod search;
+mod sets;
+mod vehicles;
+
+pub use blocks::{BLOCK_VERSION, BlockError, decode_block, encode_block};
+pub use days::{Day, NewDay};
+pub use db::Store;
+pub use error::StoreError;
+pub use files::{FileInfo, Received};
+pub use inbox::{InboxItem, NewInboxItem, Role};
+pub use pulls::{NewPull, Pull, Summary};
+pub use runs::{Run, RunState};
+pub use search::Hit;
+pub use sets::{NewSet, Set, SetWithPulls};
+pub use vehicles::{NewVehicle, VehicleRecord};

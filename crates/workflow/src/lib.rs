@@ -2,3 +2,4 @@
 
 pub mod calc;
 pub mod job;
+pub mod simulate;

@@ -2,6 +2,7 @@
 
 pub(crate) mod analyse;
 pub(crate) mod calc;
+pub(crate) mod simulate;
 
 use std::process::ExitCode;
 

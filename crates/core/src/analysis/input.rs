@@ -3,7 +3,7 @@
 use crate::air::AirState;
 use crate::correction::Correction;
 use crate::factors::Factors;
-use crate::log::Log;
+use crate::log::Recording;
 use crate::pull::power::{CoastDown, Dyno};
 use serde::{Deserialize, Serialize};
 
@@ -145,10 +145,10 @@ pub struct Vehicle {
 pub struct PullInput {
     /// Id, unique in its set.
     pub id: String,
-    /// Dyno log.
-    pub dyno: Log,
+    /// Dyno recording.
+    pub dyno: Recording,
     /// Engine-computer log.
-    pub ecu: Option<Log>,
+    pub ecu: Option<Recording>,
     /// Air of the cell.
     pub air: Option<AirState>,
     /// Lag set by a person.

@@ -5,7 +5,7 @@ use crate::air::AirState;
 use crate::channel::Channel;
 use crate::figures::Curve;
 use crate::limits::{Limit, LimitOutcome, Sources, evaluate, lane};
-use crate::log::{Flag, Log, Series};
+use crate::log::{Flag, Recording, Series};
 use crate::pull::align::{Alignment, Pair, Ratio, Status, align, manual};
 use crate::pull::detect::{EndedBy, Load, PullKind, PullSpan, detect};
 use crate::pull::power::{DynoKind, PowerError, PowerTrace, derive, shaft_speed};
@@ -23,8 +23,8 @@ const RATIO_DOUBT: f64 = 0.01;
 pub enum RatioSource {
     /// Given.
     Geometry,
-    /// Both speeds stand in the dyno log.
-    DynoLog,
+    /// Both speeds stand in the dyno recording.
+    DynoRecording,
     /// Fitted while aligning with the engine computer.
     Alignment,
     /// Not known: the axis is dyno-shaft speed.
@@ -108,7 +108,7 @@ pub struct MeasureError {
 /// Measures one pull.
 ///
 /// # Errors
-/// [`MeasureError`] when the dyno log lacks the channels its kind needs. A log without a pull is not an error: it comes back
+/// [`MeasureError`] when the dyno recording lacks the channels its kind needs. A log without a pull is not an error: it comes back
 /// with a flag and an empty curve.
 pub fn measure(input: &PullInput, vehicle: &Vehicle, settings: &Settings, limits: &[Limit]) -> Result<Measured, MeasureError> {
     let dyno = &vehicle.dyno;
@@ -174,29 +174,29 @@ fn position(found: &[PullSpan], chosen: Option<PullSpan>) -> usize {
     found.iter().position(|p| chosen.is_some_and(|c| (c.from_s - p.from_s).abs() < 1e-9)).unwrap_or(0)
 }
 
-fn starting_ratio(log: &Log, geometry: Option<f64>) -> (Option<f64>, RatioSource) {
+fn starting_ratio(log: &Recording, geometry: Option<f64>) -> (Option<f64>, RatioSource) {
     if let Some(k) = geometry {
         return (Some(k), RatioSource::Geometry);
     }
-    match measured_in_dyno(log) {
-        Some(k) => (Some(k), RatioSource::DynoLog),
-        None if !log.has("roller_speed") => (Some(1.0), RatioSource::DynoLog),
+    match two_speed_ratio(log) {
+        Some(k) => (Some(k), RatioSource::DynoRecording),
+        None if !log.has("roller_speed") => (Some(1.0), RatioSource::DynoRecording),
         None => (None, RatioSource::Unknown),
     }
 }
 
-/// Median engine ÷ shaft speed when the dyno log holds both.
-fn measured_in_dyno(log: &Log) -> Option<f64> {
+/// Median engine ÷ shaft speed when the dyno recording holds both.
+fn two_speed_ratio(log: &Recording) -> Option<f64> {
     let (e, s) = (log.column("engine_speed")?, log.column("roller_speed")?);
     let top = s.iter().copied().filter(|v| v.is_finite()).fold(0.0, f64::max);
     let mut k: Vec<f64> = e.iter().zip(s).filter(|(e, s)| e.is_finite() && **s > 0.5 * top && **s > 0.0).map(|(e, s)| e / s).collect();
     (k.len() >= 10).then(|| crate::signal::hygiene::median_in_place(&mut k))
 }
 
-fn doubt_ratio(log: &Log, alignment: &Alignment, given: Option<f64>, flags: &mut Vec<Flag>) {
+fn doubt_ratio(log: &Recording, alignment: &Alignment, given: Option<f64>, flags: &mut Vec<Flag>) {
     let Some(k) = given else { return };
     let from_alignment = alignment.measured_ratio.filter(|_| alignment.residual_rpm.is_some());
-    if let Some(m) = measured_in_dyno(log).or(from_alignment).filter(|m| (m / k - 1.0).abs() > RATIO_DOUBT) {
+    if let Some(m) = two_speed_ratio(log).or(from_alignment).filter(|m| (m / k - 1.0).abs() > RATIO_DOUBT) {
         flags.push(Flag::new("ratio_differs", format!("the measured ratio is {m:.3}, the geometry says {k:.3} ({:+.1} %): wrong gear, or slip?", 100.0 * (m / k - 1.0))));
     }
 }
@@ -211,7 +211,7 @@ fn choose(input: &PullInput, shaft: &Series, found: &[PullSpan], k: Option<f64>,
     let (Some(first), Some((log, speed))) = (candidates.first().copied(), ecu) else {
         let mut none = Alignment::single_log();
         if input.ecu.is_some() {
-            none = none.refuse(if candidates.is_empty() { "there is no pull in the dyno log to align" } else { "the engine-computer log has no engine speed" });
+            none = none.refuse(if candidates.is_empty() { "there is no pull in the dyno recording to align" } else { "the engine-computer log has no engine speed" });
         }
         return (candidates.first().copied(), none);
     };
@@ -236,7 +236,7 @@ fn choose(input: &PullInput, shaft: &Series, found: &[PullSpan], k: Option<f64>,
 }
 
 /// Takes the end of the pull from the log that knows the throttle.
-fn use_ecu_throttle(p: &mut PullSpan, ecu: Option<&Log>, alignment: &Alignment) {
+fn use_ecu_throttle(p: &mut PullSpan, ecu: Option<&Recording>, alignment: &Alignment) {
     let (Some(log), Some(lag)) = (ecu, alignment.lag_s.filter(|_| alignment.usable())) else { return };
     let load = Load::from_log(log);
     let (Some(throttle), Some(speed)) = (load.throttle.clone(), log.series("engine_speed")) else { return };
@@ -258,7 +258,7 @@ fn use_ecu_throttle(p: &mut PullSpan, ecu: Option<&Log>, alignment: &Alignment) 
     }
 }
 
-fn grid(trace: &PowerTrace, ecu: Option<&Log>, dyno: &Log, alignment: &Alignment, step: f64, air: Option<AirState>) -> RawGrid {
+fn grid(trace: &PowerTrace, ecu: Option<&Recording>, dyno: &Recording, alignment: &Alignment, step: f64, air: Option<AirState>) -> RawGrid {
     let edge: Vec<f64> = trace.edge.iter().map(|e| f64::from(u8::from(*e))).collect();
     let all = vec![true; trace.rpm.len()];
     let g = to_grid(&trace.rpm, &[&trace.power_kw, &trace.torque_nm, &edge, &trace.t], &all, step);
@@ -288,7 +288,7 @@ fn lane_of(l: &Limit, sources: &Sources<'_>, grid: &[f64], step: f64, p: &PullSp
     }
 }
 
-fn summaries(dyno: &Log, ecu: Option<&Log>, alignment: &Alignment, p: &PullSpan) -> Vec<ChannelSummary> {
+fn summaries(dyno: &Recording, ecu: Option<&Recording>, alignment: &Alignment, p: &PullSpan) -> Vec<ChannelSummary> {
     let mut out: Vec<ChannelSummary> = Vec::new();
     let lag = alignment.lag_s.filter(|_| alignment.usable());
     for (log, shift) in [ecu.zip(lag), Some((dyno, 0.0))].into_iter().flatten() {

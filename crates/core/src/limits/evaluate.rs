@@ -3,16 +3,16 @@
 use super::judge::{Judged, judge};
 use super::model::{Limit, LimitOutcome, Threshold, Verdict};
 use crate::channel::Channel;
-use crate::log::{Log, Series};
+use crate::log::{Recording, Series};
 use crate::pull::align::Alignment;
 
 /// The logs of one pull. Limits on one log need no alignment.
 #[derive(Debug, Clone, Copy)]
 pub struct Sources<'a> {
-    /// Dyno log.
-    pub dyno: &'a Log,
+    /// Dyno recording.
+    pub dyno: &'a Recording,
     /// Engine-computer log.
-    pub ecu: Option<&'a Log>,
+    pub ecu: Option<&'a Recording>,
     /// How their clocks relate.
     pub alignment: &'a Alignment,
 }

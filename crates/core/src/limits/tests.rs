@@ -1,10 +1,10 @@
 use super::*;
 use crate::channel::Channel;
-use crate::log::Log;
+use crate::log::Recording;
 use crate::pull::align::{Alignment, Status};
 
-fn log(t: Vec<f64>, columns: Vec<(&str, Vec<f64>)>) -> Log {
-    Log { t, channels: columns.into_iter().map(|(n, v)| (Channel::new(n).unwrap(), v)).collect(), ..Log::default() }
+fn recording(t: Vec<f64>, columns: Vec<(&str, Vec<f64>)>) -> Recording {
+    Recording { t, channels: columns.into_iter().map(|(n, v)| (Channel::new(n).unwrap(), v)).collect(), ..Recording::default() }
 }
 
 fn lean() -> Limit {
@@ -16,16 +16,16 @@ fn lean() -> Limit {
 }
 
 /// 8 s at 20 Hz, full throttle from 1 to 7 s, speed climbing, λ lively around `base` with `edit` applied.
-fn ecu(base: f64, edit: impl Fn(f64, f64) -> f64) -> Log {
+fn ecu(base: f64, edit: impl Fn(f64, f64) -> f64) -> Recording {
     let t: Vec<f64> = (0..160).map(|i| f64::from(i) * 0.05).collect();
     let lambda = t.iter().enumerate().map(|(i, t)| edit(*t, base + 0.003 * ((i * 7919 % 13) as f64 - 6.0) / 6.0)).collect();
     let throttle = t.iter().map(|t| if (1.0..7.0).contains(t) { 99.0 } else { 20.0 }).collect();
     let speed = t.iter().map(|t| 1800.0 + 700.0 * t).collect();
-    log(t, vec![("lambda_1", lambda), ("throttle", throttle), ("engine_speed", speed)])
+    recording(t, vec![("lambda_1", lambda), ("throttle", throttle), ("engine_speed", speed)])
 }
 
-fn judge_one(limit: &Limit, ecu: &Log) -> LimitOutcome {
-    let dyno = Log::default();
+fn judge_one(limit: &Limit, ecu: &Recording) -> LimitOutcome {
+    let dyno = Recording::default();
     evaluate(limit, &Sources { dyno: &dyno, ecu: Some(ecu), alignment: &Alignment::single_log() })
 }
 
@@ -79,7 +79,7 @@ fn one_sample_over_is_over_when_samples_are_sparse() {
     let t: Vec<f64> = (0..40).map(|i| f64::from(i) * 0.15).collect();
     let mut lambda: Vec<f64> = (0..40).map(|i| 0.82 + 0.001 * f64::from(i % 3)).collect();
     lambda[20] = 0.95;
-    let l = log(t.clone(), vec![("lambda_1", lambda), ("throttle", vec![99.0; 40]), ("engine_speed", t.iter().map(|t| 2000.0 + 500.0 * t).collect())]);
+    let l = recording(t.clone(), vec![("lambda_1", lambda), ("throttle", vec![99.0; 40]), ("engine_speed", t.iter().map(|t| 2000.0 + 500.0 * t).collect())]);
     assert_eq!(judge_one(&lean(), &l).verdict, Verdict::Over);
 }
 
@@ -105,7 +105,7 @@ fn a_curve_threshold_is_read_at_each_sample_and_never_extended() {
     let t: Vec<f64> = (0..160).map(|i| f64::from(i) * 0.05).collect();
     let speed: Vec<f64> = t.iter().map(|t| 2000.0 + 500.0 * t).collect();
     let temp: Vec<f64> = t.iter().map(|t| 700.0 + 30.0 * t).collect();
-    let l = log(t, vec![("exhaust_temp_1", temp), ("engine_speed", speed)]);
+    let l = recording(t, vec![("exhaust_temp_1", temp), ("engine_speed", speed)]);
     let clear = judge_one(&curve("[2000, 4000, 6500]", "[850, 900, 1000]"), &l);
     assert_eq!(clear.verdict, Verdict::Clear, "{clear:?}");
     assert!(clear.reason.unwrap().contains("not sustained load"));
@@ -119,7 +119,7 @@ fn a_gate_in_the_other_log_needs_alignment() {
     let throttle = full.column("throttle").unwrap().to_vec();
     let mut only = full.clone();
     only.channels.remove(&Channel::new("throttle").unwrap());
-    let dyno = log(full.t.iter().map(|t| t - 12.0).collect(), vec![("throttle", throttle)]);
+    let dyno = recording(full.t.iter().map(|t| t - 12.0).collect(), vec![("throttle", throttle)]);
     let mut a = Alignment::single_log();
     (a.status, a.lag_s) = (Status::Aligned, Some(12.0));
     let with = |a: &Alignment| evaluate(&lean(), &Sources { dyno: &dyno, ecu: Some(&only), alignment: a });
@@ -134,7 +134,7 @@ fn below_mirrors_above() {
     let limit: Limit = serde_json::from_str(r#"{"id": "p", "channel": "fuel_pressure", "direction": "below", "threshold": 300, "sustain_s": 0.1, "caution": 20}"#).unwrap();
     let t: Vec<f64> = (0..100).map(|i| f64::from(i) * 0.05).collect();
     let v: Vec<f64> = (0..100).map(|i| 350.0 - 0.6 * f64::from(i) + f64::from(i % 3)).collect();
-    let got = judge_one(&limit, &log(t, vec![("fuel_pressure", v)]));
+    let got = judge_one(&limit, &recording(t, vec![("fuel_pressure", v)]));
     assert_eq!(got.verdict, Verdict::Over);
     assert!(got.margin.unwrap() < 0.0 && got.share_used.unwrap() > 1.0);
 }
@@ -152,7 +152,7 @@ fn a_limit_that_makes_no_sense_is_refused() {
 #[test]
 fn the_lane_shows_share_used_along_rpm() {
     let e = ecu(0.82, |t, v| if t > 4.0 && t < 5.0 { 0.93 } else { v });
-    let dyno = Log::default();
+    let dyno = Recording::default();
     let grid: Vec<f64> = (40..130).map(|k| f64::from(k) * 50.0).collect();
     let lane = lane(&lean(), &Sources { dyno: &dyno, ecu: Some(&e), alignment: &Alignment::single_log() }, &grid, 50.0, 0.0, 8.0).unwrap();
     assert!(lane[grid.iter().position(|g| *g == 4900.0).unwrap()].unwrap() > 1.2);

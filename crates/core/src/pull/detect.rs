@@ -1,6 +1,6 @@
 //! Finding pulls in a recording, trimming tip-in and lift, and saying what ended each.
 
-use crate::log::{Log, Series};
+use crate::log::{Recording, Series};
 use crate::signal::savgol::{median_step, smooth_seconds};
 use serde::{Deserialize, Serialize};
 
@@ -85,7 +85,7 @@ pub struct Load {
 
 impl Load {
     /// Takes throttle (else pedal) and torque from a log.
-    pub fn from_log(log: &Log) -> Self {
+    pub fn from_log(log: &Recording) -> Self {
         let throttle = log.series("throttle").or_else(|| log.series("pedal"));
         let torque = log.series("hub_torque").or_else(|| log.series("brake_torque"));
         Self { throttle, torque }

@@ -2,7 +2,7 @@
 
 use super::detect::PullSpan;
 use crate::linalg::polyfit;
-use crate::log::{Flag, Log, Series};
+use crate::log::{Flag, Recording, Series};
 use crate::signal::hygiene::spikes;
 use crate::signal::savgol::{FilterRecord, median_step, smooth_seconds};
 use crate::units::RAD_S_PER_RPM;
@@ -69,9 +69,9 @@ pub struct CoastDown {
 #[derive(Debug, Clone, PartialEq, Error)]
 #[allow(missing_docs)]
 pub enum PowerError {
-    #[error("no torque channel: a {kind} dyno log needs {wanted}")]
+    #[error("no torque channel: a {kind} dyno recording needs {wanted}")]
     MissingTorque { kind: &'static str, wanted: &'static str },
-    #[error("no speed channel: the dyno log needs roller_speed (shaft, hub or roller rpm) or engine_speed with an overall ratio")]
+    #[error("no speed channel: the dyno recording needs roller_speed (shaft, hub or roller rpm) or engine_speed with an overall ratio")]
     MissingSpeed,
     #[error("a roller_inertia dyno needs inertia_kg_m2")]
     MissingInertia,
@@ -112,7 +112,7 @@ struct Raw {
 }
 
 /// The dyno-shaft speed of a log, rpm: its own channel, else engine speed ÷ ratio.
-pub fn shaft_speed(log: &Log, ratio: Option<f64>) -> Option<Series> {
+pub fn shaft_speed(log: &Recording, ratio: Option<f64>) -> Option<Series> {
     log.series("roller_speed").or_else(|| {
         let s = log.series("engine_speed")?;
         let k = ratio.unwrap_or(1.0);
@@ -120,7 +120,7 @@ pub fn shaft_speed(log: &Log, ratio: Option<f64>) -> Option<Series> {
     })
 }
 
-fn raw(log: &Log, dyno: &Dyno, ratio: f64) -> Result<Raw, PowerError> {
+fn raw(log: &Recording, dyno: &Dyno, ratio: f64) -> Result<Raw, PowerError> {
     let speed = shaft_speed(log, Some(ratio)).ok_or(PowerError::MissingSpeed)?;
     if dyno.kind == DynoKind::RollerInertia {
         return Ok(Raw { t: speed.t, shaft_rpm: speed.v, torque: None });
@@ -149,7 +149,7 @@ fn raw(log: &Log, dyno: &Dyno, ratio: f64) -> Result<Raw, PowerError> {
 ///
 /// # Errors
 /// [`PowerError`] when a channel or the inertia is missing or the pull is too short.
-pub fn derive(log: &Log, span: &PullSpan, dyno: &Dyno, ratio: f64, coast: Option<&CoastDown>, smoothing_s: f64) -> Result<PowerTrace, PowerError> {
+pub fn derive(log: &Recording, span: &PullSpan, dyno: &Dyno, ratio: f64, coast: Option<&CoastDown>, smoothing_s: f64) -> Result<PowerTrace, PowerError> {
     let inertia = match (dyno.kind, dyno.inertia_kg_m2) {
         (DynoKind::RollerInertia, None) => return Err(PowerError::MissingInertia),
         (_, i) => i.unwrap_or(0.0),
@@ -204,7 +204,7 @@ fn without_spikes(raw: &Raw, a: usize, b: usize, flags: &mut Vec<Flag>) -> Vec<u
     let range = |v: &[f64]| v[a..b].iter().fold((f64::INFINITY, f64::NEG_INFINITY), |(l, h), x| (l.min(*x), h.max(*x)));
     let mark = |v: &[f64], name: &str, flags: &mut Vec<Flag>| {
         let (low, high) = range(v);
-        let m = spikes(&v[a..b], 6, 8.0, 0.02 * (high - low).abs().max(1.0));
+        let m = spikes(&v[a..b], 8, 9.0, 0.05 * (high - low).abs().max(1.0));
         let n = m.iter().filter(|s| **s).count();
         if n > 0 {
             flags.push(Flag::new("spikes", format!("{n} spikes in {name} left out of the curve; limits still see them")));
@@ -238,7 +238,7 @@ fn segments(t: &[f64], gap: f64) -> Vec<std::ops::Range<usize>> {
 ///
 /// # Errors
 /// [`PowerError::BadCoastDown`] when there is no such stretch of at least 2 s.
-pub fn fit_coast_down(log: &Log, inertia_kg_m2: f64) -> Result<CoastDown, PowerError> {
+pub fn fit_coast_down(log: &Recording, inertia_kg_m2: f64) -> Result<CoastDown, PowerError> {
     let s = shaft_speed(log, None).ok_or(PowerError::MissingSpeed)?;
     let (w, _) = smooth_seconds(&s.t, &s.v, 1.0);
     let mut best = 0..0;

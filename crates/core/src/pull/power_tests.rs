@@ -2,16 +2,16 @@ use super::*;
 use crate::channel::Channel;
 use crate::pull::detect::{EndedBy, PullKind};
 
-fn log(columns: &[(&str, Vec<f64>)], hz: f64) -> Log {
+fn log(columns: &[(&str, Vec<f64>)], hz: f64) -> Recording {
     let n = columns[0].1.len();
-    let mut log = Log { t: (0..n).map(|i| i as f64 / hz).collect(), ..Log::default() };
+    let mut log = Recording { t: (0..n).map(|i| i as f64 / hz).collect(), ..Recording::default() };
     for (name, v) in columns {
         log.channels.insert(Channel::new(*name).unwrap(), v.clone());
     }
     log
 }
 
-fn whole(log: &Log) -> PullSpan {
+fn whole(log: &Recording) -> PullSpan {
     let (a, b) = log.span().unwrap();
     PullSpan { kind: PullKind::SweepUp, from_s: a, to_s: b, from_rpm: 0.0, to_rpm: 0.0, ended_by: EndedBy::Lift, plateau_rpm: None, rate: 0.0 }
 }
@@ -63,7 +63,7 @@ fn a_coast_down_recovers_its_own_loss_and_marks_an_estimate() {
 fn missing_torque_is_a_sentence() {
     let l = log(&[("roller_speed", vec![500.0; 50])], 50.0);
     let e = derive(&l, &whole(&l), &dyno(DynoKind::Hub, None), 4.0, None, 0.25).unwrap_err();
-    assert_eq!(e.to_string(), "no torque channel: a hub dyno log needs hub_torque in N·m");
+    assert_eq!(e.to_string(), "no torque channel: a hub dyno recording needs hub_torque in N·m");
 }
 
 #[test]

@@ -1,4 +1,4 @@
-//! Log hygiene: time repair, spikes, saturation, frozen sensors. Nothing is deleted silently; limits keep their raw samples.
+//! Recording hygiene: time repair, spikes, saturation, frozen sensors. Nothing is deleted silently; limits keep their raw samples.
 
 use crate::channel::Kind;
 use crate::log::Flag;

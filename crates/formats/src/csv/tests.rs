@@ -1,6 +1,6 @@
 use crate::{Confidence, Mapping, Rule, read_log};
 use jamjar_core::channel::Channel;
-use jamjar_core::log::Log;
+use jamjar_core::log::Recording;
 use jamjar_core::units::Unit;
 use std::fmt::Write;
 
@@ -21,7 +21,7 @@ fn comma(v: f64) -> String {
     v.to_string().replace('.', ",")
 }
 
-fn read(bytes: &[u8]) -> Log {
+fn read(bytes: &[u8]) -> Recording {
     read_log(bytes, "p1.csv", &Mapping::default()).unwrap().log
 }
 

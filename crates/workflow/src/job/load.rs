@@ -6,7 +6,7 @@ use jamjar_core::air::AirState;
 use jamjar_core::analysis::{PullInput, SetInput, Settings};
 use jamjar_core::bounds::{GRID_RPM, OVERALL_RATIO, SMOOTHING_S};
 use jamjar_core::channel::Channel;
-use jamjar_core::log::Log;
+use jamjar_core::log::Recording;
 use jamjar_core::pull::power::{CoastDown, fit_coast_down};
 use jamjar_formats::{FormatError, Mapping, Rule, parse_unit, read_log};
 use std::collections::{BTreeMap, HashSet};
@@ -149,7 +149,7 @@ fn mapping(columns: &BTreeMap<String, Column>, ambient_kpa: Option<f64>, file: &
     Ok(Mapping { rules: rules?, ambient_kpa })
 }
 
-fn open(folder: &Path, name: &str, mapping: &Mapping) -> Result<Log, JobError> {
+fn open(folder: &Path, name: &str, mapping: &Mapping) -> Result<Recording, JobError> {
     let path = folder.join(name);
     let shown = path.display().to_string();
     let file = File::open(&path).map_err(|e| bad(&shown, format!("cannot be opened: {e}")))?;

@@ -32,26 +32,8 @@ impl Drop for Folder {
 }
 
 fn job_of(day: &Day, folder: &Folder) -> Value {
-    for f in day.sets.iter().flat_map(|s| &s.pulls).flat_map(|p| [&p.dyno, &p.ecu]) {
-        folder.write(&f.name, &f.bytes);
-    }
-    json!({
-        "jamjar_job": 1,
-        "vehicle": {"name": "Tolvern T3", "engine": {"cylinders": 3, "displacement_l": 1.6, "cycle": "four_stroke", "ignition": "spark", "aspiration": "turbocharged"},
-                    "dyno": {"kind": "hub", "overall_ratio": day.overall_ratio}},
-        "correction": "sae_j1349", "band_rpm": [3000, 6500], "baseline": day.sets[0].id,
-        "channels": {"ecu": {"lambda_1": {"column": "WB1", "unit": "AFR gasoline"}}},
-        "limits": [
-            {"id": "lean", "channel": "lambda_1", "direction": "above", "threshold": 0.90, "gate": [{"channel": "throttle", "above": 90}, {"channel": "manifold_pressure", "above": 150}],
-             "sustain_s": 0.2, "caution": 0.03, "severity": "stop"},
-            {"id": "duty", "channel": "injector_duty", "direction": "above", "threshold": 85, "sustain_s": 0.2, "caution": 5, "severity": "stop"},
-            {"id": "back", "channel": "back_pressure", "direction": "above", "threshold": 300, "caution": 10}],
-        "sets": day.sets.iter().map(|s| json!({
-            "id": s.id, "day": day.date, "factors": {"map": s.map.name, "fuel": s.fuel.name, "gear": "4"},
-            "pulls": s.pulls.iter().enumerate().map(|(i, p)| json!({
-                "id": format!("p{}", i + 1), "dyno": p.dyno.name, "ecu": p.ecu.name,
-                "conditions": {"temperature_c": day.air[0], "humidity": day.air[1], "pressure_hpa": day.air[2]}})).collect::<Vec<_>>()})).collect::<Vec<_>>()
-    })
+    crate::simulate::write_day(day, &folder.0).unwrap();
+    crate::simulate::job_of(day)
 }
 
 fn run_day(seed: u64, edit: impl FnOnce(&mut Value)) -> (Day, Prepared, Analysed, Value) {
@@ -140,7 +122,7 @@ fn the_result_carries_every_field_of_the_contract() {
     let again = r["comparisons"].as_array().unwrap().iter().find(|c| c["candidate"] == "stock-95-again").unwrap();
     assert_eq!(again["figures"]["peak_power"]["verdict"], "no_difference_shown");
     let limits = r["limits"].as_array().unwrap();
-    assert_eq!(limits.len(), 7 * 3 * 3);
+    assert_eq!(limits.len(), 7 * 3 * 5);
     assert!(limits.iter().filter(|l| l["limit"] == "back").all(|l| l["verdict"] == "not_measured"));
     assert!(limits.iter().filter(|l| l["limit"] == "lean" && l["set"] == "stock-95").all(|l| l["verdict"] == "clear"));
     assert!(limits.iter().filter(|l| l["limit"] == "lean" && l["set"] == "c2-e30").all(|l| l["verdict"] == "over"), "the planted lean excursion");

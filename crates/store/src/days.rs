@@ -1,0 +1,129 @@
+//! Days in the cell.
+
+use crate::db::{Store, inserted};
+use crate::error::StoreError;
+use crate::schema::{cell_day, vehicle};
+use chrono::NaiveDate;
+use diesel::prelude::*;
+use diesel_async::RunQueryDsl;
+use jamjar_core::air::AirState;
+
+/// A day to be stored.
+#[derive(Debug, Clone, PartialEq)]
+pub struct NewDay {
+    /// Vehicle.
+    pub vehicle_id: i64,
+    /// Date in the shop's zone.
+    pub date: NaiveDate,
+    /// Cell.
+    pub place: String,
+    /// Air, when measured.
+    pub air: Option<AirState>,
+    /// Note.
+    pub note: String,
+}
+
+/// A stored day.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Day {
+    /// Id.
+    pub id: i64,
+    /// Vehicle id.
+    pub vehicle_id: i64,
+    /// Vehicle name.
+    pub vehicle: String,
+    /// Date.
+    pub date: NaiveDate,
+    /// Cell.
+    pub place: String,
+    /// Air, when complete.
+    pub air: Option<AirState>,
+    /// Note.
+    pub note: String,
+}
+
+type Row = (i64, i64, String, NaiveDate, String, Option<f64>, Option<f64>, Option<f64>, String);
+
+fn day(r: Row) -> Day {
+    let air = match (r.5, r.6, r.7) {
+        (Some(t), Some(h), Some(p)) => AirState::new(t, h, p).ok(),
+        _ => None,
+    };
+    Day { id: r.0, vehicle_id: r.1, vehicle: r.2, date: r.3, place: r.4, air, note: r.8 }
+}
+
+macro_rules! columns {
+    () => {
+        (
+            cell_day::id, cell_day::vehicle_id, vehicle::name, cell_day::on_date, cell_day::place, cell_day::temperature_c, cell_day::humidity, cell_day::pressure_hpa,
+            cell_day::note,
+        )
+    };
+}
+
+impl Store {
+    /// Adds a day.
+    ///
+    /// # Errors
+    /// [`StoreError`] when the vehicle does not exist or a value is refused.
+    pub async fn add_day(&self, new: &NewDay) -> Result<i64, StoreError> {
+        let mut c = self.conn().await?;
+        diesel::insert_into(cell_day::table)
+            .values((
+                cell_day::vehicle_id.eq(new.vehicle_id),
+                cell_day::on_date.eq(new.date),
+                cell_day::place.eq(&new.place),
+                cell_day::temperature_c.eq(new.air.map(|a| a.temperature_c)),
+                cell_day::humidity.eq(new.air.map(|a| a.humidity)),
+                cell_day::pressure_hpa.eq(new.air.map(|a| a.pressure_hpa)),
+                cell_day::note.eq(&new.note),
+            ))
+            .execute(&mut c)
+            .await?;
+        inserted(&mut c).await
+    }
+
+    /// One day.
+    ///
+    /// # Errors
+    /// [`StoreError::NotFound`] when there is none with that id.
+    pub async fn day(&self, id: i64) -> Result<Day, StoreError> {
+        let mut c = self.conn().await?;
+        let row: Row = cell_day::table.inner_join(vehicle::table).filter(cell_day::id.eq(id)).select(columns!()).first(&mut c).await.map_err(|e| StoreError::from(e).about("day", id))?;
+        Ok(day(row))
+    }
+
+    /// The latest days.
+    ///
+    /// # Errors
+    /// [`StoreError`] when the database cannot answer.
+    pub async fn latest_days(&self, limit: i64) -> Result<Vec<Day>, StoreError> {
+        let mut c = self.conn().await?;
+        let rows: Vec<Row> = cell_day::table
+            .inner_join(vehicle::table)
+            .order((cell_day::on_date.desc(), cell_day::id.desc()))
+            .limit(limit)
+            .select(columns!())
+            .load(&mut c)
+            .await?;
+        Ok(rows.into_iter().map(day).collect())
+    }
+
+    /// Sets the air and the note of a day.
+    ///
+    /// # Errors
+    /// [`StoreError`] when the database refuses.
+    pub async fn update_day(&self, id: i64, air: Option<AirState>, note: &str) -> Result<(), StoreError> {
+        let mut c = self.conn().await?;
+        diesel::update(cell_day::table.find(id))
+            .set((
+                cell_day::temperature_c.eq(air.map(|a| a.temperature_c)),
+                cell_day::humidity.eq(air.map(|a| a.humidity)),
+                cell_day::pressure_hpa.eq(air.map(|a| a.pressure_hpa)),
+                cell_day::note.eq(note),
+            ))
+            .execute(&mut c)
+            .await?;
+        Ok(())
+    }
+}

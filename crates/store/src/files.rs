@@ -1,0 +1,124 @@
+//! Custody of raw files: whole, immutable, by SHA-256, in compressed chunks that fit any packet limit.
+
+use crate::db::{Store, inserted};
+use crate::error::StoreError;
+use crate::schema::{raw_chunk, raw_file};
+use diesel::prelude::*;
+use diesel_async::{AsyncConnection, AsyncMysqlConnection, RunQueryDsl};
+use sha2::{Digest, Sha256};
+use std::io::Read;
+
+/// Raw bytes per chunk before compression; stays below the 16 MiB packet even when incompressible.
+const CHUNK: usize = 4 << 20;
+
+/// A file as known to the store.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct FileInfo {
+    /// Id.
+    pub id: i64,
+    /// SHA-256 in hexadecimal.
+    pub sha256: String,
+    /// First name it came under.
+    pub name: String,
+    /// Size, bytes.
+    pub bytes: i64,
+}
+
+/// A file taken in.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Received {
+    /// Id.
+    pub id: i64,
+    /// True when the very same bytes were here already.
+    pub known: bool,
+}
+
+/// Hexadecimal of bytes.
+pub(crate) fn hex(bytes: &[u8]) -> String {
+    bytes.iter().map(|b| format!("{b:02x}")).collect()
+}
+
+/// Stores the bytes within the caller's transaction; the same bytes twice are one file.
+pub(crate) async fn receive(c: &mut AsyncMysqlConnection, name: &str, sha: &[u8], chunks: &[Vec<u8>], bytes: i64) -> Result<Received, StoreError> {
+    let found: Option<i64> = raw_file::table.filter(raw_file::sha256.eq(sha)).select(raw_file::id).first(c).await.optional()?;
+    if let Some(id) = found {
+        return Ok(Received { id, known: true });
+    }
+    diesel::insert_into(raw_file::table).values((raw_file::sha256.eq(sha), raw_file::name.eq(name), raw_file::bytes.eq(bytes))).execute(c).await?;
+    let id = inserted(c).await?;
+    for (seq, data) in chunks.iter().enumerate() {
+        diesel::insert_into(raw_chunk::table).values((raw_chunk::file_id.eq(id), raw_chunk::seq.eq(seq as i32), raw_chunk::data.eq(data))).execute(c).await?;
+    }
+    Ok(Received { id, known: false })
+}
+
+/// Hash and compressed chunks of a stream, holding one raw chunk at a time.
+pub(crate) fn pack(mut input: impl Read) -> std::io::Result<(Vec<u8>, Vec<Vec<u8>>, i64)> {
+    let (mut hash, mut chunks, mut total) = (Sha256::new(), Vec::new(), 0i64);
+    let mut buffer = vec![0u8; CHUNK];
+    loop {
+        let mut filled = 0;
+        while filled < CHUNK {
+            match input.read(&mut buffer[filled..])? {
+                0 => break,
+                n => filled += n,
+            }
+        }
+        if filled == 0 {
+            break;
+        }
+        hash.update(&buffer[..filled]);
+        total += filled as i64;
+        chunks.push(zstd::encode_all(&buffer[..filled], 3)?);
+        if filled < CHUNK {
+            break;
+        }
+    }
+    Ok((hash.finalize().to_vec(), chunks, total))
+}
+
+impl Store {
+    /// Takes a file into custody in one transaction.
+    ///
+    /// # Errors
+    /// [`StoreError`] when the stream or the database fails; then nothing is stored.
+    pub async fn receive_file(&self, name: &str, input: impl Read + Send + 'static) -> Result<Received, StoreError> {
+        let (sha, chunks, bytes) =
+            tokio::task::spawn_blocking(move || pack(input)).await.map_err(|e| StoreError::Other(e.to_string()))?.map_err(|e| StoreError::Other(e.to_string()))?;
+        let mut c = self.conn().await?;
+        c.transaction(async |c| receive(c, name, &sha, &chunks, bytes).await).await
+    }
+
+    /// The bytes of a file, checked against its hash.
+    ///
+    /// # Errors
+    /// [`StoreError::NotFound`], or [`StoreError::Damaged`] when the hash does not match.
+    pub async fn file_bytes(&self, id: i64) -> Result<Vec<u8>, StoreError> {
+        let info = self.file(id).await?;
+        let mut c = self.conn().await?;
+        let chunks: Vec<Vec<u8>> = raw_chunk::table.filter(raw_chunk::file_id.eq(id)).order(raw_chunk::seq).select(raw_chunk::data).load(&mut c).await?;
+        let mut out = Vec::with_capacity(info.bytes as usize);
+        for chunk in chunks {
+            out.extend(zstd::decode_all(chunk.as_slice()).map_err(|e| StoreError::Damaged(e.to_string()))?);
+        }
+        if hex(&Sha256::digest(&out)) != info.sha256 {
+            return Err(StoreError::Damaged(format!("file {} does not match its hash", info.name)));
+        }
+        Ok(out)
+    }
+
+    /// What is known of a file.
+    ///
+    /// # Errors
+    /// [`StoreError::NotFound`] when there is none with that id.
+    pub async fn file(&self, id: i64) -> Result<FileInfo, StoreError> {
+        let mut c = self.conn().await?;
+        let row: (i64, Vec<u8>, String, i64) = raw_file::table
+            .find(id)
+            .select((raw_file::id, raw_file::sha256, raw_file::name, raw_file::bytes))
+            .first(&mut c)
+            .await
+            .map_err(|e| StoreError::from(e).about("file", id))?;
+        Ok(FileInfo { id: row.0, sha256: hex(&row.1), name: row.2, bytes: row.3 })
+    }
+}

@@ -1,0 +1,157 @@
+//! Files dropped on a day sheet, previewed and not yet committed; and mappings remembered per source.
+
+use crate::db::{Store, inserted};
+use crate::error::StoreError;
+use crate::files::{Received, pack, receive};
+use crate::schema::{inbox, pull, source_mapping};
+use diesel::prelude::*;
+use diesel_async::{AsyncConnection, RunQueryDsl};
+use std::io::Read;
+
+/// Which recorder a file came from.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[allow(missing_docs)]
+pub enum Role {
+    Dyno,
+    Ecu,
+    Unknown,
+}
+
+impl Role {
+    fn id(self) -> &'static str {
+        match self {
+            Self::Dyno => "dyno",
+            Self::Ecu => "ecu",
+            Self::Unknown => "unknown",
+        }
+    }
+
+    fn from_id(id: &str) -> Self {
+        match id {
+            "dyno" => Self::Dyno,
+            "ecu" => Self::Ecu,
+            _ => Self::Unknown,
+        }
+    }
+}
+
+/// A previewed file to be kept.
+#[derive(Debug, Clone, PartialEq)]
+pub struct NewInboxItem {
+    /// Day it was dropped on.
+    pub day_id: i64,
+    /// File name.
+    pub name: String,
+    /// Recorder.
+    pub role: Role,
+    /// Signature of its header: the same source writes the same header.
+    pub source: String,
+    /// Preview as JSON.
+    pub report: String,
+}
+
+/// A file in the inbox.
+#[derive(Debug, Clone, PartialEq)]
+pub struct InboxItem {
+    /// Id.
+    pub id: i64,
+    /// Raw file.
+    pub file_id: i64,
+    /// File name.
+    pub name: String,
+    /// Recorder.
+    pub role: Role,
+    /// Source signature.
+    pub source: String,
+    /// Preview as JSON.
+    pub report: String,
+}
+
+impl Store {
+    /// Takes a file into custody and into the inbox, in one transaction.
+    ///
+    /// `known` in the result is true when the bytes already belong to a pull or wait in this inbox.
+    ///
+    /// # Errors
+    /// [`StoreError`] when the stream or the database fails; then nothing is stored.
+    pub async fn drop_file(&self, item: &NewInboxItem, input: impl Read + Send + 'static) -> Result<Received, StoreError> {
+        let (sha, chunks, bytes) =
+            tokio::task::spawn_blocking(move || pack(input)).await.map_err(|e| StoreError::Other(e.to_string()))?.map_err(|e| StoreError::Other(e.to_string()))?;
+        let mut c = self.conn().await?;
+        c.transaction(async |c| {
+            let file = receive(c, &item.name, &sha, &chunks, bytes).await?;
+            let used: i64 = pull::table.filter(pull::dyno_file_id.eq(file.id).or(pull::ecu_file_id.eq(file.id))).count().get_result(c).await?;
+            let waiting: i64 = inbox::table.filter(inbox::day_id.eq(item.day_id).and(inbox::file_id.eq(file.id))).count().get_result(c).await?;
+            if used + waiting > 0 {
+                return Ok(Received { id: file.id, known: true });
+            }
+            diesel::insert_into(inbox::table)
+                .values((
+                    inbox::day_id.eq(item.day_id), inbox::file_id.eq(file.id), inbox::name.eq(&item.name), inbox::role.eq(item.role.id()), inbox::source.eq(&item.source),
+                    inbox::report.eq(&item.report),
+                ))
+                .execute(c)
+                .await?;
+            inserted(c).await?;
+            Ok(Received { id: file.id, known: false })
+        })
+        .await
+    }
+
+    /// Files waiting on a day, by name.
+    ///
+    /// # Errors
+    /// [`StoreError`] when the database cannot answer.
+    pub async fn inbox(&self, day_id: i64) -> Result<Vec<InboxItem>, StoreError> {
+        let mut c = self.conn().await?;
+        let rows: Vec<(i64, i64, String, String, String, String)> = inbox::table
+            .filter(inbox::day_id.eq(day_id))
+            .order(inbox::name)
+            .select((inbox::id, inbox::file_id, inbox::name, inbox::role, inbox::source, inbox::report))
+            .load(&mut c)
+            .await?;
+        Ok(rows.into_iter().map(|r| InboxItem { id: r.0, file_id: r.1, name: r.2, role: Role::from_id(&r.3), source: r.4, report: r.5 }).collect())
+    }
+
+    /// Replaces the preview of a waiting file.
+    ///
+    /// # Errors
+    /// [`StoreError`] when the database refuses.
+    pub async fn update_inbox_report(&self, id: i64, report: &str) -> Result<(), StoreError> {
+        let mut c = self.conn().await?;
+        diesel::update(inbox::table.find(id)).set(inbox::report.eq(report)).execute(&mut c).await?;
+        Ok(())
+    }
+
+    /// Takes a file out of the inbox; its bytes stay in custody.
+    ///
+    /// # Errors
+    /// [`StoreError`] when the database refuses.
+    pub async fn clear_inbox(&self, day_id: i64, only: Option<i64>) -> Result<(), StoreError> {
+        let mut c = self.conn().await?;
+        match only {
+            Some(id) => diesel::delete(inbox::table.filter(inbox::day_id.eq(day_id).and(inbox::id.eq(id)))).execute(&mut c).await?,
+            None => diesel::delete(inbox::table.filter(inbox::day_id.eq(day_id))).execute(&mut c).await?,
+        };
+        Ok(())
+    }
+
+    /// The mapping remembered for a source, as JSON.
+    ///
+    /// # Errors
+    /// [`StoreError`] when the database cannot answer.
+    pub async fn remembered_mapping(&self, source: &str) -> Result<Option<String>, StoreError> {
+        let mut c = self.conn().await?;
+        Ok(source_mapping::table.find(source).select(source_mapping::mapping).first(&mut c).await.optional()?)
+    }
+
+    /// Remembers a mapping for a source.
+    ///
+    /// # Errors
+    /// [`StoreError`] when the database refuses.
+    pub async fn remember_mapping(&self, source: &str, mapping: &str) -> Result<(), StoreError> {
+        let mut c = self.conn().await?;
+        diesel::replace_into(source_mapping::table).values((source_mapping::source.eq(source), source_mapping::mapping.eq(mapping))).execute(&mut c).await?;
+        Ok(())
+    }
+}

@@ -1,0 +1,170 @@
+//! Pulls, their sample blocks and cached summaries.
+
+use crate::blocks::{BLOCK_VERSION, decode_block, encode_block};
+use crate::db::{Store, inserted};
+use crate::error::StoreError;
+use crate::schema::{pull, pull_summary, sample_block};
+use diesel::prelude::*;
+use diesel_async::{AsyncMysqlConnection, RunQueryDsl};
+use jamjar_core::analysis::Measured;
+use jamjar_core::log::Recording;
+
+/// A pull to be committed.
+#[derive(Debug, Clone, PartialEq)]
+#[allow(missing_docs)]
+pub struct NewPull {
+    pub dyno_file_id: i64,
+    pub ecu_file_id: Option<i64>,
+    pub dyno_mapping: String,
+    pub ecu_mapping: Option<String>,
+    pub number_in_file: Option<i32>,
+    pub dyno: Recording,
+    pub ecu: Option<Recording>,
+    pub summary: Summary,
+}
+
+/// A stored pull.
+#[derive(Debug, Clone, PartialEq)]
+#[allow(missing_docs)]
+pub struct Pull {
+    pub id: i64,
+    pub set_id: i64,
+    pub position: i32,
+    pub dyno_file_id: i64,
+    pub ecu_file_id: Option<i64>,
+    pub number_in_file: Option<i32>,
+    pub lag_s: Option<f64>,
+    pub excluded_reason: Option<String>,
+    pub note: String,
+}
+
+/// The cached measurement of a pull: recomputed when algorithm or settings change, never the only copy of anything.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Summary {
+    /// Version of the algorithm.
+    pub algorithm: u32,
+    /// Hash of the settings that made it.
+    pub settings: String,
+    /// The measurement.
+    pub measured: Measured,
+}
+
+type PullRow = (i64, i64, i32, i64, Option<i64>, Option<i32>, Option<f64>, Option<String>, String);
+type SummaryRow = (i32, String, Vec<u8>);
+
+fn pull_of(r: PullRow) -> Pull {
+    Pull { id: r.0, set_id: r.1, position: r.2, dyno_file_id: r.3, ecu_file_id: r.4, number_in_file: r.5, lag_s: r.6, excluded_reason: r.7, note: r.8 }
+}
+
+fn summary_of(r: SummaryRow) -> Result<Summary, StoreError> {
+    let damaged = |e: String| StoreError::Damaged(e);
+    let json = zstd::decode_all(r.2.as_slice()).map_err(|e| damaged(e.to_string()))?;
+    Ok(Summary { algorithm: r.0 as u32, settings: r.1, measured: serde_json::from_slice(&json).map_err(|e| damaged(e.to_string()))? })
+}
+
+macro_rules! pull_columns {
+    () => {
+        (
+            pull::id, pull::set_id, pull::position, pull::dyno_file_id, pull::ecu_file_id, pull::number_in_file, pull::lag_s, pull::excluded_reason, pull::note,
+        )
+    };
+}
+
+/// Pulls of several sets in order of running.
+pub(crate) async fn pulls_of(c: &mut AsyncMysqlConnection, set_ids: &[i64]) -> Result<Vec<(Pull, Summary)>, StoreError> {
+    let rows: Vec<(PullRow, SummaryRow)> = pull::table
+        .inner_join(pull_summary::table)
+        .filter(pull::set_id.eq_any(set_ids))
+        .order((pull::set_id, pull::position))
+        .select((pull_columns!(), (pull_summary::algorithm, pull_summary::settings, pull_summary::measured)))
+        .load(c)
+        .await?;
+    rows.into_iter()
+        .map(|(p, s)| {
+            let (p, mut s) = (pull_of(p), summary_of(s)?);
+            s.measured.excluded.clone_from(&p.excluded_reason);
+            Ok((p, s))
+        })
+        .collect()
+}
+
+async fn put_summary(c: &mut AsyncMysqlConnection, pull_id: i64, s: &Summary) -> Result<(), StoreError> {
+    let m = &s.measured;
+    let json = serde_json::to_vec(m).map_err(|e| StoreError::Other(e.to_string()))?;
+    let packed = zstd::encode_all(json.as_slice(), 3).map_err(|e| StoreError::Other(e.to_string()))?;
+    let figures = m.grid.curve().figures(None);
+    let word = |v: serde_json::Value| v.as_str().map(str::to_owned);
+    let ended_by = m.span.and_then(|s| serde_json::to_value(s.ended_by).ok()).and_then(word);
+    let alignment = serde_json::to_value(m.alignment.status).ok().and_then(word).unwrap_or_default();
+    let worst = m.limits.iter().map(|l| l.verdict).min().and_then(|v| serde_json::to_value(v).ok()).and_then(word);
+    diesel::replace_into(pull_summary::table)
+        .values((
+            pull_summary::pull_id.eq(pull_id), pull_summary::algorithm.eq(s.algorithm as i32), pull_summary::settings.eq(&s.settings),
+            pull_summary::peak_power_kw.eq(figures.peak_power.map(|p| p.value)), pull_summary::peak_power_rpm.eq(figures.peak_power.map(|p| p.rpm)),
+            pull_summary::peak_torque_nm.eq(figures.peak_torque.map(|p| p.value)), pull_summary::ended_by.eq(ended_by), pull_summary::alignment.eq(alignment),
+            pull_summary::worst_limit.eq(worst), pull_summary::measured.eq(packed),
+        ))
+        .execute(c)
+        .await?;
+    Ok(())
+}
+
+/// Inserts a pull with block and summary within the caller's transaction.
+pub(crate) async fn insert_pull(c: &mut AsyncMysqlConnection, set_id: i64, position: i32, p: &NewPull) -> Result<i64, StoreError> {
+    diesel::insert_into(pull::table)
+        .values((
+            pull::set_id.eq(set_id), pull::position.eq(position), pull::dyno_file_id.eq(p.dyno_file_id), pull::ecu_file_id.eq(p.ecu_file_id), pull::dyno_mapping.eq(&p.dyno_mapping),
+            pull::ecu_mapping.eq(&p.ecu_mapping), pull::number_in_file.eq(p.number_in_file), pull::note.eq(""),
+        ))
+        .execute(c)
+        .await?;
+    let id = inserted(c).await?;
+    diesel::insert_into(sample_block::table)
+        .values((sample_block::pull_id.eq(id), sample_block::version.eq(BLOCK_VERSION as i16), sample_block::data.eq(encode_block(&p.dyno, p.ecu.as_ref()))))
+        .execute(c)
+        .await?;
+    put_summary(c, id, &p.summary).await?;
+    Ok(id)
+}
+
+impl Store {
+    /// Replaces a cached measurement.
+    ///
+    /// # Errors
+    /// [`StoreError`] when the database refuses.
+    pub async fn update_summary(&self, pull_id: i64, s: &Summary) -> Result<(), StoreError> {
+        let mut c = self.conn().await?;
+        put_summary(&mut c, pull_id, s).await
+    }
+
+    /// The samples of a pull.
+    ///
+    /// # Errors
+    /// [`StoreError::NotFound`], or [`StoreError::Damaged`] when the block fails its checksum.
+    pub async fn samples(&self, pull_id: i64) -> Result<(Recording, Option<Recording>), StoreError> {
+        let mut c = self.conn().await?;
+        let data: Vec<u8> = sample_block::table.find(pull_id).select(sample_block::data).first(&mut c).await.map_err(|e| StoreError::from(e).about("pull", pull_id))?;
+        decode_block(&data).map_err(|e| StoreError::Damaged(e.to_string()))
+    }
+
+    /// Size of a stored block, bytes.
+    ///
+    /// # Errors
+    /// [`StoreError::NotFound`] when there is none.
+    pub async fn block_size(&self, pull_id: i64) -> Result<usize, StoreError> {
+        let mut c = self.conn().await?;
+        let data: Vec<u8> = sample_block::table.find(pull_id).select(sample_block::data).first(&mut c).await.map_err(|e| StoreError::from(e).about("pull", pull_id))?;
+        Ok(data.len())
+    }
+
+    /// Excludes a pull from figures with a reason, or includes it again. Limits are not touched.
+    ///
+    /// # Errors
+    /// [`StoreError::NotFound`] when there is no such pull.
+    pub async fn exclude_pull(&self, pull_id: i64, reason: Option<&str>, by: &str) -> Result<i64, StoreError> {
+        let mut c = self.conn().await?;
+        let set_id = pull::table.find(pull_id).select(pull::set_id).first(&mut c).await.map_err(|e| StoreError::from(e).about("pull", pull_id))?;
+        diesel::update(pull::table.find(pull_id)).set((pull::excluded_reason.eq(reason), pull::excluded_by.eq(reason.map(|_| by)))).execute(&mut c).await?;
+        Ok(set_id)
+    }
+}

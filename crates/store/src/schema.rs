@@ -1,0 +1,43 @@
+//! Tables as Diesel sees them.
+#![allow(missing_docs)]
+
+diesel::table! { vehicle (id) { id -> BigInt, name -> Varchar, engine -> Text, dyno -> Text, limits -> Text, demo -> Bool, created_at -> Datetime, } }
+diesel::table! { build_state (id) { id -> BigInt, vehicle_id -> BigInt, name -> Varchar, note -> Text, } }
+diesel::table! { map_revision (id) { id -> BigInt, vehicle_id -> BigInt, name -> Varchar, kind -> Varchar, } }
+diesel::table! { fuel (id) { id -> BigInt, name -> Varchar, ethanol -> Nullable<Double>, } }
+diesel::table! { cell_day (id) {
+    id -> BigInt, vehicle_id -> BigInt, on_date -> Date, place -> Varchar, temperature_c -> Nullable<Double>, humidity -> Nullable<Double>,
+    pressure_hpa -> Nullable<Double>, note -> Text, created_at -> Datetime,
+} }
+diesel::table! { pull_set (id) {
+    id -> BigInt, day_id -> BigInt, build_id -> BigInt, map_id -> BigInt, fuel_id -> BigInt, position -> Integer, boost -> Varchar, gear -> Varchar,
+    extras -> Text, note -> Text, created_at -> Datetime,
+} }
+diesel::table! { raw_file (id) { id -> BigInt, sha256 -> Binary, name -> Varchar, bytes -> BigInt, received_at -> Datetime, } }
+diesel::table! { raw_chunk (file_id, seq) { file_id -> BigInt, seq -> Integer, data -> Blob, } }
+diesel::table! { inbox (id) { id -> BigInt, day_id -> BigInt, file_id -> BigInt, name -> Varchar, role -> Varchar, source -> Char, report -> Text, } }
+diesel::table! { source_mapping (source) { source -> Char, mapping -> Text, } }
+diesel::table! { pull (id) {
+    id -> BigInt, set_id -> BigInt, position -> Integer, dyno_file_id -> BigInt, ecu_file_id -> Nullable<BigInt>, dyno_mapping -> Text, ecu_mapping -> Nullable<Text>,
+    number_in_file -> Nullable<Integer>, lag_s -> Nullable<Double>, excluded_reason -> Nullable<Varchar>, excluded_by -> Nullable<Varchar>, note -> Text, created_at -> Datetime,
+} }
+diesel::table! { sample_block (pull_id) { pull_id -> BigInt, version -> SmallInt, data -> Blob, } }
+diesel::table! { pull_summary (pull_id) {
+    pull_id -> BigInt, algorithm -> Integer, settings -> Char, peak_power_kw -> Nullable<Double>, peak_power_rpm -> Nullable<Double>, peak_torque_nm -> Nullable<Double>,
+    ended_by -> Nullable<Varchar>, alignment -> Varchar, worst_limit -> Nullable<Varchar>, measured -> Blob,
+} }
+diesel::table! { import_run (id) {
+    id -> BigInt, day_id -> Nullable<BigInt>, what -> Varchar, state -> Varchar, done -> Integer, total -> Integer, message -> Text, cancel_asked -> Bool, started_at -> Datetime,
+} }
+
+diesel::allow_tables_to_appear_in_same_query!(vehicle, build_state, map_revision, fuel, cell_day, pull_set, raw_file, raw_chunk, inbox, source_mapping, pull, sample_block, pull_summary, import_run);
+diesel::joinable!(cell_day -> vehicle (vehicle_id));
+diesel::joinable!(pull_set -> cell_day (day_id));
+diesel::joinable!(pull_set -> map_revision (map_id));
+diesel::joinable!(pull_set -> fuel (fuel_id));
+diesel::joinable!(pull_set -> build_state (build_id));
+diesel::joinable!(pull -> pull_set (set_id));
+diesel::joinable!(pull_summary -> pull (pull_id));
+diesel::joinable!(sample_block -> pull (pull_id));
+diesel::joinable!(raw_chunk -> raw_file (file_id));
+diesel::joinable!(inbox -> raw_file (file_id));

@@ -1,0 +1,223 @@
+//! Sets: committed whole with their pulls, in one transaction that is run again after a conflict.
+
+use crate::db::{ATTEMPTS, Store, inserted};
+use crate::error::StoreError;
+use crate::pulls::{NewPull, Pull, Summary, insert_pull, pulls_of};
+use crate::schema::{build_state, cell_day, fuel, inbox, map_revision, pull_set, vehicle};
+use crate::vehicles::{build_named, fuel_named, map_named};
+use chrono::NaiveDate;
+use diesel::prelude::*;
+use diesel_async::{AsyncConnection, AsyncMysqlConnection, RunQueryDsl};
+use jamjar_core::factors::Factors;
+
+/// A set to be committed.
+#[derive(Debug, Clone, PartialEq)]
+#[allow(missing_docs)]
+pub struct NewSet {
+    pub build: String,
+    pub map: String,
+    /// `stock`, `off_the_shelf`, `custom` or `unknown`.
+    pub map_kind: String,
+    pub fuel: String,
+    pub boost: String,
+    pub gear: String,
+    pub extras: Factors,
+    pub note: String,
+    pub pulls: Vec<NewPull>,
+}
+
+/// A stored set with its configuration.
+#[derive(Debug, Clone, PartialEq)]
+#[allow(missing_docs)]
+pub struct Set {
+    pub id: i64,
+    pub day_id: i64,
+    pub date: NaiveDate,
+    pub vehicle_id: i64,
+    pub vehicle: String,
+    pub position: i32,
+    pub build: String,
+    pub map: String,
+    pub map_kind: String,
+    pub fuel: String,
+    pub boost: String,
+    pub gear: String,
+    pub extras: Factors,
+    pub note: String,
+}
+
+impl Set {
+    /// The configuration as factors.
+    pub fn factors(&self) -> Factors {
+        let mut f = self.extras.clone();
+        for (k, v) in [("map", &self.map), ("fuel", &self.fuel), ("boost", &self.boost), ("gear", &self.gear), ("build", &self.build)] {
+            if !v.is_empty() {
+                f.insert(k.to_owned(), v.clone());
+            }
+        }
+        f
+    }
+}
+
+/// A set with its pulls and their cached summaries.
+#[derive(Debug, Clone, PartialEq)]
+pub struct SetWithPulls {
+    /// The set.
+    pub set: Set,
+    /// Pulls in order of running.
+    pub pulls: Vec<(Pull, Summary)>,
+}
+
+#[derive(Queryable)]
+struct Row {
+    id: i64,
+    day_id: i64,
+    date: NaiveDate,
+    vehicle_id: i64,
+    vehicle: String,
+    position: i32,
+    build: String,
+    map: String,
+    map_kind: String,
+    fuel: String,
+    boost: String,
+    gear: String,
+    extras: String,
+    note: String,
+}
+
+impl From<Row> for Set {
+    fn from(r: Row) -> Self {
+        Self {
+            id: r.id, day_id: r.day_id, date: r.date, vehicle_id: r.vehicle_id, vehicle: r.vehicle, position: r.position, build: r.build, map: r.map, map_kind: r.map_kind,
+            fuel: r.fuel, boost: r.boost, gear: r.gear, extras: serde_json::from_str(&r.extras).unwrap_or_default(), note: r.note,
+        }
+    }
+}
+
+macro_rules! query {
+    () => {
+        pull_set::table
+            .inner_join(cell_day::table.inner_join(vehicle::table))
+            .inner_join(map_revision::table)
+            .inner_join(fuel::table)
+            .inner_join(build_state::table)
+            .select((
+                pull_set::id, pull_set::day_id, cell_day::on_date, vehicle::id, vehicle::name, pull_set::position, build_state::name, map_revision::name, map_revision::kind, fuel::name,
+                pull_set::boost, pull_set::gear, pull_set::extras, pull_set::note,
+            ))
+    };
+}
+
+async fn insert_set(c: &mut AsyncMysqlConnection, day_id: i64, vehicle_id: i64, new: &NewSet) -> Result<i64, StoreError> {
+    let build_id = build_named(c, vehicle_id, &new.build).await?;
+    let map_id = map_named(c, vehicle_id, &new.map, &new.map_kind).await?;
+    let fuel_id = fuel_named(c, &new.fuel).await?;
+    let last: Option<i32> = pull_set::table.filter(pull_set::day_id.eq(day_id)).select(diesel::dsl::max(pull_set::position)).first(c).await?;
+    let extras = serde_json::to_string(&new.extras).map_err(|e| StoreError::Other(e.to_string()))?;
+    diesel::insert_into(pull_set::table)
+        .values((
+            pull_set::day_id.eq(day_id), pull_set::build_id.eq(build_id), pull_set::map_id.eq(map_id), pull_set::fuel_id.eq(fuel_id),
+            pull_set::position.eq(last.unwrap_or(0) + 1), pull_set::boost.eq(&new.boost), pull_set::gear.eq(&new.gear), pull_set::extras.eq(extras), pull_set::note.eq(&new.note),
+        ))
+        .execute(c)
+        .await?;
+    let id = inserted(c).await?;
+    for (i, p) in new.pulls.iter().enumerate() {
+        insert_pull(c, id, i as i32 + 1, p).await?;
+    }
+    Ok(id)
+}
+
+impl Store {
+    /// Commits sets with all their pulls and takes the named files out of the inbox: all of it or nothing.
+    ///
+    /// # Errors
+    /// [`StoreError`] when the day does not exist or the database refuses; then nothing of it is there.
+    pub async fn commit_sets(&self, day_id: i64, sets: &[NewSet], from_inbox: &[i64]) -> Result<Vec<i64>, StoreError> {
+        let vehicle_id = self.day(day_id).await?.vehicle_id;
+        let mut c = self.conn().await?;
+        let mut last = StoreError::Conflict;
+        for _ in 0..ATTEMPTS {
+            let result: Result<Vec<i64>, StoreError> = c
+                .transaction(async |c| {
+                    let mut ids = Vec::new();
+                    for s in sets {
+                        ids.push(insert_set(c, day_id, vehicle_id, s).await?);
+                    }
+                    diesel::delete(inbox::table.filter(inbox::id.eq_any(from_inbox))).execute(c).await?;
+                    Ok(ids)
+                })
+                .await;
+            match result {
+                Err(StoreError::Conflict) => last = StoreError::Conflict,
+                other => return other,
+            }
+        }
+        Err(last)
+    }
+
+    /// One set.
+    ///
+    /// # Errors
+    /// [`StoreError::NotFound`] when there is none with that id.
+    pub async fn set(&self, id: i64) -> Result<Set, StoreError> {
+        let mut c = self.conn().await?;
+        let row: Row = query!().filter(pull_set::id.eq(id)).first(&mut c).await.map_err(|e| StoreError::from(e).about("set", id))?;
+        Ok(row.into())
+    }
+
+    /// Sets with their pulls, in the order of the ids given; unknown ids are left out.
+    ///
+    /// # Errors
+    /// [`StoreError`] when the database cannot answer.
+    pub async fn sets_by_id(&self, ids: &[i64]) -> Result<Vec<SetWithPulls>, StoreError> {
+        let mut c = self.conn().await?;
+        let rows: Vec<Row> = query!().filter(pull_set::id.eq_any(ids)).load(&mut c).await?;
+        let mut sets: Vec<Set> = rows.into_iter().map(Into::into).collect();
+        sets.sort_by_key(|s| ids.iter().position(|i| *i == s.id));
+        with_pulls(&mut c, sets).await
+    }
+
+    /// Sets of a day in order of running, with their pulls.
+    ///
+    /// # Errors
+    /// [`StoreError`] when the database cannot answer.
+    pub async fn sets_of_day(&self, day_id: i64) -> Result<Vec<SetWithPulls>, StoreError> {
+        let mut c = self.conn().await?;
+        let rows: Vec<Row> = query!().filter(pull_set::day_id.eq(day_id)).order(pull_set::position).load(&mut c).await?;
+        with_pulls(&mut c, rows.into_iter().map(Into::into).collect()).await
+    }
+
+    /// The newest sets, without pulls.
+    ///
+    /// # Errors
+    /// [`StoreError`] when the database cannot answer.
+    pub async fn latest_sets(&self, limit: i64) -> Result<Vec<Set>, StoreError> {
+        let mut c = self.conn().await?;
+        let rows: Vec<Row> = query!().order(pull_set::id.desc()).limit(limit).load(&mut c).await?;
+        Ok(rows.into_iter().map(Into::into).collect())
+    }
+
+    /// Sets the note of a set.
+    ///
+    /// # Errors
+    /// [`StoreError`] when the database refuses.
+    pub async fn note_set(&self, id: i64, note: &str) -> Result<(), StoreError> {
+        let mut c = self.conn().await?;
+        diesel::update(pull_set::table.find(id)).set(pull_set::note.eq(note)).execute(&mut c).await?;
+        Ok(())
+    }
+}
+
+async fn with_pulls(c: &mut AsyncMysqlConnection, sets: Vec<Set>) -> Result<Vec<SetWithPulls>, StoreError> {
+    let mut pulls = pulls_of(c, &sets.iter().map(|s| s.id).collect::<Vec<_>>()).await?;
+    Ok(sets
+        .into_iter()
+        .map(|set| {
+            let (own, rest): (Vec<_>, Vec<_>) = std::mem::take(&mut pulls).into_iter().partition(|(p, _)| p.set_id == set.id);
+            pulls = rest;
+            SetWithPulls { set, pulls: own }
+        })
+        .collect())
+}

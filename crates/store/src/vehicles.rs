@@ -1,0 +1,157 @@
+//! Vehicles, with their build states, map revisions and fuels by name.
+
+use crate::db::{Store, inserted};
+use crate::error::StoreError;
+use crate::schema::{build_state, fuel, map_revision, vehicle};
+use diesel::prelude::*;
+use diesel_async::{AsyncMysqlConnection, RunQueryDsl};
+use jamjar_core::analysis::{Engine, Vehicle};
+use jamjar_core::limits::Limit;
+use jamjar_core::pull::power::Dyno;
+
+/// A vehicle to be stored.
+#[derive(Debug, Clone, PartialEq)]
+pub struct NewVehicle {
+    /// Vehicle, engine and dyno.
+    pub vehicle: Vehicle,
+    /// Its limits.
+    pub limits: Vec<Limit>,
+    /// Belongs to the demo.
+    pub demo: bool,
+}
+
+/// A stored vehicle.
+#[derive(Debug, Clone, PartialEq)]
+pub struct VehicleRecord {
+    /// Id.
+    pub id: i64,
+    /// Vehicle, engine and dyno.
+    pub vehicle: Vehicle,
+    /// Its limits.
+    pub limits: Vec<Limit>,
+    /// Belongs to the demo.
+    pub demo: bool,
+}
+
+#[derive(Queryable, Selectable)]
+#[diesel(table_name = vehicle)]
+struct Row {
+    id: i64,
+    name: String,
+    engine: String,
+    dyno: String,
+    limits: String,
+    demo: bool,
+}
+
+fn damaged(e: impl std::fmt::Display) -> StoreError {
+    StoreError::Damaged(e.to_string())
+}
+
+impl TryFrom<Row> for VehicleRecord {
+    type Error = StoreError;
+    fn try_from(r: Row) -> Result<Self, StoreError> {
+        let engine: Engine = serde_json::from_str(&r.engine).map_err(damaged)?;
+        let dyno: Dyno = serde_json::from_str(&r.dyno).map_err(damaged)?;
+        let limits: Vec<Limit> = serde_json::from_str(&r.limits).map_err(damaged)?;
+        Ok(Self { id: r.id, vehicle: Vehicle { name: r.name, engine, dyno }, limits, demo: r.demo })
+    }
+}
+
+impl Store {
+    /// Adds a vehicle with a first build state "A".
+    ///
+    /// # Errors
+    /// [`StoreError::Duplicate`] when the name is taken.
+    pub async fn add_vehicle(&self, new: &NewVehicle) -> Result<i64, StoreError> {
+        let mut c = self.conn().await?;
+        diesel::insert_into(vehicle::table)
+            .values((
+                vehicle::name.eq(&new.vehicle.name),
+                vehicle::engine.eq(serde_json::to_string(&new.vehicle.engine).map_err(damaged)?),
+                vehicle::dyno.eq(serde_json::to_string(&new.vehicle.dyno).map_err(damaged)?),
+                vehicle::limits.eq(serde_json::to_string(&new.limits).map_err(damaged)?),
+                vehicle::demo.eq(new.demo),
+            ))
+            .execute(&mut c)
+            .await?;
+        inserted(&mut c).await
+    }
+
+    /// All vehicles by name.
+    ///
+    /// # Errors
+    /// [`StoreError`] when the database cannot answer.
+    pub async fn vehicles(&self) -> Result<Vec<VehicleRecord>, StoreError> {
+        let mut c = self.conn().await?;
+        let rows: Vec<Row> = vehicle::table.order(vehicle::name).select(Row::as_select()).load(&mut c).await?;
+        rows.into_iter().map(TryInto::try_into).collect()
+    }
+
+    /// One vehicle.
+    ///
+    /// # Errors
+    /// [`StoreError::NotFound`] when there is none with that id.
+    pub async fn vehicle(&self, id: i64) -> Result<VehicleRecord, StoreError> {
+        let mut c = self.conn().await?;
+        let row: Row = vehicle::table.find(id).select(Row::as_select()).first(&mut c).await.map_err(|e| StoreError::from(e).about("vehicle", id))?;
+        row.try_into()
+    }
+
+    /// The vehicle of that name, if any.
+    ///
+    /// # Errors
+    /// [`StoreError`] when the database cannot answer.
+    pub async fn vehicle_named(&self, name: &str) -> Result<Option<VehicleRecord>, StoreError> {
+        let mut c = self.conn().await?;
+        let row: Option<Row> = vehicle::table.filter(vehicle::name.eq(name)).select(Row::as_select()).first(&mut c).await.optional()?;
+        row.map(TryInto::try_into).transpose()
+    }
+
+    /// Names of a vehicle's maps and of all fuels, for suggestions.
+    ///
+    /// # Errors
+    /// [`StoreError`] when the database cannot answer.
+    pub async fn known_names(&self, vehicle_id: i64) -> Result<(Vec<String>, Vec<String>), StoreError> {
+        let mut c = self.conn().await?;
+        let maps = map_revision::table.filter(map_revision::vehicle_id.eq(vehicle_id)).order(map_revision::id).select(map_revision::name).load(&mut c).await?;
+        let fuels = fuel::table.order(fuel::id).select(fuel::name).load(&mut c).await?;
+        Ok((maps, fuels))
+    }
+}
+
+/// Id of a build state, made when it is new.
+pub(crate) async fn build_named(c: &mut AsyncMysqlConnection, vehicle_id: i64, name: &str) -> Result<i64, StoreError> {
+    let found = build_state::table.filter(build_state::vehicle_id.eq(vehicle_id).and(build_state::name.eq(name))).select(build_state::id).first(c).await.optional()?;
+    match found {
+        Some(id) => Ok(id),
+        None => {
+            diesel::insert_into(build_state::table).values((build_state::vehicle_id.eq(vehicle_id), build_state::name.eq(name), build_state::note.eq(""))).execute(c).await?;
+            inserted(c).await
+        }
+    }
+}
+
+/// Id of a map revision, made when it is new.
+pub(crate) async fn map_named(c: &mut AsyncMysqlConnection, vehicle_id: i64, name: &str, kind: &str) -> Result<i64, StoreError> {
+    let found = map_revision::table.filter(map_revision::vehicle_id.eq(vehicle_id).and(map_revision::name.eq(name))).select(map_revision::id).first(c).await.optional()?;
+    match found {
+        Some(id) => Ok(id),
+        None => {
+            diesel::insert_into(map_revision::table).values((map_revision::vehicle_id.eq(vehicle_id), map_revision::name.eq(name), map_revision::kind.eq(kind))).execute(c).await?;
+            inserted(c).await
+        }
+    }
+}
+
+/// Id of a fuel, made when it is new.
+pub(crate) async fn fuel_named(c: &mut AsyncMysqlConnection, name: &str) -> Result<i64, StoreError> {
+    let found = fuel::table.filter(fuel::name.eq(name)).select(fuel::id).first(c).await.optional()?;
+    match found {
+        Some(id) => Ok(id),
+        None => {
+            diesel::insert_into(fuel::table).values(fuel::name.eq(name)).execute(c).await?;
+            inserted(c).await
+        }
+    }
+}
