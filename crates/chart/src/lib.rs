@@ -1,1 +1,11 @@
-//! View models to SVG: one renderer for page, report and download.
+//! View models to SVG: one renderer for page, report and download. Strings in, strings out.
+
+mod jar;
+mod lineup;
+mod paint;
+mod scale;
+mod svg;
+
+pub use jar::{Jar, jar_svg};
+pub use lineup::{Gain, Lane, LineUpChart, Series, lineup_svg};
+pub use paint::{Dash, Paint, Tone};

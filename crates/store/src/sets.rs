@@ -199,6 +199,16 @@ impl Store {
         Ok(rows.into_iter().map(Into::into).collect())
     }
 
+    /// How many sets a day has.
+    ///
+    /// # Errors
+    /// [`StoreError`] when the database cannot answer.
+    pub async fn set_count(&self, day_id: i64) -> Result<usize, StoreError> {
+        let mut c = self.conn().await?;
+        let n: i64 = pull_set::table.filter(pull_set::day_id.eq(day_id)).count().get_result(&mut c).await?;
+        Ok(n as usize)
+    }
+
     /// Sets the note of a set.
     ///
     /// # Errors

@@ -1,1 +1,51 @@
-//! Pages, fragments and downloads over HTTP.
+//! Pages, fragments and downloads over HTTP. The router reads as a table.
+
+mod assets;
+mod auth;
+mod error;
+mod guard;
+mod pages;
+mod prefs;
+mod state;
+mod views;
+
+pub use state::AppState;
+
+use axum::Router;
+use axum::extract::DefaultBodyLimit;
+use axum::routing::{get, post};
+
+/// Largest body of an ordinary request.
+const BODY_LIMIT: usize = 2 << 20;
+
+/// Every route.
+pub fn router(state: AppState) -> Router {
+    use pages::{days, imports, lineup, pulls, search, workshop};
+    Router::new()
+        .route("/", get(workshop::show))
+        .route("/days/new", get(days::new_form))
+        .route("/days", post(days::create))
+        .route("/days/{id}", get(days::show).post(days::update))
+        .route("/days/{id}/inbox", get(imports::inbox))
+        .route("/days/{id}/answers", post(imports::answer))
+        .route("/days/{id}/commit", post(imports::commit))
+        .route("/days/{id}/inbox/clear", post(imports::clear))
+        .route("/runs/{id}", get(imports::run))
+        .route("/runs/{id}/cancel", post(imports::cancel))
+        .route("/demo", post(imports::load_demo))
+        .route("/pulls/{id}/exclude", post(pulls::exclude))
+        .route("/sets/{id}/note", post(pulls::note))
+        .route("/line-up", get(lineup::show))
+        .route("/line-up/chart.svg", get(lineup::svg))
+        .route("/line-up/chart.png", get(lineup::png))
+        .route("/line-up/data.csv", get(lineup::csv))
+        .route("/search", get(search::show))
+        .route("/theme", post(workshop::theme))
+        .route("/health", get(workshop::health))
+        .layer(DefaultBodyLimit::max(BODY_LIMIT))
+        .route("/days/{id}/files", post(imports::upload).layer(DefaultBodyLimit::max(imports::UPLOAD_LIMIT)))
+        .route("/assets/{*path}", get(assets::serve))
+        .fallback(pages::not_found)
+        .layer(axum::middleware::from_fn(guard::protect))
+        .with_state(state)
+}

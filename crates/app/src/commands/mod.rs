@@ -2,6 +2,8 @@
 
 pub(crate) mod analyse;
 pub(crate) mod calc;
+pub(crate) mod db;
+pub(crate) mod serve;
 pub(crate) mod simulate;
 
 use std::process::ExitCode;

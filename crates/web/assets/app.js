@@ -1,0 +1,178 @@
+// The small script: dropping files, the chart cursor, keys. Everything else is rendered by the server.
+(() => {
+  "use strict";
+  const $ = (s, root = document) => root.querySelector(s);
+  const all = (s, root = document) => [...root.querySelectorAll(s)];
+
+  // Selects that act at once.
+  document.addEventListener("change", (e) => {
+    if (e.target.matches("[data-submit]")) e.target.form.requestSubmit();
+    if (e.target.matches("[data-set]")) keepSets(e.target.form);
+  });
+  function keepSets(form) {
+    const field = $("[data-sets]", form);
+    if (field) field.value = all("[data-set]:checked", form).map((c) => c.dataset.set).join(",");
+  }
+  all("[data-sets]").forEach((f) => keepSets(f.form));
+
+  // Cautions: shown until seen, once a day.
+  const caution = $("[data-caution]");
+  if (caution) {
+    const today = new Date().toDateString();
+    let seen = "";
+    try { seen = localStorage.getItem("caution") || ""; } catch { /* private mode */ }
+    caution.hidden = seen === today;
+    $("[data-dismiss]", caution).addEventListener("click", () => {
+      caution.hidden = true;
+      try { localStorage.setItem("caution", today); } catch { /* private mode */ }
+    });
+  }
+
+  // Dropping files.
+  const drop = $("[data-drop]");
+  if (drop) {
+    const bar = $("progress", drop);
+    const send = (files) => {
+      if (!files.length) return;
+      const body = new FormData();
+      [...files].forEach((f) => body.append("files", f, f.name));
+      const x = new XMLHttpRequest();
+      x.open("POST", drop.dataset.drop);
+      x.setRequestHeader("x-part", "inbox");
+      x.upload.onprogress = (e) => { bar.hidden = false; bar.max = e.total || 1; bar.value = e.loaded; };
+      x.onload = () => {
+        bar.hidden = true;
+        if (x.status === 200) replaceInbox(x.responseText);
+        else notice(new DOMParser().parseFromString(x.responseText, "text/html").querySelector(".error")?.textContent || "The files could not be taken in.");
+      };
+      x.onerror = () => { bar.hidden = true; notice("The server did not answer; the files were not taken in."); };
+      x.send(body);
+    };
+    $("input[type=file]", drop).addEventListener("change", (e) => { send(e.target.files); e.target.value = ""; });
+    addEventListener("dragover", (e) => { e.preventDefault(); document.body.classList.add("dragging"); });
+    addEventListener("dragleave", (e) => { if (!e.relatedTarget) document.body.classList.remove("dragging"); });
+    addEventListener("drop", (e) => { e.preventDefault(); document.body.classList.remove("dragging"); send(e.dataTransfer.files); });
+  }
+  function replaceInbox(html) {
+    const fresh = new DOMParser().parseFromString(html, "text/html").querySelector("#inbox");
+    const old = $("#inbox");
+    if (!fresh || !old) return;
+    old.replaceWith(fresh);
+    if (window.htmx) window.htmx.process(fresh);
+  }
+  function notice(text) {
+    const n = document.createElement("p");
+    n.className = "notice";
+    n.setAttribute("role", "status");
+    n.textContent = text;
+    document.body.append(n);
+    setTimeout(() => n.remove(), 6000);
+  }
+
+  // Leaving a pull out, with a reason.
+  document.addEventListener("click", (e) => {
+    const b = e.target.closest("[data-exclude]");
+    if (b) {
+      const path = `/pulls/${b.dataset.exclude}/exclude`;
+      if (b.dataset.included === "true") {
+        const d = $("#exclude");
+        $("form", d).action = path;
+        d.showModal();
+        $("input", d).focus();
+      } else {
+        const f = $("#include");
+        f.action = path;
+        f.submit();
+      }
+    }
+    if (e.target.closest("[data-close]")) e.target.closest("dialog").close();
+    if (e.target.closest("[data-help]")) $("#help").showModal();
+  });
+
+  // The chart: cursor with values, dimming of the others.
+  const chart = $("[data-chart]");
+  const svg = chart && $("svg", chart);
+  if (svg) {
+    const curves = JSON.parse($("#curves").textContent);
+    const d = svg.dataset;
+    const [x0, x1, p0, p1] = [d.x0, d.x1, d.p0, d.p1].map(Number);
+    const line = document.createElementNS("http://www.w3.org/2000/svg", "line");
+    line.setAttribute("class", "cursor");
+    line.setAttribute("y1", "10");
+    line.setAttribute("y2", d.bottom);
+    svg.append(line);
+    let at = 0;
+    const read = (rpm, values, place) => {
+      const i = rpm.findIndex((r) => Math.abs(r - place) < 1e-6);
+      return i < 0 ? null : values[i];
+    };
+    const show = (rpm) => {
+      at = Math.max(x0, Math.min(x1, Math.round(rpm / 50) * 50));
+      const x = p0 + ((at - x0) / (x1 - x0)) * (p1 - p0);
+      line.setAttribute("x1", x);
+      line.setAttribute("x2", x);
+      $("#at").textContent = `At ${at} rpm`;
+      all("[data-at]").forEach((row) => {
+        const s = curves.series.find((c) => c.key === row.dataset.at);
+        const g = curves.gains.find((c) => c.key === row.dataset.at);
+        const p = s && read(s.rpm, s.power, at);
+        $("[data-power]", row).textContent = p == null ? "–" : `${p.toFixed(1)} ${curves.unit}`;
+        const v = g && read(g.rpm, g.gain, at);
+        const h = g && g.half.length ? read(g.rpm, g.half, at) : null;
+        $("[data-gain]", row).textContent = v == null ? "" : `${v >= 0 ? "+" : ""}${v.toFixed(1)}${h == null ? "" : ` ±${h.toFixed(1)}`}`;
+      });
+    };
+    const place = (e) => {
+      const box = svg.getBoundingClientRect();
+      const u = ((e.clientX - box.left) / box.width) * svg.viewBox.baseVal.width;
+      if (u >= p0 - 4 && u <= p1 + 4) show(x0 + ((u - p0) / (p1 - p0)) * (x1 - x0));
+    };
+    svg.addEventListener("pointermove", place);
+    svg.addEventListener("pointerdown", place);
+    svg.setAttribute("tabindex", "0");
+    svg.addEventListener("keydown", (e) => {
+      if (e.key === "ArrowLeft" || e.key === "ArrowRight") { e.preventDefault(); show(at + (e.key === "ArrowRight" ? 50 : -50) * (e.shiftKey ? 10 : 1)); }
+    });
+    show(Math.round((x0 + 0.45 * (x1 - x0)) / 50) * 50);
+    const dim = (key) => all(".series", svg).forEach((g) => g.classList.toggle("dim", key !== null && g.dataset.key !== key));
+    all("[data-hover]").forEach((row) => {
+      row.addEventListener("pointerenter", () => dim(row.dataset.hover));
+      row.addEventListener("pointerleave", () => dim(null));
+      row.addEventListener("focusin", () => dim(row.dataset.hover));
+      row.addEventListener("focusout", () => dim(null));
+    });
+    all(".series", svg).forEach((g) => {
+      g.addEventListener("pointerenter", () => dim(g.dataset.key));
+      g.addEventListener("pointerleave", () => dim(null));
+    });
+  }
+
+  // Keys.
+  const rows = () => all("[data-row]").filter((r) => r.offsetParent !== null);
+  let current = -1;
+  function go(step) {
+    const list = rows();
+    if (!list.length) return;
+    current = Math.max(0, Math.min(list.length - 1, current + step));
+    const r = list[current];
+    r.setAttribute("tabindex", "-1");
+    r.focus();
+    r.scrollIntoView({ block: "nearest" });
+  }
+  document.addEventListener("keydown", (e) => {
+    if (e.ctrlKey || e.metaKey || e.altKey || e.target.matches("input, select, textarea") || $("dialog[open]")) return;
+    const row = document.activeElement?.closest("[data-row]") || rows()[current];
+    const hot = (key) => row && $(`[data-hot="${key}"]`, row);
+    const actions = {
+      "/": () => $("[data-key='/']").focus(),
+      "?": () => $("#help").showModal(),
+      j: () => go(1),
+      k: () => go(-1),
+      b: () => hot("b")?.click(),
+      x: () => hot("x")?.click(),
+      a: () => { const c = row && $("[data-set]", row); if (c) c.click(); else hot("a")?.click(); },
+      Enter: () => { if (document.activeElement === row) (row && $("[data-open]", row))?.click(); },
+    };
+    if (actions[e.key]) { if (e.key !== "Enter") e.preventDefault(); actions[e.key](); }
+  });
+})();

@@ -1,0 +1,170 @@
+//! Starting a day, and the day sheet.
+
+use super::{encoding, imports, page};
+use crate::auth::{Calibrator, Reader};
+use crate::error::WebError;
+use crate::prefs::Prefs;
+use crate::state::AppState;
+use crate::views::{DayPage, NewDayPage, Shell, day_page};
+use axum::Form;
+use axum::extract::{Path, State};
+use axum::http::StatusCode;
+use axum::response::{Html, IntoResponse, Redirect, Response};
+use chrono::NaiveDate;
+use jamjar_core::air::AirState;
+use jamjar_core::analysis::{Aspiration, Engine, Ignition, Vehicle};
+use jamjar_core::bounds::OVERALL_RATIO;
+use jamjar_core::pull::power::{Dyno, DynoKind};
+use jamjar_store::{NewDay, NewVehicle};
+use serde::Deserialize;
+
+#[derive(Deserialize, Default)]
+#[serde(default)]
+pub(crate) struct NewDayForm {
+    vehicle_id: String,
+    name: String,
+    dyno: String,
+    ratio: String,
+    inertia: String,
+    ignition: String,
+    aspiration: String,
+    date: String,
+    place: String,
+    temperature: String,
+    humidity: String,
+    pressure: String,
+    note: String,
+}
+
+/// A number as people type it: decimal comma allowed; `None` when blank.
+fn number(name: &str, s: &str) -> Result<Option<f64>, String> {
+    let t = s.trim().replace(',', ".");
+    if t.is_empty() {
+        return Ok(None);
+    }
+    t.parse::<f64>().ok().filter(|v| v.is_finite()).map(Some).ok_or_else(|| format!("{name}: “{s}” is not a number"))
+}
+
+/// Air from three fields; humidity in per cent. All blank is no air.
+fn air(temperature: &str, humidity: &str, pressure: &str) -> Result<Option<AirState>, String> {
+    match (number("temperature", temperature)?, number("humidity", humidity)?, number("pressure", pressure)?) {
+        (None, None, None) => Ok(None),
+        (Some(t), Some(h), Some(p)) => AirState::new(t, h / 100.0, p).map(Some).map_err(|e| e.to_string()),
+        _ => Err("air needs all three: temperature, humidity and station pressure".into()),
+    }
+}
+
+fn vehicle_of(f: &NewDayForm) -> Result<NewVehicle, String> {
+    let name = f.name.trim();
+    if name.is_empty() || name.chars().count() > 120 {
+        return Err("give the vehicle a name of at most 120 characters, or choose one".into());
+    }
+    let kind: DynoKind = serde_json::from_value(serde_json::Value::String(f.dyno.clone())).map_err(|_| "choose the kind of dyno".to_owned())?;
+    let overall_ratio = number("overall ratio", &f.ratio)?;
+    if let Some(k) = overall_ratio {
+        OVERALL_RATIO.check(k).map_err(|e| e.to_string())?;
+    }
+    let inertia_kg_m2 = number("inertia", &f.inertia)?.filter(|v| *v > 0.0);
+    if kind == DynoKind::RollerInertia && inertia_kg_m2.is_none() {
+        return Err("an inertia drum needs its inertia in kg·m²".into());
+    }
+    let engine = Engine {
+        ignition: if f.ignition == "compression" { Ignition::Compression } else { Ignition::Spark },
+        aspiration: match f.aspiration.as_str() {
+            "turbocharged" => Aspiration::Turbocharged,
+            "supercharged" => Aspiration::Supercharged,
+            _ => Aspiration::NaturallyAspirated,
+        },
+        ..Engine::default()
+    };
+    let vehicle = Vehicle { name: name.to_owned(), engine, dyno: Dyno { kind, overall_ratio, inertia_kg_m2, rotating_inertia_kg_m2: None } };
+    let limits = jamjar_workflow::limits::starting_points(&vehicle.engine);
+    Ok(NewVehicle { vehicle, limits, demo: false })
+}
+
+async fn new_page(state: &AppState, prefs: &Prefs, problem: String) -> Result<NewDayPage, WebError> {
+    let vehicles = state.store.vehicles().await?.into_iter().map(|v| (v.id, v.vehicle.name)).collect();
+    Ok(NewDayPage { shell: Shell::new("Start a day", &prefs.theme, "new"), vehicles, today: chrono::Local::now().date_naive().to_string(), problem })
+}
+
+pub(crate) async fn new_form(_: Reader, prefs: Prefs, State(state): State<AppState>) -> Result<Html<String>, WebError> {
+    page(&new_page(&state, &prefs, String::new()).await?)
+}
+
+pub(crate) async fn create(_: Calibrator, prefs: Prefs, State(state): State<AppState>, Form(f): Form<NewDayForm>) -> Result<Response, WebError> {
+    let checked = (|| {
+        let date: NaiveDate = f.date.parse().map_err(|_| format!("“{}” is not a date", f.date))?;
+        let air = air(&f.temperature, &f.humidity, &f.pressure)?;
+        let vehicle = match f.vehicle_id.parse::<i64>() {
+            Ok(id) => Ok(id),
+            Err(_) => Err(vehicle_of(&f)?),
+        };
+        Ok::<_, String>((date, air, vehicle))
+    })();
+    let (date, air, vehicle) = match checked {
+        Ok(c) => c,
+        Err(problem) => return Ok((StatusCode::UNPROCESSABLE_ENTITY, page(&new_page(&state, &prefs, problem).await?)?).into_response()),
+    };
+    let vehicle_id = match vehicle {
+        Ok(id) => state.store.vehicle(id).await?.id,
+        Err(new) => match state.store.vehicle_named(&new.vehicle.name).await? {
+            Some(v) => v.id,
+            None => state.store.add_vehicle(&new).await?,
+        },
+    };
+    let place = if f.place.trim().is_empty() { "cell 1".to_owned() } else { f.place.trim().chars().take(120).collect() };
+    let id = state.store.add_day(&NewDay { vehicle_id, date, place, air, note: f.note.trim().to_owned() }).await?;
+    Ok(Redirect::to(&format!("/days/{id}")).into_response())
+}
+
+async fn day(state: &AppState, prefs: &Prefs, id: i64) -> Result<DayPage, WebError> {
+    let day = state.store.day(id).await?;
+    let vehicle = state.store.vehicle(day.vehicle_id).await?;
+    let sets = state.store.sets_of_day(id).await?;
+    let e = encoding(state, day.vehicle_id).await?;
+    let inbox = imports::fragment(state, id).await?;
+    let run = imports::running(state, id).await?;
+    Ok(day_page(prefs, &day, &vehicle, &sets, &e, inbox, run))
+}
+
+pub(crate) async fn show(_: Reader, prefs: Prefs, State(state): State<AppState>, Path(id): Path<i64>) -> Result<Html<String>, WebError> {
+    page(&day(&state, &prefs, id).await?)
+}
+
+#[derive(Deserialize)]
+pub(crate) struct DayForm {
+    temperature: String,
+    humidity: String,
+    pressure: String,
+    note: String,
+}
+
+pub(crate) async fn update(_: Calibrator, State(state): State<AppState>, Path(id): Path<i64>, Form(f): Form<DayForm>) -> Result<Response, WebError> {
+    let air = air(&f.temperature, &f.humidity, &f.pressure).map_err(WebError::Bad)?;
+    state.store.day(id).await?;
+    state.store.update_day(id, air, f.note.trim()).await?;
+    jamjar_workflow::lineup::air_changed(&state.store, id).await?;
+    Ok(Redirect::to(&format!("/days/{id}")).into_response())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn air_is_whole_or_absent_and_humidity_is_per_cent() {
+        assert_eq!(air("", "", "").unwrap(), None);
+        assert_eq!(air("21,4", "52", "1002.1").unwrap(), Some(AirState { temperature_c: 21.4, humidity: 0.52, pressure_hpa: 1002.1 }));
+        assert!(air("21", "", "1002").unwrap_err().contains("all three"));
+        assert!(air("21", "52", "29.6").unwrap_err().contains("inHg"));
+        assert!(air("warm", "52", "1002").unwrap_err().contains("not a number"));
+    }
+
+    #[test]
+    fn a_drum_without_inertia_is_refused() {
+        let f = NewDayForm { name: "Quillet 650".into(), dyno: "roller_inertia".into(), ..NewDayForm::default() };
+        assert!(vehicle_of(&f).unwrap_err().contains("kg·m²"));
+        let f = NewDayForm { inertia: "12,5".into(), ..f };
+        assert_eq!(vehicle_of(&f).unwrap().vehicle.dyno.inertia_kg_m2, Some(12.5));
+    }
+}

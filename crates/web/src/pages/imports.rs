@@ -1,0 +1,219 @@
+//! Dropping files: upload, preview, questions, commit with progress.
+
+use super::page;
+use crate::auth::{Calibrator, Reader};
+use crate::error::WebError;
+use crate::state::AppState;
+use crate::views::{InboxFragment, RunFragment, inbox_fragment, run_fragment};
+use axum::Form;
+use axum::extract::{Multipart, Path, State};
+use axum::http::HeaderMap;
+use axum::response::{Html, IntoResponse, Redirect, Response};
+use jamjar_core::channel::Channel;
+use jamjar_core::units::Unit;
+use jamjar_store::{RunState, Store};
+use jamjar_workflow::WorkflowError;
+use jamjar_workflow::import::{self, ChosenPull, ChosenSet};
+use serde::Deserialize;
+use std::path::PathBuf;
+use std::sync::atomic::{AtomicU64, Ordering};
+use tokio::io::AsyncWriteExt;
+
+/// Largest upload in one request, bytes.
+pub(crate) const UPLOAD_LIMIT: usize = 1 << 30;
+
+static SPOOLED: AtomicU64 = AtomicU64::new(0);
+
+/// A file on its way in, removed when dropped.
+struct Spooled(PathBuf);
+
+impl Drop for Spooled {
+    fn drop(&mut self) {
+        let _ = std::fs::remove_file(&self.0);
+    }
+}
+
+/// The inbox as it stands.
+pub(crate) async fn fragment(state: &AppState, day_id: i64) -> Result<InboxFragment, WebError> {
+    let items = state.store.inbox(day_id).await?;
+    if items.is_empty() {
+        return Ok(InboxFragment { day_id, ..InboxFragment::default() });
+    }
+    let day = state.store.day(day_id).await?;
+    let (maps, fuels) = state.store.known_names(day.vehicle_id).await?;
+    let proposals = import::propose(&items, &maps, &fuels);
+    Ok(inbox_fragment(day_id, &items, &proposals, maps, fuels))
+}
+
+/// The running commit of a day, if any.
+pub(crate) async fn running(state: &AppState, day_id: i64) -> Result<Option<RunFragment>, WebError> {
+    let latest = state.store.latest_run(&run_name(day_id)).await?;
+    Ok(latest.filter(|r| r.state == RunState::Running).map(|r| run_fragment(&r)))
+}
+
+fn run_name(day_id: i64) -> String {
+    format!("commit {day_id}")
+}
+
+pub(crate) async fn inbox(_: Reader, State(state): State<AppState>, Path(id): Path<i64>) -> Result<Html<String>, WebError> {
+    page(&fragment(&state, id).await?)
+}
+
+pub(crate) async fn upload(_: Calibrator, State(state): State<AppState>, Path(id): Path<i64>, headers: HeaderMap, mut form: Multipart) -> Result<Response, WebError> {
+    let day = state.store.day(id).await?;
+    let vehicle = state.store.vehicle(day.vehicle_id).await?;
+    let (mut errors, mut known) = (Vec::new(), Vec::new());
+    let cut = |e: axum::extract::multipart::MultipartError| WebError::Bad(format!("the upload was cut short: {}", e.body_text()));
+    while let Some(mut field) = form.next_field().await.map_err(cut)? {
+        let name: String = field.file_name().unwrap_or_default().chars().filter(|c| !c.is_control()).take(200).collect();
+        if name.is_empty() {
+            continue;
+        }
+        let spooled = Spooled(state.spool.join(format!("upload-{}-{}", std::process::id(), SPOOLED.fetch_add(1, Ordering::Relaxed))));
+        let lost = |e: std::io::Error| WebError::Internal(e.to_string());
+        let mut file = tokio::fs::File::create(&spooled.0).await.map_err(lost)?;
+        while let Some(bytes) = field.chunk().await.map_err(cut)? {
+            file.write_all(&bytes).await.map_err(lost)?;
+        }
+        file.flush().await.map_err(lost)?;
+        let ambient = day.air.map(|a| a.pressure_hpa / 10.0);
+        match import::drop_spooled(&state.store, id, vehicle.vehicle.dyno.overall_ratio, ambient, &name, &spooled.0).await {
+            Ok(r) if r.known => known.push(name),
+            Ok(_) => {}
+            Err(WorkflowError::Format(e)) => errors.push(e.to_string()),
+            Err(e) => return Err(e.into()),
+        }
+    }
+    if headers.contains_key("x-part") {
+        let mut f = fragment(&state, id).await?;
+        (f.errors, f.known) = (errors, known);
+        return Ok(page(&f)?.into_response());
+    }
+    match errors.first() {
+        Some(e) => Err(WebError::Bad(e.clone())),
+        None => Ok(Redirect::to(&format!("/days/{id}")).into_response()),
+    }
+}
+
+#[derive(Deserialize)]
+pub(crate) struct Answer {
+    source: String,
+    column: String,
+    channel: String,
+    unit: String,
+}
+
+pub(crate) async fn answer(_: Calibrator, State(state): State<AppState>, Path(id): Path<i64>, Form(a): Form<Answer>) -> Result<Html<String>, WebError> {
+    let day = state.store.day(id).await?;
+    let vehicle = state.store.vehicle(day.vehicle_id).await?;
+    let channel = Channel::new(a.channel).map_err(|e| WebError::Bad(e.to_string()))?;
+    let unit: Unit = serde_json::from_value(serde_json::Value::String(a.unit)).map_err(|_| WebError::Bad("that is not a unit we know".into()))?;
+    import::answer(&state.store, id, vehicle.vehicle.dyno.overall_ratio, &a.source, &a.column, &channel, unit).await?;
+    page(&fragment(&state, id).await?)
+}
+
+pub(crate) async fn clear(_: Calibrator, State(state): State<AppState>, Path(id): Path<i64>) -> Result<Html<String>, WebError> {
+    state.store.clear_inbox(id, None).await?;
+    page(&fragment(&state, id).await?)
+}
+
+/// Reads `map.0`, `fuel.0`, `pull.0` (repeated), … into sets.
+fn chosen(fields: &[(String, String)]) -> Vec<ChosenSet> {
+    let mut out: Vec<ChosenSet> = Vec::new();
+    for (key, value) in fields {
+        let Some((name, index)) = key.split_once('.').and_then(|(n, i)| i.parse::<usize>().ok().filter(|i| *i < 200).map(|i| (n, i))) else { continue };
+        if out.len() <= index {
+            out.resize(index + 1, ChosenSet::default());
+        }
+        let set = &mut out[index];
+        match name {
+            "map" => set.map.clone_from(value),
+            "kind" => set.map_kind.clone_from(value),
+            "fuel" => set.fuel.clone_from(value),
+            "boost" => set.boost.clone_from(value),
+            "gear" => set.gear.clone_from(value),
+            "build" => set.build.clone_from(value),
+            "note" => set.note.clone_from(value),
+            "pull" => {
+                let mut parts = value.split(':');
+                let dyno = parts.next().and_then(|p| p.parse().ok());
+                let ecu = parts.next().and_then(|p| p.parse().ok());
+                let number = parts.next().and_then(|p| p.parse().ok());
+                set.pulls.extend(dyno.map(|dyno| ChosenPull { dyno, ecu, number }));
+            }
+            _ => {}
+        }
+    }
+    out
+}
+
+pub(crate) async fn commit(_: Calibrator, State(state): State<AppState>, Path(id): Path<i64>, Form(fields): Form<Vec<(String, String)>>) -> Result<Html<String>, WebError> {
+    state.store.day(id).await?;
+    let sets = chosen(&fields);
+    let total = sets.iter().map(|s| s.pulls.len()).sum::<usize>() as i32;
+    if let Some(set) = sets.iter().find(|s| !s.pulls.is_empty() && (s.map.trim().is_empty() || s.fuel.trim().is_empty())) {
+        let mut f = fragment(&state, id).await?;
+        f.problem = format!("Say which {} was in the vehicle for every set, or write “unknown”.", if set.map.trim().is_empty() { "map" } else { "fuel" });
+        return page(&f);
+    }
+    if total == 0 {
+        let mut f = fragment(&state, id).await?;
+        f.problem = "No pull is ticked.".into();
+        return page(&f);
+    }
+    let run = state.store.start_run(Some(id), &run_name(id), total).await?;
+    tokio::spawn(work(state.store.clone(), run, id, sets));
+    page(&run_fragment(&state.store.run(run).await?))
+}
+
+async fn work(store: Store, run: i64, day_id: i64, sets: Vec<ChosenSet>) {
+    let result = import::commit(&store, run, day_id, &sets).await;
+    let (state, message) = match result {
+        Ok(ids) => (RunState::Done, format!("{} sets stored", ids.len())),
+        Err(WorkflowError::Cancelled) => (RunState::Cancelled, "cancelled; nothing was stored".into()),
+        Err(e) => (RunState::Failed, e.to_string()),
+    };
+    if let Err(e) = store.end_run(run, state, &message).await {
+        tracing::error!(%e, "a run could not be ended");
+    }
+}
+
+pub(crate) async fn run(_: Reader, State(state): State<AppState>, Path(id): Path<i64>) -> Result<Response, WebError> {
+    let r = state.store.run(id).await?;
+    let body = page(&run_fragment(&r))?;
+    if r.state == RunState::Done {
+        return Ok(([("hx-refresh", "true")], body).into_response());
+    }
+    Ok(body.into_response())
+}
+
+pub(crate) async fn cancel(_: Calibrator, State(state): State<AppState>, Path(id): Path<i64>) -> Result<Html<String>, WebError> {
+    state.store.cancel_run(id).await?;
+    page(&run_fragment(&state.store.run(id).await?))
+}
+
+pub(crate) async fn load_demo(_: Calibrator, State(state): State<AppState>) -> Result<Response, WebError> {
+    if let Some(run) = jamjar_workflow::demo::begin(&state.store).await? {
+        let store = state.store.clone();
+        tokio::spawn(async move {
+            if let Err(e) = jamjar_workflow::demo::load(&store, run).await {
+                tracing::error!(%e, "the demo could not be loaded");
+            }
+        });
+    }
+    Ok(Redirect::to("/").into_response())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn form_fields_become_sets() {
+        let f = |k: &str, v: &str| (k.to_owned(), v.to_owned());
+        let sets = chosen(&[f("map.0", "C3"), f("pull.0", "4:5:"), f("pull.0", "6::1"), f("fuel.1", "E30"), f("pull.1", "x"), f("map.999", "no"), f("odd", "x")]);
+        assert_eq!(sets.len(), 2);
+        assert_eq!(sets[0].pulls, vec![ChosenPull { dyno: 4, ecu: Some(5), number: None }, ChosenPull { dyno: 6, ecu: None, number: Some(1) }]);
+        assert_eq!((sets[0].map.as_str(), sets[1].fuel.as_str(), sets[1].pulls.len()), ("C3", "E30", 0));
+    }
+}

@@ -1,0 +1,148 @@
+//! The line-up page and its downloads.
+
+use super::{encoding, page};
+use crate::assets::PICTURE_FONTS;
+use crate::auth::Reader;
+use crate::error::WebError;
+use crate::prefs::Prefs;
+use crate::state::AppState;
+use crate::views::{Encoding, chart_of, lineup_page};
+use axum::extract::{Query, State};
+use axum::http::header::{CONTENT_DISPOSITION, CONTENT_TYPE, SET_COOKIE};
+use axum::response::{IntoResponse, Response};
+use jamjar_chart::{Paint, lineup_svg};
+use jamjar_workflow::lineup::{LineUp, line_up};
+use resvg::{tiny_skia, usvg};
+use serde::Deserialize;
+use std::fmt::Write;
+use std::sync::{Arc, OnceLock};
+
+/// Band of the mean until a person chooses one.
+const BAND: [f64; 2] = [3000.0, 6500.0];
+/// Pixels per chart unit in the PNG.
+const PNG_SCALE: f32 = 2.0;
+
+#[derive(Deserialize)]
+pub(crate) struct Params {
+    #[serde(default)]
+    sets: String,
+    base: Option<i64>,
+    focus: Option<i64>,
+}
+
+async fn read(state: &AppState, prefs: &Prefs, p: &Params) -> Result<(LineUp, Encoding), WebError> {
+    let mut ids: Vec<i64> = p.sets.split(',').filter_map(|s| s.trim().parse().ok()).collect();
+    let mut seen = std::collections::HashSet::new();
+    ids.retain(|i| seen.insert(*i));
+    if ids.is_empty() {
+        return Err(WebError::Bad("A line-up needs sets: tick some on a day sheet and press “Line up”.".into()));
+    }
+    let l = line_up(&state.store, &ids, p.base, &prefs.settings(Some(BAND))).await?;
+    let e = encoding(state, l.vehicle.id).await?;
+    Ok((l, e))
+}
+
+pub(crate) async fn show(_: Reader, prefs: Prefs, State(state): State<AppState>, Query(p): Query<Params>) -> Result<Response, WebError> {
+    let (l, e) = read(&state, &prefs, &p).await?;
+    Ok(([(SET_COOKIE, prefs.cookie())], page(&lineup_page(&l, &e, &prefs, p.focus, BAND))?).into_response())
+}
+
+fn file(kind: &'static str, name: &str, body: impl IntoResponse) -> Response {
+    ([(CONTENT_TYPE, kind.to_owned()), (CONTENT_DISPOSITION, format!("attachment; filename=\"{name}\""))], body).into_response()
+}
+
+pub(crate) async fn svg(_: Reader, prefs: Prefs, State(state): State<AppState>, Query(p): Query<Params>) -> Result<Response, WebError> {
+    let (l, e) = read(&state, &prefs, &p).await?;
+    let focus = crate::views::lineup_focus(&l, p.focus);
+    Ok(file("image/svg+xml", "line-up.svg", lineup_svg(&chart_of(&l, &e, &prefs, focus), Paint::Light)))
+}
+
+fn fonts() -> Arc<usvg::fontdb::Database> {
+    static FONTS: OnceLock<Arc<usvg::fontdb::Database>> = OnceLock::new();
+    FONTS
+        .get_or_init(|| {
+            let mut db = usvg::fontdb::Database::new();
+            PICTURE_FONTS.iter().for_each(|f| db.load_font_data(f.to_vec()));
+            Arc::new(db)
+        })
+        .clone()
+}
+
+/// Draws an SVG as PNG. The picture fonts have no λ, so it is spelled out there.
+fn to_png(svg: &str) -> Result<Vec<u8>, WebError> {
+    let broken = |e: String| WebError::Internal(format!("the picture cannot be drawn: {e}"));
+    let options = usvg::Options { fontdb: fonts(), font_family: "Atkinson Hyperlegible Next".into(), ..usvg::Options::default() };
+    let tree = usvg::Tree::from_str(&svg.replace('λ', "lambda"), &options).map_err(|e| broken(e.to_string()))?;
+    let size = tree.size();
+    let (w, h) = ((size.width() * PNG_SCALE).ceil() as u32, (size.height() * PNG_SCALE).ceil() as u32);
+    let mut map = tiny_skia::Pixmap::new(w, h).ok_or_else(|| broken("no room".into()))?;
+    resvg::render(&tree, tiny_skia::Transform::from_scale(PNG_SCALE, PNG_SCALE), &mut map.as_mut());
+    map.encode_png().map_err(|e| broken(e.to_string()))
+}
+
+pub(crate) async fn png(_: Reader, prefs: Prefs, State(state): State<AppState>, Query(p): Query<Params>) -> Result<Response, WebError> {
+    let (l, e) = read(&state, &prefs, &p).await?;
+    let focus = crate::views::lineup_focus(&l, p.focus);
+    let svg = lineup_svg(&chart_of(&l, &e, &prefs, focus), Paint::Light);
+    let png = tokio::task::spawn_blocking(move || to_png(&svg)).await.map_err(|e| WebError::Internal(e.to_string()))??;
+    Ok(file("image/png", "line-up.png", png))
+}
+
+fn quoted(s: &str) -> String {
+    let safe = if s.starts_with(['=', '+', '-', '@']) { format!("'{s}") } else { s.to_owned() };
+    format!("\"{}\"", safe.replace('"', "\"\""))
+}
+
+/// Mean power, torque, gain and band of every set, in kW and N·m, one row per engine speed.
+fn table(l: &LineUp, prefs: &Prefs) -> String {
+    let mut grid: Vec<f64> = l.results.iter().flat_map(|r| r.mean_curve.rpm.clone()).collect();
+    grid.sort_by(f64::total_cmp);
+    grid.dedup();
+    let mut out = format!("# {}; correction {}; headline {}; filter {} s\nengine speed (rpm)", l.vehicle.vehicle.name.replace(['\n', '\r'], " "), prefs.correction.label(), prefs.headline.label(), prefs.smoothing_s);
+    for s in &l.sets {
+        let name = format!("{} on {} (set {})", s.set.map, s.set.fuel, s.set.position);
+        for what in ["power (kW)", "torque (N·m)", "gain (kW)", "band half-width (kW)"] {
+            let _ = write!(out, ",{}", quoted(&format!("{name} {what}")));
+        }
+    }
+    out.push('\n');
+    let cell = |v: Option<f64>| v.filter(|v| v.is_finite()).map_or_else(String::new, |v| format!("{v:.3}"));
+    for rpm in grid {
+        let _ = write!(out, "{rpm:.0}");
+        for (i, r) in l.results.iter().enumerate() {
+            let at = |v: &[f64], x: &[f64]| x.iter().position(|g| *g == rpm).and_then(|k| v.get(k).copied());
+            let c = l.comparisons.iter().find(|c| c.candidate == i);
+            let _ = write!(
+                out,
+                ",{},{},{},{}",
+                cell(at(&r.mean_curve.power_kw, &r.mean_curve.rpm)), cell(at(&r.mean_curve.torque_nm, &r.mean_curve.rpm)),
+                cell(c.and_then(|c| at(&c.curve.gain_kw, &c.curve.rpm))), cell(c.and_then(|c| at(&c.curve.half_kw, &c.curve.rpm)))
+            );
+        }
+        out.push('\n');
+    }
+    out
+}
+
+pub(crate) async fn csv(_: Reader, prefs: Prefs, State(state): State<AppState>, Query(p): Query<Params>) -> Result<Response, WebError> {
+    let (l, _) = read(&state, &prefs, &p).await?;
+    Ok(file("text/csv; charset=utf-8", "line-up.csv", table(&l, &prefs)))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_name_cannot_become_a_formula_in_a_spreadsheet() {
+        assert_eq!(quoted("=1+1"), "\"'=1+1\"");
+        assert_eq!(quoted("C\"3"), "\"C\"\"3\"");
+    }
+
+    #[test]
+    fn a_picture_has_letters_in_it() {
+        let svg = |t: &str| format!(r##"<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 200 40"><text x="5" y="30" font-family="Fraunces, serif" font-size="28" fill="#000">{t}</text></svg>"##);
+        let (with, without) = (to_png(&svg("gain")).unwrap(), to_png(&svg("")).unwrap());
+        assert!(with.starts_with(&[0x89, b'P', b'N', b'G']) && with.len() > without.len() + 300);
+    }
+}

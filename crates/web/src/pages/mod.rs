@@ -1,0 +1,30 @@
+//! One module per resource; handlers extract, call, map to a view, render.
+
+pub(crate) mod days;
+pub(crate) mod imports;
+pub(crate) mod lineup;
+pub(crate) mod pulls;
+pub(crate) mod search;
+pub(crate) mod workshop;
+
+use crate::error::WebError;
+use crate::state::AppState;
+use crate::views::Encoding;
+use askama::Template;
+use axum::response::Html;
+
+/// Renders a template.
+pub(crate) fn page(t: &impl Template) -> Result<Html<String>, WebError> {
+    Ok(Html(t.render()?))
+}
+
+/// Maps and fuels of a vehicle in their stable order.
+pub(crate) async fn encoding(state: &AppState, vehicle_id: i64) -> Result<Encoding, WebError> {
+    let (maps, fuels) = state.store.known_names(vehicle_id).await?;
+    Ok(Encoding { maps, fuels })
+}
+
+/// Anything without a route.
+pub(crate) async fn not_found() -> WebError {
+    WebError::NotFound("There is no page at this address. The workshop is at /.".into())
+}

@@ -1,0 +1,44 @@
+//! What a person does to a pull or a set: exclude with a reason, note.
+
+use crate::auth::Calibrator;
+use crate::error::WebError;
+use crate::state::AppState;
+use axum::Form;
+use axum::extract::{Path, State};
+use axum::response::Redirect;
+use serde::Deserialize;
+
+#[derive(Deserialize)]
+pub(crate) struct Exclusion {
+    #[serde(default)]
+    reason: String,
+    #[serde(default)]
+    include: bool,
+}
+
+pub(crate) async fn exclude(Calibrator(who): Calibrator, State(state): State<AppState>, Path(id): Path<i64>, Form(f): Form<Exclusion>) -> Result<Redirect, WebError> {
+    let reason = f.reason.trim();
+    if !f.include && reason.is_empty() {
+        return Err(WebError::Bad("a pull is left out of figures only with a reason: say why".into()));
+    }
+    if reason.chars().count() > 500 {
+        return Err(WebError::Bad("the reason is longer than 500 characters".into()));
+    }
+    let set = state.store.exclude_pull(id, (!f.include).then_some(reason), &who.name).await?;
+    let day = state.store.set(set).await?.day_id;
+    Ok(Redirect::to(&format!("/days/{day}#set-{set}")))
+}
+
+#[derive(Deserialize)]
+pub(crate) struct Note {
+    note: String,
+}
+
+pub(crate) async fn note(_: Calibrator, State(state): State<AppState>, Path(id): Path<i64>, Form(f): Form<Note>) -> Result<Redirect, WebError> {
+    if f.note.chars().count() > 10_000 {
+        return Err(WebError::Bad("the note is longer than 10,000 characters".into()));
+    }
+    let day = state.store.set(id).await?.day_id;
+    state.store.note_set(id, f.note.trim()).await?;
+    Ok(Redirect::to(&format!("/days/{day}#set-{id}")))
+}

@@ -1,0 +1,52 @@
+//! Home, theme, health.
+
+use super::{encoding, page};
+use crate::auth::Reader;
+use crate::error::WebError;
+use crate::prefs::Prefs;
+use crate::state::AppState;
+use crate::views::{run_fragment, workshop_page};
+use axum::Form;
+use axum::extract::State;
+use axum::http::header::{REFERER, SET_COOKIE};
+use axum::http::HeaderMap;
+use axum::response::{Html, IntoResponse, Redirect, Response};
+use jamjar_store::RunState;
+use serde::Deserialize;
+
+const DAYS: i64 = 30;
+const SETS: i64 = 10;
+
+pub(crate) async fn show(_: Reader, prefs: Prefs, State(state): State<AppState>) -> Result<Html<String>, WebError> {
+    let mut days = Vec::new();
+    for d in state.store.latest_days(DAYS).await? {
+        let sets = state.store.set_count(d.id).await?;
+        days.push((d, sets));
+    }
+    let ids: Vec<i64> = state.store.latest_sets(SETS).await?.iter().map(|s| s.id).collect();
+    let mut sets = Vec::new();
+    for s in state.store.sets_by_id(&ids).await? {
+        let vehicle = state.store.vehicle(s.set.vehicle_id).await?;
+        let e = encoding(&state, s.set.vehicle_id).await?;
+        sets.push((s, vehicle, e));
+    }
+    let run = state.store.latest_run(jamjar_workflow::demo::RUN).await?.filter(|r| r.state != RunState::Done).map(|r| run_fragment(&r));
+    page(&workshop_page(&prefs, days, &sets, run))
+}
+
+#[derive(Deserialize)]
+pub(crate) struct Theme {
+    theme: String,
+}
+
+pub(crate) async fn theme(_: Reader, headers: HeaderMap, Form(t): Form<Theme>) -> Response {
+    let theme = if ["light", "dark", "auto"].contains(&t.theme.as_str()) { t.theme } else { "auto".into() };
+    let back = headers.get(REFERER).and_then(|r| r.to_str().ok()).and_then(|r| r.split_once("://")).and_then(|(_, r)| r.find('/').map(|i| r[i..].to_owned()));
+    let cookie = format!("jj_theme={theme}; Path=/; Max-Age=31536000; SameSite=Strict; HttpOnly");
+    ([(SET_COOKIE, cookie)], Redirect::to(back.as_deref().unwrap_or("/"))).into_response()
+}
+
+pub(crate) async fn health(State(state): State<AppState>) -> Result<&'static str, WebError> {
+    state.store.ping().await?;
+    Ok("ok")
+}

@@ -1,0 +1,156 @@
+//! The day sheet: vehicle, conditions, sets and pulls in order of running.
+
+use super::encode::{Encoding, jar_html};
+use super::words::{count, date_words, verdict_line};
+use super::{InboxFragment, RunFragment, Shell};
+use crate::prefs::Prefs;
+use askama::Template;
+use jamjar_core::analysis::{Measured, SetInput, analyse_sets, set_verdicts};
+use jamjar_core::limits::Verdict;
+use jamjar_core::pull::align::{Alignment, Status};
+use jamjar_store::{Day, SetWithPulls, VehicleRecord};
+
+pub(crate) struct PullRow {
+    pub(crate) id: i64,
+    pub(crate) name: String,
+    pub(crate) peak: String,
+    pub(crate) torque: String,
+    pub(crate) span: String,
+    pub(crate) ended: &'static str,
+    pub(crate) clock: String,
+    pub(crate) clock_why: String,
+    pub(crate) flags: Vec<String>,
+    pub(crate) excluded: Option<String>,
+}
+
+pub(crate) struct VerdictRow {
+    pub(crate) label: String,
+    pub(crate) text: String,
+    pub(crate) warn: bool,
+    pub(crate) strong: bool,
+    pub(crate) why: String,
+}
+
+pub(crate) struct SetCard {
+    pub(crate) id: i64,
+    pub(crate) tone: &'static str,
+    pub(crate) swatch: String,
+    pub(crate) jar: String,
+    pub(crate) map: String,
+    pub(crate) fuel: String,
+    pub(crate) rest: String,
+    pub(crate) figure: String,
+    pub(crate) scatter: String,
+    pub(crate) note: String,
+    pub(crate) pulls: Vec<PullRow>,
+    pub(crate) verdicts: Vec<VerdictRow>,
+}
+
+#[derive(Template)]
+#[template(path = "day.html")]
+pub(crate) struct DayPage {
+    pub(crate) shell: Shell,
+    pub(crate) id: i64,
+    pub(crate) vehicle: String,
+    pub(crate) date: String,
+    pub(crate) place: String,
+    pub(crate) air_words: String,
+    pub(crate) temperature: String,
+    pub(crate) humidity: String,
+    pub(crate) pressure: String,
+    pub(crate) note: String,
+    pub(crate) sets: Vec<SetCard>,
+    pub(crate) lineup: String,
+    pub(crate) inbox: InboxFragment,
+    pub(crate) run: Option<RunFragment>,
+    pub(crate) place_words: &'static str,
+    pub(crate) correction: &'static str,
+}
+
+#[derive(Template)]
+#[template(path = "new_day.html")]
+pub(crate) struct NewDayPage {
+    pub(crate) shell: Shell,
+    pub(crate) vehicles: Vec<(i64, String)>,
+    pub(crate) today: String,
+    pub(crate) problem: String,
+}
+
+pub(crate) fn day_page(prefs: &Prefs, day: &Day, vehicle: &VehicleRecord, sets: &[SetWithPulls], e: &Encoding, inbox: InboxFragment, run: Option<RunFragment>) -> DayPage {
+    let ids: Vec<String> = sets.iter().map(|s| s.set.id.to_string()).collect();
+    DayPage {
+        shell: Shell::new(format!("{}, {}", day.vehicle, date_words(day.date)), &prefs.theme, "day"),
+        id: day.id,
+        vehicle: day.vehicle.clone(),
+        date: date_words(day.date),
+        place: day.place.clone(),
+        air_words: match day.air {
+            Some(a) => {
+                let factor = prefs.correction.air_factor(&a).map_or_else(String::new, |f| format!(", {} factor {f:.3}", prefs.correction.label()));
+                format!("{:.1} °C, {:.0} % humidity, {:.1} hPa station pressure{factor}", a.temperature_c, a.humidity * 100.0, a.pressure_hpa)
+            }
+            None => "No air conditions yet: power stays uncorrected until they are entered.".into(),
+        },
+        temperature: day.air.map_or_else(String::new, |a| format!("{:.1}", a.temperature_c)),
+        humidity: day.air.map_or_else(String::new, |a| format!("{:.0}", a.humidity * 100.0)),
+        pressure: day.air.map_or_else(String::new, |a| format!("{:.1}", a.pressure_hpa)),
+        note: day.note.clone(),
+        sets: sets.iter().map(|s| card(s, vehicle, e, prefs)).collect(),
+        lineup: ids.join(","),
+        inbox,
+        run,
+        place_words: vehicle.vehicle.dyno.kind.place(),
+        correction: prefs.correction.label(),
+    }
+}
+
+fn card(s: &SetWithPulls, v: &VehicleRecord, e: &Encoding, prefs: &Prefs) -> SetCard {
+    let measured: Vec<Measured> = s.pulls.iter().map(|p| p.1.measured.clone()).collect();
+    let input = SetInput { id: s.set.id.to_string(), day: s.set.date.to_string(), factors: s.set.factors(), pulls: Vec::new() };
+    let result = analyse_sets(std::slice::from_ref(&input), std::slice::from_ref(&measured), &v.vehicle.engine, &prefs.settings(None)).remove(0);
+    let verdicts = set_verdicts(&measured);
+    let peak = result.figure(jamjar_core::analysis::Figure::PeakPower);
+    let u = prefs.power;
+    let rest: Vec<String> = [("", &s.set.boost), ("gear ", &s.set.gear), ("build ", &s.set.build)].iter().filter(|(_, v)| !v.is_empty()).map(|(l, v)| format!("{l}{v}")).collect();
+    SetCard {
+        id: s.set.id, tone: e.tone(&s.set).name(), swatch: e.swatch(&s.set, false), jar: jar_html(&verdicts, e.tone(&s.set), s.set.id), map: s.set.map.clone(), fuel: s.set.fuel.clone(),
+        rest: rest.join(" · "),
+        figure: match (peak.headline, peak.rpm) {
+            (Some(p), Some(rpm)) => format!("{:.1} {} at {rpm:.0} rpm", u.from_kw(p), u.label()),
+            _ => "no power figure".into(),
+        },
+        scatter: match peak.sd {
+            Some(sd) => format!("{} of {}, scatter {:.2} {}", result.n(), count(s.pulls.len(), "pull"), u.from_kw(sd), u.label()),
+            None => format!("{} of {}, scatter not measured", result.n(), count(s.pulls.len(), "pull")),
+        },
+        note: s.set.note.clone(),
+        pulls: s.pulls.iter().zip(result.pull_figures.iter()).zip(&result.pulls).map(|((p, f), c)| {
+            let m = &p.1.measured;
+            PullRow {
+                id: p.0.id,
+                name: format!("p{}", p.0.position),
+                peak: f.peak_power.map_or_else(|| "–".into(), |x| format!("{:.1} at {:.0}", u.from_kw(x.value), x.rpm)),
+                torque: f.peak_torque.map_or_else(|| "–".into(), |x| format!("{:.0} at {:.0}", prefs.torque.from_nm(x.value), x.rpm)),
+                span: c.curve.span_rpm().map_or_else(|| "–".into(), |s| format!("{:.0}–{:.0}", s[0], s[1])),
+                ended: m.span.map_or("no pull", |s| s.ended_by.label()),
+                clock: clock_words(&m.alignment),
+                clock_why: m.alignment.reason.clone().unwrap_or_default(),
+                flags: m.flags.iter().filter(|f| !matches!(f.kind.as_str(), "unit_guess" | "not_aligned")).map(|f| f.text.clone()).collect(),
+                excluded: p.0.excluded_reason.clone(),
+            }
+        }).collect(),
+        verdicts: verdicts.iter().filter_map(|o| v.limits.iter().find(|l| l.id == o.limit).map(|l| (l, o))).map(|(l, o)| VerdictRow {
+            label: l.channel.label(), text: verdict_line(l, o, prefs.afr), warn: o.verdict == Verdict::Over, strong: o.verdict != Verdict::Clear, why: o.reason.clone().unwrap_or_default(),
+        }).collect(),
+    }
+}
+
+fn clock_words(a: &Alignment) -> String {
+    match (a.status, a.sigma_lag_s) {
+        (Status::Aligned, Some(s)) => format!("aligned ±{:.0} ms", (s * 1000.0).max(1.0)),
+        (Status::Aligned, None) => "aligned".into(),
+        (Status::Manual, _) => "set by hand".into(),
+        (Status::Refused, _) => "refused".into(),
+        (Status::SingleLog, _) => "one log".into(),
+    }
+}

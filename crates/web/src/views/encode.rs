@@ -1,0 +1,74 @@
+//! Stable encodings: the hue of a map and the dash of a fuel, the same on every page.
+
+use jamjar_chart::{Dash, Jar, Paint, Tone, jar_svg};
+use jamjar_core::limits::{LimitOutcome, Verdict};
+use jamjar_store::Set;
+
+/// Order of maps and fuels as the store knows them: it decides hue and dash.
+#[derive(Debug, Clone, Default)]
+pub(crate) struct Encoding {
+    pub(crate) maps: Vec<String>,
+    pub(crate) fuels: Vec<String>,
+}
+
+impl Encoding {
+    /// Hue of a set's map; stock is always ink.
+    pub(crate) fn tone(&self, set: &Set) -> Tone {
+        if set.map_kind == "stock" {
+            return Tone::Ink;
+        }
+        let others = self.maps.iter().filter(|m| !m.eq_ignore_ascii_case("stock"));
+        let k = others.into_iter().position(|m| *m == set.map).unwrap_or(0);
+        Tone::MAPS[k % Tone::MAPS.len()]
+    }
+
+    /// Dash of a set's fuel.
+    pub(crate) fn dash(&self, set: &Set) -> Dash {
+        Dash(self.fuels.iter().position(|f| *f == set.fuel).unwrap_or(0))
+    }
+
+    /// A short line in the set's encoding, for legends and tables.
+    pub(crate) fn swatch(&self, set: &Set, baseline: bool) -> String {
+        format!(
+            r#"<svg class="swatch" viewBox="0 0 34 14" aria-hidden="true"><line x1="1" x2="33" y1="7" y2="7" stroke="var(--{})" stroke-width="{}" stroke-dasharray="{}"/></svg>"#,
+            self.tone(set).name(), if baseline { "1.6" } else { "2.8" }, self.dash(set).array()
+        )
+    }
+}
+
+/// The jar of a set: fill = share of its tightest margin used.
+pub(crate) fn jar_of(verdicts: &[LimitOutcome]) -> Jar {
+    let any = |v: Verdict| verdicts.iter().any(|o| o.verdict == v);
+    if verdicts.is_empty() {
+        Jar::NoLimits
+    } else if any(Verdict::Over) {
+        Jar::Over
+    } else if any(Verdict::CantTell) || verdicts.iter().filter(|o| o.verdict == Verdict::NotMeasured).count() * 2 > verdicts.len() {
+        Jar::Unmonitored
+    } else {
+        Jar::Filled(verdicts.iter().filter_map(|o| o.share_used).fold(0.0, f64::max))
+    }
+}
+
+/// The jar drawn for a page.
+pub(crate) fn jar_html(verdicts: &[LimitOutcome], tone: Tone, id: i64) -> String {
+    jar_svg(jar_of(verdicts), tone, &id.to_string(), Paint::Page)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn outcome(verdict: Verdict, share: Option<f64>) -> LimitOutcome {
+        LimitOutcome { limit: "x".into(), verdict, worst: None, threshold: None, margin: None, share_used: share, from_s: None, to_s: None, rpm: None, clock: None, reason: None }
+    }
+
+    #[test]
+    fn a_jar_says_the_worst_of_its_limits() {
+        let clear = outcome(Verdict::Clear, Some(0.6));
+        assert_eq!(jar_of(&[clear.clone(), outcome(Verdict::NotReached, None)]), Jar::Filled(0.6));
+        assert_eq!(jar_of(&[clear.clone(), outcome(Verdict::Over, Some(1.2))]), Jar::Over);
+        assert_eq!(jar_of(&[clear, outcome(Verdict::CantTell, None)]), Jar::Unmonitored);
+        assert_eq!(jar_of(&[]), Jar::NoLimits);
+    }
+}

@@ -1,0 +1,133 @@
+//! Dropped files before commit: what was found, what is asked, what is offered.
+
+use askama::Template;
+use jamjar_core::units::Unit;
+use jamjar_formats::Confidence;
+use jamjar_store::{InboxItem, Role};
+use jamjar_workflow::import::{FilePreview, Proposal};
+
+pub(crate) struct ColumnRow {
+    pub(crate) header: String,
+    pub(crate) channel: String,
+    pub(crate) unit: &'static str,
+    pub(crate) sure: &'static str,
+}
+
+pub(crate) struct FileRow {
+    pub(crate) name: String,
+    pub(crate) role: &'static str,
+    pub(crate) facts: String,
+    pub(crate) notes: Vec<String>,
+}
+
+pub(crate) struct SourceRow {
+    pub(crate) role: &'static str,
+    pub(crate) files: usize,
+    pub(crate) found: usize,
+    pub(crate) columns: Vec<ColumnRow>,
+}
+
+pub(crate) struct QuestionRow {
+    pub(crate) source: String,
+    pub(crate) column: String,
+    pub(crate) channel: String,
+    pub(crate) text: String,
+    pub(crate) options: Vec<(String, &'static str)>,
+}
+
+pub(crate) struct PullRow {
+    pub(crate) value: String,
+    pub(crate) names: String,
+    pub(crate) found: String,
+    pub(crate) usable: bool,
+}
+
+pub(crate) struct ProposalRow {
+    pub(crate) index: usize,
+    pub(crate) key: String,
+    pub(crate) map: String,
+    pub(crate) fuel: String,
+    pub(crate) stock: bool,
+    pub(crate) pulls: Vec<PullRow>,
+}
+
+#[derive(Template, Default)]
+#[template(path = "inbox.html")]
+pub(crate) struct InboxFragment {
+    pub(crate) day_id: i64,
+    pub(crate) errors: Vec<String>,
+    pub(crate) known: Vec<String>,
+    pub(crate) files: Vec<FileRow>,
+    pub(crate) sources: Vec<SourceRow>,
+    pub(crate) questions: Vec<QuestionRow>,
+    pub(crate) proposals: Vec<ProposalRow>,
+    pub(crate) maps: Vec<String>,
+    pub(crate) fuels: Vec<String>,
+    pub(crate) problem: String,
+}
+
+fn role_words(r: Role) -> &'static str {
+    match r {
+        Role::Dyno => "dyno",
+        Role::Ecu => "engine computer",
+        Role::Unknown => "not recognised",
+    }
+}
+
+fn unit_id(u: Unit) -> String {
+    serde_json::to_value(u).ok().and_then(|v| v.as_str().map(str::to_owned)).unwrap_or_default()
+}
+
+pub(crate) fn inbox_fragment(day_id: i64, items: &[InboxItem], proposals: &[Proposal], maps: Vec<String>, fuels: Vec<String>) -> InboxFragment {
+    let mut out = InboxFragment { day_id, maps, fuels, ..InboxFragment::default() };
+    let mut seen: Vec<&str> = Vec::new();
+    for item in items {
+        let Ok(p) = serde_json::from_str::<FilePreview>(&item.report) else { continue };
+        let pulls = if p.pulls.len() == 1 { "1 pull".to_owned() } else { format!("{} pulls", p.pulls.len()) };
+        out.files.push(FileRow { name: item.name.clone(), role: role_words(item.role), facts: format!("{} rows over {:.1} s, {pulls}", p.rows, p.seconds), notes: p.notes.clone() });
+        if seen.contains(&item.source.as_str()) {
+            continue;
+        }
+        seen.push(&item.source);
+        out.sources.push(SourceRow {
+            role: role_words(item.role),
+            files: items.iter().filter(|i| i.source == item.source).count(),
+            found: p.columns.iter().filter(|c| c.channel.is_some()).count(),
+            columns: p
+                .columns
+                .iter()
+                .map(|c| ColumnRow {
+                    header: c.header.clone(),
+                    channel: c.channel.as_ref().map_or_else(|| "not used".into(), |c| c.label()),
+                    unit: c.unit.map_or("", Unit::label),
+                    sure: match (&c.channel, c.confidence) {
+                        (None, _) => "",
+                        (_, Confidence::Given) => "you said so",
+                        (_, Confidence::High) => "sure",
+                        (_, Confidence::Medium) => "probably",
+                        (_, Confidence::Low) => "a guess",
+                    },
+                })
+                .collect(),
+        });
+        out.questions.extend(p.questions.iter().map(|q| QuestionRow {
+            source: item.source.clone(), column: q.column.clone(), channel: q.channel.to_string(), text: q.text.clone(), options: q.options.iter().map(|u| (unit_id(*u), u.label())).collect(),
+        }));
+    }
+    out.proposals = proposals
+        .iter()
+        .enumerate()
+        .map(|(index, p)| ProposalRow {
+            index, key: p.key.clone(), map: p.map.clone(), fuel: p.fuel.clone(), stock: p.map.eq_ignore_ascii_case("stock") || p.key.split(' ').any(|w| w == "stock"),
+            pulls: p
+                .pulls
+                .iter()
+                .map(|x| PullRow {
+                    value: format!("{}:{}:{}", x.dyno, x.ecu.map_or_else(String::new, |e| e.to_string()), x.number.map_or_else(String::new, |n| n.to_string())),
+                    names: x.names.clone(), found: x.found.clone(), usable: x.found != "no pull found",
+                })
+                .collect(),
+        })
+        .collect();
+    out
+}

@@ -1,0 +1,404 @@
+//! The line-up: the answer first, the chart, the table of figures, what differs.
+
+use super::encode::{Encoding, jar_html};
+use super::words::{count, date_words};
+use super::{Shell, verdict_line};
+use crate::prefs::Prefs;
+use askama::Template;
+use jamjar_chart::{Gain, Lane, LineUpChart, Paint, Series, lineup_svg};
+use jamjar_core::analysis::{Comparison, Figure, FigureComparison, SetResult, Verdict, headline_sentence};
+use jamjar_core::limits::Verdict as LimitVerdict;
+use jamjar_workflow::lineup::LineUp;
+
+pub(crate) struct SetRow {
+    pub(crate) id: i64,
+    pub(crate) tone: &'static str,
+    pub(crate) swatch: String,
+    pub(crate) jar: String,
+    pub(crate) map: String,
+    pub(crate) fuel: String,
+    pub(crate) gain: String,
+    pub(crate) verdict: &'static str,
+    pub(crate) figure: String,
+    pub(crate) limit: String,
+    pub(crate) loud: bool,
+    pub(crate) baseline: bool,
+    pub(crate) focus: bool,
+    pub(crate) focus_link: String,
+    pub(crate) base_link: String,
+    pub(crate) drop_link: String,
+}
+
+pub(crate) struct FigureCell {
+    pub(crate) value: String,
+    pub(crate) difference: String,
+    pub(crate) interval: String,
+    pub(crate) family: String,
+    pub(crate) verdict: &'static str,
+}
+
+pub(crate) struct FigureRow {
+    pub(crate) tone: &'static str,
+    pub(crate) swatch: String,
+    pub(crate) name: String,
+    pub(crate) n: String,
+    pub(crate) cells: Vec<FigureCell>,
+    pub(crate) differs: String,
+}
+
+pub(crate) struct Choice {
+    pub(crate) id: String,
+    pub(crate) label: String,
+    pub(crate) on: bool,
+}
+
+pub(crate) struct Setting {
+    pub(crate) name: &'static str,
+    pub(crate) label: &'static str,
+    pub(crate) choices: Vec<Choice>,
+}
+
+pub(crate) struct LimitRow {
+    pub(crate) label: String,
+    pub(crate) rule: String,
+    pub(crate) verdict: &'static str,
+    pub(crate) text: String,
+    pub(crate) reason: String,
+    pub(crate) warn: bool,
+    pub(crate) strong: bool,
+}
+
+#[derive(Template)]
+#[template(path = "lineup.html")]
+pub(crate) struct LineUpPage {
+    pub(crate) shell: Shell,
+    pub(crate) day_id: i64,
+    pub(crate) vehicle: String,
+    pub(crate) date: String,
+    pub(crate) title: String,
+    pub(crate) sentence: String,
+    pub(crate) limit_sentence: String,
+    pub(crate) limit_warn: bool,
+    pub(crate) caveats: Vec<(String, String)>,
+    pub(crate) chart: String,
+    pub(crate) data: String,
+    pub(crate) rows: Vec<SetRow>,
+    pub(crate) figures: Vec<FigureRow>,
+    pub(crate) figure_heads: Vec<String>,
+    pub(crate) limits: Vec<LimitRow>,
+    pub(crate) focus_name: String,
+    pub(crate) settings: Vec<Setting>,
+    pub(crate) hidden: Vec<(&'static str, String)>,
+    pub(crate) link: String,
+    pub(crate) unit: &'static str,
+    pub(crate) plan: String,
+}
+
+fn name_of(l: &LineUp, i: usize) -> String {
+    let s = &l.sets[i].set;
+    let twin = l.sets.iter().enumerate().any(|(k, o)| k != i && o.set.map == s.map && o.set.fuel == s.fuel);
+    let which = if twin { format!(" (set {})", s.position) } else { String::new() };
+    format!("{} on {}{which}", s.map, s.fuel)
+}
+
+/// The candidate shown first: the one asked for, else the largest gain at peak.
+pub(crate) fn focus_of(l: &LineUp, asked: Option<i64>) -> Option<usize> {
+    let at = asked.and_then(|id| l.comparisons.iter().position(|c| l.sets[c.candidate].set.id == id));
+    let gain = |c: &Comparison| c.figure(Figure::PeakPower).and_then(|f| f.mean_difference).unwrap_or(f64::NEG_INFINITY);
+    at.or_else(|| (0..l.comparisons.len()).max_by(|&a, &b| gain(&l.comparisons[a]).total_cmp(&gain(&l.comparisons[b]))))
+}
+
+/// The chart's view model in the units chosen.
+pub(crate) fn chart_of(l: &LineUp, e: &Encoding, prefs: &Prefs, focus: Option<usize>) -> LineUpChart {
+    let u = prefs.power;
+    let place = l.vehicle.vehicle.dyno.kind.place();
+    let series = l
+        .results
+        .iter()
+        .enumerate()
+        .map(|(i, r)| {
+            let s = &l.sets[i].set;
+            let peak = r.figure(Figure::PeakPower);
+            let mut detail = s.fuel.clone();
+            if l.sets.iter().enumerate().any(|(k, o)| k != i && o.set.map == s.map && o.set.fuel == s.fuel) {
+                detail = format!("{detail}, set {}", s.position);
+            }
+            Series {
+                key: s.id.to_string(), name: s.map.clone(), detail, tone: e.tone(s), dash: e.dash(s), baseline: i == l.base, rpm: r.mean_curve.rpm.clone(),
+                power: r.mean_curve.power_kw.iter().map(|p| u.from_kw(*p)).collect(),
+                peak: peak.rpm.and_then(|rpm| Some((rpm, u.from_kw(r.mean_curve.power_at(rpm)?)))),
+            }
+        })
+        .collect();
+    let gains = l
+        .comparisons
+        .iter()
+        .filter(|c| c.figure(Figure::PeakPower).is_some_and(|f| f.verdict != Verdict::CantTell || f.mean_difference.is_some()))
+        .map(|c| Gain {
+            series: c.candidate, rpm: c.curve.rpm.clone(), gain: c.curve.gain_kw.iter().map(|v| u.from_kw(*v)).collect(), half: c.curve.half_kw.iter().map(|v| u.from_kw(*v)).collect(),
+        })
+        .collect();
+    let shown = focus.map_or(l.base, |f| l.comparisons[f].candidate);
+    let lane_rpm = l.results[shown].mean_curve.rpm.clone();
+    LineUpChart {
+        power_title: format!("power {place}, {}, {}", u.label(), prefs.correction.label()),
+        gain_title: format!("gain over {}, {}, with 95 % band for the whole curve", name_of(l, l.base), u.label()),
+        lane_title: format!("margin used by {}, worst of {}", name_of(l, shown), count(l.measured[shown].len(), "pull")),
+        lanes: lanes_of(l, shown, &lane_rpm, prefs.afr),
+        lane_tone: e.tone(&l.sets[shown].set),
+        series, gains, lane_rpm,
+        unit: u.label().to_owned(),
+    }
+}
+
+fn lanes_of(l: &LineUp, set: usize, grid: &[f64], afr: bool) -> Vec<Lane> {
+    l.vehicle
+        .limits
+        .iter()
+        .filter_map(|limit| l.verdicts[set].iter().find(|o| o.limit == limit.id).map(|o| (limit, o)))
+        .map(|(limit, o)| {
+            let mut share: Vec<Option<f64>> = vec![None; grid.len()];
+            let mut drawn = false;
+            for m in &l.measured[set] {
+                let Some(values) = m.lanes.iter().find(|x| x.limit == limit.id).and_then(|x| x.share.as_ref()) else { continue };
+                drawn = true;
+                for (rpm, v) in m.grid.rpm.iter().zip(values) {
+                    if let (Some(v), Ok(i)) = (v, grid.binary_search_by(|g| g.total_cmp(rpm))) {
+                        share[i] = Some(share[i].map_or(*v, |old: f64| old.max(*v)));
+                    }
+                }
+            }
+            Lane {
+                label: format!("{}, {} {}", limit.channel.label(), limit.direction.label(), threshold_words(limit, afr)),
+                share: (drawn && !matches!(o.verdict, LimitVerdict::NotMeasured)).then_some(share),
+                note: verdict_line(limit, o, afr),
+                over: o.verdict == LimitVerdict::Over,
+                unknown: matches!(o.verdict, LimitVerdict::NotMeasured | LimitVerdict::CantTell | LimitVerdict::NotReached),
+            }
+        })
+        .collect()
+}
+
+fn threshold_words(limit: &jamjar_core::limits::Limit, afr: bool) -> String {
+    use jamjar_core::limits::Threshold;
+    match &limit.threshold {
+        Threshold::Constant(v) => super::words::channel_value(limit, *v, afr, false),
+        Threshold::Curve { value, .. } => {
+            let (low, high) = value.iter().fold((f64::INFINITY, f64::NEG_INFINITY), |a, v| (a.0.min(*v), a.1.max(*v)));
+            format!("{low:.0}–{high:.0} {}", limit.channel.unit())
+        }
+    }
+}
+
+fn half(f: &FigureComparison) -> Option<f64> {
+    f.ci95.map(|c| (c[1] - c[0]) / 2.0)
+}
+
+fn in_unit(f: Figure, v: f64, prefs: &Prefs) -> f64 {
+    if f == Figure::PeakTorque { prefs.torque.from_nm(v) } else { prefs.power.from_kw(v) }
+}
+
+/// Everything the page shows. `link` is the query without focus, base and sets.
+pub(crate) fn lineup_page(l: &LineUp, e: &Encoding, prefs: &Prefs, asked_focus: Option<i64>, band: [f64; 2]) -> LineUpPage {
+    let focus = focus_of(l, asked_focus);
+    let first = &l.sets[0].set;
+    let sentence = match focus {
+        Some(f) => headline_sentence(&l.comparisons[f], &l.results, |r: &SetResult| index(l, r).map_or_else(String::new, |i| name_of(l, i)), prefs.power),
+        None => format!("{}: one set, nothing to compare it with yet.", name_of(l, 0)),
+    };
+    let shown = focus.map_or(l.base, |f| l.comparisons[f].candidate);
+    let worst = l.verdicts[shown].iter().min_by(|a, b| a.verdict.cmp(&b.verdict)).and_then(|o| l.vehicle.limits.iter().find(|x| x.id == o.limit).map(|x| (x, o)));
+    let (limit_sentence, limit_warn) = match worst {
+        Some((x, o)) if o.verdict == LimitVerdict::Over => (format!("Don't run this: {} {}.", x.channel.label(), verdict_line(x, o, prefs.afr)), true),
+        Some((x, o)) if o.verdict == LimitVerdict::Clear => (format!("Every limit was measured and clear; the tightest of them is {} ({}).", x.channel.label(), verdict_line(x, o, prefs.afr)), false),
+        Some(_) => (said_of_limits(l, shown, prefs), false),
+        None => ("No limits are set for this vehicle, so nothing can be said of its margins.".into(), false),
+    };
+    let base_query = |sets: &str, base: i64, focus: i64| format!("/line-up?sets={sets}&base={base}&focus={focus}");
+    let ids: Vec<i64> = l.sets.iter().map(|s| s.set.id).collect();
+    let joined = |v: &[i64]| v.iter().map(i64::to_string).collect::<Vec<_>>().join(",");
+    let (base_id, focus_id) = (ids[l.base], ids[shown]);
+    let rows = (0..l.sets.len()).map(|i| {
+        let others: Vec<i64> = ids.iter().copied().filter(|x| *x != ids[i]).collect();
+        set_row(l, e, prefs, i, shown, [base_query(&joined(&ids), base_id, ids[i]), base_query(&joined(&ids), ids[i], base_id), base_query(&joined(&others), base_id, focus_id)])
+    });
+    let mut hidden: Vec<(&'static str, String)> = vec![("sets", joined(&ids)), ("base", base_id.to_string()), ("focus", focus_id.to_string())];
+    let pairs: Vec<String> = hidden.iter().cloned().chain(prefs.pairs()).map(|(k, v)| format!("{k}={v}")).collect();
+    let chart = chart_of(l, e, prefs, focus);
+    LineUpPage {
+        shell: Shell::new("Line-up", &prefs.theme, "lineup"),
+        day_id: first.day_id,
+        vehicle: first.vehicle.clone(),
+        date: date_words(first.date),
+        title: format!("{} against {}", count(l.sets.len() - 1, "set"), name_of(l, l.base)),
+        sentence, limit_sentence, limit_warn,
+        caveats: focus.map_or_else(Vec::new, |f| l.comparisons[f].notes.iter().map(|n| (tag(&n.kind).to_owned(), n.text.clone())).collect()),
+        chart: lineup_svg(&chart, Paint::Page),
+        data: data_json(&chart),
+        rows: rows.collect(),
+        figure_heads: Figure::ALL.iter().map(|f| match f {
+            Figure::BandMeanPower => format!("mean power {:.0}–{:.0} rpm, {}", band[0], band[1], prefs.power.label()),
+            Figure::PeakTorque => format!("peak torque, {}", prefs.torque.label()),
+            Figure::PeakPower => format!("peak power, {}", prefs.power.label()),
+        }).collect(),
+        figures: (0..l.sets.len()).map(|i| figure_row(l, e, prefs, i)).collect(),
+        limits: limit_rows(l, shown, prefs),
+        focus_name: name_of(l, shown),
+        settings: settings(prefs),
+        link: pairs.join("&"),
+        hidden: std::mem::take(&mut hidden),
+        unit: prefs.power.label(),
+        plan: plan(l, focus, prefs),
+    }
+}
+
+fn index(l: &LineUp, r: &SetResult) -> Option<usize> {
+    l.results.iter().position(|x| x.id == r.id)
+}
+
+fn said_of_limits(l: &LineUp, set: usize, prefs: &Prefs) -> String {
+    let mut parts = Vec::new();
+    for (v, words) in [(LimitVerdict::CantTell, "can't be told"), (LimitVerdict::NotMeasured, "not measured"), (LimitVerdict::NotReached, "not reached")] {
+        let names: Vec<String> = named(l, set, v);
+        if !names.is_empty() {
+            parts.push(format!("{} {words}", names.join(" and ")));
+        }
+    }
+    let close: Vec<String> = l.verdicts[set]
+        .iter()
+        .filter(|o| o.verdict == LimitVerdict::Close)
+        .filter_map(|o| l.vehicle.limits.iter().find(|x| x.id == o.limit).map(|x| format!("{} {}", x.channel.label(), verdict_line(x, o, prefs.afr))))
+        .collect();
+    if !close.is_empty() {
+        parts.push(close.join("; "));
+    }
+    let clear = named(l, set, LimitVerdict::Clear).len();
+    let rest = if clear > 0 { format!(" The other {clear} measured limits are clear.") } else { String::new() };
+    format!("Nothing measured is over. {}.{rest}", capital(&parts.join("; ")))
+}
+
+fn capital(s: &str) -> String {
+    let mut c = s.chars();
+    c.next().map_or_else(String::new, |f| f.to_uppercase().chain(c).collect())
+}
+
+fn named(l: &LineUp, set: usize, v: LimitVerdict) -> Vec<String> {
+    l.verdicts[set].iter().filter(|o| o.verdict == v).filter_map(|o| l.vehicle.limits.iter().find(|x| x.id == o.limit).map(|x| x.channel.label())).collect()
+}
+
+fn tag(kind: &str) -> &str {
+    match kind {
+        "confounded" => "two things changed",
+        "cross_day" => "different days",
+        "cant_tell" => "can't tell",
+        "one_mounting" => "one mounting",
+        "uneven_scatter" => "uneven scatter",
+        "borrowed_scatter" | "no_scatter" => "few pulls",
+        "ramp_rate" | "window_span" => "ramp rate",
+        "correction" => "correction",
+        "excluded" => "excluded",
+        _ => "note",
+    }
+}
+
+fn set_row(l: &LineUp, e: &Encoding, prefs: &Prefs, i: usize, shown: usize, links: [String; 3]) -> SetRow {
+    let (s, r) = (&l.sets[i].set, &l.results[i]);
+    let peak = r.figure(Figure::PeakPower);
+    let c = l.comparisons.iter().find(|c| c.candidate == i).and_then(|c| c.figure(Figure::PeakPower));
+    let u = prefs.power;
+    let tight = l.verdicts[i]
+        .iter()
+        .min_by(|a, b| a.verdict.cmp(&b.verdict).then(b.share_used.unwrap_or(0.0).total_cmp(&a.share_used.unwrap_or(0.0))))
+        .and_then(|o| l.vehicle.limits.iter().find(|x| x.id == o.limit).map(|x| (x, o)));
+    let [focus_link, base_link, drop_link] = links;
+    SetRow {
+        id: s.id, tone: e.tone(s).name(), swatch: e.swatch(s, i == l.base), jar: jar_html(&l.verdicts[i], e.tone(s), s.id), map: s.map.clone(), fuel: s.fuel.clone(),
+        gain: match c {
+            None => "baseline".into(),
+            Some(f) => match (f.difference, half(f)) {
+                (Some(d), Some(h)) => format!("{:+.1} ±{:.1}", u.from_kw(d), u.from_kw(h)),
+                (Some(d), None) => format!("{:+.1} ±?", u.from_kw(d)),
+                _ => "–".into(),
+            },
+        },
+        verdict: c.map_or("", |f| f.verdict.label()),
+        figure: peak.headline.map_or_else(|| "no figure".into(), |p| format!("{:.1} {} · n {}", u.from_kw(p), u.label(), r.n())),
+        limit: tight.map_or_else(|| "no limits set".into(), |(x, o)| format!("{} {}", x.channel.label(), verdict_line(x, o, prefs.afr))),
+        loud: tight.is_some_and(|(_, o)| o.verdict == LimitVerdict::Over),
+        baseline: i == l.base, focus: i == shown, focus_link, base_link, drop_link,
+    }
+}
+
+fn figure_row(l: &LineUp, e: &Encoding, prefs: &Prefs, i: usize) -> FigureRow {
+    let (s, r) = (&l.sets[i].set, &l.results[i]);
+    let c = l.comparisons.iter().find(|c| c.candidate == i);
+    let cells = Figure::ALL
+        .iter()
+        .map(|f| {
+            let x = c.and_then(|c| c.figure(*f));
+            let v = |v: f64| in_unit(*f, v, prefs);
+            FigureCell {
+                value: r.figure(*f).headline.map_or_else(|| "–".into(), |h| format!("{:.1}", v(h))),
+                difference: x.and_then(|x| x.difference).map_or_else(String::new, |d| format!("{:+.1}", v(d))),
+                interval: x.and_then(|x| x.ci95).map_or_else(String::new, |ci| format!("{:+.1} to {:+.1}", v(ci[0]), v(ci[1]))),
+                family: x.and_then(|x| x.ci95_family).map_or_else(String::new, |ci| format!("all together {:+.1} to {:+.1}", v(ci[0]), v(ci[1]))),
+                verdict: x.map_or("", |x| x.verdict.label()),
+            }
+        })
+        .collect();
+    FigureRow {
+        tone: e.tone(s).name(), swatch: e.swatch(s, i == l.base), name: name_of(l, i), n: format!("{} of {}", r.n(), r.pulls.len()), cells,
+        differs: c.map_or_else(|| "baseline".into(), |c| if c.confounding.factors_differ.is_empty() { "nothing: the same again".into() } else { c.confounding.factors_differ.join(" and ") }),
+    }
+}
+
+fn limit_rows(l: &LineUp, set: usize, prefs: &Prefs) -> Vec<LimitRow> {
+    l.vehicle
+        .limits
+        .iter()
+        .filter_map(|x| l.verdicts[set].iter().find(|o| o.limit == x.id).map(|o| (x, o)))
+        .map(|(x, o)| LimitRow {
+            label: x.channel.label(),
+            rule: format!("{} {} for {} s", x.direction.label(), threshold_words(x, prefs.afr), x.sustain_s),
+            verdict: o.verdict.label(),
+            text: if o.margin.is_some() { verdict_line(x, o, prefs.afr) } else { String::new() },
+            reason: o.reason.clone().unwrap_or_default(),
+            warn: o.verdict == LimitVerdict::Over,
+            strong: o.verdict != LimitVerdict::Clear,
+        })
+        .collect()
+}
+
+fn plan(l: &LineUp, focus: Option<usize>, prefs: &Prefs) -> String {
+    let Some(f) = focus.and_then(|f| l.comparisons[f].figure(Figure::PeakPower)) else { return String::new() };
+    let (Some(sd), Some(now)) = (f.pull_sd, f.smallest_detectable) else { return String::new() };
+    let n = l.results[l.base].n().min(focus.map_or(0, |f| l.results[l.comparisons[f].candidate].n())) as u32;
+    let next = jamjar_core::stats::plan::smallest_detectable(sd, n + 1).map(|d| d.difference).unwrap_or(now);
+    let u = prefs.power;
+    format!("These pulls can show a difference of {:.1} {} at peak (80 times in 100); one more pull each, {:.1}.", u.from_kw(now), u.label(), u.from_kw(next))
+}
+
+fn settings(p: &Prefs) -> Vec<Setting> {
+    use jamjar_core::analysis::Headline;
+    use jamjar_core::correction::Correction;
+    let choice = |id: &str, label: &str, on: bool| Choice { id: id.to_owned(), label: label.to_owned(), on };
+    vec![
+        Setting { name: "correction", label: "corrected", choices: Correction::ALL.iter().map(|c| choice(c.id(), c.label(), *c == p.correction)).collect() },
+        Setting { name: "headline", label: "headline", choices: Headline::ALL.iter().map(|h| choice(h.id(), h.label(), *h == p.headline)).collect() },
+        Setting {
+            name: "smooth", label: "filter",
+            choices: crate::prefs::SMOOTHING.iter().map(|s| choice(&s.to_string(), &if *s == 0.0 { "none".into() } else { format!("{s} s, display only") }, *s == p.smoothing_s)).collect(),
+        },
+        Setting { name: "power", label: "power", choices: [("kw", "kW"), ("hp", "hp"), ("ps", "PS")].iter().map(|(i, l)| choice(i, l, *i == p.power_id())).collect() },
+        Setting { name: "torque", label: "torque", choices: [("nm", "N·m"), ("lbft", "lb·ft")].iter().map(|(i, l)| choice(i, l, (*i == "lbft") == (p.torque == jamjar_core::units::TorqueUnit::LbFt))).collect() },
+        Setting { name: "scale", label: "mixture", choices: [("lambda", "λ"), ("afr", "AFR, gasoline scale")].iter().map(|(i, l)| choice(i, l, (*i == "afr") == p.afr)).collect() },
+    ]
+}
+
+/// Curves for the cursor, as JSON that cannot close its script element.
+fn data_json(c: &LineUpChart) -> String {
+    let round = |v: &[f64]| v.iter().map(|x| (x * 100.0).round() / 100.0).collect::<Vec<_>>();
+    let series: Vec<_> = c.series.iter().map(|s| serde_json::json!({"key": s.key, "rpm": s.rpm, "power": round(&s.power)})).collect();
+    let gains: Vec<_> = c.gains.iter().map(|g| serde_json::json!({"key": c.series[g.series].key, "rpm": g.rpm, "gain": round(&g.gain), "half": round(&g.half)})).collect();
+    serde_json::json!({"series": series, "gains": gains, "unit": c.unit}).to_string().replace('<', "\\u003c")
+}

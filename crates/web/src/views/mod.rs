@@ -1,0 +1,41 @@
+//! View models: numbers and units become strings here, templates only place them.
+
+mod day;
+mod encode;
+mod inbox;
+mod lineup;
+mod words;
+mod workshop;
+
+pub(crate) use day::{DayPage, NewDayPage, day_page};
+pub(crate) use encode::Encoding;
+pub(crate) use inbox::{InboxFragment, inbox_fragment};
+pub(crate) use lineup::{chart_of, focus_of as lineup_focus, lineup_page};
+pub(crate) use words::verdict_line;
+pub(crate) use workshop::{RunFragment, SearchPage, hit_rows, run_fragment, workshop_page};
+
+use askama::Template;
+
+/// What every page shows around its content.
+#[derive(Debug, Clone)]
+pub(crate) struct Shell {
+    pub(crate) title: String,
+    pub(crate) theme: String,
+    pub(crate) query: String,
+    pub(crate) here: &'static str,
+}
+
+impl Shell {
+    pub(crate) fn new(title: impl Into<String>, theme: &str, here: &'static str) -> Self {
+        Self { title: title.into(), theme: theme.to_owned(), query: String::new(), here }
+    }
+}
+
+/// A refusal as a page.
+#[derive(Template)]
+#[template(path = "error.html")]
+pub(crate) struct ErrorPage<'a> {
+    pub(crate) title: &'a str,
+    pub(crate) text: &'a str,
+    pub(crate) theme: &'a str,
+}

@@ -1,0 +1,167 @@
+//! Home: today's work, search, what needs attention.
+
+use super::encode::{Encoding, jar_html};
+use super::words::{count, date_words};
+use super::{Shell, verdict_line};
+use crate::prefs::Prefs;
+use askama::Template;
+use jamjar_core::analysis::set_verdicts;
+use jamjar_core::limits::Verdict;
+use jamjar_core::pull::align::Status;
+use jamjar_core::units::PowerUnit;
+use jamjar_store::{Day, Hit, Run, RunState, SetWithPulls, VehicleRecord};
+
+pub(crate) struct DayRow {
+    pub(crate) id: i64,
+    pub(crate) date: String,
+    pub(crate) vehicle: String,
+    pub(crate) place: String,
+    pub(crate) sets: String,
+    pub(crate) note: String,
+}
+
+pub(crate) struct SetRow {
+    pub(crate) day_id: i64,
+    pub(crate) tone: &'static str,
+    pub(crate) swatch: String,
+    pub(crate) map: String,
+    pub(crate) fuel: String,
+    pub(crate) vehicle: String,
+    pub(crate) date: String,
+    pub(crate) pulls: String,
+    pub(crate) best: String,
+    pub(crate) jar: String,
+    pub(crate) limits: String,
+    pub(crate) loud: bool,
+}
+
+pub(crate) struct Attention {
+    pub(crate) day_id: i64,
+    pub(crate) what: String,
+    pub(crate) text: String,
+    pub(crate) warn: bool,
+}
+
+/// Progress of long work.
+#[derive(Template)]
+#[template(path = "run.html")]
+pub(crate) struct RunFragment {
+    pub(crate) id: i64,
+    pub(crate) title: &'static str,
+    pub(crate) done: i32,
+    pub(crate) total: i32,
+    pub(crate) message: String,
+    pub(crate) running: bool,
+    pub(crate) failed: bool,
+    pub(crate) cancelled: bool,
+}
+
+pub(crate) fn run_fragment(r: &Run) -> RunFragment {
+    RunFragment {
+        id: r.id, title: if r.what == "demo" { "Loading the demo" } else { "Storing the pulls" }, done: r.done, total: r.total.max(1), message: r.message.clone(),
+        running: r.state == RunState::Running, failed: r.state == RunState::Failed, cancelled: r.state == RunState::Cancelled,
+    }
+}
+
+#[derive(Template)]
+#[template(path = "workshop.html")]
+pub(crate) struct WorkshopPage {
+    pub(crate) shell: Shell,
+    pub(crate) headline: String,
+    pub(crate) days: Vec<DayRow>,
+    pub(crate) sets: Vec<SetRow>,
+    pub(crate) attention: Vec<Attention>,
+    pub(crate) run: Option<RunFragment>,
+    pub(crate) empty: bool,
+}
+
+#[derive(Template)]
+#[template(path = "search.html")]
+pub(crate) struct SearchPage {
+    pub(crate) shell: Shell,
+    pub(crate) headline: String,
+    pub(crate) rows: Vec<HitRow>,
+}
+
+pub(crate) struct HitRow {
+    pub(crate) set_id: i64,
+    pub(crate) day_id: i64,
+    pub(crate) date: String,
+    pub(crate) vehicle: String,
+    pub(crate) map: String,
+    pub(crate) fuel: String,
+    pub(crate) note: String,
+    pub(crate) pulls: String,
+    pub(crate) best: String,
+}
+
+pub(crate) fn hit_rows(hits: Vec<Hit>, unit: PowerUnit) -> Vec<HitRow> {
+    hits.into_iter()
+        .map(|h| HitRow {
+            set_id: h.set_id, day_id: h.day_id, date: date_words(h.date), vehicle: h.vehicle, map: h.map, fuel: h.fuel, note: h.note, pulls: count(h.pulls as usize, "pull"),
+            best: h.best_kw.map_or_else(|| "–".into(), |v| format!("{:.1} {}", unit.from_kw(v), unit.label())),
+        })
+        .collect()
+}
+
+pub(crate) fn workshop_page(prefs: &Prefs, days: Vec<(Day, usize)>, sets: &[(SetWithPulls, VehicleRecord, Encoding)], run: Option<RunFragment>) -> WorkshopPage {
+    let headline = match days.first() {
+        Some((d, n)) => format!("Last in the cell: {} on {}, {}.", d.vehicle, date_words(d.date), count(*n, "set")),
+        None => "Nothing has been pulled yet.".into(),
+    };
+    let rows = sets.iter().map(|(s, v, e)| set_row(s, v, e, prefs)).collect();
+    let attention = sets.iter().flat_map(|(s, v, _)| attention(s, v, prefs)).collect();
+    WorkshopPage {
+        shell: Shell::new("Workshop", &prefs.theme, "workshop"),
+        headline,
+        empty: days.is_empty(),
+        days: days
+            .into_iter()
+            .map(|(d, n)| DayRow { id: d.id, date: date_words(d.date), vehicle: d.vehicle, place: d.place, sets: count(n, "set"), note: d.note })
+            .collect(),
+        sets: rows,
+        attention,
+        run,
+    }
+}
+
+fn set_row(s: &SetWithPulls, v: &VehicleRecord, e: &Encoding, prefs: &Prefs) -> SetRow {
+    let measured: Vec<_> = s.pulls.iter().map(|p| p.1.measured.clone()).collect();
+    let verdicts = set_verdicts(&measured);
+    let best = measured.iter().filter_map(|m| m.grid.curve().figures(None).peak_power).map(|p| p.value).fold(f64::NAN, f64::max);
+    let worst = verdicts.iter().min_by_key(|o| o.verdict);
+    SetRow {
+        day_id: s.set.day_id, tone: e.tone(&s.set).name(), swatch: e.swatch(&s.set, false), map: s.set.map.clone(), fuel: s.set.fuel.clone(), vehicle: s.set.vehicle.clone(),
+        date: date_words(s.set.date), pulls: count(s.pulls.len(), "pull"),
+        best: if best.is_finite() { format!("{:.1} {}", prefs.power.from_kw(best), prefs.power.label()) } else { "–".into() },
+        jar: jar_html(&verdicts, e.tone(&s.set), s.set.id),
+        limits: match worst.and_then(|o| v.limits.iter().find(|l| l.id == o.limit).map(|l| (l, o))) {
+            Some((l, o)) if o.verdict != Verdict::Clear => format!("{} {}", l.channel.label(), verdict_line(l, o, prefs.afr)),
+            Some(_) => "every limit measured and clear".into(),
+            None => "no limits set".into(),
+        },
+        loud: worst.is_some_and(|o| o.verdict == Verdict::Over),
+    }
+}
+
+fn attention(s: &SetWithPulls, v: &VehicleRecord, prefs: &Prefs) -> Vec<Attention> {
+    let measured: Vec<_> = s.pulls.iter().map(|p| p.1.measured.clone()).collect();
+    let what = format!("{} on {}, {}", s.set.map, s.set.fuel, date_words(s.set.date));
+    let mut out: Vec<Attention> = set_verdicts(&measured)
+        .iter()
+        .filter(|o| matches!(o.verdict, Verdict::Over | Verdict::CantTell))
+        .filter_map(|o| v.limits.iter().find(|l| l.id == o.limit).map(|l| (l, o)))
+        .map(|(l, o)| Attention {
+            day_id: s.set.day_id, what: what.clone(), warn: o.verdict == Verdict::Over,
+            text: match o.verdict {
+                Verdict::Over => format!("{} {}. Don't run this.", l.channel.label(), verdict_line(l, o, prefs.afr)),
+                _ => format!("{}: can't tell. {}", l.channel.label(), o.reason.clone().unwrap_or_default()),
+            },
+        })
+        .collect();
+    let refused = measured.iter().filter(|m| m.alignment.status == Status::Refused).count();
+    if refused > 0 {
+        out.push(Attention { day_id: s.set.day_id, what, warn: false, text: format!("{} not aligned with the engine computer.", count(refused, "pull")) });
+    }
+    out
+}

@@ -1,0 +1,22 @@
+//! Why a use case stopped.
+
+use jamjar_formats::FormatError;
+use jamjar_store::StoreError;
+use thiserror::Error;
+
+/// One error for all use cases; the page and the command word it the same way.
+#[derive(Debug, Error)]
+pub enum WorkflowError {
+    /// A file cannot be read.
+    #[error(transparent)]
+    Format(#[from] FormatError),
+    /// The store refused.
+    #[error(transparent)]
+    Store(#[from] StoreError),
+    /// The request makes no sense; the sentence says why and what to do.
+    #[error("{0}")]
+    Bad(String),
+    /// Somebody cancelled.
+    #[error("cancelled; nothing was stored")]
+    Cancelled,
+}

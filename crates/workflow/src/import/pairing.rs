@@ -1,0 +1,129 @@
+//! Which files belong together, and which pulls to a set: by name first, by order where names say nothing.
+
+use super::preview::FilePreview;
+use jamjar_core::pull::detect::PullKind;
+use jamjar_store::{InboxItem, Role};
+
+/// A pull offered for commit.
+#[derive(Debug, Clone, PartialEq)]
+pub struct ProposedPull {
+    /// Inbox id of the dyno file.
+    pub dyno: i64,
+    /// Inbox id of the engine-computer file.
+    pub ecu: Option<i64>,
+    /// Which pull of the file, from 0, when it holds several.
+    pub number: Option<usize>,
+    /// File names, for the eye.
+    pub names: String,
+    /// What was found, in words.
+    pub found: String,
+}
+
+/// A set offered for commit.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Proposal {
+    /// Key from the file names.
+    pub key: String,
+    /// Guess of the map among known names.
+    pub map: String,
+    /// Guess of the fuel among known names.
+    pub fuel: String,
+    /// Its pulls.
+    pub pulls: Vec<ProposedPull>,
+}
+
+/// Words that name a recorder, not a pull.
+const ROLE_WORDS: &[&str] = &["dyno", "ecu", "hub", "roller", "brake", "engine", "log", "can", "drum", "data"];
+
+fn words(name: &str) -> Vec<String> {
+    let stem = name.rsplit_once('.').map_or(name, |(s, _)| s).to_lowercase();
+    stem.split(|c: char| !c.is_alphanumeric()).filter(|w| !w.is_empty() && !ROLE_WORDS.contains(w)).map(str::to_owned).collect()
+}
+
+/// The words without a trailing pull number: `p1`, `run2`, `3`.
+fn without_number(words: &[String]) -> Vec<String> {
+    let mut w = words.to_vec();
+    if let Some(last) = w.last() {
+        let letters = last.trim_end_matches(|c: char| c.is_ascii_digit());
+        if letters.len() < last.len() && matches!(letters, "" | "p" | "pull" | "run" | "r") {
+            w.pop();
+        }
+    }
+    w
+}
+
+/// Pairs the files of an inbox and groups pulls into sets.
+pub fn propose(items: &[InboxItem], maps: &[String], fuels: &[String]) -> Vec<Proposal> {
+    let mut ecus: Vec<&InboxItem> = items.iter().filter(|i| i.role == Role::Ecu).collect();
+    let mut pairs: Vec<(&InboxItem, Option<&InboxItem>)> = Vec::new();
+    for d in items.iter().filter(|i| i.role == Role::Dyno) {
+        let at = ecus.iter().position(|e| words(&e.name) == words(&d.name));
+        pairs.push((d, at.map(|i| ecus.remove(i))));
+    }
+    for p in pairs.iter_mut().filter(|p| p.1.is_none()) {
+        if !ecus.is_empty() {
+            p.1 = Some(ecus.remove(0));
+        }
+    }
+    let mut out: Vec<Proposal> = Vec::new();
+    for (d, e) in pairs {
+        let w = without_number(&words(&d.name));
+        let key = if w.is_empty() { "set".to_owned() } else { w.join(" ") };
+        let at = out.iter().position(|p| p.key == key).unwrap_or_else(|| {
+            out.push(Proposal { map: guess(&w, maps), fuel: guess(&w, fuels), key, pulls: Vec::new() });
+            out.len() - 1
+        });
+        out[at].pulls.extend(pulls_of(d, e));
+    }
+    out
+}
+
+/// The known name that shares most words with the file name.
+fn guess(words: &[String], known: &[String]) -> String {
+    let score = |name: &String| name.to_lowercase().split(|c: char| !c.is_alphanumeric()).filter(|n| words.iter().any(|w| w == n)).count();
+    known.iter().filter(|n| score(n) > 0).max_by_key(|n| score(n)).cloned().unwrap_or_default()
+}
+
+fn pulls_of(d: &InboxItem, e: Option<&InboxItem>) -> Vec<ProposedPull> {
+    let report: Option<FilePreview> = serde_json::from_str(&d.report).ok();
+    let found: Vec<String> = report
+        .map(|r| {
+            let up: Vec<_> = r.pulls.iter().filter(|p| p.kind == PullKind::SweepUp).collect();
+            up.iter().map(|p| format!("{:.0}–{:.0} rpm in {:.1} s, ended by {}", p.from_rpm, p.to_rpm, p.to_s - p.from_s, p.ended_by.label())).collect()
+        })
+        .unwrap_or_default();
+    let names = e.map_or_else(|| format!("{} (no engine-computer log)", d.name), |e| format!("{} + {}", d.name, e.name));
+    let one = |number, found| ProposedPull { dyno: d.id, ecu: e.map(|e| e.id), number, names: names.clone(), found };
+    match found.len() {
+        0 => vec![one(None, "no pull found".into())],
+        1 => vec![one(None, found[0].clone())],
+        n => (0..n).map(|i| one(Some(i), format!("pull {} of {n}: {}", i + 1, found[i]))).collect(),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn item(id: i64, name: &str, role: Role) -> InboxItem {
+        InboxItem { id, file_id: id, name: name.into(), role, source: String::new(), report: String::new() }
+    }
+
+    #[test]
+    fn names_pair_files_and_group_pulls() {
+        let items = [
+            item(1, "c2-e30-p1_dyno.csv", Role::Dyno), item(2, "c2-e30-p1_ecu.csv", Role::Ecu), item(3, "c2-e30-p2_dyno.csv", Role::Dyno), item(4, "c2-e30-p2_ecu.csv", Role::Ecu),
+            item(5, "stock-95-p1_dyno.csv", Role::Dyno), item(6, "stock-95-p1_ecu.csv", Role::Ecu),
+        ];
+        let p = propose(&items, &["Stock".into(), "C2".into()], &["RON 95 E5".into(), "E30".into()]);
+        assert_eq!(p.iter().map(|p| (p.key.as_str(), p.map.as_str(), p.fuel.as_str(), p.pulls.len())).collect::<Vec<_>>(), [("c2 e30", "C2", "E30", 2), ("stock 95", "Stock", "RON 95 E5", 1)]);
+        assert_eq!((p[0].pulls[1].dyno, p[0].pulls[1].ecu), (3, Some(4)));
+    }
+
+    #[test]
+    fn without_telling_names_order_decides() {
+        let items = [item(1, "a.csv", Role::Dyno), item(2, "b.csv", Role::Dyno), item(3, "x.csv", Role::Ecu), item(4, "readme.csv", Role::Unknown)];
+        let p = propose(&items, &[], &[]);
+        assert_eq!(p.iter().flat_map(|p| &p.pulls).map(|p| (p.dyno, p.ecu)).collect::<Vec<_>>(), [(1, Some(3)), (2, None)]);
+    }
+}

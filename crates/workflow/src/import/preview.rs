@@ -1,0 +1,124 @@
+//! What a dropped file holds, before anything is committed.
+
+use crate::error::WorkflowError;
+use jamjar_core::channel::Channel;
+use jamjar_core::pull::detect::{EndedBy, Load, PullKind, detect};
+use jamjar_core::pull::power::shaft_speed;
+use jamjar_core::units::Unit;
+use jamjar_formats::{ColumnReport, FormatError, Mapping, Question, ReadLog, Rule, read_log};
+use jamjar_store::{NewInboxItem, Received, Role, Store};
+use serde::{Deserialize, Serialize};
+use sha2::{Digest, Sha256};
+use std::fs::File;
+use std::path::Path;
+
+/// A pull found in a file.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[allow(missing_docs)]
+pub struct PreviewPull {
+    pub from_s: f64,
+    pub to_s: f64,
+    pub from_rpm: f64,
+    pub to_rpm: f64,
+    pub ended_by: EndedBy,
+    pub kind: PullKind,
+}
+
+/// A file as read.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[allow(missing_docs)]
+pub struct FilePreview {
+    pub rows: usize,
+    pub seconds: f64,
+    pub columns: Vec<ColumnReport>,
+    pub questions: Vec<Question>,
+    pub pulls: Vec<PreviewPull>,
+    pub notes: Vec<String>,
+    pub mapping: Mapping,
+}
+
+/// Signature of a source: the same recorder writes the same header.
+fn source_of(columns: &[ColumnReport]) -> String {
+    let headers: Vec<&str> = columns.iter().map(|c| c.header.as_str()).collect();
+    Sha256::digest(headers.join("\u{1f}")).iter().take(8).map(|b| format!("{b:02x}")).collect()
+}
+
+fn role_of(r: &ReadLog) -> Role {
+    let log = &r.log;
+    let torque = log.has("hub_torque") || log.has("brake_torque");
+    let engine = ["lambda_1", "throttle", "manifold_pressure", "spark_advance", "injector_duty", "pedal"].iter().filter(|c| log.has(c)).count();
+    if torque || log.has("roller_speed") {
+        Role::Dyno
+    } else if log.has("engine_speed") || engine >= 2 {
+        Role::Ecu
+    } else {
+        Role::Unknown
+    }
+}
+
+/// Reads a file and describes it. `ratio` brings shaft speed to engine speed for the pulls shown.
+///
+/// # Errors
+/// [`FormatError`] with file, line and field.
+pub fn preview(file: impl std::io::Read, name: &str, mapping: &Mapping, ratio: Option<f64>) -> Result<(Role, String, FilePreview), FormatError> {
+    let r = read_log(file, name, mapping)?;
+    let role = role_of(&r);
+    let (speed, k) = match role {
+        Role::Dyno => (shaft_speed(&r.log, ratio), if r.log.has("roller_speed") { ratio.unwrap_or(1.0) } else { 1.0 }),
+        _ => (r.log.series("engine_speed"), 1.0),
+    };
+    let pulls = speed.map_or_else(Vec::new, |s| {
+        detect(&s, &Load::from_log(&r.log), k)
+            .into_iter()
+            .map(|p| PreviewPull { from_s: p.from_s, to_s: p.to_s, from_rpm: p.from_rpm * k, to_rpm: p.to_rpm * k, ended_by: p.ended_by, kind: p.kind })
+            .collect()
+    });
+    let (from, to) = r.log.span().unwrap_or((0.0, 0.0));
+    let notes = r.log.flags.iter().filter(|f| f.kind != "unit_guess").map(|f| f.text.clone()).collect();
+    let source = source_of(&r.columns);
+    Ok((role, source, FilePreview { rows: r.log.t.len(), seconds: to - from, columns: r.columns, questions: r.questions, pulls, notes, mapping: mapping.clone() }))
+}
+
+/// Previews a spooled file with what is remembered of its source, and takes it into custody and the day's inbox.
+///
+/// # Errors
+/// [`WorkflowError`] when it cannot be read or stored; then nothing is stored.
+pub async fn drop_spooled(store: &Store, day_id: i64, ratio: Option<f64>, ambient_kpa: Option<f64>, name: &str, path: &Path) -> Result<Received, WorkflowError> {
+    let open = |p: &Path| File::open(p).map_err(|e| WorkflowError::Bad(format!("{name}: cannot be opened: {e}")));
+    let read = |mapping: Mapping| {
+        let (file, name) = (open(path), name.to_owned());
+        async move {
+            let file = file?;
+            tokio::task::spawn_blocking(move || preview(file, &name, &mapping, ratio)).await.map_err(|e| WorkflowError::Bad(e.to_string()))?.map_err(WorkflowError::from)
+        }
+    };
+    let blank = Mapping { rules: Vec::new(), ambient_kpa };
+    let (mut role, source, mut report) = read(blank).await?;
+    if let Some(known) = store.remembered_mapping(&source).await?.and_then(|j| serde_json::from_str::<Mapping>(&j).ok()) {
+        (role, _, report) = read(Mapping { ambient_kpa, ..known }).await?;
+    }
+    let json = serde_json::to_string(&report).map_err(|e| WorkflowError::Bad(e.to_string()))?;
+    let item = NewInboxItem { day_id, name: name.to_owned(), role, source, report: json };
+    Ok(store.drop_file(&item, open(path)?).await?)
+}
+
+/// Answers a question for every waiting file of one source, remembers it, and previews those files again.
+///
+/// # Errors
+/// [`WorkflowError`] when the store refuses or a file can no longer be read that way.
+pub async fn answer(store: &Store, day_id: i64, ratio: Option<f64>, source: &str, column: &str, channel: &Channel, unit: Unit) -> Result<(), WorkflowError> {
+    let bad = |e: serde_json::Error| WorkflowError::Bad(e.to_string());
+    for item in store.inbox(day_id).await?.into_iter().filter(|i| i.source == source) {
+        let old: FilePreview = serde_json::from_str(&item.report).map_err(bad)?;
+        let mut mapping = old.mapping;
+        mapping.rules.retain(|r| r.column != column);
+        mapping.rules.push(Rule { channel: channel.clone(), column: column.to_owned(), unit: Some(unit) });
+        let bytes = store.file_bytes(item.file_id).await?;
+        let (name, m) = (item.name.clone(), mapping.clone());
+        let (_, _, report) =
+            tokio::task::spawn_blocking(move || preview(bytes.as_slice(), &name, &m, ratio)).await.map_err(|e| WorkflowError::Bad(e.to_string()))??;
+        store.update_inbox_report(item.id, &serde_json::to_string(&report).map_err(bad)?).await?;
+        store.remember_mapping(source, &serde_json::to_string(&Mapping { ambient_kpa: None, ..mapping }).map_err(bad)?).await?;
+    }
+    Ok(())
+}
