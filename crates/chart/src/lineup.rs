@@ -24,8 +24,10 @@ pub struct Series {
     pub rpm: Vec<f64>,
     /// Power.
     pub power: Vec<f64>,
-    /// Peak: place and value.
+    /// Peak of the curve drawn: place and value.
     pub peak: Option<(f64, f64)>,
+    /// The headline figure in words, under the name.
+    pub headline: String,
 }
 
 /// Gain of one series over the baseline.
@@ -82,8 +84,8 @@ pub struct LineUpChart {
 const WIDTH: f64 = 880.0;
 const LEFT: f64 = 46.0;
 const RIGHT: f64 = 176.0;
-const POWER: (f64, f64) = (10.0, 292.0);
-const LANE: f64 = 21.0;
+const POWER: (f64, f64) = (10.0, 252.0);
+const LANE: f64 = 20.0;
 
 struct Frame<'a> {
     chart: &'a LineUpChart,
@@ -172,15 +174,15 @@ impl Frame<'_> {
             r#"<text x="{}" y="{}" font-family="{}" font-size="14.5" font-weight="600" fill="{}">{} <tspan font-family="{}" font-size="12.5" font-weight="400" fill="{}">{}</tspan></text>"#,
             n(at), n(y), self.paint.font("name"), self.colour(s.tone.name()), escape(&name), self.paint.font("text"), self.colour("mid"), escape(&shorten(&s.detail, room.max(4)))
         );
-        if roomy && let Some((rpm, p)) = s.peak {
-            self.text(at, y + 13.5, "start", "figure", 12.0, 400, "mid", &format!("{p:.1} at {rpm:.0}"));
+        if roomy {
+            self.text(at, y + 13.5, "start", "figure", 12.0, 400, "mid", &s.headline);
         }
     }
 
     fn gain(&mut self, top: f64) -> f64 {
         let reach = |g: &Gain| g.gain.iter().zip(g.half.iter().copied().chain(std::iter::repeat(0.0))).filter(|(v, h)| v.is_finite() && h.is_finite()).fold((0.0_f64, 0.0_f64), |a, (v, h)| (a.0.min(v - h), a.1.max(v + h)));
         let (low, high) = self.chart.gains.iter().map(reach).fold((0.0_f64, 0.0_f64), |a, b| (a.0.min(b.0), a.1.max(b.1)));
-        let bottom = top + 128.0;
+        let bottom = top + 112.0;
         let pad = ((high - low) * 0.05).max(0.5);
         let y = Scale::new((low - pad, high + pad), (bottom, top + 4.0));
         for t in y.ticks(5) {
@@ -252,7 +254,7 @@ impl Frame<'_> {
             let _ = write!(
                 self.out,
                 r#"<text x="{}" y="{}" font-family="{}" font-size="12.5" font-weight="600" fill="{}" stroke="{}" stroke-width="3" paint-order="stroke">{}</text>"#,
-                n(left + 6.0), n(y + 12.0), self.paint.font("text"), self.colour("ink"), self.colour("paper"), escape(&shorten(&lane.label, 26))
+                n(left + 6.0), n(y + 12.0), self.paint.font("text"), self.colour("ink"), self.colour("paper"), escape(&shorten(&lane.label, 44))
             );
             let (colour, weight) = if lane.over { ("rosehip", 700) } else if lane.unknown { ("ink", 700) } else { ("mid", 400) };
             self.text(right + 18.0, y + 12.0, "start", "text", 12.5, weight, colour, &shorten(&lane.note, 25));
@@ -295,7 +297,7 @@ mod tests {
         let series: Vec<Series> = (0..sets)
             .map(|i| Series {
                 key: i.to_string(), name: format!("C{i} <b>"), detail: "RON 95 E5".into(), tone: Tone::Damson, dash: Dash(i), baseline: i == 0, rpm: rpm.clone(),
-                power: rpm.iter().map(|r| r / 60.0 + i as f64).collect(), peak: Some((6000.0, 100.0)),
+                power: rpm.iter().map(|r| r / 60.0 + i as f64).collect(), peak: Some((6000.0, 100.0)), headline: "100.0 at 6000".into(),
             })
             .collect();
         let gains = vec![Gain { series: sets - 1, rpm: rpm.clone(), gain: rpm.iter().map(|r| (r - 4000.0) / 200.0).collect(), half: vec![2.0; rpm.len()] }];

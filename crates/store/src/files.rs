@@ -29,8 +29,10 @@ pub struct FileInfo {
 pub struct Received {
     /// Id.
     pub id: i64,
-    /// True when the very same bytes were here already.
+    /// True when the very same bytes were here already (for a day's inbox: on that day).
     pub known: bool,
+    /// True when the very same bytes already belong to a pull of another day.
+    pub elsewhere: bool,
 }
 
 /// Hexadecimal of bytes.
@@ -42,14 +44,14 @@ pub(crate) fn hex(bytes: &[u8]) -> String {
 pub(crate) async fn receive(c: &mut AsyncMysqlConnection, name: &str, sha: &[u8], chunks: &[Vec<u8>], bytes: i64) -> Result<Received, StoreError> {
     let found: Option<i64> = raw_file::table.filter(raw_file::sha256.eq(sha)).select(raw_file::id).first(c).await.optional()?;
     if let Some(id) = found {
-        return Ok(Received { id, known: true });
+        return Ok(Received { id, known: true, elsewhere: false });
     }
     diesel::insert_into(raw_file::table).values((raw_file::sha256.eq(sha), raw_file::name.eq(name), raw_file::bytes.eq(bytes))).execute(c).await?;
     let id = inserted(c).await?;
     for (seq, data) in chunks.iter().enumerate() {
         diesel::insert_into(raw_chunk::table).values((raw_chunk::file_id.eq(id), raw_chunk::seq.eq(seq as i32), raw_chunk::data.eq(data))).execute(c).await?;
     }
-    Ok(Received { id, known: false })
+    Ok(Received { id, known: false, elsewhere: false })
 }
 
 /// Hash and compressed chunks of a stream, holding one raw chunk at a time.

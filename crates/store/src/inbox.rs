@@ -3,7 +3,7 @@
 use crate::db::{Store, inserted};
 use crate::error::StoreError;
 use crate::files::{Received, pack, receive};
-use crate::schema::{inbox, pull, source_mapping};
+use crate::schema::{inbox, pull, pull_set, source_mapping};
 use diesel::prelude::*;
 use diesel_async::{AsyncConnection, RunQueryDsl};
 use std::io::Read;
@@ -70,7 +70,8 @@ pub struct InboxItem {
 impl Store {
     /// Takes a file into custody and into the inbox, in one transaction.
     ///
-    /// `known` in the result is true when the bytes already belong to a pull or wait in this inbox.
+    /// `known` in the result is true when the bytes already belong to a pull of this day or wait in this inbox: then nothing
+    /// is added. `elsewhere` is true when they belong to a pull of another day: they are taken in all the same.
     ///
     /// # Errors
     /// [`StoreError`] when the stream or the database fails; then nothing is stored.
@@ -80,10 +81,16 @@ impl Store {
         let mut c = self.conn().await?;
         c.transaction(async |c| {
             let file = receive(c, &item.name, &sha, &chunks, bytes).await?;
-            let used: i64 = pull::table.filter(pull::dyno_file_id.eq(file.id).or(pull::ecu_file_id.eq(file.id))).count().get_result(c).await?;
+            let days: Vec<i64> = pull::table
+                .inner_join(pull_set::table)
+                .filter(pull::dyno_file_id.eq(file.id).or(pull::ecu_file_id.eq(file.id)))
+                .select(pull_set::day_id)
+                .load(c)
+                .await?;
             let waiting: i64 = inbox::table.filter(inbox::day_id.eq(item.day_id).and(inbox::file_id.eq(file.id))).count().get_result(c).await?;
-            if used + waiting > 0 {
-                return Ok(Received { id: file.id, known: true });
+            let elsewhere = days.iter().any(|d| *d != item.day_id);
+            if waiting > 0 || days.contains(&item.day_id) {
+                return Ok(Received { id: file.id, known: true, elsewhere });
             }
             diesel::insert_into(inbox::table)
                 .values((
@@ -93,7 +100,7 @@ impl Store {
                 .execute(c)
                 .await?;
             inserted(c).await?;
-            Ok(Received { id: file.id, known: false })
+            Ok(Received { id: file.id, known: false, elsewhere })
         })
         .await
     }

@@ -75,7 +75,7 @@ async fn load_first_light(store: &Store, run_id: i64) -> Result<i64, WorkflowErr
         let pulls: Result<Vec<ChosenPull>, WorkflowError> =
             s.pulls.iter().map(|p| Ok(ChosenPull { dyno: id_of(&p.dyno)?, ecu: Some(id_of(&p.ecu)?), number: None })).collect();
         sets.push(ChosenSet {
-            build: "A".into(), map: s.map.name.into(), map_kind: s.map.kind.into(), fuel: s.fuel.name.into(), boost: format!("{:.0} kPa", s.map.boost_kpa), gear: "4".into(),
+            build: "A".into(), map: s.map.name.into(), map_kind: s.map.kind.into(), fuel: s.fuel.name.into(), boost: "as mapped".into(), gear: "4".into(),
             note: if k + 1 == day.sets.len() { "Baseline again, strapped down afresh.".into() } else { String::new() },
             pulls: pulls?, ..ChosenSet::default()
         });

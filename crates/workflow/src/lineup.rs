@@ -47,18 +47,40 @@ pub async fn line_up(store: &Store, ids: &[i64], base: Option<i64>, settings: &S
         return Err(WorkflowError::Bad("these sets belong to different vehicles; a line-up compares sets of one".into()));
     }
     let vehicle = store.vehicle(first.set.vehicle_id).await?;
+    let base = base.and_then(|id| sets.iter().position(|s| s.set.id == id)).unwrap_or(0);
+    let all = with_context(store, sets).await?;
+    let shown = all.1;
+    let mut sets = all.0;
     let measured = measured(store, &sets, &vehicle, settings).await?;
     let inputs: Vec<SetInput> = sets.iter().map(input_of).collect();
-    let base = base.and_then(|id| sets.iter().position(|s| s.set.id == id)).unwrap_or(0);
     let (settings, v) = (*settings, vehicle.clone());
     tokio::task::spawn_blocking(move || {
-        let results = analyse_sets(&inputs, &measured, &v.vehicle.engine, &settings);
-        let comparisons = compare_all(&results, base, &v.vehicle, &settings);
+        let mut measured = measured;
+        let mut results = analyse_sets(&inputs, &measured, &v.vehicle.engine, &settings);
+        let candidates: Vec<usize> = (0..shown).filter(|i| *i != base).collect();
+        let comparisons = compare_all(&results, base, &candidates, &v.vehicle, &settings);
+        (sets.truncate(shown), measured.truncate(shown), results.truncate(shown));
         let verdicts = measured.iter().map(|m| set_verdicts(m)).collect();
         LineUp { vehicle: v, sets, measured, results, base, comparisons, verdicts }
     })
     .await
     .map_err(|e| WorkflowError::Bad(e.to_string()))
+}
+
+/// The chosen sets first, then the other sets of their days: those lend their scatter. Also how many were chosen.
+async fn with_context(store: &Store, mut sets: Vec<SetWithPulls>) -> Result<(Vec<SetWithPulls>, usize), WorkflowError> {
+    let shown = sets.len();
+    let mut days: Vec<i64> = sets.iter().map(|s| s.set.day_id).collect();
+    days.sort_unstable();
+    days.dedup();
+    for day in days {
+        for s in store.sets_of_day(day).await? {
+            if sets.iter().all(|known| known.set.id != s.set.id) {
+                sets.push(s);
+            }
+        }
+    }
+    Ok((sets, shown))
 }
 
 fn input_of(s: &SetWithPulls) -> SetInput {

@@ -91,12 +91,11 @@ struct Pool<'a> {
     band: Option<CurveScatter>,
 }
 
-/// Compares every other set with the baseline.
-pub fn compare_all(sets: &[SetResult], base: usize, vehicle: &Vehicle, settings: &Settings) -> Vec<Comparison> {
+/// Compares candidates with the baseline. Sets that are neither lend their scatter when they share day and gear.
+pub fn compare_all(sets: &[SetResult], base: usize, candidates: &[usize], vehicle: &Vehicle, settings: &Settings) -> Vec<Comparison> {
     let mut pools: Vec<(Vec<String>, Option<String>, Pool<'_>)> = Vec::new();
-    let candidates: Vec<usize> = (0..sets.len()).filter(|&i| i != base).collect();
     let mut out = Vec::new();
-    for &c in &candidates {
+    for &c in candidates {
         let (mut days, gear) = (vec![sets[base].day.clone(), sets[c].day.clone()], sets[base].factors.get("gear").cloned());
         days.sort();
         days.dedup();
@@ -104,7 +103,7 @@ pub fn compare_all(sets: &[SetResult], base: usize, vehicle: &Vehicle, settings:
             pools.push((days.clone(), gear.clone(), pool(sets, &days, gear.as_ref())));
             pools.len() - 1
         });
-        out.push(compare(sets, base, c, &pools[at].2, &candidates, vehicle, settings));
+        out.push(compare(sets, base, c, &pools[at].2, candidates, vehicle, settings));
     }
     out
 }
@@ -170,7 +169,7 @@ fn compare(sets: &[SetResult], base: usize, c: usize, pool: &Pool<'_>, candidate
         significant: curve.half_kw.get(i).map(|h| curve.gain_kw[i].abs() > *h),
     });
     let significant_rpm = if curve.half_kw.is_empty() { Vec::new() } else { significant_spans(&curve.rpm, &curve.gain_kw, &curve.half_kw) };
-    let notes = notes::compose(a, b, &confounding, &figures, refused, pool_has_repeat(pool), vehicle, settings);
+    let notes = notes::compose(a, b, &confounding, notes::split_words(sets, a, b, &confounding), &figures, refused, pool_has_repeat(pool), vehicle, settings);
     Comparison { base, candidate: c, confounding, figures, curve, largest, significant_rpm, notes }
 }
 

@@ -32,12 +32,25 @@ pub(super) fn reason_not_comparable(a: &SetResult, b: &SetResult) -> Option<Stri
 }
 
 fn short(f: &Factors) -> String {
-    f.iter().map(|(k, v)| format!("{k} {v}")).collect::<Vec<_>>().join(", ")
+    let mut parts: Vec<(&String, &String)> = f.iter().collect();
+    parts.sort_by_key(|(k, _)| (k.as_str() != "map", k.as_str() != "fuel", k.as_str()));
+    parts.into_iter().map(|(k, v)| format!("{k} {v}")).collect::<Vec<_>>().join(", ")
+}
+
+/// With two factors and the corner between them run: how the difference at peak splits along that path.
+pub(super) fn split_words(sets: &[SetResult], a: &SetResult, b: &SetResult, c: &Confounding) -> Option<String> {
+    let [corner] = c.already_run.as_slice() else { return None };
+    let middle = sets.iter().find(|s| s.day == a.day && c.factors_differ.iter().all(|f| s.factors.get(f) == corner.get(f)) && s.n() > 0)?;
+    let peak = |s: &SetResult| s.figure(Figure::PeakPower).mean;
+    let (first, second) = (peak(middle)? - peak(a)?, peak(b)? - peak(middle)?);
+    let changed_first = c.factors_differ.iter().find(|f| middle.factors.get(*f) != a.factors.get(*f))?;
+    let changed_then = c.factors_differ.iter().find(|f| middle.factors.get(*f) != b.factors.get(*f))?;
+    Some(format!("{} was run too: along that path {first:+.1} kW is the {changed_first}, then {second:+.1} kW the {changed_then}.", sentence_case(&short(corner))))
 }
 
 #[allow(clippy::too_many_arguments)]
 pub(super) fn compose(
-    a: &SetResult, b: &SetResult, c: &Confounding, figures: &[FigureComparison], refused: Option<String>, repeated: bool, vehicle: &Vehicle, settings: &Settings,
+    a: &SetResult, b: &SetResult, c: &Confounding, split: Option<String>, figures: &[FigureComparison], refused: Option<String>, repeated: bool, vehicle: &Vehicle, settings: &Settings,
 ) -> Vec<Flag> {
     let mut out = Vec::new();
     if let Some(why) = refused {
@@ -45,6 +58,7 @@ pub(super) fn compose(
     }
     if c.confounded {
         let with = match (c.separate_with.as_slice(), c.already_run.as_slice()) {
+            ([], _) if split.is_some() => split.unwrap_or_default(),
             ([], run) => format!("The sets already run separate them: {}.", run.iter().map(short).collect::<Vec<_>>().join("; then ")),
             (more, _) => format!("Pull {} to tell them apart.", more.iter().map(short).collect::<Vec<_>>().join("; then ")),
         };

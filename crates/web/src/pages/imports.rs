@@ -78,7 +78,8 @@ pub(crate) async fn upload(_: Calibrator, State(state): State<AppState>, Path(id
         file.flush().await.map_err(lost)?;
         let ambient = day.air.map(|a| a.pressure_hpa / 10.0);
         match import::drop_spooled(&state.store, id, vehicle.vehicle.dyno.overall_ratio, ambient, &name, &spooled.0).await {
-            Ok(r) if r.known => known.push(name),
+            Ok(r) if r.known => known.push(format!("{name} is here already, byte for byte; it was not taken twice.")),
+            Ok(r) if r.elsewhere => known.push(format!("{name} is already stored on another day; storing it here makes a second pull of it.")),
             Ok(_) => {}
             Err(WorkflowError::Format(e)) => errors.push(e.to_string()),
             Err(e) => return Err(e.into()),

@@ -2,6 +2,7 @@
 
 use super::encode::{Encoding, jar_html};
 use super::words::{count, date_words};
+use super::words::tightest;
 use super::{Shell, verdict_line};
 use crate::prefs::Prefs;
 use askama::Template;
@@ -80,6 +81,7 @@ pub(crate) struct LineUpPage {
     pub(crate) limit_sentence: String,
     pub(crate) limit_warn: bool,
     pub(crate) caveats: Vec<(String, String)>,
+    pub(crate) more: Vec<(String, String)>,
     pub(crate) chart: String,
     pub(crate) data: String,
     pub(crate) rows: Vec<SetRow>,
@@ -127,6 +129,7 @@ pub(crate) fn chart_of(l: &LineUp, e: &Encoding, prefs: &Prefs, focus: Option<us
                 key: s.id.to_string(), name: s.map.clone(), detail, tone: e.tone(s), dash: e.dash(s), baseline: i == l.base, rpm: r.mean_curve.rpm.clone(),
                 power: r.mean_curve.power_kw.iter().map(|p| u.from_kw(*p)).collect(),
                 peak: peak.rpm.and_then(|rpm| Some((rpm, u.from_kw(r.mean_curve.power_at(rpm)?)))),
+                headline: peak.headline.zip(peak.rpm).map_or_else(String::new, |(p, rpm)| format!("{:.1} at {rpm:.0}", u.from_kw(p))),
             }
         })
         .collect();
@@ -225,6 +228,7 @@ pub(crate) fn lineup_page(l: &LineUp, e: &Encoding, prefs: &Prefs, asked_focus: 
     let mut hidden: Vec<(&'static str, String)> = vec![("sets", joined(&ids)), ("base", base_id.to_string()), ("focus", focus_id.to_string())];
     let pairs: Vec<String> = hidden.iter().cloned().chain(prefs.pairs()).map(|(k, v)| format!("{k}={v}")).collect();
     let chart = chart_of(l, e, prefs, focus);
+    let mut caveats: Vec<(String, String)> = focus.map_or_else(Vec::new, |f| l.comparisons[f].notes.iter().map(|n| (tag(&n.kind).to_owned(), n.text.clone())).collect());
     LineUpPage {
         shell: Shell::new("Line-up", &prefs.theme, "lineup"),
         day_id: first.day_id,
@@ -232,10 +236,15 @@ pub(crate) fn lineup_page(l: &LineUp, e: &Encoding, prefs: &Prefs, asked_focus: 
         date: date_words(first.date),
         title: format!("{} against {}", count(l.sets.len() - 1, "set"), name_of(l, l.base)),
         sentence, limit_sentence, limit_warn,
-        caveats: focus.map_or_else(Vec::new, |f| l.comparisons[f].notes.iter().map(|n| (tag(&n.kind).to_owned(), n.text.clone())).collect()),
+        more: caveats.split_off(caveats.len().min(2)),
+        caveats,
         chart: lineup_svg(&chart, Paint::Page),
         data: data_json(&chart),
-        rows: rows.collect(),
+        rows: {
+            let mut rows: Vec<(f64, SetRow)> = rows.enumerate().map(|(i, r)| (l.results[i].figure(Figure::PeakPower).headline.unwrap_or(f64::NEG_INFINITY), r)).collect();
+            rows.sort_by(|a, b| b.0.total_cmp(&a.0));
+            rows.into_iter().map(|r| r.1).collect()
+        },
         figure_heads: Figure::ALL.iter().map(|f| match f {
             Figure::BandMeanPower => format!("mean power {:.0}–{:.0} rpm, {}", band[0], band[1], prefs.power.label()),
             Figure::PeakTorque => format!("peak torque, {}", prefs.torque.label()),
@@ -306,10 +315,7 @@ fn set_row(l: &LineUp, e: &Encoding, prefs: &Prefs, i: usize, shown: usize, link
     let peak = r.figure(Figure::PeakPower);
     let c = l.comparisons.iter().find(|c| c.candidate == i).and_then(|c| c.figure(Figure::PeakPower));
     let u = prefs.power;
-    let tight = l.verdicts[i]
-        .iter()
-        .min_by(|a, b| a.verdict.cmp(&b.verdict).then(b.share_used.unwrap_or(0.0).total_cmp(&a.share_used.unwrap_or(0.0))))
-        .and_then(|o| l.vehicle.limits.iter().find(|x| x.id == o.limit).map(|x| (x, o)));
+    let (limit, loud) = tightest(&l.verdicts[i], &l.vehicle.limits, prefs.afr);
     let [focus_link, base_link, drop_link] = links;
     SetRow {
         id: s.id, tone: e.tone(s).name(), swatch: e.swatch(s, i == l.base), jar: jar_html(&l.verdicts[i], e.tone(s), s.id), map: s.map.clone(), fuel: s.fuel.clone(),
@@ -323,8 +329,7 @@ fn set_row(l: &LineUp, e: &Encoding, prefs: &Prefs, i: usize, shown: usize, link
         },
         verdict: c.map_or("", |f| f.verdict.label()),
         figure: peak.headline.map_or_else(|| "no figure".into(), |p| format!("{:.1} {} · n {}", u.from_kw(p), u.label(), r.n())),
-        limit: tight.map_or_else(|| "no limits set".into(), |(x, o)| format!("{} {}", x.channel.label(), verdict_line(x, o, prefs.afr))),
-        loud: tight.is_some_and(|(_, o)| o.verdict == LimitVerdict::Over),
+        limit, loud,
         baseline: i == l.base, focus: i == shown, focus_link, base_link, drop_link,
     }
 }

@@ -39,6 +39,27 @@ pub(crate) fn verdict_line(limit: &Limit, o: &LimitOutcome, afr: bool) -> String
     }
 }
 
+/// The tightest limit of a set in words, with what was not measured beside it; true when a limit is over.
+pub(crate) fn tightest(verdicts: &[LimitOutcome], limits: &[Limit], afr: bool) -> (String, bool) {
+    let named = |o: &LimitOutcome| limits.iter().find(|l| l.id == o.limit).map(|l| format!("{} {}", l.channel.label(), verdict_line(l, o, afr)));
+    let worst = |v: Verdict| verdicts.iter().filter(|o| o.verdict == v).max_by(|a, b| a.share_used.unwrap_or(0.0).total_cmp(&b.share_used.unwrap_or(0.0)));
+    if verdicts.is_empty() {
+        return ("no limits set".into(), false);
+    }
+    if let Some(o) = worst(Verdict::Over) {
+        return (named(o).unwrap_or_default(), true);
+    }
+    let mut parts: Vec<String> = worst(Verdict::Close).or_else(|| worst(Verdict::Clear)).and_then(named).into_iter().collect();
+    parts.extend(worst(Verdict::CantTell).and_then(named));
+    let missing = verdicts.iter().filter(|o| o.verdict == Verdict::NotMeasured).count();
+    match missing {
+        0 => {}
+        1 => parts.extend(verdicts.iter().find(|o| o.verdict == Verdict::NotMeasured).and_then(named)),
+        n => parts.push(format!("{n} limits not measured")),
+    }
+    (parts.join("; "), false)
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;

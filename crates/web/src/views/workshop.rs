@@ -1,11 +1,11 @@
 //! Home: today's work, search, what needs attention.
 
 use super::encode::{Encoding, jar_html};
-use super::words::{count, date_words};
+use super::words::{count, date_words, tightest};
 use super::{Shell, verdict_line};
 use crate::prefs::Prefs;
 use askama::Template;
-use jamjar_core::analysis::set_verdicts;
+use jamjar_core::analysis::{corrected, set_verdicts};
 use jamjar_core::limits::Verdict;
 use jamjar_core::pull::align::Status;
 use jamjar_core::units::PowerUnit;
@@ -73,6 +73,7 @@ pub(crate) struct WorkshopPage {
     pub(crate) attention: Vec<Attention>,
     pub(crate) run: Option<RunFragment>,
     pub(crate) empty: bool,
+    pub(crate) correction: &'static str,
 }
 
 #[derive(Template)]
@@ -114,6 +115,7 @@ pub(crate) fn workshop_page(prefs: &Prefs, days: Vec<(Day, usize)>, sets: &[(Set
     WorkshopPage {
         shell: Shell::new("Workshop", &prefs.theme, "workshop"),
         headline,
+        correction: prefs.correction.label(),
         empty: days.is_empty(),
         days: days
             .into_iter()
@@ -128,19 +130,14 @@ pub(crate) fn workshop_page(prefs: &Prefs, days: Vec<(Day, usize)>, sets: &[(Set
 fn set_row(s: &SetWithPulls, v: &VehicleRecord, e: &Encoding, prefs: &Prefs) -> SetRow {
     let measured: Vec<_> = s.pulls.iter().map(|p| p.1.measured.clone()).collect();
     let verdicts = set_verdicts(&measured);
-    let best = measured.iter().filter_map(|m| m.grid.curve().figures(None).peak_power).map(|p| p.value).fold(f64::NAN, f64::max);
-    let worst = verdicts.iter().min_by_key(|o| o.verdict);
+    let best = measured.iter().filter_map(|m| corrected(m, &v.vehicle.engine, prefs.correction).curve.figures(None).peak_power).map(|p| p.value).fold(f64::NAN, f64::max);
+    let (limits, loud) = tightest(&verdicts, &v.limits, prefs.afr);
     SetRow {
         day_id: s.set.day_id, tone: e.tone(&s.set).name(), swatch: e.swatch(&s.set, false), map: s.set.map.clone(), fuel: s.set.fuel.clone(), vehicle: s.set.vehicle.clone(),
         date: date_words(s.set.date), pulls: count(s.pulls.len(), "pull"),
         best: if best.is_finite() { format!("{:.1} {}", prefs.power.from_kw(best), prefs.power.label()) } else { "–".into() },
         jar: jar_html(&verdicts, e.tone(&s.set), s.set.id),
-        limits: match worst.and_then(|o| v.limits.iter().find(|l| l.id == o.limit).map(|l| (l, o))) {
-            Some((l, o)) if o.verdict != Verdict::Clear => format!("{} {}", l.channel.label(), verdict_line(l, o, prefs.afr)),
-            Some(_) => "every limit measured and clear".into(),
-            None => "no limits set".into(),
-        },
-        loud: worst.is_some_and(|o| o.verdict == Verdict::Over),
+        limits, loud,
     }
 }
 

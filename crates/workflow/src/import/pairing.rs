@@ -70,12 +70,22 @@ pub fn propose(items: &[InboxItem], maps: &[String], fuels: &[String]) -> Vec<Pr
         let w = without_number(&words(&d.name));
         let key = if w.is_empty() { "set".to_owned() } else { w.join(" ") };
         let at = out.iter().position(|p| p.key == key).unwrap_or_else(|| {
-            out.push(Proposal { map: guess(&w, maps), fuel: guess(&w, fuels), key, pulls: Vec::new() });
+            let map = Some(guess(&w, maps)).filter(|m| !m.is_empty()).unwrap_or_else(|| first_word(&w));
+            out.push(Proposal { map, fuel: guess(&w, fuels), key, pulls: Vec::new() });
             out.len() - 1
         });
         out[at].pulls.extend(pulls_of(d, e));
     }
+    out.sort_by_key(|p| !p.map.eq_ignore_ascii_case("stock"));
     out
+}
+
+/// With several words in the name, the first is offered as the map; a single word says nothing.
+fn first_word(words: &[String]) -> String {
+    match words {
+        [first, _, ..] => first.chars().take(1).flat_map(char::to_uppercase).chain(first.chars().skip(1)).collect(),
+        _ => String::new(),
+    }
 }
 
 /// The known name that shares most words with the file name.
@@ -116,8 +126,10 @@ mod tests {
             item(5, "stock-95-p1_dyno.csv", Role::Dyno), item(6, "stock-95-p1_ecu.csv", Role::Ecu),
         ];
         let p = propose(&items, &["Stock".into(), "C2".into()], &["RON 95 E5".into(), "E30".into()]);
-        assert_eq!(p.iter().map(|p| (p.key.as_str(), p.map.as_str(), p.fuel.as_str(), p.pulls.len())).collect::<Vec<_>>(), [("c2 e30", "C2", "E30", 2), ("stock 95", "Stock", "RON 95 E5", 1)]);
-        assert_eq!((p[0].pulls[1].dyno, p[0].pulls[1].ecu), (3, Some(4)));
+        assert_eq!(p.iter().map(|p| (p.key.as_str(), p.map.as_str(), p.fuel.as_str(), p.pulls.len())).collect::<Vec<_>>(), [("stock 95", "Stock", "RON 95 E5", 1), ("c2 e30", "C2", "E30", 2)], "the stock map first: it is the usual baseline");
+        assert_eq!((p[1].pulls[1].dyno, p[1].pulls[1].ecu), (3, Some(4)));
+        let unknown = propose(&items[..2], &[], &[]);
+        assert_eq!((unknown[0].map.as_str(), unknown[0].fuel.as_str()), ("C2", ""));
     }
 
     #[test]

@@ -53,7 +53,8 @@ pub fn analyse(job: &Prepared) -> Result<Analysed, JobError> {
     }
     look_together(&job.sets, &mut measured, &job.vehicle, &job.limits);
     let sets = analyse_sets(&job.sets, &measured, &job.vehicle.engine, &job.settings);
-    let comparisons = if sets.len() > 1 { compare_all(&sets, job.baseline, &job.vehicle, &job.settings) } else { Vec::new() };
+    let candidates: Vec<usize> = (0..sets.len()).filter(|i| *i != job.baseline).collect();
+    let comparisons = compare_all(&sets, job.baseline, &candidates, &job.vehicle, &job.settings);
     Ok(Analysed { measured, sets, comparisons })
 }
 

@@ -1,0 +1,140 @@
+//! The whole path in a real browser: open, drop files, answer a question, store, line up, switch, read the gain, download.
+
+mod common;
+
+use common::Cell;
+use std::net::TcpListener;
+use std::process::{Child, Command, Stdio};
+use std::time::{Duration, Instant};
+use thirtyfour::prelude::*;
+use thirtyfour::{ChromiumLikeCapabilities, LoggingPrefsLogLevel};
+
+/// A chromedriver of our own, ended with the test.
+struct Driver(Child, u16);
+
+impl Driver {
+    fn start() -> Self {
+        let port = jamjar_store::private::free_port().unwrap();
+        let child = Command::new("chromedriver").arg(format!("--port={port}")).stdout(Stdio::null()).stderr(Stdio::null()).spawn().expect("chromedriver is installed by ./test");
+        let start = Instant::now();
+        while std::net::TcpStream::connect(("127.0.0.1", port)).is_err() {
+            assert!(start.elapsed() < Duration::from_secs(20), "chromedriver does not answer");
+            std::thread::yield_now();
+        }
+        Self(child, port)
+    }
+}
+
+impl Drop for Driver {
+    fn drop(&mut self) {
+        let _ = self.0.kill();
+        let _ = self.0.wait();
+    }
+}
+
+async fn open(driver: &Driver) -> WebDriver {
+    let mut caps = DesiredCapabilities::chrome();
+    for flag in ["--headless=new", "--no-sandbox", "--disable-dev-shm-usage", "--disable-background-networking", "--no-first-run", "--window-size=1280,960"] {
+        caps.add_arg(flag).unwrap();
+    }
+    caps.set_logging_prefs("browser", LoggingPrefsLogLevel::All).unwrap();
+    WebDriver::new(format!("http://127.0.0.1:{}", driver.1), caps).await.unwrap()
+}
+
+async fn see(d: &WebDriver, css: &str) -> WebElement {
+    d.query(By::Css(css)).wait(Duration::from_secs(30), Duration::from_millis(50)).first().await.unwrap_or_else(|e| panic!("{css}: {e}"))
+}
+
+async fn set(d: &WebDriver, css: &str, value: &str) {
+    let e = see(d, css).await;
+    e.clear().await.unwrap();
+    e.send_keys(value).await.unwrap();
+}
+
+async fn choose(d: &WebDriver, css: &str, value: &str) {
+    see(d, &format!("{css} option[value='{value}']")).await.click().await.unwrap();
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn from_two_sets_of_files_to_an_honest_gain() {
+    let cell = Cell::start("browser").await;
+    let listener = TcpListener::bind(("127.0.0.1", 0)).unwrap();
+    listener.set_nonblocking(true).unwrap();
+    let base = format!("http://{}", listener.local_addr().unwrap());
+    let app = cell.app.clone();
+    tokio::spawn(async move { axum::serve(tokio::net::TcpListener::from_std(listener).unwrap(), app).await });
+    let driver = Driver::start();
+    let d = open(&driver).await;
+    let outcome = tokio::spawn(walk(d.clone(), base)).await;
+    let console = d.browser_log().await;
+    let _ = d.quit().await;
+    drop(driver);
+    outcome.expect("the walk through the screens");
+    let errors: Vec<String> = console.unwrap().into_iter().filter(|e| e.level == "SEVERE" || e.level == "WARNING").map(|e| e.message).collect();
+    assert!(errors.is_empty(), "the console has errors: {errors:?}");
+}
+
+async fn walk(d: WebDriver, base: String) {
+    let folder = std::env::temp_dir().join(format!("jb-files-{}", std::process::id()));
+    jamjar_workflow::simulate::write_day(&jamjar_sim::first_light(9, 0.001), &folder).unwrap();
+
+    d.goto(&base).await.unwrap();
+    see(&d, "main a.btn").await.click().await.unwrap();
+    set(&d, "input[name=name]", "Tolvern T3").await;
+    set(&d, "input[name=ratio]", "4.1").await;
+    choose(&d, "select[name=aspiration]", "turbocharged").await;
+    for (field, value) in [("temperature", "21.4"), ("humidity", "52"), ("pressure", "1002.1")] {
+        set(&d, &format!("input[name={field}]"), value).await;
+    }
+    see(&d, "main form button.btn").await.click().await.unwrap();
+
+    let names = ["stock-95", "c2-95"].iter().flat_map(|s| (1..=3).flat_map(move |i| [format!("{s}-p{i}_dyno.csv"), format!("{s}-p{i}_ecu.csv")]));
+    let paths: Vec<String> = names.map(|n| folder.join(n).display().to_string()).collect();
+    see(&d, "[data-drop]").await;
+    d.find(By::Css("input[type=file]")).await.unwrap().send_keys(paths.join("\n")).await.unwrap();
+    assert!(see(&d, ".question").await.text().await.unwrap().contains("AFR on the gasoline scale"));
+    see(&d, ".question button").await.click().await.unwrap();
+    d.query(By::Css(".question")).wait(Duration::from_secs(30), Duration::from_millis(50)).not_exists().await.unwrap();
+
+    for (i, map) in [(0, "Stock"), (1, "C2")] {
+        set(&d, &format!("input[name='map.{i}']"), map).await;
+        set(&d, &format!("input[name='fuel.{i}']"), "RON 95 E5").await;
+        set(&d, &format!("input[name='gear.{i}']"), "4").await;
+    }
+    see(&d, "#commit button.btn").await.click().await.unwrap();
+    see(&d, ".setcard table").await;
+    assert!(d.find(By::Css("body")).await.unwrap().text().await.unwrap().contains("aligned ±"));
+
+    see(&d, "[data-lineup]").await.click().await.unwrap();
+    let answer = see(&d, "#answer").await.text().await.unwrap();
+    assert!(answer.starts_with("C2 on RON 95 E5 gains ") && answer.contains("kW over Stock on RON 95 E5 at peak"), "{answer}");
+    let kw: f64 = answer.split("gains ").nth(1).unwrap().split(' ').next().unwrap().parse().unwrap();
+    assert!((20.0..32.0).contains(&kw), "the simulator's truth is about 26 kW: {answer}");
+    assert!(d.find(By::Css("body")).await.unwrap().text().await.unwrap().contains("λ 1"), "the limit under load is there");
+
+    let at = see(&d, "#at").await.text().await.unwrap();
+    d.find(By::Css("[data-chart] svg")).await.unwrap().send_keys(Key::Right + "").await.unwrap();
+    assert_ne!(see(&d, "#at").await.text().await.unwrap(), at, "the cursor moves by keyboard");
+    let power = see(&d, "#cursor-table [data-power]").await.text().await.unwrap();
+    assert!(power.ends_with(" kW"), "{power}");
+
+    choose(&d, "select[name=correction]", "none").await;
+    d.query(By::Css("svg[aria-label*='uncorrected']")).wait(Duration::from_secs(30), Duration::from_millis(50)).first().await.unwrap();
+    choose(&d, "select[name=power]", "ps").await;
+    d.query(By::Css("svg[aria-label*=', PS,']")).wait(Duration::from_secs(30), Duration::from_millis(50)).first().await.unwrap();
+
+    let link = d.find(By::Css("a[href*='data.csv']")).await.unwrap().prop("href").await.unwrap().unwrap();
+    let script = "const done = arguments[1]; fetch(arguments[0]).then(r => r.text()).then(t => done(t)).catch(e => done(String(e)));";
+    let csv = d.execute_async(script, vec![serde_json::json!(link)]).await.unwrap().json().as_str().unwrap().to_owned();
+    assert!(csv.lines().count() > 60 && csv.contains("gain (kW)"), "{csv}");
+
+    let search = d.find(By::Css("input[type=search]")).await.unwrap();
+    d.find(By::Css("body")).await.unwrap().send_keys("/").await.unwrap();
+    assert_eq!(d.active_element().await.unwrap().attr("name").await.unwrap(), search.attr("name").await.unwrap(), "/ goes to search");
+    d.active_element().await.unwrap().send_keys("c2" + Key::Enter).await.unwrap();
+    assert!(see(&d, "h1").await.text().await.unwrap().contains("One set matches"));
+
+    choose(&d, "select[name=theme]", "dark").await;
+    d.query(By::Css("html[data-theme=dark]")).wait(Duration::from_secs(30), Duration::from_millis(50)).first().await.unwrap();
+    let _ = std::fs::remove_dir_all(&folder);
+}

@@ -1,0 +1,104 @@
+//! A real database and the real router for tests; shared by the test binaries.
+#![allow(dead_code)]
+
+use axum::body::Body;
+use axum::http::{Request, StatusCode};
+use axum::Router;
+use jamjar_store::Store;
+use jamjar_store::private::PrivateDb;
+use jamjar_web::{AppState, router};
+use std::path::PathBuf;
+use tower::ServiceExt;
+
+pub(crate) struct Cell {
+    db: PrivateDb,
+    folder: PathBuf,
+    pub(crate) store: Store,
+    pub(crate) app: Router,
+}
+
+pub(crate) struct Reply {
+    pub(crate) status: StatusCode,
+    pub(crate) headers: axum::http::HeaderMap,
+    pub(crate) body: Vec<u8>,
+}
+
+impl Reply {
+    pub(crate) fn text(&self) -> String {
+        String::from_utf8_lossy(&self.body).into_owned()
+    }
+
+    pub(crate) fn location(&self) -> String {
+        self.headers["location"].to_str().unwrap().to_owned()
+    }
+}
+
+impl Cell {
+    pub(crate) async fn start(name: &str) -> Self {
+        let folder = std::env::temp_dir().join(format!("jw-{name}-{}", std::process::id()));
+        let db = PrivateDb::start(&folder, 0).unwrap();
+        let store = Store::new(&db.url("jamjar"), 8).unwrap();
+        store.migrate().await.unwrap();
+        let app = router(AppState::new(store.clone(), folder.clone()));
+        Self { db, folder, store, app }
+    }
+
+    pub(crate) async fn load_demo(&self) {
+        let run = jamjar_workflow::demo::begin(&self.store).await.unwrap().expect("an empty store takes the demo");
+        jamjar_workflow::demo::load(&self.store, run).await.unwrap();
+    }
+
+    pub(crate) fn url(&self) -> String {
+        self.db.url("jamjar")
+    }
+
+    pub(crate) async fn send(&self, request: Request<Body>) -> Reply {
+        let r = self.app.clone().oneshot(request).await.unwrap();
+        let (parts, body) = r.into_parts();
+        Reply { status: parts.status, headers: parts.headers, body: axum::body::to_bytes(body, 64 << 20).await.unwrap().to_vec() }
+    }
+
+    pub(crate) async fn get(&self, path: &str) -> Reply {
+        self.send(Request::get(path).header("host", "127.0.0.1:1").body(Body::empty()).unwrap()).await
+    }
+
+    pub(crate) async fn post(&self, path: &str, form: &[(&str, &str)]) -> Reply {
+        let body: Vec<String> = form.iter().map(|(k, v)| format!("{}={}", encode(k), encode(v))).collect();
+        let request = Request::post(path)
+            .header("host", "127.0.0.1:1")
+            .header("origin", "http://127.0.0.1:1")
+            .header("content-type", "application/x-www-form-urlencoded")
+            .body(Body::from(body.join("&")))
+            .unwrap();
+        self.send(request).await
+    }
+
+    pub(crate) async fn drop_files(&self, day: &str, files: &[(&str, &[u8])]) -> Reply {
+        let mut body = Vec::new();
+        for (name, bytes) in files {
+            body.extend(format!("--xyz\r\nContent-Disposition: form-data; name=\"files\"; filename=\"{name}\"\r\nContent-Type: text/csv\r\n\r\n").bytes());
+            body.extend(*bytes);
+            body.extend(b"\r\n");
+        }
+        body.extend(b"--xyz--\r\n");
+        let request = Request::post(format!("{day}/files"))
+            .header("host", "127.0.0.1:1")
+            .header("origin", "http://127.0.0.1:1")
+            .header("x-part", "inbox")
+            .header("content-type", "multipart/form-data; boundary=xyz")
+            .body(Body::from(body))
+            .unwrap();
+        self.send(request).await
+    }
+}
+
+impl Drop for Cell {
+    fn drop(&mut self) {
+        self.db.stop();
+        let _ = std::fs::remove_dir_all(&self.folder);
+    }
+}
+
+fn encode(s: &str) -> String {
+    s.bytes().map(|b| if b.is_ascii_alphanumeric() { char::from(b).to_string() } else { format!("%{b:02X}") }).collect()
+}
