@@ -34,11 +34,16 @@ pub fn jar_svg(jar: Jar, tone: Tone, id: &str, paint: Paint) -> String {
         )
     });
     let (dash, mark) = match jar {
-        Jar::Unmonitored => (r#" stroke-dasharray="2.5 2.5""#, r#"<text x="13" y="25" text-anchor="middle" font-size="15" font-weight="700">?</text>"#),
+        Jar::Unmonitored => {
+            (r#" stroke-dasharray="2.5 2.5""#, r#"<text x="13" y="25" text-anchor="middle" font-size="15" font-weight="700">?</text>"#)
+        }
         _ => ("", ""),
     };
     let lid = match jar {
-        Jar::Over => format!(r#"<rect x="5" y="2" width="16" height="4" rx="1" fill="{}" transform="translate(1 -1) rotate(9 13 4)"/>"#, paint.colour("rosehip")),
+        Jar::Over => format!(
+            r#"<rect x="5" y="2" width="16" height="4" rx="1" fill="{}" transform="translate(1 -1) rotate(9 13 4)"/>"#,
+            paint.colour("rosehip")
+        ),
         _ => format!(r#"<rect x="5" y="2" width="16" height="4" rx="1" fill="{ink}"/>"#),
     };
     format!(

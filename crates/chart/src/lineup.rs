@@ -109,10 +109,20 @@ pub fn lineup_svg(chart: &LineUpChart, paint: Paint) -> String {
         y = f.lanes(y + 14.0);
     }
     let height = f.axis(y, from, to);
-    let background = if paint == Paint::Page { String::new() } else { format!(r#"<rect width="{WIDTH}" height="{}" fill="{}"/>"#, n(height), paint.colour("paper")) };
+    let background = if paint == Paint::Page {
+        String::new()
+    } else {
+        format!(r#"<rect width="{WIDTH}" height="{}" fill="{}"/>"#, n(height), paint.colour("paper"))
+    };
     format!(
         r#"<svg xmlns="http://www.w3.org/2000/svg" class="lineup-chart" viewBox="0 0 {WIDTH} {}" role="img" aria-label="{}" data-x0="{}" data-x1="{}" data-p0="{LEFT}" data-p1="{}" data-bottom="{}">{background}{}</svg>"#,
-        n(height), escape(&format!("{}; {}", chart.power_title, chart.gain_title)), n(from), n(to), n(WIDTH - RIGHT), n(y), f.out
+        n(height),
+        escape(&format!("{}; {}", chart.power_title, chart.gain_title)),
+        n(from),
+        n(to),
+        n(WIDTH - RIGHT),
+        n(y),
+        f.out
     )
 }
 
@@ -125,7 +135,11 @@ impl Frame<'_> {
         let _ = write!(
             self.out,
             r#"<text x="{}" y="{}" text-anchor="{anchor}" font-family="{}" font-size="{size}" font-weight="{weight}" fill="{}">{}</text>"#,
-            n(x), n(y), self.paint.font(role), self.colour(colour), escape(s)
+            n(x),
+            n(y),
+            self.paint.font(role),
+            self.colour(colour),
+            escape(s)
         );
     }
 
@@ -155,7 +169,13 @@ impl Frame<'_> {
                 s.dash.array()
             );
             if let Some((rpm, p)) = s.peak {
-                let _ = write!(self.out, r#"<circle cx="{}" cy="{}" r="3.4" fill="{}" stroke="{colour}" stroke-width="1.8"/>"#, n(self.x.at(rpm)), n(y.at(p)), self.colour("paper"));
+                let _ = write!(
+                    self.out,
+                    r#"<circle cx="{}" cy="{}" r="3.4" fill="{}" stroke="{colour}" stroke-width="1.8"/>"#,
+                    n(self.x.at(rpm)),
+                    n(y.at(p)),
+                    self.colour("paper")
+                );
             }
             if let (Some(end_rpm), Some(_)) = (s.rpm.last(), s.power.last()) {
                 self.label(s, self.x.at(*end_rpm), ends[i], places[i], gap > 20.0);
@@ -166,13 +186,28 @@ impl Frame<'_> {
 
     fn label(&mut self, s: &Series, x: f64, from: f64, y: f64, roomy: bool) {
         let at = WIDTH - RIGHT + 18.0;
-        let _ = write!(self.out, r#"<path d="M{} {}L{} {}" fill="none" stroke="{}" stroke-width=".9"/>"#, n(x + 3.0), n(from), n(at - 4.0), n(y - 4.0), self.colour(s.tone.name()));
+        let _ = write!(
+            self.out,
+            r#"<path d="M{} {}L{} {}" fill="none" stroke="{}" stroke-width=".9"/>"#,
+            n(x + 3.0),
+            n(from),
+            n(at - 4.0),
+            n(y - 4.0),
+            self.colour(s.tone.name())
+        );
         let name = shorten(&s.name, 16);
         let room = 21usize.saturating_sub(name.chars().count());
         let _ = write!(
             self.out,
             r#"<text x="{}" y="{}" font-family="{}" font-size="14.5" font-weight="600" fill="{}">{} <tspan font-family="{}" font-size="12.5" font-weight="400" fill="{}">{}</tspan></text>"#,
-            n(at), n(y), self.paint.font("name"), self.colour(s.tone.name()), escape(&name), self.paint.font("text"), self.colour("mid"), escape(&shorten(&s.detail, room.max(4)))
+            n(at),
+            n(y),
+            self.paint.font("name"),
+            self.colour(s.tone.name()),
+            escape(&name),
+            self.paint.font("text"),
+            self.colour("mid"),
+            escape(&shorten(&s.detail, room.max(4)))
         );
         if roomy {
             self.text(at, y + 13.5, "start", "figure", 12.0, 400, "mid", &s.headline);
@@ -180,7 +215,13 @@ impl Frame<'_> {
     }
 
     fn gain(&mut self, top: f64) -> f64 {
-        let reach = |g: &Gain| g.gain.iter().zip(g.half.iter().copied().chain(std::iter::repeat(0.0))).filter(|(v, h)| v.is_finite() && h.is_finite()).fold((0.0_f64, 0.0_f64), |a, (v, h)| (a.0.min(v - h), a.1.max(v + h)));
+        let reach = |g: &Gain| {
+            g.gain
+                .iter()
+                .zip(g.half.iter().copied().chain(std::iter::repeat(0.0)))
+                .filter(|(v, h)| v.is_finite() && h.is_finite())
+                .fold((0.0_f64, 0.0_f64), |a, (v, h)| (a.0.min(v - h), a.1.max(v + h)))
+        };
         let (low, high) = self.chart.gains.iter().map(reach).fold((0.0_f64, 0.0_f64), |a, b| (a.0.min(b.0), a.1.max(b.1)));
         let bottom = top + 112.0;
         let pad = ((high - low) * 0.05).max(0.5);
@@ -212,7 +253,14 @@ impl Frame<'_> {
             if let Some(v) = g.gain.last() {
                 let end = self.x.at(g.rpm[g.rpm.len() - 1]);
                 let at = WIDTH - RIGHT + 18.0;
-                let _ = write!(self.out, r#"<path d="M{} {}L{} {}" fill="none" stroke="{colour}" stroke-width=".9"/>"#, n(end + 3.0), n(ends[i]), n(at - 4.0), n(places[i] - 4.0));
+                let _ = write!(
+                    self.out,
+                    r#"<path d="M{} {}L{} {}" fill="none" stroke="{colour}" stroke-width=".9"/>"#,
+                    n(end + 3.0),
+                    n(ends[i]),
+                    n(at - 4.0),
+                    n(places[i] - 4.0)
+                );
                 self.text(at, places[i], "start", "figure", 12.5, 600, s.tone.name(), &format!("{v:+.1}"));
                 self.text(at + 46.0, places[i], "start", "text", 12.0, 400, "mid", &shorten(&format!("{} {}", s.name, s.detail), 18));
             }
@@ -233,18 +281,31 @@ impl Frame<'_> {
                     let _ = write!(
                         self.out,
                         r#"<rect x="{}" y="{}" width="{}" height="{}" fill="none" stroke="{}" stroke-dasharray="3 3"/>"#,
-                        n(left), n(y), n(right - left), n(height), self.colour("mid")
+                        n(left),
+                        n(y),
+                        n(right - left),
+                        n(height),
+                        self.colour("mid")
                     );
                 }
                 Some(share) => {
                     let cell = (right - left) / share.len().max(1) as f64;
                     for (rpm, v) in self.chart.lane_rpm.iter().zip(share).filter_map(|(r, v)| v.map(|v| (r, v))) {
                         let h = (v.clamp(0.04, 1.0)) * height;
-                        let (fill, opacity) = if v > 1.0 { (self.colour("rosehip"), ".95") } else if v > 0.75 { (tone.clone(), ".9") } else { (tone.clone(), ".45") };
+                        let (fill, opacity) = if v > 1.0 {
+                            (self.colour("rosehip"), ".95")
+                        } else if v > 0.75 {
+                            (tone.clone(), ".9")
+                        } else {
+                            (tone.clone(), ".45")
+                        };
                         let _ = write!(
                             self.out,
                             r#"<rect x="{}" y="{}" width="{}" height="{}" fill="{fill}" fill-opacity="{opacity}"/>"#,
-                            n(self.x.at(*rpm) - cell / 2.0), n(y + height - h), n(cell + 0.4), n(h)
+                            n(self.x.at(*rpm) - cell / 2.0),
+                            n(y + height - h),
+                            n(cell + 0.4),
+                            n(h)
                         );
                     }
                     self.line(left, y + height, right, y + height, "rule", "");
@@ -254,9 +315,20 @@ impl Frame<'_> {
             let _ = write!(
                 self.out,
                 r#"<text x="{}" y="{}" font-family="{}" font-size="12.5" font-weight="600" fill="{}" stroke="{}" stroke-width="3" paint-order="stroke">{}</text>"#,
-                n(left + 6.0), n(y + 12.0), self.paint.font("text"), self.colour("ink"), self.colour("paper"), escape(&shorten(&lane.label, 44))
+                n(left + 6.0),
+                n(y + 12.0),
+                self.paint.font("text"),
+                self.colour("ink"),
+                self.colour("paper"),
+                escape(&shorten(&lane.label, 44))
             );
-            let (colour, weight) = if lane.over { ("rosehip", 700) } else if lane.unknown { ("ink", 700) } else { ("mid", 400) };
+            let (colour, weight) = if lane.over {
+                ("rosehip", 700)
+            } else if lane.unknown {
+                ("ink", 700)
+            } else {
+                ("mid", 400)
+            };
             self.text(right + 18.0, y + 12.0, "start", "text", 12.5, weight, colour, &shorten(&lane.note, 25));
             y += LANE;
         }
@@ -296,16 +368,41 @@ mod tests {
         let rpm: Vec<f64> = (40..130).map(|k| f64::from(k) * 50.0).collect();
         let series: Vec<Series> = (0..sets)
             .map(|i| Series {
-                key: i.to_string(), name: format!("C{i} <b>"), detail: "RON 95 E5".into(), tone: Tone::Damson, dash: Dash(i), baseline: i == 0, rpm: rpm.clone(),
-                power: rpm.iter().map(|r| r / 60.0 + i as f64).collect(), peak: Some((6000.0, 100.0)), headline: "100.0 at 6000".into(),
+                key: i.to_string(),
+                name: format!("C{i} <b>"),
+                detail: "RON 95 E5".into(),
+                tone: Tone::Damson,
+                dash: Dash(i),
+                baseline: i == 0,
+                rpm: rpm.clone(),
+                power: rpm.iter().map(|r| r / 60.0 + i as f64).collect(),
+                peak: Some((6000.0, 100.0)),
+                headline: "100.0 at 6000".into(),
             })
             .collect();
-        let gains = vec![Gain { series: sets - 1, rpm: rpm.clone(), gain: rpm.iter().map(|r| (r - 4000.0) / 200.0).collect(), half: vec![2.0; rpm.len()] }];
+        let gains =
+            vec![Gain { series: sets - 1, rpm: rpm.clone(), gain: rpm.iter().map(|r| (r - 4000.0) / 200.0).collect(), half: vec![2.0; rpm.len()] }];
         let lanes = vec![
-            Lane { label: "λ 1".into(), share: Some(rpm.iter().map(|r| Some(r / 6000.0)).collect()), note: "over from 6000".into(), over: true, unknown: false },
+            Lane {
+                label: "λ 1".into(),
+                share: Some(rpm.iter().map(|r| Some(r / 6000.0)).collect()),
+                note: "over from 6000".into(),
+                over: true,
+                unknown: false,
+            },
             Lane { label: "back pressure".into(), share: None, note: "not measured".into(), over: false, unknown: true },
         ];
-        LineUpChart { power_title: "power".into(), gain_title: "gain".into(), lane_title: "margin".into(), series, gains, lane_rpm: rpm, lanes, lane_tone: Tone::Damson, unit: "kW".into() }
+        LineUpChart {
+            power_title: "power".into(),
+            gain_title: "gain".into(),
+            lane_title: "margin".into(),
+            series,
+            gains,
+            lane_rpm: rpm,
+            lanes,
+            lane_tone: Tone::Damson,
+            unit: "kW".into(),
+        }
     }
 
     #[test]

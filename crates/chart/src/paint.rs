@@ -54,9 +54,20 @@ pub enum Paint {
 }
 
 const COLOURS: &[(&str, &str, &str)] = &[
-    ("paper", "#f4efe4", "#12110f"), ("surface", "#fdfaf3", "#1b1917"), ("ink", "#23201b", "#f2ece0"), ("mid", "#635b4e", "#b9ae9c"), ("rule", "#dccfb8", "#3a352e"),
-    ("grid", "#e8dfcd", "#29251f"), ("stock", "#635b4e", "#b9ae9c"), ("damson", "#7b2d63", "#d58bc0"), ("quince", "#a86f00", "#e9b44c"), ("gooseberry", "#5c7f1f", "#a9cc62"),
-    ("bilberry", "#2a5f95", "#78b3ee"), ("greengage", "#1f7d6c", "#62cdb8"), ("medlar", "#80503a", "#c99a7c"), ("rosehip", "#bf3f26", "#ff8466"),
+    ("paper", "#f4efe4", "#12110f"),
+    ("surface", "#fdfaf3", "#1b1917"),
+    ("ink", "#23201b", "#f2ece0"),
+    ("mid", "#635b4e", "#b9ae9c"),
+    ("rule", "#dccfb8", "#3a352e"),
+    ("grid", "#e8dfcd", "#29251f"),
+    ("stock", "#635b4e", "#b9ae9c"),
+    ("damson", "#7b2d63", "#d58bc0"),
+    ("quince", "#a86f00", "#e9b44c"),
+    ("gooseberry", "#5c7f1f", "#a9cc62"),
+    ("bilberry", "#2a5f95", "#78b3ee"),
+    ("greengage", "#1f7d6c", "#62cdb8"),
+    ("medlar", "#80503a", "#c99a7c"),
+    ("rosehip", "#bf3f26", "#ff8466"),
 ];
 
 impl Paint {

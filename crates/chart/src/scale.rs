@@ -35,7 +35,16 @@ pub(crate) fn round_step(raw: f64) -> f64 {
     }
     let power = 10f64.powf(raw.log10().floor());
     let lead = raw / power;
-    power * if lead <= 1.0 { 1.0 } else if lead <= 2.0 { 2.0 } else if lead <= 5.0 { 5.0 } else { 10.0 }
+    power
+        * if lead <= 1.0 {
+            1.0
+        } else if lead <= 2.0 {
+            2.0
+        } else if lead <= 5.0 {
+            5.0
+        } else {
+            10.0
+        }
 }
 
 /// Places labels at least `gap` apart, as near to where they belong as can be, within the bounds.

@@ -54,7 +54,12 @@ impl AirState {
         }
         HUMIDITY.check(humidity)?;
         for (unit, low, high, factor) in [
-            ("inHg", 15.0, 33.0, 33.8639), ("kPa", 50.0, 110.0, 10.0), ("bar", 0.5, 1.1, 1000.0), ("psi", 7.0, 14.99, 68.947_57), ("mmHg", 375.0, 499.9, 1.333_224), ("Pa", 50_000.0, 108_500.0, 0.01),
+            ("inHg", 15.0, 33.0, 33.8639),
+            ("kPa", 50.0, 110.0, 10.0),
+            ("bar", 0.5, 1.1, 1000.0),
+            ("psi", 7.0, 14.99, 68.947_57),
+            ("mmHg", 375.0, 499.9, 1.333_224),
+            ("Pa", 50_000.0, 108_500.0, 0.01),
         ] {
             if pressure_hpa >= low && pressure_hpa <= high {
                 return Err(AirError::PressureUnit { value: pressure_hpa, unit, hpa: pressure_hpa * factor });

@@ -88,7 +88,12 @@ impl Correction {
         let mut out = Vec::new();
         let spark = matches!(self, Self::SaeJ1349 | Self::SaeJ607 | Self::Din70020 | Self::Iso1585Si);
         if spark && !(VALID_SPARK.0..=VALID_SPARK.1).contains(&factor) {
-            out.push(format!("factor {factor:.3} is outside {}–{}: {} is not meant for air this far from standard", VALID_SPARK.0, VALID_SPARK.1, self.label()));
+            out.push(format!(
+                "factor {factor:.3} is outside {}–{}: {} is not meant for air this far from standard",
+                VALID_SPARK.0,
+                VALID_SPARK.1,
+                self.label()
+            ));
         }
         if spark && compression_ignition {
             out.push(format!("{} on compression ignition: not per standard", self.label()));
@@ -153,8 +158,12 @@ pub struct NotPositive {
 /// [`NotPositive`] when an input is zero, negative or not finite.
 pub fn iso1585_diesel(s: &DieselState) -> Result<DieselFactor, NotPositive> {
     for (name, value) in [
-        ("dry_kpa", s.dry_kpa), ("fuel_g_s", s.fuel_g_s), ("displacement_l", s.displacement_l), ("rpm", s.rpm),
-        ("boost_pressure_ratio", s.boost_pressure_ratio), ("temp_c + 273", s.temp_c + 273.0),
+        ("dry_kpa", s.dry_kpa),
+        ("fuel_g_s", s.fuel_g_s),
+        ("displacement_l", s.displacement_l),
+        ("rpm", s.rpm),
+        ("boost_pressure_ratio", s.boost_pressure_ratio),
+        ("temp_c + 273", s.temp_c + 273.0),
     ] {
         if !(value.is_finite() && value > 0.0) {
             return Err(NotPositive { name, value });
@@ -166,7 +175,13 @@ pub fn iso1585_diesel(s: &DieselState) -> Result<DieselFactor, NotPositive> {
     let t = (s.temp_c + 273.0) / 298.0;
     let p = 99.0 / s.dry_kpa;
     let fa = if s.turbocharged { p.powf(0.7) * t.powf(1.5) } else { p * t.powf(0.7) };
-    let fm = if qc < 40.0 { 0.3 } else if qc > 65.0 { 1.2 } else { 0.036 * qc - 1.14 };
+    let fm = if qc < 40.0 {
+        0.3
+    } else if qc > 65.0 {
+        1.2
+    } else {
+        0.036 * qc - 1.14
+    };
     Ok(DieselFactor { q, qc, fa, fm, alpha_d: fa.powf(fm) })
 }
 

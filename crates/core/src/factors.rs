@@ -84,7 +84,10 @@ fn permutations(items: &[usize]) -> Vec<Vec<usize>> {
     for i in 0..items.len() {
         let mut rest = items.to_vec();
         let head = rest.remove(i);
-        out.extend(permutations(&rest).into_iter().map(|mut p| { p.insert(0, head); p }));
+        out.extend(permutations(&rest).into_iter().map(|mut p| {
+            p.insert(0, head);
+            p
+        }));
     }
     out
 }

@@ -64,7 +64,11 @@ impl Curve {
 
     /// All figures.
     pub fn figures(&self, band: Option<[f64; 2]>) -> Figures {
-        Figures { peak_power: self.peak(&self.power_kw), peak_torque: self.peak(&self.torque_nm), band_mean_power: band.and_then(|b| self.band_mean(b)) }
+        Figures {
+            peak_power: self.peak(&self.power_kw),
+            peak_torque: self.peak(&self.torque_nm),
+            band_mean_power: band.and_then(|b| self.band_mean(b)),
+        }
     }
 
     /// First and last grid speed.

@@ -42,9 +42,15 @@ fn air_state_and_spark_ignition_factors() {
         let a = AirState::new(r[0], r[1], r[2]).unwrap();
         let cf = |c: Correction| c.air_factor(&a).unwrap();
         for (what, got, want) in [
-            ("es", a.saturation_hpa(), r[3]), ("e", a.vapour_hpa(), r[4]), ("pd", a.dry_hpa(), r[5]), ("density", a.density_kg_m3(), r[6]),
-            ("altitude", a.density_altitude_m(), r[7]), ("J1349", cf(Correction::SaeJ1349), r[8]), ("J607", cf(Correction::SaeJ607), r[9]),
-            ("DIN", cf(Correction::Din70020), r[10]), ("ISO", cf(Correction::Iso1585Si), r[11]),
+            ("es", a.saturation_hpa(), r[3]),
+            ("e", a.vapour_hpa(), r[4]),
+            ("pd", a.dry_hpa(), r[5]),
+            ("density", a.density_kg_m3(), r[6]),
+            ("altitude", a.density_altitude_m(), r[7]),
+            ("J1349", cf(Correction::SaeJ1349), r[8]),
+            ("J607", cf(Correction::SaeJ607), r[9]),
+            ("DIN", cf(Correction::Din70020), r[10]),
+            ("ISO", cf(Correction::Iso1585Si), r[11]),
         ] {
             t.close(i, what, got, want, if what == "altitude" { 1e-8 } else { TIGHT });
         }
@@ -56,7 +62,14 @@ fn iso_1585_diesel_factor() {
     let t = table("iso1585_diesel.csv");
     for (i, r) in t.numbers().iter().enumerate() {
         let s = DieselState {
-            dry_kpa: r[0], temp_c: r[1], turbocharged: r[2] > 0.5, two_stroke: false, fuel_g_s: r[3], displacement_l: r[4], rpm: r[5], boost_pressure_ratio: r[6],
+            dry_kpa: r[0],
+            temp_c: r[1],
+            turbocharged: r[2] > 0.5,
+            two_stroke: false,
+            fuel_g_s: r[3],
+            displacement_l: r[4],
+            rpm: r[5],
+            boost_pressure_ratio: r[6],
         };
         let f = iso1585_diesel(&s).unwrap();
         for (what, got, want) in [("q", f.q, r[7]), ("qc", f.qc, r[8]), ("fa", f.fa, r[9]), ("fm", f.fm, r[10]), ("alpha_d", f.alpha_d, r[11])] {
@@ -71,8 +84,11 @@ fn ethanol_blends() {
     for (i, r) in t.numbers().iter().enumerate() {
         let b = fuel::ethanol_blend(r[0]).unwrap();
         for (what, got, want) in [
-            ("density", b.density_kg_l, r[1]), ("mass fraction", b.ethanol_mass_fraction, r[2]), ("stoich", b.stoich_afr, r[3]),
-            ("heating value", b.lhv_mj_kg, r[4]), ("volume ratio", b.volume_flow_ratio, r[5]),
+            ("density", b.density_kg_l, r[1]),
+            ("mass fraction", b.ethanol_mass_fraction, r[2]),
+            ("stoich", b.stoich_afr, r[3]),
+            ("heating value", b.lhv_mj_kg, r[4]),
+            ("volume ratio", b.volume_flow_ratio, r[5]),
         ] {
             t.close(i, what, got, want, TIGHT);
         }
@@ -176,13 +192,29 @@ fn strip_runs() {
     let t = table("strip_run.csv");
     for (i, r) in t.numbers().iter().enumerate() {
         let run = strip::strip(&strip::StripInput {
-            mass_kg: 1240.0, tyre_friction: 1.05, driven_axle_load_fraction: 0.62, drag_area_m2: 0.68, rolling_coefficient: 0.012, tyre_radius_m: 0.305,
-            final_drive: 4.1, drivetrain_efficiency: 1.0, air_density_kg_m3: 1.19, gears: vec![3.45, 1.95, 1.36, 1.03, 0.82], rpm: rpm.clone(),
-            torque_nm: torque_nm.clone(), shift_rpm: r[0], launch_rpm: r[1], shift_pause_s: r[2],
+            mass_kg: 1240.0,
+            tyre_friction: 1.05,
+            driven_axle_load_fraction: 0.62,
+            drag_area_m2: 0.68,
+            rolling_coefficient: 0.012,
+            tyre_radius_m: 0.305,
+            final_drive: 4.1,
+            drivetrain_efficiency: 1.0,
+            air_density_kg_m3: 1.19,
+            gears: vec![3.45, 1.95, 1.36, 1.03, 0.82],
+            rpm: rpm.clone(),
+            torque_nm: torque_nm.clone(),
+            shift_rpm: r[0],
+            launch_rpm: r[1],
+            shift_pause_s: r[2],
         })
         .unwrap();
         for (what, got, want) in [
-            ("18 m", run.t_18m_s, r[3]), ("201 m", run.t_201m_s, r[4]), ("v 201", run.v_201m_kmh, r[5]), ("402 m", run.t_402m_s, r[6]), ("v 402", run.v_402m_kmh, r[7]),
+            ("18 m", run.t_18m_s, r[3]),
+            ("201 m", run.t_201m_s, r[4]),
+            ("v 201", run.v_201m_kmh, r[5]),
+            ("402 m", run.t_402m_s, r[6]),
+            ("v 402", run.v_402m_kmh, r[7]),
         ] {
             t.close(i, what, got, want, 2e-4);
         }

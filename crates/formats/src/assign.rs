@@ -114,7 +114,14 @@ fn assign(d: &Dialect, file: &str, mapping: &Mapping) -> Result<Vec<Assigned>, F
         let column = d.headers.iter().position(|h| h == &rule.column || bare(h) == rule.column).ok_or_else(|| {
             FormatError::at(file, d.header_line, 1, format!("there is no column “{}”; the header has: {}", rule.column, d.headers.join(", ")))
         })?;
-        out.push(Assigned { column, channel: rule.channel.clone(), given: rule.unit, by_person: true, confidence: 2.0, unit_text: d.units[column].clone() });
+        out.push(Assigned {
+            column,
+            channel: rule.channel.clone(),
+            given: rule.unit,
+            by_person: true,
+            confidence: 2.0,
+            unit_text: d.units[column].clone(),
+        });
     }
     for (column, header) in d.headers.iter().enumerate() {
         if out.iter().any(|a| a.column == column) {
@@ -175,7 +182,11 @@ fn build(table: RawTable, assigned: &[Assigned], file: &str, mapping: &Mapping) 
         if (scale - 1.0).abs() > 0.0 || offset.abs() > 0.0 {
             v.iter_mut().for_each(|x| *x = *x * scale + offset);
         }
-        if a.column == time.column { t = v } else { log.channels.insert(a.channel.clone(), v); }
+        if a.column == time.column {
+            t = v
+        } else {
+            log.channels.insert(a.channel.clone(), v);
+        }
     }
     if table.time == TimeKind::Clock {
         unwrap_midnight(&mut t);
@@ -183,11 +194,22 @@ fn build(table: RawTable, assigned: &[Assigned], file: &str, mapping: &Mapping) 
     }
     let (keep, flags) = repair_time(&t).map_err(|e| {
         let column = time.column as u64 + 1;
-        FormatError::at(file, u64::from(table.lines[e.index]), column, format!("time runs backward ({} s after {} s): two recordings in one file? Split it there", e.after, e.before))
+        FormatError::at(
+            file,
+            u64::from(table.lines[e.index]),
+            column,
+            format!("time runs backward ({} s after {} s): two recordings in one file? Split it there", e.after, e.before),
+        )
     })?;
     log.flags = flags;
     if keep.iter().any(|k| !*k) {
-        let filter = |v: &mut Vec<f64>| { let mut i = 0; v.retain(|_| { i += 1; keep[i - 1] }); };
+        let filter = |v: &mut Vec<f64>| {
+            let mut i = 0;
+            v.retain(|_| {
+                i += 1;
+                keep[i - 1]
+            });
+        };
         filter(&mut t);
         log.channels.values_mut().for_each(filter);
     }
@@ -203,7 +225,8 @@ fn build(table: RawTable, assigned: &[Assigned], file: &str, mapping: &Mapping) 
 fn conversion(channel: &Channel, unit: Unit, ambient_kpa: f64) -> (f64, f64) {
     let zero_matters = matches!(channel.as_str(), "manifold_pressure" | "boost_target" | "back_pressure" | "ambient_pressure");
     let (scale, offset) = unit.to_si(if zero_matters { ambient_kpa } else { 0.0 });
-    let is_pressure = matches!(unit, Unit::KpaAbs | Unit::KpaGauge | Unit::BarAbs | Unit::BarGauge | Unit::PsiAbs | Unit::PsiGauge | Unit::Hpa | Unit::InHg);
+    let is_pressure =
+        matches!(unit, Unit::KpaAbs | Unit::KpaGauge | Unit::BarAbs | Unit::BarGauge | Unit::PsiAbs | Unit::PsiGauge | Unit::Hpa | Unit::InHg);
     match (channel.as_str(), unit) {
         ("rail_pressure", _) if is_pressure => (scale / 1000.0, offset / 1000.0),
         ("injector_pulse_width", Unit::Microsecond) | ("time", Unit::Microsecond) => (if channel.as_str() == "time" { 1e-6 } else { 1e-3 }, 0.0),
@@ -257,7 +280,10 @@ fn value_unit(a: &Assigned, header: &str, raw: &[f64], questions: &mut Vec<Quest
         ("lambda" | "lambda_target", None | Some(Said::Afr | Said::Unit(Unit::None))) => {
             let afr = low > 5.0;
             if afr && !matches!(spoken, Some(Said::Unit(_))) {
-                ask(format!("“{header}” reads {low:.1} to {high:.1}: AFR on the gasoline scale (14.7 at λ 1)?"), vec![Unit::AfrGasoline, Unit::Lambda])
+                ask(
+                    format!("“{header}” reads {low:.1} to {high:.1}: AFR on the gasoline scale (14.7 at λ 1)?"),
+                    vec![Unit::AfrGasoline, Unit::Lambda],
+                )
             } else {
                 (Unit::Lambda, true)
             }
@@ -272,7 +298,9 @@ fn value_unit(a: &Assigned, header: &str, raw: &[f64], questions: &mut Vec<Quest
                 (Unit::Celsius, k != "exhaust_temp")
             }
         }
-        ("throttle" | "pedal", _) if high <= 1.2 && high > 0.0 => ask(format!("“{header}” never exceeds {high:.2}: a fraction, not per cent?"), vec![Unit::Fraction, Unit::Percent]),
+        ("throttle" | "pedal", _) if high <= 1.2 && high > 0.0 => {
+            ask(format!("“{header}” never exceeds {high:.2}: a fraction, not per cent?"), vec![Unit::Fraction, Unit::Percent])
+        }
         ("ambient_pressure", _) if high > 500.0 => (Unit::Hpa, false),
         ("ambient_pressure", _) if high < 35.0 && high > 20.0 => (Unit::InHg, false),
         ("oil_pressure" | "fuel_pressure", _) => (pressure_by_size(high), false),

@@ -93,14 +93,22 @@ impl EngineModel {
         let threshold = mbt - 6.5 + 0.62 * (fuel.ron - 95.0) - 0.045 * (manifold_kpa - 180.0) - 0.09 * (p.intake_c - 30.0) - fuel.cooling_k * -0.05;
         let knock_retard_deg = (commanded - threshold).max(0.0) * 0.9;
         let spark_deg = commanded - knock_retard_deg;
-        let eta_lambda = if lambda < 1.0 { 1.0 - 0.95 * (lambda - 0.9).powi(2) - 0.12 * (0.9 - lambda).max(0.0) } else { 1.0 - 0.4 * (lambda - 0.95) };
+        let eta_lambda =
+            if lambda < 1.0 { 1.0 - 0.95 * (lambda - 0.9).powi(2) - 0.12 * (0.9 - lambda).max(0.0) } else { 1.0 - 0.4 * (lambda - 0.95) };
         let eta = 0.365 * eta_lambda * lambda.min(1.0).powf(0.82) * (1.0 - 4.2e-4 * (spark_deg - mbt).powi(2));
         let indicated = eta * (fuel_g_s / 1000.0 / cycles) * fuel.lhv_mj_kg * 1e6 / (4.0 * std::f64::consts::PI);
         let friction = (95.0 + 0.014 * n) * 1000.0 * self.displacement_m3 / (4.0 * std::f64::consts::PI);
         let exhaust_steady_c = 690.0 + 0.0395 * n + 0.62 * (manifold_kpa - 150.0) + 240.0 * (lambda - 0.86) + 5.0 * (mbt - 8.0 - spark_deg);
         Output {
-            hub_torque_engine_nm: (indicated - friction) * self.driveline, manifold_kpa, lambda, spark_deg, knock_retard_deg, fuel_g_s, air_g_s,
-            duty_percent: 100.0 * fuel_g_s / most, exhaust_steady_c,
+            hub_torque_engine_nm: (indicated - friction) * self.driveline,
+            manifold_kpa,
+            lambda,
+            spark_deg,
+            knock_retard_deg,
+            fuel_g_s,
+            air_g_s,
+            duty_percent: 100.0 * fuel_g_s / most,
+            exhaust_steady_c,
         }
     }
 

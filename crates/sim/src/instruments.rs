@@ -41,7 +41,17 @@ pub(crate) fn ecu_csv(rows: &[EcuRow]) -> String {
     for r in rows {
         let line = format!(
             "{:.3};{:.0};{:.1};{:.1};{:.2};{:.1};{:.1};{:.2};{:.0};{:.1};{:.1}",
-            r.t, r.rpm, r.throttle, r.manifold_kpa, r.lambda * 14.7, r.spark_deg, r.retard_deg, r.knock_level, r.exhaust_c, r.intake_c, r.duty_percent
+            r.t,
+            r.rpm,
+            r.throttle,
+            r.manifold_kpa,
+            r.lambda * 14.7,
+            r.spark_deg,
+            r.retard_deg,
+            r.knock_level,
+            r.exhaust_c,
+            r.intake_c,
+            r.duty_percent
         );
         let _ = writeln!(s, "{}", line.replace('.', ","));
     }

@@ -74,7 +74,13 @@ pub fn simulate_pull(s: &PullSetup<'_>) -> Recorded {
             soak += dt * 0.55;
         }
         let out = s.engine.at(OperatingPoint { rpm, ambient_kpa: s.ambient_kpa, intake_c: s.intake_c + soak }, s.map, s.fuel);
-        let torque = if open { out.hub_torque_engine_nm * s.scale } else if lifted_at.is_some() { -24.0 } else { 0.22 * throttle };
+        let torque = if open {
+            out.hub_torque_engine_nm * s.scale
+        } else if lifted_at.is_some() {
+            -24.0
+        } else {
+            0.22 * throttle
+        };
         exhaust_c += dt * (if open { out.exhaust_steady_c } else { 540.0 } - exhaust_c) / 1.3;
         path.push(Instant { t, rpm, throttle, torque, out, exhaust_c, intake_c: s.intake_c + soak });
         let settling = ((t - tip_s - 0.15) / 0.35).clamp(0.0, 1.0);
@@ -91,7 +97,15 @@ pub fn simulate_pull(s: &PullSetup<'_>) -> Recorded {
     let lag_s = 300.0 + noise.normal(120.0).abs() + tip_s * 0.37;
     let ppm = 35.0;
     let zero = noise.normal(0.6);
-    let dyno = path.iter().step_by(5).map(|p| DynoRow { t: p.t, hub_rpm: p.rpm / OVERALL_RATIO + noise.normal(0.35), torque_nm: p.torque * OVERALL_RATIO + zero + noise.normal(5.0) }).collect();
+    let dyno = path
+        .iter()
+        .step_by(5)
+        .map(|p| DynoRow {
+            t: p.t,
+            hub_rpm: p.rpm / OVERALL_RATIO + noise.normal(0.35),
+            torque_nm: p.torque * OVERALL_RATIO + zero + noise.normal(5.0),
+        })
+        .collect();
     let ecu = path
         .iter()
         .step_by(20)

@@ -72,11 +72,20 @@ pub(crate) const PULL_SD: f64 = 0.0045;
 pub fn first_light(seed: u64, mounting_sd: f64) -> Day {
     let engine: EngineModel = TOLVERN_T3;
     let order: [(&str, Map, SimFuel); 7] = [
-        ("stock-95", STOCK, RON_95), ("c1-95", C1, RON_95), ("c2-95", C2, RON_95), ("stock-e30", STOCK, E30), ("c1-e30", C1, E30), ("c2-e30", C2, E30), ("stock-95-again", STOCK, RON_95),
+        ("stock-95", STOCK, RON_95),
+        ("c1-95", C1, RON_95),
+        ("c2-95", C2, RON_95),
+        ("stock-e30", STOCK, E30),
+        ("c1-e30", C1, E30),
+        ("c2-e30", C2, E30),
+        ("stock-95-again", STOCK, RON_95),
     ];
     let air = [21.4, 0.52, 1002.1];
     let mut rng = ChaCha8Rng::seed_from_u64(seed);
-    let mut normal = |sd: f64| { let z: f64 = StandardNormal.sample(&mut rng); z * sd };
+    let mut normal = |sd: f64| {
+        let z: f64 = StandardNormal.sample(&mut rng);
+        z * sd
+    };
     let sets = order
         .into_iter()
         .enumerate()
@@ -85,8 +94,14 @@ pub fn first_light(seed: u64, mounting_sd: f64) -> Day {
             let pulls = (0..3)
                 .map(|i| {
                     let setup = PullSetup {
-                        engine: &engine, map: &map, fuel: &fuel, ambient_kpa: air[2] / 10.0, intake_c: 31.0 + 0.8 * f64::from(i), scale: mounting * (1.0 + normal(PULL_SD)),
-                        lift_rpm: 6720.0 + normal(25.0), seed: seed.wrapping_mul(1_000_003).wrapping_add((k * 10 + i as usize) as u64),
+                        engine: &engine,
+                        map: &map,
+                        fuel: &fuel,
+                        ambient_kpa: air[2] / 10.0,
+                        intake_c: 31.0 + 0.8 * f64::from(i),
+                        scale: mounting * (1.0 + normal(PULL_SD)),
+                        lift_rpm: 6720.0 + normal(25.0),
+                        seed: seed.wrapping_mul(1_000_003).wrapping_add((k * 10 + i as usize) as u64),
                     };
                     let r = simulate_pull(&setup);
                     let stem = format!("{id}-p{}", i + 1);

@@ -55,7 +55,14 @@ fn day(r: Row) -> Day {
 macro_rules! columns {
     () => {
         (
-            cell_day::id, cell_day::vehicle_id, vehicle::name, cell_day::on_date, cell_day::place, cell_day::temperature_c, cell_day::humidity, cell_day::pressure_hpa,
+            cell_day::id,
+            cell_day::vehicle_id,
+            vehicle::name,
+            cell_day::on_date,
+            cell_day::place,
+            cell_day::temperature_c,
+            cell_day::humidity,
+            cell_day::pressure_hpa,
             cell_day::note,
         )
     };
@@ -89,7 +96,13 @@ impl Store {
     /// [`StoreError::NotFound`] when there is none with that id.
     pub async fn day(&self, id: i64) -> Result<Day, StoreError> {
         let mut c = self.conn().await?;
-        let row: Row = cell_day::table.inner_join(vehicle::table).filter(cell_day::id.eq(id)).select(columns!()).first(&mut c).await.map_err(|e| StoreError::from(e).about("day", id))?;
+        let row: Row = cell_day::table
+            .inner_join(vehicle::table)
+            .filter(cell_day::id.eq(id))
+            .select(columns!())
+            .first(&mut c)
+            .await
+            .map_err(|e| StoreError::from(e).about("day", id))?;
         Ok(day(row))
     }
 

@@ -40,7 +40,9 @@ impl From<DieselError> for StoreError {
             DieselError::DatabaseError(DatabaseErrorKind::UniqueViolation, _) => Self::Duplicate,
             DieselError::DatabaseError(DatabaseErrorKind::SerializationFailure, _) => Self::Conflict,
             DieselError::DatabaseError(DatabaseErrorKind::CheckViolation, i) => Self::Check(i.message().to_owned()),
-            DieselError::DatabaseError(DatabaseErrorKind::ClosedConnection | DatabaseErrorKind::UnableToSendCommand, i) => Self::Unreachable(i.message().to_owned()),
+            DieselError::DatabaseError(DatabaseErrorKind::ClosedConnection | DatabaseErrorKind::UnableToSendCommand, i) => {
+                Self::Unreachable(i.message().to_owned())
+            }
             DieselError::DatabaseError(_, i) => by_message(i.message()),
             DieselError::NotFound => Self::NotFound { what: "row", id: 0 },
             other => by_message(&other.to_string()),
@@ -55,7 +57,12 @@ fn by_message(m: &str) -> StoreError {
         StoreError::Check(m.to_owned())
     } else if low.contains("deadlock") || low.contains("record has changed since last read") || low.contains("wsrep") {
         StoreError::Conflict
-    } else if low.contains("gone away") || low.contains("connection closed") || low.contains("i/o error") || low.contains("connection refused") || low.contains("broken pipe") {
+    } else if low.contains("gone away")
+        || low.contains("connection closed")
+        || low.contains("i/o error")
+        || low.contains("connection refused")
+        || low.contains("broken pipe")
+    {
         StoreError::Unreachable(m.to_owned())
     } else {
         StoreError::Other(m.to_owned())

@@ -49,7 +49,10 @@ pub(crate) async fn receive(c: &mut AsyncMysqlConnection, name: &str, sha: &[u8]
     diesel::insert_into(raw_file::table).values((raw_file::sha256.eq(sha), raw_file::name.eq(name), raw_file::bytes.eq(bytes))).execute(c).await?;
     let id = inserted(c).await?;
     for (seq, data) in chunks.iter().enumerate() {
-        diesel::insert_into(raw_chunk::table).values((raw_chunk::file_id.eq(id), raw_chunk::seq.eq(seq as i32), raw_chunk::data.eq(data))).execute(c).await?;
+        diesel::insert_into(raw_chunk::table)
+            .values((raw_chunk::file_id.eq(id), raw_chunk::seq.eq(seq as i32), raw_chunk::data.eq(data)))
+            .execute(c)
+            .await?;
     }
     Ok(Received { id, known: false, elsewhere: false })
 }
@@ -85,8 +88,10 @@ impl Store {
     /// # Errors
     /// [`StoreError`] when the stream or the database fails; then nothing is stored.
     pub async fn receive_file(&self, name: &str, input: impl Read + Send + 'static) -> Result<Received, StoreError> {
-        let (sha, chunks, bytes) =
-            tokio::task::spawn_blocking(move || pack(input)).await.map_err(|e| StoreError::Other(e.to_string()))?.map_err(|e| StoreError::Other(e.to_string()))?;
+        let (sha, chunks, bytes) = tokio::task::spawn_blocking(move || pack(input))
+            .await
+            .map_err(|e| StoreError::Other(e.to_string()))?
+            .map_err(|e| StoreError::Other(e.to_string()))?;
         let mut c = self.conn().await?;
         c.transaction(async |c| receive(c, name, &sha, &chunks, bytes).await).await
     }
@@ -98,7 +103,8 @@ impl Store {
     pub async fn file_bytes(&self, id: i64) -> Result<Vec<u8>, StoreError> {
         let info = self.file(id).await?;
         let mut c = self.conn().await?;
-        let chunks: Vec<Vec<u8>> = raw_chunk::table.filter(raw_chunk::file_id.eq(id)).order(raw_chunk::seq).select(raw_chunk::data).load(&mut c).await?;
+        let chunks: Vec<Vec<u8>> =
+            raw_chunk::table.filter(raw_chunk::file_id.eq(id)).order(raw_chunk::seq).select(raw_chunk::data).load(&mut c).await?;
         let mut out = Vec::with_capacity(info.bytes as usize);
         for chunk in chunks {
             out.extend(zstd::decode_all(chunk.as_slice()).map_err(|e| StoreError::Damaged(e.to_string()))?);

@@ -76,8 +76,10 @@ impl Store {
     /// # Errors
     /// [`StoreError`] when the stream or the database fails; then nothing is stored.
     pub async fn drop_file(&self, item: &NewInboxItem, input: impl Read + Send + 'static) -> Result<Received, StoreError> {
-        let (sha, chunks, bytes) =
-            tokio::task::spawn_blocking(move || pack(input)).await.map_err(|e| StoreError::Other(e.to_string()))?.map_err(|e| StoreError::Other(e.to_string()))?;
+        let (sha, chunks, bytes) = tokio::task::spawn_blocking(move || pack(input))
+            .await
+            .map_err(|e| StoreError::Other(e.to_string()))?
+            .map_err(|e| StoreError::Other(e.to_string()))?;
         let mut c = self.conn().await?;
         c.transaction(async |c| {
             let file = receive(c, &item.name, &sha, &chunks, bytes).await?;
@@ -94,7 +96,11 @@ impl Store {
             }
             diesel::insert_into(inbox::table)
                 .values((
-                    inbox::day_id.eq(item.day_id), inbox::file_id.eq(file.id), inbox::name.eq(&item.name), inbox::role.eq(item.role.id()), inbox::source.eq(&item.source),
+                    inbox::day_id.eq(item.day_id),
+                    inbox::file_id.eq(file.id),
+                    inbox::name.eq(&item.name),
+                    inbox::role.eq(item.role.id()),
+                    inbox::source.eq(&item.source),
                     inbox::report.eq(&item.report),
                 ))
                 .execute(c)
@@ -158,7 +164,10 @@ impl Store {
     /// [`StoreError`] when the database refuses.
     pub async fn remember_mapping(&self, source: &str, mapping: &str) -> Result<(), StoreError> {
         let mut c = self.conn().await?;
-        diesel::replace_into(source_mapping::table).values((source_mapping::source.eq(source), source_mapping::mapping.eq(mapping))).execute(&mut c).await?;
+        diesel::replace_into(source_mapping::table)
+            .values((source_mapping::source.eq(source), source_mapping::mapping.eq(mapping)))
+            .execute(&mut c)
+            .await?;
         Ok(())
     }
 }

@@ -1,8 +1,8 @@
 //! MariaDB through Diesel: rows, sample blocks and custody of raw files. Rows stay private; domain types cross the border.
 
 mod blocks;
-mod db;
 mod days;
+mod db;
 mod error;
 mod files;
 mod inbox;

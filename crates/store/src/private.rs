@@ -72,7 +72,11 @@ impl PrivateDb {
     /// # Errors
     /// [`PrivateError`] in words a person can act on.
     pub fn start(folder: &Path, port: u16) -> Result<Self, PrivateError> {
-        let io = |what: &str| { let what = what.to_owned(); let folder = folder.to_owned(); move |e| explain(&folder, what, e) };
+        let io = |what: &str| {
+            let what = what.to_owned();
+            let folder = folder.to_owned();
+            move |e| explain(&folder, what, e)
+        };
         fs::create_dir_all(folder).map_err(io("the data folder cannot be made"))?;
         let folder = folder.canonicalize().map_err(io("the data folder cannot be read"))?;
         fs::create_dir_all(folder.join("tmp")).map_err(io("the folder for temporary files cannot be made"))?;
@@ -110,8 +114,18 @@ impl PrivateDb {
             .arg(format!("--log-error={}", log.display()))
             .arg(format!("--init-file={}", init.display()))
             .arg(format!("--port={port}"))
-            .args(["--bind-address=127.0.0.1", "--skip-name-resolve", "--skip-log-bin", "--character-set-server=utf8mb4", "--collation-server=utf8mb4_unicode_ci"])
-            .args(["--max-allowed-packet=64M", "--sql-mode=STRICT_ALL_TABLES,ERROR_FOR_DIVISION_BY_ZERO,NO_ENGINE_SUBSTITUTION", "--default-time-zone=+00:00"])
+            .args([
+                "--bind-address=127.0.0.1",
+                "--skip-name-resolve",
+                "--skip-log-bin",
+                "--character-set-server=utf8mb4",
+                "--collation-server=utf8mb4_unicode_ci",
+            ])
+            .args([
+                "--max-allowed-packet=64M",
+                "--sql-mode=STRICT_ALL_TABLES,ERROR_FOR_DIVISION_BY_ZERO,NO_ENGINE_SUBSTITUTION",
+                "--default-time-zone=+00:00",
+            ])
             .arg(format!("--innodb-buffer-pool-size={POOL}"))
             .stdin(Stdio::null())
             .stdout(Stdio::null())

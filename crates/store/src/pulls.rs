@@ -53,7 +53,17 @@ type PullRow = (i64, i64, i32, i64, Option<i64>, Option<i32>, Option<f64>, Optio
 type SummaryRow = (i32, String, Vec<u8>);
 
 fn pull_of(r: PullRow) -> Pull {
-    Pull { id: r.0, set_id: r.1, position: r.2, dyno_file_id: r.3, ecu_file_id: r.4, number_in_file: r.5, lag_s: r.6, excluded_reason: r.7, note: r.8 }
+    Pull {
+        id: r.0,
+        set_id: r.1,
+        position: r.2,
+        dyno_file_id: r.3,
+        ecu_file_id: r.4,
+        number_in_file: r.5,
+        lag_s: r.6,
+        excluded_reason: r.7,
+        note: r.8,
+    }
 }
 
 fn summary_of(r: SummaryRow) -> Result<Summary, StoreError> {
@@ -65,7 +75,15 @@ fn summary_of(r: SummaryRow) -> Result<Summary, StoreError> {
 macro_rules! pull_columns {
     () => {
         (
-            pull::id, pull::set_id, pull::position, pull::dyno_file_id, pull::ecu_file_id, pull::number_in_file, pull::lag_s, pull::excluded_reason, pull::note,
+            pull::id,
+            pull::set_id,
+            pull::position,
+            pull::dyno_file_id,
+            pull::ecu_file_id,
+            pull::number_in_file,
+            pull::lag_s,
+            pull::excluded_reason,
+            pull::note,
         )
     };
 }
@@ -99,10 +117,16 @@ async fn put_summary(c: &mut AsyncMysqlConnection, pull_id: i64, s: &Summary) ->
     let worst = m.limits.iter().map(|l| l.verdict).min().and_then(|v| serde_json::to_value(v).ok()).and_then(word);
     diesel::replace_into(pull_summary::table)
         .values((
-            pull_summary::pull_id.eq(pull_id), pull_summary::algorithm.eq(s.algorithm as i32), pull_summary::settings.eq(&s.settings),
-            pull_summary::peak_power_kw.eq(figures.peak_power.map(|p| p.value)), pull_summary::peak_power_rpm.eq(figures.peak_power.map(|p| p.rpm)),
-            pull_summary::peak_torque_nm.eq(figures.peak_torque.map(|p| p.value)), pull_summary::ended_by.eq(ended_by), pull_summary::alignment.eq(alignment),
-            pull_summary::worst_limit.eq(worst), pull_summary::measured.eq(packed),
+            pull_summary::pull_id.eq(pull_id),
+            pull_summary::algorithm.eq(s.algorithm as i32),
+            pull_summary::settings.eq(&s.settings),
+            pull_summary::peak_power_kw.eq(figures.peak_power.map(|p| p.value)),
+            pull_summary::peak_power_rpm.eq(figures.peak_power.map(|p| p.rpm)),
+            pull_summary::peak_torque_nm.eq(figures.peak_torque.map(|p| p.value)),
+            pull_summary::ended_by.eq(ended_by),
+            pull_summary::alignment.eq(alignment),
+            pull_summary::worst_limit.eq(worst),
+            pull_summary::measured.eq(packed),
         ))
         .execute(c)
         .await?;
@@ -113,14 +137,24 @@ async fn put_summary(c: &mut AsyncMysqlConnection, pull_id: i64, s: &Summary) ->
 pub(crate) async fn insert_pull(c: &mut AsyncMysqlConnection, set_id: i64, position: i32, p: &NewPull) -> Result<i64, StoreError> {
     diesel::insert_into(pull::table)
         .values((
-            pull::set_id.eq(set_id), pull::position.eq(position), pull::dyno_file_id.eq(p.dyno_file_id), pull::ecu_file_id.eq(p.ecu_file_id), pull::dyno_mapping.eq(&p.dyno_mapping),
-            pull::ecu_mapping.eq(&p.ecu_mapping), pull::number_in_file.eq(p.number_in_file), pull::note.eq(""),
+            pull::set_id.eq(set_id),
+            pull::position.eq(position),
+            pull::dyno_file_id.eq(p.dyno_file_id),
+            pull::ecu_file_id.eq(p.ecu_file_id),
+            pull::dyno_mapping.eq(&p.dyno_mapping),
+            pull::ecu_mapping.eq(&p.ecu_mapping),
+            pull::number_in_file.eq(p.number_in_file),
+            pull::note.eq(""),
         ))
         .execute(c)
         .await?;
     let id = inserted(c).await?;
     diesel::insert_into(sample_block::table)
-        .values((sample_block::pull_id.eq(id), sample_block::version.eq(BLOCK_VERSION as i16), sample_block::data.eq(encode_block(&p.dyno, p.ecu.as_ref()))))
+        .values((
+            sample_block::pull_id.eq(id),
+            sample_block::version.eq(BLOCK_VERSION as i16),
+            sample_block::data.eq(encode_block(&p.dyno, p.ecu.as_ref())),
+        ))
         .execute(c)
         .await?;
     put_summary(c, id, &p.summary).await?;
@@ -143,7 +177,12 @@ impl Store {
     /// [`StoreError::NotFound`], or [`StoreError::Damaged`] when the block fails its checksum.
     pub async fn samples(&self, pull_id: i64) -> Result<(Recording, Option<Recording>), StoreError> {
         let mut c = self.conn().await?;
-        let data: Vec<u8> = sample_block::table.find(pull_id).select(sample_block::data).first(&mut c).await.map_err(|e| StoreError::from(e).about("pull", pull_id))?;
+        let data: Vec<u8> = sample_block::table
+            .find(pull_id)
+            .select(sample_block::data)
+            .first(&mut c)
+            .await
+            .map_err(|e| StoreError::from(e).about("pull", pull_id))?;
         decode_block(&data).map_err(|e| StoreError::Damaged(e.to_string()))
     }
 
@@ -153,7 +192,12 @@ impl Store {
     /// [`StoreError::NotFound`] when there is none.
     pub async fn block_size(&self, pull_id: i64) -> Result<usize, StoreError> {
         let mut c = self.conn().await?;
-        let data: Vec<u8> = sample_block::table.find(pull_id).select(sample_block::data).first(&mut c).await.map_err(|e| StoreError::from(e).about("pull", pull_id))?;
+        let data: Vec<u8> = sample_block::table
+            .find(pull_id)
+            .select(sample_block::data)
+            .first(&mut c)
+            .await
+            .map_err(|e| StoreError::from(e).about("pull", pull_id))?;
         Ok(data.len())
     }
 
@@ -164,7 +208,10 @@ impl Store {
     pub async fn exclude_pull(&self, pull_id: i64, reason: Option<&str>, by: &str) -> Result<i64, StoreError> {
         let mut c = self.conn().await?;
         let set_id = pull::table.find(pull_id).select(pull::set_id).first(&mut c).await.map_err(|e| StoreError::from(e).about("pull", pull_id))?;
-        diesel::update(pull::table.find(pull_id)).set((pull::excluded_reason.eq(reason), pull::excluded_by.eq(reason.map(|_| by)))).execute(&mut c).await?;
+        diesel::update(pull::table.find(pull_id))
+            .set((pull::excluded_reason.eq(reason), pull::excluded_by.eq(reason.map(|_| by))))
+            .execute(&mut c)
+            .await?;
         Ok(set_id)
     }
 }

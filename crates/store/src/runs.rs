@@ -59,7 +59,14 @@ fn run(r: Row) -> Run {
 macro_rules! columns {
     () => {
         (
-            import_run::id, import_run::day_id, import_run::what, import_run::state, import_run::done, import_run::total, import_run::message, import_run::cancel_asked,
+            import_run::id,
+            import_run::day_id,
+            import_run::what,
+            import_run::state,
+            import_run::done,
+            import_run::total,
+            import_run::message,
+            import_run::cancel_asked,
         )
     };
 }
@@ -73,7 +80,11 @@ impl Store {
         let mut c = self.conn().await?;
         diesel::insert_into(import_run::table)
             .values((
-                import_run::day_id.eq(day_id), import_run::what.eq(what), import_run::state.eq(RunState::Running.id()), import_run::done.eq(0), import_run::total.eq(total),
+                import_run::day_id.eq(day_id),
+                import_run::what.eq(what),
+                import_run::state.eq(RunState::Running.id()),
+                import_run::done.eq(0),
+                import_run::total.eq(total),
                 import_run::message.eq(""),
             ))
             .execute(&mut c)
@@ -127,7 +138,8 @@ impl Store {
     /// [`StoreError`] when the database cannot answer.
     pub async fn latest_run(&self, what: &str) -> Result<Option<Run>, StoreError> {
         let mut c = self.conn().await?;
-        let row: Option<Row> = import_run::table.filter(import_run::what.eq(what)).order(import_run::id.desc()).select(columns!()).first(&mut c).await.optional()?;
+        let row: Option<Row> =
+            import_run::table.filter(import_run::what.eq(what)).order(import_run::id.desc()).select(columns!()).first(&mut c).await.optional()?;
         Ok(row.map(run))
     }
 }

@@ -30,7 +30,22 @@ diesel::table! { import_run (id) {
     id -> BigInt, day_id -> Nullable<BigInt>, what -> Varchar, state -> Varchar, done -> Integer, total -> Integer, message -> Text, cancel_asked -> Bool, started_at -> Datetime,
 } }
 
-diesel::allow_tables_to_appear_in_same_query!(vehicle, build_state, map_revision, fuel, cell_day, pull_set, raw_file, raw_chunk, inbox, source_mapping, pull, sample_block, pull_summary, import_run);
+diesel::allow_tables_to_appear_in_same_query!(
+    vehicle,
+    build_state,
+    map_revision,
+    fuel,
+    cell_day,
+    pull_set,
+    raw_file,
+    raw_chunk,
+    inbox,
+    source_mapping,
+    pull,
+    sample_block,
+    pull_summary,
+    import_run
+);
 diesel::joinable!(cell_day -> vehicle (vehicle_id));
 diesel::joinable!(pull_set -> cell_day (day_id));
 diesel::joinable!(pull_set -> map_revision (map_id));

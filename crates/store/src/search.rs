@@ -40,7 +40,11 @@ impl Store {
     /// # Errors
     /// [`StoreError`] when the database cannot answer.
     pub async fn search(&self, query: &str, limit: i64) -> Result<Vec<Hit>, StoreError> {
-        let words: Vec<String> = query.split_whitespace().take(MAX_WORDS).map(|w| format!("%{}%", w.replace('\\', "\\\\").replace('%', "\\%").replace('_', "\\_"))).collect();
+        let words: Vec<String> = query
+            .split_whitespace()
+            .take(MAX_WORDS)
+            .map(|w| format!("%{}%", w.replace('\\', "\\\\").replace('%', "\\%").replace('_', "\\_")))
+            .collect();
         let each = "CONCAT_WS(' ', v.name, m.name, f.name, b.name, s.boost, s.gear, s.note, d.note, d.on_date) LIKE ?";
         let condition = if words.is_empty() { "TRUE".to_owned() } else { vec![each; words.len()].join(" AND ") };
         let sql = format!(

@@ -89,8 +89,20 @@ struct Row {
 impl From<Row> for Set {
     fn from(r: Row) -> Self {
         Self {
-            id: r.id, day_id: r.day_id, date: r.date, vehicle_id: r.vehicle_id, vehicle: r.vehicle, position: r.position, build: r.build, map: r.map, map_kind: r.map_kind,
-            fuel: r.fuel, boost: r.boost, gear: r.gear, extras: serde_json::from_str(&r.extras).unwrap_or_default(), note: r.note,
+            id: r.id,
+            day_id: r.day_id,
+            date: r.date,
+            vehicle_id: r.vehicle_id,
+            vehicle: r.vehicle,
+            position: r.position,
+            build: r.build,
+            map: r.map,
+            map_kind: r.map_kind,
+            fuel: r.fuel,
+            boost: r.boost,
+            gear: r.gear,
+            extras: serde_json::from_str(&r.extras).unwrap_or_default(),
+            note: r.note,
         }
     }
 }
@@ -103,8 +115,20 @@ macro_rules! query {
             .inner_join(fuel::table)
             .inner_join(build_state::table)
             .select((
-                pull_set::id, pull_set::day_id, cell_day::on_date, vehicle::id, vehicle::name, pull_set::position, build_state::name, map_revision::name, map_revision::kind, fuel::name,
-                pull_set::boost, pull_set::gear, pull_set::extras, pull_set::note,
+                pull_set::id,
+                pull_set::day_id,
+                cell_day::on_date,
+                vehicle::id,
+                vehicle::name,
+                pull_set::position,
+                build_state::name,
+                map_revision::name,
+                map_revision::kind,
+                fuel::name,
+                pull_set::boost,
+                pull_set::gear,
+                pull_set::extras,
+                pull_set::note,
             ))
     };
 }
@@ -117,8 +141,15 @@ async fn insert_set(c: &mut AsyncMysqlConnection, day_id: i64, vehicle_id: i64, 
     let extras = serde_json::to_string(&new.extras).map_err(|e| StoreError::Other(e.to_string()))?;
     diesel::insert_into(pull_set::table)
         .values((
-            pull_set::day_id.eq(day_id), pull_set::build_id.eq(build_id), pull_set::map_id.eq(map_id), pull_set::fuel_id.eq(fuel_id),
-            pull_set::position.eq(last.unwrap_or(0) + 1), pull_set::boost.eq(&new.boost), pull_set::gear.eq(&new.gear), pull_set::extras.eq(extras), pull_set::note.eq(&new.note),
+            pull_set::day_id.eq(day_id),
+            pull_set::build_id.eq(build_id),
+            pull_set::map_id.eq(map_id),
+            pull_set::fuel_id.eq(fuel_id),
+            pull_set::position.eq(last.unwrap_or(0) + 1),
+            pull_set::boost.eq(&new.boost),
+            pull_set::gear.eq(&new.gear),
+            pull_set::extras.eq(extras),
+            pull_set::note.eq(&new.note),
         ))
         .execute(c)
         .await?;

@@ -114,7 +114,12 @@ impl Store {
     /// [`StoreError`] when the database cannot answer.
     pub async fn known_names(&self, vehicle_id: i64) -> Result<(Vec<String>, Vec<String>), StoreError> {
         let mut c = self.conn().await?;
-        let maps = map_revision::table.filter(map_revision::vehicle_id.eq(vehicle_id)).order(map_revision::id).select(map_revision::name).load(&mut c).await?;
+        let maps = map_revision::table
+            .filter(map_revision::vehicle_id.eq(vehicle_id))
+            .order(map_revision::id)
+            .select(map_revision::name)
+            .load(&mut c)
+            .await?;
         let fuels = fuel::table.order(fuel::id).select(fuel::name).load(&mut c).await?;
         Ok((maps, fuels))
     }
@@ -122,11 +127,19 @@ impl Store {
 
 /// Id of a build state, made when it is new.
 pub(crate) async fn build_named(c: &mut AsyncMysqlConnection, vehicle_id: i64, name: &str) -> Result<i64, StoreError> {
-    let found = build_state::table.filter(build_state::vehicle_id.eq(vehicle_id).and(build_state::name.eq(name))).select(build_state::id).first(c).await.optional()?;
+    let found = build_state::table
+        .filter(build_state::vehicle_id.eq(vehicle_id).and(build_state::name.eq(name)))
+        .select(build_state::id)
+        .first(c)
+        .await
+        .optional()?;
     match found {
         Some(id) => Ok(id),
         None => {
-            diesel::insert_into(build_state::table).values((build_state::vehicle_id.eq(vehicle_id), build_state::name.eq(name), build_state::note.eq(""))).execute(c).await?;
+            diesel::insert_into(build_state::table)
+                .values((build_state::vehicle_id.eq(vehicle_id), build_state::name.eq(name), build_state::note.eq("")))
+                .execute(c)
+                .await?;
             inserted(c).await
         }
     }
@@ -134,11 +147,19 @@ pub(crate) async fn build_named(c: &mut AsyncMysqlConnection, vehicle_id: i64, n
 
 /// Id of a map revision, made when it is new.
 pub(crate) async fn map_named(c: &mut AsyncMysqlConnection, vehicle_id: i64, name: &str, kind: &str) -> Result<i64, StoreError> {
-    let found = map_revision::table.filter(map_revision::vehicle_id.eq(vehicle_id).and(map_revision::name.eq(name))).select(map_revision::id).first(c).await.optional()?;
+    let found = map_revision::table
+        .filter(map_revision::vehicle_id.eq(vehicle_id).and(map_revision::name.eq(name)))
+        .select(map_revision::id)
+        .first(c)
+        .await
+        .optional()?;
     match found {
         Some(id) => Ok(id),
         None => {
-            diesel::insert_into(map_revision::table).values((map_revision::vehicle_id.eq(vehicle_id), map_revision::name.eq(name), map_revision::kind.eq(kind))).execute(c).await?;
+            diesel::insert_into(map_revision::table)
+                .values((map_revision::vehicle_id.eq(vehicle_id), map_revision::name.eq(name), map_revision::kind.eq(kind)))
+                .execute(c)
+                .await?;
             inserted(c).await
         }
     }

@@ -33,7 +33,11 @@ impl Drop for Server {
 }
 
 fn vehicle() -> Vehicle {
-    Vehicle { name: "Tolvern T3".into(), engine: Default::default(), dyno: Dyno { kind: DynoKind::Hub, overall_ratio: Some(4.0), inertia_kg_m2: None, rotating_inertia_kg_m2: None } }
+    Vehicle {
+        name: "Tolvern T3".into(),
+        engine: Default::default(),
+        dyno: Dyno { kind: DynoKind::Hub, overall_ratio: Some(4.0), inertia_kg_m2: None, rotating_inertia_kg_m2: None },
+    }
 }
 
 fn recording() -> Recording {
@@ -46,17 +50,31 @@ fn recording() -> Recording {
 
 fn new_pull(file: i64) -> NewPull {
     let dyno = recording();
-    let measured = measure(&PullInput { id: "p1".into(), dyno: dyno.clone(), ..PullInput::default() }, &vehicle(), &Settings::default(), &[]).unwrap();
+    let measured =
+        measure(&PullInput { id: "p1".into(), dyno: dyno.clone(), ..PullInput::default() }, &vehicle(), &Settings::default(), &[]).unwrap();
     NewPull {
-        dyno_file_id: file, ecu_file_id: None, dyno_mapping: "{}".into(), ecu_mapping: None, number_in_file: None, dyno, ecu: None,
+        dyno_file_id: file,
+        ecu_file_id: None,
+        dyno_mapping: "{}".into(),
+        ecu_mapping: None,
+        number_in_file: None,
+        dyno,
+        ecu: None,
         summary: Summary { algorithm: 1, settings: "0123456789abcdef".into(), measured },
     }
 }
 
 fn new_set(file: i64, pulls: usize) -> NewSet {
     NewSet {
-        build: "A".into(), map: "C3".into(), map_kind: "custom".into(), fuel: "RON 95 E5".into(), boost: "120 kPa".into(), gear: "4".into(), extras: Default::default(),
-        note: "after the rattle".into(), pulls: (0..pulls).map(|_| new_pull(file)).collect(),
+        build: "A".into(),
+        map: "C3".into(),
+        map_kind: "custom".into(),
+        fuel: "RON 95 E5".into(),
+        boost: "120 kPa".into(),
+        gear: "4".into(),
+        extras: Default::default(),
+        note: "after the rattle".into(),
+        pulls: (0..pulls).map(|_| new_pull(file)).collect(),
     }
 }
 
@@ -131,7 +149,10 @@ async fn a_killed_server_keeps_all_or_nothing_of_an_import() {
     let file = store.receive_file("p1.csv", std::io::Cursor::new(vec![7u8; 1000])).await.unwrap();
     store.commit_sets(day_id, &[new_set(file.id, 1)], &[]).await.unwrap();
     let many: Vec<NewSet> = (0..60).map(|_| new_set(file.id, 10)).collect();
-    let writer = { let store = store.clone(); tokio::spawn(async move { store.commit_sets(day_id, &many, &[]).await }) };
+    let writer = {
+        let store = store.clone();
+        tokio::spawn(async move { store.commit_sets(day_id, &many, &[]).await })
+    };
     tokio::time::sleep(std::time::Duration::from_millis(120)).await;
     let finished_first = writer.is_finished();
     server.db.kill().unwrap();

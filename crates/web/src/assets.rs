@@ -1,8 +1,8 @@
 //! Files compiled into the program: style, scripts, fonts.
 
 use axum::extract::Path;
-use axum::http::header::{CACHE_CONTROL, CONTENT_TYPE};
 use axum::http::StatusCode;
+use axum::http::header::{CACHE_CONTROL, CONTENT_TYPE};
 use axum::response::{IntoResponse, Response};
 
 macro_rules! asset {
@@ -22,8 +22,11 @@ const ASSETS: &[(&str, &str, &[u8])] = &[
 ];
 
 /// Fonts for pictures made on the server.
-pub(crate) const PICTURE_FONTS: [&[u8]; 3] =
-    [include_bytes!("../assets/fonts/fraunces.ttf"), include_bytes!("../assets/fonts/atkinson-next.ttf"), include_bytes!("../assets/fonts/atkinson-mono.ttf")];
+pub(crate) const PICTURE_FONTS: [&[u8]; 3] = [
+    include_bytes!("../assets/fonts/fraunces.ttf"),
+    include_bytes!("../assets/fonts/atkinson-next.ttf"),
+    include_bytes!("../assets/fonts/atkinson-mono.ttf"),
+];
 
 pub(crate) async fn serve(Path(path): Path<String>) -> Response {
     match ASSETS.iter().find(|a| a.0 == path) {

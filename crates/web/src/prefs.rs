@@ -27,7 +27,13 @@ pub(crate) struct Prefs {
 impl Default for Prefs {
     fn default() -> Self {
         Self {
-            correction: Correction::SaeJ1349, headline: Headline::Mean, power: PowerUnit::Kw, torque: TorqueUnit::Nm, afr: false, smoothing_s: 0.25, theme: "auto".into(),
+            correction: Correction::SaeJ1349,
+            headline: Headline::Mean,
+            power: PowerUnit::Kw,
+            torque: TorqueUnit::Nm,
+            afr: false,
+            smoothing_s: 0.25,
+            theme: "auto".into(),
         }
     }
 }
@@ -123,7 +129,11 @@ mod tests {
         let cookie = kept.cookie();
         let cookie = cookie.split(';').next().unwrap();
         assert_eq!(Prefs::read(cookie, &HashMap::new()), kept);
-        let query = HashMap::from([("correction".to_owned(), "none".to_owned()), ("smooth".to_owned(), "9".to_owned()), ("headline".to_owned(), "<b>".to_owned())]);
+        let query = HashMap::from([
+            ("correction".to_owned(), "none".to_owned()),
+            ("smooth".to_owned(), "9".to_owned()),
+            ("headline".to_owned(), "<b>".to_owned()),
+        ]);
         let p = Prefs::read(cookie, &query);
         assert_eq!((p.correction, p.power, p.smoothing_s), (Correction::None, PowerUnit::Ps, 0.25));
     }

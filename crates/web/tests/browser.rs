@@ -15,7 +15,12 @@ struct Driver(Child, u16);
 impl Driver {
     fn start() -> Self {
         let port = jamjar_store::private::free_port().unwrap();
-        let child = Command::new("chromedriver").arg(format!("--port={port}")).stdout(Stdio::null()).stderr(Stdio::null()).spawn().expect("chromedriver is installed by ./test");
+        let child = Command::new("chromedriver")
+            .arg(format!("--port={port}"))
+            .stdout(Stdio::null())
+            .stderr(Stdio::null())
+            .spawn()
+            .expect("chromedriver is installed by ./test");
         let start = Instant::now();
         while std::net::TcpStream::connect(("127.0.0.1", port)).is_err() {
             assert!(start.elapsed() < Duration::from_secs(20), "chromedriver does not answer");
@@ -34,7 +39,9 @@ impl Drop for Driver {
 
 async fn open(driver: &Driver) -> WebDriver {
     let mut caps = DesiredCapabilities::chrome();
-    for flag in ["--headless=new", "--no-sandbox", "--disable-dev-shm-usage", "--disable-background-networking", "--no-first-run", "--window-size=1280,960"] {
+    for flag in
+        ["--headless=new", "--no-sandbox", "--disable-dev-shm-usage", "--disable-background-networking", "--no-first-run", "--window-size=1280,960"]
+    {
         caps.add_arg(flag).unwrap();
     }
     caps.set_logging_prefs("browser", LoggingPrefsLogLevel::All).unwrap();

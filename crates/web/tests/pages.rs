@@ -61,12 +61,26 @@ async fn the_demo_reads_as_its_truth_says() {
 async fn files_become_sets_and_the_gain_is_on_screen() {
     let cell = Cell::start("import").await;
     let made = cell
-        .post("/days", &[("name", "Tern <2>"), ("dyno", "hub"), ("ratio", "4,1"), ("ignition", "spark"), ("aspiration", "turbocharged"), ("date", "2026-03-03"), ("temperature", "21.4"), ("humidity", "52"), ("pressure", "1002.1")])
+        .post(
+            "/days",
+            &[
+                ("name", "Tern <2>"),
+                ("dyno", "hub"),
+                ("ratio", "4,1"),
+                ("ignition", "spark"),
+                ("aspiration", "turbocharged"),
+                ("date", "2026-03-03"),
+                ("temperature", "21.4"),
+                ("humidity", "52"),
+                ("pressure", "1002.1"),
+            ],
+        )
         .await;
     assert_eq!(made.status, StatusCode::SEE_OTHER, "{}", made.text());
     let day = made.location();
     let sim = jamjar_sim::first_light(5, 0.001);
-    let files: Vec<(&str, &[u8])> = sim.sets[..2].iter().flat_map(|s| &s.pulls).flat_map(|p| [&p.dyno, &p.ecu]).map(|f| (f.name.as_str(), f.bytes.as_slice())).collect();
+    let files: Vec<(&str, &[u8])> =
+        sim.sets[..2].iter().flat_map(|s| &s.pulls).flat_map(|p| [&p.dyno, &p.ecu]).map(|f| (f.name.as_str(), f.bytes.as_slice())).collect();
     let inbox = cell.drop_files(&day, &files).await.text();
     assert!(inbox.contains("AFR on the gasoline scale"), "the question is asked: {inbox}");
     let again = cell.drop_files(&day, &files[..1]).await.text();
@@ -76,13 +90,25 @@ async fn files_become_sets_and_the_gain_is_on_screen() {
 
     let items = cell.store.inbox(1).await.unwrap();
     let source = items.iter().find(|i| i.name.ends_with("_ecu.csv")).unwrap().source.clone();
-    let answered = cell.post(&format!("{day}/answers"), &[("source", &source), ("column", "WB1"), ("channel", "lambda_1"), ("unit", "afr_gasoline")]).await.text();
+    let answered = cell
+        .post(&format!("{day}/answers"), &[("source", &source), ("column", "WB1"), ("channel", "lambda_1"), ("unit", "afr_gasoline")])
+        .await
+        .text();
     assert!(!answered.contains("AFR on the gasoline scale (14.7") && answered.contains("you said so"));
 
     let id = |name: &str| items.iter().find(|i| i.name == name).unwrap().id;
     let pull = |stem: &str| format!("{}:{}:", id(&format!("{stem}_dyno.csv")), id(&format!("{stem}_ecu.csv")));
     let values: Vec<String> = ["stock-95-p1", "stock-95-p2", "stock-95-p3", "c1-95-p1", "c1-95-p2", "c1-95-p3"].iter().map(|s| pull(s)).collect();
-    let mut form = vec![("map.0", "Stock"), ("kind.0", "stock"), ("fuel.0", "RON 95 E5"), ("gear.0", "4"), ("map.1", "C1 <b>"), ("kind.1", "custom"), ("fuel.1", "RON 95 E5"), ("gear.1", "4")];
+    let mut form = vec![
+        ("map.0", "Stock"),
+        ("kind.0", "stock"),
+        ("fuel.0", "RON 95 E5"),
+        ("gear.0", "4"),
+        ("map.1", "C1 <b>"),
+        ("kind.1", "custom"),
+        ("fuel.1", "RON 95 E5"),
+        ("gear.1", "4"),
+    ];
     form.extend(values.iter().enumerate().map(|(i, v)| (if i < 3 { "pull.0" } else { "pull.1" }, v.as_str())));
     let nameless: Vec<(&str, &str)> = form.iter().copied().filter(|(k, _)| *k != "map.1").collect();
     assert!(cell.post(&format!("{day}/commit"), &nameless).await.text().contains("Say which map"));
@@ -106,7 +132,11 @@ async fn files_become_sets_and_the_gain_is_on_screen() {
 async fn refusals_are_sentences_with_the_right_status() {
     let cell = Cell::start("refuse").await;
     for (path, status, word) in [
-        ("/nowhere", 404, "no page"), ("/days/77", 404, "day 77 does not exist"), ("/line-up", 400, "needs sets"), ("/line-up?sets=99", 400, "none of these sets"), ("/assets/../secret", 404, ""),
+        ("/nowhere", 404, "no page"),
+        ("/days/77", 404, "day 77 does not exist"),
+        ("/line-up", 400, "needs sets"),
+        ("/line-up?sets=99", 400, "none of these sets"),
+        ("/assets/../secret", 404, ""),
         ("/runs/5", 404, "run 5"),
     ] {
         let r = cell.get(path).await;
@@ -114,12 +144,19 @@ async fn refusals_are_sentences_with_the_right_status() {
         assert!(r.text().contains(word), "{path}: {}", r.text());
         assert!(r.headers["content-security-policy"].to_str().unwrap().contains("default-src 'none'"), "{path}");
     }
-    let r = cell.post("/days", &[("name", "x"), ("dyno", "hub"), ("date", "2026-03-03"), ("temperature", "20"), ("humidity", "50"), ("pressure", "29.6")]).await;
+    let r = cell
+        .post("/days", &[("name", "x"), ("dyno", "hub"), ("date", "2026-03-03"), ("temperature", "20"), ("humidity", "50"), ("pressure", "29.6")])
+        .await;
     assert_eq!(r.status, StatusCode::UNPROCESSABLE_ENTITY);
     assert!(r.text().contains("inHg"));
     let foreign = Request::post("/demo").header("host", "127.0.0.1:1").header("origin", "http://elsewhere.example").body(Body::empty()).unwrap();
     assert_eq!(cell.send(foreign).await.status, StatusCode::FORBIDDEN);
-    let huge = Request::post("/days").header("host", "127.0.0.1:1").header("origin", "http://127.0.0.1:1").header("content-type", "application/x-www-form-urlencoded").body(Body::from(vec![b'a'; 3 << 20])).unwrap();
+    let huge = Request::post("/days")
+        .header("host", "127.0.0.1:1")
+        .header("origin", "http://127.0.0.1:1")
+        .header("content-type", "application/x-www-form-urlencoded")
+        .body(Body::from(vec![b'a'; 3 << 20]))
+        .unwrap();
     assert_eq!(cell.send(huge).await.status, StatusCode::PAYLOAD_TOO_LARGE);
     assert!(cell.post("/pulls/1/exclude", &[("reason", " ")]).await.text().contains("say why"));
     assert_eq!(cell.get("/health").await.text(), "ok");
@@ -130,7 +167,11 @@ fn the_committed_style_sheet_is_fresh() {
     let root = env!("CARGO_MANIFEST_DIR");
     let mut hash = Sha256::new();
     hash.update(std::fs::read(format!("{root}/style/app.css")).unwrap());
-    let mut templates: Vec<_> = std::fs::read_dir(format!("{root}/templates")).unwrap().map(|e| e.unwrap().path()).filter(|p| p.extension().is_some_and(|e| e == "html")).collect();
+    let mut templates: Vec<_> = std::fs::read_dir(format!("{root}/templates"))
+        .unwrap()
+        .map(|e| e.unwrap().path())
+        .filter(|p| p.extension().is_some_and(|e| e == "html"))
+        .collect();
     templates.sort();
     templates.iter().for_each(|t| hash.update(std::fs::read(t).unwrap()));
     let want: String = hash.finalize().iter().take(8).map(|b| format!("{b:02x}")).collect();

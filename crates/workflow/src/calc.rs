@@ -10,8 +10,20 @@ use serde::de::DeserializeOwned;
 use serde_json::{Value, json};
 
 /// Names of all calculators.
-pub const NAMES: [&str; 12] =
-    ["air", "iso1585_diesel", "ethanol_blend", "blend_volume", "savitzky_golay", "repeats", "pulls_needed", "smallest_detectable", "mbt", "injector", "shift", "strip"];
+pub const NAMES: [&str; 12] = [
+    "air",
+    "iso1585_diesel",
+    "ethanol_blend",
+    "blend_volume",
+    "savitzky_golay",
+    "repeats",
+    "pulls_needed",
+    "smallest_detectable",
+    "mbt",
+    "injector",
+    "shift",
+    "strip",
+];
 
 fn read<T: DeserializeOwned>(v: &Value) -> Result<T, String> {
     serde_json::from_value(v.clone()).map_err(|e| e.to_string())
@@ -53,7 +65,9 @@ pub fn run(name: &str, input: &Value) -> Result<Value, String> {
                 ethanol_target: f64,
             }
             let i: In = read(input)?;
-            Ok(json!({"litres_to_add": fuel::blend_volume(i.litres_in_tank, i.ethanol_in_tank, i.ethanol_of_added, i.ethanol_target).map_err(words)?}))
+            Ok(
+                json!({"litres_to_add": fuel::blend_volume(i.litres_in_tank, i.ethanol_in_tank, i.ethanol_of_added, i.ethanol_target).map_err(words)?}),
+            )
         }
         "savitzky_golay" => {
             #[derive(Deserialize)]
@@ -128,8 +142,10 @@ fn air(input: &Value) -> Result<Value, String> {
     }
     let i: In = read(input)?;
     let a = AirState::new(i.temp_c, i.humidity, i.pressure_hpa).map_err(words)?;
-    let cf: serde_json::Map<String, Value> =
-        [Correction::SaeJ1349, Correction::SaeJ607, Correction::Din70020, Correction::Iso1585Si].into_iter().map(|c| (c.id().to_owned(), json!(c.air_factor(&a)))).collect();
+    let cf: serde_json::Map<String, Value> = [Correction::SaeJ1349, Correction::SaeJ607, Correction::Din70020, Correction::Iso1585Si]
+        .into_iter()
+        .map(|c| (c.id().to_owned(), json!(c.air_factor(&a))))
+        .collect();
     Ok(json!({
         "sat_vapour_hpa": a.saturation_hpa(), "vapour_hpa": a.vapour_hpa(), "dry_hpa": a.dry_hpa(), "density_kg_m3": a.density_kg_m3(),
         "density_altitude_m": a.density_altitude_m(), "cf": cf,
@@ -151,8 +167,14 @@ fn diesel(input: &Value) -> Result<Value, String> {
     }
     let i: In = read(input)?;
     let s = DieselState {
-        dry_kpa: i.dry_kpa, temp_c: i.temp_c, turbocharged: flag(&i.turbocharged), two_stroke: flag(&i.two_stroke), fuel_g_s: i.fuel_g_s,
-        displacement_l: i.displacement_l, rpm: i.rpm, boost_pressure_ratio: i.boost_pressure_ratio,
+        dry_kpa: i.dry_kpa,
+        temp_c: i.temp_c,
+        turbocharged: flag(&i.turbocharged),
+        two_stroke: flag(&i.two_stroke),
+        fuel_g_s: i.fuel_g_s,
+        displacement_l: i.displacement_l,
+        rpm: i.rpm,
+        boost_pressure_ratio: i.boost_pressure_ratio,
     };
     serde_json::to_value(iso1585_diesel(&s).map_err(words)?).map_err(words)
 }
@@ -174,7 +196,9 @@ fn injector(input: &Value) -> Result<Value, String> {
     match (i.duration_us, i.mass_mg_wanted) {
         (Some(d), None) => Ok(json!({"mass_mg": map.mass(i.pressure_mpa, d).map_err(words)?, "duration_us": d})),
         (None, Some(m)) => Ok(json!({"mass_mg": m, "duration_us": map.duration(i.pressure_mpa, m).map_err(words)?})),
-        (Some(d), Some(m)) => Ok(json!({"mass_mg": map.mass(i.pressure_mpa, d).map_err(words)?, "duration_us": map.duration(i.pressure_mpa, m).map_err(words)?})),
+        (Some(d), Some(m)) => {
+            Ok(json!({"mass_mg": map.mass(i.pressure_mpa, d).map_err(words)?, "duration_us": map.duration(i.pressure_mpa, m).map_err(words)?}))
+        }
         (None, None) => Err("give duration_us or mass_mg_wanted".into()),
     }
 }
@@ -186,16 +210,32 @@ mod tests {
     #[test]
     fn every_calculator_answers_with_the_contract_names() {
         let cases = [
-            ("air", json!({"temp_c": 25, "humidity": 0, "pressure_hpa": 990}), vec!["sat_vapour_hpa", "vapour_hpa", "dry_hpa", "density_kg_m3", "density_altitude_m", "cf"]),
-            ("iso1585_diesel", json!({"dry_kpa": 99.96, "temp_c": 36.6, "turbocharged": 0, "fuel_g_s": 1.995, "displacement_l": 2, "rpm": 3000, "boost_pressure_ratio": 1}), vec!["q", "qc", "fa", "fm", "alpha_d"]),
+            (
+                "air",
+                json!({"temp_c": 25, "humidity": 0, "pressure_hpa": 990}),
+                vec!["sat_vapour_hpa", "vapour_hpa", "dry_hpa", "density_kg_m3", "density_altitude_m", "cf"],
+            ),
+            (
+                "iso1585_diesel",
+                json!({"dry_kpa": 99.96, "temp_c": 36.6, "turbocharged": 0, "fuel_g_s": 1.995, "displacement_l": 2, "rpm": 3000, "boost_pressure_ratio": 1}),
+                vec!["q", "qc", "fa", "fm", "alpha_d"],
+            ),
             ("ethanol_blend", json!({"ethanol": 0.3}), vec!["density_kg_l", "ethanol_mass_fraction", "stoich_afr", "lhv_mj_kg", "volume_flow_ratio"]),
-            ("blend_volume", json!({"litres_in_tank": 36, "ethanol_in_tank": 0.031, "ethanol_of_added": 0.57, "ethanol_target": 0.132}), vec!["litres_to_add"]),
+            (
+                "blend_volume",
+                json!({"litres_in_tank": 36, "ethanol_in_tank": 0.031, "ethanol_of_added": 0.57, "ethanol_target": 0.132}),
+                vec!["litres_to_add"],
+            ),
             ("savitzky_golay", json!({"y": [1, 2, 3, 4, 5, 6, 7], "window": 5, "order": 2, "dt_s": 0.1}), vec!["smoothed", "derivative"]),
             ("repeats", json!({"base": [1, 2, 3], "candidate": [2, 3, 5]}), vec!["difference", "pooled_sd", "df", "ci95", "p", "welch"]),
             ("pulls_needed", json!({"sd": 0.8, "difference": 2}), vec!["pulls_per_set", "power"]),
             ("smallest_detectable", json!({"sd": 0.8, "pulls_per_set": 3}), vec!["difference", "repeatability_limit"]),
             ("mbt", json!({"spark_deg": [10, 12, 14, 16], "value": [1, 3, 4, 4.2]}), vec!["vertex_deg", "vertex_value", "curvature"]),
-            ("injector", json!({"pressures_mpa": [40, 80], "durations_us": [200, 500], "mass_mg": [[3, 27], [4, 38]], "pressure_mpa": 60, "duration_us": 300}), vec!["mass_mg", "duration_us"]),
+            (
+                "injector",
+                json!({"pressures_mpa": [40, 80], "durations_us": [200, 500], "mass_mg": [[3, 27], [4, 38]], "pressure_mpa": 60, "duration_us": 300}),
+                vec!["mass_mg", "duration_us"],
+            ),
             ("shift", json!({"rpm": [2000, 7000], "torque_nm": [200, 150], "ratios": [3, 2], "limit_rpm": 7000}), vec!["shifts"]),
         ];
         for (name, input, keys) in cases {
@@ -212,6 +252,10 @@ mod tests {
         assert!(run("air", &json!({"temp_c": 25, "humidity": 0.5})).unwrap_err().contains("pressure_hpa"));
         assert!(run("nothing", &json!({})).unwrap_err().contains("ethanol_blend"));
         assert!(run("air", &json!([1])).is_err());
-        assert!(run("injector", &json!({"pressures_mpa": [40, 80], "durations_us": [200, 500], "mass_mg": [[3, 27], [4, 38]], "pressure_mpa": 60})).unwrap_err().contains("duration_us"));
+        assert!(
+            run("injector", &json!({"pressures_mpa": [40, 80], "durations_us": [200, 500], "mass_mg": [[3, 27], [4, 38]], "pressure_mpa": 60}))
+                .unwrap_err()
+                .contains("duration_us")
+        );
     }
 }

@@ -60,7 +60,15 @@ async fn load_first_light(store: &Store, run_id: i64) -> Result<i64, WorkflowErr
     let vehicle_id = store.add_vehicle(&NewVehicle { vehicle: vehicle(&day), limits, demo: true }).await?;
     let air = AirState::new(day.air[0], day.air[1], day.air[2]).map_err(|e| bad(e.to_string()))?;
     let date: NaiveDate = day.date.parse().map_err(|e| bad(format!("{e}")))?;
-    let day_id = store.add_day(&NewDay { vehicle_id, date, place: "cell 1, hub dyno".into(), air: Some(air), note: "First day with the custom maps. Light wind, door ajar.".into() }).await?;
+    let day_id = store
+        .add_day(&NewDay {
+            vehicle_id,
+            date,
+            place: "cell 1, hub dyno".into(),
+            air: Some(air),
+            note: "First day with the custom maps. Light wind, door ajar.".into(),
+        })
+        .await?;
     for f in day.sets.iter().flat_map(|s| &s.pulls).flat_map(|p| [&p.dyno, &p.ecu]) {
         drop_sim_file(store, day_id, day.overall_ratio, air, f).await?;
     }
@@ -69,15 +77,22 @@ async fn load_first_light(store: &Store, run_id: i64) -> Result<i64, WorkflowErr
         let lambda = Channel::new("lambda_1").map_err(|e| bad(e.to_string()))?;
         answer(store, day_id, Some(day.overall_ratio), &ecu.source, "WB1", &lambda, Unit::AfrGasoline).await?;
     }
-    let id_of = |f: &SimFile| inbox.iter().find(|i: &&InboxItem| i.name == f.name).map(|i| i.id).ok_or_else(|| bad(format!("{} was not taken in", f.name)));
+    let id_of =
+        |f: &SimFile| inbox.iter().find(|i: &&InboxItem| i.name == f.name).map(|i| i.id).ok_or_else(|| bad(format!("{} was not taken in", f.name)));
     let mut sets = Vec::new();
     for (k, s) in day.sets.iter().enumerate() {
         let pulls: Result<Vec<ChosenPull>, WorkflowError> =
             s.pulls.iter().map(|p| Ok(ChosenPull { dyno: id_of(&p.dyno)?, ecu: Some(id_of(&p.ecu)?), number: None })).collect();
         sets.push(ChosenSet {
-            build: "A".into(), map: s.map.name.into(), map_kind: s.map.kind.into(), fuel: s.fuel.name.into(), boost: "as mapped".into(), gear: "4".into(),
+            build: "A".into(),
+            map: s.map.name.into(),
+            map_kind: s.map.kind.into(),
+            fuel: s.fuel.name.into(),
+            boost: "as mapped".into(),
+            gear: "4".into(),
             note: if k + 1 == day.sets.len() { "Baseline again, strapped down afresh.".into() } else { String::new() },
-            pulls: pulls?, ..ChosenSet::default()
+            pulls: pulls?,
+            ..ChosenSet::default()
         });
     }
     commit(store, run_id, day_id, &sets).await?;

@@ -91,7 +91,12 @@ fn input_of(s: &SetWithPulls) -> SetInput {
 ///
 /// # Errors
 /// [`WorkflowError`] when samples are missing or damaged.
-pub async fn measured(store: &Store, sets: &[SetWithPulls], vehicle: &VehicleRecord, settings: &Settings) -> Result<Vec<Vec<Measured>>, WorkflowError> {
+pub async fn measured(
+    store: &Store,
+    sets: &[SetWithPulls],
+    vehicle: &VehicleRecord,
+    settings: &Settings,
+) -> Result<Vec<Vec<Measured>>, WorkflowError> {
     let hash = settings_hash(&vehicle.vehicle, &vehicle.limits, settings);
     let fresh = |s: &Summary| s.algorithm == ALGORITHM_VERSION && s.settings == hash;
     let is_default = hash == settings_hash(&vehicle.vehicle, &vehicle.limits, &Settings::default());
@@ -106,7 +111,13 @@ pub async fn measured(store: &Store, sets: &[SetWithPulls], vehicle: &VehicleRec
         for (pull, summary) in &s.pulls {
             let (dyno, ecu) = store.samples(pull.id).await?;
             input.pulls.push(PullInput {
-                id: summary.measured.id.clone(), dyno, ecu, air, lag_s: pull.lag_s, excluded: pull.excluded_reason.clone(), coast_down: None,
+                id: summary.measured.id.clone(),
+                dyno,
+                ecu,
+                air,
+                lag_s: pull.lag_s,
+                excluded: pull.excluded_reason.clone(),
+                coast_down: None,
                 pull_index: pull.number_in_file.map(|n| n as usize),
             });
         }

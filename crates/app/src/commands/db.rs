@@ -87,7 +87,9 @@ pub(crate) fn migrate(place: &Place) -> ExitCode {
 pub(crate) fn load_demo(place: &Place) -> ExitCode {
     with_store(place, |store| async move {
         match jamjar_workflow::demo::begin(&store).await.map_err(|e| e.to_string())? {
-            Some(run) => jamjar_workflow::demo::load(&store, run).await.map(|day| format!("the demo is loaded: day {day}")).map_err(|e| e.to_string()),
+            Some(run) => {
+                jamjar_workflow::demo::load(&store, run).await.map(|day| format!("the demo is loaded: day {day}")).map_err(|e| e.to_string())
+            }
             None => Ok("the demo is there already".to_owned()),
         }
     })

@@ -11,10 +11,15 @@ use tokio::signal::unix::{SignalKind, signal};
 use tracing_subscriber::EnvFilter;
 
 pub(crate) fn run(place: &Place, port: u16, demo: bool) -> ExitCode {
-    tracing_subscriber::fmt().with_env_filter(EnvFilter::try_from_default_env().unwrap_or_else(|_| EnvFilter::new("warn"))).with_writer(std::io::stderr).init();
+    tracing_subscriber::fmt()
+        .with_env_filter(EnvFilter::try_from_default_env().unwrap_or_else(|_| EnvFilter::new("warn")))
+        .with_writer(std::io::stderr)
+        .init();
     let listener = match TcpListener::bind(("127.0.0.1", port)) {
         Ok(l) => l,
-        Err(e) if e.kind() == std::io::ErrorKind::AddrInUse => return bad_input(format!("port {port} is in use; choose another with --port, or end what listens there")),
+        Err(e) if e.kind() == std::io::ErrorKind::AddrInUse => {
+            return bad_input(format!("port {port} is in use; choose another with --port, or end what listens there"));
+        }
         Err(e) => return bad_input(format!("port {port} cannot be opened: {e}")),
     };
     println!("starting the database in {} …", place.data.display());

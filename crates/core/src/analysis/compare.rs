@@ -1,9 +1,9 @@
 //! Sets against a baseline: differences with intervals, the gain curve with its simultaneous band, and what may be concluded.
 
+use super::Verdict;
 use super::input::{Headline, Settings, Vehicle};
 use super::notes;
 use super::sets::{Figure, SetResult, index_of};
-use super::Verdict;
 use crate::factors::{Confounding, Factors, confounding};
 use crate::log::Flag;
 use crate::stats::band::{CurveScatter, SetCurves, scatter, significant_spans};
@@ -169,7 +169,8 @@ fn compare(sets: &[SetResult], base: usize, c: usize, pool: &Pool<'_>, candidate
         significant: curve.half_kw.get(i).map(|h| curve.gain_kw[i].abs() > *h),
     });
     let significant_rpm = if curve.half_kw.is_empty() { Vec::new() } else { significant_spans(&curve.rpm, &curve.gain_kw, &curve.half_kw) };
-    let notes = notes::compose(a, b, &confounding, notes::split_words(sets, a, b, &confounding), &figures, refused, pool_has_repeat(pool), vehicle, settings);
+    let notes =
+        notes::compose(a, b, &confounding, notes::split_words(sets, a, b, &confounding), &figures, refused, pool_has_repeat(pool), vehicle, settings);
     Comparison { base, candidate: c, confounding, figures, curve, largest, significant_rpm, notes }
 }
 
@@ -183,12 +184,27 @@ pub(super) fn cross_day_share(a: &SetResult, b: &SetResult) -> f64 {
 }
 
 #[allow(clippy::too_many_arguments)]
-fn compare_figure(f: Figure, sets: &[SetResult], base: usize, c: usize, pool: &Pool<'_>, candidates: &[usize], settings: &Settings, refused: bool) -> FigureComparison {
+fn compare_figure(
+    f: Figure,
+    sets: &[SetResult],
+    base: usize,
+    c: usize,
+    pool: &Pool<'_>,
+    candidates: &[usize],
+    settings: &Settings,
+    refused: bool,
+) -> FigureComparison {
     let (x, y) = (sets[base].figure(f), sets[c].figure(f));
     let mean_difference = x.mean.zip(y.mean).map(|(a, b)| b - a);
     let mut out = FigureComparison {
-        figure: f, difference: x.headline.zip(y.headline).map(|(a, b)| b - a), mean_difference, ci95: None, ci95_family: None,
-        verdict: Verdict::CantTell, smallest_detectable: None, pull_sd: None,
+        figure: f,
+        difference: x.headline.zip(y.headline).map(|(a, b)| b - a),
+        mean_difference,
+        ci95: None,
+        ci95_family: None,
+        verdict: Verdict::CantTell,
+        smallest_detectable: None,
+        pull_sd: None,
     };
     let (Some(d), Some(w)) = (mean_difference, pool.within(f)) else { return out };
     if refused || w.sd <= 0.0 {

@@ -128,7 +128,15 @@ pub fn measure(input: &PullInput, vehicle: &Vehicle, settings: &Settings, limits
     }
     let (mut span, alignment) = choose(input, &shaft, &found, given, dyno.kind.is_rigid());
     if found.len() > 1 && input.pull_index.is_none() {
-        flags.push(Flag::new("several_pulls", format!("{} pulls in {}: number {} was taken; the others need entries of their own", found.len(), input.dyno.name, position(&found, span) + 1)));
+        flags.push(Flag::new(
+            "several_pulls",
+            format!(
+                "{} pulls in {}: number {} was taken; the others need entries of their own",
+                found.len(),
+                input.dyno.name,
+                position(&found, span) + 1
+            ),
+        ));
     }
     if alignment.status == Status::Refused {
         flags.push(Flag::new("not_aligned", alignment.reason.clone().unwrap_or_default()));
@@ -138,7 +146,10 @@ pub fn measure(input: &PullInput, vehicle: &Vehicle, settings: &Settings, limits
         match alignment.measured_ratio.filter(|_| alignment.usable()) {
             Some(k) => (ratio, ratio_from) = (k, RatioSource::Alignment),
             None if dyno.kind == DynoKind::Engine => {}
-            None => flags.push(Flag::new("axis_is_shaft_speed", "the overall ratio is not known and no engine speed is aligned: the axis is dyno-shaft speed")),
+            None => flags.push(Flag::new(
+                "axis_is_shaft_speed",
+                "the overall ratio is not known and no engine speed is aligned: the axis is dyno-shaft speed",
+            )),
         }
     }
     doubt_ratio(&input.dyno, &alignment, given, &mut flags);
@@ -149,20 +160,36 @@ pub fn measure(input: &PullInput, vehicle: &Vehicle, settings: &Settings, limits
     let sources = Sources { dyno: &input.dyno, ecu, alignment: &alignment };
     let limit_outcomes = limits.iter().map(|l| evaluate(l, &sources)).collect();
     let mut out = Measured {
-        id: input.id.clone(), excluded: input.excluded.clone(), span, pulls_in_file: found.len(), ratio, ratio_from, filter: None,
-        grid: RawGrid::default(), rate_rpm_s: span.map(|s| s.rate * ratio), estimated: input.coast_down.is_some(),
+        id: input.id.clone(),
+        excluded: input.excluded.clone(),
+        span,
+        pulls_in_file: found.len(),
+        ratio,
+        ratio_from,
+        filter: None,
+        grid: RawGrid::default(),
+        rate_rpm_s: span.map(|s| s.rate * ratio),
+        estimated: input.coast_down.is_some(),
         has_road_speed: input.dyno.has("road_speed") || ecu.is_some_and(|l| l.has("road_speed")),
-        air: input.air, limits: limit_outcomes, lanes: Vec::new(), channels: Vec::new(), flags: Vec::new(), alignment,
+        air: input.air,
+        limits: limit_outcomes,
+        lanes: Vec::new(),
+        channels: Vec::new(),
+        flags: Vec::new(),
+        alignment,
     };
     match span {
-        None => flags.push(Flag::new("no_pull", format!("no pull found in {}: speed never rises by 1000 rpm for 1.5 s under full load", input.dyno.name))),
+        None => {
+            flags.push(Flag::new("no_pull", format!("no pull found in {}: speed never rises by 1000 rpm for 1.5 s under full load", input.dyno.name)))
+        }
         Some(p) => {
             let trace = derive(&input.dyno, &p, dyno, ratio, input.coast_down.as_ref(), settings.smoothing_s).map_err(fail)?;
             flags.extend(trace.flags.iter().cloned());
             out.filter = Some(trace.filter);
             out.grid = grid(&trace, ecu, &input.dyno, &out.alignment, settings.grid_rpm, input.air);
             let sources = Sources { dyno: &input.dyno, ecu, alignment: &out.alignment };
-            out.lanes = limits.iter().map(|l| Lane { limit: l.id.clone(), share: lane_of(l, &sources, &out.grid.rpm, settings.grid_rpm, &p) }).collect();
+            out.lanes =
+                limits.iter().map(|l| Lane { limit: l.id.clone(), share: lane_of(l, &sources, &out.grid.rpm, settings.grid_rpm, &p) }).collect();
             out.channels = summaries(&input.dyno, ecu, &out.alignment, &p);
         }
     }
@@ -197,7 +224,10 @@ fn doubt_ratio(log: &Recording, alignment: &Alignment, given: Option<f64>, flags
     let Some(k) = given else { return };
     let from_alignment = alignment.measured_ratio.filter(|_| alignment.residual_rpm.is_some());
     if let Some(m) = two_speed_ratio(log).or(from_alignment).filter(|m| (m / k - 1.0).abs() > RATIO_DOUBT) {
-        flags.push(Flag::new("ratio_differs", format!("the measured ratio is {m:.3}, the geometry says {k:.3} ({:+.1} %): wrong gear, or slip?", 100.0 * (m / k - 1.0))));
+        flags.push(Flag::new(
+            "ratio_differs",
+            format!("the measured ratio is {m:.3}, the geometry says {k:.3} ({:+.1} %): wrong gear, or slip?", 100.0 * (m / k - 1.0)),
+        ));
     }
 }
 
@@ -211,7 +241,11 @@ fn choose(input: &PullInput, shaft: &Series, found: &[PullSpan], k: Option<f64>,
     let (Some(first), Some((log, speed))) = (candidates.first().copied(), ecu) else {
         let mut none = Alignment::single_log();
         if input.ecu.is_some() {
-            none = none.refuse(if candidates.is_empty() { "there is no pull in the dyno recording to align" } else { "the engine-computer log has no engine speed" });
+            none = none.refuse(if candidates.is_empty() {
+                "there is no pull in the dyno recording to align"
+            } else {
+                "the engine-computer log has no engine speed"
+            });
         }
         return (candidates.first().copied(), none);
     };
@@ -275,12 +309,16 @@ fn grid(trace: &PowerTrace, ecu: Option<&Recording>, dyno: &Recording, alignment
             (0..m.len()).map(|i| around.as_ref().map(|a| a[i]).or(ambient).map(|a| m[i] / a)).collect()
         }),
         edge: g.y[2].iter().map(|v| *v > 1e-9).collect(),
-        rpm: g.x.clone(), power_kw: g.y[0].clone(), torque_nm: g.y[1].clone(), time_s: g.y[3].clone(),
+        rpm: g.x.clone(),
+        power_kw: g.y[0].clone(),
+        torque_nm: g.y[1].clone(),
+        time_s: g.y[3].clone(),
     }
 }
 
 fn lane_of(l: &Limit, sources: &Sources<'_>, grid: &[f64], step: f64, p: &PullSpan) -> Option<Vec<Option<f64>>> {
-    let (clock_is_ecu, lag) = (sources.ecu.is_some_and(|e| e.has(l.channel.as_str())), sources.alignment.lag_s.filter(|_| sources.alignment.usable()));
+    let (clock_is_ecu, lag) =
+        (sources.ecu.is_some_and(|e| e.has(l.channel.as_str())), sources.alignment.lag_s.filter(|_| sources.alignment.usable()));
     match (clock_is_ecu, lag) {
         (true, Some(lag)) => lane(l, sources, grid, step, p.from_s + lag, p.to_s + lag),
         (true, None) => None,
@@ -293,7 +331,9 @@ fn summaries(dyno: &Recording, ecu: Option<&Recording>, alignment: &Alignment, p
     let lag = alignment.lag_s.filter(|_| alignment.usable());
     for (log, shift) in [ecu.zip(lag), Some((dyno, 0.0))].into_iter().flatten() {
         for channel in log.channels.keys() {
-            let Some(s) = log.series(channel.as_str()).map(|s| s.between(p.from_s + shift, p.to_s + shift)).filter(|s| !s.is_empty()) else { continue };
+            let Some(s) = log.series(channel.as_str()).map(|s| s.between(p.from_s + shift, p.to_s + shift)).filter(|s| !s.is_empty()) else {
+                continue;
+            };
             if out.iter().all(|o| o.channel != *channel) {
                 let (min, max) = s.v.iter().fold((f64::INFINITY, f64::NEG_INFINITY), |(a, b), v| (a.min(*v), b.max(*v)));
                 out.push(ChannelSummary { channel: channel.clone(), mean: s.v.iter().sum::<f64>() / s.len() as f64, min, max, start: s.v[0] });

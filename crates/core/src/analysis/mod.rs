@@ -7,14 +7,14 @@ mod measure;
 mod notes;
 mod sentence;
 mod sets;
-mod together;
 #[cfg(test)]
 mod tests;
+mod together;
 
 pub use compare::{Comparison, FigureComparison, GainCurve, LargestGain, compare_all};
 pub use corrected::{Corrected, corrected};
 pub use input::{Aspiration, Cycle, Engine, Headline, Ignition, PullInput, SetInput, Settings, Vehicle};
-pub use measure::{ChannelSummary, Lane, Measured, MeasureError, RawGrid, RatioSource, measure};
+pub use measure::{ChannelSummary, Lane, MeasureError, Measured, RatioSource, RawGrid, measure};
 pub use sentence::{headline_sentence, limit_sentence};
 pub use sets::{Figure, SetFigures, SetResult, analyse_sets, set_verdicts};
 pub use together::look_together;

@@ -45,12 +45,23 @@ pub(super) fn split_words(sets: &[SetResult], a: &SetResult, b: &SetResult, c: &
     let (first, second) = (peak(middle)? - peak(a)?, peak(b)? - peak(middle)?);
     let changed_first = c.factors_differ.iter().find(|f| middle.factors.get(*f) != a.factors.get(*f))?;
     let changed_then = c.factors_differ.iter().find(|f| middle.factors.get(*f) != b.factors.get(*f))?;
-    Some(format!("{} was run too: along that path {first:+.1} kW is the {changed_first}, then {second:+.1} kW the {changed_then}.", sentence_case(&short(corner))))
+    Some(format!(
+        "{} was run too: along that path {first:+.1} kW is the {changed_first}, then {second:+.1} kW the {changed_then}.",
+        sentence_case(&short(corner))
+    ))
 }
 
 #[allow(clippy::too_many_arguments)]
 pub(super) fn compose(
-    a: &SetResult, b: &SetResult, c: &Confounding, split: Option<String>, figures: &[FigureComparison], refused: Option<String>, repeated: bool, vehicle: &Vehicle, settings: &Settings,
+    a: &SetResult,
+    b: &SetResult,
+    c: &Confounding,
+    split: Option<String>,
+    figures: &[FigureComparison],
+    refused: Option<String>,
+    repeated: bool,
+    vehicle: &Vehicle,
+    settings: &Settings,
 ) -> Vec<Flag> {
     let mut out = Vec::new();
     if let Some(why) = refused {
@@ -77,9 +88,15 @@ pub(super) fn compose(
     let peak = figures.iter().find(|f| f.figure == Figure::PeakPower);
     let single = a.n() == 1 || b.n() == 1;
     match peak.and_then(|p| p.ci95) {
-        None if a.n() > 0 && b.n() > 0 && single => out.push(Flag::new("no_scatter", "One pull each and no repeats that day: no interval can be given. Pull each again.")),
-        None if a.n() > 0 && b.n() > 0 => out.push(Flag::new("no_scatter", "No scatter could be measured, so no interval is given. Are the pulls copies of one file?")),
-        Some(_) if single => out.push(Flag::new("borrowed_scatter", "A set has one pull: the interval borrows its scatter from the day's other sets.")),
+        None if a.n() > 0 && b.n() > 0 && single => {
+            out.push(Flag::new("no_scatter", "One pull each and no repeats that day: no interval can be given. Pull each again."))
+        }
+        None if a.n() > 0 && b.n() > 0 => {
+            out.push(Flag::new("no_scatter", "No scatter could be measured, so no interval is given. Are the pulls copies of one file?"))
+        }
+        Some(_) if single => {
+            out.push(Flag::new("borrowed_scatter", "A set has one pull: the interval borrows its scatter from the day's other sets."))
+        }
         _ => {}
     }
     if !repeated {

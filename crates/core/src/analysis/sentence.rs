@@ -21,7 +21,9 @@ pub fn headline_sentence(c: &Comparison, sets: &[SetResult], name: impl Fn(&SetR
             };
             format!("{candidate} {verb} {d:.1} ± {h:.1} {u} {} {base} at peak.{tail}", if verb == "gains" { "over" } else { "against" })
         }
-        (Verdict::NoDifferenceShown, Some(_), Some(h)) => format!("No difference shown between {candidate} and {base} at peak: it would have to be larger than about {h:.1} {u} to show."),
+        (Verdict::NoDifferenceShown, Some(_), Some(h)) => {
+            format!("No difference shown between {candidate} and {base} at peak: it would have to be larger than about {h:.1} {u} to show.")
+        }
         (_, Some(d), _) => format!("Can't tell whether {candidate} differs from {base}: {:+.1} {u} at peak, without an interval.", unit.from_kw(d)),
         _ => format!("Can't tell: {candidate} and {base} cannot be compared."),
     }

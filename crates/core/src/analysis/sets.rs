@@ -160,7 +160,14 @@ fn analyse_set(id: &str, day: &str, factors: &Factors, measured: &[Measured], en
                 Figure::PeakTorque => of_mean.peak_torque.map(|p| p.rpm),
                 Figure::BandMeanPower => None,
             };
-            SetFigures { figure, headline: headline(&values, settings.headline), mean: headline(&values, Headline::Mean), sd: sample_sd(&values), rpm, values }
+            SetFigures {
+                figure,
+                headline: headline(&values, settings.headline),
+                mean: headline(&values, Headline::Mean),
+                sd: sample_sd(&values),
+                rpm,
+                values,
+            }
         })
         .collect();
     let average = |v: Vec<f64>| (!v.is_empty()).then(|| mean(&v));
@@ -171,7 +178,11 @@ fn analyse_set(id: &str, day: &str, factors: &Factors, measured: &[Measured], en
         rate_rpm_s: average(indices.iter().filter_map(|&i| measured[i].rate_rpm_s).collect()),
         estimated: indices.iter().any(|&i| measured[i].estimated),
         factor: average(indices.iter().map(|&i| pulls[i].factor).collect()).unwrap_or(1.0),
-        pulls, pull_figures, included, figures, mean_curve,
+        pulls,
+        pull_figures,
+        included,
+        figures,
+        mean_curve,
     }
 }
 

@@ -34,7 +34,8 @@ fn fits_better(set: &SetInput, pulls: &[Measured], i: usize, vehicle: &Vehicle) 
     let shaft = shaft_speed(&set.pulls[i].dyno, vehicle.dyno.overall_ratio)?;
     (0..pulls.len()).filter(|&j| j != i).find(|&j| {
         let Some(speed) = set.pulls[j].ecu.as_ref().and_then(|l| l.series("engine_speed")) else { return false };
-        let pair = Pair { dyno: &shaft, ecu: &speed, pull: span, ratio: Ratio::Known(m.ratio), rigid: vehicle.dyno.kind.is_rigid(), clocks_of_day: false };
+        let pair =
+            Pair { dyno: &shaft, ecu: &speed, pull: span, ratio: Ratio::Known(m.ratio), rigid: vehicle.dyno.kind.is_rigid(), clocks_of_day: false };
         let a = align(&pair);
         a.status == Status::Aligned && a.residual_rpm.is_some_and(|r| r < CLEARLY_BETTER * own)
     })
@@ -50,7 +51,10 @@ fn refuse(set: &SetInput, m: &mut Measured, i: usize, other: usize, limits: &[Li
     m.lanes = limits
         .iter()
         .zip(&m.lanes)
-        .map(|(l, old)| Lane { limit: l.id.clone(), share: if input.ecu.as_ref().is_some_and(|e| e.has(l.channel.as_str())) { None } else { old.share.clone() } })
+        .map(|(l, old)| Lane {
+            limit: l.id.clone(),
+            share: if input.ecu.as_ref().is_some_and(|e| e.has(l.channel.as_str())) { None } else { old.share.clone() },
+        })
         .collect();
 }
 
@@ -66,7 +70,10 @@ fn name_endings(measured: &mut [Vec<Measured>], vehicle: &Vehicle) {
             let reference = if span.ended_by.is_limiter() { highest } else { usual };
             span.ended_by = refine_ended_by(span.ended_by, span.to_rpm * m.ratio, reference, m.has_road_speed);
             if span.ended_by.is_limiter() {
-                m.flags.push(Flag::new("cut", format!("cut at {:.0} rpm by {}: no peak beyond it is known", span.to_rpm * m.ratio, span.ended_by.label())));
+                m.flags.push(Flag::new(
+                    "cut",
+                    format!("cut at {:.0} rpm by {}: no peak beyond it is known", span.to_rpm * m.ratio, span.ended_by.label()),
+                ));
             }
         }
     }
@@ -82,7 +89,8 @@ fn flag_heat_soak(pulls: &mut [Measured]) {
             && t - t0 >= SOAK_C
             && p < p0 * (1.0 - SOAK_SHARE)
         {
-            let text = format!("intake air {:.0} °C warmer than in the best earlier pull, {:.1} % less power: heat soak", t - t0, 100.0 * (1.0 - p / p0));
+            let text =
+                format!("intake air {:.0} °C warmer than in the best earlier pull, {:.1} % less power: heat soak", t - t0, 100.0 * (1.0 - p / p0));
             pulls[i].flags.push(Flag::new("heat_soak", text));
         }
     }

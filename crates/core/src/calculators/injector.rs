@@ -76,7 +76,12 @@ impl QuantityMap {
         if row.windows(2).any(|w| w[1] <= w[0]) {
             return Err(InjectorError::NotMonotonic { pressure_mpa });
         }
-        linear(&row, &self.durations_us, mass_mg).ok_or(InjectorError::Outside { name: "mass_mg_wanted", value: mass_mg, min: row[0], max: row[row.len() - 1] })
+        linear(&row, &self.durations_us, mass_mg).ok_or(InjectorError::Outside {
+            name: "mass_mg_wanted",
+            value: mass_mg,
+            min: row[0],
+            max: row[row.len() - 1],
+        })
     }
 }
 
@@ -95,6 +100,9 @@ mod tests {
 
     #[test]
     fn a_ragged_table_is_refused() {
-        assert!(matches!(QuantityMap::new(vec![1.0, 2.0], vec![1.0, 2.0], vec![vec![1.0, 2.0], vec![1.0]]), Err(InjectorError::Shape { row: 1, .. })));
+        assert!(matches!(
+            QuantityMap::new(vec![1.0, 2.0], vec![1.0, 2.0], vec![vec![1.0, 2.0], vec![1.0]]),
+            Err(InjectorError::Shape { row: 1, .. })
+        ));
     }
 }

@@ -62,10 +62,18 @@ const MARKS: [f64; 3] = [18.288, 201.168, 402.336];
 
 fn validate(i: &StripInput) -> Result<(), StripError> {
     for (name, value, zero_ok) in [
-        ("mass_kg", i.mass_kg, false), ("tyre_friction", i.tyre_friction, false), ("driven_axle_load_fraction", i.driven_axle_load_fraction, false),
-        ("drag_area_m2", i.drag_area_m2, true), ("rolling_coefficient", i.rolling_coefficient, true), ("tyre_radius_m", i.tyre_radius_m, false),
-        ("final_drive", i.final_drive, false), ("drivetrain_efficiency", i.drivetrain_efficiency, false), ("air_density_kg_m3", i.air_density_kg_m3, true),
-        ("shift_rpm", i.shift_rpm, false), ("launch_rpm", i.launch_rpm, true), ("shift_pause_s", i.shift_pause_s, true),
+        ("mass_kg", i.mass_kg, false),
+        ("tyre_friction", i.tyre_friction, false),
+        ("driven_axle_load_fraction", i.driven_axle_load_fraction, false),
+        ("drag_area_m2", i.drag_area_m2, true),
+        ("rolling_coefficient", i.rolling_coefficient, true),
+        ("tyre_radius_m", i.tyre_radius_m, false),
+        ("final_drive", i.final_drive, false),
+        ("drivetrain_efficiency", i.drivetrain_efficiency, false),
+        ("air_density_kg_m3", i.air_density_kg_m3, true),
+        ("shift_rpm", i.shift_rpm, false),
+        ("launch_rpm", i.launch_rpm, true),
+        ("shift_pause_s", i.shift_pause_s, true),
     ] {
         if !value.is_finite() || value < 0.0 || (!zero_ok && value == 0.0) {
             return Err(StripError::NotPositive { name, value });

@@ -58,7 +58,16 @@ impl<'a> Sources<'a> {
 /// Judges one limit on the raw samples of one pull.
 pub fn evaluate(limit: &Limit, sources: &Sources<'_>) -> LimitOutcome {
     let blank = |verdict, reason: String| LimitOutcome {
-        limit: limit.id.clone(), verdict, worst: None, threshold: None, margin: None, share_used: None, from_s: None, to_s: None, rpm: None, clock: None,
+        limit: limit.id.clone(),
+        verdict,
+        worst: None,
+        threshold: None,
+        margin: None,
+        share_used: None,
+        from_s: None,
+        to_s: None,
+        rpm: None,
+        clock: None,
         reason: Some(reason),
     };
     let Some((clock, s)) = sources.home(&limit.channel) else {
@@ -80,11 +89,10 @@ pub fn evaluate(limit: &Limit, sources: &Sources<'_>) -> LimitOutcome {
             Lookup::Misaligned => return blank(Verdict::CantTell, misaligned(over)),
         },
     };
-    let gated: Vec<bool> = s
-        .t
-        .iter()
-        .map(|t| gates.iter().all(|(g, x)| x.at(*t).is_some_and(|v| g.above.is_none_or(|a| v > a) && g.below.is_none_or(|b| v < b))))
-        .collect();
+    let gated: Vec<bool> =
+        s.t.iter()
+            .map(|t| gates.iter().all(|(g, x)| x.at(*t).is_some_and(|v| g.above.is_none_or(|a| v > a) && g.below.is_none_or(|b| v < b))))
+            .collect();
     let thresholds: Vec<Option<f64>> = match &axis {
         None => vec![limit.threshold.at(0.0); s.len()],
         Some(x) => s.t.iter().map(|t| x.at(*t).and_then(|x| limit.threshold.at(x))).collect(),

@@ -24,7 +24,8 @@ pub(super) fn judge(limit: &Limit, s: &Series, gated: &[bool], thresholds: &[Opt
     let usable: Vec<bool> = (0..s.len()).map(|i| gated[i] && excess[i].is_finite()).collect();
     let mut held: Option<Held> = None;
     for (a, b) in runs(&usable) {
-        let sparse = (a..b).find(|&i| spacing(&s.t, i) > limit.sustain_s / 2.0 && excess[i] > 0.0).map(|i| Held { from: i, to: i, at: i, level: excess[i] });
+        let sparse =
+            (a..b).find(|&i| spacing(&s.t, i) > limit.sustain_s / 2.0 && excess[i] > 0.0).map(|i| Held { from: i, to: i, at: i, level: excess[i] });
         for h in [highest_held(&s.t, &excess, a, b, limit.sustain_s), sparse].into_iter().flatten() {
             if held.is_none_or(|x| h.level > x.level) {
                 held = Some(h);
@@ -91,7 +92,10 @@ fn cannot_answer(limit: &Limit, s: &Series, gated: &[bool], thresholds: &[Option
         if let Some((a, b, _)) = saturated(&s.t, &s.v, kind).into_iter().find(|(a, b, top)| *top == toward && touches(*a, *b)) {
             return Some(format!(
                 "{} sat at the end of its range ({}) from {:.2} to {:.2} s, short of the limit: beyond is unknown",
-                limit.channel.label(), s.v[a], s.t[a], s.t[b - 1]
+                limit.channel.label(),
+                s.v[a],
+                s.t[a],
+                s.t[b - 1]
             ));
         }
         let swept = |a: usize, b: usize| match speed {

@@ -4,9 +4,9 @@ mod evaluate;
 mod judge;
 mod lane;
 mod model;
-mod windows;
 #[cfg(test)]
 mod tests;
+mod windows;
 
 pub use evaluate::{Sources, evaluate};
 pub use lane::lane;

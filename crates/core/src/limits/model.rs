@@ -135,7 +135,11 @@ impl Limit {
             Threshold::Constant(v) if !v.is_finite() => return fail("the threshold is not a finite number".into()),
             Threshold::Curve { at, value, .. } => {
                 if at.len() < 2 || at.len() != value.len() {
-                    return fail(format!("the threshold curve has {} places and {} values; give at least two of each, equally many", at.len(), value.len()));
+                    return fail(format!(
+                        "the threshold curve has {} places and {} values; give at least two of each, equally many",
+                        at.len(),
+                        value.len()
+                    ));
                 }
                 if at.iter().chain(value).any(|v| !v.is_finite()) || at.windows(2).any(|w| w[1] <= w[0]) {
                     return fail("the threshold curve needs finite values and ascending places".into());

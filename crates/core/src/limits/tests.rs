@@ -79,7 +79,10 @@ fn one_sample_over_is_over_when_samples_are_sparse() {
     let t: Vec<f64> = (0..40).map(|i| f64::from(i) * 0.15).collect();
     let mut lambda: Vec<f64> = (0..40).map(|i| 0.82 + 0.001 * f64::from(i % 3)).collect();
     lambda[20] = 0.95;
-    let l = recording(t.clone(), vec![("lambda_1", lambda), ("throttle", vec![99.0; 40]), ("engine_speed", t.iter().map(|t| 2000.0 + 500.0 * t).collect())]);
+    let l = recording(
+        t.clone(),
+        vec![("lambda_1", lambda), ("throttle", vec![99.0; 40]), ("engine_speed", t.iter().map(|t| 2000.0 + 500.0 * t).collect())],
+    );
     assert_eq!(judge_one(&lean(), &l).verdict, Verdict::Over);
 }
 
@@ -131,7 +134,9 @@ fn a_gate_in_the_other_log_needs_alignment() {
 
 #[test]
 fn below_mirrors_above() {
-    let limit: Limit = serde_json::from_str(r#"{"id": "p", "channel": "fuel_pressure", "direction": "below", "threshold": 300, "sustain_s": 0.1, "caution": 20}"#).unwrap();
+    let limit: Limit =
+        serde_json::from_str(r#"{"id": "p", "channel": "fuel_pressure", "direction": "below", "threshold": 300, "sustain_s": 0.1, "caution": 20}"#)
+            .unwrap();
     let t: Vec<f64> = (0..100).map(|i| f64::from(i) * 0.05).collect();
     let v: Vec<f64> = (0..100).map(|i| 350.0 - 0.6 * f64::from(i) + f64::from(i % 3)).collect();
     let got = judge_one(&limit, &recording(t, vec![("fuel_pressure", v)]));

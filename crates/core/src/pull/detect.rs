@@ -227,7 +227,19 @@ mod tests {
         let end = 2.0 + (to - 2000.0) / rate;
         let n = ((end + tail_s) * hz) as usize;
         let t: Vec<f64> = (0..n).map(|i| 100.0 + i as f64 / hz).collect();
-        let v = t.iter().map(|t| { let s = t - 100.0; if s < 2.0 { 2000.0 } else if s < end { 2000.0 + rate * (s - 2.0) } else { tail(s - end) } }).collect();
+        let v = t
+            .iter()
+            .map(|t| {
+                let s = t - 100.0;
+                if s < 2.0 {
+                    2000.0
+                } else if s < end {
+                    2000.0 + rate * (s - 2.0)
+                } else {
+                    tail(s - end)
+                }
+            })
+            .collect();
         Series { t, v }
     }
 

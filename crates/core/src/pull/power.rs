@@ -149,7 +149,14 @@ fn raw(log: &Recording, dyno: &Dyno, ratio: f64) -> Result<Raw, PowerError> {
 ///
 /// # Errors
 /// [`PowerError`] when a channel or the inertia is missing or the pull is too short.
-pub fn derive(log: &Recording, span: &PullSpan, dyno: &Dyno, ratio: f64, coast: Option<&CoastDown>, smoothing_s: f64) -> Result<PowerTrace, PowerError> {
+pub fn derive(
+    log: &Recording,
+    span: &PullSpan,
+    dyno: &Dyno,
+    ratio: f64,
+    coast: Option<&CoastDown>,
+    smoothing_s: f64,
+) -> Result<PowerTrace, PowerError> {
     let inertia = match (dyno.kind, dyno.inertia_kg_m2) {
         (DynoKind::RollerInertia, None) => return Err(PowerError::MissingInertia),
         (_, i) => i.unwrap_or(0.0),
@@ -164,8 +171,15 @@ pub fn derive(log: &Recording, span: &PullSpan, dyno: &Dyno, ratio: f64, coast: 
     let t: Vec<f64> = keep.iter().map(|&i| raw.t[i]).collect();
     let step = median_step(&t).unwrap_or(0.01);
     let mut out = PowerTrace {
-        t: Vec::new(), rpm: Vec::new(), power_kw: Vec::new(), torque_nm: Vec::new(), edge: Vec::new(), rate: Vec::new(),
-        filter: FilterRecord { window_s: smoothing_s, samples: 0, real_timestamps: false }, estimated: coast.is_some(), flags: Vec::new(),
+        t: Vec::new(),
+        rpm: Vec::new(),
+        power_kw: Vec::new(),
+        torque_nm: Vec::new(),
+        edge: Vec::new(),
+        rate: Vec::new(),
+        filter: FilterRecord { window_s: smoothing_s, samples: 0, real_timestamps: false },
+        estimated: coast.is_some(),
+        flags: Vec::new(),
     };
     for segment in segments(&t, (5.0 * step).max(0.3)) {
         let idx = &keep[segment.clone()];
@@ -193,7 +207,10 @@ pub fn derive(log: &Recording, span: &PullSpan, dyno: &Dyno, ratio: f64, coast: 
         }
     }
     if out.filter.samples == 0 {
-        flags.push(Flag::new("unfiltered", format!("samples are {step:.3} s apart: too few in the {smoothing_s} s window, so the curve is unfiltered")));
+        flags.push(Flag::new(
+            "unfiltered",
+            format!("samples are {step:.3} s apart: too few in the {smoothing_s} s window, so the curve is unfiltered"),
+        ));
     }
     out.flags = flags;
     Ok(out)
@@ -262,5 +279,5 @@ pub fn fit_coast_down(log: &Recording, inertia_kg_m2: f64) -> Result<CoastDown, 
 }
 
 #[cfg(test)]
-#[path = "power_tests.rs"]
+#[path = "power_test.rs"]
 mod tests;

@@ -25,7 +25,9 @@ pub fn to_grid(x: &[f64], series: &[&[f64]], usable: &[bool], step: f64) -> Grid
         let at = k as f64 * step;
         k += 1;
         let right = sorted.partition_point(|v| *v < at);
-        let (Some(above), Some(below)) = (sorted.get(right), sorted[..(right + 1).min(sorted.len())].iter().rev().find(|v| **v <= at)) else { continue };
+        let (Some(above), Some(below)) = (sorted.get(right), sorted[..(right + 1).min(sorted.len())].iter().rev().find(|v| **v <= at)) else {
+            continue;
+        };
         let reach = (above - at).max(at - below);
         if reach > 2.0 * step {
             continue;

@@ -99,7 +99,12 @@ fn autocorrelation(residuals: &[Vec<f64>], s: &[f64], m: usize) -> Vec<f64> {
 
 fn quantile(rho: &[f64], nu: f64) -> Option<f64> {
     let m = rho.len();
-    let a: Vec<f64> = (0..m * m).map(|k| { let (i, j) = (k / m, k % m); if i == j { 1.0 + 1e-6 } else { rho[i.abs_diff(j)] } }).collect();
+    let a: Vec<f64> = (0..m * m)
+        .map(|k| {
+            let (i, j) = (k / m, k % m);
+            if i == j { 1.0 + 1e-6 } else { rho[i.abs_diff(j)] }
+        })
+        .collect();
     let factor = Cholesky::new(&a, m)?;
     let chi = ChiSquared::new(nu).ok()?;
     let mut rng = ChaCha8Rng::seed_from_u64(SEED);
@@ -160,7 +165,13 @@ mod tests {
     fn noisy(rng: &mut ChaCha8Rng, m: usize) -> Vec<f64> {
         let mut v = 0.0;
         let offset: f64 = StandardNormal.sample(rng);
-        (0..m).map(|_| { let e: f64 = StandardNormal.sample(rng); v = 0.9 * v + 0.43 * e; 100.0 + 0.6 * offset + 0.6 * v }).collect()
+        (0..m)
+            .map(|_| {
+                let e: f64 = StandardNormal.sample(rng);
+                v = 0.9 * v + 0.43 * e;
+                100.0 + 0.6 * offset + 0.6 * v
+            })
+            .collect()
     }
 
     /// Coverage over simulated days of three sets; the band must hold everywhere at once about 95 % of the time.

@@ -43,7 +43,8 @@ fn phi(x: f64) -> f64 {
 /// for ν ≥ 1 in the range the planning uses).
 pub fn noncentral_t_cdf(t: f64, df: f64, delta: f64) -> f64 {
     let log_norm = std::f64::consts::LN_2 + 0.5 * df * (0.5 * df).ln() - statrs::function::gamma::ln_gamma(0.5 * df);
-    let density = |u: f64| if u <= 0.0 { if df <= 1.0 { log_norm.exp() } else { 0.0 } } else { (log_norm + (df - 1.0) * u.ln() - 0.5 * df * u * u).exp() };
+    let density =
+        |u: f64| if u <= 0.0 { if df <= 1.0 { log_norm.exp() } else { 0.0 } } else { (log_norm + (df - 1.0) * u.ln() - 0.5 * df * u * u).exp() };
     let spread = 9.0 / (2.0 * df).sqrt();
     let (low, high) = ((1.0 - spread).max(0.0), 1.0 + spread);
     let panels = 1200;
@@ -51,7 +52,13 @@ pub fn noncentral_t_cdf(t: f64, df: f64, delta: f64) -> f64 {
     let mut sum = 0.0;
     for i in 0..=panels {
         let u = low + h * f64::from(i);
-        let w = if i == 0 || i == panels { 1.0 } else if i % 2 == 1 { 4.0 } else { 2.0 };
+        let w = if i == 0 || i == panels {
+            1.0
+        } else if i % 2 == 1 {
+            4.0
+        } else {
+            2.0
+        };
         sum += w * phi(t * u - delta) * density(u);
     }
     (sum * h / 3.0).clamp(0.0, 1.0)

@@ -64,9 +64,19 @@ mod tests {
     #[test]
     fn numbers_in_both_conventions() {
         for (text, comma, want) in [
-            ("1.5", false, Cell::Number(1.5)), (" -3 ", false, Cell::Number(-3.0)), ("1,5", true, Cell::Number(1.5)), ("1.234,5", true, Cell::Number(1234.5)),
-            ("1,234.5", false, Cell::Number(1234.5)), ("1e3", false, Cell::Number(1000.0)), ("", false, Cell::Blank), ("NaN", false, Cell::Blank), ("--", true, Cell::Blank),
-            ("inf", false, Cell::Infinite), ("-Infinity", false, Cell::Infinite), ("abc", false, Cell::Text), ("12a", true, Cell::Text),
+            ("1.5", false, Cell::Number(1.5)),
+            (" -3 ", false, Cell::Number(-3.0)),
+            ("1,5", true, Cell::Number(1.5)),
+            ("1.234,5", true, Cell::Number(1234.5)),
+            ("1,234.5", false, Cell::Number(1234.5)),
+            ("1e3", false, Cell::Number(1000.0)),
+            ("", false, Cell::Blank),
+            ("NaN", false, Cell::Blank),
+            ("--", true, Cell::Blank),
+            ("inf", false, Cell::Infinite),
+            ("-Infinity", false, Cell::Infinite),
+            ("abc", false, Cell::Text),
+            ("12a", true, Cell::Text),
         ] {
             assert_eq!(number(text.as_bytes(), comma), want, "{text}");
         }
@@ -74,7 +84,15 @@ mod tests {
 
     #[test]
     fn clock_times() {
-        for (text, want) in [("10:32:11.250", Some(37931.25)), ("00:05.5", Some(5.5)), ("2026-03-02 10:00:00", Some(36000.0)), ("2026-03-02T00:00:01Z", Some(1.0)), ("12.5", None), ("a:b", None), ("1:75", None)] {
+        for (text, want) in [
+            ("10:32:11.250", Some(37931.25)),
+            ("00:05.5", Some(5.5)),
+            ("2026-03-02 10:00:00", Some(36000.0)),
+            ("2026-03-02T00:00:01Z", Some(1.0)),
+            ("12.5", None),
+            ("a:b", None),
+            ("1:75", None),
+        ] {
             assert_eq!(clock(text.as_bytes()), want, "{text}");
         }
     }

@@ -95,7 +95,8 @@ pub fn sniff(head: &[u8], file: &str) -> Result<Dialect, FormatError> {
     let row = texts(nearest);
     let filled: Vec<&String> = row.iter().filter(|s| !s.is_empty()).collect();
     let unit_like = filled.iter().filter(|s| said(s).is_some()).count();
-    let is_units = wide.len() > 1 && wide[1] + 1 == nearest && unit_like * 2 > filled.len() && texts(wide[1]).iter().filter(|s| !s.is_empty()).count() >= 2;
+    let is_units =
+        wide.len() > 1 && wide[1] + 1 == nearest && unit_like * 2 > filled.len() && texts(wide[1]).iter().filter(|s| !s.is_empty()).count() >= 2;
     let (header_at, units_at) = if is_units { (wide[1], Some(nearest)) } else { (nearest, None) };
     let mut headers = texts(header_at);
     headers.resize(width, String::new());
@@ -105,11 +106,13 @@ pub fn sniff(head: &[u8], file: &str) -> Result<Dialect, FormatError> {
     };
     units.resize(width, String::new());
     Ok(Dialect {
-        delimiter, decimal_comma,
+        delimiter,
+        decimal_comma,
         header_line: header_at as u64 + 1,
         units_line: units_at.map(|i| i as u64 + 1),
         first_data_line: first as u64 + 1,
-        headers, units,
+        headers,
+        units,
     })
 }
 

@@ -60,7 +60,11 @@ impl<R: Read> Read for LineGuard<R> {
 /// # Errors
 /// [`FormatError`] with line and field for text among numbers, infinite values, ragged rows, over-long fields or lines,
 /// unreadable input, and everything [`sniff`] refuses.
-pub fn read_table(input: impl Read, file: &str, keep: impl FnOnce(&Dialect) -> Result<Vec<(usize, bool)>, FormatError>) -> Result<RawTable, FormatError> {
+pub fn read_table(
+    input: impl Read,
+    file: &str,
+    keep: impl FnOnce(&Dialect) -> Result<Vec<(usize, bool)>, FormatError>,
+) -> Result<RawTable, FormatError> {
     let broken = |e: io::Error| FormatError::whole(file, format!("cannot be read: {e}"));
     let mut decoded = DecodeReaderBytesBuilder::new().bom_sniffing(true).strip_bom(true).utf8_passthru(true).build(input);
     let mut head = Vec::with_capacity(HEAD);
@@ -72,7 +76,13 @@ pub fn read_table(input: impl Read, file: &str, keep: impl FnOnce(&Dialect) -> R
     let mut skipped = Skip { inner: BufReader::with_capacity(1 << 16, source), lines: dialect.first_data_line - 1 };
     skipped.advance().map_err(|_| too_long(file, dialect.first_data_line))?;
     let mut reader = csv::ReaderBuilder::new().delimiter(dialect.delimiter).has_headers(false).flexible(true).from_reader(skipped.inner);
-    let mut table = RawTable { columns: wanted.iter().map(|(i, _)| (*i, Vec::new())).collect(), lines: Vec::new(), time: TimeKind::Numbers, truncated: false, dialect };
+    let mut table = RawTable {
+        columns: wanted.iter().map(|(i, _)| (*i, Vec::new())).collect(),
+        lines: Vec::new(),
+        time: TimeKind::Numbers,
+        truncated: false,
+        dialect,
+    };
     let base = table.dialect.first_data_line - 1;
     let mut record = csv::ByteRecord::new();
     loop {
@@ -95,7 +105,12 @@ pub fn read_table(input: impl Read, file: &str, keep: impl FnOnce(&Dialect) -> R
                 table.truncated = true;
                 break;
             }
-            return Err(FormatError::at(file, line, fields.min(width) as u64, format!("{fields} fields, but the header has {width}: is the delimiter “{}”?", shown(table.dialect.delimiter))));
+            return Err(FormatError::at(
+                file,
+                line,
+                fields.min(width) as u64,
+                format!("{fields} fields, but the header has {width}: is the delimiter “{}”?", shown(table.dialect.delimiter)),
+            ));
         }
         table.lines.push(u32::try_from(line).unwrap_or(u32::MAX));
         for (k, (column, is_time)) in wanted.iter().enumerate() {

@@ -41,10 +41,28 @@ fn every_dialect_of_the_contract_gives_the_same_log() {
         ("milliseconds", format!("time_ms,rpm,torque\n{}", rows(",", plain, ms)).into(), 12.5),
         ("milliseconds by their step", format!("time,rpm,torque\n{}", rows(",", plain, ms)).into(), 12.5),
         ("clock time", format!("Time,RPM,Torque\n{}", rows(",", plain, clock)).into(), 36_012.5),
-        ("latin-1", encoding_rs::WINDOWS_1252.encode(&format!("Time (s);RPM;Torque (N·m);Température (°C)\n{}", rows(";", plain, t).replace('\n', ";20\n"))).0.into_owned(), 12.5),
-        ("utf-16", format!("Time (s),RPM,Torque\n{}", rows(",", plain, t)).encode_utf16().fold(vec![0xFF, 0xFE], |mut v, u| { v.extend(u.to_le_bytes()); v }), 12.5),
+        (
+            "latin-1",
+            encoding_rs::WINDOWS_1252
+                .encode(&format!("Time (s);RPM;Torque (N·m);Température (°C)\n{}", rows(";", plain, t).replace('\n', ";20\n")))
+                .0
+                .into_owned(),
+            12.5,
+        ),
+        (
+            "utf-16",
+            format!("Time (s),RPM,Torque\n{}", rows(",", plain, t)).encode_utf16().fold(vec![0xFF, 0xFE], |mut v, u| {
+                v.extend(u.to_le_bytes());
+                v
+            }),
+            12.5,
+        ),
         ("trailing separators", format!("Time (s),RPM,Torque,\n{}", rows(",", plain, t).replace('\n', ",\n")).into(), 12.5),
-        ("quoted", format!("\"Time (s)\",\"RPM\",\"Torque\"\n{}", rows("\",\"", plain, t).lines().map(|l| format!("\"{l}\"\n")).collect::<String>()).into(), 12.5),
+        (
+            "quoted",
+            format!("\"Time (s)\",\"RPM\",\"Torque\"\n{}", rows("\",\"", plain, t).lines().map(|l| format!("\"{l}\"\n")).collect::<String>()).into(),
+            12.5,
+        ),
     ];
     for (name, bytes, start) in cases {
         let log = read_log(bytes.as_slice(), "p1.csv", &Mapping::default()).unwrap_or_else(|e| panic!("{name}: {e}")).log;
@@ -66,7 +84,11 @@ fn bad_files_say_what_and_where() {
         ("no header", b"0,1,2\n1,2,3\n2,3,4\n".to_vec(), "p1.csv:1:1: there is no header row: add a line with the channel names above the numbers"),
         ("one column", b"just words\nmore words\n".to_vec(), "p1.csv: no columns found: separate the fields with comma, semicolon or tab"),
         ("text in a number", good.replace("2080", "abc").into(), "p1.csv:4:2: “abc” is not a number in column “RPM”"),
-        ("infinite", good.replace("2080", "inf").into(), "p1.csv:4:2: “inf” is an infinite value: leave the cell blank if it was not measured in column “RPM”"),
+        (
+            "infinite",
+            good.replace("2080", "inf").into(),
+            "p1.csv:4:2: “inf” is an infinite value: leave the cell blank if it was not measured in column “RPM”",
+        ),
         ("ragged", good.replace("0.2,2080,", "0.2,").into(), "p1.csv:4:2: 2 fields, but the header has 3: is the delimiter “,”?"),
         ("no time", good.replace("Time (s)", "Lap").into(), "p1.csv:1:1: no time column found among: Lap, RPM, Torque"),
         ("long field", good.replace("2080", &"9".repeat(70_000)).into(), "p1.csv:4:2: a field of 70000 bytes is not a measurement"),
@@ -96,7 +118,10 @@ fn a_cut_last_line_is_left_out_and_said() {
 
 #[test]
 fn midnight_does_not_run_backward() {
-    let clock = |i: usize| { let s = 86_395 + i; format!("{:02}:{:02}:{:02}", s / 3600 % 24, s / 60 % 60, s % 60) };
+    let clock = |i: usize| {
+        let s = 86_395 + i;
+        format!("{:02}:{:02}:{:02}", s / 3600 % 24, s / 60 % 60, s % 60)
+    };
     let log = read(format!("Time,RPM,Torque\n{}", rows(",", plain, clock)).as_bytes());
     assert_eq!(log.t.len(), 50);
     assert_eq!(log.t[49] - log.t[0], 49.0);
@@ -145,7 +170,10 @@ fn clear_units_ask_nothing() {
 #[test]
 fn a_persons_rule_wins_and_a_missing_column_is_named() {
     let text = format!("Time (s),RPM,X7\n{}", rows(",", plain, |i| format!("{}", i as f64 * 0.1)));
-    let rule = |column: &str| Mapping { rules: vec![Rule { channel: Channel::new("lambda_1").unwrap(), column: column.into(), unit: Some(Unit::AfrGasoline) }], ambient_kpa: None };
+    let rule = |column: &str| Mapping {
+        rules: vec![Rule { channel: Channel::new("lambda_1").unwrap(), column: column.into(), unit: Some(Unit::AfrGasoline) }],
+        ambient_kpa: None,
+    };
     let r = read_log(text.as_bytes(), "e.csv", &rule("X7")).unwrap();
     assert!((r.log.column("lambda_1").unwrap()[0] - 100.5 / 14.7).abs() < 1e-9);
     assert_eq!(r.columns[2].confidence, Confidence::Given);

@@ -59,7 +59,13 @@ pub(crate) async fn inbox(_: Reader, State(state): State<AppState>, Path(id): Pa
     page(&fragment(&state, id).await?)
 }
 
-pub(crate) async fn upload(_: Calibrator, State(state): State<AppState>, Path(id): Path<i64>, headers: HeaderMap, mut form: Multipart) -> Result<Response, WebError> {
+pub(crate) async fn upload(
+    _: Calibrator,
+    State(state): State<AppState>,
+    Path(id): Path<i64>,
+    headers: HeaderMap,
+    mut form: Multipart,
+) -> Result<Response, WebError> {
     let day = state.store.day(id).await?;
     let vehicle = state.store.vehicle(day.vehicle_id).await?;
     let (mut errors, mut known) = (Vec::new(), Vec::new());
@@ -104,7 +110,12 @@ pub(crate) struct Answer {
     unit: String,
 }
 
-pub(crate) async fn answer(_: Calibrator, State(state): State<AppState>, Path(id): Path<i64>, Form(a): Form<Answer>) -> Result<Html<String>, WebError> {
+pub(crate) async fn answer(
+    _: Calibrator,
+    State(state): State<AppState>,
+    Path(id): Path<i64>,
+    Form(a): Form<Answer>,
+) -> Result<Html<String>, WebError> {
     let day = state.store.day(id).await?;
     let vehicle = state.store.vehicle(day.vehicle_id).await?;
     let channel = Channel::new(a.channel).map_err(|e| WebError::Bad(e.to_string()))?;
@@ -122,7 +133,9 @@ pub(crate) async fn clear(_: Calibrator, State(state): State<AppState>, Path(id)
 fn chosen(fields: &[(String, String)]) -> Vec<ChosenSet> {
     let mut out: Vec<ChosenSet> = Vec::new();
     for (key, value) in fields {
-        let Some((name, index)) = key.split_once('.').and_then(|(n, i)| i.parse::<usize>().ok().filter(|i| *i < 200).map(|i| (n, i))) else { continue };
+        let Some((name, index)) = key.split_once('.').and_then(|(n, i)| i.parse::<usize>().ok().filter(|i| *i < 200).map(|i| (n, i))) else {
+            continue;
+        };
         if out.len() <= index {
             out.resize(index + 1, ChosenSet::default());
         }
@@ -148,13 +161,19 @@ fn chosen(fields: &[(String, String)]) -> Vec<ChosenSet> {
     out
 }
 
-pub(crate) async fn commit(_: Calibrator, State(state): State<AppState>, Path(id): Path<i64>, Form(fields): Form<Vec<(String, String)>>) -> Result<Html<String>, WebError> {
+pub(crate) async fn commit(
+    _: Calibrator,
+    State(state): State<AppState>,
+    Path(id): Path<i64>,
+    Form(fields): Form<Vec<(String, String)>>,
+) -> Result<Html<String>, WebError> {
     state.store.day(id).await?;
     let sets = chosen(&fields);
     let total = sets.iter().map(|s| s.pulls.len()).sum::<usize>() as i32;
     if let Some(set) = sets.iter().find(|s| !s.pulls.is_empty() && (s.map.trim().is_empty() || s.fuel.trim().is_empty())) {
         let mut f = fragment(&state, id).await?;
-        f.problem = format!("Say which {} was in the vehicle for every set, or write “unknown”.", if set.map.trim().is_empty() { "map" } else { "fuel" });
+        f.problem =
+            format!("Say which {} was in the vehicle for every set, or write “unknown”.", if set.map.trim().is_empty() { "map" } else { "fuel" });
         return page(&f);
     }
     if total == 0 {
@@ -212,7 +231,15 @@ mod tests {
     #[test]
     fn form_fields_become_sets() {
         let f = |k: &str, v: &str| (k.to_owned(), v.to_owned());
-        let sets = chosen(&[f("map.0", "C3"), f("pull.0", "4:5:"), f("pull.0", "6::1"), f("fuel.1", "E30"), f("pull.1", "x"), f("map.999", "no"), f("odd", "x")]);
+        let sets = chosen(&[
+            f("map.0", "C3"),
+            f("pull.0", "4:5:"),
+            f("pull.0", "6::1"),
+            f("fuel.1", "E30"),
+            f("pull.1", "x"),
+            f("map.999", "no"),
+            f("odd", "x"),
+        ]);
         assert_eq!(sets.len(), 2);
         assert_eq!(sets[0].pulls, vec![ChosenPull { dyno: 4, ecu: Some(5), number: None }, ChosenPull { dyno: 6, ecu: None, number: Some(1) }]);
         assert_eq!((sets[0].map.as_str(), sets[1].fuel.as_str(), sets[1].pulls.len()), ("C3", "E30", 0));

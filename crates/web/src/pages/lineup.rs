@@ -98,7 +98,13 @@ fn table(l: &LineUp, prefs: &Prefs) -> String {
     let mut grid: Vec<f64> = l.results.iter().flat_map(|r| r.mean_curve.rpm.clone()).collect();
     grid.sort_by(f64::total_cmp);
     grid.dedup();
-    let mut out = format!("# {}; correction {}; headline {}; filter {} s\nengine speed (rpm)", l.vehicle.vehicle.name.replace(['\n', '\r'], " "), prefs.correction.label(), prefs.headline.label(), prefs.smoothing_s);
+    let mut out = format!(
+        "# {}; correction {}; headline {}; filter {} s\nengine speed (rpm)",
+        l.vehicle.vehicle.name.replace(['\n', '\r'], " "),
+        prefs.correction.label(),
+        prefs.headline.label(),
+        prefs.smoothing_s
+    );
     for s in &l.sets {
         let name = format!("{} on {} (set {})", s.set.map, s.set.fuel, s.set.position);
         for what in ["power (kW)", "torque (N·m)", "gain (kW)", "band half-width (kW)"] {
@@ -115,8 +121,10 @@ fn table(l: &LineUp, prefs: &Prefs) -> String {
             let _ = write!(
                 out,
                 ",{},{},{},{}",
-                cell(at(&r.mean_curve.power_kw, &r.mean_curve.rpm)), cell(at(&r.mean_curve.torque_nm, &r.mean_curve.rpm)),
-                cell(c.and_then(|c| at(&c.curve.gain_kw, &c.curve.rpm))), cell(c.and_then(|c| at(&c.curve.half_kw, &c.curve.rpm)))
+                cell(at(&r.mean_curve.power_kw, &r.mean_curve.rpm)),
+                cell(at(&r.mean_curve.torque_nm, &r.mean_curve.rpm)),
+                cell(c.and_then(|c| at(&c.curve.gain_kw, &c.curve.rpm))),
+                cell(c.and_then(|c| at(&c.curve.half_kw, &c.curve.rpm)))
             );
         }
         out.push('\n');
@@ -141,7 +149,11 @@ mod tests {
 
     #[test]
     fn a_picture_has_letters_in_it() {
-        let svg = |t: &str| format!(r##"<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 200 40"><text x="5" y="30" font-family="Fraunces, serif" font-size="28" fill="#000">{t}</text></svg>"##);
+        let svg = |t: &str| {
+            format!(
+                r##"<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 200 40"><text x="5" y="30" font-family="Fraunces, serif" font-size="28" fill="#000">{t}</text></svg>"##
+            )
+        };
         let (with, without) = (to_png(&svg("gain")).unwrap(), to_png(&svg("")).unwrap());
         assert!(with.starts_with(&[0x89, b'P', b'N', b'G']) && with.len() > without.len() + 300);
     }

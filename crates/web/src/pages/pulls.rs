@@ -16,7 +16,12 @@ pub(crate) struct Exclusion {
     include: bool,
 }
 
-pub(crate) async fn exclude(Calibrator(who): Calibrator, State(state): State<AppState>, Path(id): Path<i64>, Form(f): Form<Exclusion>) -> Result<Redirect, WebError> {
+pub(crate) async fn exclude(
+    Calibrator(who): Calibrator,
+    State(state): State<AppState>,
+    Path(id): Path<i64>,
+    Form(f): Form<Exclusion>,
+) -> Result<Redirect, WebError> {
     let reason = f.reason.trim();
     if !f.include && reason.is_empty() {
         return Err(WebError::Bad("a pull is left out of figures only with a reason: say why".into()));

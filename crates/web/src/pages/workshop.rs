@@ -8,8 +8,8 @@ use crate::state::AppState;
 use crate::views::{run_fragment, workshop_page};
 use axum::Form;
 use axum::extract::State;
-use axum::http::header::{REFERER, SET_COOKIE};
 use axum::http::HeaderMap;
+use axum::http::header::{REFERER, SET_COOKIE};
 use axum::response::{Html, IntoResponse, Redirect, Response};
 use jamjar_store::RunState;
 use serde::Deserialize;
@@ -41,7 +41,11 @@ pub(crate) struct Theme {
 
 pub(crate) async fn theme(_: Reader, headers: HeaderMap, Form(t): Form<Theme>) -> Response {
     let theme = if ["light", "dark", "auto"].contains(&t.theme.as_str()) { t.theme } else { "auto".into() };
-    let back = headers.get(REFERER).and_then(|r| r.to_str().ok()).and_then(|r| r.split_once("://")).and_then(|(_, r)| r.find('/').map(|i| r[i..].to_owned()));
+    let back = headers
+        .get(REFERER)
+        .and_then(|r| r.to_str().ok())
+        .and_then(|r| r.split_once("://"))
+        .and_then(|(_, r)| r.find('/').map(|i| r[i..].to_owned()));
     let cookie = format!("jj_theme={theme}; Path=/; Max-Age=31536000; SameSite=Strict; HttpOnly");
     ([(SET_COOKIE, cookie)], Redirect::to(back.as_deref().unwrap_or("/"))).into_response()
 }

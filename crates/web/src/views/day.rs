@@ -76,7 +76,15 @@ pub(crate) struct NewDayPage {
     pub(crate) problem: String,
 }
 
-pub(crate) fn day_page(prefs: &Prefs, day: &Day, vehicle: &VehicleRecord, sets: &[SetWithPulls], e: &Encoding, inbox: InboxFragment, run: Option<RunFragment>) -> DayPage {
+pub(crate) fn day_page(
+    prefs: &Prefs,
+    day: &Day,
+    vehicle: &VehicleRecord,
+    sets: &[SetWithPulls],
+    e: &Encoding,
+    inbox: InboxFragment,
+    run: Option<RunFragment>,
+) -> DayPage {
     let ids: Vec<String> = sets.iter().map(|s| s.set.id.to_string()).collect();
     DayPage {
         shell: Shell::new(format!("{}, {}", day.vehicle, date_words(day.date)), &prefs.theme, "day"),
@@ -111,9 +119,18 @@ fn card(s: &SetWithPulls, v: &VehicleRecord, e: &Encoding, prefs: &Prefs) -> Set
     let verdicts = set_verdicts(&measured);
     let peak = result.figure(jamjar_core::analysis::Figure::PeakPower);
     let u = prefs.power;
-    let rest: Vec<String> = [("", &s.set.boost), ("gear ", &s.set.gear), ("build ", &s.set.build)].iter().filter(|(_, v)| !v.is_empty()).map(|(l, v)| format!("{l}{v}")).collect();
+    let rest: Vec<String> = [("", &s.set.boost), ("gear ", &s.set.gear), ("build ", &s.set.build)]
+        .iter()
+        .filter(|(_, v)| !v.is_empty())
+        .map(|(l, v)| format!("{l}{v}"))
+        .collect();
     SetCard {
-        id: s.set.id, tone: e.tone(&s.set).name(), swatch: e.swatch(&s.set, false), jar: jar_html(&verdicts, e.tone(&s.set), s.set.id), map: s.set.map.clone(), fuel: s.set.fuel.clone(),
+        id: s.set.id,
+        tone: e.tone(&s.set).name(),
+        swatch: e.swatch(&s.set, false),
+        jar: jar_html(&verdicts, e.tone(&s.set), s.set.id),
+        map: s.set.map.clone(),
+        fuel: s.set.fuel.clone(),
         rest: rest.join(" · "),
         figure: match (peak.headline, peak.rpm) {
             (Some(p), Some(rpm)) => format!("{:.1} {} at {rpm:.0} rpm", u.from_kw(p), u.label()),
@@ -124,24 +141,38 @@ fn card(s: &SetWithPulls, v: &VehicleRecord, e: &Encoding, prefs: &Prefs) -> Set
             None => format!("{} of {}, scatter not measured", result.n(), count(s.pulls.len(), "pull")),
         },
         note: s.set.note.clone(),
-        pulls: s.pulls.iter().zip(result.pull_figures.iter()).zip(&result.pulls).map(|((p, f), c)| {
-            let m = &p.1.measured;
-            PullRow {
-                id: p.0.id,
-                name: format!("p{}", p.0.position),
-                peak: f.peak_power.map_or_else(|| "–".into(), |x| format!("{:.1} at {:.0}", u.from_kw(x.value), x.rpm)),
-                torque: f.peak_torque.map_or_else(|| "–".into(), |x| format!("{:.0} at {:.0}", prefs.torque.from_nm(x.value), x.rpm)),
-                span: c.curve.span_rpm().map_or_else(|| "–".into(), |s| format!("{:.0}–{:.0}", s[0], s[1])),
-                ended: m.span.map_or("no pull", |s| s.ended_by.label()),
-                clock: clock_words(&m.alignment),
-                clock_why: m.alignment.reason.clone().unwrap_or_default(),
-                flags: m.flags.iter().filter(|f| !matches!(f.kind.as_str(), "unit_guess" | "not_aligned")).map(|f| f.text.clone()).collect(),
-                excluded: p.0.excluded_reason.clone(),
-            }
-        }).collect(),
-        verdicts: verdicts.iter().filter_map(|o| v.limits.iter().find(|l| l.id == o.limit).map(|l| (l, o))).map(|(l, o)| VerdictRow {
-            label: l.channel.label(), text: verdict_line(l, o, prefs.afr), warn: o.verdict == Verdict::Over, strong: o.verdict != Verdict::Clear, why: o.reason.clone().unwrap_or_default(),
-        }).collect(),
+        pulls: s
+            .pulls
+            .iter()
+            .zip(result.pull_figures.iter())
+            .zip(&result.pulls)
+            .map(|((p, f), c)| {
+                let m = &p.1.measured;
+                PullRow {
+                    id: p.0.id,
+                    name: format!("p{}", p.0.position),
+                    peak: f.peak_power.map_or_else(|| "–".into(), |x| format!("{:.1} at {:.0}", u.from_kw(x.value), x.rpm)),
+                    torque: f.peak_torque.map_or_else(|| "–".into(), |x| format!("{:.0} at {:.0}", prefs.torque.from_nm(x.value), x.rpm)),
+                    span: c.curve.span_rpm().map_or_else(|| "–".into(), |s| format!("{:.0}–{:.0}", s[0], s[1])),
+                    ended: m.span.map_or("no pull", |s| s.ended_by.label()),
+                    clock: clock_words(&m.alignment),
+                    clock_why: m.alignment.reason.clone().unwrap_or_default(),
+                    flags: m.flags.iter().filter(|f| !matches!(f.kind.as_str(), "unit_guess" | "not_aligned")).map(|f| f.text.clone()).collect(),
+                    excluded: p.0.excluded_reason.clone(),
+                }
+            })
+            .collect(),
+        verdicts: verdicts
+            .iter()
+            .filter_map(|o| v.limits.iter().find(|l| l.id == o.limit).map(|l| (l, o)))
+            .map(|(l, o)| VerdictRow {
+                label: l.channel.label(),
+                text: verdict_line(l, o, prefs.afr),
+                warn: o.verdict == Verdict::Over,
+                strong: o.verdict != Verdict::Clear,
+                why: o.reason.clone().unwrap_or_default(),
+            })
+            .collect(),
     }
 }
 

@@ -31,7 +31,9 @@ impl Encoding {
     pub(crate) fn swatch(&self, set: &Set, baseline: bool) -> String {
         format!(
             r#"<svg class="swatch" viewBox="0 0 34 14" aria-hidden="true"><line x1="1" x2="33" y1="7" y2="7" stroke="var(--{})" stroke-width="{}" stroke-dasharray="{}"/></svg>"#,
-            self.tone(set).name(), if baseline { "1.6" } else { "2.8" }, self.dash(set).array()
+            self.tone(set).name(),
+            if baseline { "1.6" } else { "2.8" },
+            self.dash(set).array()
         )
     }
 }
@@ -60,7 +62,19 @@ mod tests {
     use super::*;
 
     fn outcome(verdict: Verdict, share: Option<f64>) -> LimitOutcome {
-        LimitOutcome { limit: "x".into(), verdict, worst: None, threshold: None, margin: None, share_used: share, from_s: None, to_s: None, rpm: None, clock: None, reason: None }
+        LimitOutcome {
+            limit: "x".into(),
+            verdict,
+            worst: None,
+            threshold: None,
+            margin: None,
+            share_used: share,
+            from_s: None,
+            to_s: None,
+            rpm: None,
+            clock: None,
+            reason: None,
+        }
     }
 
     #[test]

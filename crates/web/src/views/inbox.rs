@@ -84,7 +84,12 @@ pub(crate) fn inbox_fragment(day_id: i64, items: &[InboxItem], proposals: &[Prop
     for item in items {
         let Ok(p) = serde_json::from_str::<FilePreview>(&item.report) else { continue };
         let pulls = if p.pulls.len() == 1 { "1 pull".to_owned() } else { format!("{} pulls", p.pulls.len()) };
-        out.files.push(FileRow { name: item.name.clone(), role: role_words(item.role), facts: format!("{} rows over {:.1} s, {pulls}", p.rows, p.seconds), notes: p.notes.clone() });
+        out.files.push(FileRow {
+            name: item.name.clone(),
+            role: role_words(item.role),
+            facts: format!("{} rows over {:.1} s, {pulls}", p.rows, p.seconds),
+            notes: p.notes.clone(),
+        });
         if seen.contains(&item.source.as_str()) {
             continue;
         }
@@ -111,20 +116,35 @@ pub(crate) fn inbox_fragment(day_id: i64, items: &[InboxItem], proposals: &[Prop
                 .collect(),
         });
         out.questions.extend(p.questions.iter().map(|q| QuestionRow {
-            source: item.source.clone(), column: q.column.clone(), channel: q.channel.to_string(), text: q.text.clone(), options: q.options.iter().map(|u| (unit_id(*u), u.label())).collect(),
+            source: item.source.clone(),
+            column: q.column.clone(),
+            channel: q.channel.to_string(),
+            text: q.text.clone(),
+            options: q.options.iter().map(|u| (unit_id(*u), u.label())).collect(),
         }));
     }
     out.proposals = proposals
         .iter()
         .enumerate()
         .map(|(index, p)| ProposalRow {
-            index, key: p.key.clone(), map: p.map.clone(), fuel: p.fuel.clone(), stock: p.map.eq_ignore_ascii_case("stock") || p.key.split(' ').any(|w| w == "stock"),
+            index,
+            key: p.key.clone(),
+            map: p.map.clone(),
+            fuel: p.fuel.clone(),
+            stock: p.map.eq_ignore_ascii_case("stock") || p.key.split(' ').any(|w| w == "stock"),
             pulls: p
                 .pulls
                 .iter()
                 .map(|x| PullRow {
-                    value: format!("{}:{}:{}", x.dyno, x.ecu.map_or_else(String::new, |e| e.to_string()), x.number.map_or_else(String::new, |n| n.to_string())),
-                    names: x.names.clone(), found: x.found.clone(), usable: x.found != "no pull found",
+                    value: format!(
+                        "{}:{}:{}",
+                        x.dyno,
+                        x.ecu.map_or_else(String::new, |e| e.to_string()),
+                        x.number.map_or_else(String::new, |n| n.to_string())
+                    ),
+                    names: x.names.clone(),
+                    found: x.found.clone(),
+                    usable: x.found != "no pull found",
                 })
                 .collect(),
         })

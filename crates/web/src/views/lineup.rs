@@ -1,8 +1,8 @@
 //! The line-up: the answer first, the chart, the table of figures, what differs.
 
 use super::encode::{Encoding, jar_html};
-use super::words::{count, date_words};
 use super::words::tightest;
+use super::words::{count, date_words};
 use super::{Shell, verdict_line};
 use crate::prefs::Prefs;
 use askama::Template;
@@ -126,7 +126,13 @@ pub(crate) fn chart_of(l: &LineUp, e: &Encoding, prefs: &Prefs, focus: Option<us
                 detail = format!("{detail}, set {}", s.position);
             }
             Series {
-                key: s.id.to_string(), name: s.map.clone(), detail, tone: e.tone(s), dash: e.dash(s), baseline: i == l.base, rpm: r.mean_curve.rpm.clone(),
+                key: s.id.to_string(),
+                name: s.map.clone(),
+                detail,
+                tone: e.tone(s),
+                dash: e.dash(s),
+                baseline: i == l.base,
+                rpm: r.mean_curve.rpm.clone(),
                 power: r.mean_curve.power_kw.iter().map(|p| u.from_kw(*p)).collect(),
                 peak: peak.rpm.and_then(|rpm| Some((rpm, u.from_kw(r.mean_curve.power_at(rpm)?)))),
                 headline: peak.headline.zip(peak.rpm).map_or_else(String::new, |(p, rpm)| format!("{:.1} at {rpm:.0}", u.from_kw(p))),
@@ -138,7 +144,10 @@ pub(crate) fn chart_of(l: &LineUp, e: &Encoding, prefs: &Prefs, focus: Option<us
         .iter()
         .filter(|c| c.figure(Figure::PeakPower).is_some_and(|f| f.verdict != Verdict::CantTell || f.mean_difference.is_some()))
         .map(|c| Gain {
-            series: c.candidate, rpm: c.curve.rpm.clone(), gain: c.curve.gain_kw.iter().map(|v| u.from_kw(*v)).collect(), half: c.curve.half_kw.iter().map(|v| u.from_kw(*v)).collect(),
+            series: c.candidate,
+            rpm: c.curve.rpm.clone(),
+            gain: c.curve.gain_kw.iter().map(|v| u.from_kw(*v)).collect(),
+            half: c.curve.half_kw.iter().map(|v| u.from_kw(*v)).collect(),
         })
         .collect();
     let shown = focus.map_or(l.base, |f| l.comparisons[f].candidate);
@@ -149,7 +158,9 @@ pub(crate) fn chart_of(l: &LineUp, e: &Encoding, prefs: &Prefs, focus: Option<us
         lane_title: format!("margin used by {}, worst of {}", name_of(l, shown), count(l.measured[shown].len(), "pull")),
         lanes: lanes_of(l, shown, &lane_rpm, prefs.afr),
         lane_tone: e.tone(&l.sets[shown].set),
-        series, gains, lane_rpm,
+        series,
+        gains,
+        lane_rpm,
         unit: u.label().to_owned(),
     }
 }
@@ -206,14 +217,23 @@ pub(crate) fn lineup_page(l: &LineUp, e: &Encoding, prefs: &Prefs, asked_focus: 
     let focus = focus_of(l, asked_focus);
     let first = &l.sets[0].set;
     let sentence = match focus {
-        Some(f) => headline_sentence(&l.comparisons[f], &l.results, |r: &SetResult| index(l, r).map_or_else(String::new, |i| name_of(l, i)), prefs.power),
+        Some(f) => {
+            headline_sentence(&l.comparisons[f], &l.results, |r: &SetResult| index(l, r).map_or_else(String::new, |i| name_of(l, i)), prefs.power)
+        }
         None => format!("{}: one set, nothing to compare it with yet.", name_of(l, 0)),
     };
     let shown = focus.map_or(l.base, |f| l.comparisons[f].candidate);
-    let worst = l.verdicts[shown].iter().min_by(|a, b| a.verdict.cmp(&b.verdict)).and_then(|o| l.vehicle.limits.iter().find(|x| x.id == o.limit).map(|x| (x, o)));
+    let worst = l.verdicts[shown]
+        .iter()
+        .min_by(|a, b| a.verdict.cmp(&b.verdict))
+        .and_then(|o| l.vehicle.limits.iter().find(|x| x.id == o.limit).map(|x| (x, o)));
     let (limit_sentence, limit_warn) = match worst {
-        Some((x, o)) if o.verdict == LimitVerdict::Over => (format!("Don't run this: {} {}.", x.channel.label(), verdict_line(x, o, prefs.afr)), true),
-        Some((x, o)) if o.verdict == LimitVerdict::Clear => (format!("Every limit was measured and clear; the tightest of them is {} ({}).", x.channel.label(), verdict_line(x, o, prefs.afr)), false),
+        Some((x, o)) if o.verdict == LimitVerdict::Over => {
+            (format!("Don't run this: {} {}.", x.channel.label(), verdict_line(x, o, prefs.afr)), true)
+        }
+        Some((x, o)) if o.verdict == LimitVerdict::Clear => {
+            (format!("Every limit was measured and clear; the tightest of them is {} ({}).", x.channel.label(), verdict_line(x, o, prefs.afr)), false)
+        }
         Some(_) => (said_of_limits(l, shown, prefs), false),
         None => ("No limits are set for this vehicle, so nothing can be said of its margins.".into(), false),
     };
@@ -223,33 +243,47 @@ pub(crate) fn lineup_page(l: &LineUp, e: &Encoding, prefs: &Prefs, asked_focus: 
     let (base_id, focus_id) = (ids[l.base], ids[shown]);
     let rows = (0..l.sets.len()).map(|i| {
         let others: Vec<i64> = ids.iter().copied().filter(|x| *x != ids[i]).collect();
-        set_row(l, e, prefs, i, shown, [base_query(&joined(&ids), base_id, ids[i]), base_query(&joined(&ids), ids[i], base_id), base_query(&joined(&others), base_id, focus_id)])
+        set_row(
+            l,
+            e,
+            prefs,
+            i,
+            shown,
+            [base_query(&joined(&ids), base_id, ids[i]), base_query(&joined(&ids), ids[i], base_id), base_query(&joined(&others), base_id, focus_id)],
+        )
     });
     let mut hidden: Vec<(&'static str, String)> = vec![("sets", joined(&ids)), ("base", base_id.to_string()), ("focus", focus_id.to_string())];
     let pairs: Vec<String> = hidden.iter().cloned().chain(prefs.pairs()).map(|(k, v)| format!("{k}={v}")).collect();
     let chart = chart_of(l, e, prefs, focus);
-    let mut caveats: Vec<(String, String)> = focus.map_or_else(Vec::new, |f| l.comparisons[f].notes.iter().map(|n| (tag(&n.kind).to_owned(), n.text.clone())).collect());
+    let mut caveats: Vec<(String, String)> =
+        focus.map_or_else(Vec::new, |f| l.comparisons[f].notes.iter().map(|n| (tag(&n.kind).to_owned(), n.text.clone())).collect());
     LineUpPage {
         shell: Shell::new("Line-up", &prefs.theme, "lineup"),
         day_id: first.day_id,
         vehicle: first.vehicle.clone(),
         date: date_words(first.date),
         title: format!("{} against {}", count(l.sets.len() - 1, "set"), name_of(l, l.base)),
-        sentence, limit_sentence, limit_warn,
+        sentence,
+        limit_sentence,
+        limit_warn,
         more: caveats.split_off(caveats.len().min(2)),
         caveats,
         chart: lineup_svg(&chart, Paint::Page),
         data: data_json(&chart),
         rows: {
-            let mut rows: Vec<(f64, SetRow)> = rows.enumerate().map(|(i, r)| (l.results[i].figure(Figure::PeakPower).headline.unwrap_or(f64::NEG_INFINITY), r)).collect();
+            let mut rows: Vec<(f64, SetRow)> =
+                rows.enumerate().map(|(i, r)| (l.results[i].figure(Figure::PeakPower).headline.unwrap_or(f64::NEG_INFINITY), r)).collect();
             rows.sort_by(|a, b| b.0.total_cmp(&a.0));
             rows.into_iter().map(|r| r.1).collect()
         },
-        figure_heads: Figure::ALL.iter().map(|f| match f {
-            Figure::BandMeanPower => format!("mean power {:.0}–{:.0} rpm, {}", band[0], band[1], prefs.power.label()),
-            Figure::PeakTorque => format!("peak torque, {}", prefs.torque.label()),
-            Figure::PeakPower => format!("peak power, {}", prefs.power.label()),
-        }).collect(),
+        figure_heads: Figure::ALL
+            .iter()
+            .map(|f| match f {
+                Figure::BandMeanPower => format!("mean power {:.0}–{:.0} rpm, {}", band[0], band[1], prefs.power.label()),
+                Figure::PeakTorque => format!("peak torque, {}", prefs.torque.label()),
+                Figure::PeakPower => format!("peak power, {}", prefs.power.label()),
+            })
+            .collect(),
         figures: (0..l.sets.len()).map(|i| figure_row(l, e, prefs, i)).collect(),
         limits: limit_rows(l, shown, prefs),
         focus_name: name_of(l, shown),
@@ -267,7 +301,9 @@ fn index(l: &LineUp, r: &SetResult) -> Option<usize> {
 
 fn said_of_limits(l: &LineUp, set: usize, prefs: &Prefs) -> String {
     let mut parts = Vec::new();
-    for (v, words) in [(LimitVerdict::CantTell, "can't be told"), (LimitVerdict::NotMeasured, "not measured"), (LimitVerdict::NotReached, "not reached")] {
+    for (v, words) in
+        [(LimitVerdict::CantTell, "can't be told"), (LimitVerdict::NotMeasured, "not measured"), (LimitVerdict::NotReached, "not reached")]
+    {
         let names: Vec<String> = named(l, set, v);
         if !names.is_empty() {
             parts.push(format!("{} {words}", names.join(" and ")));
@@ -292,7 +328,11 @@ fn capital(s: &str) -> String {
 }
 
 fn named(l: &LineUp, set: usize, v: LimitVerdict) -> Vec<String> {
-    l.verdicts[set].iter().filter(|o| o.verdict == v).filter_map(|o| l.vehicle.limits.iter().find(|x| x.id == o.limit).map(|x| x.channel.label())).collect()
+    l.verdicts[set]
+        .iter()
+        .filter(|o| o.verdict == v)
+        .filter_map(|o| l.vehicle.limits.iter().find(|x| x.id == o.limit).map(|x| x.channel.label()))
+        .collect()
 }
 
 fn tag(kind: &str) -> &str {
@@ -318,7 +358,12 @@ fn set_row(l: &LineUp, e: &Encoding, prefs: &Prefs, i: usize, shown: usize, link
     let (limit, loud) = tightest(&l.verdicts[i], &l.vehicle.limits, prefs.afr);
     let [focus_link, base_link, drop_link] = links;
     SetRow {
-        id: s.id, tone: e.tone(s).name(), swatch: e.swatch(s, i == l.base), jar: jar_html(&l.verdicts[i], e.tone(s), s.id), map: s.map.clone(), fuel: s.fuel.clone(),
+        id: s.id,
+        tone: e.tone(s).name(),
+        swatch: e.swatch(s, i == l.base),
+        jar: jar_html(&l.verdicts[i], e.tone(s), s.id),
+        map: s.map.clone(),
+        fuel: s.fuel.clone(),
         gain: match c {
             None => "baseline".into(),
             Some(f) => match (f.difference, half(f)) {
@@ -329,8 +374,13 @@ fn set_row(l: &LineUp, e: &Encoding, prefs: &Prefs, i: usize, shown: usize, link
         },
         verdict: c.map_or("", |f| f.verdict.label()),
         figure: peak.headline.map_or_else(|| "no figure".into(), |p| format!("{:.1} {} · n {}", u.from_kw(p), u.label(), r.n())),
-        limit, loud,
-        baseline: i == l.base, focus: i == shown, focus_link, base_link, drop_link,
+        limit,
+        loud,
+        baseline: i == l.base,
+        focus: i == shown,
+        focus_link,
+        base_link,
+        drop_link,
     }
 }
 
@@ -352,8 +402,15 @@ fn figure_row(l: &LineUp, e: &Encoding, prefs: &Prefs, i: usize) -> FigureRow {
         })
         .collect();
     FigureRow {
-        tone: e.tone(s).name(), swatch: e.swatch(s, i == l.base), name: name_of(l, i), n: format!("{} of {}", r.n(), r.pulls.len()), cells,
-        differs: c.map_or_else(|| "baseline".into(), |c| if c.confounding.factors_differ.is_empty() { "nothing: the same again".into() } else { c.confounding.factors_differ.join(" and ") }),
+        tone: e.tone(s).name(),
+        swatch: e.swatch(s, i == l.base),
+        name: name_of(l, i),
+        n: format!("{} of {}", r.n(), r.pulls.len()),
+        cells,
+        differs: c.map_or_else(
+            || "baseline".into(),
+            |c| if c.confounding.factors_differ.is_empty() { "nothing: the same again".into() } else { c.confounding.factors_differ.join(" and ") },
+        ),
     }
 }
 
@@ -380,7 +437,12 @@ fn plan(l: &LineUp, focus: Option<usize>, prefs: &Prefs) -> String {
     let n = l.results[l.base].n().min(focus.map_or(0, |f| l.results[l.comparisons[f].candidate].n())) as u32;
     let next = jamjar_core::stats::plan::smallest_detectable(sd, n + 1).map(|d| d.difference).unwrap_or(now);
     let u = prefs.power;
-    format!("These pulls can show a difference of {:.1} {} at peak (80 times in 100); one more pull each, {:.1}.", u.from_kw(now), u.label(), u.from_kw(next))
+    format!(
+        "These pulls can show a difference of {:.1} {} at peak (80 times in 100); one more pull each, {:.1}.",
+        u.from_kw(now),
+        u.label(),
+        u.from_kw(next)
+    )
 }
 
 fn settings(p: &Prefs) -> Vec<Setting> {
@@ -388,15 +450,38 @@ fn settings(p: &Prefs) -> Vec<Setting> {
     use jamjar_core::correction::Correction;
     let choice = |id: &str, label: &str, on: bool| Choice { id: id.to_owned(), label: label.to_owned(), on };
     vec![
-        Setting { name: "correction", label: "corrected", choices: Correction::ALL.iter().map(|c| choice(c.id(), c.label(), *c == p.correction)).collect() },
+        Setting {
+            name: "correction",
+            label: "corrected",
+            choices: Correction::ALL.iter().map(|c| choice(c.id(), c.label(), *c == p.correction)).collect(),
+        },
         Setting { name: "headline", label: "headline", choices: Headline::ALL.iter().map(|h| choice(h.id(), h.label(), *h == p.headline)).collect() },
         Setting {
-            name: "smooth", label: "filter",
-            choices: crate::prefs::SMOOTHING.iter().map(|s| choice(&s.to_string(), &if *s == 0.0 { "none".into() } else { format!("{s} s, display only") }, *s == p.smoothing_s)).collect(),
+            name: "smooth",
+            label: "filter",
+            choices: crate::prefs::SMOOTHING
+                .iter()
+                .map(|s| choice(&s.to_string(), &if *s == 0.0 { "none".into() } else { format!("{s} s, display only") }, *s == p.smoothing_s))
+                .collect(),
         },
-        Setting { name: "power", label: "power", choices: [("kw", "kW"), ("hp", "hp"), ("ps", "PS")].iter().map(|(i, l)| choice(i, l, *i == p.power_id())).collect() },
-        Setting { name: "torque", label: "torque", choices: [("nm", "N·m"), ("lbft", "lb·ft")].iter().map(|(i, l)| choice(i, l, (*i == "lbft") == (p.torque == jamjar_core::units::TorqueUnit::LbFt))).collect() },
-        Setting { name: "scale", label: "mixture", choices: [("lambda", "λ"), ("afr", "AFR, gasoline scale")].iter().map(|(i, l)| choice(i, l, (*i == "afr") == p.afr)).collect() },
+        Setting {
+            name: "power",
+            label: "power",
+            choices: [("kw", "kW"), ("hp", "hp"), ("ps", "PS")].iter().map(|(i, l)| choice(i, l, *i == p.power_id())).collect(),
+        },
+        Setting {
+            name: "torque",
+            label: "torque",
+            choices: [("nm", "N·m"), ("lbft", "lb·ft")]
+                .iter()
+                .map(|(i, l)| choice(i, l, (*i == "lbft") == (p.torque == jamjar_core::units::TorqueUnit::LbFt)))
+                .collect(),
+        },
+        Setting {
+            name: "scale",
+            label: "mixture",
+            choices: [("lambda", "λ"), ("afr", "AFR, gasoline scale")].iter().map(|(i, l)| choice(i, l, (*i == "afr") == p.afr)).collect(),
+        },
     ]
 }
 
@@ -404,6 +489,10 @@ fn settings(p: &Prefs) -> Vec<Setting> {
 fn data_json(c: &LineUpChart) -> String {
     let round = |v: &[f64]| v.iter().map(|x| (x * 100.0).round() / 100.0).collect::<Vec<_>>();
     let series: Vec<_> = c.series.iter().map(|s| serde_json::json!({"key": s.key, "rpm": s.rpm, "power": round(&s.power)})).collect();
-    let gains: Vec<_> = c.gains.iter().map(|g| serde_json::json!({"key": c.series[g.series].key, "rpm": g.rpm, "gain": round(&g.gain), "half": round(&g.half)})).collect();
+    let gains: Vec<_> = c
+        .gains
+        .iter()
+        .map(|g| serde_json::json!({"key": c.series[g.series].key, "rpm": g.rpm, "gain": round(&g.gain), "half": round(&g.half)}))
+        .collect();
     serde_json::json!({"series": series, "gains": gains, "unit": c.unit}).to_string().replace('<', "\\u003c")
 }

@@ -42,7 +42,8 @@ pub(crate) fn verdict_line(limit: &Limit, o: &LimitOutcome, afr: bool) -> String
 /// The tightest limit of a set in words, with what was not measured beside it; true when a limit is over.
 pub(crate) fn tightest(verdicts: &[LimitOutcome], limits: &[Limit], afr: bool) -> (String, bool) {
     let named = |o: &LimitOutcome| limits.iter().find(|l| l.id == o.limit).map(|l| format!("{} {}", l.channel.label(), verdict_line(l, o, afr)));
-    let worst = |v: Verdict| verdicts.iter().filter(|o| o.verdict == v).max_by(|a, b| a.share_used.unwrap_or(0.0).total_cmp(&b.share_used.unwrap_or(0.0)));
+    let worst =
+        |v: Verdict| verdicts.iter().filter(|o| o.verdict == v).max_by(|a, b| a.share_used.unwrap_or(0.0).total_cmp(&b.share_used.unwrap_or(0.0)));
     if verdicts.is_empty() {
         return ("no limits set".into(), false);
     }
@@ -72,10 +73,20 @@ mod tests {
 
     #[test]
     fn margins_follow_the_chosen_scale() {
-        let l: Limit = serde_json::from_str(r#"{"id": "lean", "channel": "lambda_1", "direction": "above", "threshold": 0.9, "caution": 0.03}"#).unwrap();
+        let l: Limit =
+            serde_json::from_str(r#"{"id": "lean", "channel": "lambda_1", "direction": "above", "threshold": 0.9, "caution": 0.03}"#).unwrap();
         let o = LimitOutcome {
-            limit: "lean".into(), verdict: Verdict::Over, worst: Some(0.93), threshold: Some(0.9), margin: Some(-0.03), share_used: Some(1.25), from_s: None, to_s: None, rpm: Some(5903.0),
-            clock: None, reason: None,
+            limit: "lean".into(),
+            verdict: Verdict::Over,
+            worst: Some(0.93),
+            threshold: Some(0.9),
+            margin: Some(-0.03),
+            share_used: Some(1.25),
+            from_s: None,
+            to_s: None,
+            rpm: Some(5903.0),
+            clock: None,
+            reason: None,
         };
         assert_eq!(verdict_line(&l, &o, false), "over by 0.030 at 5900");
         assert_eq!(verdict_line(&l, &o, true), "over by 0.44 AFR at 5900");

@@ -58,8 +58,14 @@ pub(crate) struct RunFragment {
 
 pub(crate) fn run_fragment(r: &Run) -> RunFragment {
     RunFragment {
-        id: r.id, title: if r.what == "demo" { "Loading the demo" } else { "Storing the pulls" }, done: r.done, total: r.total.max(1), message: r.message.clone(),
-        running: r.state == RunState::Running, failed: r.state == RunState::Failed, cancelled: r.state == RunState::Cancelled,
+        id: r.id,
+        title: if r.what == "demo" { "Loading the demo" } else { "Storing the pulls" },
+        done: r.done,
+        total: r.total.max(1),
+        message: r.message.clone(),
+        running: r.state == RunState::Running,
+        failed: r.state == RunState::Failed,
+        cancelled: r.state == RunState::Cancelled,
     }
 }
 
@@ -99,13 +105,25 @@ pub(crate) struct HitRow {
 pub(crate) fn hit_rows(hits: Vec<Hit>, unit: PowerUnit) -> Vec<HitRow> {
     hits.into_iter()
         .map(|h| HitRow {
-            set_id: h.set_id, day_id: h.day_id, date: date_words(h.date), vehicle: h.vehicle, map: h.map, fuel: h.fuel, note: h.note, pulls: count(h.pulls as usize, "pull"),
+            set_id: h.set_id,
+            day_id: h.day_id,
+            date: date_words(h.date),
+            vehicle: h.vehicle,
+            map: h.map,
+            fuel: h.fuel,
+            note: h.note,
+            pulls: count(h.pulls as usize, "pull"),
             best: h.best_kw.map_or_else(|| "–".into(), |v| format!("{:.1} {}", unit.from_kw(v), unit.label())),
         })
         .collect()
 }
 
-pub(crate) fn workshop_page(prefs: &Prefs, days: Vec<(Day, usize)>, sets: &[(SetWithPulls, VehicleRecord, Encoding)], run: Option<RunFragment>) -> WorkshopPage {
+pub(crate) fn workshop_page(
+    prefs: &Prefs,
+    days: Vec<(Day, usize)>,
+    sets: &[(SetWithPulls, VehicleRecord, Encoding)],
+    run: Option<RunFragment>,
+) -> WorkshopPage {
     let headline = match days.first() {
         Some((d, n)) => format!("Last in the cell: {} on {}, {}.", d.vehicle, date_words(d.date), count(*n, "set")),
         None => "Nothing has been pulled yet.".into(),
@@ -130,14 +148,25 @@ pub(crate) fn workshop_page(prefs: &Prefs, days: Vec<(Day, usize)>, sets: &[(Set
 fn set_row(s: &SetWithPulls, v: &VehicleRecord, e: &Encoding, prefs: &Prefs) -> SetRow {
     let measured: Vec<_> = s.pulls.iter().map(|p| p.1.measured.clone()).collect();
     let verdicts = set_verdicts(&measured);
-    let best = measured.iter().filter_map(|m| corrected(m, &v.vehicle.engine, prefs.correction).curve.figures(None).peak_power).map(|p| p.value).fold(f64::NAN, f64::max);
+    let best = measured
+        .iter()
+        .filter_map(|m| corrected(m, &v.vehicle.engine, prefs.correction).curve.figures(None).peak_power)
+        .map(|p| p.value)
+        .fold(f64::NAN, f64::max);
     let (limits, loud) = tightest(&verdicts, &v.limits, prefs.afr);
     SetRow {
-        day_id: s.set.day_id, tone: e.tone(&s.set).name(), swatch: e.swatch(&s.set, false), map: s.set.map.clone(), fuel: s.set.fuel.clone(), vehicle: s.set.vehicle.clone(),
-        date: date_words(s.set.date), pulls: count(s.pulls.len(), "pull"),
+        day_id: s.set.day_id,
+        tone: e.tone(&s.set).name(),
+        swatch: e.swatch(&s.set, false),
+        map: s.set.map.clone(),
+        fuel: s.set.fuel.clone(),
+        vehicle: s.set.vehicle.clone(),
+        date: date_words(s.set.date),
+        pulls: count(s.pulls.len(), "pull"),
         best: if best.is_finite() { format!("{:.1} {}", prefs.power.from_kw(best), prefs.power.label()) } else { "–".into() },
         jar: jar_html(&verdicts, e.tone(&s.set), s.set.id),
-        limits, loud,
+        limits,
+        loud,
     }
 }
 
@@ -149,7 +178,9 @@ fn attention(s: &SetWithPulls, v: &VehicleRecord, prefs: &Prefs) -> Vec<Attentio
         .filter(|o| matches!(o.verdict, Verdict::Over | Verdict::CantTell))
         .filter_map(|o| v.limits.iter().find(|l| l.id == o.limit).map(|l| (l, o)))
         .map(|(l, o)| Attention {
-            day_id: s.set.day_id, what: what.clone(), warn: o.verdict == Verdict::Over,
+            day_id: s.set.day_id,
+            what: what.clone(),
+            warn: o.verdict == Verdict::Over,
             text: match o.verdict {
                 Verdict::Over => format!("{} {}. Don't run this.", l.channel.label(), verdict_line(l, o, prefs.afr)),
                 _ => format!("{}: can't tell. {}", l.channel.label(), o.reason.clone().unwrap_or_default()),
@@ -158,7 +189,12 @@ fn attention(s: &SetWithPulls, v: &VehicleRecord, prefs: &Prefs) -> Vec<Attentio
         .collect();
     let refused = measured.iter().filter(|m| m.alignment.status == Status::Refused).count();
     if refused > 0 {
-        out.push(Attention { day_id: s.set.day_id, what, warn: false, text: format!("{} not aligned with the engine computer.", count(refused, "pull")) });
+        out.push(Attention {
+            day_id: s.set.day_id,
+            what,
+            warn: false,
+            text: format!("{} not aligned with the engine computer.", count(refused, "pull")),
+        });
     }
     out
 }

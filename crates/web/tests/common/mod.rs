@@ -1,9 +1,9 @@
 //! A real database and the real router for tests; shared by the test binaries.
 #![allow(dead_code)]
 
+use axum::Router;
 use axum::body::Body;
 use axum::http::{Request, StatusCode};
-use axum::Router;
 use jamjar_store::Store;
 use jamjar_store::private::PrivateDb;
 use jamjar_web::{AppState, router};
@@ -76,7 +76,9 @@ impl Cell {
     pub(crate) async fn drop_files(&self, day: &str, files: &[(&str, &[u8])]) -> Reply {
         let mut body = Vec::new();
         for (name, bytes) in files {
-            body.extend(format!("--xyz\r\nContent-Disposition: form-data; name=\"files\"; filename=\"{name}\"\r\nContent-Type: text/csv\r\n\r\n").bytes());
+            body.extend(
+                format!("--xyz\r\nContent-Disposition: form-data; name=\"files\"; filename=\"{name}\"\r\nContent-Type: text/csv\r\n\r\n").bytes(),
+            );
             body.extend(*bytes);
             body.extend(b"\r\n");
         }

@@ -50,7 +50,14 @@ fn check(sets: &[ChosenSet]) -> Result<(), WorkflowError> {
                 return Err(WorkflowError::Bad(format!("a set has no {name}: say which {name} was in the vehicle, or “unknown”")));
             }
         }
-        for (name, v, most) in [("map", &s.map, 120), ("fuel", &s.fuel, 120), ("build", &s.build, 120), ("boost", &s.boost, 60), ("gear", &s.gear, 20), ("note", &s.note, 10_000)] {
+        for (name, v, most) in [
+            ("map", &s.map, 120),
+            ("fuel", &s.fuel, 120),
+            ("build", &s.build, 120),
+            ("boost", &s.boost, 60),
+            ("gear", &s.gear, 20),
+            ("note", &s.note, 10_000),
+        ] {
             if v.chars().count() > most {
                 return Err(WorkflowError::Bad(format!("the {name} is longer than {most} characters")));
             }
@@ -68,7 +75,9 @@ pub async fn commit(store: &Store, run_id: i64, day_id: i64, sets: &[ChosenSet])
     let day = store.day(day_id).await?;
     let vehicle = store.vehicle(day.vehicle_id).await?;
     let inbox = store.inbox(day_id).await?;
-    let find = |id: i64| inbox.iter().find(|i| i.id == id).cloned().ok_or_else(|| WorkflowError::Bad("a chosen file is no longer in the inbox: drop it again".into()));
+    let find = |id: i64| {
+        inbox.iter().find(|i| i.id == id).cloned().ok_or_else(|| WorkflowError::Bad("a chosen file is no longer in the inbox: drop it again".into()))
+    };
     let (mut inputs, mut origins, mut used, mut done) = (Vec::new(), Vec::new(), Vec::new(), 0);
     for (k, s) in sets.iter().enumerate().filter(|(_, s)| !s.pulls.is_empty()) {
         let mut set = SetInput { id: k.to_string(), day: day.date.to_string(), factors: Factors::new(), pulls: Vec::new() };
@@ -115,7 +124,8 @@ pub async fn commit(store: &Store, run_id: i64, day_id: i64, sets: &[ChosenSet])
 async fn read(store: &Store, item: &InboxItem) -> Result<jamjar_core::log::Recording, WorkflowError> {
     let bytes = store.file_bytes(item.file_id).await?;
     let (name, mapping) = (item.name.clone(), mapping_of(item));
-    let read = tokio::task::spawn_blocking(move || read_log(bytes.as_slice(), &name, &mapping)).await.map_err(|e| WorkflowError::Bad(e.to_string()))??;
+    let read =
+        tokio::task::spawn_blocking(move || read_log(bytes.as_slice(), &name, &mapping)).await.map_err(|e| WorkflowError::Bad(e.to_string()))??;
     Ok(read.log)
 }
 
@@ -158,7 +168,14 @@ fn new_set(s: &ChosenSet, input: SetInput, measured: Vec<Measured>, files: &[(In
         .collect();
     let or = |v: &str, d: &str| if v.trim().is_empty() { d.to_owned() } else { v.trim().to_owned() };
     NewSet {
-        build: or(&s.build, "A"), map: or(&s.map, "unknown"), map_kind: or(&s.map_kind, "unknown"), fuel: or(&s.fuel, "unknown"), boost: s.boost.trim().to_owned(),
-        gear: s.gear.trim().to_owned(), extras: s.extras.clone(), note: s.note.clone(), pulls,
+        build: or(&s.build, "A"),
+        map: or(&s.map, "unknown"),
+        map_kind: or(&s.map_kind, "unknown"),
+        fuel: or(&s.fuel, "unknown"),
+        boost: s.boost.trim().to_owned(),
+        gear: s.gear.trim().to_owned(),
+        extras: s.extras.clone(),
+        note: s.note.clone(),
+        pulls,
     }
 }

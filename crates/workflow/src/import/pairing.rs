@@ -99,7 +99,9 @@ fn pulls_of(d: &InboxItem, e: Option<&InboxItem>) -> Vec<ProposedPull> {
     let found: Vec<String> = report
         .map(|r| {
             let up: Vec<_> = r.pulls.iter().filter(|p| p.kind == PullKind::SweepUp).collect();
-            up.iter().map(|p| format!("{:.0}–{:.0} rpm in {:.1} s, ended by {}", p.from_rpm, p.to_rpm, p.to_s - p.from_s, p.ended_by.label())).collect()
+            up.iter()
+                .map(|p| format!("{:.0}–{:.0} rpm in {:.1} s, ended by {}", p.from_rpm, p.to_rpm, p.to_s - p.from_s, p.ended_by.label()))
+                .collect()
         })
         .unwrap_or_default();
     let names = e.map_or_else(|| format!("{} (no engine-computer log)", d.name), |e| format!("{} + {}", d.name, e.name));
@@ -122,11 +124,19 @@ mod tests {
     #[test]
     fn names_pair_files_and_group_pulls() {
         let items = [
-            item(1, "c2-e30-p1_dyno.csv", Role::Dyno), item(2, "c2-e30-p1_ecu.csv", Role::Ecu), item(3, "c2-e30-p2_dyno.csv", Role::Dyno), item(4, "c2-e30-p2_ecu.csv", Role::Ecu),
-            item(5, "stock-95-p1_dyno.csv", Role::Dyno), item(6, "stock-95-p1_ecu.csv", Role::Ecu),
+            item(1, "c2-e30-p1_dyno.csv", Role::Dyno),
+            item(2, "c2-e30-p1_ecu.csv", Role::Ecu),
+            item(3, "c2-e30-p2_dyno.csv", Role::Dyno),
+            item(4, "c2-e30-p2_ecu.csv", Role::Ecu),
+            item(5, "stock-95-p1_dyno.csv", Role::Dyno),
+            item(6, "stock-95-p1_ecu.csv", Role::Ecu),
         ];
         let p = propose(&items, &["Stock".into(), "C2".into()], &["RON 95 E5".into(), "E30".into()]);
-        assert_eq!(p.iter().map(|p| (p.key.as_str(), p.map.as_str(), p.fuel.as_str(), p.pulls.len())).collect::<Vec<_>>(), [("stock 95", "Stock", "RON 95 E5", 1), ("c2 e30", "C2", "E30", 2)], "the stock map first: it is the usual baseline");
+        assert_eq!(
+            p.iter().map(|p| (p.key.as_str(), p.map.as_str(), p.fuel.as_str(), p.pulls.len())).collect::<Vec<_>>(),
+            [("stock 95", "Stock", "RON 95 E5", 1), ("c2 e30", "C2", "E30", 2)],
+            "the stock map first: it is the usual baseline"
+        );
         assert_eq!((p[1].pulls[1].dyno, p[1].pulls[1].ecu), (3, Some(4)));
         let unknown = propose(&items[..2], &[], &[]);
         assert_eq!((unknown[0].map.as_str(), unknown[0].fuel.as_str()), ("C2", ""));

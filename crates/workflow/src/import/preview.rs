@@ -70,26 +70,47 @@ pub fn preview(file: impl std::io::Read, name: &str, mapping: &Mapping, ratio: O
     let pulls = speed.map_or_else(Vec::new, |s| {
         detect(&s, &Load::from_log(&r.log), k)
             .into_iter()
-            .map(|p| PreviewPull { from_s: p.from_s, to_s: p.to_s, from_rpm: p.from_rpm * k, to_rpm: p.to_rpm * k, ended_by: p.ended_by, kind: p.kind })
+            .map(|p| PreviewPull {
+                from_s: p.from_s,
+                to_s: p.to_s,
+                from_rpm: p.from_rpm * k,
+                to_rpm: p.to_rpm * k,
+                ended_by: p.ended_by,
+                kind: p.kind,
+            })
             .collect()
     });
     let (from, to) = r.log.span().unwrap_or((0.0, 0.0));
     let notes = r.log.flags.iter().filter(|f| f.kind != "unit_guess").map(|f| f.text.clone()).collect();
     let source = source_of(&r.columns);
-    Ok((role, source, FilePreview { rows: r.log.t.len(), seconds: to - from, columns: r.columns, questions: r.questions, pulls, notes, mapping: mapping.clone() }))
+    Ok((
+        role,
+        source,
+        FilePreview { rows: r.log.t.len(), seconds: to - from, columns: r.columns, questions: r.questions, pulls, notes, mapping: mapping.clone() },
+    ))
 }
 
 /// Previews a spooled file with what is remembered of its source, and takes it into custody and the day's inbox.
 ///
 /// # Errors
 /// [`WorkflowError`] when it cannot be read or stored; then nothing is stored.
-pub async fn drop_spooled(store: &Store, day_id: i64, ratio: Option<f64>, ambient_kpa: Option<f64>, name: &str, path: &Path) -> Result<Received, WorkflowError> {
+pub async fn drop_spooled(
+    store: &Store,
+    day_id: i64,
+    ratio: Option<f64>,
+    ambient_kpa: Option<f64>,
+    name: &str,
+    path: &Path,
+) -> Result<Received, WorkflowError> {
     let open = |p: &Path| File::open(p).map_err(|e| WorkflowError::Bad(format!("{name}: cannot be opened: {e}")));
     let read = |mapping: Mapping| {
         let (file, name) = (open(path), name.to_owned());
         async move {
             let file = file?;
-            tokio::task::spawn_blocking(move || preview(file, &name, &mapping, ratio)).await.map_err(|e| WorkflowError::Bad(e.to_string()))?.map_err(WorkflowError::from)
+            tokio::task::spawn_blocking(move || preview(file, &name, &mapping, ratio))
+                .await
+                .map_err(|e| WorkflowError::Bad(e.to_string()))?
+                .map_err(WorkflowError::from)
         }
     };
     let blank = Mapping { rules: Vec::new(), ambient_kpa };
@@ -106,7 +127,15 @@ pub async fn drop_spooled(store: &Store, day_id: i64, ratio: Option<f64>, ambien
 ///
 /// # Errors
 /// [`WorkflowError`] when the store refuses or a file can no longer be read that way.
-pub async fn answer(store: &Store, day_id: i64, ratio: Option<f64>, source: &str, column: &str, channel: &Channel, unit: Unit) -> Result<(), WorkflowError> {
+pub async fn answer(
+    store: &Store,
+    day_id: i64,
+    ratio: Option<f64>,
+    source: &str,
+    column: &str,
+    channel: &Channel,
+    unit: Unit,
+) -> Result<(), WorkflowError> {
     let bad = |e: serde_json::Error| WorkflowError::Bad(e.to_string());
     for item in store.inbox(day_id).await?.into_iter().filter(|i| i.source == source) {
         let old: FilePreview = serde_json::from_str(&item.report).map_err(bad)?;
@@ -115,8 +144,9 @@ pub async fn answer(store: &Store, day_id: i64, ratio: Option<f64>, source: &str
         mapping.rules.push(Rule { channel: channel.clone(), column: column.to_owned(), unit: Some(unit) });
         let bytes = store.file_bytes(item.file_id).await?;
         let (name, m) = (item.name.clone(), mapping.clone());
-        let (_, _, report) =
-            tokio::task::spawn_blocking(move || preview(bytes.as_slice(), &name, &m, ratio)).await.map_err(|e| WorkflowError::Bad(e.to_string()))??;
+        let (_, _, report) = tokio::task::spawn_blocking(move || preview(bytes.as_slice(), &name, &m, ratio))
+            .await
+            .map_err(|e| WorkflowError::Bad(e.to_string()))??;
         store.update_inbox_report(item.id, &serde_json::to_string(&report).map_err(bad)?).await?;
         store.remember_mapping(source, &serde_json::to_string(&Mapping { ambient_kpa: None, ..mapping }).map_err(bad)?).await?;
     }

@@ -73,7 +73,12 @@ impl JobVehicle {
         Vehicle {
             name: self.name.clone(),
             engine: self.engine.clone(),
-            dyno: Dyno { kind: d.kind, overall_ratio: d.overall_ratio, inertia_kg_m2: d.inertia_kg_m2, rotating_inertia_kg_m2: d.rotating_inertia_kg_m2 },
+            dyno: Dyno {
+                kind: d.kind,
+                overall_ratio: d.overall_ratio,
+                inertia_kg_m2: d.inertia_kg_m2,
+                rotating_inertia_kg_m2: d.rotating_inertia_kg_m2,
+            },
         }
     }
 }

@@ -53,7 +53,8 @@ pub fn load(path: &Path) -> Result<Prepared, JobError> {
             bad(&file, format!("the baseline “{id}” is not a set; the sets are: {}", ids.join(", ")))
         })?,
     };
-    let settings = Settings { correction: job.correction, grid_rpm: job.grid_rpm, smoothing_s: job.smoothing_s, headline: job.headline, band_rpm: job.band_rpm };
+    let settings =
+        Settings { correction: job.correction, grid_rpm: job.grid_rpm, smoothing_s: job.smoothing_s, headline: job.headline, band_rpm: job.band_rpm };
     Ok(Prepared { vehicle, settings, limits: job.limits, sets, baseline })
 }
 
@@ -103,11 +104,7 @@ fn check(job: &Job, file: &str) -> Result<(), JobError> {
 }
 
 fn read_set(set: &JobSet, job: &Job, folder: &Path, coast_down: Option<CoastDown>, file: &str) -> Result<SetInput, JobError> {
-    let factors = set
-        .factors
-        .iter()
-        .map(|(k, v)| (k.clone(), v.as_str().map_or_else(|| v.to_string(), str::to_owned)))
-        .collect();
+    let factors = set.factors.iter().map(|(k, v)| (k.clone(), v.as_str().map_or_else(|| v.to_string(), str::to_owned))).collect();
     let pulls: Result<Vec<PullInput>, JobError> = set.pulls.iter().map(|p| read_pull(p, set, job, folder, coast_down, file)).collect();
     Ok(SetInput { id: set.id.clone(), day: set.day.clone(), factors, pulls: pulls? })
 }
@@ -131,7 +128,16 @@ fn read_pull(p: &JobPull, set: &JobSet, job: &Job, folder: &Path, coast_down: Op
     if p.number_in_file == Some(0) {
         return Err(place("number_in_file counts from 1".into()));
     }
-    Ok(PullInput { id: p.id.clone(), dyno, ecu, air, lag_s: p.lag_s, excluded: p.exclude.clone(), coast_down, pull_index: p.number_in_file.map(|n| n - 1) })
+    Ok(PullInput {
+        id: p.id.clone(),
+        dyno,
+        ecu,
+        air,
+        lag_s: p.lag_s,
+        excluded: p.exclude.clone(),
+        coast_down,
+        pull_index: p.number_in_file.map(|n| n - 1),
+    })
 }
 
 fn mapping(columns: &BTreeMap<String, Column>, ambient_kpa: Option<f64>, file: &str) -> Result<Mapping, JobError> {

@@ -67,7 +67,10 @@ fn the_simulated_truth_comes_back_within_its_noise() {
         }
         let grid = truth_grid();
         for c in &a.comparisons {
-            let gain = |rpm: f64| (linear(&grid, &day.sets[c.candidate].true_power_kw, rpm).unwrap() - linear(&grid, &day.sets[c.base].true_power_kw, rpm).unwrap()) * factor;
+            let gain = |rpm: f64| {
+                (linear(&grid, &day.sets[c.candidate].true_power_kw, rpm).unwrap() - linear(&grid, &day.sets[c.base].true_power_kw, rpm).unwrap())
+                    * factor
+            };
             let i = c.curve.rpm.iter().position(|r| *r == 5000.0).unwrap();
             assert!((c.curve.gain_kw[i] - gain(5000.0)).abs() < 2.0, "{}: {} {}", day.sets[c.candidate].id, c.curve.gain_kw[i], gain(5000.0));
         }

@@ -207,7 +207,15 @@ fn judge(p: &Problem<'_>, pair: &Pair<'_>, lag: f64, k: f64, delta: f64) -> Opti
     let mean_rpm = es.iter().sum::<f64>() / n;
     let drift_ppm = drift(p, pair, lag, k, sigma_lag).map(|(d, _)| d * 1e6);
     Some(Fit {
-        lag, sigma_lag, r: correlation(&es, &ds), residual, structure, mean_rpm, end_gap, coverage, drift_ppm,
+        lag,
+        sigma_lag,
+        r: correlation(&es, &ds),
+        residual,
+        structure,
+        mean_rpm,
+        end_gap,
+        coverage,
+        drift_ppm,
         ratio: median_in_place(&mut ratios),
         has_kink: has_kink(pair),
         score: residual / mean_rpm + (1.0 - coverage),

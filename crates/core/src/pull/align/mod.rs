@@ -101,8 +101,16 @@ impl Alignment {
 
     fn empty(status: Status, reason: Option<String>) -> Self {
         Self {
-            status, lag_s: None, sigma_lag_s: None, r: None, residual_rpm: None, runner_up_s: None, runner_up_residual_rpm: None,
-            drift_ppm: None, measured_ratio: None, reason,
+            status,
+            lag_s: None,
+            sigma_lag_s: None,
+            r: None,
+            residual_rpm: None,
+            runner_up_s: None,
+            runner_up_residual_rpm: None,
+            drift_ppm: None,
+            measured_ratio: None,
+            reason,
         }
     }
 
@@ -182,16 +190,17 @@ fn reason_to_refuse(pair: &Pair<'_>, f: &fine::Fit) -> Option<String> {
             }
             _ => ": another pull's log?".to_owned(),
         };
-        return Some(format!("the two speeds differ by {:.2} % rms at the best lag (limit {:.1} %){ratio}", 100.0 * share, 100.0 * MAX_RESIDUAL_SHARE));
+        return Some(format!(
+            "the two speeds differ by {:.2} % rms at the best lag (limit {:.1} %){ratio}",
+            100.0 * share,
+            100.0 * MAX_RESIDUAL_SHARE
+        ));
     }
     if f.end_gap > MAX_END_RPM {
         return Some(format!("the ends of the pull differ by {:.0} rpm (limit {MAX_END_RPM:.0}): another pull's log?", f.end_gap));
     }
     if pair.rigid && f.structure / f.mean_rpm > MAX_STRUCTURE_SHARE {
-        return Some(format!(
-            "the ramps differ in shape by {:.0} rpm rms, which a rigid coupling cannot do: another pull's log?",
-            f.structure
-        ));
+        return Some(format!("the ramps differ in shape by {:.0} rpm rms, which a rigid coupling cannot do: another pull's log?", f.structure));
     }
     if pair.ratio == Ratio::Free && !f.has_kink {
         return Some("neither log shows tip-in or lift and the ratio is not known: a bare ramp has no identifiable lag".into());

@@ -19,7 +19,13 @@ fn sample(hz: f64, from: f64, seconds: f64, noise: f64, seed: u64, f: impl Fn(f6
     let mut rng = ChaCha8Rng::seed_from_u64(seed);
     let n = (seconds * hz) as usize;
     let t: Vec<f64> = (0..n).map(|i| from + i as f64 / hz).collect();
-    let v = t.iter().map(|t| { let e: f64 = StandardNormal.sample(&mut rng); f(*t) + noise * e }).collect();
+    let v = t
+        .iter()
+        .map(|t| {
+            let e: f64 = StandardNormal.sample(&mut rng);
+            f(*t) + noise * e
+        })
+        .collect();
     Series { t, v }
 }
 
@@ -62,7 +68,12 @@ fn the_ratio_is_fitted_when_it_is_not_known() {
 
 #[test]
 fn another_pulls_log_is_refused_although_it_correlates() {
-    for (name, tip, pace, top) in [("slower ramp", 2.0, 0.97, 6700.0), ("faster ramp", 1.7, 1.025, 6700.0), ("lifted early", 2.0, 1.0, 6480.0), ("lifted late", 2.0, 1.0, 6900.0)] {
+    for (name, tip, pace, top) in [
+        ("slower ramp", 2.0, 0.97, 6700.0),
+        ("faster ramp", 1.7, 1.025, 6700.0),
+        ("lifted early", 2.0, 1.0, 6480.0),
+        ("lifted late", 2.0, 1.0, 6900.0),
+    ] {
         let a = run(&dyno_of(2.0, 1.0, 6700.0, 9), &ecu_of(499.5, tip, pace, top, 50.0, 11), Ratio::Known(RATIO));
         assert!(a.r.unwrap() > 0.99, "{name}: the trap must look plausible");
         assert_eq!(a.status, Status::Refused, "{name}: {a:?}");
