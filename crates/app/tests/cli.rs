@@ -1,0 +1,155 @@
+//! The commands as a shell sees them: output, exit codes, places of errors.
+
+use serde_json::{Value, json};
+use std::io::Write;
+use std::path::{Path, PathBuf};
+use std::process::{Command, Output, Stdio};
+
+fn jamjar(args: &[&str], input: &str) -> Output {
+    let mut child =
+        Command::new(env!("CARGO_BIN_EXE_jamjar")).args(args).stdin(Stdio::piped()).stdout(Stdio::piped()).stderr(Stdio::piped()).spawn().unwrap();
+    child.stdin.take().unwrap().write_all(input.as_bytes()).unwrap();
+    child.wait_with_output().unwrap()
+}
+
+fn text(bytes: &[u8]) -> String {
+    String::from_utf8_lossy(bytes).into_owned()
+}
+
+struct Folder(PathBuf);
+
+impl Folder {
+    fn new(name: &str) -> Self {
+        let p = std::env::temp_dir().join(format!("jj-cli-{name}-{}", std::process::id()));
+        let _ = std::fs::remove_dir_all(&p);
+        Self(p)
+    }
+
+    fn path(&self, name: &str) -> String {
+        self.0.join(name).display().to_string()
+    }
+}
+
+impl Drop for Folder {
+    fn drop(&mut self) {
+        let _ = std::fs::remove_dir_all(&self.0);
+    }
+}
+
+#[test]
+fn calculators_read_and_write_json_lines() {
+    let out = jamjar(
+        &["calc", "blend_volume"],
+        "{\"litres_in_tank\": 36, \"ethanol_in_tank\": 0.031, \"ethanol_of_added\": 0.57, \"ethanol_target\": 0.132}\n\n{\"litres_in_tank\": 10, \"ethanol_in_tank\": 0.1, \"ethanol_of_added\": 0.9, \"ethanol_target\": 0.1}\n",
+    );
+    assert_eq!(out.status.code(), Some(0));
+    let lines: Vec<Value> = text(&out.stdout).lines().map(|l| serde_json::from_str(l).unwrap()).collect();
+    assert!((lines[0]["litres_to_add"].as_f64().unwrap() - 8.301_369_863).abs() < 1e-8);
+    assert_eq!(lines[1]["litres_to_add"], 0.0);
+}
+
+#[test]
+fn a_bad_line_is_named_and_ends_with_two() {
+    for (name, input, words) in [
+        (
+            "air",
+            "{\"temp_c\": 20, \"humidity\": 0.5, \"pressure_hpa\": 1000}\n{\"temp_c\": 20, \"humidity\": 52, \"pressure_hpa\": 1000}\n",
+            ["line 2", "0.52"],
+        ),
+        ("air", "nonsense\n", ["line 1", "not JSON"]),
+        ("repeats", "{\"base\": [1], \"candidate\": [2]}\n", ["line 1", "no scatter"]),
+        ("mbt", "{\"spark_deg\": [1, 2, 3], \"value\": [1, 2, 1]}\n", ["line 1", "distinct angles"]),
+        ("savitzky_golay", "{\"y\": [1, 2, 3], \"window\": 4, \"order\": 2, \"dt_s\": 0.1}\n", ["line 1", "odd"]),
+        ("nothing", "", ["no calculator", "ethanol_blend"]),
+    ] {
+        let out = jamjar(&["calc", name], input);
+        assert_eq!(out.status.code(), Some(2), "{name}");
+        let said = text(&out.stderr);
+        assert!(words.iter().all(|w| said.contains(w)), "{name}: {said}");
+    }
+}
+
+#[test]
+fn analyse_speaks_words_or_json_and_check_sets_the_code() {
+    let folder = Folder::new("analyse");
+    let out = jamjar(&["simulate", "first-light", "--out", &folder.0.display().to_string()], "");
+    assert_eq!(out.status.code(), Some(0), "{}", text(&out.stderr));
+    let job = folder.path("job.json");
+    let words = text(&jamjar(&["analyse", &job], "").stdout);
+    assert!(words.contains("c2-e30 gains") && words.contains("not measured"), "{words}");
+    let out = jamjar(&["analyse", &job, "--json", "--check"], "");
+    assert_eq!(out.status.code(), Some(3), "a stop limit was over");
+    let result: Value = serde_json::from_slice(&out.stdout).unwrap();
+    assert_eq!(result["jamjar_result"], 1);
+    let truth: Value = serde_json::from_slice(&std::fs::read(folder.path("truth.json")).unwrap()).unwrap();
+    let lag = truth["sets"][0]["pulls"][0]["lag_s"].as_f64().unwrap();
+    assert!((result["sets"][0]["pulls"][0]["alignment"]["lag_s"].as_f64().unwrap() - lag).abs() < 0.005);
+
+    let edit = |change: &dyn Fn(&mut Value)| {
+        let mut j: Value = serde_json::from_slice(&std::fs::read(&job).unwrap()).unwrap();
+        change(&mut j);
+        let path = folder.path("edited.json");
+        std::fs::write(&path, j.to_string()).unwrap();
+        jamjar(&["analyse", &path, "--check"], "").status.code()
+    };
+    assert_eq!(edit(&|j| j["sets"].as_array_mut().unwrap().truncate(1)), Some(4), "nothing over, back pressure not measured");
+    assert_eq!(
+        edit(&|j| {
+            j["sets"].as_array_mut().unwrap().truncate(1);
+            j["limits"].as_array_mut().unwrap().truncate(2);
+        }),
+        Some(0)
+    );
+    assert_eq!(
+        edit(&|j| {
+            j.as_object_mut().unwrap().remove("limits");
+        }),
+        Some(0),
+        "limits may be left out"
+    );
+}
+
+#[test]
+fn analyse_refuses_with_file_line_and_column() {
+    let folder = Folder::new("refuse");
+    std::fs::create_dir_all(&folder.0).unwrap();
+    std::fs::write(folder.path("d.csv"), "Time (s),Hub speed (rpm),Hub torque (N·m)\n0,500,1\n0.01,oops,1\n").unwrap();
+    let job = json!({"jamjar_job": 1, "vehicle": {"dyno": {"kind": "hub"}}, "sets": [{"id": "a", "pulls": [{"id": "p1", "dyno": "d.csv"}]}]});
+    std::fs::write(folder.path("job.json"), job.to_string()).unwrap();
+    let out = jamjar(&["analyse", &folder.path("job.json"), "--json"], "");
+    assert_eq!(out.status.code(), Some(2));
+    assert!(text(&out.stderr).contains("d.csv:3:2: “oops” is not a number"), "{}", text(&out.stderr));
+    assert!(out.stdout.is_empty());
+    assert_eq!(jamjar(&["analyse", "/nowhere/job.json"], "").status.code(), Some(2));
+}
+
+#[test]
+fn the_private_database_goes_up_and_down() {
+    let folder = Folder::new("db");
+    let data = folder.0.display().to_string();
+    let status = || -> Value { serde_json::from_slice(&jamjar(&["db", "status", "--json", "--data", &data], "").stdout).unwrap() };
+    assert_eq!(status()["running"], false);
+    let up = jamjar(&["db", "up", "--data", &data], "");
+    assert_eq!(up.status.code(), Some(0), "{}", text(&up.stderr));
+    assert_eq!(status()["running"], true);
+    let again = jamjar(&["db", "up", "--data", &data], "");
+    assert_eq!(again.status.code(), Some(0), "a second start finds it");
+    assert!(text(&jamjar(&["migrate", "--data", &data], "").stdout).contains("at this version"));
+    assert!(text(&jamjar(&["db", "down", "--data", &data], "").stdout).contains("stopped"));
+    assert_eq!(status()["running"], false);
+    assert!(Path::new(&data).join("db").is_dir(), "the data stays");
+}
+
+#[test]
+fn a_port_in_use_is_a_clear_sentence() {
+    let taken = std::net::TcpListener::bind(("127.0.0.1", 0)).unwrap();
+    let port = taken.local_addr().unwrap().port().to_string();
+    let folder = Folder::new("port");
+    let out = jamjar(&["serve", "--port", &port, "--data", &folder.0.display().to_string()], "");
+    assert_eq!(out.status.code(), Some(2));
+    assert!(text(&out.stderr).contains("is in use; choose another with --port"));
+    let out = jamjar(&["db", "up", "--db-port", &port, "--data", &folder.0.display().to_string()], "");
+    assert!(text(&out.stderr).contains("choose another with --db-port"), "{}", text(&out.stderr));
+    let out = jamjar(&["db", "up", "--data", "/proc/nowhere"], "");
+    assert_eq!(out.status.code(), Some(2));
+}
