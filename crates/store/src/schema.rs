@@ -1,7 +1,8 @@
 //! Tables as Diesel sees them.
 #![allow(missing_docs)]
 
-diesel::table! { vehicle (id) { id -> BigInt, name -> Varchar, engine -> Text, dyno -> Text, limits -> Text, demo -> Bool, created_at -> Datetime, } }
+diesel::table! { vehicle (id) { id -> BigInt, name -> Varchar, engine -> Text, dyno -> Text, demo -> Bool, created_at -> Datetime, } }
+diesel::table! { vehicle_limit (id) { id -> BigInt, vehicle_id -> BigInt, position -> Integer, name -> Varchar, channel -> Varchar, severity -> Varchar, definition -> Text, } }
 diesel::table! { build_state (id) { id -> BigInt, vehicle_id -> BigInt, name -> Varchar, note -> Text, } }
 diesel::table! { map_revision (id) { id -> BigInt, vehicle_id -> BigInt, name -> Varchar, kind -> Varchar, } }
 diesel::table! { fuel (id) { id -> BigInt, name -> Varchar, ethanol -> Nullable<Double>, } }
@@ -47,6 +48,7 @@ diesel::allow_tables_to_appear_in_same_query!(
     import_run
 );
 diesel::joinable!(cell_day -> vehicle (vehicle_id));
+diesel::joinable!(vehicle_limit -> vehicle (vehicle_id));
 diesel::joinable!(pull_set -> cell_day (day_id));
 diesel::joinable!(pull_set -> map_revision (map_id));
 diesel::joinable!(pull_set -> fuel (fuel_id));

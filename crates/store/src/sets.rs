@@ -181,7 +181,7 @@ impl Store {
                 })
                 .await;
             match result {
-                Err(StoreError::Conflict) => last = StoreError::Conflict,
+                Err(e @ (StoreError::Conflict | StoreError::Duplicate)) => last = e,
                 other => return other,
             }
         }

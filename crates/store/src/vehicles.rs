@@ -2,11 +2,11 @@
 
 use crate::db::{Store, inserted};
 use crate::error::StoreError;
-use crate::schema::{build_state, fuel, map_revision, vehicle};
+use crate::schema::{build_state, fuel, map_revision, vehicle, vehicle_limit};
 use diesel::prelude::*;
-use diesel_async::{AsyncMysqlConnection, RunQueryDsl};
+use diesel_async::{AsyncConnection, AsyncMysqlConnection, RunQueryDsl};
 use jamjar_core::analysis::{Engine, Vehicle};
-use jamjar_core::limits::Limit;
+use jamjar_core::limits::{Limit, Severity};
 use jamjar_core::pull::power::Dyno;
 
 /// A vehicle to be stored.
@@ -40,7 +40,6 @@ struct Row {
     name: String,
     engine: String,
     dyno: String,
-    limits: String,
     demo: bool,
 }
 
@@ -48,34 +47,66 @@ fn damaged(e: impl std::fmt::Display) -> StoreError {
     StoreError::Damaged(e.to_string())
 }
 
-impl TryFrom<Row> for VehicleRecord {
-    type Error = StoreError;
-    fn try_from(r: Row) -> Result<Self, StoreError> {
-        let engine: Engine = serde_json::from_str(&r.engine).map_err(damaged)?;
-        let dyno: Dyno = serde_json::from_str(&r.dyno).map_err(damaged)?;
-        let limits: Vec<Limit> = serde_json::from_str(&r.limits).map_err(damaged)?;
-        Ok(Self { id: r.id, vehicle: Vehicle { name: r.name, engine, dyno }, limits, demo: r.demo })
+/// A vehicle row with its limits, validated again on the way out.
+async fn record(c: &mut AsyncMysqlConnection, r: Row) -> Result<VehicleRecord, StoreError> {
+    let engine: Engine = serde_json::from_str(&r.engine).map_err(damaged)?;
+    let dyno: Dyno = serde_json::from_str(&r.dyno).map_err(damaged)?;
+    let definitions: Vec<String> = vehicle_limit::table
+        .filter(vehicle_limit::vehicle_id.eq(r.id))
+        .order(vehicle_limit::position)
+        .select(vehicle_limit::definition)
+        .load(c)
+        .await?;
+    let limits: Result<Vec<Limit>, StoreError> = definitions
+        .iter()
+        .map(|d| {
+            let limit: Limit = serde_json::from_str(d).map_err(damaged)?;
+            limit.validate().map_err(damaged)?;
+            Ok(limit)
+        })
+        .collect();
+    Ok(VehicleRecord { id: r.id, vehicle: Vehicle { name: r.name, engine, dyno }, limits: limits?, demo: r.demo })
+}
+
+async fn insert_limits(c: &mut AsyncMysqlConnection, vehicle_id: i64, limits: &[Limit]) -> Result<(), StoreError> {
+    for (position, l) in limits.iter().enumerate() {
+        diesel::insert_into(vehicle_limit::table)
+            .values((
+                vehicle_limit::vehicle_id.eq(vehicle_id),
+                vehicle_limit::position.eq(position as i32),
+                vehicle_limit::name.eq(&l.id),
+                vehicle_limit::channel.eq(l.channel.as_str()),
+                vehicle_limit::severity.eq(if l.severity == Severity::Stop { "stop" } else { "caution" }),
+                vehicle_limit::definition.eq(serde_json::to_string(l).map_err(damaged)?),
+            ))
+            .execute(c)
+            .await?;
     }
+    Ok(())
 }
 
 impl Store {
-    /// Adds a vehicle with a first build state "A".
+    /// Adds a vehicle with its limits.
     ///
     /// # Errors
     /// [`StoreError::Duplicate`] when the name is taken.
     pub async fn add_vehicle(&self, new: &NewVehicle) -> Result<i64, StoreError> {
         let mut c = self.conn().await?;
-        diesel::insert_into(vehicle::table)
-            .values((
-                vehicle::name.eq(&new.vehicle.name),
-                vehicle::engine.eq(serde_json::to_string(&new.vehicle.engine).map_err(damaged)?),
-                vehicle::dyno.eq(serde_json::to_string(&new.vehicle.dyno).map_err(damaged)?),
-                vehicle::limits.eq(serde_json::to_string(&new.limits).map_err(damaged)?),
-                vehicle::demo.eq(new.demo),
-            ))
-            .execute(&mut c)
-            .await?;
-        inserted(&mut c).await
+        c.transaction(async |c| {
+            diesel::insert_into(vehicle::table)
+                .values((
+                    vehicle::name.eq(&new.vehicle.name),
+                    vehicle::engine.eq(serde_json::to_string(&new.vehicle.engine).map_err(damaged)?),
+                    vehicle::dyno.eq(serde_json::to_string(&new.vehicle.dyno).map_err(damaged)?),
+                    vehicle::demo.eq(new.demo),
+                ))
+                .execute(c)
+                .await?;
+            let id = inserted(c).await?;
+            insert_limits(c, id, &new.limits).await?;
+            Ok(id)
+        })
+        .await
     }
 
     /// All vehicles by name.
@@ -85,7 +116,11 @@ impl Store {
     pub async fn vehicles(&self) -> Result<Vec<VehicleRecord>, StoreError> {
         let mut c = self.conn().await?;
         let rows: Vec<Row> = vehicle::table.order(vehicle::name).select(Row::as_select()).load(&mut c).await?;
-        rows.into_iter().map(TryInto::try_into).collect()
+        let mut out = Vec::new();
+        for r in rows {
+            out.push(record(&mut c, r).await?);
+        }
+        Ok(out)
     }
 
     /// One vehicle.
@@ -95,7 +130,7 @@ impl Store {
     pub async fn vehicle(&self, id: i64) -> Result<VehicleRecord, StoreError> {
         let mut c = self.conn().await?;
         let row: Row = vehicle::table.find(id).select(Row::as_select()).first(&mut c).await.map_err(|e| StoreError::from(e).about("vehicle", id))?;
-        row.try_into()
+        record(&mut c, row).await
     }
 
     /// The vehicle of that name, if any.
@@ -105,7 +140,10 @@ impl Store {
     pub async fn vehicle_named(&self, name: &str) -> Result<Option<VehicleRecord>, StoreError> {
         let mut c = self.conn().await?;
         let row: Option<Row> = vehicle::table.filter(vehicle::name.eq(name)).select(Row::as_select()).first(&mut c).await.optional()?;
-        row.map(TryInto::try_into).transpose()
+        match row {
+            Some(r) => Ok(Some(record(&mut c, r).await?)),
+            None => Ok(None),
+        }
     }
 
     /// Names of a vehicle's maps and of all fuels, for suggestions.

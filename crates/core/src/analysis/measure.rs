@@ -10,6 +10,7 @@ use crate::pull::align::{Alignment, Pair, Ratio, Status, align, manual};
 use crate::pull::detect::{EndedBy, Load, PullKind, PullSpan, detect};
 use crate::pull::power::{DynoKind, PowerError, PowerTrace, derive, shaft_speed};
 use crate::signal::grid::to_grid;
+use crate::signal::hygiene::look_over;
 use crate::signal::savgol::FilterRecord;
 use serde::{Deserialize, Serialize};
 use thiserror::Error;
@@ -121,6 +122,7 @@ pub fn measure(input: &PullInput, vehicle: &Vehicle, settings: &Settings, limits
     }
     let mut flags = input.dyno.flags.clone();
     flags.extend(input.ecu.iter().flat_map(|l| l.flags.clone()));
+    flags.extend([Some(&input.dyno), input.ecu.as_ref()].into_iter().flatten().flat_map(look_over));
     let (given, mut ratio_from) = starting_ratio(&input.dyno, dyno.overall_ratio);
     let mut found: Vec<PullSpan> = detect(&shaft, &Load::from_log(&input.dyno), given.unwrap_or(1.0));
     if found.iter().any(|p| p.kind == PullKind::SweepUp) {

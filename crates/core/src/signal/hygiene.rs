@@ -1,7 +1,7 @@
 //! Recording hygiene: time repair, spikes, saturation, frozen sensors. Nothing is deleted silently; limits keep their raw samples.
 
 use crate::channel::Kind;
-use crate::log::Flag;
+use crate::log::{Flag, Recording};
 use thiserror::Error;
 
 /// Time that cannot be repaired.
@@ -140,6 +140,36 @@ pub fn frozen(t: &[f64], v: &[f64], kind: &Kind, swept: impl Fn(usize, usize) ->
         .map(|(a, b, _)| (a, b))
 }
 
+/// What stands out in a recording's sensors, in words: gaps, ends of range, sensors that stood still while the engine swept.
+/// Nothing is changed; limits judge the same samples on their own.
+pub fn look_over(log: &Recording) -> Vec<Flag> {
+    let speed = log.series("engine_speed").or_else(|| log.series("roller_speed"));
+    let mut out = Vec::new();
+    if let Some(step) = super::savgol::median_step(&log.t)
+        && let Some(w) = log.t.windows(2).filter(|w| w[1] - w[0] > (8.0 * step).max(0.5)).max_by(|a, b| (a[1] - a[0]).total_cmp(&(b[1] - b[0])))
+    {
+        out.push(Flag::new("gap", format!("{}: nothing was recorded for {:.1} s from {:.2} s", log.name, w[1] - w[0], w[0])));
+    }
+    for channel in log.channels.keys() {
+        let (Some(kind), Some(s)) = (channel.kind(), log.series(channel.as_str())) else { continue };
+        if let Some((a, b, top)) = saturated(&s.t, &s.v, kind).into_iter().max_by_key(|(a, b, _)| b - a) {
+            let end = if top { "top" } else { "bottom" };
+            out.push(Flag::new(
+                "saturated",
+                format!("{} sat at the {end} of its range ({}) for {:.1} s", channel.label(), s.v[a], s.t[b - 1] - s.t[a]),
+            ));
+        }
+        let swept = |a: usize, b: usize| speed.as_ref().and_then(|n| Some((n.at(s.t[b])? - n.at(s.t[a])?).abs() >= 500.0)).unwrap_or(false);
+        if let Some((a, b)) = frozen(&s.t, &s.v, kind, swept) {
+            out.push(Flag::new(
+                "frozen",
+                format!("{} stood still at {} for {:.1} s while the engine swept", channel.label(), s.v[a], s.t[b - 1] - s.t[a]),
+            ));
+        }
+    }
+    out
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -184,6 +214,25 @@ mod tests {
         assert_eq!(saturated(&t, &v, lambda()), vec![(50, 70, true)]);
         v[50..52].fill(1.01);
         assert_eq!(saturated(&t[..52], &v[..52], lambda()), vec![]);
+    }
+
+    #[test]
+    fn a_look_over_names_gap_end_of_range_and_frozen_sensor() {
+        let mut log = Recording {
+            name: "e.csv".into(),
+            t: (0..200).map(|i| f64::from(i) * 0.05 + if i > 150 { 2.0 } else { 0.0 }).collect(),
+            ..Recording::default()
+        };
+        let lively = |i: i32| 0.85 + 0.001 * f64::from(i % 7);
+        let column = |f: &dyn Fn(i32) -> f64| (0..200).map(f).collect::<Vec<f64>>();
+        log.channels.insert(Channel::new("engine_speed").unwrap(), column(&|i| 2000.0 + 20.0 * f64::from(i)));
+        log.channels.insert(Channel::new("lambda_1").unwrap(), column(&|i| if (60..80).contains(&i) { 1.02 } else { lively(i) }));
+        log.channels.insert(Channel::new("lambda_2").unwrap(), column(&|i| if (60..100).contains(&i) { 0.852 } else { lively(i) }));
+        let kinds: Vec<String> = look_over(&log).into_iter().map(|f| f.kind).collect();
+        assert_eq!(kinds, ["gap", "saturated", "frozen"]);
+        log.channels.retain(|c, _| c.as_str() == "engine_speed");
+        log.t = (0..200).map(|i| f64::from(i) * 0.05).collect();
+        assert!(look_over(&log).is_empty());
     }
 
     #[test]

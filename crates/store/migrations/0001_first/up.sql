@@ -3,9 +3,20 @@ CREATE TABLE vehicle (
   name VARCHAR(120) NOT NULL UNIQUE,
   engine JSON NOT NULL,
   dyno JSON NOT NULL,
-  limits JSON NOT NULL,
   demo BOOLEAN NOT NULL DEFAULT FALSE,
   created_at DATETIME(3) NOT NULL DEFAULT UTC_TIMESTAMP(3)
+);
+
+CREATE TABLE vehicle_limit (
+  id BIGINT NOT NULL AUTO_INCREMENT PRIMARY KEY,
+  vehicle_id BIGINT NOT NULL,
+  position INT NOT NULL,
+  name VARCHAR(60) NOT NULL,
+  channel VARCHAR(64) NOT NULL,
+  severity VARCHAR(10) NOT NULL CHECK (severity IN ('caution', 'stop')),
+  definition JSON NOT NULL,
+  UNIQUE (vehicle_id, name),
+  FOREIGN KEY (vehicle_id) REFERENCES vehicle (id)
 );
 
 CREATE TABLE build_state (

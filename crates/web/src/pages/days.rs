@@ -33,6 +33,7 @@ pub(crate) struct NewDayForm {
     temperature: String,
     humidity: String,
     pressure: String,
+    altitude: String,
     note: String,
 }
 
@@ -45,11 +46,17 @@ fn number(name: &str, s: &str) -> Result<Option<f64>, String> {
     t.parse::<f64>().ok().filter(|v| v.is_finite()).map(Some).ok_or_else(|| format!("{name}: “{s}” is not a number"))
 }
 
-/// Air from three fields; humidity in per cent. All blank is no air.
-fn air(temperature: &str, humidity: &str, pressure: &str) -> Result<Option<AirState>, String> {
+/// Air from three fields; humidity in per cent. All blank is no air. With an altitude the pressure is a sea-level figure.
+fn air(temperature: &str, humidity: &str, pressure: &str, altitude: &str) -> Result<Option<AirState>, String> {
+    let altitude = number("altitude", altitude)?;
     match (number("temperature", temperature)?, number("humidity", humidity)?, number("pressure", pressure)?) {
         (None, None, None) => Ok(None),
-        (Some(t), Some(h), Some(p)) => AirState::new(t, h / 100.0, p).map(Some).map_err(|e| e.to_string()),
+        (Some(t), Some(h), Some(p)) => match altitude {
+            Some(m) => AirState::from_sea_level(t, h / 100.0, p, m),
+            None => AirState::new(t, h / 100.0, p),
+        }
+        .map(Some)
+        .map_err(|e| e.to_string()),
         _ => Err("air needs all three: temperature, humidity and station pressure".into()),
     }
 }
@@ -94,7 +101,7 @@ pub(crate) async fn new_form(_: Reader, prefs: Prefs, State(state): State<AppSta
 pub(crate) async fn create(_: Calibrator, prefs: Prefs, State(state): State<AppState>, Form(f): Form<NewDayForm>) -> Result<Response, WebError> {
     let checked = (|| {
         let date: NaiveDate = f.date.parse().map_err(|_| format!("“{}” is not a date", f.date))?;
-        let air = air(&f.temperature, &f.humidity, &f.pressure)?;
+        let air = air(&f.temperature, &f.humidity, &f.pressure, &f.altitude)?;
         let vehicle = match f.vehicle_id.parse::<i64>() {
             Ok(id) => Ok(id),
             Err(_) => Err(vehicle_of(&f)?),
@@ -140,7 +147,7 @@ pub(crate) struct DayForm {
 }
 
 pub(crate) async fn update(_: Calibrator, State(state): State<AppState>, Path(id): Path<i64>, Form(f): Form<DayForm>) -> Result<Response, WebError> {
-    let air = air(&f.temperature, &f.humidity, &f.pressure).map_err(WebError::Bad)?;
+    let air = air(&f.temperature, &f.humidity, &f.pressure, "").map_err(WebError::Bad)?;
     state.store.day(id).await?;
     state.store.update_day(id, air, f.note.trim()).await?;
     jamjar_workflow::lineup::air_changed(&state.store, id).await?;
@@ -153,11 +160,12 @@ mod tests {
 
     #[test]
     fn air_is_whole_or_absent_and_humidity_is_per_cent() {
-        assert_eq!(air("", "", "").unwrap(), None);
-        assert_eq!(air("21,4", "52", "1002.1").unwrap(), Some(AirState { temperature_c: 21.4, humidity: 0.52, pressure_hpa: 1002.1 }));
-        assert!(air("21", "", "1002").unwrap_err().contains("all three"));
-        assert!(air("21", "52", "29.6").unwrap_err().contains("inHg"));
-        assert!(air("warm", "52", "1002").unwrap_err().contains("not a number"));
+        assert_eq!(air("", "", "", "").unwrap(), None);
+        assert_eq!(air("21,4", "52", "1002.1", "").unwrap(), Some(AirState { temperature_c: 21.4, humidity: 0.52, pressure_hpa: 1002.1 }));
+        assert!(air("21", "", "1002", "").unwrap_err().contains("all three"));
+        assert!(air("21", "52", "29.6", "").unwrap_err().contains("inHg"));
+        assert!((air("21", "52", "1013", "500").unwrap().unwrap().pressure_hpa - 954.0).abs() < 2.0, "sea-level pressure is brought to the cell");
+        assert!(air("warm", "52", "1002", "").unwrap_err().contains("not a number"));
     }
 
     #[test]

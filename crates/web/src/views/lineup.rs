@@ -241,17 +241,24 @@ pub(crate) fn lineup_page(l: &LineUp, e: &Encoding, prefs: &Prefs, asked_focus: 
     let ids: Vec<i64> = l.sets.iter().map(|s| s.set.id).collect();
     let joined = |v: &[i64]| v.iter().map(i64::to_string).collect::<Vec<_>>().join(",");
     let (base_id, focus_id) = (ids[l.base], ids[shown]);
-    let rows = (0..l.sets.len()).map(|i| {
-        let others: Vec<i64> = ids.iter().copied().filter(|x| *x != ids[i]).collect();
-        set_row(
-            l,
-            e,
-            prefs,
-            i,
-            shown,
-            [base_query(&joined(&ids), base_id, ids[i]), base_query(&joined(&ids), ids[i], base_id), base_query(&joined(&others), base_id, focus_id)],
-        )
-    });
+    let rows: Vec<SetRow> = by_peak(l)
+        .into_iter()
+        .map(|i| {
+            let others: Vec<i64> = ids.iter().copied().filter(|x| *x != ids[i]).collect();
+            set_row(
+                l,
+                e,
+                prefs,
+                i,
+                shown,
+                [
+                    base_query(&joined(&ids), base_id, ids[i]),
+                    base_query(&joined(&ids), ids[i], base_id),
+                    base_query(&joined(&others), base_id, focus_id),
+                ],
+            )
+        })
+        .collect();
     let mut hidden: Vec<(&'static str, String)> = vec![("sets", joined(&ids)), ("base", base_id.to_string()), ("focus", focus_id.to_string())];
     let pairs: Vec<String> = hidden.iter().cloned().chain(prefs.pairs()).map(|(k, v)| format!("{k}={v}")).collect();
     let chart = chart_of(l, e, prefs, focus);
@@ -270,12 +277,7 @@ pub(crate) fn lineup_page(l: &LineUp, e: &Encoding, prefs: &Prefs, asked_focus: 
         caveats,
         chart: lineup_svg(&chart, Paint::Page),
         data: data_json(&chart),
-        rows: {
-            let mut rows: Vec<(f64, SetRow)> =
-                rows.enumerate().map(|(i, r)| (l.results[i].figure(Figure::PeakPower).headline.unwrap_or(f64::NEG_INFINITY), r)).collect();
-            rows.sort_by(|a, b| b.0.total_cmp(&a.0));
-            rows.into_iter().map(|r| r.1).collect()
-        },
+        rows,
         figure_heads: Figure::ALL
             .iter()
             .map(|f| match f {
@@ -284,7 +286,7 @@ pub(crate) fn lineup_page(l: &LineUp, e: &Encoding, prefs: &Prefs, asked_focus: 
                 Figure::PeakPower => format!("peak power, {}", prefs.power.label()),
             })
             .collect(),
-        figures: (0..l.sets.len()).map(|i| figure_row(l, e, prefs, i)).collect(),
+        figures: by_peak(l).into_iter().map(|i| figure_row(l, e, prefs, i)).collect(),
         limits: limit_rows(l, shown, prefs),
         focus_name: name_of(l, shown),
         settings: settings(prefs),
@@ -293,6 +295,14 @@ pub(crate) fn lineup_page(l: &LineUp, e: &Encoding, prefs: &Prefs, asked_focus: 
         unit: prefs.power.label(),
         plan: plan(l, focus, prefs),
     }
+}
+
+/// Sets from the highest peak down: the order of the names at the line ends, shared by legend and table.
+fn by_peak(l: &LineUp) -> Vec<usize> {
+    let peak = |i: usize| l.results[i].figure(Figure::PeakPower).headline.unwrap_or(f64::NEG_INFINITY);
+    let mut order: Vec<usize> = (0..l.sets.len()).collect();
+    order.sort_by(|a, b| peak(*b).total_cmp(&peak(*a)));
+    order
 }
 
 fn index(l: &LineUp, r: &SetResult) -> Option<usize> {
