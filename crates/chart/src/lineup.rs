@@ -77,20 +77,27 @@ pub struct LineUpChart {
     pub lanes: Vec<Lane>,
     /// Hue of the lanes.
     pub lane_tone: Tone,
-    /// Decimals of peak labels.
+    /// Unit of power and gain.
     pub unit: String,
+    /// Size of text and lanes: 1 at a desk, larger for the cell theme.
+    pub scale: f64,
 }
 
 const WIDTH: f64 = 880.0;
-const LEFT: f64 = 46.0;
-const RIGHT: f64 = 176.0;
 const POWER: (f64, f64) = (10.0, 252.0);
 const LANE: f64 = 20.0;
+const LEFT: f64 = 46.0;
+const RIGHT: f64 = 176.0;
 
 struct Frame<'a> {
     chart: &'a LineUpChart,
     paint: Paint,
     x: Scale,
+    /// Text size factor.
+    k: f64,
+    /// Left and right edge of the plots.
+    left: f64,
+    right: f64,
     out: String,
 }
 
@@ -99,7 +106,9 @@ pub fn lineup_svg(chart: &LineUpChart, paint: Paint) -> String {
     let all = || chart.series.iter().flat_map(|s| s.rpm.iter().copied());
     let (from, to) = (all().fold(f64::INFINITY, f64::min), all().fold(f64::NEG_INFINITY, f64::max));
     let (from, to) = if from.is_finite() { (from, to) } else { (1000.0, 7000.0) };
-    let mut f = Frame { chart, paint, x: Scale::new((from, to), (LEFT, WIDTH - RIGHT)), out: String::new() };
+    let k = chart.scale.clamp(0.5, 2.0);
+    let (left, right) = (LEFT * k, WIDTH - RIGHT * k);
+    let mut f = Frame { chart, paint, x: Scale::new((from, to), (left, right)), k, left, right, out: String::new() };
     f.power();
     let mut y = POWER.1 + 22.0;
     if !chart.gains.is_empty() {
@@ -115,12 +124,13 @@ pub fn lineup_svg(chart: &LineUpChart, paint: Paint) -> String {
         format!(r#"<rect width="{WIDTH}" height="{}" fill="{}"/>"#, n(height), paint.colour("paper"))
     };
     format!(
-        r#"<svg xmlns="http://www.w3.org/2000/svg" class="lineup-chart" viewBox="0 0 {WIDTH} {}" role="img" aria-label="{}" data-x0="{}" data-x1="{}" data-p0="{LEFT}" data-p1="{}" data-bottom="{}">{background}{}</svg>"#,
+        r#"<svg xmlns="http://www.w3.org/2000/svg" class="lineup-chart" viewBox="0 0 {WIDTH} {}" role="img" aria-label="{}" data-x0="{}" data-x1="{}" data-p0="{}" data-p1="{}" data-bottom="{}">{background}{}</svg>"#,
         n(height),
         escape(&format!("{}; {}", chart.power_title, chart.gain_title)),
         n(from),
         n(to),
-        n(WIDTH - RIGHT),
+        n(left),
+        n(right),
         n(y),
         f.out
     )
@@ -134,10 +144,11 @@ impl Frame<'_> {
     fn text(&mut self, x: f64, y: f64, anchor: &str, role: &str, size: f64, weight: u32, colour: &str, s: &str) {
         let _ = write!(
             self.out,
-            r#"<text x="{}" y="{}" text-anchor="{anchor}" font-family="{}" font-size="{size}" font-weight="{weight}" fill="{}">{}</text>"#,
+            r#"<text x="{}" y="{}" text-anchor="{anchor}" font-family="{}" font-size="{}" font-weight="{weight}" fill="{}">{}</text>"#,
             n(x),
             n(y),
             self.paint.font(role),
+            n(size * self.k),
             self.colour(colour),
             escape(s)
         );
@@ -151,11 +162,11 @@ impl Frame<'_> {
         let top = self.chart.series.iter().flat_map(|s| s.power.iter().copied()).filter(|v| v.is_finite()).fold(0.0, f64::max);
         let y = Scale::new((0.0, (top * 1.06).max(1.0)), (POWER.1, POWER.0));
         for t in y.ticks(8) {
-            self.line(LEFT, y.at(t), WIDTH - RIGHT, y.at(t), "grid", "");
-            self.text(LEFT - 7.0, y.at(t) + 4.0, "end", "figure", 12.0, 400, "mid", &n(t));
+            self.line(self.left, y.at(t), self.right, y.at(t), "grid", "");
+            self.text(self.left - 7.0, y.at(t) + 4.0, "end", "figure", 12.0, 400, "mid", &n(t));
         }
-        self.text(LEFT + 6.0, POWER.0 + 12.0, "start", "text", 13.0, 600, "mid", &self.chart.power_title.clone());
-        let gap = if self.chart.series.len() > 8 { 17.0 } else { 31.0 };
+        self.text(self.left + 6.0, POWER.0 + 12.0, "start", "text", 13.0, 600, "mid", &self.chart.power_title.clone());
+        let gap = if self.chart.series.len() > 8 { 17.0 * self.k } else { 31.0 * self.k };
         let ends: Vec<f64> = self.chart.series.iter().map(|s| s.power.last().map_or(POWER.1, |p| y.at(*p))).collect();
         let places = spread(&ends, gap, POWER.0 + 8.0, POWER.1 - 4.0);
         for (i, s) in self.chart.series.iter().enumerate() {
@@ -178,14 +189,14 @@ impl Frame<'_> {
                 );
             }
             if let (Some(end_rpm), Some(_)) = (s.rpm.last(), s.power.last()) {
-                self.label(s, self.x.at(*end_rpm), ends[i], places[i], gap > 20.0);
+                self.label(s, self.x.at(*end_rpm), ends[i], places[i], gap > 20.0 * self.k);
             }
             self.out.push_str("</g>");
         }
     }
 
     fn label(&mut self, s: &Series, x: f64, from: f64, y: f64, roomy: bool) {
-        let at = WIDTH - RIGHT + 18.0;
+        let at = self.right + 18.0;
         let _ = write!(
             self.out,
             r#"<path d="M{} {}L{} {}" fill="none" stroke="{}" stroke-width=".9"/>"#,
@@ -199,18 +210,20 @@ impl Frame<'_> {
         let room = 21usize.saturating_sub(name.chars().count());
         let _ = write!(
             self.out,
-            r#"<text x="{}" y="{}" font-family="{}" font-size="14.5" font-weight="600" fill="{}">{} <tspan font-family="{}" font-size="12.5" font-weight="400" fill="{}">{}</tspan></text>"#,
+            r#"<text x="{}" y="{}" font-family="{}" font-size="{}" font-weight="600" fill="{}">{} <tspan font-family="{}" font-size="{}" font-weight="400" fill="{}">{}</tspan></text>"#,
             n(at),
             n(y),
             self.paint.font("name"),
+            n(14.5 * self.k),
             self.colour(s.tone.name()),
             escape(&name),
             self.paint.font("text"),
+            n(12.5 * self.k),
             self.colour("mid"),
             escape(&shorten(&s.detail, room.max(4)))
         );
         if roomy {
-            self.text(at, y + 13.5, "start", "figure", 12.0, 400, "mid", &s.headline);
+            self.text(at, y + 13.5 * self.k, "start", "figure", 12.0, 400, "mid", &s.headline);
         }
     }
 
@@ -227,13 +240,13 @@ impl Frame<'_> {
         let pad = ((high - low) * 0.05).max(0.5);
         let y = Scale::new((low - pad, high + pad), (bottom, top + 4.0));
         for t in y.ticks(5) {
-            self.line(LEFT, y.at(t), WIDTH - RIGHT, y.at(t), if t == 0.0 { "mid" } else { "grid" }, "");
+            self.line(self.left, y.at(t), self.right, y.at(t), if t == 0.0 { "mid" } else { "grid" }, "");
             let s = if t > 0.0 { format!("+{}", n(t)) } else { n(t) };
-            self.text(LEFT - 7.0, y.at(t) + 4.0, "end", "figure", 12.0, 400, "mid", &s);
+            self.text(self.left - 7.0, y.at(t) + 4.0, "end", "figure", 12.0, 400, "mid", &s);
         }
-        self.text(LEFT + 6.0, top + 10.0, "start", "text", 13.0, 600, "mid", &self.chart.gain_title.clone());
+        self.text(self.left + 6.0, top + 10.0, "start", "text", 13.0, 600, "mid", &self.chart.gain_title.clone());
         let ends: Vec<f64> = self.chart.gains.iter().map(|g| g.gain.last().map_or(bottom, |v| y.at(*v))).collect();
-        let places = spread(&ends, 15.0, top + 8.0, bottom);
+        let places = spread(&ends, 15.0 * self.k, top + 8.0, bottom);
         for (i, g) in self.chart.gains.iter().enumerate() {
             let s = &self.chart.series[g.series];
             let colour = self.colour(s.tone.name());
@@ -252,7 +265,7 @@ impl Frame<'_> {
             }
             if let Some(v) = g.gain.last() {
                 let end = self.x.at(g.rpm[g.rpm.len() - 1]);
-                let at = WIDTH - RIGHT + 18.0;
+                let at = self.right + 18.0;
                 let _ = write!(
                     self.out,
                     r#"<path d="M{} {}L{} {}" fill="none" stroke="{colour}" stroke-width=".9"/>"#,
@@ -262,7 +275,7 @@ impl Frame<'_> {
                     n(places[i] - 4.0)
                 );
                 self.text(at, places[i], "start", "figure", 12.5, 600, s.tone.name(), &format!("{v:+.1}"));
-                self.text(at + 46.0, places[i], "start", "text", 12.0, 400, "mid", &shorten(&format!("{} {}", s.name, s.detail), 18));
+                self.text(at + 46.0 * self.k, places[i], "start", "text", 12.0, 400, "mid", &shorten(&format!("{} {}", s.name, s.detail), 18));
             }
             self.out.push_str("</g>");
         }
@@ -270,12 +283,12 @@ impl Frame<'_> {
     }
 
     fn lanes(&mut self, top: f64) -> f64 {
-        self.text(LEFT + 6.0, top + 8.0, "start", "text", 13.0, 600, "mid", &self.chart.lane_title.clone());
-        let mut y = top + 14.0;
-        let (left, right) = (LEFT, WIDTH - RIGHT);
+        self.text(self.left + 6.0, top + 8.0, "start", "text", 13.0, 600, "mid", &self.chart.lane_title.clone());
+        let mut y = top + 8.0 + 6.0 * self.k;
+        let (left, right) = (self.left, self.right);
         let tone = self.colour(self.chart.lane_tone.name());
         for lane in &self.chart.lanes {
-            let height = LANE - 5.0;
+            let height = (LANE - 5.0) * self.k;
             match &lane.share {
                 None => {
                     let _ = write!(
@@ -314,10 +327,11 @@ impl Frame<'_> {
             }
             let _ = write!(
                 self.out,
-                r#"<text x="{}" y="{}" font-family="{}" font-size="12.5" font-weight="600" fill="{}" stroke="{}" stroke-width="3" paint-order="stroke">{}</text>"#,
+                r#"<text x="{}" y="{}" font-family="{}" font-size="{}" font-weight="600" fill="{}" stroke="{}" stroke-width="3" paint-order="stroke">{}</text>"#,
                 n(left + 6.0),
-                n(y + 12.0),
+                n(y + 12.0 * self.k),
                 self.paint.font("text"),
+                n(12.5 * self.k),
                 self.colour("ink"),
                 self.colour("paper"),
                 escape(&shorten(&lane.label, 44))
@@ -329,20 +343,20 @@ impl Frame<'_> {
             } else {
                 ("mid", 400)
             };
-            self.text(right + 18.0, y + 12.0, "start", "text", 12.5, weight, colour, &shorten(&lane.note, 25));
-            y += LANE;
+            self.text(right + 18.0, y + 12.0 * self.k, "start", "text", 12.5, weight, colour, &shorten(&lane.note, 25));
+            y += LANE * self.k;
         }
         y - 3.0
     }
 
     fn axis(&mut self, bottom: f64, from: f64, to: f64) -> f64 {
-        let s = Scale::new((from, to), (LEFT, WIDTH - RIGHT));
+        let s = Scale::new((from, to), (self.left, self.right));
         for t in s.ticks(10) {
             self.line(s.at(t), bottom, s.at(t), bottom + 4.0, "mid", "");
-            self.text(s.at(t), bottom + 17.0, "middle", "figure", 12.0, 400, "mid", &n(t));
+            self.text(s.at(t), bottom + 4.0 + 13.0 * self.k, "middle", "figure", 12.0, 400, "mid", &n(t));
         }
-        self.text(WIDTH - RIGHT + 18.0, bottom + 17.0, "start", "text", 12.5, 400, "mid", "engine rpm");
-        bottom + 24.0
+        self.text(self.right + 18.0, bottom + 4.0 + 13.0 * self.k, "start", "text", 12.5, 400, "mid", "engine rpm");
+        bottom + 4.0 + 20.0 * self.k
     }
 }
 
@@ -402,6 +416,7 @@ mod tests {
             lanes,
             lane_tone: Tone::Damson,
             unit: "kW".into(),
+            scale: 1.0,
         }
     }
 
@@ -419,7 +434,7 @@ mod tests {
     fn not_measured_is_drawn_and_over_is_red() {
         let svg = lineup_svg(&chart(2), Paint::Light);
         assert!(svg.contains("not measured") && svg.contains(r#"stroke-dasharray="3 3""#));
-        assert!(svg.contains("#bf3f26"));
+        assert!(svg.contains("#b0361e"));
         assert!(!svg.contains("var(--"), "a file stands alone");
     }
 

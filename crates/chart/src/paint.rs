@@ -67,7 +67,7 @@ const COLOURS: &[(&str, &str, &str)] = &[
     ("bilberry", "#2a5f95", "#78b3ee"),
     ("greengage", "#1f7d6c", "#62cdb8"),
     ("medlar", "#80503a", "#c99a7c"),
-    ("rosehip", "#bf3f26", "#ff8466"),
+    ("rosehip", "#b0361e", "#ff8466"),
 ];
 
 impl Paint {

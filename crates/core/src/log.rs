@@ -73,6 +73,20 @@ impl Recording {
         self
     }
 
+    /// The part with `from ≤ t ≤ to`, name and findings kept.
+    #[must_use]
+    pub fn window(&self, from: f64, to: f64) -> Self {
+        let (a, b) = (self.t.partition_point(|t| *t < from), self.t.partition_point(|t| *t <= to));
+        let b = b.max(a);
+        Self {
+            name: self.name.clone(),
+            t: self.t[a..b].to_vec(),
+            channels: self.channels.iter().map(|(c, v)| (c.clone(), v[a..b].to_vec())).collect(),
+            flags: self.flags.clone(),
+            clock_of_day_s: self.clock_of_day_s,
+        }
+    }
+
     /// First and last time; `None` when empty.
     pub fn span(&self) -> Option<(f64, f64)> {
         Some((*self.t.first()?, *self.t.last()?))

@@ -118,7 +118,7 @@ pub async fn measured(
                 lag_s: pull.lag_s,
                 excluded: pull.excluded_reason.clone(),
                 coast_down: None,
-                pull_index: pull.number_in_file.map(|n| n as usize),
+                pull_index: None,
             });
         }
         let (v, limits, settings) = (vehicle.vehicle.clone(), vehicle.limits.clone(), *settings);

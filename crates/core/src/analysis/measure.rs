@@ -1,6 +1,7 @@
 //! One pull, measured: found, aligned, turned into an uncorrected curve on the grid, and every limit judged.
 
 use super::input::{PullInput, Settings, Vehicle};
+use super::window::{dyno_bounds, ecu_bounds};
 use crate::air::AirState;
 use crate::channel::Channel;
 use crate::figures::Curve;
@@ -81,6 +82,8 @@ pub struct Measured {
     pub excluded: Option<String>,
     pub span: Option<PullSpan>,
     pub pulls_in_file: usize,
+    /// The pull's own part of the dyno and the engine-computer recording, each on its own clock; `None` is the whole.
+    pub own_window: [Option<[f64; 2]>; 2],
     pub alignment: Alignment,
     pub ratio: f64,
     pub ratio_from: RatioSource,
@@ -122,7 +125,6 @@ pub fn measure(input: &PullInput, vehicle: &Vehicle, settings: &Settings, limits
     }
     let mut flags = input.dyno.flags.clone();
     flags.extend(input.ecu.iter().flat_map(|l| l.flags.clone()));
-    flags.extend([Some(&input.dyno), input.ecu.as_ref()].into_iter().flatten().flat_map(look_over));
     let (given, mut ratio_from) = starting_ratio(&input.dyno, dyno.overall_ratio);
     let mut found: Vec<PullSpan> = detect(&shaft, &Load::from_log(&input.dyno), given.unwrap_or(1.0));
     if found.iter().any(|p| p.kind == PullKind::SweepUp) {
@@ -158,8 +160,16 @@ pub fn measure(input: &PullInput, vehicle: &Vehicle, settings: &Settings, limits
     if let Some(p) = span.as_mut() {
         use_ecu_throttle(p, input.ecu.as_ref(), &alignment);
     }
-    let ecu = input.ecu.as_ref();
-    let sources = Sources { dyno: &input.dyno, ecu, alignment: &alignment };
+    let own = span.map_or([None, None], |p| {
+        let d = dyno_bounds(&p, &found);
+        [d, input.ecu.as_ref().and_then(|e| ecu_bounds(&p, d, e, alignment.lag_s.filter(|_| alignment.usable())))]
+    });
+    let cut = |log: &Recording, w: Option<[f64; 2]>| w.map(|[a, b]| log.window(a, b));
+    let (dyno_part, ecu_part) = (cut(&input.dyno, own[0]), input.ecu.as_ref().and_then(|e| cut(e, own[1])));
+    let shaft_log = dyno_part.as_ref().unwrap_or(&input.dyno);
+    let ecu = ecu_part.as_ref().or(input.ecu.as_ref());
+    flags.extend([Some(shaft_log), ecu].into_iter().flatten().flat_map(look_over));
+    let sources = Sources { dyno: shaft_log, ecu, alignment: &alignment };
     let limit_outcomes = limits.iter().map(|l| evaluate(l, &sources)).collect();
     let mut out = Measured {
         id: input.id.clone(),
@@ -178,6 +188,7 @@ pub fn measure(input: &PullInput, vehicle: &Vehicle, settings: &Settings, limits
         lanes: Vec::new(),
         channels: Vec::new(),
         flags: Vec::new(),
+        own_window: own,
         alignment,
     };
     match span {
@@ -185,14 +196,14 @@ pub fn measure(input: &PullInput, vehicle: &Vehicle, settings: &Settings, limits
             flags.push(Flag::new("no_pull", format!("no pull found in {}: speed never rises by 1000 rpm for 1.5 s under full load", input.dyno.name)))
         }
         Some(p) => {
-            let trace = derive(&input.dyno, &p, dyno, ratio, input.coast_down.as_ref(), settings.smoothing_s).map_err(fail)?;
+            let trace = derive(shaft_log, &p, dyno, ratio, input.coast_down.as_ref(), settings.smoothing_s).map_err(fail)?;
             flags.extend(trace.flags.iter().cloned());
             out.filter = Some(trace.filter);
-            out.grid = grid(&trace, ecu, &input.dyno, &out.alignment, settings.grid_rpm, input.air);
-            let sources = Sources { dyno: &input.dyno, ecu, alignment: &out.alignment };
+            out.grid = grid(&trace, ecu, shaft_log, &out.alignment, settings.grid_rpm, input.air);
+            let sources = Sources { dyno: shaft_log, ecu, alignment: &out.alignment };
             out.lanes =
                 limits.iter().map(|l| Lane { limit: l.id.clone(), share: lane_of(l, &sources, &out.grid.rpm, settings.grid_rpm, &p) }).collect();
-            out.channels = summaries(&input.dyno, ecu, &out.alignment, &p);
+            out.channels = summaries(shaft_log, ecu, &out.alignment, &p);
         }
     }
     out.flags = flags;

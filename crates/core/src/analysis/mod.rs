@@ -10,6 +10,7 @@ mod sets;
 #[cfg(test)]
 mod tests;
 mod together;
+mod window;
 
 pub use compare::{Comparison, FigureComparison, GainCurve, LargestGain, compare_all};
 pub use corrected::{Corrected, corrected};

@@ -96,6 +96,9 @@ pub(crate) struct LineUpPage {
     pub(crate) plan: String,
 }
 
+/// Text in the chart grows for the cell theme, read two metres away.
+const CELL_SCALE: f64 = 1.28;
+
 fn name_of(l: &LineUp, i: usize) -> String {
     let s = &l.sets[i].set;
     let twin = l.sets.iter().enumerate().any(|(k, o)| k != i && o.set.map == s.map && o.set.fuel == s.fuel);
@@ -162,6 +165,7 @@ pub(crate) fn chart_of(l: &LineUp, e: &Encoding, prefs: &Prefs, focus: Option<us
         gains,
         lane_rpm,
         unit: u.label().to_owned(),
+        scale: 1.0,
     }
 }
 
@@ -261,7 +265,10 @@ pub(crate) fn lineup_page(l: &LineUp, e: &Encoding, prefs: &Prefs, asked_focus: 
         .collect();
     let mut hidden: Vec<(&'static str, String)> = vec![("sets", joined(&ids)), ("base", base_id.to_string()), ("focus", focus_id.to_string())];
     let pairs: Vec<String> = hidden.iter().cloned().chain(prefs.pairs()).map(|(k, v)| format!("{k}={v}")).collect();
-    let chart = chart_of(l, e, prefs, focus);
+    let mut chart = chart_of(l, e, prefs, focus);
+    if prefs.theme == "dark" {
+        chart.scale = CELL_SCALE;
+    }
     let mut caveats: Vec<(String, String)> =
         focus.map_or_else(Vec::new, |f| l.comparisons[f].notes.iter().map(|n| (tag(&n.kind).to_owned(), n.text.clone())).collect());
     LineUpPage {

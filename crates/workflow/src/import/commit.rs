@@ -6,9 +6,11 @@ use jamjar_core::ALGORITHM_VERSION;
 use jamjar_core::analysis::{Measured, PullInput, SetInput, Settings, Vehicle, look_together, measure};
 use jamjar_core::factors::Factors;
 use jamjar_core::limits::Limit;
+use jamjar_core::log::Recording;
 use jamjar_formats::{Mapping, read_log};
 use jamjar_store::{InboxItem, NewPull, NewSet, Store, Summary, VehicleRecord};
 use sha2::{Digest, Sha256};
+use std::collections::HashMap;
 
 /// A pull chosen for commit.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -79,6 +81,7 @@ pub async fn commit(store: &Store, run_id: i64, day_id: i64, sets: &[ChosenSet])
         inbox.iter().find(|i| i.id == id).cloned().ok_or_else(|| WorkflowError::Bad("a chosen file is no longer in the inbox: drop it again".into()))
     };
     let (mut inputs, mut origins, mut used, mut done) = (Vec::new(), Vec::new(), Vec::new(), 0);
+    let mut open: HashMap<i64, Recording> = HashMap::new();
     for (k, s) in sets.iter().enumerate().filter(|(_, s)| !s.pulls.is_empty()) {
         let mut set = SetInput { id: k.to_string(), day: day.date.to_string(), factors: Factors::new(), pulls: Vec::new() };
         let mut files = Vec::new();
@@ -88,15 +91,16 @@ pub async fn commit(store: &Store, run_id: i64, day_id: i64, sets: &[ChosenSet])
             used.extend(ecu.iter().map(|e| e.id));
             let input = PullInput {
                 id: format!("p{}", i + 1),
-                dyno: read(store, &dyno).await?,
+                dyno: read(store, &mut open, &dyno, p.number.is_some()).await?,
                 ecu: match &ecu {
-                    Some(e) => Some(read(store, e).await?),
+                    Some(e) => Some(read(store, &mut open, e, p.number.is_some()).await?),
                     None => None,
                 },
                 air: day.air,
                 pull_index: p.number,
                 ..PullInput::default()
             };
+            let input = if p.number.is_some() { own_part(input, &vehicle).await? } else { input };
             set.pulls.push(input);
             files.push((dyno, ecu));
             done += 1;
@@ -121,11 +125,35 @@ pub async fn commit(store: &Store, run_id: i64, day_id: i64, sets: &[ChosenSet])
     Ok(store.commit_sets(day_id, &new, &used).await?)
 }
 
-async fn read(store: &Store, item: &InboxItem) -> Result<jamjar_core::log::Recording, WorkflowError> {
+/// Cuts the recordings of a pull to its own window, so that a long file is not stored once for every pull in it.
+async fn own_part(input: PullInput, vehicle: &VehicleRecord) -> Result<PullInput, WorkflowError> {
+    let v = vehicle.vehicle.clone();
+    tokio::task::spawn_blocking(move || {
+        let m = measure(&input, &v, &Settings::default(), &[]).map_err(|e| WorkflowError::Bad(e.to_string()))?;
+        let cut = |log: Recording, w: Option<[f64; 2]>| match w {
+            Some([a, b]) => log.window(a, b),
+            None => log,
+        };
+        let [dyno, ecu] = m.own_window;
+        let pull_index = input.pull_index.filter(|_| dyno.is_none());
+        Ok(PullInput { dyno: cut(input.dyno, dyno), ecu: input.ecu.map(|e| cut(e, ecu)), pull_index, ..input })
+    })
+    .await
+    .map_err(|e| WorkflowError::Bad(e.to_string()))?
+}
+
+/// Reads a file of the inbox; one that holds several pulls is kept open for the next of them.
+async fn read(store: &Store, open: &mut HashMap<i64, Recording>, item: &InboxItem, again: bool) -> Result<Recording, WorkflowError> {
+    if let Some(known) = open.get(&item.file_id) {
+        return Ok(known.clone());
+    }
     let bytes = store.file_bytes(item.file_id).await?;
     let (name, mapping) = (item.name.clone(), mapping_of(item));
     let read =
         tokio::task::spawn_blocking(move || read_log(bytes.as_slice(), &name, &mapping)).await.map_err(|e| WorkflowError::Bad(e.to_string()))??;
+    if again {
+        open.insert(item.file_id, read.log.clone());
+    }
     Ok(read.log)
 }
 
@@ -150,17 +178,19 @@ async fn measure_all(inputs: Vec<SetInput>, vehicle: &VehicleRecord) -> Result<(
 
 fn new_set(s: &ChosenSet, input: SetInput, measured: Vec<Measured>, files: &[(InboxItem, Option<InboxItem>)], settings: &str) -> NewSet {
     let json = |i: &InboxItem| serde_json::to_string(&mapping_of(i)).unwrap_or_default();
+    let chosen_numbers = s.pulls.iter().map(|p| p.number);
     let pulls = input
         .pulls
         .into_iter()
         .zip(measured)
         .zip(files)
-        .map(|((p, measured), (dyno, ecu))| NewPull {
+        .zip(chosen_numbers)
+        .map(|(((p, measured), (dyno, ecu)), number)| NewPull {
             dyno_file_id: dyno.file_id,
             ecu_file_id: ecu.as_ref().map(|e| e.file_id),
             dyno_mapping: json(dyno),
             ecu_mapping: ecu.as_ref().map(json),
-            number_in_file: p.pull_index.map(|n| n as i32),
+            number_in_file: number.map(|n| n as i32),
             dyno: p.dyno,
             ecu: p.ecu,
             summary: Summary { algorithm: ALGORITHM_VERSION, settings: settings.to_owned(), measured },
