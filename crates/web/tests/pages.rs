@@ -129,6 +129,50 @@ async fn files_become_sets_and_the_gain_is_on_screen() {
 }
 
 #[tokio::test(flavor = "multi_thread")]
+async fn a_file_with_many_pulls_is_offered_pull_by_pull_and_stored_in_parts() {
+    let cell = Cell::start("many").await;
+    let made = cell.post("/days", &[("name", "Brae"), ("dyno", "hub"), ("ratio", "4"), ("date", "2026-03-03")]).await;
+    let day = made.location();
+    let mut csv = String::from("Time (s),Hub speed (rpm),Hub torque (N·m)\n");
+    for i in 0..9000 {
+        let t = f64::from(i) * 0.02;
+        let s = t % 60.0 - 20.0;
+        let rpm = if (0.0..8.0).contains(&s) {
+            1800.0 + 600.0 * s
+        } else if s >= 8.0 {
+            (6600.0 - 1400.0 * (s - 8.0)).max(1800.0)
+        } else {
+            1800.0
+        };
+        csv += &format!("{t:.2},{:.2},{:.1}\n", rpm / 4.0 + 0.1 * f64::from(i % 3), if (0.0..8.0).contains(&s) { 700.0 } else { 5.0 });
+    }
+    let inbox = cell.drop_files(&day, &[("long day.csv", csv.as_bytes())]).await.text();
+    assert!(inbox.contains("pull 1 of 3") && inbox.contains("pull 3 of 3"), "{inbox}");
+    let id = cell.store.inbox(1).await.unwrap()[0].id;
+    let values: Vec<String> = (0..3).map(|n| format!("{id}::{n}")).collect();
+    let mut form = vec![("map.0", "stock"), ("fuel.0", "unknown")];
+    form.extend(values.iter().map(|v| ("pull.0", v.as_str())));
+    cell.post(&format!("{day}/commit"), &form).await;
+    loop {
+        let r = cell.get("/runs/1").await.text();
+        if !r.contains("hx-get") {
+            assert!(r.contains("done"), "{r}");
+            break;
+        }
+        tokio::time::sleep(std::time::Duration::from_millis(50)).await;
+    }
+    let set = &cell.store.sets_of_day(1).await.unwrap()[0];
+    assert_eq!(set.pulls.len(), 3);
+    for (k, (pull, summary)) in set.pulls.iter().enumerate() {
+        let (dyno, _) = cell.store.samples(pull.id).await.unwrap();
+        let span = summary.measured.span.unwrap();
+        assert!(dyno.t.len() < 2000, "a part, not the whole file: {}", dyno.t.len());
+        assert!((span.from_s - (60.0 * k as f64 + 20.0)).abs() < 0.6, "{k}: {span:?}");
+        assert_eq!(pull.number_in_file, Some(k as i32));
+    }
+}
+
+#[tokio::test(flavor = "multi_thread")]
 async fn refusals_are_sentences_with_the_right_status() {
     let cell = Cell::start("refuse").await;
     for (path, status, word) in [

@@ -10,6 +10,8 @@ use crate::pull::power::shaft_speed;
 
 /// A foreign log must leave less than this share of the residual to be believed (our choice).
 const CLEARLY_BETTER: f64 = 0.6;
+/// Clock rates of the same recorders agree within this from pull to pull, ppm (our choice).
+const ODD_RATE_PPM: f64 = 1500.0;
 /// Intake air this much warmer than in the best earlier pull, °C, with less power, is called heat soak (our choice).
 const SOAK_C: f64 = 5.0;
 /// Power lower by this share counts as less.
@@ -20,12 +22,42 @@ pub fn look_together(sets: &[SetInput], measured: &mut [Vec<Measured>], vehicle:
     for (set, pulls) in sets.iter().zip(measured.iter_mut()) {
         for i in 0..pulls.len() {
             if let Some(other) = fits_better(set, pulls, i, vehicle) {
-                refuse(set, &mut pulls[i], i, other, limits);
+                let whose = &set.pulls[other].id;
+                let reason = format!("the engine-computer log of pull {whose} fits this pull clearly better than its own: swapped files?");
+                refuse(set, &mut pulls[i], i, reason, limits);
             }
         }
         flag_heat_soak(pulls);
     }
+    for (s, i, reason) in odd_clocks(measured) {
+        refuse(&sets[s], &mut measured[s][i], i, reason, limits);
+    }
     name_endings(measured, vehicle);
+}
+
+/// Pulls whose clocks would have to run at another rate than in the job's other pulls: the recorders are the same, so it is
+/// the ramp that differs.
+fn odd_clocks(measured: &[Vec<Measured>]) -> Vec<(usize, usize, String)> {
+    let mut all: Vec<(usize, usize, f64, f64)> = Vec::new();
+    for (s, pulls) in measured.iter().enumerate() {
+        for (i, m) in pulls.iter().enumerate().filter(|(_, m)| m.alignment.status == Status::Aligned) {
+            if let (Some(rate), Some(se)) = (m.alignment.rate_ppm, m.alignment.rate_se_ppm) {
+                all.push((s, i, rate, se));
+            }
+        }
+    }
+    if all.len() < 3 {
+        return Vec::new();
+    }
+    let mut rates: Vec<f64> = all.iter().map(|a| a.2).collect();
+    let usual = crate::signal::hygiene::median_in_place(&mut rates);
+    all.into_iter()
+        .filter(|(_, _, rate, se)| (rate - usual).abs() > ODD_RATE_PPM.max(10.0 * se))
+        .map(|(s, i, rate, _)| {
+            let why = format!("the clocks would have to run {rate:.0} ppm apart here and {usual:.0} ppm in the other pulls: another pull's log?");
+            (s, i, why)
+        })
+        .collect()
 }
 
 fn fits_better(set: &SetInput, pulls: &[Measured], i: usize, vehicle: &Vehicle) -> Option<usize> {
@@ -41,8 +73,7 @@ fn fits_better(set: &SetInput, pulls: &[Measured], i: usize, vehicle: &Vehicle) 
     })
 }
 
-fn refuse(set: &SetInput, m: &mut Measured, i: usize, other: usize, limits: &[Limit]) {
-    let reason = format!("the engine-computer log of pull {} fits this pull clearly better than its own: swapped files?", set.pulls[other].id);
+fn refuse(set: &SetInput, m: &mut Measured, i: usize, reason: String, limits: &[Limit]) {
     m.alignment = m.alignment.clone().refuse(reason.clone());
     m.flags.push(Flag::new("not_aligned", reason));
     let input = &set.pulls[i];

@@ -1,5 +1,6 @@
 //! The fine lag: least squares of `n_ecu(t·(1+δ) + lag) − k·n_dyno(t)` on the level, with Huber weights.
 
+use super::kinks;
 use super::{FIT_DRIFT_PPM, MAX_DRIFT_PPM, Pair, Ratio};
 use crate::log::Series;
 use crate::signal::hygiene::median_in_place;
@@ -11,7 +12,7 @@ const MAX_POINTS: usize = 3000;
 const MAX_ITERATIONS: usize = 40;
 /// Record kept around the pull, s: tip-in and the first moments of the lift carry the kinks.
 const BEFORE_S: f64 = 1.0;
-const AFTER_S: f64 = 0.25;
+const AFTER_S: f64 = 0.3;
 
 /// One fitted lag with its evidence.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -25,6 +26,10 @@ pub(super) struct Fit {
     pub(super) end_gap: f64,
     pub(super) coverage: f64,
     pub(super) drift_ppm: Option<f64>,
+    /// Clock rate difference and its standard error, as shares.
+    pub(super) rate: (f64, f64),
+    /// Difference of the distance between the kinks, s, and its tolerance.
+    pub(super) kink_gap: Option<(f64, f64)>,
     pub(super) ratio: f64,
     pub(super) has_kink: bool,
     pub(super) score: f64,
@@ -206,6 +211,9 @@ fn judge(p: &Problem<'_>, pair: &Pair<'_>, lag: f64, k: f64, delta: f64) -> Opti
         .fold(0.0_f64, |a, v| a.max(v.abs()));
     let mean_rpm = es.iter().sum::<f64>() / n;
     let drift_ppm = drift(p, pair, lag, k, sigma_lag).map(|(d, _)| d * 1e6);
+    let (left, left_se) = drift_at(p, pair, lag, k, delta).unwrap_or((0.0, 0.0));
+    let rate = (delta + left, left_se);
+    let noise = high_pass_noise(&r);
     Some(Fit {
         lag,
         sigma_lag,
@@ -216,6 +224,8 @@ fn judge(p: &Problem<'_>, pair: &Pair<'_>, lag: f64, k: f64, delta: f64) -> Opti
         end_gap,
         coverage,
         drift_ppm,
+        rate,
+        kink_gap: kinks::gap(pair, &p.ecu_smooth.derivative, lag, k, rate.0, noise),
         ratio: median_in_place(&mut ratios),
         has_kink: has_kink(pair),
         score: residual / mean_rpm + (1.0 - coverage),
@@ -235,6 +245,12 @@ fn averaged(t: &[f64], v: &[f64], width: f64) -> Vec<f64> {
         i = j;
     }
     out
+}
+
+/// Standard deviation of the fast part of the residual, from first differences.
+fn high_pass_noise(r: &[f64]) -> f64 {
+    let mut d: Vec<f64> = r.windows(2).map(|w| (w[1] - w[0]).abs()).collect();
+    if d.is_empty() { 0.0 } else { 1.4826 * median_in_place(&mut d) / std::f64::consts::SQRT_2 }
 }
 
 fn lag_one(r: &[f64]) -> f64 {

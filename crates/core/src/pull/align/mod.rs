@@ -4,6 +4,7 @@
 
 mod coarse;
 mod fine;
+mod kinks;
 #[cfg(test)]
 mod tests;
 
@@ -86,6 +87,12 @@ pub struct Alignment {
     pub runner_up_residual_rpm: Option<f64>,
     /// Clock rate difference, ppm, only when it exceeds its own noise.
     pub drift_ppm: Option<f64>,
+    /// Best estimate of the clock rate difference, ppm, significant or not.
+    #[serde(default)]
+    pub rate_ppm: Option<f64>,
+    /// Its standard error, ppm.
+    #[serde(default)]
+    pub rate_se_ppm: Option<f64>,
     /// Median measured ratio engine computer ÷ dyno trace.
     pub measured_ratio: Option<f64>,
     /// Why it was refused, in words.
@@ -109,6 +116,8 @@ impl Alignment {
             runner_up_s: None,
             runner_up_residual_rpm: None,
             drift_ppm: None,
+            rate_ppm: None,
+            rate_se_ppm: None,
             measured_ratio: None,
             reason,
         }
@@ -170,6 +179,8 @@ fn evidence(f: &fine::Fit, runner: Option<&fine::Fit>, status: Status) -> Alignm
         runner_up_s: runner.map(|f| f.lag),
         runner_up_residual_rpm: runner.map(|f| f.residual),
         drift_ppm: f.drift_ppm,
+        rate_ppm: Some(f.rate.0 * 1e6),
+        rate_se_ppm: Some(f.rate.1 * 1e6),
         measured_ratio: Some(f.ratio),
         reason: None,
     }
@@ -198,6 +209,11 @@ fn reason_to_refuse(pair: &Pair<'_>, f: &fine::Fit) -> Option<String> {
     }
     if f.end_gap > MAX_END_RPM {
         return Some(format!("the ends of the pull differ by {:.0} rpm (limit {MAX_END_RPM:.0}): another pull's log?", f.end_gap));
+    }
+    if let Some((gap, tolerance)) = f.kink_gap
+        && gap.abs() > tolerance
+    {
+        return Some(format!("tip-in and lift are {:.0} ms further apart in one log than in the other: another pull's log?", 1000.0 * gap.abs()));
     }
     if pair.rigid && f.structure / f.mean_rpm > MAX_STRUCTURE_SHARE {
         return Some(format!("the ramps differ in shape by {:.0} rpm rms, which a rigid coupling cannot do: another pull's log?", f.structure));
