@@ -171,19 +171,17 @@ impl Store {
         put_summary(&mut c, pull_id, s).await
     }
 
+    async fn block(&self, pull_id: i64) -> Result<Vec<u8>, StoreError> {
+        let mut c = self.conn().await?;
+        sample_block::table.find(pull_id).select(sample_block::data).first(&mut c).await.map_err(|e| StoreError::from(e).about("pull", pull_id))
+    }
+
     /// The samples of a pull.
     ///
     /// # Errors
     /// [`StoreError::NotFound`], or [`StoreError::Damaged`] when the block fails its checksum.
     pub async fn samples(&self, pull_id: i64) -> Result<(Recording, Option<Recording>), StoreError> {
-        let mut c = self.conn().await?;
-        let data: Vec<u8> = sample_block::table
-            .find(pull_id)
-            .select(sample_block::data)
-            .first(&mut c)
-            .await
-            .map_err(|e| StoreError::from(e).about("pull", pull_id))?;
-        decode_block(&data).map_err(|e| StoreError::Damaged(e.to_string()))
+        decode_block(&self.block(pull_id).await?).map_err(|e| StoreError::Damaged(e.to_string()))
     }
 
     /// Size of a stored block, bytes.
@@ -191,14 +189,7 @@ impl Store {
     /// # Errors
     /// [`StoreError::NotFound`] when there is none.
     pub async fn block_size(&self, pull_id: i64) -> Result<usize, StoreError> {
-        let mut c = self.conn().await?;
-        let data: Vec<u8> = sample_block::table
-            .find(pull_id)
-            .select(sample_block::data)
-            .first(&mut c)
-            .await
-            .map_err(|e| StoreError::from(e).about("pull", pull_id))?;
-        Ok(data.len())
+        Ok(self.block(pull_id).await?.len())
     }
 
     /// Excludes a pull from figures with a reason, or includes it again. Limits are not touched.

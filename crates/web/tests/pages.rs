@@ -19,6 +19,10 @@ async fn the_demo_reads_as_its_truth_says() {
     let day = cell.get("/days/1").await.text();
     assert!(day.contains("back pressure: not measured"), "not measured is said");
     assert_eq!(day.matches("aligned ±").count(), 21);
+    let sim = jamjar_sim::first_light(jamjar_workflow::demo::SEED, jamjar_workflow::demo::MOUNTING_SD);
+    let csv = sim.sets[0].pulls[0].dyno.bytes.len() + sim.sets[0].pulls[0].ecu.bytes.len();
+    let block = cell.store.block_size(1).await.unwrap();
+    assert!(block < csv * 3 / 4, "a stored pull of {block} bytes against {csv} of CSV");
     assert!(day.contains("CO alarm"), "the caution is where the hand is");
 
     let page = cell.get("/line-up?sets=1,2,3,4,5,6&base=1").await;

@@ -390,7 +390,7 @@ fn set_row(l: &LineUp, e: &Encoding, prefs: &Prefs, i: usize, shown: usize, link
             },
         },
         verdict: c.map_or("", |f| f.verdict.label()),
-        figure: peak.headline.map_or_else(|| "no figure".into(), |p| format!("{:.1} {} · n {}", u.from_kw(p), u.label(), r.n())),
+        figure: peak.headline.map_or_else(|| "no figure".into(), |p| format!("peak {:.1} {}, n {}", u.from_kw(p), u.label(), r.n())),
         limit,
         loud,
         baseline: i == l.base,
