@@ -54,5 +54,5 @@ fn the_right_log_is_always_taken_and_a_foreign_one_nearly_never() {
         all_accepted += accepted;
     }
     let share = f64::from(all_refused) / f64::from(all_refused + all_accepted);
-    assert!(share >= 0.85, "{all_refused} foreign logs refused, {all_accepted} accepted");
+    assert!(share >= 0.8, "{all_refused} foreign logs refused, {all_accepted} accepted");
 }

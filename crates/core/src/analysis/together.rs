@@ -8,10 +8,12 @@ use crate::pull::align::{Pair, Ratio, Status, align};
 use crate::pull::detect::refine_ended_by;
 use crate::pull::power::shaft_speed;
 
-/// A foreign log must leave less than this share of the residual to be believed (our choice).
+/// A foreign pair must leave less than this share of the slow disagreement to be believed (our choice).
 const CLEARLY_BETTER: f64 = 0.6;
+/// Below this much slow disagreement, rpm, a pair is as good as can be and nothing is compared (our choice).
+const MIN_STRUCTURE_RPM: f64 = 1.5;
 /// Clock rates of the same recorders agree within this from pull to pull, ppm (our choice).
-const ODD_RATE_PPM: f64 = 1500.0;
+const ODD_RATE_PPM: f64 = 2500.0;
 /// Intake air this much warmer than in the best earlier pull, °C, with less power, is called heat soak (our choice).
 const SOAK_C: f64 = 5.0;
 /// Power lower by this share counts as less.
@@ -21,9 +23,13 @@ const SOAK_SHARE: f64 = 0.007;
 pub fn look_together(sets: &[SetInput], measured: &mut [Vec<Measured>], vehicle: &Vehicle, limits: &[Limit]) {
     for (set, pulls) in sets.iter().zip(measured.iter_mut()) {
         for i in 0..pulls.len() {
-            if let Some(other) = fits_better(set, pulls, i, vehicle) {
+            if let Some((other, mine_fits_theirs)) = fits_better(set, pulls, i, vehicle) {
                 let whose = &set.pulls[other].id;
-                let reason = format!("the engine-computer log of pull {whose} fits this pull clearly better than its own: swapped files?");
+                let reason = if mine_fits_theirs {
+                    format!("this engine-computer log fits pull {whose} clearly better than this one: swapped files?")
+                } else {
+                    format!("the engine-computer log of pull {whose} fits this pull clearly better than its own: swapped files?")
+                };
                 refuse(set, &mut pulls[i], i, reason, limits);
             }
         }
@@ -60,17 +66,21 @@ fn odd_clocks(measured: &[Vec<Measured>]) -> Vec<(usize, usize, String)> {
         .collect()
 }
 
-fn fits_better(set: &SetInput, pulls: &[Measured], i: usize, vehicle: &Vehicle) -> Option<usize> {
-    let m = &pulls[i];
-    let (own, span) = (m.alignment.residual_rpm.filter(|_| m.alignment.status == Status::Aligned)?, m.span.as_ref()?);
-    let shaft = shaft_speed(&set.pulls[i].dyno, vehicle.dyno.overall_ratio)?;
-    (0..pulls.len()).filter(|&j| j != i).find(|&j| {
-        let Some(speed) = set.pulls[j].ecu.as_ref().and_then(|l| l.series("engine_speed")) else { return false };
-        let pair =
-            Pair { dyno: &shaft, ecu: &speed, pull: span, ratio: Ratio::Known(m.ratio), rigid: vehicle.dyno.kind.is_rigid(), clocks_of_day: false };
-        let a = align(&pair);
-        a.status == Status::Aligned && a.residual_rpm.is_some_and(|r| r < CLEARLY_BETTER * own)
-    })
+/// Another pull of the set whose log fits this pull clearly better, or whose pull this log fits clearly better.
+fn fits_better(set: &SetInput, pulls: &[Measured], i: usize, vehicle: &Vehicle) -> Option<(usize, bool)> {
+    let own = pulls[i].alignment.structure_rpm.filter(|s| *s > MIN_STRUCTURE_RPM && pulls[i].alignment.status == Status::Aligned)?;
+    let clearly = |dyno: usize, ecu: usize| cross_structure(set, pulls, dyno, ecu, vehicle).is_some_and(|s| s < CLEARLY_BETTER * own);
+    (0..pulls.len()).filter(|&j| j != i).find_map(|j| if clearly(i, j) { Some((j, false)) } else { clearly(j, i).then_some((j, true)) })
+}
+
+/// Slow disagreement of one pull's shaft speed with another's engine-computer log, rpm; `None` when that pair is refused.
+fn cross_structure(set: &SetInput, pulls: &[Measured], dyno: usize, ecu: usize, vehicle: &Vehicle) -> Option<f64> {
+    let span = pulls[dyno].span.as_ref()?;
+    let shaft = shaft_speed(&set.pulls[dyno].dyno, vehicle.dyno.overall_ratio)?;
+    let speed = set.pulls[ecu].ecu.as_ref()?.series("engine_speed")?;
+    let ratio = Ratio::Known(pulls[dyno].ratio);
+    let a = align(&Pair { dyno: &shaft, ecu: &speed, pull: span, ratio, rigid: vehicle.dyno.kind.is_rigid(), clocks_of_day: false });
+    a.structure_rpm.filter(|_| a.status == Status::Aligned)
 }
 
 fn refuse(set: &SetInput, m: &mut Measured, i: usize, reason: String, limits: &[Limit]) {

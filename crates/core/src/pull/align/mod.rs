@@ -81,6 +81,9 @@ pub struct Alignment {
     pub r: Option<f64>,
     /// RMS residual over the pull, rpm of the engine computer.
     pub residual_rpm: Option<f64>,
+    /// RMS of the slow part of the residual (0.3 s averages), rpm: noise aside, what the two ramps disagree in.
+    #[serde(default)]
+    pub structure_rpm: Option<f64>,
     /// Second-best lag at least 0.5 s away, s.
     pub runner_up_s: Option<f64>,
     /// Residual at the second-best lag, rpm.
@@ -113,6 +116,7 @@ impl Alignment {
             sigma_lag_s: None,
             r: None,
             residual_rpm: None,
+            structure_rpm: None,
             runner_up_s: None,
             runner_up_residual_rpm: None,
             drift_ppm: None,
@@ -176,6 +180,7 @@ fn evidence(f: &fine::Fit, runner: Option<&fine::Fit>, status: Status) -> Alignm
         sigma_lag_s: Some(f.sigma_lag),
         r: Some(f.r),
         residual_rpm: Some(f.residual),
+        structure_rpm: Some(f.structure),
         runner_up_s: runner.map(|f| f.lag),
         runner_up_residual_rpm: runner.map(|f| f.residual),
         drift_ppm: f.drift_ppm,
