@@ -1,4 +1,5 @@
 //! The commands as a shell sees them: output, exit codes, places of errors.
+#![allow(clippy::unwrap_used, clippy::float_cmp)]
 
 use serde_json::{Value, json};
 use std::io::Write;

@@ -141,6 +141,7 @@ impl Frame<'_> {
         self.paint.colour(name)
     }
 
+    #[allow(clippy::too_many_arguments)]
     fn text(&mut self, x: f64, y: f64, anchor: &str, role: &str, size: f64, weight: u32, colour: &str, s: &str) {
         let _ = write!(
             self.out,

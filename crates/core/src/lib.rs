@@ -3,6 +3,7 @@
 //! SI inside, with the field's habits kept: kW, N·m, kPa absolute, °C (K where a formula needs it), λ, rpm.
 //! Sections of the domain notes map to modules: air and correction (1), `pull` (2), `figures` (3), `stats` (4),
 //! `factors` (5), `calculators` (6, 8, 11, 12), `limits` (10); `analysis` puts them together.
+#![cfg_attr(test, allow(clippy::float_cmp))]
 
 pub mod air;
 pub mod analysis;

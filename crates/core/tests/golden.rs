@@ -1,4 +1,5 @@
 //! Reference values computed elsewhere, by a second reading of the same formulas. The files in `golden/` are never edited.
+#![allow(clippy::unwrap_used, clippy::float_cmp)]
 
 use jamjar_core::air::AirState;
 use jamjar_core::calculators::{fuel, injector::QuantityMap, shift::shift_points, spark::mbt, strip};

@@ -1,4 +1,5 @@
 //! The store against a real MariaDB, on a port of its own.
+#![allow(clippy::unwrap_used, clippy::float_cmp)]
 
 use chrono::NaiveDate;
 use jamjar_core::air::AirState;

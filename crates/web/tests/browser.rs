@@ -1,4 +1,5 @@
 //! The whole path in a real browser: open, drop files, answer a question, store, line up, switch, read the gain, download.
+#![allow(clippy::unwrap_used, clippy::float_cmp)]
 
 mod common;
 

@@ -1,4 +1,5 @@
 //! Pages through the real router on a real database.
+#![allow(clippy::unwrap_used, clippy::float_cmp)]
 
 mod common;
 

@@ -59,7 +59,9 @@ pub async fn line_up(store: &Store, ids: &[i64], base: Option<i64>, settings: &S
         let mut results = analyse_sets(&inputs, &measured, &v.vehicle.engine, &settings);
         let candidates: Vec<usize> = (0..shown).filter(|i| *i != base).collect();
         let comparisons = compare_all(&results, base, &candidates, &v.vehicle, &settings);
-        (sets.truncate(shown), measured.truncate(shown), results.truncate(shown));
+        sets.truncate(shown);
+        measured.truncate(shown);
+        results.truncate(shown);
         let verdicts = measured.iter().map(|m| set_verdicts(m)).collect();
         LineUp { vehicle: v, sets, measured, results, base, comparisons, verdicts }
     })

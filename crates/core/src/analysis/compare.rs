@@ -85,9 +85,6 @@ impl Comparison {
     }
 }
 
-/// Family-wise quantiles already drawn in this comparison, by pulls and degrees of freedom.
-type Quantiles = Vec<(usize, Vec<usize>, f64, Option<f64>)>;
-
 /// Scatter pooled over the sets that belong with a pair: same gear, on either day.
 struct Pool<'a> {
     sets: Vec<&'a SetResult>,
@@ -98,7 +95,7 @@ struct Pool<'a> {
 pub fn compare_all(sets: &[SetResult], base: usize, candidates: &[usize], vehicle: &Vehicle, settings: &Settings) -> Vec<Comparison> {
     let mut pools: Vec<(Vec<String>, Option<String>, Pool<'_>)> = Vec::new();
     let mut out = Vec::new();
-    let mut table = Table { sets, base, candidates, vehicle, settings, quantiles: Vec::new() };
+    let table = Table { sets, base, candidates, vehicle, settings };
     for &c in candidates {
         let (mut days, gear) = (vec![sets[base].day.clone(), sets[c].day.clone()], sets[base].factors.get("gear").cloned());
         days.sort();
@@ -107,7 +104,7 @@ pub fn compare_all(sets: &[SetResult], base: usize, candidates: &[usize], vehicl
             pools.push((days.clone(), gear.clone(), pool(sets, &days, gear.as_ref())));
             pools.len() - 1
         });
-        out.push(compare(&mut table, c, &pools[at].2));
+        out.push(compare(&table, c, &pools[at].2));
     }
     out
 }
@@ -150,22 +147,9 @@ struct Table<'a> {
     candidates: &'a [usize],
     vehicle: &'a Vehicle,
     settings: &'a Settings,
-    quantiles: Quantiles,
 }
 
-impl Table<'_> {
-    /// Dunnett's quantile, drawn once for the same counts and degrees of freedom.
-    fn family_quantile(&mut self, n: usize, counts: Vec<usize>, df: f64) -> Option<f64> {
-        if let Some(known) = self.quantiles.iter().find(|q| q.0 == n && q.1 == counts && (q.2 - df).abs() < 1e-9) {
-            return known.3;
-        }
-        let q = dunnett_quantile(n, &counts, df);
-        self.quantiles.push((n, counts, df, q));
-        q
-    }
-}
-
-fn compare(table: &mut Table<'_>, c: usize, pool: &Pool<'_>) -> Comparison {
+fn compare(table: &Table<'_>, c: usize, pool: &Pool<'_>) -> Comparison {
     let (sets, base, vehicle, settings) = (table.sets, table.base, table.vehicle, table.settings);
     let (a, b) = (&sets[base], &sets[c]);
     let run: Vec<&Factors> = sets.iter().filter(|s| s.n() > 0).map(|s| &s.factors).collect();
@@ -209,7 +193,7 @@ pub(super) fn cross_day_share(a: &SetResult, b: &SetResult) -> f64 {
     if a.day == b.day { 0.0 } else { CROSS_DAY_SHARE * (a.factor - b.factor).abs() }
 }
 
-fn compare_figure(table: &mut Table<'_>, f: Figure, c: usize, pool: &Pool<'_>, refused: bool) -> FigureComparison {
+fn compare_figure(table: &Table<'_>, f: Figure, c: usize, pool: &Pool<'_>, refused: bool) -> FigureComparison {
     let (sets, base, settings) = (table.sets, table.base, table.settings);
     let (x, y) = (sets[base].figure(f), sets[c].figure(f));
     let mean_difference = x.mean.zip(y.mean).map(|(a, b)| b - a);
@@ -237,7 +221,7 @@ fn compare_figure(table: &mut Table<'_>, f: Figure, c: usize, pool: &Pool<'_>, r
     out.verdict = Verdict::of(i.ci95());
     if table.candidates.len() > 1 && settings.headline == Headline::Mean {
         let counts: Vec<usize> = table.candidates.iter().map(|&k| sets[k].figure(f).values.len()).filter(|n| *n > 0).collect();
-        out.ci95_family = table.family_quantile(n1, counts, i.df).map(|q| [d - q * i.se - extra, d + q * i.se + extra]);
+        out.ci95_family = dunnett_quantile(n1, &counts, i.df).map(|q| [d - q * i.se - extra, d + q * i.se + extra]);
     }
     out
 }

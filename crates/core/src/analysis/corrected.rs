@@ -2,6 +2,7 @@
 
 use super::input::{Cycle, Engine, Ignition};
 use super::measure::Measured;
+use super::sets::index_of;
 use crate::correction::{Correction, DieselState, iso1585_diesel};
 use crate::figures::Curve;
 
@@ -57,7 +58,7 @@ pub fn corrected(m: &Measured, engine: &Engine, family: Correction) -> Corrected
         .collect();
     let Some(factors) = factors else { return left("a positive fuel flow along the whole pull") };
     let curve = plain.scaled(|i| factors[i]);
-    let at_peak = curve.figures(None).peak_power.and_then(|p| curve.rpm.iter().position(|r| *r == p.rpm)).map_or(1.0, |i| factors[i]);
+    let at_peak = curve.figures(None).peak_power.and_then(|p| index_of(&curve.rpm, p.rpm)).map_or(1.0, |i| factors[i]);
     let cautions = if ci { Vec::new() } else { vec!["ISO 1585 diesel on spark ignition: not per standard".into()] };
     Corrected { curve, factor: at_peak, cautions }
 }

@@ -1,4 +1,6 @@
 //! Recording hygiene: time repair, spikes, saturation, frozen sensors. Nothing is deleted silently; limits keep their raw samples.
+// Repeats and rests are meant to the bit here: a sensor that stands still repeats its value exactly.
+#![allow(clippy::float_cmp)]
 
 use crate::channel::Kind;
 use crate::log::{Flag, Recording};

@@ -3,6 +3,7 @@
 use rand_chacha::ChaCha8Rng;
 use rand_chacha::rand_core::SeedableRng;
 use rand_distr::{ChiSquared, Distribution, StandardNormal};
+use std::sync::Mutex;
 
 const DRAWS: usize = 20_000;
 const SEED: u64 = 0x64_75_6E;
@@ -11,6 +12,33 @@ const SEED: u64 = 0x64_75_6E;
 ///
 /// `None` without candidates, with an empty set, or below one degree of freedom. Accurate to about 0.02 (our choice of draws).
 pub fn dunnett_quantile(base_n: usize, candidate_n: &[usize], nu: f64) -> Option<f64> {
+    static KNOWN: Mutex<Vec<Drawn>> = Mutex::new(Vec::new());
+    let same = |d: &Drawn| d.base_n == base_n && d.candidate_n == candidate_n && d.nu.to_bits() == nu.to_bits();
+    if let Some(d) = KNOWN.lock().ok().and_then(|k| k.iter().find(|d| same(d)).cloned()) {
+        return d.q;
+    }
+    let q = draw(base_n, candidate_n, nu);
+    if let Ok(mut known) = KNOWN.lock() {
+        if known.len() >= KEPT {
+            known.remove(0);
+        }
+        known.push(Drawn { base_n, candidate_n: candidate_n.to_vec(), nu, q });
+    }
+    q
+}
+
+/// Quantiles kept: the same line-up asks for the same ones at every view.
+const KEPT: usize = 256;
+
+#[derive(Clone)]
+struct Drawn {
+    base_n: usize,
+    candidate_n: Vec<usize>,
+    nu: f64,
+    q: Option<f64>,
+}
+
+fn draw(base_n: usize, candidate_n: &[usize], nu: f64) -> Option<f64> {
     if candidate_n.is_empty() || base_n == 0 || candidate_n.contains(&0) || nu < 1.0 {
         return None;
     }

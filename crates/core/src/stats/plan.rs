@@ -2,6 +2,7 @@
 
 use super::distributions::t_test_power;
 use serde::Serialize;
+use std::sync::OnceLock;
 use thiserror::Error;
 
 /// Level of the two-sided test behind the planning figures.
@@ -85,15 +86,30 @@ pub fn smallest_detectable(sd: f64, pulls_per_set: u32) -> Result<Detectable, Pl
     if pulls_per_set < 2 {
         return Err(PlanError::TooFewPulls { value: pulls_per_set });
     }
-    let (mut low, mut high) = (0.0, 1.0);
-    while power_at(pulls_per_set, high) < POWER {
-        high *= 2.0;
+    Ok(Detectable { difference: standard_detectable(pulls_per_set) * sd, repeatability_limit: repeatability_limit(sd) })
+}
+
+/// Counts whose answer is kept once found; larger ones are computed each time.
+const KEPT: usize = 64;
+
+/// Smallest detectable difference in units of the standard deviation; depends on the count alone, so it is kept.
+fn standard_detectable(pulls_per_set: u32) -> f64 {
+    static KNOWN: [OnceLock<f64>; KEPT] = [const { OnceLock::new() }; KEPT];
+    let find = || {
+        let (mut low, mut high) = (0.0, 1.0);
+        while power_at(pulls_per_set, high) < POWER {
+            high *= 2.0;
+        }
+        for _ in 0..48 {
+            let mid = 0.5 * (low + high);
+            if power_at(pulls_per_set, mid) < POWER { low = mid } else { high = mid }
+        }
+        high
+    };
+    match KNOWN.get(pulls_per_set as usize) {
+        Some(slot) => *slot.get_or_init(find),
+        None => find(),
     }
-    for _ in 0..80 {
-        let mid = 0.5 * (low + high);
-        if power_at(pulls_per_set, mid) < POWER { low = mid } else { high = mid }
-    }
-    Ok(Detectable { difference: high * sd, repeatability_limit: repeatability_limit(sd) })
 }
 
 #[cfg(test)]

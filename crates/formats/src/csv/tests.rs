@@ -80,7 +80,7 @@ fn bad_files_say_what_and_where() {
         ("empty", b"".to_vec(), "p1.csv: the file is empty"),
         ("blank lines", b"\n\n \n".to_vec(), "p1.csv: the file is empty"),
         ("header only", b"Time,RPM,Torque\n".to_vec(), "p1.csv:1:1: there are no rows of numbers below the header"),
-        ("binary", vec![0x7f, 0x45, 0x00, 0x01, 0x02].repeat(50), "p1.csv: this is not a text file: export the log as CSV"),
+        ("binary", [0x7f, 0x45, 0x00, 0x01, 0x02].repeat(50), "p1.csv: this is not a text file: export the log as CSV"),
         ("no header", b"0,1,2\n1,2,3\n2,3,4\n".to_vec(), "p1.csv:1:1: there is no header row: add a line with the channel names above the numbers"),
         ("one column", b"just words\nmore words\n".to_vec(), "p1.csv: no columns found: separate the fields with comma, semicolon or tab"),
         ("text in a number", good.replace("2080", "abc").into(), "p1.csv:4:2: “abc” is not a number in column “RPM”"),

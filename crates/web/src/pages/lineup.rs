@@ -116,7 +116,7 @@ fn table(l: &LineUp, prefs: &Prefs) -> String {
     for rpm in grid {
         let _ = write!(out, "{rpm:.0}");
         for (i, r) in l.results.iter().enumerate() {
-            let at = |v: &[f64], x: &[f64]| x.iter().position(|g| *g == rpm).and_then(|k| v.get(k).copied());
+            let at = |v: &[f64], x: &[f64]| x.iter().position(|g| (g - rpm).abs() < 1e-6).and_then(|k| v.get(k).copied());
             let c = l.comparisons.iter().find(|c| c.candidate == i);
             let _ = write!(
                 out,

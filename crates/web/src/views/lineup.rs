@@ -478,7 +478,9 @@ fn settings(p: &Prefs) -> Vec<Setting> {
             label: "filter",
             choices: crate::prefs::SMOOTHING
                 .iter()
-                .map(|s| choice(&s.to_string(), &if *s == 0.0 { "none".into() } else { format!("{s} s, display only") }, *s == p.smoothing_s))
+                .map(|s| {
+                    choice(&s.to_string(), &if *s == 0.0 { "none".into() } else { format!("{s} s, display only") }, (s - p.smoothing_s).abs() < 1e-9)
+                })
                 .collect(),
         },
         Setting {

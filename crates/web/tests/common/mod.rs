@@ -1,5 +1,5 @@
 //! A real database and the real router for tests; shared by the test binaries.
-#![allow(dead_code)]
+#![allow(dead_code, clippy::unwrap_used, clippy::expect_used)]
 
 use axum::Router;
 use axum::body::Body;
