@@ -136,6 +136,7 @@ fn the_private_database_goes_up_and_down() {
     let again = jamjar(&["db", "up", "--data", &data], "");
     assert_eq!(again.status.code(), Some(0), "a second start finds it");
     assert!(text(&jamjar(&["migrate", "--data", &data], "").stdout).contains("at this version"));
+    assert_eq!(status()["running"], true, "kept running by db up, whoever used it since");
     assert!(text(&jamjar(&["db", "down", "--data", &data], "").stdout).contains("stopped"));
     assert_eq!(status()["running"], false);
     assert!(Path::new(&data).join("db").is_dir(), "the data stays");

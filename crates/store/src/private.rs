@@ -13,6 +13,8 @@ use thiserror::Error;
 
 const WAIT: Duration = Duration::from_secs(60);
 const POOL: &str = "128M";
+/// Marks a server that a person wants kept running.
+const KEEP: &str = "db.keep";
 
 /// Why the private server is not there, each a sentence with what to do.
 #[derive(Debug, Error)]
@@ -169,9 +171,24 @@ impl PrivateDb {
         self.child.is_some()
     }
 
-    /// Lets the server outlive this process.
-    pub fn detach(mut self) {
+    /// Lets the server outlive this process, and the ones after it, until [`stop`].
+    ///
+    /// # Errors
+    /// When the mark that says so cannot be written.
+    pub fn detach(mut self) -> io::Result<()> {
+        fs::write(self.folder.join(KEEP), "")?;
         self.child = None;
+        Ok(())
+    }
+
+    /// Stops the server at the end of a program's work, unless a person asked for it to be kept running. One left behind by
+    /// a program that was killed is stopped too.
+    pub fn release(&mut self) {
+        if self.child.is_some() {
+            self.stop();
+        } else if !self.folder.join(KEEP).exists() {
+            let _ = stop(&self.folder);
+        }
     }
 
     /// Kills the server at once, as a power cut would; for tests of recovery.
@@ -282,6 +299,7 @@ pub fn running(folder: &Path) -> Option<(i32, u16)> {
 /// # Errors
 /// When it does not end within a minute.
 pub fn stop(folder: &Path) -> io::Result<bool> {
+    let _ = fs::remove_file(folder.join(KEEP));
     let Some((pid, _)) = running(folder) else { return Ok(false) };
     let Some(pid) = Pid::from_raw(pid) else { return Ok(false) };
     kill_process(pid, Signal::TERM)?;

@@ -33,8 +33,10 @@ pub(crate) fn run(action: DbAction) -> ExitCode {
         DbAction::Up { place } => match PrivateDb::start(&place.data, place.db_port) {
             Ok(db) => {
                 println!("the database of {} listens on 127.0.0.1:{}", place.data.display(), db.port());
-                db.detach();
-                ExitCode::SUCCESS
+                match db.detach() {
+                    Ok(()) => ExitCode::SUCCESS,
+                    Err(e) => bad_input(e),
+                }
             }
             Err(e) => bad_input(e),
         },

@@ -33,7 +33,7 @@ pub(crate) fn run(place: &Place, port: u16, demo: bool) -> ExitCode {
     };
     if let Some(db) = db.as_mut() {
         println!("stopping the database …");
-        db.stop();
+        db.release();
     }
     match result {
         Ok(()) => ExitCode::SUCCESS,
