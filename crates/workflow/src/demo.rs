@@ -1,6 +1,6 @@
 //! The demo, loaded through the real import.
 
-use crate::error::WorkflowError;
+use crate::error::{WorkflowError, blocking};
 use crate::import::{ChosenPull, ChosenSet, answer, commit, drop_spooled};
 use crate::simulate::demo_limits;
 use chrono::NaiveDate;
@@ -55,7 +55,7 @@ pub async fn load(store: &Store, run_id: i64) -> Result<i64, WorkflowError> {
 
 async fn load_first_light(store: &Store, run_id: i64) -> Result<i64, WorkflowError> {
     let bad = |e: String| WorkflowError::Bad(e);
-    let day = tokio::task::spawn_blocking(|| first_light(SEED, MOUNTING_SD)).await.map_err(|e| bad(e.to_string()))?;
+    let day = blocking(|| first_light(SEED, MOUNTING_SD)).await?;
     let limits = serde_json::from_value(demo_limits()).map_err(|e| bad(e.to_string()))?;
     let vehicle_id = store.add_vehicle(&NewVehicle { vehicle: vehicle(&day), limits, demo: true }).await?;
     let air = AirState::new(day.air[0], day.air[1], day.air[2]).map_err(|e| bad(e.to_string()))?;

@@ -4,6 +4,11 @@ use jamjar_formats::FormatError;
 use jamjar_store::StoreError;
 use thiserror::Error;
 
+/// Runs computation away from the threads that serve.
+pub(crate) async fn blocking<T: Send + 'static>(work: impl FnOnce() -> T + Send + 'static) -> Result<T, WorkflowError> {
+    tokio::task::spawn_blocking(work).await.map_err(|e| WorkflowError::Bad(e.to_string()))
+}
+
 /// One error for all use cases; the page and the command word it the same way.
 #[derive(Debug, Error)]
 pub enum WorkflowError {

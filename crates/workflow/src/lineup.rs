@@ -1,11 +1,9 @@
 //! A line-up: sets of one vehicle against a baseline, from cached measurements.
 
-use crate::error::WorkflowError;
+use crate::error::{WorkflowError, blocking};
 use crate::import::settings_hash;
 use jamjar_core::ALGORITHM_VERSION;
-use jamjar_core::analysis::{
-    Comparison, Measured, PullInput, SetInput, SetResult, Settings, analyse_sets, compare_all, look_together, measure, set_verdicts,
-};
+use jamjar_core::analysis::{Comparison, Measured, PullInput, SetInput, SetResult, Settings, analyse_sets, compare_all, measure_sets, set_verdicts};
 use jamjar_core::limits::LimitOutcome;
 use jamjar_store::{SetWithPulls, Store, Summary, VehicleRecord};
 
@@ -54,7 +52,7 @@ pub async fn line_up(store: &Store, ids: &[i64], base: Option<i64>, settings: &S
     let measured = measured(store, &sets, &vehicle, settings).await?;
     let inputs: Vec<SetInput> = sets.iter().map(input_of).collect();
     let (settings, v) = (*settings, vehicle.clone());
-    tokio::task::spawn_blocking(move || {
+    blocking(move || {
         let mut measured = measured;
         let mut results = analyse_sets(&inputs, &measured, &v.vehicle.engine, &settings);
         let candidates: Vec<usize> = (0..shown).filter(|i| *i != base).collect();
@@ -66,7 +64,6 @@ pub async fn line_up(store: &Store, ids: &[i64], base: Option<i64>, settings: &S
         LineUp { vehicle: v, sets, measured, results, base, comparisons, verdicts }
     })
     .await
-    .map_err(|e| WorkflowError::Bad(e.to_string()))
 }
 
 /// The chosen sets first, then the other sets of their days: those lend their scatter. Also how many were chosen.
@@ -89,60 +86,40 @@ fn input_of(s: &SetWithPulls) -> SetInput {
     SetInput { id: s.set.id.to_string(), day: s.set.date.to_string(), factors: s.set.factors(), pulls: Vec::new() }
 }
 
-/// Cached measurements, made again from the samples where algorithm or settings have changed.
-///
-/// # Errors
-/// [`WorkflowError`] when samples are missing or damaged.
-pub async fn measured(
-    store: &Store,
-    sets: &[SetWithPulls],
-    vehicle: &VehicleRecord,
-    settings: &Settings,
-) -> Result<Vec<Vec<Measured>>, WorkflowError> {
+/// Cached measurements; all of them made again from the samples, together, when algorithm or settings have changed for any:
+/// what ended a pull and whose log it is shows only among the others.
+async fn measured(store: &Store, sets: &[SetWithPulls], vehicle: &VehicleRecord, settings: &Settings) -> Result<Vec<Vec<Measured>>, WorkflowError> {
     let hash = settings_hash(&vehicle.vehicle, &vehicle.limits, settings);
-    let fresh = |s: &Summary| s.algorithm == ALGORITHM_VERSION && s.settings == hash;
-    let is_default = hash == settings_hash(&vehicle.vehicle, &vehicle.limits, &Settings::default());
-    let mut out = Vec::new();
-    for s in sets {
-        if s.pulls.iter().all(|(_, summary)| fresh(summary)) {
-            out.push(s.pulls.iter().map(|(_, summary)| summary.measured.clone()).collect());
-            continue;
-        }
-        let air = store.day(s.set.day_id).await?.air;
-        let mut input = input_of(s);
-        for (pull, summary) in &s.pulls {
-            let (dyno, ecu) = store.samples(pull.id).await?;
-            input.pulls.push(PullInput {
-                id: summary.measured.id.clone(),
-                dyno,
-                ecu,
-                air,
-                lag_s: pull.lag_s,
-                excluded: pull.excluded_reason.clone(),
-                coast_down: None,
-                pull_index: None,
-            });
-        }
-        let (v, limits, settings) = (vehicle.vehicle.clone(), vehicle.limits.clone(), *settings);
-        let again = tokio::task::spawn_blocking(move || {
-            let pulls: Result<Vec<Measured>, _> = input.pulls.iter().map(|p| measure(p, &v, &settings, &limits)).collect();
-            let mut pulls = vec![pulls.map_err(|e| WorkflowError::Bad(e.to_string()))?];
-            look_together(std::slice::from_ref(&input), &mut pulls, &v, &limits);
-            Ok::<_, WorkflowError>(pulls.remove(0))
-        })
-        .await
-        .map_err(|e| WorkflowError::Bad(e.to_string()))??;
-        if is_default {
-            for ((pull, _), m) in s.pulls.iter().zip(&again) {
-                store.update_summary(pull.id, &Summary { algorithm: ALGORITHM_VERSION, settings: hash.clone(), measured: m.clone() }).await?;
-            }
-        }
-        out.push(again);
+    let pulls = || sets.iter().flat_map(|s| &s.pulls);
+    if pulls().all(|(_, s)| s.algorithm == ALGORITHM_VERSION && s.settings == hash) {
+        return Ok(sets.iter().map(|s| s.pulls.iter().map(|(_, summary)| summary.measured.clone()).collect()).collect());
     }
-    Ok(out)
+    let mut inputs = Vec::new();
+    for s in sets {
+        inputs.push(with_samples(store, s).await?);
+    }
+    let (v, limits, own_settings) = (vehicle.vehicle.clone(), vehicle.limits.clone(), *settings);
+    let again = blocking(move || measure_sets(&inputs, &v, &own_settings, &limits)).await?.map_err(|e| WorkflowError::Bad(e.to_string()))?;
+    if hash == settings_hash(&vehicle.vehicle, &vehicle.limits, &Settings::default()) {
+        for ((pull, _), m) in pulls().zip(again.iter().flatten()) {
+            store.update_summary(pull.id, &Summary { algorithm: ALGORITHM_VERSION, settings: hash.clone(), measured: m.clone() }).await?;
+        }
+    }
+    Ok(again)
 }
 
-/// Makes the measurements of a day again after its air was entered or changed.
+async fn with_samples(store: &Store, s: &SetWithPulls) -> Result<SetInput, WorkflowError> {
+    let air = store.day(s.set.day_id).await?.air;
+    let mut input = input_of(s);
+    for (pull, summary) in &s.pulls {
+        let (dyno, ecu) = store.samples(pull.id).await?;
+        let (id, excluded) = (summary.measured.id.clone(), pull.excluded_reason.clone());
+        input.pulls.push(PullInput { id, dyno, ecu, air, lag_s: pull.lag_s, excluded, ..PullInput::default() });
+    }
+    Ok(input)
+}
+
+/// Brings the air of a day, entered or changed, to its cached measurements; correction happens on the way out.
 ///
 /// # Errors
 /// [`WorkflowError`] when the store refuses.

@@ -1,7 +1,7 @@
 //! One pull, measured: found, aligned, turned into an uncorrected curve on the grid, and every limit judged.
 
 use super::input::{PullInput, Settings, Vehicle};
-use super::window::{dyno_bounds, ecu_bounds};
+use super::window::{ecu_bounds, own_bounds, part};
 use crate::air::AirState;
 use crate::channel::Channel;
 use crate::figures::Curve;
@@ -9,11 +9,12 @@ use crate::limits::{Limit, LimitOutcome, Sources, evaluate, lane};
 use crate::log::{Flag, Recording, Series};
 use crate::pull::align::{Alignment, Pair, Ratio, Status, align, manual};
 use crate::pull::detect::{EndedBy, Load, PullKind, PullSpan, detect};
-use crate::pull::power::{DynoKind, PowerError, PowerTrace, derive, shaft_speed};
+use crate::pull::power::{DynoKind, PowerError, PowerTrace, derive, shaft_speed, torque};
 use crate::signal::grid::to_grid;
 use crate::signal::hygiene::look_over;
 use crate::signal::savgol::FilterRecord;
 use serde::{Deserialize, Serialize};
+use std::borrow::Cow;
 use thiserror::Error;
 
 /// Measured and geometric ratio may differ by this share before a person is asked.
@@ -118,10 +119,8 @@ pub fn measure(input: &PullInput, vehicle: &Vehicle, settings: &Settings, limits
     let dyno = &vehicle.dyno;
     let fail = |problem| MeasureError { log: input.dyno.name.clone(), problem };
     let shaft = shaft_speed(&input.dyno, dyno.overall_ratio).ok_or_else(|| fail(PowerError::MissingSpeed))?;
-    let has_torque = input.dyno.has("hub_torque") || input.dyno.has("brake_torque");
-    if dyno.kind != DynoKind::RollerInertia && !has_torque {
-        let (kind, wanted) = if dyno.kind == DynoKind::Hub { ("hub", "hub_torque in N·m") } else { ("brake", "brake_torque in N·m") };
-        return Err(fail(PowerError::MissingTorque { kind, wanted }));
+    if dyno.kind != DynoKind::RollerInertia {
+        torque(&input.dyno, dyno.kind).map_err(fail)?;
     }
     let mut flags = input.dyno.flags.clone();
     flags.extend(input.ecu.iter().flat_map(|l| l.flags.clone()));
@@ -130,7 +129,8 @@ pub fn measure(input: &PullInput, vehicle: &Vehicle, settings: &Settings, limits
     if found.iter().any(|p| p.kind == PullKind::SweepUp) {
         found.retain(|p| p.kind == PullKind::SweepUp);
     }
-    let (mut span, alignment) = choose(input, &shaft, &found, given, dyno.kind.is_rigid());
+    let (chosen, alignment) = choose(input, &shaft, &found, given, dyno.kind.is_rigid());
+    let mut span = chosen.map(|i| found[i]);
     if found.len() > 1 && input.pull_index.is_none() {
         flags.push(Flag::new(
             "several_pulls",
@@ -138,7 +138,7 @@ pub fn measure(input: &PullInput, vehicle: &Vehicle, settings: &Settings, limits
                 "{} pulls in {}: number {} was taken; the others need entries of their own",
                 found.len(),
                 input.dyno.name,
-                position(&found, span) + 1
+                chosen.map_or(0, |i| i + 1)
             ),
         ));
     }
@@ -161,13 +161,12 @@ pub fn measure(input: &PullInput, vehicle: &Vehicle, settings: &Settings, limits
         use_ecu_throttle(p, input.ecu.as_ref(), &alignment);
     }
     let own = span.map_or([None, None], |p| {
-        let d = dyno_bounds(&p, &found);
-        [d, input.ecu.as_ref().and_then(|e| ecu_bounds(&p, d, e, alignment.lag_s.filter(|_| alignment.usable())))]
+        let all: Vec<[f64; 2]> = found.iter().map(|f| [f.from_s, f.to_s]).collect();
+        let d = chosen.and_then(|i| own_bounds(&all, i));
+        [d, input.ecu.as_ref().and_then(|e| ecu_bounds(&p, d, e, alignment.usable_lag()))]
     });
-    let cut = |log: &Recording, w: Option<[f64; 2]>| w.map(|[a, b]| log.window(a, b));
-    let (dyno_part, ecu_part) = (cut(&input.dyno, own[0]), input.ecu.as_ref().and_then(|e| cut(e, own[1])));
-    let shaft_log = dyno_part.as_ref().unwrap_or(&input.dyno);
-    let ecu = ecu_part.as_ref().or(input.ecu.as_ref());
+    let (dyno_part, ecu_part) = own_parts(input, own);
+    let (shaft_log, ecu) = (dyno_part.as_ref(), ecu_part.as_deref());
     flags.extend([Some(shaft_log), ecu].into_iter().flatten().flat_map(look_over));
     let sources = Sources { dyno: shaft_log, ecu, alignment: &alignment };
     let limit_outcomes = limits.iter().map(|l| evaluate(l, &sources)).collect();
@@ -210,10 +209,6 @@ pub fn measure(input: &PullInput, vehicle: &Vehicle, settings: &Settings, limits
     Ok(out)
 }
 
-fn position(found: &[PullSpan], chosen: Option<PullSpan>) -> usize {
-    found.iter().position(|p| chosen.is_some_and(|c| (c.from_s - p.from_s).abs() < 1e-9)).unwrap_or(0)
-}
-
 fn starting_ratio(log: &Recording, geometry: Option<f64>) -> (Option<f64>, RatioSource) {
     if let Some(k) = geometry {
         return (Some(k), RatioSource::Geometry);
@@ -244,11 +239,16 @@ fn doubt_ratio(log: &Recording, alignment: &Alignment, given: Option<f64>, flags
     }
 }
 
+/// The recordings of a pull cut to its own windows.
+pub(super) fn own_parts(input: &PullInput, own: [Option<[f64; 2]>; 2]) -> (Cow<'_, Recording>, Option<Cow<'_, Recording>>) {
+    (part(&input.dyno, own[0]), input.ecu.as_ref().map(|e| part(e, own[1])))
+}
+
 /// Picks the pull: by index, else the first that aligns, else the first.
-fn choose(input: &PullInput, shaft: &Series, found: &[PullSpan], k: Option<f64>, rigid: bool) -> (Option<PullSpan>, Alignment) {
-    let candidates: Vec<PullSpan> = match input.pull_index {
-        Some(i) => found.get(i).copied().into_iter().collect(),
-        None => found.to_vec(),
+fn choose(input: &PullInput, shaft: &Series, found: &[PullSpan], k: Option<f64>, rigid: bool) -> (Option<usize>, Alignment) {
+    let candidates: Vec<usize> = match input.pull_index {
+        Some(i) => (i < found.len()).then_some(i).into_iter().collect(),
+        None => (0..found.len()).collect(),
     };
     let ecu = input.ecu.as_ref().and_then(|l| l.series("engine_speed").map(|s| (l, s)));
     let (Some(first), Some((log, speed))) = (candidates.first().copied(), ecu) else {
@@ -264,16 +264,16 @@ fn choose(input: &PullInput, shaft: &Series, found: &[PullSpan], k: Option<f64>,
     };
     let ratio = k.map_or(Ratio::Free, Ratio::Known);
     let clocks_of_day = log.clock_of_day_s.is_some() && input.dyno.clock_of_day_s.is_some();
-    let mut best: Option<(PullSpan, Alignment)> = None;
-    for pull in &candidates {
-        let pair = Pair { dyno: shaft, ecu: &speed, pull, ratio, rigid, clocks_of_day };
+    let mut best: Option<(usize, Alignment)> = None;
+    for i in candidates {
+        let pair = Pair { dyno: shaft, ecu: &speed, pull: &found[i], ratio, rigid, clocks_of_day };
         let a = match input.lag_s {
             Some(lag) => manual(&pair, lag),
             None => align(&pair),
         };
         let usable = a.usable();
         if best.is_none() || usable {
-            best = Some((*pull, a));
+            best = Some((i, a));
         }
         if usable {
             break;
@@ -284,7 +284,7 @@ fn choose(input: &PullInput, shaft: &Series, found: &[PullSpan], k: Option<f64>,
 
 /// Takes the end of the pull from the log that knows the throttle.
 fn use_ecu_throttle(p: &mut PullSpan, ecu: Option<&Recording>, alignment: &Alignment) {
-    let (Some(log), Some(lag)) = (ecu, alignment.lag_s.filter(|_| alignment.usable())) else { return };
+    let (Some(log), Some(lag)) = (ecu, alignment.usable_lag()) else { return };
     let load = Load::from_log(log);
     let (Some(throttle), Some(speed)) = (load.throttle.clone(), log.series("engine_speed")) else { return };
     let inside = throttle.between(p.from_s + lag, p.to_s + lag);
@@ -311,7 +311,7 @@ fn grid(trace: &PowerTrace, ecu: Option<&Recording>, dyno: &Recording, alignment
     let g = to_grid(&trace.rpm, &[&trace.power_kw, &trace.torque_nm, &edge, &trace.t], &all, step);
     let beside = |name: &str| -> Option<Vec<f64>> {
         let at_dyno = dyno.series(name).map(|s| (s, 0.0));
-        let (s, lag) = at_dyno.or_else(|| Some((ecu?.series(name)?, alignment.lag_s.filter(|_| alignment.usable())?)))?;
+        let (s, lag) = at_dyno.or_else(|| Some((ecu?.series(name)?, alignment.usable_lag()?)))?;
         g.y[3].iter().map(|t| s.at(t + lag)).collect()
     };
     let ambient = air.map(|a| a.pressure_hpa / 10.0);
@@ -330,8 +330,7 @@ fn grid(trace: &PowerTrace, ecu: Option<&Recording>, dyno: &Recording, alignment
 }
 
 fn lane_of(l: &Limit, sources: &Sources<'_>, grid: &[f64], step: f64, p: &PullSpan) -> Option<Vec<Option<f64>>> {
-    let (clock_is_ecu, lag) =
-        (sources.ecu.is_some_and(|e| e.has(l.channel.as_str())), sources.alignment.lag_s.filter(|_| sources.alignment.usable()));
+    let (clock_is_ecu, lag) = (sources.ecu.is_some_and(|e| e.has(l.channel.as_str())), sources.alignment.usable_lag());
     match (clock_is_ecu, lag) {
         (true, Some(lag)) => lane(l, sources, grid, step, p.from_s + lag, p.to_s + lag),
         (true, None) => None,
@@ -341,7 +340,7 @@ fn lane_of(l: &Limit, sources: &Sources<'_>, grid: &[f64], step: f64, p: &PullSp
 
 fn summaries(dyno: &Recording, ecu: Option<&Recording>, alignment: &Alignment, p: &PullSpan) -> Vec<ChannelSummary> {
     let mut out: Vec<ChannelSummary> = Vec::new();
-    let lag = alignment.lag_s.filter(|_| alignment.usable());
+    let lag = alignment.usable_lag();
     for (log, shift) in [ecu.zip(lag), Some((dyno, 0.0))].into_iter().flatten() {
         for channel in log.channels.keys() {
             let Some(s) = log.series(channel.as_str()).map(|s| s.between(p.from_s + shift, p.to_s + shift)).filter(|s| !s.is_empty()) else {

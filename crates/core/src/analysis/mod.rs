@@ -18,7 +18,8 @@ pub use input::{Aspiration, Cycle, Engine, Headline, Ignition, PullInput, SetInp
 pub use measure::{ChannelSummary, Lane, MeasureError, Measured, RatioSource, RawGrid, measure};
 pub use sentence::{headline_sentence, limit_sentence};
 pub use sets::{Figure, SetFigures, SetResult, analyse_sets, set_verdicts};
-pub use together::look_together;
+pub use together::measure_sets;
+pub use window::own_bounds;
 
 use serde::{Deserialize, Serialize};
 

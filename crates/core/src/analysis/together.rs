@@ -1,7 +1,7 @@
 //! What only the whole job shows: a log that fits another pull better, the usual end of a pull, heat soak within a set.
 
-use super::input::{SetInput, Vehicle};
-use super::measure::{Lane, Measured};
+use super::input::{SetInput, Settings, Vehicle};
+use super::measure::{Lane, MeasureError, Measured, measure, own_parts};
 use crate::limits::{Limit, Sources, evaluate};
 use crate::log::Flag;
 use crate::pull::align::{Pair, Ratio, Status, align};
@@ -19,8 +19,19 @@ const SOAK_C: f64 = 5.0;
 /// Power lower by this share counts as less.
 const SOAK_SHARE: f64 = 0.007;
 
+/// Measures every pull of every set, then takes the second look that only the whole job allows.
+///
+/// # Errors
+/// [`MeasureError`] of the first pull that cannot be measured at all.
+pub fn measure_sets(sets: &[SetInput], vehicle: &Vehicle, settings: &Settings, limits: &[Limit]) -> Result<Vec<Vec<Measured>>, MeasureError> {
+    let each = |s: &SetInput| s.pulls.iter().map(|p| measure(p, vehicle, settings, limits)).collect();
+    let mut measured = sets.iter().map(each).collect::<Result<Vec<Vec<Measured>>, _>>()?;
+    look_together(sets, &mut measured, vehicle, limits);
+    Ok(measured)
+}
+
 /// Second look over all sets of a job: refuses swapped logs, refines what ended each pull, flags heat soak.
-pub fn look_together(sets: &[SetInput], measured: &mut [Vec<Measured>], vehicle: &Vehicle, limits: &[Limit]) {
+fn look_together(sets: &[SetInput], measured: &mut [Vec<Measured>], vehicle: &Vehicle, limits: &[Limit]) {
     for (set, pulls) in sets.iter().zip(measured.iter_mut()) {
         for i in 0..pulls.len() {
             if let Some((other, mine_fits_theirs)) = fits_better(set, pulls, i, vehicle) {
@@ -87,7 +98,8 @@ fn refuse(set: &SetInput, m: &mut Measured, i: usize, reason: String, limits: &[
     m.alignment = m.alignment.clone().refuse(reason.clone());
     m.flags.push(Flag::new("not_aligned", reason));
     let input = &set.pulls[i];
-    let sources = Sources { dyno: &input.dyno, ecu: input.ecu.as_ref(), alignment: &m.alignment };
+    let (dyno, ecu) = own_parts(input, m.own_window);
+    let sources = Sources { dyno: &dyno, ecu: ecu.as_deref(), alignment: &m.alignment };
     m.limits = limits.iter().map(|l| evaluate(l, &sources)).collect();
     m.lanes = limits
         .iter()

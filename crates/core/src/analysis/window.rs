@@ -2,23 +2,30 @@
 
 use crate::log::Recording;
 use crate::pull::detect::PullSpan;
+use std::borrow::Cow;
 
 /// Kept before and after a pull, s: tip-in, lift and the cool-down of slow sensors (our choice).
 const AROUND_S: f64 = 8.0;
 /// An engine-computer recording longer than the pull's window by this much is cut to it, s (our choice).
 const MUCH_LONGER_S: f64 = 60.0;
 
-/// Bounds of a pull's own window on the dyno clock: half way to its neighbours at most. `None` when the file holds one pull.
-pub(super) fn dyno_bounds(span: &PullSpan, found: &[PullSpan]) -> Option<[f64; 2]> {
-    if found.len() < 2 {
-        return None;
+/// Bounds of pull `i` among all pulls of a recording (`[from, to]` each, s): half way to its neighbours at most.
+/// `None` when the recording holds one pull: it keeps the whole.
+pub fn own_bounds(pulls: &[[f64; 2]], i: usize) -> Option<[f64; 2]> {
+    let [from, to] = *pulls.get(i).filter(|_| pulls.len() > 1)?;
+    let before = pulls.iter().map(|p| p[1]).filter(|t| *t <= from).reduce(f64::max);
+    let after = pulls.iter().map(|p| p[0]).filter(|t| *t >= to).reduce(f64::min);
+    let start = before.map_or(from - AROUND_S, |t| (0.5 * (t + from)).max(from - AROUND_S));
+    let end = after.map_or(to + AROUND_S, |t| (0.5 * (t + to)).min(to + AROUND_S));
+    Some([start, end])
+}
+
+/// The part of a recording inside the bounds, or all of it.
+pub(super) fn part<'a>(log: &'a Recording, bounds: Option<[f64; 2]>) -> Cow<'a, Recording> {
+    match bounds {
+        Some([a, b]) => Cow::Owned(log.window(a, b)),
+        None => Cow::Borrowed(log),
     }
-    let before = found.iter().map(|p| p.to_s).filter(|t| *t <= span.from_s).fold(f64::NEG_INFINITY, f64::max);
-    let after = found.iter().map(|p| p.from_s).filter(|t| *t >= span.to_s).fold(f64::INFINITY, f64::min);
-    let half_way = |a: f64, b: f64| 0.5 * (a + b);
-    let from = if before.is_finite() { half_way(before, span.from_s).max(span.from_s - AROUND_S) } else { span.from_s - AROUND_S };
-    let to = if after.is_finite() { half_way(after, span.to_s).min(span.to_s + AROUND_S) } else { span.to_s + AROUND_S };
-    Some([from, to])
 }
 
 /// Bounds on the engine computer's clock: the dyno's bounds carried over, or a window around the pull when that recording
@@ -46,10 +53,11 @@ mod tests {
 
     #[test]
     fn a_window_never_reaches_into_a_neighbour() {
-        let all = [span(10.0, 18.0), span(24.0, 32.0), span(90.0, 98.0)];
-        assert_eq!(dyno_bounds(&all[1], &all), Some([21.0, 40.0]));
-        assert_eq!(dyno_bounds(&all[0], &all), Some([2.0, 21.0]));
-        assert_eq!(dyno_bounds(&all[0], &all[..1]), None);
+        let all = [[10.0, 18.0], [24.0, 32.0], [90.0, 98.0]];
+        assert_eq!(own_bounds(&all, 1), Some([21.0, 40.0]));
+        assert_eq!(own_bounds(&all, 0), Some([2.0, 21.0]));
+        assert_eq!(own_bounds(&all[..1], 0), None);
+        assert_eq!(own_bounds(&all, 7), None);
     }
 
     #[test]

@@ -48,7 +48,7 @@ impl<'a> Sources<'a> {
             return Lookup::Found(s);
         }
         let Some(mut s) = other.and_then(|l| l.series(channel)) else { return Lookup::Absent };
-        let Some(lag) = self.alignment.lag_s.filter(|_| self.alignment.usable()) else { return Lookup::Misaligned };
+        let Some(lag) = self.alignment.usable_lag() else { return Lookup::Misaligned };
         let shift = if clock == Clock::Ecu { lag } else { -lag };
         s.t.iter_mut().for_each(|t| *t += shift);
         Lookup::Found(s)
@@ -89,10 +89,7 @@ pub fn evaluate(limit: &Limit, sources: &Sources<'_>) -> LimitOutcome {
             Lookup::Misaligned => return blank(Verdict::CantTell, misaligned(over)),
         },
     };
-    let gated: Vec<bool> =
-        s.t.iter()
-            .map(|t| gates.iter().all(|(g, x)| x.at(*t).is_some_and(|v| g.above.is_none_or(|a| v > a) && g.below.is_none_or(|b| v < b))))
-            .collect();
+    let gated: Vec<bool> = s.t.iter().map(|t| gates.iter().all(|(g, x)| x.at(*t).is_some_and(|v| g.holds(v)))).collect();
     let thresholds: Vec<Option<f64>> = match &axis {
         None => vec![limit.threshold.at(0.0); s.len()],
         Some(x) => s.t.iter().map(|t| x.at(*t).and_then(|x| limit.threshold.at(x))).collect(),

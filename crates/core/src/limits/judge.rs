@@ -3,12 +3,10 @@
 use super::model::{Limit, Verdict};
 use super::windows::{Held, highest_held};
 use crate::log::Series;
-use crate::signal::hygiene::{frozen, saturated};
+use crate::signal::hygiene::{frozen, saturated, swept};
 
 /// A gap inside the gate longer than this, or than the sustain time, hides too much, s.
 const MAX_GAP_S: f64 = 0.2;
-/// The engine must be swept this far for a sensor to be called frozen, rpm.
-const SWEPT_RPM: f64 = 500.0;
 
 pub(super) struct Judged {
     pub(super) verdict: Verdict,
@@ -98,14 +96,11 @@ fn cannot_answer(limit: &Limit, s: &Series, gated: &[bool], thresholds: &[Option
                 s.t[b - 1]
             ));
         }
-        let swept = |a: usize, b: usize| match speed {
-            Some(n) => match (n.at(s.t[a]), n.at(s.t[b])) {
-                (Some(x), Some(y)) => (y - x).abs() >= SWEPT_RPM,
-                _ => false,
-            },
+        let was_swept = |a: usize, b: usize| match speed {
+            Some(n) => swept(n, s.t[a], s.t[b]),
             None => (a..=b).all(|i| gated[i]),
         };
-        if let Some((a, b)) = frozen(&s.t, &s.v, kind, swept).filter(|(a, b)| touches(*a, *b)) {
+        if let Some((a, b)) = frozen(&s.t, &s.v, kind, was_swept).filter(|(a, b)| touches(*a, *b)) {
             return Some(format!("{} stood still at {} from {:.2} to {:.2} s: frozen sensor?", limit.channel.label(), s.v[a], s.t[a], s.t[b - 1]));
         }
     }

@@ -22,7 +22,7 @@ pub fn lane(limit: &Limit, sources: &Sources<'_>, grid: &[f64], step: f64, from_
     let first = *grid.first()?;
     let mut out = vec![None; grid.len()];
     for (t, v) in s.t.iter().zip(&s.v).filter(|(t, _)| **t >= from_s && **t <= to_s) {
-        if !gates.iter().all(|(g, x)| x.at(*t).is_some_and(|v| g.above.is_none_or(|a| v > a) && g.below.is_none_or(|b| v < b))) {
+        if !gates.iter().all(|(g, x)| x.at(*t).is_some_and(|v| g.holds(v))) {
             continue;
         }
         let Some(rpm) = speed.at(*t) else { continue };

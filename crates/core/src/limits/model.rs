@@ -74,6 +74,13 @@ pub struct GateTerm {
     pub below: Option<f64>,
 }
 
+impl GateTerm {
+    /// Whether the term holds for a reading.
+    pub fn holds(&self, v: f64) -> bool {
+        self.above.is_none_or(|a| v > a) && self.below.is_none_or(|b| v < b)
+    }
+}
+
 /// A limit on one channel.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]

@@ -120,16 +120,24 @@ pub fn shaft_speed(log: &Recording, ratio: Option<f64>) -> Option<Series> {
     })
 }
 
+/// The torque channel a dyno of that kind records.
+///
+/// # Errors
+/// [`PowerError::MissingTorque`] naming what is wanted.
+pub fn torque(log: &Recording, kind: DynoKind) -> Result<Series, PowerError> {
+    let (kind, wanted, names) = match kind {
+        DynoKind::Hub => ("hub", "hub_torque in N·m", ["hub_torque", "brake_torque"]),
+        _ => ("brake", "brake_torque in N·m", ["brake_torque", "hub_torque"]),
+    };
+    names.iter().find_map(|n| log.series(n)).ok_or(PowerError::MissingTorque { kind, wanted })
+}
+
 fn raw(log: &Recording, dyno: &Dyno, ratio: f64) -> Result<Raw, PowerError> {
     let speed = shaft_speed(log, Some(ratio)).ok_or(PowerError::MissingSpeed)?;
     if dyno.kind == DynoKind::RollerInertia {
         return Ok(Raw { t: speed.t, shaft_rpm: speed.v, torque: None });
     }
-    let (kind, wanted, names) = match dyno.kind {
-        DynoKind::Hub => ("hub", "hub_torque in N·m", ["hub_torque", "brake_torque"]),
-        _ => ("brake", "brake_torque in N·m", ["brake_torque", "hub_torque"]),
-    };
-    let torque = names.iter().find_map(|n| log.series(n)).ok_or(PowerError::MissingTorque { kind, wanted })?;
+    let torque = torque(log, dyno.kind)?;
     let (mut t, mut shaft_rpm, mut out) = (Vec::new(), Vec::new(), Vec::new());
     for (ti, vi) in speed.t.iter().zip(&speed.v) {
         if let Some(q) = torque.at(*ti) {

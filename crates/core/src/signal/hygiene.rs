@@ -3,7 +3,7 @@
 #![allow(clippy::float_cmp)]
 
 use crate::channel::Kind;
-use crate::log::{Flag, Recording};
+use crate::log::{Flag, Recording, Series};
 use thiserror::Error;
 
 /// Time that cannot be repaired.
@@ -142,6 +142,14 @@ pub fn frozen(t: &[f64], v: &[f64], kind: &Kind, swept: impl Fn(usize, usize) ->
         .map(|(a, b, _)| (a, b))
 }
 
+/// The engine must be swept this far for a resting sensor to be called frozen, rpm (our choice).
+const SWEPT_RPM: f64 = 500.0;
+
+/// Whether the engine moved enough between two times to expect every live sensor to move.
+pub fn swept(speed: &Series, from_s: f64, to_s: f64) -> bool {
+    speed.at(from_s).zip(speed.at(to_s)).is_some_and(|(a, b)| (b - a).abs() >= SWEPT_RPM)
+}
+
 /// What stands out in a recording's sensors, in words: gaps, ends of range, sensors that stood still while the engine swept.
 /// Nothing is changed; limits judge the same samples on their own.
 pub fn look_over(log: &Recording) -> Vec<Flag> {
@@ -161,7 +169,7 @@ pub fn look_over(log: &Recording) -> Vec<Flag> {
                 format!("{} sat at the {end} of its range ({}) for {:.1} s", channel.label(), s.v[a], s.t[b - 1] - s.t[a]),
             ));
         }
-        let swept = |a: usize, b: usize| speed.as_ref().and_then(|n| Some((n.at(s.t[b])? - n.at(s.t[a])?).abs() >= 500.0)).unwrap_or(false);
+        let swept = |a: usize, b: usize| speed.as_ref().is_some_and(|n| swept(n, s.t[a], s.t[b]));
         if let Some((a, b)) = frozen(&s.t, &s.v, kind, swept) {
             out.push(Flag::new(
                 "frozen",

@@ -7,4 +7,4 @@ mod reader;
 mod tests;
 
 pub use dialect::{Dialect, sniff};
-pub use reader::{RawTable, TimeKind, read_table};
+pub use reader::{RawTable, TimeKind, dialect_of, read_table};

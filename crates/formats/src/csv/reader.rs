@@ -55,6 +55,22 @@ impl<R: Read> Read for LineGuard<R> {
     }
 }
 
+/// Decodes to UTF-8 and finds the dialect from the head; returns the head and what follows it.
+fn open<R: Read>(input: R, file: &str) -> Result<(Dialect, Vec<u8>, impl Read), FormatError> {
+    let mut decoded = DecodeReaderBytesBuilder::new().bom_sniffing(true).strip_bom(true).utf8_passthru(true).build(input);
+    let mut head = Vec::with_capacity(HEAD);
+    decoded.by_ref().take(HEAD as u64).read_to_end(&mut head).map_err(|e| FormatError::whole(file, format!("cannot be read: {e}")))?;
+    Ok((sniff(&head, file)?, head, decoded))
+}
+
+/// The dialect of a file, from its head alone.
+///
+/// # Errors
+/// [`FormatError`] for unreadable input and everything [`sniff`] refuses.
+pub fn dialect_of(input: impl Read, file: &str) -> Result<Dialect, FormatError> {
+    open(input, file).map(|o| o.0)
+}
+
 /// Reads the columns that `keep` asks for; `keep` sees the dialect and returns (column, is_time) pairs.
 ///
 /// # Errors
@@ -65,11 +81,7 @@ pub fn read_table(
     file: &str,
     keep: impl FnOnce(&Dialect) -> Result<Vec<(usize, bool)>, FormatError>,
 ) -> Result<RawTable, FormatError> {
-    let broken = |e: io::Error| FormatError::whole(file, format!("cannot be read: {e}"));
-    let mut decoded = DecodeReaderBytesBuilder::new().bom_sniffing(true).strip_bom(true).utf8_passthru(true).build(input);
-    let mut head = Vec::with_capacity(HEAD);
-    decoded.by_ref().take(HEAD as u64).read_to_end(&mut head).map_err(broken)?;
-    let dialect = sniff(&head, file)?;
+    let (dialect, head, decoded) = open(input, file)?;
     let wanted = keep(&dialect)?;
     let width = dialect.headers.len();
     let source = LineGuard { inner: io::Cursor::new(head).chain(decoded), since_newline: 0 };

@@ -1,16 +1,17 @@
 //! Committing chosen pulls: read, measure, store, in one transaction with progress.
 
 use super::preview::FilePreview;
-use crate::error::WorkflowError;
+use super::short_hash;
+use crate::error::{WorkflowError, blocking};
 use jamjar_core::ALGORITHM_VERSION;
-use jamjar_core::analysis::{Measured, PullInput, SetInput, Settings, Vehicle, look_together, measure};
+use jamjar_core::analysis::{Measured, PullInput, SetInput, Settings, Vehicle, measure_sets, own_bounds};
 use jamjar_core::factors::Factors;
 use jamjar_core::limits::Limit;
 use jamjar_core::log::Recording;
 use jamjar_formats::{Mapping, read_log};
 use jamjar_store::{InboxItem, NewPull, NewSet, Store, Summary, VehicleRecord};
-use sha2::{Digest, Sha256};
 use std::collections::HashMap;
+use std::sync::Arc;
 
 /// A pull chosen for commit.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -39,7 +40,7 @@ pub struct ChosenSet {
 /// Hash of everything a cached measurement depends on, beside the samples.
 pub fn settings_hash(vehicle: &Vehicle, limits: &[Limit], settings: &Settings) -> String {
     let text = serde_json::to_string(&(&vehicle.dyno, limits, settings.grid_rpm, settings.smoothing_s)).unwrap_or_default();
-    Sha256::digest(text).iter().take(8).map(|b| format!("{b:02x}")).collect()
+    short_hash(&text)
 }
 
 fn check(sets: &[ChosenSet]) -> Result<(), WorkflowError> {
@@ -81,7 +82,7 @@ pub async fn commit(store: &Store, run_id: i64, day_id: i64, sets: &[ChosenSet])
         inbox.iter().find(|i| i.id == id).cloned().ok_or_else(|| WorkflowError::Bad("a chosen file is no longer in the inbox: drop it again".into()))
     };
     let (mut inputs, mut origins, mut used, mut done) = (Vec::new(), Vec::new(), Vec::new(), 0);
-    let mut open: HashMap<i64, Recording> = HashMap::new();
+    let mut files_open = OpenFiles::default();
     for (k, s) in sets.iter().enumerate().filter(|(_, s)| !s.pulls.is_empty()) {
         let mut set = SetInput { id: k.to_string(), day: day.date.to_string(), factors: Factors::new(), pulls: Vec::new() };
         let mut files = Vec::new();
@@ -89,18 +90,13 @@ pub async fn commit(store: &Store, run_id: i64, day_id: i64, sets: &[ChosenSet])
             let (dyno, ecu) = (find(p.dyno)?, p.ecu.map(find).transpose()?);
             used.push(dyno.id);
             used.extend(ecu.iter().map(|e| e.id));
-            let input = PullInput {
-                id: format!("p{}", i + 1),
-                dyno: read(store, &mut open, &dyno, p.number.is_some()).await?,
-                ecu: match &ecu {
-                    Some(e) => Some(read(store, &mut open, e, p.number.is_some()).await?),
-                    None => None,
-                },
-                air: day.air,
-                pull_index: p.number,
-                ..PullInput::default()
-            };
-            let input = if p.number.is_some() { own_part(input, &vehicle).await? } else { input };
+            let air = day.air;
+            let several = p.number.is_some();
+            let dyno_log = files_open.read(store, &dyno, several).await?;
+            let mut input = PullInput { id: format!("p{}", i + 1), dyno: part_of(&dyno_log, &dyno, p.number), air, ..PullInput::default() };
+            if let Some(e) = &ecu {
+                input.ecu = Some(Recording::clone(&*files_open.read(store, e, several).await?));
+            }
             set.pulls.push(input);
             files.push((dyno, ecu));
             done += 1;
@@ -111,7 +107,8 @@ pub async fn commit(store: &Store, run_id: i64, day_id: i64, sets: &[ChosenSet])
         inputs.push(set);
         origins.push((s, files));
     }
-    let (inputs, measured) = measure_all(inputs, &vehicle).await?;
+    let numbered = sets.iter().flat_map(|s| &s.pulls).map(|p| p.number.is_some()).collect();
+    let (inputs, measured) = measure_all(inputs, numbered, &vehicle).await?;
     let settings = settings_hash(&vehicle.vehicle, &vehicle.limits, &Settings::default());
     let new: Vec<NewSet> = inputs
         .into_iter()
@@ -125,55 +122,65 @@ pub async fn commit(store: &Store, run_id: i64, day_id: i64, sets: &[ChosenSet])
     Ok(store.commit_sets(day_id, &new, &used).await?)
 }
 
-/// Cuts the recordings of a pull to its own window, so that a long file is not stored once for every pull in it.
-async fn own_part(input: PullInput, vehicle: &VehicleRecord) -> Result<PullInput, WorkflowError> {
-    let v = vehicle.vehicle.clone();
-    tokio::task::spawn_blocking(move || {
-        let m = measure(&input, &v, &Settings::default(), &[]).map_err(|e| WorkflowError::Bad(e.to_string()))?;
-        let cut = |log: Recording, w: Option<[f64; 2]>| match w {
-            Some([a, b]) => log.window(a, b),
-            None => log,
-        };
-        let [dyno, ecu] = m.own_window;
-        let pull_index = input.pull_index.filter(|_| dyno.is_none());
-        Ok(PullInput { dyno: cut(input.dyno, dyno), ecu: input.ecu.map(|e| cut(e, ecu)), pull_index, ..input })
-    })
-    .await
-    .map_err(|e| WorkflowError::Bad(e.to_string()))?
+/// The part of a recording that belongs to the pull of that number among those previewed; all of it without a number.
+fn part_of(log: &Recording, item: &InboxItem, number: Option<usize>) -> Recording {
+    let spans = preview_of(item).map(|r| r.sweeps().map(|p| [p.from_s, p.to_s]).collect::<Vec<_>>()).unwrap_or_default();
+    match number.and_then(|n| own_bounds(&spans, n)) {
+        Some([a, b]) => log.window(a, b),
+        None => log.clone(),
+    }
 }
 
-/// Reads a file of the inbox; one that holds several pulls is kept open for the next of them.
-async fn read(store: &Store, open: &mut HashMap<i64, Recording>, item: &InboxItem, again: bool) -> Result<Recording, WorkflowError> {
-    if let Some(known) = open.get(&item.file_id) {
-        return Ok(known.clone());
+/// Files that hold several pulls, read once and kept for the next of them.
+#[derive(Default)]
+struct OpenFiles(HashMap<i64, Arc<Recording>>);
+
+impl OpenFiles {
+    async fn read(&mut self, store: &Store, item: &InboxItem, keep: bool) -> Result<Arc<Recording>, WorkflowError> {
+        if let Some(known) = self.0.get(&item.file_id) {
+            return Ok(known.clone());
+        }
+        let bytes = store.file_bytes(item.file_id).await?;
+        let (name, mapping) = (item.name.clone(), mapping_of(item));
+        let log = Arc::new(blocking(move || read_log(bytes.as_slice(), &name, &mapping)).await??.log);
+        if keep {
+            self.0.insert(item.file_id, log.clone());
+        }
+        Ok(log)
     }
-    let bytes = store.file_bytes(item.file_id).await?;
-    let (name, mapping) = (item.name.clone(), mapping_of(item));
-    let read =
-        tokio::task::spawn_blocking(move || read_log(bytes.as_slice(), &name, &mapping)).await.map_err(|e| WorkflowError::Bad(e.to_string()))??;
-    if again {
-        open.insert(item.file_id, read.log.clone());
-    }
-    Ok(read.log)
+}
+
+fn preview_of(item: &InboxItem) -> Option<FilePreview> {
+    serde_json::from_str(&item.report).ok()
 }
 
 fn mapping_of(item: &InboxItem) -> Mapping {
-    serde_json::from_str::<FilePreview>(&item.report).map(|r| r.mapping).unwrap_or_default()
+    preview_of(item).map(|r| r.mapping).unwrap_or_default()
 }
 
-async fn measure_all(inputs: Vec<SetInput>, vehicle: &VehicleRecord) -> Result<(Vec<SetInput>, Vec<Vec<Measured>>), WorkflowError> {
+async fn measure_all(
+    inputs: Vec<SetInput>,
+    numbered: Vec<bool>,
+    vehicle: &VehicleRecord,
+) -> Result<(Vec<SetInput>, Vec<Vec<Measured>>), WorkflowError> {
     let (v, limits) = (vehicle.vehicle.clone(), vehicle.limits.clone());
-    tokio::task::spawn_blocking(move || {
-        let mut measured = Vec::new();
-        for s in &inputs {
-            let pulls: Result<Vec<Measured>, _> = s.pulls.iter().map(|p| measure(p, &v, &Settings::default(), &limits)).collect();
-            measured.push(pulls.map_err(|e| WorkflowError::Bad(e.to_string()))?);
-        }
-        look_together(&inputs, &mut measured, &v, &limits);
-        Ok((inputs, measured))
+    blocking(move || {
+        let mut measured = measure_sets(&inputs, &v, &Settings::default(), &limits).map_err(|e| WorkflowError::Bad(e.to_string()))?;
+        Ok((cut_to_own(inputs, &mut measured, &numbered), measured))
     })
-    .await
-    .map_err(|e| WorkflowError::Bad(e.to_string()))?
+    .await?
+}
+
+/// Cuts the engine computer's recording to each numbered pull's own window, so that a long file is not stored once for every
+/// pull in it.
+fn cut_to_own(mut inputs: Vec<SetInput>, measured: &mut [Vec<Measured>], numbered: &[bool]) -> Vec<SetInput> {
+    let pulls = inputs.iter_mut().flat_map(|s| &mut s.pulls).zip(measured.iter_mut().flatten());
+    for ((p, m), _) in pulls.zip(numbered).filter(|(_, numbered)| **numbered) {
+        if let (Some(log), Some([a, b])) = (&mut p.ecu, m.own_window[1].take()) {
+            *log = log.window(a, b);
+        }
+    }
+    inputs
 }
 
 fn new_set(s: &ChosenSet, input: SetInput, measured: Vec<Measured>, files: &[(InboxItem, Option<InboxItem>)], settings: &str) -> NewSet {

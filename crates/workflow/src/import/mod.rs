@@ -4,6 +4,13 @@ mod commit;
 mod pairing;
 mod preview;
 
+use sha2::{Digest, Sha256};
+
+/// First 64 bits of a SHA-256 in hexadecimal: enough to tell sources and settings apart.
+fn short_hash(text: &str) -> String {
+    Sha256::digest(text).iter().take(8).map(|b| format!("{b:02x}")).collect()
+}
+
 pub use commit::{ChosenPull, ChosenSet, commit, settings_hash};
 pub use pairing::{Proposal, ProposedPull, propose};
 pub use preview::{FilePreview, PreviewPull, answer, drop_spooled, preview};

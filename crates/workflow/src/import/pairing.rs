@@ -1,7 +1,6 @@
 //! Which files belong together, and which pulls to a set: by name first, by order where names say nothing.
 
 use super::preview::FilePreview;
-use jamjar_core::pull::detect::PullKind;
 use jamjar_store::{InboxItem, Role};
 
 /// A pull offered for commit.
@@ -98,8 +97,7 @@ fn pulls_of(d: &InboxItem, e: Option<&InboxItem>) -> Vec<ProposedPull> {
     let report: Option<FilePreview> = serde_json::from_str(&d.report).ok();
     let found: Vec<String> = report
         .map(|r| {
-            let up: Vec<_> = r.pulls.iter().filter(|p| p.kind == PullKind::SweepUp).collect();
-            up.iter()
+            r.sweeps()
                 .map(|p| format!("{:.0}–{:.0} rpm in {:.1} s, ended by {}", p.from_rpm, p.to_rpm, p.to_s - p.from_s, p.ended_by.label()))
                 .collect()
         })

@@ -1,14 +1,15 @@
 //! What a dropped file holds, before anything is committed.
 
-use crate::error::WorkflowError;
+use super::short_hash;
+use crate::error::{WorkflowError, blocking};
 use jamjar_core::channel::Channel;
 use jamjar_core::pull::detect::{EndedBy, Load, PullKind, detect};
 use jamjar_core::pull::power::shaft_speed;
 use jamjar_core::units::Unit;
+use jamjar_formats::csv::dialect_of;
 use jamjar_formats::{ColumnReport, FormatError, Mapping, Question, ReadLog, Rule, read_log};
 use jamjar_store::{NewInboxItem, Received, Role, Store};
 use serde::{Deserialize, Serialize};
-use sha2::{Digest, Sha256};
 use std::fs::File;
 use std::path::Path;
 
@@ -37,10 +38,16 @@ pub struct FilePreview {
     pub mapping: Mapping,
 }
 
+impl FilePreview {
+    /// Its rising sweeps, in order: those are offered and numbered.
+    pub fn sweeps(&self) -> impl Iterator<Item = &PreviewPull> {
+        self.pulls.iter().filter(|p| p.kind == PullKind::SweepUp)
+    }
+}
+
 /// Signature of a source: the same recorder writes the same header.
-fn source_of(columns: &[ColumnReport]) -> String {
-    let headers: Vec<&str> = columns.iter().map(|c| c.header.as_str()).collect();
-    Sha256::digest(headers.join("\u{1f}")).iter().take(8).map(|b| format!("{b:02x}")).collect()
+fn source_of(headers: &[String]) -> String {
+    short_hash(&headers.join("\u{1f}"))
 }
 
 fn role_of(r: &ReadLog) -> Role {
@@ -60,7 +67,7 @@ fn role_of(r: &ReadLog) -> Role {
 ///
 /// # Errors
 /// [`FormatError`] with file, line and field.
-pub fn preview(file: impl std::io::Read, name: &str, mapping: &Mapping, ratio: Option<f64>) -> Result<(Role, String, FilePreview), FormatError> {
+pub fn preview(file: impl std::io::Read, name: &str, mapping: &Mapping, ratio: Option<f64>) -> Result<(Role, FilePreview), FormatError> {
     let r = read_log(file, name, mapping)?;
     let role = role_of(&r);
     let (speed, k) = match role {
@@ -82,10 +89,8 @@ pub fn preview(file: impl std::io::Read, name: &str, mapping: &Mapping, ratio: O
     });
     let (from, to) = r.log.span().unwrap_or((0.0, 0.0));
     let notes = r.log.flags.iter().filter(|f| f.kind != "unit_guess").map(|f| f.text.clone()).collect();
-    let source = source_of(&r.columns);
     Ok((
         role,
-        source,
         FilePreview { rows: r.log.t.len(), seconds: to - from, columns: r.columns, questions: r.questions, pulls, notes, mapping: mapping.clone() },
     ))
 }
@@ -102,25 +107,14 @@ pub async fn drop_spooled(
     name: &str,
     path: &Path,
 ) -> Result<Received, WorkflowError> {
-    let open = |p: &Path| File::open(p).map_err(|e| WorkflowError::Bad(format!("{name}: cannot be opened: {e}")));
-    let read = |mapping: Mapping| {
-        let (file, name) = (open(path), name.to_owned());
-        async move {
-            let file = file?;
-            tokio::task::spawn_blocking(move || preview(file, &name, &mapping, ratio))
-                .await
-                .map_err(|e| WorkflowError::Bad(e.to_string()))?
-                .map_err(WorkflowError::from)
-        }
-    };
-    let blank = Mapping { rules: Vec::new(), ambient_kpa };
-    let (mut role, source, mut report) = read(blank).await?;
-    if let Some(known) = store.remembered_mapping(&source).await?.and_then(|j| serde_json::from_str::<Mapping>(&j).ok()) {
-        (role, _, report) = read(Mapping { ambient_kpa, ..known }).await?;
-    }
+    let open = || File::open(path).map_err(|e| WorkflowError::Bad(format!("{name}: cannot be opened: {e}")));
+    let source = source_of(&dialect_of(open()?, name)?.headers);
+    let known = store.remembered_mapping(&source).await?.and_then(|j| serde_json::from_str::<Mapping>(&j).ok()).unwrap_or_default();
+    let (file, own_name, mapping) = (open()?, name.to_owned(), Mapping { ambient_kpa, ..known });
+    let (role, report) = blocking(move || preview(file, &own_name, &mapping, ratio)).await??;
     let json = serde_json::to_string(&report).map_err(|e| WorkflowError::Bad(e.to_string()))?;
     let item = NewInboxItem { day_id, name: name.to_owned(), role, source, report: json };
-    Ok(store.drop_file(&item, open(path)?).await?)
+    Ok(store.drop_file(&item, open()?).await?)
 }
 
 /// Answers a question for every waiting file of one source, remembers it, and previews those files again.
@@ -144,9 +138,7 @@ pub async fn answer(
         mapping.rules.push(Rule { channel: channel.clone(), column: column.to_owned(), unit: Some(unit) });
         let bytes = store.file_bytes(item.file_id).await?;
         let (name, m) = (item.name.clone(), mapping.clone());
-        let (_, _, report) = tokio::task::spawn_blocking(move || preview(bytes.as_slice(), &name, &m, ratio))
-            .await
-            .map_err(|e| WorkflowError::Bad(e.to_string()))??;
+        let (_, report) = blocking(move || preview(bytes.as_slice(), &name, &m, ratio)).await??;
         store.update_inbox_report(item.id, &serde_json::to_string(&report).map_err(bad)?).await?;
         store.remember_mapping(source, &serde_json::to_string(&Mapping { ambient_kpa: None, ..mapping }).map_err(bad)?).await?;
     }

@@ -10,7 +10,7 @@ pub use input::Job;
 pub use load::{JobError, load};
 pub use result::to_json;
 
-use jamjar_core::analysis::{Comparison, Measured, SetInput, SetResult, Settings, Vehicle, analyse_sets, compare_all, look_together, measure};
+use jamjar_core::analysis::{Comparison, Measured, SetInput, SetResult, Settings, Vehicle, analyse_sets, compare_all, measure_sets};
 use jamjar_core::limits::{Limit, Verdict};
 use serde_json::Value;
 use std::path::Path;
@@ -46,12 +46,7 @@ pub struct Analysed {
 /// # Errors
 /// [`JobError`] when a log lacks the channels its dyno needs.
 pub fn analyse(job: &Prepared) -> Result<Analysed, JobError> {
-    let mut measured = Vec::new();
-    for set in &job.sets {
-        let pulls: Result<Vec<Measured>, _> = set.pulls.iter().map(|p| measure(p, &job.vehicle, &job.settings, &job.limits)).collect();
-        measured.push(pulls.map_err(|e| JobError::Bad(e.to_string()))?);
-    }
-    look_together(&job.sets, &mut measured, &job.vehicle, &job.limits);
+    let measured = measure_sets(&job.sets, &job.vehicle, &job.settings, &job.limits).map_err(|e| JobError::Bad(e.to_string()))?;
     let sets = analyse_sets(&job.sets, &measured, &job.vehicle.engine, &job.settings);
     let candidates: Vec<usize> = (0..sets.len()).filter(|i| *i != job.baseline).collect();
     let comparisons = compare_all(&sets, job.baseline, &candidates, &job.vehicle, &job.settings);

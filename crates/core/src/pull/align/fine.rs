@@ -2,7 +2,6 @@
 
 use super::kinks;
 use super::{FIT_DRIFT_PPM, MAX_DRIFT_PPM, Pair, Ratio};
-use crate::log::Series;
 use crate::signal::hygiene::median_in_place;
 use crate::signal::interp::linear;
 use crate::signal::savgol::{Smoothed, median_step, smooth_seconds};
@@ -35,63 +34,64 @@ pub(super) struct Fit {
     pub(super) score: f64,
 }
 
-struct Problem<'a> {
+/// A pair prepared once for every candidate lag.
+pub(super) struct Problem<'a> {
+    pair: &'a Pair<'a>,
     t: Vec<f64>,
     d: Vec<f64>,
-    ecu: &'a Series,
     ecu_smooth: Smoothed,
     mid: f64,
 }
 
 impl<'a> Problem<'a> {
-    fn new(pair: &Pair<'a>) -> Self {
+    pub(super) fn new(pair: &'a Pair<'a>) -> Self {
         let part = pair.dyno.between(pair.pull.from_s - BEFORE_S, pair.pull.to_s + AFTER_S);
         let every = part.len().div_ceil(MAX_POINTS).max(1);
         let t: Vec<f64> = part.t.iter().copied().step_by(every).collect();
         let d = part.v.iter().copied().step_by(every).collect();
         let step = median_step(&pair.ecu.t).unwrap_or(0.05);
         let (ecu_smooth, _) = smooth_seconds(&pair.ecu.t, &pair.ecu.v, (7.2 * step).max(0.12));
-        Self { t, d, ecu: pair.ecu, ecu_smooth, mid: 0.5 * (pair.pull.from_s + pair.pull.to_s) }
+        Self { pair, t, d, ecu_smooth, mid: 0.5 * (pair.pull.from_s + pair.pull.to_s) }
     }
 
     fn ecu_at(&self, i: usize, lag: f64, delta: f64) -> Option<(f64, f64)> {
         let at = self.t[i] + lag + delta * (self.t[i] - self.mid);
-        Some((linear(&self.ecu.t, &self.ecu.v, at)?, linear(&self.ecu.t, &self.ecu_smooth.derivative, at)?))
+        Some((linear(&self.pair.ecu.t, &self.pair.ecu.v, at)?, linear(&self.pair.ecu.t, &self.ecu_smooth.derivative, at)?))
     }
-}
 
-/// Refines a coarse lag; `None` when the traces hardly overlap there.
-pub(super) fn fit(pair: &Pair<'_>, start: f64) -> Option<Fit> {
-    let p = Problem::new(pair);
-    let (lag, k) = solve(&p, pair, start, 0.0)?;
-    let mut out = judge(&p, pair, lag, k, 0.0)?;
-    if let Some((delta, _)) = drift(&p, pair, lag, k, out.sigma_lag)
-        && (delta * 1e6).abs() > FIT_DRIFT_PPM
-        && delta.abs() * 1e6 < MAX_DRIFT_PPM
-    {
-        let mut total = delta;
-        let (mut lag, mut k) = solve(&p, pair, lag, total)?;
-        for _ in 0..3 {
-            let Some((more, _)) = drift_at(&p, pair, lag, k, total) else { break };
-            total += more;
-            (lag, k) = solve(&p, pair, lag, total)?;
+    /// Refines a coarse lag; `None` when the traces hardly overlap there.
+    pub(super) fn fit(&self, start: f64) -> Option<Fit> {
+        let p = self;
+        let (lag, k) = solve(p, start, 0.0)?;
+        let mut out = judge(p, lag, k, 0.0)?;
+        if let Some(delta) = out.drift_ppm.map(|ppm| ppm * 1e-6)
+            && (delta * 1e6).abs() > FIT_DRIFT_PPM
+            && delta.abs() * 1e6 < MAX_DRIFT_PPM
+        {
+            let mut total = delta;
+            let (mut lag, mut k) = solve(p, lag, total)?;
+            for _ in 0..3 {
+                let Some((more, _)) = drift_at(p, lag, k, total) else { break };
+                total += more;
+                (lag, k) = solve(p, lag, total)?;
+            }
+            let scaled = judge(p, lag, k, total)?;
+            if scaled.residual < out.residual {
+                out = Fit { drift_ppm: Some(total * 1e6), ..scaled };
+            }
         }
-        let scaled = judge(&p, pair, lag, k, total)?;
-        if scaled.residual < out.residual {
-            out = Fit { drift_ppm: Some(total * 1e6), ..scaled };
-        }
+        Some(out)
     }
-    Some(out)
-}
 
-/// Evidence at a lag that is given, not fitted.
-pub(super) fn evaluate(pair: &Pair<'_>, lag: f64) -> Option<Fit> {
-    let p = Problem::new(pair);
-    let k = match pair.ratio {
-        Ratio::Known(k) => k,
-        Ratio::Free => free_ratio(&p, lag, 0.0)?,
-    };
-    judge(&p, pair, lag, k, 0.0)
+    /// Evidence at a lag that is given, not fitted.
+    pub(super) fn evaluate(&self, lag: f64) -> Option<Fit> {
+        let p = self;
+        let k = match p.pair.ratio {
+            Ratio::Known(k) => k,
+            Ratio::Free => free_ratio(p, lag, 0.0)?,
+        };
+        judge(p, lag, k, 0.0)
+    }
 }
 
 fn free_ratio(p: &Problem<'_>, lag: f64, delta: f64) -> Option<f64> {
@@ -105,9 +105,9 @@ fn free_ratio(p: &Problem<'_>, lag: f64, delta: f64) -> Option<f64> {
     (dd > 0.0).then(|| ed / dd)
 }
 
-fn solve(p: &Problem<'_>, pair: &Pair<'_>, start: f64, delta: f64) -> Option<(f64, f64)> {
+fn solve(p: &Problem<'_>, start: f64, delta: f64) -> Option<(f64, f64)> {
     let mut lag = start;
-    let mut k = match pair.ratio {
+    let mut k = match p.pair.ratio {
         Ratio::Known(k) => k,
         Ratio::Free => free_ratio(p, lag, delta)?,
     };
@@ -131,7 +131,7 @@ fn solve(p: &Problem<'_>, pair: &Pair<'_>, start: f64, delta: f64) -> Option<(f6
         if gg <= 0.0 {
             return None;
         }
-        let (step_lag, step_k) = match pair.ratio {
+        let (step_lag, step_k) = match p.pair.ratio {
             Ratio::Known(_) => (-gr / gg, 0.0),
             Ratio::Free => {
                 let det = gg * dd - gd * gd;
@@ -148,10 +148,10 @@ fn solve(p: &Problem<'_>, pair: &Pair<'_>, start: f64, delta: f64) -> Option<(f6
 }
 
 /// Regression of the residual on `slope·(t − mid)`: the remaining rate difference and its standard error.
-fn drift_at(p: &Problem<'_>, pair: &Pair<'_>, lag: f64, k: f64, delta: f64) -> Option<(f64, f64)> {
+fn drift_at(p: &Problem<'_>, lag: f64, k: f64, delta: f64) -> Option<(f64, f64)> {
     let (mut xx, mut xr, mut rr, mut n) = (0.0, 0.0, 0.0, 0.0);
     for i in 0..p.t.len() {
-        if p.t[i] < pair.pull.from_s || p.t[i] > pair.pull.to_s {
+        if p.t[i] < p.pair.pull.from_s || p.t[i] > p.pair.pull.to_s {
             continue;
         }
         if let Some((e, slope)) = p.ecu_at(i, lag, delta) {
@@ -165,13 +165,13 @@ fn drift_at(p: &Problem<'_>, pair: &Pair<'_>, lag: f64, k: f64, delta: f64) -> O
     (n > 8.0 && xx > 0.0).then(|| (-xr / xx, (rr / (n - 2.0) / xx).sqrt()))
 }
 
-fn drift(p: &Problem<'_>, pair: &Pair<'_>, lag: f64, k: f64, sigma_lag: f64) -> Option<(f64, f64)> {
-    let (delta, se) = drift_at(p, pair, lag, k, 0.0)?;
-    let span = pair.pull.to_s - pair.pull.from_s;
-    (delta.abs() > 2.0 * std::f64::consts::SQRT_2 * sigma_lag / span && delta.abs() > 3.0 * se).then_some((delta, se))
+/// Whether a rate difference exceeds what the lag's own uncertainty would make of it.
+fn is_significant(rate: (f64, f64), sigma_lag: f64, pull_s: f64) -> bool {
+    rate.0.abs() > 2.0 * std::f64::consts::SQRT_2 * sigma_lag / pull_s && rate.0.abs() > 3.0 * rate.1
 }
 
-fn judge(p: &Problem<'_>, pair: &Pair<'_>, lag: f64, k: f64, delta: f64) -> Option<Fit> {
+fn judge(p: &Problem<'_>, lag: f64, k: f64, delta: f64) -> Option<Fit> {
+    let pair = p.pair;
     let (mut r, mut slopes, mut ratios, mut es, mut ds) = (Vec::new(), 0.0, Vec::new(), Vec::new(), Vec::new());
     let (mut inside, mut times, mut end_points) = (0usize, Vec::new(), Vec::new());
     for i in 0..p.t.len() {
@@ -210,9 +210,9 @@ fn judge(p: &Problem<'_>, pair: &Pair<'_>, lag: f64, k: f64, delta: f64) -> Opti
         .iter()
         .fold(0.0_f64, |a, v| a.max(v.abs()));
     let mean_rpm = es.iter().sum::<f64>() / n;
-    let drift_ppm = drift(p, pair, lag, k, sigma_lag).map(|(d, _)| d * 1e6);
-    let (left, left_se) = drift_at(p, pair, lag, k, delta).unwrap_or((0.0, 0.0));
+    let (left, left_se) = drift_at(p, lag, k, delta).unwrap_or((0.0, 0.0));
     let rate = (delta + left, left_se);
+    let drift_ppm = is_significant(rate, sigma_lag, pair.pull.to_s - pair.pull.from_s).then_some(rate.0 * 1e6);
     let noise = high_pass_noise(&r);
     Some(Fit {
         lag,

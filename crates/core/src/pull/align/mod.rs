@@ -132,9 +132,9 @@ impl Alignment {
         matches!(self.status, Status::Aligned | Status::Manual)
     }
 
-    /// Engine-computer time of a dyno time.
-    pub fn ecu_time(&self, dyno_t: f64) -> Option<f64> {
-        self.lag_s.filter(|_| self.usable()).map(|lag| dyno_t + lag)
+    /// The lag when it may be used, s.
+    pub fn usable_lag(&self) -> Option<f64> {
+        self.lag_s.filter(|_| self.usable())
     }
 
     /// Turns an accepted alignment into a refusal that keeps its evidence.
@@ -152,7 +152,8 @@ pub fn align(pair: &Pair<'_>) -> Alignment {
     if candidates.is_empty() {
         return Alignment::empty(Status::Refused, Some("the engine-computer log does not cover this pull anywhere".into()));
     }
-    let mut fits: Vec<fine::Fit> = candidates.iter().filter_map(|c| fine::fit(pair, *c)).collect();
+    let problem = fine::Problem::new(pair);
+    let mut fits: Vec<fine::Fit> = candidates.iter().filter_map(|c| problem.fit(*c)).collect();
     fits.sort_by(|a, b| a.score.total_cmp(&b.score));
     let Some(best) = fits.first().copied() else {
         return Alignment::empty(Status::Refused, Some("no lag makes the two speed traces agree".into()));
@@ -167,7 +168,7 @@ pub fn align(pair: &Pair<'_>) -> Alignment {
 
 /// Evidence for a lag set by a person; recorded as such and never refused.
 pub fn manual(pair: &Pair<'_>, lag_s: f64) -> Alignment {
-    match fine::evaluate(pair, lag_s) {
+    match fine::Problem::new(pair).evaluate(lag_s) {
         Some(f) => evidence(&fine::Fit { lag: lag_s, ..f }, None, Status::Manual),
         None => Alignment { lag_s: Some(lag_s), ..Alignment::empty(Status::Manual, None) },
     }
