@@ -23,5 +23,5 @@ pub use inbox::{InboxItem, NewInboxItem, Role};
 pub use pulls::{NewPull, Pull, Summary};
 pub use runs::{Run, RunState};
 pub use search::Hit;
-pub use sets::{NewSet, Set, SetWithPulls};
+pub use sets::{Configuration, NewSet, Set, SetWithPulls};
 pub use vehicles::{NewVehicle, VehicleRecord};

@@ -9,11 +9,12 @@ use chrono::NaiveDate;
 use diesel::prelude::*;
 use diesel_async::{AsyncConnection, AsyncMysqlConnection, RunQueryDsl};
 use jamjar_core::factors::Factors;
+use std::collections::HashMap;
 
-/// A set to be committed.
-#[derive(Debug, Clone, PartialEq)]
+/// What a set was pulled with, and what was said of it.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
 #[allow(missing_docs)]
-pub struct NewSet {
+pub struct Configuration {
     pub build: String,
     pub map: String,
     /// `stock`, `off_the_shelf`, `custom` or `unknown`.
@@ -23,6 +24,27 @@ pub struct NewSet {
     pub gear: String,
     pub extras: Factors,
     pub note: String,
+}
+
+impl Configuration {
+    /// As factors; what is blank is no factor.
+    pub fn factors(&self) -> Factors {
+        let mut f = self.extras.clone();
+        for (k, v) in [("map", &self.map), ("fuel", &self.fuel), ("boost", &self.boost), ("gear", &self.gear), ("build", &self.build)] {
+            if !v.is_empty() {
+                f.insert(k.to_owned(), v.clone());
+            }
+        }
+        f
+    }
+}
+
+/// A set to be committed.
+#[derive(Debug, Clone, PartialEq)]
+pub struct NewSet {
+    /// What it was pulled with.
+    pub config: Configuration,
+    /// Its pulls in order of running.
     pub pulls: Vec<NewPull>,
 }
 
@@ -36,27 +58,7 @@ pub struct Set {
     pub vehicle_id: i64,
     pub vehicle: String,
     pub position: i32,
-    pub build: String,
-    pub map: String,
-    pub map_kind: String,
-    pub fuel: String,
-    pub boost: String,
-    pub gear: String,
-    pub extras: Factors,
-    pub note: String,
-}
-
-impl Set {
-    /// The configuration as factors.
-    pub fn factors(&self) -> Factors {
-        let mut f = self.extras.clone();
-        for (k, v) in [("map", &self.map), ("fuel", &self.fuel), ("boost", &self.boost), ("gear", &self.gear), ("build", &self.build)] {
-            if !v.is_empty() {
-                f.insert(k.to_owned(), v.clone());
-            }
-        }
-        f
-    }
+    pub config: Configuration,
 }
 
 /// A set with its pulls and their cached summaries.
@@ -95,14 +97,16 @@ impl From<Row> for Set {
             vehicle_id: r.vehicle_id,
             vehicle: r.vehicle,
             position: r.position,
-            build: r.build,
-            map: r.map,
-            map_kind: r.map_kind,
-            fuel: r.fuel,
-            boost: r.boost,
-            gear: r.gear,
-            extras: serde_json::from_str(&r.extras).unwrap_or_default(),
-            note: r.note,
+            config: Configuration {
+                build: r.build,
+                map: r.map,
+                map_kind: r.map_kind,
+                fuel: r.fuel,
+                boost: r.boost,
+                gear: r.gear,
+                extras: serde_json::from_str(&r.extras).unwrap_or_default(),
+                note: r.note,
+            },
         }
     }
 }
@@ -134,11 +138,11 @@ macro_rules! query {
 }
 
 async fn insert_set(c: &mut AsyncMysqlConnection, day_id: i64, vehicle_id: i64, new: &NewSet) -> Result<i64, StoreError> {
-    let build_id = build_named(c, vehicle_id, &new.build).await?;
-    let map_id = map_named(c, vehicle_id, &new.map, &new.map_kind).await?;
-    let fuel_id = fuel_named(c, &new.fuel).await?;
+    let build_id = build_named(c, vehicle_id, &new.config.build).await?;
+    let map_id = map_named(c, vehicle_id, &new.config.map, &new.config.map_kind).await?;
+    let fuel_id = fuel_named(c, &new.config.fuel).await?;
     let last: Option<i32> = pull_set::table.filter(pull_set::day_id.eq(day_id)).select(diesel::dsl::max(pull_set::position)).first(c).await?;
-    let extras = serde_json::to_string(&new.extras).map_err(|e| StoreError::Other(e.to_string()))?;
+    let extras = serde_json::to_string(&new.config.extras).map_err(|e| StoreError::Other(e.to_string()))?;
     diesel::insert_into(pull_set::table)
         .values((
             pull_set::day_id.eq(day_id),
@@ -146,10 +150,10 @@ async fn insert_set(c: &mut AsyncMysqlConnection, day_id: i64, vehicle_id: i64, 
             pull_set::map_id.eq(map_id),
             pull_set::fuel_id.eq(fuel_id),
             pull_set::position.eq(last.unwrap_or(0) + 1),
-            pull_set::boost.eq(&new.boost),
-            pull_set::gear.eq(&new.gear),
+            pull_set::boost.eq(&new.config.boost),
+            pull_set::gear.eq(&new.config.gear),
             pull_set::extras.eq(extras),
-            pull_set::note.eq(&new.note),
+            pull_set::note.eq(&new.config.note),
         ))
         .execute(c)
         .await?;
@@ -230,14 +234,19 @@ impl Store {
         Ok(rows.into_iter().map(Into::into).collect())
     }
 
-    /// How many sets a day has.
+    /// How many sets each of these days has; days without sets are left out.
     ///
     /// # Errors
     /// [`StoreError`] when the database cannot answer.
-    pub async fn set_count(&self, day_id: i64) -> Result<usize, StoreError> {
+    pub async fn set_counts(&self, day_ids: &[i64]) -> Result<HashMap<i64, usize>, StoreError> {
         let mut c = self.conn().await?;
-        let n: i64 = pull_set::table.filter(pull_set::day_id.eq(day_id)).count().get_result(&mut c).await?;
-        Ok(n as usize)
+        let rows: Vec<(i64, i64)> = pull_set::table
+            .filter(pull_set::day_id.eq_any(day_ids))
+            .group_by(pull_set::day_id)
+            .select((pull_set::day_id, diesel::dsl::count_star()))
+            .load(&mut c)
+            .await?;
+        Ok(rows.into_iter().map(|(day, n)| (day, n as usize)).collect())
     }
 
     /// Sets the note of a set.

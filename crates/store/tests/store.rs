@@ -8,7 +8,7 @@ use jamjar_core::channel::Channel;
 use jamjar_core::log::Recording;
 use jamjar_core::pull::power::{Dyno, DynoKind};
 use jamjar_store::private::PrivateDb;
-use jamjar_store::{NewDay, NewInboxItem, NewPull, NewSet, NewVehicle, Role, RunState, Store, StoreError, Summary};
+use jamjar_store::{Configuration, NewDay, NewInboxItem, NewPull, NewSet, NewVehicle, Role, RunState, Store, StoreError, Summary};
 use std::path::PathBuf;
 
 struct Server {
@@ -66,17 +66,17 @@ fn new_pull(file: i64) -> NewPull {
 }
 
 fn new_set(file: i64, pulls: usize) -> NewSet {
-    NewSet {
+    let config = Configuration {
         build: "A".into(),
         map: "C3".into(),
         map_kind: "custom".into(),
         fuel: "RON 95 E5".into(),
         boost: "120 kPa".into(),
         gear: "4".into(),
-        extras: Default::default(),
         note: "after the rattle".into(),
-        pulls: (0..pulls).map(|_| new_pull(file)).collect(),
-    }
+        ..Configuration::default()
+    };
+    NewSet { config, pulls: (0..pulls).map(|_| new_pull(file)).collect() }
 }
 
 async fn day(store: &Store) -> i64 {
@@ -104,7 +104,7 @@ async fn a_day_goes_in_and_comes_out_whole() {
     assert!(store.inbox(day_id).await.unwrap().is_empty());
     let sets = store.sets_of_day(day_id).await.unwrap();
     assert_eq!((sets.len(), sets[0].set.id, sets[0].pulls.len()), (1, ids[0], 2));
-    assert_eq!(sets[0].set.factors()["boost"], "120 kPa");
+    assert_eq!(sets[0].set.config.factors()["boost"], "120 kPa");
     assert_eq!(sets[0].pulls[0].1, new_pull(first.id).summary, "cached measurement survives");
     let (dyno, ecu) = store.samples(sets[0].pulls[0].0.id).await.unwrap();
     assert_eq!((dyno, ecu), (recording(), None));
@@ -134,7 +134,7 @@ async fn refusals_have_names() {
     assert!(matches!(twice, Err(StoreError::Duplicate)), "{twice:?}");
     assert!(matches!(store.day(999).await, Err(StoreError::NotFound { what: "day", id: 999 })));
     let mut bad = new_set(1, 0);
-    bad.map_kind = "borrowed".into();
+    bad.config.map_kind = "borrowed".into();
     let refused = store.commit_sets(day_id, &[bad], &[]).await;
     assert!(matches!(refused, Err(StoreError::Check(_))), "error 4025 is recognised: {refused:?}");
     assert!(store.sets_of_day(day_id).await.unwrap().is_empty());

@@ -10,7 +10,7 @@ use jamjar_core::channel::Channel;
 use jamjar_core::pull::power::{Dyno, DynoKind};
 use jamjar_core::units::Unit;
 use jamjar_sim::{Day, SimFile, first_light};
-use jamjar_store::{InboxItem, NewDay, NewVehicle, RunState, Store};
+use jamjar_store::{Configuration, InboxItem, NewDay, NewVehicle, RunState, Store};
 
 /// Name of the run that loads the demo.
 pub const RUN: &str = "demo";
@@ -83,7 +83,7 @@ async fn load_first_light(store: &Store, run_id: i64) -> Result<i64, WorkflowErr
     for (k, s) in day.sets.iter().enumerate() {
         let pulls: Result<Vec<ChosenPull>, WorkflowError> =
             s.pulls.iter().map(|p| Ok(ChosenPull { dyno: id_of(&p.dyno)?, ecu: Some(id_of(&p.ecu)?), number: None })).collect();
-        sets.push(ChosenSet {
+        let config = Configuration {
             build: "A".into(),
             map: s.map.name.into(),
             map_kind: s.map.kind.into(),
@@ -91,9 +91,9 @@ async fn load_first_light(store: &Store, run_id: i64) -> Result<i64, WorkflowErr
             boost: "as mapped".into(),
             gear: "4".into(),
             note: if k + 1 == day.sets.len() { "Baseline again, strapped down afresh.".into() } else { String::new() },
-            pulls: pulls?,
-            ..ChosenSet::default()
-        });
+            ..Configuration::default()
+        };
+        sets.push(ChosenSet { config, pulls: pulls? });
     }
     commit(store, run_id, day_id, &sets).await?;
     Ok(day_id)

@@ -83,7 +83,7 @@ async fn with_context(store: &Store, mut sets: Vec<SetWithPulls>) -> Result<(Vec
 }
 
 fn input_of(s: &SetWithPulls) -> SetInput {
-    SetInput { id: s.set.id.to_string(), day: s.set.date.to_string(), factors: s.set.factors(), pulls: Vec::new() }
+    SetInput { id: s.set.id.to_string(), day: s.set.date.to_string(), factors: s.set.config.factors(), pulls: Vec::new() }
 }
 
 /// Cached measurements; all of them made again from the samples, together, when algorithm or settings have changed for any:

@@ -141,13 +141,13 @@ fn chosen(fields: &[(String, String)]) -> Vec<ChosenSet> {
         }
         let set = &mut out[index];
         match name {
-            "map" => set.map.clone_from(value),
-            "kind" => set.map_kind.clone_from(value),
-            "fuel" => set.fuel.clone_from(value),
-            "boost" => set.boost.clone_from(value),
-            "gear" => set.gear.clone_from(value),
-            "build" => set.build.clone_from(value),
-            "note" => set.note.clone_from(value),
+            "map" => set.config.map.clone_from(value),
+            "kind" => set.config.map_kind.clone_from(value),
+            "fuel" => set.config.fuel.clone_from(value),
+            "boost" => set.config.boost.clone_from(value),
+            "gear" => set.config.gear.clone_from(value),
+            "build" => set.config.build.clone_from(value),
+            "note" => set.config.note.clone_from(value),
             "pull" => {
                 let mut parts = value.split(':');
                 let dyno = parts.next().and_then(|p| p.parse().ok());
@@ -170,10 +170,12 @@ pub(crate) async fn commit(
     state.store.day(id).await?;
     let sets = chosen(&fields);
     let total = sets.iter().map(|s| s.pulls.len()).sum::<usize>() as i32;
-    if let Some(set) = sets.iter().find(|s| !s.pulls.is_empty() && (s.map.trim().is_empty() || s.fuel.trim().is_empty())) {
+    if let Some(set) = sets.iter().find(|s| !s.pulls.is_empty() && (s.config.map.trim().is_empty() || s.config.fuel.trim().is_empty())) {
         let mut f = fragment(&state, id).await?;
-        f.problem =
-            format!("Say which {} was in the vehicle for every set, or write “unknown”.", if set.map.trim().is_empty() { "map" } else { "fuel" });
+        f.problem = format!(
+            "Say which {} was in the vehicle for every set, or write “unknown”.",
+            if set.config.map.trim().is_empty() { "map" } else { "fuel" }
+        );
         return page(&f);
     }
     if total == 0 {
@@ -242,6 +244,6 @@ mod tests {
         ]);
         assert_eq!(sets.len(), 2);
         assert_eq!(sets[0].pulls, vec![ChosenPull { dyno: 4, ecu: Some(5), number: None }, ChosenPull { dyno: 6, ecu: None, number: Some(1) }]);
-        assert_eq!((sets[0].map.as_str(), sets[1].fuel.as_str(), sets[1].pulls.len()), ("C3", "E30", 0));
+        assert_eq!((sets[0].config.map.as_str(), sets[1].config.fuel.as_str(), sets[1].pulls.len()), ("C3", "E30", 0));
     }
 }

@@ -106,7 +106,7 @@ fn table(l: &LineUp, prefs: &Prefs) -> String {
         prefs.smoothing_s
     );
     for s in &l.sets {
-        let name = format!("{} on {} (set {})", s.set.map, s.set.fuel, s.set.position);
+        let name = format!("{} on {} (set {})", s.set.config.map, s.set.config.fuel, s.set.position);
         for what in ["power (kW)", "torque (N·m)", "gain (kW)", "band half-width (kW)"] {
             let _ = write!(out, ",{}", quoted(&format!("{name} {what}")));
         }

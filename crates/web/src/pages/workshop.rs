@@ -13,25 +13,29 @@ use axum::http::header::{REFERER, SET_COOKIE};
 use axum::response::{Html, IntoResponse, Redirect, Response};
 use jamjar_store::RunState;
 use serde::Deserialize;
+use std::collections::{HashMap, HashSet};
 
 const DAYS: i64 = 30;
 const SETS: i64 = 10;
 
 pub(crate) async fn show(_: Reader, prefs: Prefs, State(state): State<AppState>) -> Result<Html<String>, WebError> {
-    let mut days = Vec::new();
-    for d in state.store.latest_days(DAYS).await? {
-        let sets = state.store.set_count(d.id).await?;
-        days.push((d, sets));
-    }
+    let days = state.store.latest_days(DAYS).await?;
+    let counts = state.store.set_counts(&days.iter().map(|d| d.id).collect::<Vec<_>>()).await?;
+    let days = days
+        .into_iter()
+        .map(|d| {
+            let sets = counts.get(&d.id).copied().unwrap_or(0);
+            (d, sets)
+        })
+        .collect();
     let ids: Vec<i64> = state.store.latest_sets(SETS).await?.iter().map(|s| s.id).collect();
-    let mut sets = Vec::new();
-    for s in state.store.sets_by_id(&ids).await? {
-        let vehicle = state.store.vehicle(s.set.vehicle_id).await?;
-        let e = encoding(&state, s.set.vehicle_id).await?;
-        sets.push((s, vehicle, e));
+    let sets = state.store.sets_by_id(&ids).await?;
+    let mut vehicles = HashMap::new();
+    for id in sets.iter().map(|s| s.set.vehicle_id).collect::<HashSet<_>>() {
+        vehicles.insert(id, (state.store.vehicle(id).await?, encoding(&state, id).await?));
     }
     let run = state.store.latest_run(jamjar_workflow::demo::RUN).await?.filter(|r| r.state != RunState::Done).map(|r| run_fragment(&r));
-    page(&workshop_page(&prefs, days, &sets, run))
+    page(&workshop_page(&prefs, days, &sets, &vehicles, run))
 }
 
 #[derive(Deserialize)]

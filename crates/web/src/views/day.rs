@@ -1,6 +1,6 @@
 //! The day sheet: vehicle, conditions, sets and pulls in order of running.
 
-use super::encode::{Encoding, jar_html};
+use super::encode::{Encoding, SetTag};
 use super::words::{count, date_words, verdict_line};
 use super::{InboxFragment, RunFragment, Shell};
 use crate::prefs::Prefs;
@@ -33,11 +33,7 @@ pub(crate) struct VerdictRow {
 
 pub(crate) struct SetCard {
     pub(crate) id: i64,
-    pub(crate) tone: &'static str,
-    pub(crate) swatch: String,
-    pub(crate) jar: String,
-    pub(crate) map: String,
-    pub(crate) fuel: String,
+    pub(crate) tag: SetTag,
     pub(crate) rest: String,
     pub(crate) figure: String,
     pub(crate) scatter: String,
@@ -114,23 +110,17 @@ pub(crate) fn day_page(
 
 fn card(s: &SetWithPulls, v: &VehicleRecord, e: &Encoding, prefs: &Prefs) -> SetCard {
     let measured: Vec<Measured> = s.pulls.iter().map(|p| p.1.measured.clone()).collect();
-    let input = SetInput { id: s.set.id.to_string(), day: s.set.date.to_string(), factors: s.set.factors(), pulls: Vec::new() };
+    let input = SetInput { id: s.set.id.to_string(), day: s.set.date.to_string(), factors: s.set.config.factors(), pulls: Vec::new() };
     let result = analyse_sets(std::slice::from_ref(&input), std::slice::from_ref(&measured), &v.vehicle.engine, &prefs.settings(None)).remove(0);
     let verdicts = set_verdicts(&measured);
     let peak = result.figure(jamjar_core::analysis::Figure::PeakPower);
     let u = prefs.power;
-    let rest: Vec<String> = [("", &s.set.boost), ("gear ", &s.set.gear), ("build ", &s.set.build)]
-        .iter()
-        .filter(|(_, v)| !v.is_empty())
-        .map(|(l, v)| format!("{l}{v}"))
-        .collect();
+    let c = &s.set.config;
+    let rest: Vec<String> =
+        [("", &c.boost), ("gear ", &c.gear), ("build ", &c.build)].iter().filter(|(_, v)| !v.is_empty()).map(|(l, v)| format!("{l}{v}")).collect();
     SetCard {
         id: s.set.id,
-        tone: e.tone(&s.set).name(),
-        swatch: e.swatch(&s.set, false),
-        jar: jar_html(&verdicts, e.tone(&s.set), s.set.id),
-        map: s.set.map.clone(),
-        fuel: s.set.fuel.clone(),
+        tag: e.tag(&s.set, false, &verdicts),
         rest: rest.join(" · "),
         figure: match (peak.headline, peak.rpm) {
             (Some(p), Some(rpm)) => format!("{:.1} {} at {rpm:.0} rpm", u.from_kw(p), u.label()),
@@ -140,7 +130,7 @@ fn card(s: &SetWithPulls, v: &VehicleRecord, e: &Encoding, prefs: &Prefs) -> Set
             Some(sd) => format!("{} of {}, scatter {:.2} {}", result.n(), count(s.pulls.len(), "pull"), u.from_kw(sd), u.label()),
             None => format!("{} of {}, scatter not measured", result.n(), count(s.pulls.len(), "pull")),
         },
-        note: s.set.note.clone(),
+        note: s.set.config.note.clone(),
         pulls: s
             .pulls
             .iter()

@@ -14,32 +14,47 @@ pub(crate) struct Encoding {
 impl Encoding {
     /// Hue of a set's map; stock is always ink.
     pub(crate) fn tone(&self, set: &Set) -> Tone {
-        if set.map_kind == "stock" {
+        if set.config.map_kind == "stock" {
             return Tone::Ink;
         }
         let others = self.maps.iter().filter(|m| !m.eq_ignore_ascii_case("stock"));
-        let k = others.into_iter().position(|m| *m == set.map).unwrap_or(0);
+        let k = others.into_iter().position(|m| *m == set.config.map).unwrap_or(0);
         Tone::MAPS[k % Tone::MAPS.len()]
     }
 
     /// Dash of a set's fuel.
     pub(crate) fn dash(&self, set: &Set) -> Dash {
-        Dash(self.fuels.iter().position(|f| *f == set.fuel).unwrap_or(0))
+        Dash(self.fuels.iter().position(|f| *f == set.config.fuel).unwrap_or(0))
     }
 
-    /// A short line in the set's encoding, for legends and tables.
-    pub(crate) fn swatch(&self, set: &Set, baseline: bool) -> String {
-        format!(
-            r#"<svg class="swatch" viewBox="0 0 34 14" aria-hidden="true"><line x1="1" x2="33" y1="7" y2="7" stroke="var(--{})" stroke-width="{}" stroke-dasharray="{}"/></svg>"#,
-            self.tone(set).name(),
-            if baseline { "1.6" } else { "2.8" },
-            self.dash(set).array()
-        )
+    /// A set as it is shown everywhere.
+    pub(crate) fn tag(&self, set: &Set, baseline: bool, verdicts: &[LimitOutcome]) -> SetTag {
+        let tone = self.tone(set);
+        let (name, width, dash) = (tone.name(), if baseline { "1.6" } else { "2.8" }, self.dash(set).array());
+        SetTag {
+            map: set.config.map.clone(),
+            fuel: set.config.fuel.clone(),
+            tone: name,
+            swatch: format!(
+                r#"<svg class="swatch" viewBox="0 0 34 14" aria-hidden="true"><line x1="1" x2="33" y1="7" y2="7" stroke="var(--{name})" stroke-width="{width}" stroke-dasharray="{dash}"/></svg>"#
+            ),
+            jar: jar_svg(jar_of(verdicts), tone, &set.id.to_string(), Paint::Page),
+        }
     }
 }
 
+/// Names and marks of a set: hue of its map, dash of its fuel, jar of its margins.
+#[derive(Debug, Clone)]
+pub(crate) struct SetTag {
+    pub(crate) map: String,
+    pub(crate) fuel: String,
+    pub(crate) tone: &'static str,
+    pub(crate) swatch: String,
+    pub(crate) jar: String,
+}
+
 /// The jar of a set: fill = share of its tightest margin used.
-pub(crate) fn jar_of(verdicts: &[LimitOutcome]) -> Jar {
+fn jar_of(verdicts: &[LimitOutcome]) -> Jar {
     let any = |v: Verdict| verdicts.iter().any(|o| o.verdict == v);
     if verdicts.is_empty() {
         Jar::NoLimits
@@ -50,11 +65,6 @@ pub(crate) fn jar_of(verdicts: &[LimitOutcome]) -> Jar {
     } else {
         Jar::Filled(verdicts.iter().filter_map(|o| o.share_used).fold(0.0, f64::max))
     }
-}
-
-/// The jar drawn for a page.
-pub(crate) fn jar_html(verdicts: &[LimitOutcome], tone: Tone, id: i64) -> String {
-    jar_svg(jar_of(verdicts), tone, &id.to_string(), Paint::Page)
 }
 
 #[cfg(test)]

@@ -1,6 +1,6 @@
 //! The line-up: the answer first, the chart, the table of figures, what differs.
 
-use super::encode::{Encoding, jar_html};
+use super::encode::{Encoding, SetTag};
 use super::words::tightest;
 use super::words::{count, date_words};
 use super::{Shell, verdict_line};
@@ -13,11 +13,7 @@ use jamjar_workflow::lineup::LineUp;
 
 pub(crate) struct SetRow {
     pub(crate) id: i64,
-    pub(crate) tone: &'static str,
-    pub(crate) swatch: String,
-    pub(crate) jar: String,
-    pub(crate) map: String,
-    pub(crate) fuel: String,
+    pub(crate) tag: SetTag,
     pub(crate) gain: String,
     pub(crate) verdict: &'static str,
     pub(crate) figure: String,
@@ -39,8 +35,7 @@ pub(crate) struct FigureCell {
 }
 
 pub(crate) struct FigureRow {
-    pub(crate) tone: &'static str,
-    pub(crate) swatch: String,
+    pub(crate) tag: SetTag,
     pub(crate) name: String,
     pub(crate) n: String,
     pub(crate) cells: Vec<FigureCell>,
@@ -99,11 +94,16 @@ pub(crate) struct LineUpPage {
 /// Text in the chart grows for the cell theme, read two metres away.
 const CELL_SCALE: f64 = 1.28;
 
+/// "map on fuel", with the set's number when another set shown has the same map and fuel.
 fn name_of(l: &LineUp, i: usize) -> String {
     let s = &l.sets[i].set;
-    let twin = l.sets.iter().enumerate().any(|(k, o)| k != i && o.set.map == s.map && o.set.fuel == s.fuel);
-    let which = if twin { format!(" (set {})", s.position) } else { String::new() };
-    format!("{} on {}{which}", s.map, s.fuel)
+    let which = if has_twin(l, i) { format!(" (set {})", s.position) } else { String::new() };
+    format!("{} on {}{which}", s.config.map, s.config.fuel)
+}
+
+fn has_twin(l: &LineUp, i: usize) -> bool {
+    let of = |k: usize| (&l.sets[k].set.config.map, &l.sets[k].set.config.fuel);
+    (0..l.sets.len()).any(|k| k != i && of(k) == of(i))
 }
 
 /// The candidate shown first: the one asked for, else the largest gain at peak.
@@ -124,13 +124,10 @@ pub(crate) fn chart_of(l: &LineUp, e: &Encoding, prefs: &Prefs, focus: Option<us
         .map(|(i, r)| {
             let s = &l.sets[i].set;
             let peak = r.figure(Figure::PeakPower);
-            let mut detail = s.fuel.clone();
-            if l.sets.iter().enumerate().any(|(k, o)| k != i && o.set.map == s.map && o.set.fuel == s.fuel) {
-                detail = format!("{detail}, set {}", s.position);
-            }
+            let detail = if has_twin(l, i) { format!("{}, set {}", s.config.fuel, s.position) } else { s.config.fuel.clone() };
             Series {
                 key: s.id.to_string(),
-                name: s.map.clone(),
+                name: s.config.map.clone(),
                 detail,
                 tone: e.tone(s),
                 dash: e.dash(s),
@@ -376,11 +373,7 @@ fn set_row(l: &LineUp, e: &Encoding, prefs: &Prefs, i: usize, shown: usize, link
     let [focus_link, base_link, drop_link] = links;
     SetRow {
         id: s.id,
-        tone: e.tone(s).name(),
-        swatch: e.swatch(s, i == l.base),
-        jar: jar_html(&l.verdicts[i], e.tone(s), s.id),
-        map: s.map.clone(),
-        fuel: s.fuel.clone(),
+        tag: e.tag(s, i == l.base, &l.verdicts[i]),
         gain: match c {
             None => "baseline".into(),
             Some(f) => match (f.difference, half(f)) {
@@ -419,8 +412,7 @@ fn figure_row(l: &LineUp, e: &Encoding, prefs: &Prefs, i: usize) -> FigureRow {
         })
         .collect();
     FigureRow {
-        tone: e.tone(s).name(),
-        swatch: e.swatch(s, i == l.base),
+        tag: e.tag(s, i == l.base, &l.verdicts[i]),
         name: name_of(l, i),
         n: format!("{} of {}", r.n(), r.pulls.len()),
         cells,

@@ -1,6 +1,6 @@
 //! Home: today's work, search, what needs attention.
 
-use super::encode::{Encoding, jar_html};
+use super::encode::{Encoding, SetTag};
 use super::words::{count, date_words, tightest};
 use super::{Shell, verdict_line};
 use crate::prefs::Prefs;
@@ -10,6 +10,7 @@ use jamjar_core::limits::Verdict;
 use jamjar_core::pull::align::Status;
 use jamjar_core::units::PowerUnit;
 use jamjar_store::{Day, Hit, Run, RunState, SetWithPulls, VehicleRecord};
+use std::collections::HashMap;
 
 pub(crate) struct DayRow {
     pub(crate) id: i64,
@@ -22,15 +23,11 @@ pub(crate) struct DayRow {
 
 pub(crate) struct SetRow {
     pub(crate) day_id: i64,
-    pub(crate) tone: &'static str,
-    pub(crate) swatch: String,
-    pub(crate) map: String,
-    pub(crate) fuel: String,
+    pub(crate) tag: SetTag,
     pub(crate) vehicle: String,
     pub(crate) date: String,
     pub(crate) pulls: String,
     pub(crate) best: String,
-    pub(crate) jar: String,
     pub(crate) limits: String,
     pub(crate) loud: bool,
 }
@@ -121,15 +118,17 @@ pub(crate) fn hit_rows(hits: Vec<Hit>, unit: PowerUnit) -> Vec<HitRow> {
 pub(crate) fn workshop_page(
     prefs: &Prefs,
     days: Vec<(Day, usize)>,
-    sets: &[(SetWithPulls, VehicleRecord, Encoding)],
+    sets: &[SetWithPulls],
+    vehicles: &HashMap<i64, (VehicleRecord, Encoding)>,
     run: Option<RunFragment>,
 ) -> WorkshopPage {
     let headline = match days.first() {
         Some((d, n)) => format!("Last in the cell: {} on {}, {}.", d.vehicle, date_words(d.date), count(*n, "set")),
         None => "Nothing has been pulled yet.".into(),
     };
-    let rows = sets.iter().map(|(s, v, e)| set_row(s, v, e, prefs)).collect();
-    let attention = sets.iter().flat_map(|(s, v, _)| attention(s, v, prefs)).collect();
+    let known = || sets.iter().filter_map(|s| vehicles.get(&s.set.vehicle_id).map(|(v, e)| (s, v, e)));
+    let rows = known().map(|(s, v, e)| set_row(s, v, e, prefs)).collect();
+    let attention = known().flat_map(|(s, v, _)| attention(s, v, prefs)).collect();
     WorkshopPage {
         shell: Shell::new("Workshop", &prefs.theme, "workshop"),
         headline,
@@ -156,15 +155,11 @@ fn set_row(s: &SetWithPulls, v: &VehicleRecord, e: &Encoding, prefs: &Prefs) -> 
     let (limits, loud) = tightest(&verdicts, &v.limits, prefs.afr);
     SetRow {
         day_id: s.set.day_id,
-        tone: e.tone(&s.set).name(),
-        swatch: e.swatch(&s.set, false),
-        map: s.set.map.clone(),
-        fuel: s.set.fuel.clone(),
+        tag: e.tag(&s.set, false, &verdicts),
         vehicle: s.set.vehicle.clone(),
         date: date_words(s.set.date),
         pulls: count(s.pulls.len(), "pull"),
         best: if best.is_finite() { format!("{:.1} {}", prefs.power.from_kw(best), prefs.power.label()) } else { "–".into() },
-        jar: jar_html(&verdicts, e.tone(&s.set), s.set.id),
         limits,
         loud,
     }
@@ -172,7 +167,7 @@ fn set_row(s: &SetWithPulls, v: &VehicleRecord, e: &Encoding, prefs: &Prefs) -> 
 
 fn attention(s: &SetWithPulls, v: &VehicleRecord, prefs: &Prefs) -> Vec<Attention> {
     let measured: Vec<_> = s.pulls.iter().map(|p| p.1.measured.clone()).collect();
-    let what = format!("{} on {}, {}", s.set.map, s.set.fuel, date_words(s.set.date));
+    let what = format!("{} on {}, {}", s.set.config.map, s.set.config.fuel, date_words(s.set.date));
     let mut out: Vec<Attention> = set_verdicts(&measured)
         .iter()
         .filter(|o| matches!(o.verdict, Verdict::Over | Verdict::CantTell))

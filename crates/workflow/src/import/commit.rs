@@ -9,7 +9,7 @@ use jamjar_core::factors::Factors;
 use jamjar_core::limits::Limit;
 use jamjar_core::log::Recording;
 use jamjar_formats::{Mapping, read_log};
-use jamjar_store::{InboxItem, NewPull, NewSet, Store, Summary, VehicleRecord};
+use jamjar_store::{Configuration, InboxItem, NewPull, NewSet, Store, Summary, VehicleRecord};
 use std::collections::HashMap;
 use std::sync::Arc;
 
@@ -26,14 +26,7 @@ pub struct ChosenPull {
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
 #[allow(missing_docs)]
 pub struct ChosenSet {
-    pub build: String,
-    pub map: String,
-    pub map_kind: String,
-    pub fuel: String,
-    pub boost: String,
-    pub gear: String,
-    pub extras: Factors,
-    pub note: String,
+    pub config: Configuration,
     pub pulls: Vec<ChosenPull>,
 }
 
@@ -48,18 +41,18 @@ fn check(sets: &[ChosenSet]) -> Result<(), WorkflowError> {
         return Err(WorkflowError::Bad("no pull is chosen: tick at least one".into()));
     }
     for s in sets.iter().filter(|s| !s.pulls.is_empty()) {
-        for (name, v) in [("map", &s.map), ("fuel", &s.fuel)] {
+        for (name, v) in [("map", &s.config.map), ("fuel", &s.config.fuel)] {
             if v.trim().is_empty() {
                 return Err(WorkflowError::Bad(format!("a set has no {name}: say which {name} was in the vehicle, or “unknown”")));
             }
         }
         for (name, v, most) in [
-            ("map", &s.map, 120),
-            ("fuel", &s.fuel, 120),
-            ("build", &s.build, 120),
-            ("boost", &s.boost, 60),
-            ("gear", &s.gear, 20),
-            ("note", &s.note, 10_000),
+            ("map", &s.config.map, 120),
+            ("fuel", &s.config.fuel, 120),
+            ("build", &s.config.build, 120),
+            ("boost", &s.config.boost, 60),
+            ("gear", &s.config.gear, 20),
+            ("note", &s.config.note, 10_000),
         ] {
             if v.chars().count() > most {
                 return Err(WorkflowError::Bad(format!("the {name} is longer than {most} characters")));
@@ -92,8 +85,8 @@ pub async fn commit(store: &Store, run_id: i64, day_id: i64, sets: &[ChosenSet])
             used.extend(ecu.iter().map(|e| e.id));
             let air = day.air;
             let several = p.number.is_some();
-            let dyno_log = files_open.read(store, &dyno, several).await?;
-            let mut input = PullInput { id: format!("p{}", i + 1), dyno: part_of(&dyno_log, &dyno, p.number), air, ..PullInput::default() };
+            let whole = files_open.read(store, &dyno, several).await?;
+            let mut input = PullInput { id: format!("p{}", i + 1), dyno: part_of(&whole, &dyno, p.number), air, ..PullInput::default() };
             if let Some(e) = &ecu {
                 input.ecu = Some(Recording::clone(&*files_open.read(store, e, several).await?));
             }
@@ -204,15 +197,16 @@ fn new_set(s: &ChosenSet, input: SetInput, measured: Vec<Measured>, files: &[(In
         })
         .collect();
     let or = |v: &str, d: &str| if v.trim().is_empty() { d.to_owned() } else { v.trim().to_owned() };
-    NewSet {
-        build: or(&s.build, "A"),
-        map: or(&s.map, "unknown"),
-        map_kind: or(&s.map_kind, "unknown"),
-        fuel: or(&s.fuel, "unknown"),
-        boost: s.boost.trim().to_owned(),
-        gear: s.gear.trim().to_owned(),
-        extras: s.extras.clone(),
-        note: s.note.clone(),
-        pulls,
-    }
+    let c = &s.config;
+    let config = Configuration {
+        build: or(&c.build, "A"),
+        map: or(&c.map, "unknown"),
+        map_kind: or(&c.map_kind, "unknown"),
+        fuel: or(&c.fuel, "unknown"),
+        boost: c.boost.trim().to_owned(),
+        gear: c.gear.trim().to_owned(),
+        extras: c.extras.clone(),
+        note: c.note.clone(),
+    };
+    NewSet { config, pulls }
 }
