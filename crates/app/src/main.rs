@@ -55,16 +55,16 @@ enum Command {
         #[command(subcommand)]
         action: DemoAction,
     },
-    /// Simulate a day in the cell: recordings, job file and truth.
+    /// Simulate days in the cell: recordings, maps, job file and truth.
     Simulate {
-        /// Scenario; `first-light` is the one there is.
+        /// A scenario file, or a built-in one: first-light, tolvern, marrow, quillet, brae.
         scenario: String,
         /// Folder to write to.
         #[arg(long)]
         out: PathBuf,
-        /// Seed.
-        #[arg(long, default_value_t = 3)]
-        seed: u64,
+        /// Seed; the scenario's own when absent.
+        #[arg(long)]
+        seed: Option<u64>,
     },
     /// Run a calculator: JSON lines on standard input, one JSON line out for each.
     Calc {
@@ -119,6 +119,19 @@ enum DemoAction {
         #[command(flatten)]
         place: Place,
     },
+    /// Take it away and load it afresh; days of your own are not touched.
+    Reset {
+        #[command(flatten)]
+        place: Place,
+    },
+    /// Make many pulls for search and load work: summary rows of their own, samples shared.
+    Big {
+        #[command(flatten)]
+        place: Place,
+        /// How many.
+        #[arg(long, default_value_t = 1_000_000)]
+        pulls: u32,
+    },
 }
 
 fn main() -> ExitCode {
@@ -127,7 +140,9 @@ fn main() -> ExitCode {
         Command::Serve { place, port, demo } => commands::serve::run(&place, port, demo),
         Command::Db { action } => commands::db::run(action),
         Command::Migrate { place } => commands::db::migrate(&place),
-        Command::Demo { action: DemoAction::Load { place } } => commands::db::load_demo(&place),
+        Command::Demo { action: DemoAction::Load { place } } => commands::db::load_demo(&place, false),
+        Command::Demo { action: DemoAction::Reset { place } } => commands::db::load_demo(&place, true),
+        Command::Demo { action: DemoAction::Big { place, pulls } } => commands::db::bulk(&place, pulls),
         Command::Simulate { scenario, out, seed } => commands::simulate::run(&scenario, &out, seed),
         Command::Calc { name, json: _ } => commands::calc::run(&name),
     }

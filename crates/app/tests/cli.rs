@@ -83,7 +83,7 @@ fn analyse_speaks_words_or_json_and_check_sets_the_code() {
     let result: Value = serde_json::from_slice(&out.stdout).unwrap();
     assert_eq!(result["jamjar_result"], 1);
     let truth: Value = serde_json::from_slice(&std::fs::read(folder.path("truth.json")).unwrap()).unwrap();
-    let lag = truth["sets"][0]["pulls"][0]["lag_s"].as_f64().unwrap();
+    let lag = truth["days"][0]["sets"][0]["pulls"][0]["lag_s"].as_f64().unwrap();
     assert!((result["sets"][0]["pulls"][0]["alignment"]["lag_s"].as_f64().unwrap() - lag).abs() < 0.005);
 
     let edit = |change: &dyn Fn(&mut Value)| {

@@ -16,10 +16,12 @@ pub mod figures;
 pub mod limits;
 mod linalg;
 pub mod log;
+pub mod maps;
 pub mod pull;
 pub mod signal;
 pub mod stats;
 pub mod units;
+pub mod vehicle_sheet;
 
 /// Version of the computation: derived results cached under another version are made again.
-pub const ALGORITHM_VERSION: u32 = 1;
+pub const ALGORITHM_VERSION: u32 = 2;

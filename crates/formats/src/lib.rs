@@ -4,9 +4,11 @@
 mod assign;
 pub mod csv;
 mod error;
+mod maptext;
 mod recognise;
 mod units;
 
 pub use assign::{ColumnReport, Confidence, Mapping, Question, ReadLog, Rule, read_log};
 pub use error::FormatError;
+pub use maptext::{MAP_VERSION, read_map, write_map};
 pub use units::parse_unit;

@@ -1,119 +1,227 @@
-//! Mean-value engine: air from volumetric efficiency and manifold pressure, fuel from λ, torque from efficiency and spark.
+//! What an engine is: dimensions and coefficients, read from readable text so that a person can edit them.
 
-use crate::fuel::SimFuel;
+use serde::Deserialize;
 
-/// What a calibration asks for.
-#[derive(Debug, Clone, Copy, PartialEq)]
-pub struct Map {
-    /// Name and revision.
-    pub name: &'static str,
-    /// Kind: stock, off-the-shelf, custom.
-    pub kind: &'static str,
-    /// Boost target over ambient, kPa gauge.
-    pub boost_kpa: f64,
-    /// Commanded λ at full load, at 2000 and at 6500 rpm.
-    pub lambda: [f64; 2],
-    /// Commanded spark at 2000 and 6500 rpm, ° before TDC.
-    pub spark_deg: [f64; 2],
+/// A curve over engine speed.
+#[derive(Debug, Clone, PartialEq, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct OverRpm {
+    /// Engine speeds, rpm, ascending.
+    pub rpm: Vec<f64>,
+    /// Values there.
+    pub value: Vec<f64>,
 }
 
-/// A three-cylinder turbocharged engine of 1.6 L, as in the demo vehicle.
-#[derive(Debug, Clone, Copy, PartialEq)]
-pub struct EngineModel {
-    /// Displacement, m³.
-    pub displacement_m3: f64,
-    /// Injector flow of all injectors at full duty, g/s of a fuel of 0.745 kg/L.
-    pub injector_g_s: f64,
-    /// Share of crank torque that reaches the hub.
-    pub driveline: f64,
+impl OverRpm {
+    /// Value at a speed, held at the ends.
+    pub(crate) fn at(&self, rpm: f64) -> f64 {
+        jamjar_core::signal::interp::linear_clamped(&self.rpm, &self.value, rpm).unwrap_or(0.0)
+    }
+
+    pub(crate) fn problem(&self) -> Option<&'static str> {
+        if self.rpm.len() < 2 || self.rpm.len() != self.value.len() {
+            Some("needs at least two speeds and as many values")
+        } else if self.rpm.windows(2).any(|w| w[1] <= w[0]) {
+            Some("needs ascending speeds")
+        } else {
+            None
+        }
+    }
 }
 
-/// Share of full injector flow that the fuel pump can hold: beyond it λ goes lean.
-const PUMP_SHARE: f64 = 0.825;
-
-/// Default demo engine.
-pub(crate) const TOLVERN_T3: EngineModel = EngineModel { displacement_m3: 1.6e-3, injector_g_s: 16.4, driveline: 0.885 };
-
-/// Air around and in the engine.
-#[derive(Debug, Clone, Copy, PartialEq)]
-pub struct OperatingPoint {
-    /// Engine speed, rpm.
-    pub rpm: f64,
-    /// Ambient pressure, kPa.
-    pub ambient_kpa: f64,
-    /// Intake air temperature, °C.
-    pub intake_c: f64,
-}
-
-/// What the engine does there.
-#[derive(Debug, Clone, Copy, PartialEq)]
+/// How the charge is lit.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Deserialize)]
+#[serde(rename_all = "snake_case")]
 #[allow(missing_docs)]
-pub struct Output {
-    pub hub_torque_engine_nm: f64,
-    pub manifold_kpa: f64,
-    pub lambda: f64,
-    pub spark_deg: f64,
-    pub knock_retard_deg: f64,
-    pub fuel_g_s: f64,
-    pub air_g_s: f64,
-    pub duty_percent: f64,
-    pub exhaust_steady_c: f64,
+pub enum Ignition {
+    Spark,
+    Compression,
 }
 
-fn between(pair: [f64; 2], rpm: f64) -> f64 {
-    pair[0] + (pair[1] - pair[0]) * ((rpm - 2000.0) / 4500.0).clamp(0.0, 1.0)
+/// An engine. Coefficients are typical of its kind and ours to choose; nothing describes a real engine.
+#[derive(Debug, Clone, PartialEq, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct EngineSpec {
+    /// Cylinders.
+    pub cylinders: usize,
+    /// Displacement, L.
+    pub displacement_l: f64,
+    /// How the charge is lit.
+    pub ignition: Ignition,
+    /// Volumetric efficiency at the manifold's state.
+    pub volumetric_efficiency: OverRpm,
+    /// Indicated efficiency at the best spark (or injection) and λ.
+    pub indicated_efficiency: f64,
+    /// Friction mean pressure at 90 °C oil: constant and per 1000 rpm, kPa.
+    pub friction_kpa: [f64; 2],
+    /// Torque of pump, fan and alternator, N·m.
+    pub accessories_nm: f64,
+    /// Rotating inertia of engine and driveline at the crank, kg·m².
+    pub rotating_inertia_kg_m2: f64,
+    /// Share of crank torque that reaches the dyno, warm.
+    pub driveline: f64,
+    /// Pressure lost in the air filter at 100 g/s, kPa.
+    pub filter_kpa: f64,
+    /// Open throttle: pressure lost at 100 g/s, kPa.
+    pub throttle_kpa: f64,
+    /// Exhaust without turbine: pressure over ambient at 100 g/s, kPa.
+    pub exhaust_kpa: f64,
+    /// Heat to walls, as a share of the fuel's energy.
+    pub wall_share: f64,
+    /// Exhaust temperature of each cylinder over the mean, K.
+    #[serde(default)]
+    pub cylinder_exhaust_k: Vec<f64>,
+    /// Air-cooled: the cylinders run hotter and have no coolant.
+    #[serde(default)]
+    pub air_cooled: bool,
+    /// Turbocharger, if any.
+    pub turbo: Option<Turbo>,
+    /// Belt-driven blower, if any.
+    pub blower: Option<Blower>,
+    /// Intercooler, if any.
+    pub intercooler: Option<Intercooler>,
+    /// Injectors and pump.
+    pub fuel: FuelSystem,
+    /// Spark ignition: burn and knock.
+    pub spark: Option<SparkBurn>,
+    /// Compression ignition.
+    pub diesel: Option<DieselBurn>,
 }
 
-impl EngineModel {
-    /// Steady full-load output.
-    ///
-    /// # Formula
-    /// `m_air = VE(n)·p_m·V/(R·T)` per cycle; `p_m` follows the target through a logistic spool and tapers where the
-    /// compressor runs out of flow; `m_fuel = m_air/(λ·AFR_s)`, bounded by injectors and pump, so λ goes lean when they end;
-    /// `T = η(λ)·η_spark·m_fuel·LHV/4π − T_fric(n)`, `η_spark = 1 − 4.2e-4·(θ − θ_MBT)²`;
-    /// knock retard is what the commanded spark exceeds a threshold falling with pressure and temperature, rising with octane.
-    /// Simplified: no cylinder-to-cylinder spread, no exhaust back pressure, spool independent of history.
-    pub fn at(&self, p: OperatingPoint, map: &Map, fuel: &SimFuel) -> Output {
-        let n = p.rpm;
-        let spool = 1.0 / (1.0 + (-(n - 2350.0) / 290.0).exp());
-        let taper = 1.0 - 0.10 * ((n - 5600.0) / 1200.0).clamp(0.0, 1.5) * (map.boost_kpa / 100.0);
-        let manifold_kpa = p.ambient_kpa * 0.97 + map.boost_kpa * spool * taper;
-        let ve = 0.93 - 0.16 * ((n - 4300.0) / 3400.0).powi(2);
-        let charge_k = p.intake_c + 273.15 + 9.0 - fuel.cooling_k;
-        let air_cycle_kg = ve * manifold_kpa * 1000.0 * self.displacement_m3 / (287.05 * charge_k);
-        let cycles = n / 120.0;
-        let air_g_s = air_cycle_kg * cycles * 1000.0;
-        let wanted = between(map.lambda, n);
-        let fuel_wanted = air_g_s / (wanted * fuel.stoich_afr);
-        let most = self.injector_g_s * fuel.density_kg_l / 0.745;
-        let fuel_g_s = fuel_wanted.min(most * PUMP_SHARE);
-        let lambda = air_g_s / (fuel_g_s * fuel.stoich_afr);
-        let mbt = 11.0 + 17.0 * ((n - 1500.0) / 5000.0).clamp(0.0, 1.2) - 0.035 * (manifold_kpa - 160.0);
-        let commanded = between(map.spark_deg, n);
-        let threshold = mbt - 6.5 + 0.62 * (fuel.ron - 95.0) - 0.045 * (manifold_kpa - 180.0) - 0.09 * (p.intake_c - 30.0) - fuel.cooling_k * -0.05;
-        let knock_retard_deg = (commanded - threshold).max(0.0) * 0.9;
-        let spark_deg = commanded - knock_retard_deg;
-        let eta_lambda =
-            if lambda < 1.0 { 1.0 - 0.95 * (lambda - 0.9).powi(2) - 0.12 * (0.9 - lambda).max(0.0) } else { 1.0 - 0.4 * (lambda - 0.95) };
-        let eta = 0.365 * eta_lambda * lambda.min(1.0).powf(0.82) * (1.0 - 4.2e-4 * (spark_deg - mbt).powi(2));
-        let indicated = eta * (fuel_g_s / 1000.0 / cycles) * fuel.lhv_mj_kg * 1e6 / (4.0 * std::f64::consts::PI);
-        let friction = (95.0 + 0.014 * n) * 1000.0 * self.displacement_m3 / (4.0 * std::f64::consts::PI);
-        let exhaust_steady_c = 690.0 + 0.0395 * n + 0.62 * (manifold_kpa - 150.0) + 240.0 * (lambda - 0.86) + 5.0 * (mbt - 8.0 - spark_deg);
-        Output {
-            hub_torque_engine_nm: (indicated - friction) * self.driveline,
-            manifold_kpa,
-            lambda,
-            spark_deg,
-            knock_retard_deg,
-            fuel_g_s,
-            air_g_s,
-            duty_percent: 100.0 * fuel_g_s / most,
-            exhaust_steady_c,
+/// A turbocharger.
+#[derive(Debug, Clone, PartialEq, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Turbo {
+    /// Highest shaft speed, rpm.
+    pub speed_limit_rpm: f64,
+    /// Inertia of the shaft, kg·m².
+    pub inertia_kg_m2: f64,
+    /// Pressure ratio at full speed and no flow, less one.
+    pub head: f64,
+    /// Corrected flow at which the compressor gives no pressure at full speed, g/s.
+    pub choke_g_s: f64,
+    /// Compressor and turbine efficiency.
+    pub efficiency: [f64; 2],
+    /// Flow capacity of the turbine, g·√K/(s·kPa).
+    pub turbine: f64,
+    /// The same of the open waste gate: its authority.
+    pub wastegate: f64,
+    /// Time constant of the waste-gate actuator, s.
+    pub actuator_s: f64,
+}
+
+/// A belt-driven blower.
+#[derive(Debug, Clone, PartialEq, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Blower {
+    /// Blower speed ÷ crank speed without slip.
+    pub ratio: f64,
+    /// Air moved per turn, L.
+    pub per_turn_l: f64,
+    /// Efficiency.
+    pub efficiency: f64,
+    /// Torque at the blower above which the belt slips, N·m.
+    pub belt_holds_nm: f64,
+    /// Slip for each N·m above, as a share.
+    pub slip_per_nm: f64,
+}
+
+/// An intercooler with its own heat.
+#[derive(Debug, Clone, PartialEq, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Intercooler {
+    /// Share of the difference to its metal that is taken out.
+    pub effectiveness: f64,
+    /// Heat capacity, J/K.
+    pub heat_j_k: f64,
+    /// Heat it gives to the cell's fan, W/K.
+    pub to_air_w_k: f64,
+    /// Pressure lost at 100 g/s, kPa.
+    pub loss_kpa: f64,
+}
+
+/// Injectors and pump.
+#[derive(Debug, Clone, PartialEq, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct FuelSystem {
+    /// Flow of one injector, always open, of a fuel of 0.745 kg/L at nominal pressure, g/s (spark ignition).
+    pub injector_g_s: f64,
+    /// Dead time, ms.
+    pub dead_time_ms: f64,
+    /// Nominal pressure over the manifold, kPa.
+    pub pressure_kpa: f64,
+    /// Volume the pump delivers at nominal pressure, L/h.
+    pub pump_l_h: f64,
+    /// Share of fuel each cylinder receives, 1 on average.
+    #[serde(default)]
+    pub spread: Vec<f64>,
+}
+
+/// Spark ignition.
+///
+/// `θ_MBT = mbt[0] + mbt[1]·n/1000 − mbt[2]·(p−100 kPa)`; knock begins at
+/// `θ_k = knock[0] + knock[1]·n/1000 + knock[2]·(RON−95) − knock[3]·(p−100) − knock[4]·(T−40 °C) + 12·(0.9−λ)`.
+#[derive(Debug, Clone, PartialEq, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct SparkBurn {
+    /// Coefficients of the best spark.
+    pub mbt: [f64; 3],
+    /// Efficiency lost per square degree away from it.
+    pub per_deg2: f64,
+    /// Coefficients of the onset of knock.
+    pub knock: [f64; 5],
+    /// Standard deviation of the onset from cycle to cycle, °.
+    pub cyclic_deg: f64,
+}
+
+/// Compression ignition.
+#[derive(Debug, Clone, PartialEq, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct DieselBurn {
+    /// λ below which it smokes and loses efficiency.
+    pub smoke_lambda: f64,
+    /// Best start of injection: at 1000 rpm and per 1000 rpm more, ° before TDC.
+    pub best_start: [f64; 2],
+    /// Efficiency lost per square degree away from it.
+    pub per_deg2: f64,
+    /// Rail volume the pump holds at 1000 rpm, mm³ per stroke and cylinder, and what it loses per 1000 rpm.
+    pub rail_pump_mm3: [f64; 2],
+    /// Mass one injector gives, mg per µs beyond its dead time at 100 MPa (∝ √p).
+    pub mg_per_us: f64,
+    /// Dead time of an injector, µs.
+    pub dead_us: f64,
+}
+
+impl EngineSpec {
+    /// What makes no sense, in words.
+    pub(crate) fn problem(&self) -> Option<String> {
+        let positive = [
+            ("displacement_l", self.displacement_l),
+            ("indicated_efficiency", self.indicated_efficiency),
+            ("driveline", self.driveline),
+            ("fuel.injector_g_s", self.fuel.injector_g_s),
+            ("fuel.pump_l_h", self.fuel.pump_l_h),
+            ("fuel.pressure_kpa", self.fuel.pressure_kpa),
+        ];
+        if let Some((name, v)) = positive.iter().find(|(_, v)| !(v.is_finite() && *v > 0.0)) {
+            return Some(format!("engine: {name} must be a positive number, got {v}"));
+        }
+        if !(1..=16).contains(&self.cylinders) {
+            return Some(format!("engine: cylinders must be 1 to 16, got {}", self.cylinders));
+        }
+        if let Some(p) = self.volumetric_efficiency.problem() {
+            return Some(format!("engine: volumetric_efficiency {p}"));
+        }
+        match (self.ignition, &self.spark, &self.diesel) {
+            (Ignition::Spark, None, _) => Some("engine: ignition is spark, so it needs a [spark] part".into()),
+            (Ignition::Compression, _, None) => Some("engine: ignition is compression, so it needs a [diesel] part".into()),
+            _ if self.turbo.is_some() && self.blower.is_some() => Some("engine: a turbo and a blower together are not simulated".into()),
+            _ => None,
         }
     }
 
-    /// True power at the hub, kW.
-    pub fn hub_power_kw(&self, p: OperatingPoint, map: &Map, fuel: &SimFuel) -> f64 {
-        self.at(p, map, fuel).hub_torque_engine_nm * p.rpm * std::f64::consts::PI / 30.0 / 1000.0
+    /// Share of fuel of a cylinder.
+    pub(crate) fn share_of(&self, cylinder: usize) -> f64 {
+        self.fuel.spread.get(cylinder).copied().unwrap_or(1.0)
     }
 }

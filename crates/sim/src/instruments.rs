@@ -1,59 +1,206 @@
-//! The two recorders: what they sample, how they quantise, and the CSV dialect each writes.
+//! Recorders: which channels, how often, with what noise, steps, offsets, drift, gaps and ends of range.
 
-use std::fmt::Write;
+use crate::computer::MOST;
+use crate::noise::Noise;
+use crate::pull::{Instant, STEP_S, Trace};
+use serde::Deserialize;
+use std::collections::BTreeMap;
 
-#[derive(Debug, Clone, Copy)]
-pub(crate) struct DynoRow {
-    pub(crate) t: f64,
-    pub(crate) hub_rpm: f64,
-    pub(crate) torque_nm: f64,
+/// Quirks of one sensor; what is absent keeps the usual value of its kind.
+#[derive(Debug, Clone, Default, PartialEq, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct SensorSpec {
+    /// Standard deviation of its noise.
+    pub noise: Option<f64>,
+    /// Step of its last digit.
+    pub step: Option<f64>,
+    /// Constant offset.
+    #[serde(default)]
+    pub offset: f64,
+    /// Drift per minute.
+    #[serde(default)]
+    pub drift_per_min: f64,
+    /// Lowest and highest reading.
+    pub range: Option<[f64; 2]>,
+    /// Samples between readings; the cells between stay blank.
+    #[serde(default)]
+    pub every: usize,
 }
 
-#[derive(Debug, Clone, Copy)]
-pub(crate) struct EcuRow {
-    pub(crate) t: f64,
-    pub(crate) rpm: f64,
-    pub(crate) throttle: f64,
-    pub(crate) manifold_kpa: f64,
-    pub(crate) lambda: f64,
-    pub(crate) spark_deg: f64,
-    pub(crate) retard_deg: f64,
-    pub(crate) knock_level: f64,
-    pub(crate) exhaust_c: f64,
-    pub(crate) intake_c: f64,
-    pub(crate) duty_percent: f64,
+/// A recorder.
+#[derive(Debug, Clone, PartialEq, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct RecorderSpec {
+    /// Channels in the order of the columns, by canonical name.
+    pub channels: Vec<String>,
+    /// Samples per second.
+    pub rate_hz: f64,
+    /// How the file is written; see [`crate::Dialect`].
+    pub dialect: crate::Dialect,
+    /// Share of samples that are lost.
+    #[serde(default)]
+    pub lost: f64,
+    /// Quirks by channel.
+    #[serde(default)]
+    pub sensor: BTreeMap<String, SensorSpec>,
 }
 
-/// Comma-separated, units in brackets, one preamble line.
-pub(crate) fn dyno_csv(rows: &[DynoRow], title: &str) -> String {
-    let mut s = format!("# {title}\nTime (s),Hub speed (rpm),Hub torque (N·m)\n");
-    for r in rows {
-        let _ = writeln!(s, "{:.3},{:.2},{:.1}", r.t, r.hub_rpm, r.torque_nm);
+/// One column as recorded: readings in the canonical unit; NaN where blank.
+#[derive(Debug, Clone, PartialEq)]
+pub(crate) struct Column {
+    pub(crate) channel: String,
+    pub(crate) step: f64,
+    pub(crate) values: Vec<f64>,
+}
+
+/// A recording before it becomes text.
+#[derive(Debug, Clone, PartialEq)]
+pub(crate) struct Recorded {
+    pub(crate) t: Vec<f64>,
+    pub(crate) columns: Vec<Column>,
+}
+
+/// Reads a channel off an instant. Numbered channels carry their cylinder from 1.
+type Pick = fn(&Instant, usize) -> f64;
+
+fn pick(stem: &str) -> Option<(Pick, f64, f64)> {
+    // (reader, noise, step)
+    Some(match stem {
+        "engine_speed" => (|i, _| i.rpm, 3.0, 1.0),
+        "roller_speed" => (|i, _| i.shaft_rpm, 0.3, 0.01),
+        "hub_torque" | "brake_torque" => (|i, _| i.shaft_nm, 0.0, 0.1),
+        "road_speed" => (|i, _| i.road_kmh, 0.05, 0.1),
+        "pedal" => (|i, _| i.pedal, 0.05, 0.1),
+        "throttle" => (|i, _| i.throttle, 0.05, 0.1),
+        "manifold_pressure" => (|i, _| i.manifold_kpa, 0.5, 0.1),
+        "back_pressure" => (|i, _| i.back_kpa, 1.5, 0.1),
+        "boost_target" => (|i, _| i.boost_target_kpa, 0.0, 0.1),
+        "wastegate_duty" | "vane_position" => (|i, _| i.duty, 0.1, 0.1),
+        "lambda_target" => (|i, _| i.lambda_target, 0.0, 0.001),
+        "lambda" => (|i, k| i.lambda[k], 0.004, 0.001),
+        "spark_advance" => (|i, k| i.spark_deg - i.retard[k], 0.0, 0.1),
+        "knock_retard" => (|i, k| i.retard[k], 0.0, 0.1),
+        "knock_level" => (|i, _| i.knock_level, 0.07, 0.01),
+        "exhaust_temp" => (|i, k| i.exhaust_c[k], 0.8, 1.0),
+        "intake_temp" => (|i, _| i.intake_c, 0.1, 0.1),
+        "coolant_temp" => (|i, _| i.coolant_c, 0.1, 0.1),
+        "oil_temp" => (|i, _| i.oil_c, 0.1, 0.1),
+        "oil_pressure" => (|i, _| 110.0 + 0.062 * i.rpm - 1.6 * (i.oil_c - 90.0), 3.0, 1.0),
+        "injector_pulse_width" => (|i, _| i.pulse_ms, 0.02, 0.01),
+        "injector_duty" => (|i, _| i.duty_percent, 0.15, 0.1),
+        "fuel_pressure" => (|i, _| i.fuel_kpa, 1.5, 0.1),
+        "fuel_flow" => (|i, _| i.fuel_g_s, 0.05, 0.001),
+        "air_flow" => (|i, _| i.air_g_s, 0.4, 0.1),
+        "turbo_speed" => (|i, _| i.turbo_rpm, 150.0, 10.0),
+        "blower_speed" => (|i, _| i.blower_rpm, 8.0, 1.0),
+        "rail_pressure" => (|i, _| i.rail_mpa, 0.4, 0.1),
+        "injection_start" => (|i, _| i.start_deg, 0.0, 0.1),
+        "injection_duration" => (|i, _| i.duration_us, 1.0, 1.0),
+        "smoke_opacity" => (|i, _| i.smoke, 0.4, 0.1),
+        "fuel_cut" => (|i, _| i.fuel_cut, 0.0, 1.0),
+        _ => return None,
+    })
+}
+
+/// Splits `lambda_2` into its stem and cylinder index.
+fn split(name: &str) -> (&str, usize) {
+    match name.rsplit_once('_') {
+        Some((stem, n)) if !n.is_empty() && n.bytes().all(|b| b.is_ascii_digit()) => (stem, n.parse::<usize>().unwrap_or(1).clamp(1, MOST) - 1),
+        _ => (name, 0),
     }
-    s
 }
 
-/// Semicolons, decimal comma, units row, the wideband in AFR.
-pub(crate) fn ecu_csv(rows: &[EcuRow]) -> String {
-    let mut s = String::from(
-        "Time;RPM;Throttle;MAP;WB1;Spark advance;Knock retard 1;Knock level;EGT 1;IAT;Injector duty\ns;1/min;%;kPa abs;AFR;°;°;;°C;°C;%\n",
-    );
-    for r in rows {
-        let line = format!(
-            "{:.3};{:.0};{:.1};{:.1};{:.2};{:.1};{:.1};{:.2};{:.0};{:.1};{:.1}",
-            r.t,
-            r.rpm,
-            r.throttle,
-            r.manifold_kpa,
-            r.lambda * 14.7,
-            r.spark_deg,
-            r.retard_deg,
-            r.knock_level,
-            r.exhaust_c,
-            r.intake_c,
-            r.duty_percent
-        );
-        let _ = writeln!(s, "{}", line.replace('.', ","));
+/// Whether a recorder can be given this channel.
+pub(crate) fn is_known(channel: &str) -> bool {
+    pick(split(channel).0).is_some()
+}
+
+/// Offset and drift of a torque cell and whatever else a day's mounting leaves behind.
+#[derive(Debug, Clone, Copy, Default)]
+pub(crate) struct Clock {
+    /// Recorder time at the start of the pull, s.
+    pub(crate) start_s: f64,
+    /// Fast by this much.
+    pub(crate) ppm: f64,
+}
+
+/// What goes wrong at this recorder in this pull.
+#[derive(Debug, Clone, Copy, Default)]
+pub(crate) struct Upset {
+    /// λ at which the sensor ends.
+    pub(crate) lambda_end: Option<f64>,
+    /// Time on the pull's own clock after which λ stands still, s.
+    pub(crate) lambda_frozen_s: Option<f64>,
+    /// Noise of a torque cell, N·m.
+    pub(crate) torque_noise: f64,
+}
+
+/// Samples a trace. The first sample lies a random part of a period after the start: no two recorders sample together.
+pub(crate) fn record(r: &RecorderSpec, trace: &Trace, clock: Clock, upset: Upset, noise: &mut Noise) -> Recorded {
+    let end = trace.instants.len() as f64 * STEP_S;
+    let phase = noise.uniform() / r.rate_hz;
+    let count = ((end - phase) * r.rate_hz) as usize;
+    let mut times = Vec::with_capacity(count);
+    for k in 0..count {
+        let at = phase + k as f64 / r.rate_hz;
+        if r.lost <= 0.0 || k == 0 || noise.uniform() >= r.lost {
+            times.push(at);
+        }
     }
-    s
+    let columns = r
+        .channels
+        .iter()
+        .filter_map(|name| {
+            let (stem, cylinder) = split(name);
+            let (read, usual_noise, usual_step) = pick(stem)?;
+            let quirk = r.sensor.get(name).cloned().unwrap_or_default();
+            let torque = matches!(stem, "hub_torque" | "brake_torque");
+            let sd = quirk.noise.unwrap_or(if torque { upset.torque_noise } else { usual_noise });
+            let step = quirk.step.unwrap_or(usual_step);
+            let mut held: Option<f64> = None;
+            let values = times
+                .iter()
+                .enumerate()
+                .map(|(k, at)| {
+                    if quirk.every > 1 && k % quirk.every != 0 {
+                        return f64::NAN;
+                    }
+                    if let (Some(from), Some(v)) = (upset.lambda_frozen_s.filter(|_| stem == "lambda"), held)
+                        && *at >= from
+                    {
+                        return v;
+                    }
+                    let mut v = read(&between(&trace.instants, *at), cylinder) + quirk.offset + quirk.drift_per_min * at / 60.0 + noise.normal(sd);
+                    if matches!(stem, "knock_retard" | "fuel_cut" | "smoke_opacity" | "knock_level" | "fuel_flow") {
+                        v = v.max(0.0);
+                    }
+                    if let Some(end) = upset.lambda_end.filter(|_| stem == "lambda") {
+                        v = v.min(end);
+                    }
+                    if let Some([low, high]) = quirk.range {
+                        v = v.clamp(low, high);
+                    }
+                    let v = (v / step).round() * step;
+                    held = Some(v);
+                    v
+                })
+                .collect();
+            Some(Column { channel: name.clone(), step, values })
+        })
+        .collect();
+    Recorded { t: times.iter().map(|at| clock.start_s + at * (1.0 + clock.ppm * 1e-6)).collect(), columns }
+}
+
+/// The instant nearest to a time, with speed and torque interpolated: those move most within a step.
+fn between(instants: &[Instant], at: f64) -> Instant {
+    let x = at / STEP_S;
+    let i = (x as usize).min(instants.len() - 1);
+    let mut out = instants[i];
+    if let Some(next) = instants.get(i + 1) {
+        let u = x - i as f64;
+        out.rpm += u * (next.rpm - out.rpm);
+        out.shaft_rpm += u * (next.shaft_rpm - out.shaft_rpm);
+        out.shaft_nm += u * (next.shaft_nm - out.shaft_nm);
+    }
+    out
 }

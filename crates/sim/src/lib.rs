@@ -1,17 +1,39 @@
-//! A simulated cell whose true answers are known: engine, fuels, weather, two recorders and their quirks.
+//! A simulated cell whose true answers are known: engines, fuels, weather, a dyno, two recorders, and faults to find.
 //!
-//! The model is simple on purpose (see each module for its equations and what they leave out); it computes torque from
-//! air, fuel and spark, so that a change of map, fuel or weather acts through physics and not through a drawn curve.
+//! Mean-value models stepped at 2 ms (see each module for its equations and sources): torque comes from air, fuel and
+//! spark, so a change of map, fuel or weather acts through physics and not through a drawn curve. An engine computer's
+//! stand-in reads calibration maps and asks for plate, boost, λ and spark; recorders sample what happened with noise, clocks
+//! and dialects of their own. The same seed gives the same bytes.
+//!
+//! Simplified, and what that could flatter: `docs/validation.md`.
 
+mod burn;
+mod charge;
+mod computer;
+mod day;
+mod dialect;
+mod driveline;
 mod engine;
+mod engines;
+mod fault;
 mod fuel;
 mod instruments;
-mod run;
+mod noise;
+mod pull;
 mod scenario;
+mod supply;
 #[cfg(test)]
 mod tests;
+mod thermal;
 
-pub use engine::{EngineModel, Map, OperatingPoint};
+pub use computer::MapProblem;
+pub use day::{PullTruth, SimDay, SimFile, SimPull, SimSet, Simulated, TrueCurve, one_pull, simulate};
+pub use dialect::Dialect;
+pub use driveline::{CellSpec, SimDyno};
+pub use engine::{EngineSpec, Ignition};
+pub use fault::{FaultKind, FaultSpec, Planted};
 pub use fuel::SimFuel;
-pub use run::{PullTruth, Recorded, simulate_pull};
-pub use scenario::{Day, SimFile, SimPull, SimSet, first_light, truth_grid};
+pub use instruments::{RecorderSpec, SensorSpec};
+pub use noise::Noise;
+pub use pull::Sweep;
+pub use scenario::{DaySpec, FuelSpec, MapRef, NoteSpec, SCENARIO_VERSION, Scenario, ScenarioError, SetSpec};

@@ -21,6 +21,8 @@ pub struct NewDay {
     pub air: Option<AirState>,
     /// Note.
     pub note: String,
+    /// Belongs to the demo.
+    pub demo: bool,
 }
 
 /// A stored day.
@@ -40,16 +42,18 @@ pub struct Day {
     pub air: Option<AirState>,
     /// Note.
     pub note: String,
+    /// Belongs to the demo.
+    pub demo: bool,
 }
 
-type Row = (i64, i64, String, NaiveDate, String, Option<f64>, Option<f64>, Option<f64>, String);
+type Row = (i64, i64, String, NaiveDate, String, Option<f64>, Option<f64>, Option<f64>, String, bool);
 
 fn day(r: Row) -> Day {
     let air = match (r.5, r.6, r.7) {
         (Some(t), Some(h), Some(p)) => AirState::new(t, h, p).ok(),
         _ => None,
     };
-    Day { id: r.0, vehicle_id: r.1, vehicle: r.2, date: r.3, place: r.4, air, note: r.8 }
+    Day { id: r.0, vehicle_id: r.1, vehicle: r.2, date: r.3, place: r.4, air, note: r.8, demo: r.9 }
 }
 
 macro_rules! columns {
@@ -64,6 +68,7 @@ macro_rules! columns {
             cell_day::humidity,
             cell_day::pressure_hpa,
             cell_day::note,
+            cell_day::demo,
         )
     };
 }
@@ -84,6 +89,7 @@ impl Store {
                 cell_day::humidity.eq(new.air.map(|a| a.humidity)),
                 cell_day::pressure_hpa.eq(new.air.map(|a| a.pressure_hpa)),
                 cell_day::note.eq(&new.note),
+                cell_day::demo.eq(new.demo),
             ))
             .execute(&mut c)
             .await?;
@@ -114,6 +120,23 @@ impl Store {
         let mut c = self.conn().await?;
         let rows: Vec<Row> = cell_day::table
             .inner_join(vehicle::table)
+            .order((cell_day::on_date.desc(), cell_day::id.desc()))
+            .limit(limit)
+            .select(columns!())
+            .load(&mut c)
+            .await?;
+        Ok(rows.into_iter().map(day).collect())
+    }
+
+    /// Days of a vehicle, newest first.
+    ///
+    /// # Errors
+    /// [`StoreError`] when the database cannot answer.
+    pub async fn days_of_vehicle(&self, vehicle_id: i64, limit: i64) -> Result<Vec<Day>, StoreError> {
+        let mut c = self.conn().await?;
+        let rows: Vec<Row> = cell_day::table
+            .inner_join(vehicle::table)
+            .filter(cell_day::vehicle_id.eq(vehicle_id))
             .order((cell_day::on_date.desc(), cell_day::id.desc()))
             .limit(limit)
             .select(columns!())

@@ -2,9 +2,11 @@
 
 mod blocks;
 mod days;
+mod demo;
 mod db;
 mod error;
 mod files;
+mod garage;
 mod inbox;
 pub mod private;
 mod pulls;
@@ -12,6 +14,7 @@ mod runs;
 mod schema;
 mod search;
 mod sets;
+mod sheet;
 mod vehicles;
 
 pub use blocks::{BLOCK_VERSION, BlockError, decode_block, encode_block};
@@ -19,9 +22,11 @@ pub use days::{Day, NewDay};
 pub use db::Store;
 pub use error::StoreError;
 pub use files::{FileInfo, Received};
+pub use garage::{BuildState, MapRecord, NewMap};
 pub use inbox::{InboxItem, NewInboxItem, Role};
 pub use pulls::{NewPull, Pull, Summary};
 pub use runs::{Run, RunState};
 pub use search::Hit;
 pub use sets::{Configuration, NewSet, Set, SetWithPulls};
+pub use sheet::{Checklist, DayNote, DaySheet, FuelOnHand};
 pub use vehicles::{NewVehicle, VehicleRecord};

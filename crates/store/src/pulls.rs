@@ -6,8 +6,11 @@ use crate::error::StoreError;
 use crate::schema::{pull, pull_summary, sample_block};
 use diesel::prelude::*;
 use diesel_async::{AsyncMysqlConnection, RunQueryDsl};
+use chrono::NaiveTime;
+use jamjar_core::air::AirState;
 use jamjar_core::analysis::Measured;
 use jamjar_core::log::Recording;
+use std::collections::HashMap;
 
 /// A pull to be committed.
 #[derive(Debug, Clone, PartialEq)]
@@ -18,6 +21,12 @@ pub struct NewPull {
     pub dyno_mapping: String,
     pub ecu_mapping: Option<String>,
     pub number_in_file: Option<i32>,
+    /// Time of day it began, when known.
+    pub started_at: Option<NaiveTime>,
+    /// Air of its own; the day's when absent.
+    pub air: Option<AirState>,
+    /// Reason to leave it out of figures from the start.
+    pub excluded: Option<String>,
     pub dyno: Recording,
     pub ecu: Option<Recording>,
     pub summary: Summary,
@@ -36,6 +45,12 @@ pub struct Pull {
     pub lag_s: Option<f64>,
     pub excluded_reason: Option<String>,
     pub note: String,
+    /// Time of day it began, when known.
+    pub started_at: Option<NaiveTime>,
+    /// Air of its own, when measured for it.
+    pub air: Option<AirState>,
+    /// Pull whose samples it shares (bulk data for load work).
+    pub shares: Option<i64>,
 }
 
 /// The cached measurement of a pull: recomputed when algorithm or settings change, never the only copy of anything.
@@ -49,10 +64,17 @@ pub struct Summary {
     pub measured: Measured,
 }
 
-type PullRow = (i64, i64, i32, i64, Option<i64>, Option<i32>, Option<f64>, Option<String>, String);
+type PullRow = (
+    (i64, i64, i32, i64, Option<i64>, Option<i32>, Option<f64>, Option<String>, String),
+    (Option<NaiveTime>, Option<f64>, Option<f64>, Option<f64>, Option<i64>),
+);
 type SummaryRow = (i32, String, Vec<u8>);
 
-fn pull_of(r: PullRow) -> Pull {
+fn pull_of((r, more): PullRow) -> Pull {
+    let air = match (more.1, more.2, more.3) {
+        (Some(t), Some(h), Some(p)) => AirState::new(t, h, p).ok(),
+        _ => None,
+    };
     Pull {
         id: r.0,
         set_id: r.1,
@@ -63,6 +85,9 @@ fn pull_of(r: PullRow) -> Pull {
         lag_s: r.6,
         excluded_reason: r.7,
         note: r.8,
+        started_at: more.0,
+        air,
+        shares: more.4,
     }
 }
 
@@ -75,15 +100,18 @@ fn summary_of(r: SummaryRow) -> Result<Summary, StoreError> {
 macro_rules! pull_columns {
     () => {
         (
-            pull::id,
-            pull::set_id,
-            pull::position,
-            pull::dyno_file_id,
-            pull::ecu_file_id,
-            pull::number_in_file,
-            pull::lag_s,
-            pull::excluded_reason,
-            pull::note,
+            (
+                pull::id,
+                pull::set_id,
+                pull::position,
+                pull::dyno_file_id,
+                pull::ecu_file_id,
+                pull::number_in_file,
+                pull::lag_s,
+                pull::excluded_reason,
+                pull::note,
+            ),
+            (pull::started_at, pull::temperature_c, pull::humidity, pull::pressure_hpa, pull::shares_pull_id),
         )
     };
 }
@@ -97,8 +125,19 @@ pub(crate) async fn pulls_of(c: &mut AsyncMysqlConnection, set_ids: &[i64]) -> R
         .select((pull_columns!(), (pull_summary::algorithm, pull_summary::settings, pull_summary::measured)))
         .load(c)
         .await?;
+    let shared: Vec<i64> = rows.iter().filter_map(|(p, _)| p.1.4).collect();
+    let lent: HashMap<i64, Vec<u8>> = if shared.is_empty() {
+        HashMap::new()
+    } else {
+        let rows: Vec<(i64, Vec<u8>)> =
+            pull_summary::table.filter(pull_summary::pull_id.eq_any(shared)).select((pull_summary::pull_id, pull_summary::measured)).load(c).await?;
+        rows.into_iter().collect()
+    };
     rows.into_iter()
-        .map(|(p, s)| {
+        .map(|(p, mut s)| {
+            if let Some(blob) = p.1.4.and_then(|id| lent.get(&id)) {
+                s.2.clone_from(blob);
+            }
             let (p, mut s) = (pull_of(p), summary_of(s)?);
             s.measured.excluded.clone_from(&p.excluded_reason);
             Ok((p, s))
@@ -145,6 +184,12 @@ pub(crate) async fn insert_pull(c: &mut AsyncMysqlConnection, set_id: i64, posit
             pull::ecu_mapping.eq(&p.ecu_mapping),
             pull::number_in_file.eq(p.number_in_file),
             pull::note.eq(""),
+            pull::started_at.eq(p.started_at),
+            pull::temperature_c.eq(p.air.map(|a| a.temperature_c)),
+            pull::humidity.eq(p.air.map(|a| a.humidity)),
+            pull::pressure_hpa.eq(p.air.map(|a| a.pressure_hpa)),
+            pull::excluded_reason.eq(&p.excluded),
+            pull::excluded_by.eq(p.excluded.as_ref().map(|_| "import")),
         ))
         .execute(c)
         .await?;
@@ -173,7 +218,9 @@ impl Store {
 
     async fn block(&self, pull_id: i64) -> Result<Vec<u8>, StoreError> {
         let mut c = self.conn().await?;
-        sample_block::table.find(pull_id).select(sample_block::data).first(&mut c).await.map_err(|e| StoreError::from(e).about("pull", pull_id))
+        let shares: Option<i64> =
+            pull::table.find(pull_id).select(pull::shares_pull_id).first(&mut c).await.map_err(|e| StoreError::from(e).about("pull", pull_id))?;
+        sample_block::table.find(shares.unwrap_or(pull_id)).select(sample_block::data).first(&mut c).await.map_err(|e| StoreError::from(e).about("pull", pull_id))
     }
 
     /// The samples of a pull.

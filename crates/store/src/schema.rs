@@ -1,18 +1,21 @@
 //! Tables as Diesel sees them.
 #![allow(missing_docs)]
 
-diesel::table! { vehicle (id) { id -> BigInt, name -> Varchar, engine -> Text, dyno -> Text, demo -> Bool, created_at -> Datetime, } }
+diesel::table! { vehicle (id) { id -> BigInt, name -> Varchar, engine -> Text, dyno -> Text, demo -> Bool, sheet -> Text, created_at -> Datetime, } }
 diesel::table! { vehicle_limit (id) { id -> BigInt, vehicle_id -> BigInt, position -> Integer, name -> Varchar, channel -> Varchar, severity -> Varchar, definition -> Text, } }
-diesel::table! { build_state (id) { id -> BigInt, vehicle_id -> BigInt, name -> Varchar, note -> Text, } }
-diesel::table! { map_revision (id) { id -> BigInt, vehicle_id -> BigInt, name -> Varchar, kind -> Varchar, } }
+diesel::table! { build_state (id) { id -> BigInt, vehicle_id -> BigInt, name -> Varchar, note -> Text, since -> Nullable<Date>, } }
+diesel::table! { map_revision (id) {
+    id -> BigInt, vehicle_id -> BigInt, name -> Varchar, kind -> Varchar, parent -> Nullable<Varchar>, for_fuel -> Nullable<Varchar>, note -> Varchar,
+    file_id -> Nullable<BigInt>,
+} }
 diesel::table! { fuel (id) { id -> BigInt, name -> Varchar, ethanol -> Nullable<Double>, } }
 diesel::table! { cell_day (id) {
     id -> BigInt, vehicle_id -> BigInt, on_date -> Date, place -> Varchar, temperature_c -> Nullable<Double>, humidity -> Nullable<Double>,
-    pressure_hpa -> Nullable<Double>, note -> Text, created_at -> Datetime,
+    pressure_hpa -> Nullable<Double>, note -> Text, created_at -> Datetime, demo -> Bool, checklist -> Text,
 } }
 diesel::table! { pull_set (id) {
     id -> BigInt, day_id -> BigInt, build_id -> BigInt, map_id -> BigInt, fuel_id -> BigInt, position -> Integer, boost -> Varchar, gear -> Varchar,
-    extras -> Text, note -> Text, created_at -> Datetime,
+    extras -> Text, note -> Text, created_at -> Datetime, invalid_reason -> Nullable<Varchar>, invalid_by -> Nullable<Varchar>,
 } }
 diesel::table! { raw_file (id) { id -> BigInt, sha256 -> Binary, name -> Varchar, bytes -> BigInt, received_at -> Datetime, } }
 diesel::table! { raw_chunk (file_id, seq) { file_id -> BigInt, seq -> Integer, data -> Blob, } }
@@ -21,7 +24,11 @@ diesel::table! { source_mapping (source) { source -> Char, mapping -> Text, } }
 diesel::table! { pull (id) {
     id -> BigInt, set_id -> BigInt, position -> Integer, dyno_file_id -> BigInt, ecu_file_id -> Nullable<BigInt>, dyno_mapping -> Text, ecu_mapping -> Nullable<Text>,
     number_in_file -> Nullable<Integer>, lag_s -> Nullable<Double>, excluded_reason -> Nullable<Varchar>, excluded_by -> Nullable<Varchar>, note -> Text, created_at -> Datetime,
+    started_at -> Nullable<Time>, temperature_c -> Nullable<Double>, humidity -> Nullable<Double>, pressure_hpa -> Nullable<Double>, shares_pull_id -> Nullable<BigInt>,
 } }
+diesel::table! { day_note (id) { id -> BigInt, day_id -> BigInt, at_time -> Nullable<Time>, tag -> Varchar, text -> Text, written_by -> Varchar, created_at -> Datetime, } }
+diesel::table! { day_air (id) { id -> BigInt, day_id -> BigInt, at_time -> Time, temperature_c -> Double, humidity -> Double, pressure_hpa -> Double, } }
+diesel::table! { day_fuel (id) { id -> BigInt, day_id -> BigInt, fuel_id -> BigInt, litres -> Double, note -> Varchar, } }
 diesel::table! { sample_block (pull_id) { pull_id -> BigInt, version -> SmallInt, data -> Blob, } }
 diesel::table! { pull_summary (pull_id) {
     pull_id -> BigInt, algorithm -> Integer, settings -> Char, peak_power_kw -> Nullable<Double>, peak_power_rpm -> Nullable<Double>, peak_torque_nm -> Nullable<Double>,
@@ -45,7 +52,11 @@ diesel::allow_tables_to_appear_in_same_query!(
     pull,
     sample_block,
     pull_summary,
-    import_run
+    import_run,
+    day_note,
+    day_air,
+    day_fuel,
+    vehicle_limit
 );
 diesel::joinable!(cell_day -> vehicle (vehicle_id));
 diesel::joinable!(vehicle_limit -> vehicle (vehicle_id));
@@ -58,3 +69,5 @@ diesel::joinable!(pull_summary -> pull (pull_id));
 diesel::joinable!(sample_block -> pull (pull_id));
 diesel::joinable!(raw_chunk -> raw_file (file_id));
 diesel::joinable!(inbox -> raw_file (file_id));
+diesel::joinable!(map_revision -> raw_file (file_id));
+diesel::joinable!(day_fuel -> fuel (fuel_id));

@@ -59,6 +59,8 @@ pub struct Set {
     pub vehicle: String,
     pub position: i32,
     pub config: Configuration,
+    /// Why the whole set is left out of figures, if it is.
+    pub invalid: Option<String>,
 }
 
 /// A set with its pulls and their cached summaries.
@@ -86,6 +88,7 @@ struct Row {
     gear: String,
     extras: String,
     note: String,
+    invalid: Option<String>,
 }
 
 impl From<Row> for Set {
@@ -107,6 +110,7 @@ impl From<Row> for Set {
                 extras: serde_json::from_str(&r.extras).unwrap_or_default(),
                 note: r.note,
             },
+            invalid: r.invalid,
         }
     }
 }
@@ -133,6 +137,7 @@ macro_rules! query {
                 pull_set::gear,
                 pull_set::extras,
                 pull_set::note,
+                pull_set::invalid_reason,
             ))
     };
 }
@@ -249,6 +254,20 @@ impl Store {
         Ok(rows.into_iter().map(|(day, n)| (day, n as usize)).collect())
     }
 
+    /// Marks a whole set invalid with a reason, or valid again. Its pulls stay stored and keep counting for limits.
+    ///
+    /// # Errors
+    /// [`StoreError::NotFound`] when there is no such set.
+    pub async fn mark_set(&self, id: i64, reason: Option<&str>, by: &str) -> Result<i64, StoreError> {
+        let day_id = self.set(id).await?.day_id;
+        let mut c = self.conn().await?;
+        diesel::update(pull_set::table.find(id))
+            .set((pull_set::invalid_reason.eq(reason), pull_set::invalid_by.eq(reason.map(|_| by))))
+            .execute(&mut c)
+            .await?;
+        Ok(day_id)
+    }
+
     /// Sets the note of a set.
     ///
     /// # Errors
@@ -265,8 +284,11 @@ async fn with_pulls(c: &mut AsyncMysqlConnection, sets: Vec<Set>) -> Result<Vec<
     Ok(sets
         .into_iter()
         .map(|set| {
-            let (own, rest): (Vec<_>, Vec<_>) = std::mem::take(&mut pulls).into_iter().partition(|(p, _)| p.set_id == set.id);
+            let (mut own, rest): (Vec<_>, Vec<_>) = std::mem::take(&mut pulls).into_iter().partition(|(p, _)| p.set_id == set.id);
             pulls = rest;
+            if let Some(why) = &set.invalid {
+                own.iter_mut().filter(|(p, _)| p.excluded_reason.is_none()).for_each(|(_, s)| s.measured.excluded = Some(format!("set marked invalid: {why}")));
+            }
             SetWithPulls { set, pulls: own }
         })
         .collect())

@@ -8,6 +8,7 @@ use diesel_async::{AsyncConnection, AsyncMysqlConnection, RunQueryDsl};
 use jamjar_core::analysis::{Engine, Vehicle};
 use jamjar_core::limits::{Limit, Severity};
 use jamjar_core::pull::power::Dyno;
+use jamjar_core::vehicle_sheet::VehicleSheet;
 
 /// A vehicle to be stored.
 #[derive(Debug, Clone, PartialEq)]
@@ -16,6 +17,8 @@ pub struct NewVehicle {
     pub vehicle: Vehicle,
     /// Its limits.
     pub limits: Vec<Limit>,
+    /// Its sheet.
+    pub sheet: VehicleSheet,
     /// Belongs to the demo.
     pub demo: bool,
 }
@@ -29,6 +32,8 @@ pub struct VehicleRecord {
     pub vehicle: Vehicle,
     /// Its limits.
     pub limits: Vec<Limit>,
+    /// Its sheet.
+    pub sheet: VehicleSheet,
     /// Belongs to the demo.
     pub demo: bool,
 }
@@ -40,10 +45,11 @@ struct Row {
     name: String,
     engine: String,
     dyno: String,
+    sheet: String,
     demo: bool,
 }
 
-fn damaged(e: impl std::fmt::Display) -> StoreError {
+pub(crate) fn damaged(e: impl std::fmt::Display) -> StoreError {
     StoreError::Damaged(e.to_string())
 }
 
@@ -65,10 +71,10 @@ async fn record(c: &mut AsyncMysqlConnection, r: Row) -> Result<VehicleRecord, S
             Ok(limit)
         })
         .collect();
-    Ok(VehicleRecord { id: r.id, vehicle: Vehicle { name: r.name, engine, dyno }, limits: limits?, demo: r.demo })
+    Ok(VehicleRecord { id: r.id, vehicle: Vehicle { name: r.name, engine, dyno }, limits: limits?, sheet: serde_json::from_str(&r.sheet).map_err(damaged)?, demo: r.demo })
 }
 
-async fn insert_limits(c: &mut AsyncMysqlConnection, vehicle_id: i64, limits: &[Limit]) -> Result<(), StoreError> {
+pub(crate) async fn insert_limits(c: &mut AsyncMysqlConnection, vehicle_id: i64, limits: &[Limit]) -> Result<(), StoreError> {
     for (position, l) in limits.iter().enumerate() {
         diesel::insert_into(vehicle_limit::table)
             .values((
@@ -98,6 +104,7 @@ impl Store {
                     vehicle::name.eq(&new.vehicle.name),
                     vehicle::engine.eq(serde_json::to_string(&new.vehicle.engine).map_err(damaged)?),
                     vehicle::dyno.eq(serde_json::to_string(&new.vehicle.dyno).map_err(damaged)?),
+                    vehicle::sheet.eq(serde_json::to_string(&new.sheet).map_err(damaged)?),
                     vehicle::demo.eq(new.demo),
                 ))
                 .execute(c)

@@ -59,6 +59,9 @@ fn new_pull(file: i64) -> NewPull {
         dyno_mapping: "{}".into(),
         ecu_mapping: None,
         number_in_file: None,
+        started_at: None,
+        air: None,
+        excluded: None,
         dyno,
         ecu: None,
         summary: Summary { algorithm: 1, settings: "0123456789abcdef".into(), measured },
@@ -80,10 +83,10 @@ fn new_set(file: i64, pulls: usize) -> NewSet {
 }
 
 async fn day(store: &Store) -> i64 {
-    let vehicle_id = store.add_vehicle(&NewVehicle { vehicle: vehicle(), limits: vec![], demo: false }).await.unwrap();
+    let vehicle_id = store.add_vehicle(&NewVehicle { vehicle: vehicle(), limits: vec![], sheet: Default::default(), demo: false }).await.unwrap();
     let air = AirState::new(21.0, 0.5, 1002.0).unwrap();
     let date = NaiveDate::from_ymd_opt(2026, 3, 3).unwrap();
-    store.add_day(&NewDay { vehicle_id, date, place: "cell 1".into(), air: Some(air), note: "windy".into() }).await.unwrap()
+    store.add_day(&NewDay { vehicle_id, date, place: "cell 1".into(), air: Some(air), note: "windy".into(), demo: false }).await.unwrap()
 }
 
 #[tokio::test(flavor = "multi_thread")]
@@ -130,7 +133,7 @@ async fn a_day_goes_in_and_comes_out_whole() {
 async fn refusals_have_names() {
     let (_server, store) = Server::start("names").await;
     let day_id = day(&store).await;
-    let twice = store.add_vehicle(&NewVehicle { vehicle: vehicle(), limits: vec![], demo: false }).await;
+    let twice = store.add_vehicle(&NewVehicle { vehicle: vehicle(), limits: vec![], sheet: Default::default(), demo: false }).await;
     assert!(matches!(twice, Err(StoreError::Duplicate)), "{twice:?}");
     assert!(matches!(store.day(999).await, Err(StoreError::NotFound { what: "day", id: 999 })));
     let mut bad = new_set(1, 0);

@@ -19,9 +19,10 @@ async fn the_demo_reads_as_its_truth_says() {
 
     let day = cell.get("/days/1").await.text();
     assert!(day.contains("back pressure: not measured"), "not measured is said");
-    assert_eq!(day.matches("aligned ±").count(), 21);
-    let sim = jamjar_sim::first_light(jamjar_workflow::demo::SEED, jamjar_workflow::demo::MOUNTING_SD);
-    let csv = sim.sets[0].pulls[0].dyno.bytes.len() + sim.sets[0].pulls[0].ecu.bytes.len();
+    assert_eq!(day.matches("aligned ±").count(), 24);
+    let first = &cell.store.sets_of_day(1).await.unwrap()[0].pulls[0].0;
+    let csv = cell.store.file(first.dyno_file_id).await.unwrap().bytes + cell.store.file(first.ecu_file_id.unwrap()).await.unwrap().bytes;
+    let csv = csv as usize;
     let block = cell.store.block_size(1).await.unwrap();
     assert!(block < csv * 3 / 4, "a stored pull of {block} bytes against {csv} of CSV");
     assert!(day.contains("CO alarm"), "the caution is where the hand is");
@@ -83,9 +84,9 @@ async fn files_become_sets_and_the_gain_is_on_screen() {
         .await;
     assert_eq!(made.status, StatusCode::SEE_OTHER, "{}", made.text());
     let day = made.location();
-    let sim = jamjar_sim::first_light(5, 0.001);
-    let files: Vec<(&str, &[u8])> =
-        sim.sets[..2].iter().flat_map(|s| &s.pulls).flat_map(|p| [&p.dyno, &p.ecu]).map(|f| (f.name.as_str(), f.bytes.as_slice())).collect();
+    let (_, sim) = jamjar_workflow::scenarios::first_light(5, 0.001).unwrap();
+    let pulls = sim.days[0].sets[..2].iter().flat_map(|s| &s.pulls);
+    let files: Vec<(&str, &[u8])> = pulls.flat_map(|p| [&p.dyno, p.ecu.as_ref().unwrap()]).map(|f| (f.name.as_str(), f.bytes.as_slice())).collect();
     let inbox = cell.drop_files(&day, &files).await.text();
     assert!(inbox.contains("AFR on the gasoline scale"), "the question is asked: {inbox}");
     let again = cell.drop_files(&day, &files[..1]).await.text();

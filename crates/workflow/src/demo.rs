@@ -1,31 +1,28 @@
-//! The demo, loaded through the real import.
+//! The demo: three vehicles over several days, simulated and loaded through the real import.
 
 use crate::error::{WorkflowError, blocking};
 use crate::import::{ChosenPull, ChosenSet, answer, commit, drop_spooled};
-use crate::simulate::demo_limits;
-use chrono::NaiveDate;
-use jamjar_core::air::AirState;
-use jamjar_core::analysis::{Aspiration, Engine, Vehicle};
+use crate::scenarios::{Loaded, built_in};
+use crate::simulate::vehicle_json;
+use chrono::{NaiveDate, NaiveTime};
+use jamjar_core::analysis::Vehicle;
 use jamjar_core::channel::Channel;
-use jamjar_core::pull::power::{Dyno, DynoKind};
 use jamjar_core::units::Unit;
-use jamjar_sim::{Day, SimFile, first_light};
-use jamjar_store::{Configuration, InboxItem, NewDay, NewVehicle, RunState, Store};
+use jamjar_sim::{SimDay, SimFile, SimSet};
+use jamjar_store::{Configuration, InboxItem, NewDay, NewMap, NewVehicle, RunState, Store};
+use serde::de::DeserializeOwned;
 
 /// Name of the run that loads the demo.
 pub const RUN: &str = "demo";
-/// The demo's seed; its truth is recorded in the simulator.
-pub const SEED: u64 = 3;
-/// Scatter between mountings in the demo, as a share of torque.
-pub const MOUNTING_SD: f64 = 0.001;
+/// Scenarios of the demo, in order of loading.
+pub const SCENARIOS: [&str; 3] = ["tolvern", "marrow", "quillet"];
 
-/// The demo vehicle.
-pub fn vehicle(day: &Day) -> Vehicle {
-    Vehicle {
-        name: "Tolvern T3".into(),
-        engine: Engine { cylinders: Some(3), displacement_l: Some(1.6), aspiration: Aspiration::Turbocharged, ..Engine::default() },
-        dyno: Dyno { kind: DynoKind::Hub, overall_ratio: Some(day.overall_ratio), inertia_kg_m2: None, rotating_inertia_kg_m2: None },
-    }
+fn bad(e: impl std::fmt::Display) -> WorkflowError {
+    WorkflowError::Bad(e.to_string())
+}
+
+fn scenarios() -> Result<Vec<Loaded>, WorkflowError> {
+    SCENARIOS.iter().map(|n| built_in(n).map_err(WorkflowError::Bad)).collect()
 }
 
 /// Starts a run when the demo is not there yet; `None` when it is, or is being loaded.
@@ -33,76 +30,219 @@ pub fn vehicle(day: &Day) -> Vehicle {
 /// # Errors
 /// [`WorkflowError`] when the store refuses.
 pub async fn begin(store: &Store) -> Result<Option<i64>, WorkflowError> {
-    if store.vehicle_named("Tolvern T3").await?.is_some() || store.latest_run(RUN).await?.is_some_and(|r| r.state == RunState::Running) {
+    if store.has_demo().await? || store.latest_run(RUN).await?.is_some_and(|r| r.state == RunState::Running) {
         return Ok(None);
     }
-    Ok(Some(store.start_run(None, RUN, 21).await?))
+    let pulls: usize = scenarios()?.iter().flat_map(|l| &l.scenario.day).flat_map(|d| &d.set).map(|s| s.pulls).sum();
+    Ok(Some(store.start_run(None, RUN, pulls as i32).await?))
 }
 
-/// Loads the demo and ends the run.
+/// Loads the demo and ends the run. When it fails or is cancelled, what was loaded of it is taken away again.
 ///
 /// # Errors
 /// [`WorkflowError`]; the run says the same.
-pub async fn load(store: &Store, run_id: i64) -> Result<i64, WorkflowError> {
-    let result = load_first_light(store, run_id).await;
+pub async fn load(store: &Store, run_id: i64) -> Result<(), WorkflowError> {
+    let result = load_all(store, run_id).await;
+    if result.is_err() {
+        store.remove_demo().await?;
+    }
     match &result {
-        Ok(_) => store.end_run(run_id, RunState::Done, "the demo is ready").await?,
+        Ok(()) => store.end_run(run_id, RunState::Done, "the demo is ready").await?,
         Err(WorkflowError::Cancelled) => store.end_run(run_id, RunState::Cancelled, "cancelled").await?,
         Err(e) => store.end_run(run_id, RunState::Failed, &e.to_string()).await?,
     }
     result
 }
 
-async fn load_first_light(store: &Store, run_id: i64) -> Result<i64, WorkflowError> {
-    let bad = |e: String| WorkflowError::Bad(e);
-    let day = blocking(|| first_light(SEED, MOUNTING_SD)).await?;
-    let limits = serde_json::from_value(demo_limits()).map_err(|e| bad(e.to_string()))?;
-    let vehicle_id = store.add_vehicle(&NewVehicle { vehicle: vehicle(&day), limits, demo: true }).await?;
-    let air = AirState::new(day.air[0], day.air[1], day.air[2]).map_err(|e| bad(e.to_string()))?;
-    let date: NaiveDate = day.date.parse().map_err(|e| bad(format!("{e}")))?;
-    let day_id = store
-        .add_day(&NewDay {
-            vehicle_id,
-            date,
-            place: "cell 1, hub dyno".into(),
-            air: Some(air),
-            note: "First day with the custom maps. Light wind, door ajar.".into(),
-        })
-        .await?;
-    for f in day.sets.iter().flat_map(|s| &s.pulls).flat_map(|p| [&p.dyno, &p.ecu]) {
-        drop_sim_file(store, day_id, day.overall_ratio, air, f).await?;
+async fn load_all(store: &Store, run_id: i64) -> Result<(), WorkflowError> {
+    let mut done = 0;
+    for l in scenarios()? {
+        let name = l.scenario.vehicle.name.clone();
+        if store.progress(run_id, done, &format!("simulating {name}")).await? {
+            return Err(WorkflowError::Cancelled);
+        }
+        let (l, run) = blocking(move || l.run(None, None).map(|run| (l, run))).await?.map_err(WorkflowError::Bad)?;
+        let vehicle_id = vehicle(store, &l).await?;
+        let ratio = store.vehicle(vehicle_id).await?.vehicle.dyno.overall_ratio;
+        for d in &run.days {
+            let day_id = day(store, &l, vehicle_id, d).await?;
+            done += sets(store, run_id, done, day_id, ratio, d).await?;
+        }
     }
-    let inbox = store.inbox(day_id).await?;
-    if let Some(ecu) = inbox.iter().find(|i| i.name.ends_with("_ecu.csv")) {
-        let lambda = Channel::new("lambda_1").map_err(|e| bad(e.to_string()))?;
-        answer(store, day_id, Some(day.overall_ratio), &ecu.source, "WB1", &lambda, Unit::AfrGasoline).await?;
-    }
-    let id_of =
-        |f: &SimFile| inbox.iter().find(|i: &&InboxItem| i.name == f.name).map(|i| i.id).ok_or_else(|| bad(format!("{} was not taken in", f.name)));
-    let mut sets = Vec::new();
-    for (k, s) in day.sets.iter().enumerate() {
-        let pulls: Result<Vec<ChosenPull>, WorkflowError> =
-            s.pulls.iter().map(|p| Ok(ChosenPull { dyno: id_of(&p.dyno)?, ecu: Some(id_of(&p.ecu)?), number: None })).collect();
-        let config = Configuration {
-            build: "A".into(),
-            map: s.map.name.into(),
-            map_kind: s.map.kind.into(),
-            fuel: s.fuel.name.into(),
-            boost: "as mapped".into(),
-            gear: "4".into(),
-            note: if k + 1 == day.sets.len() { "Baseline again, strapped down afresh.".into() } else { String::new() },
-            ..Configuration::default()
-        };
-        sets.push(ChosenSet { config, pulls: pulls? });
-    }
-    commit(store, run_id, day_id, &sets).await?;
-    Ok(day_id)
+    Ok(())
 }
 
-async fn drop_sim_file(store: &Store, day_id: i64, ratio: f64, air: AirState, f: &SimFile) -> Result<(), WorkflowError> {
-    let path = std::env::temp_dir().join(format!("jamjar-demo-{}-{}", std::process::id(), f.name));
+fn from_json<T: DeserializeOwned>(v: serde_json::Value) -> Result<T, WorkflowError> {
+    serde_json::from_value(v).map_err(bad)
+}
+
+/// The vehicle with sheet, limits, build states and maps; one that is there already keeps what it has.
+async fn vehicle(store: &Store, l: &Loaded) -> Result<i64, WorkflowError> {
+    let s = &l.scenario;
+    if let Some(v) = store.vehicle_named(&s.vehicle.name).await? {
+        return Ok(v.id);
+    }
+    let vehicle: Vehicle = from_json(vehicle_json(l))?;
+    let new = NewVehicle { vehicle, limits: from_json(s.limits.clone())?, sheet: from_json(s.vehicle.sheet.clone())?, demo: true };
+    let id = store.add_vehicle(&new).await?;
+    for b in &s.build {
+        let since: NaiveDate = b.since.parse().map_err(bad)?;
+        store.put_build(id, &b.name, Some(since), &b.changed).await?;
+    }
+    for m in &s.map {
+        let (map, (file_name, text)) = (&l.maps[&m.name], &l.texts[&m.name]);
+        store
+            .put_map(
+                id,
+                &NewMap {
+                    name: m.name.clone(),
+                    kind: map.kind.clone(),
+                    parent: map.revision_of.clone(),
+                    for_fuel: map.for_fuel.clone(),
+                    note: map.note.clone().unwrap_or_default(),
+                    file_name: file_name.clone(),
+                    bytes: text.clone().into_bytes(),
+                },
+            )
+            .await?;
+    }
+    for f in &s.fuel {
+        store.put_fuel(&f.name, (!f.diesel).then_some(f.ethanol)).await?;
+    }
+    Ok(id)
+}
+
+async fn day(store: &Store, l: &Loaded, vehicle_id: i64, d: &SimDay) -> Result<i64, WorkflowError> {
+    let date: NaiveDate = d.spec.date.parse().map_err(bad)?;
+    let place = l.scenario.cell.place.clone();
+    let id = store.add_day(&NewDay { vehicle_id, date, place, air: Some(d.air), note: d.spec.note.clone(), demo: true }).await?;
+    for n in &d.spec.notes {
+        store.add_note(id, NaiveTime::parse_from_str(&n.at, "%H:%M").ok(), &n.tag, &n.text, "the calibrator").await?;
+    }
+    for (fuel, litres) in &d.spec.litres {
+        store.put_fuel_on_hand(id, fuel, *litres, "").await?;
+    }
+    for s in &d.sets {
+        if let Some(p) = s.pulls.first() {
+            store.add_air(id, clock(p.at_s), p.air).await?;
+        }
+    }
+    let all = crate::checklist::ITEMS.iter().map(|i| (i.id.to_owned(), "yes".to_owned())).collect();
+    store.set_checklist(id, &all).await?;
+    Ok(id)
+}
+
+/// Time of day to the minute.
+fn clock(seconds: f64) -> NaiveTime {
+    NaiveTime::from_num_seconds_from_midnight_opt((seconds / 60.0) as u32 * 60 % 86_400, 0).unwrap_or_default()
+}
+
+async fn sets(store: &Store, run_id: i64, before: i32, day_id: i64, ratio: Option<f64>, d: &SimDay) -> Result<i32, WorkflowError> {
+    let ambient = d.air.pressure_hpa / 10.0;
+    for s in &d.sets {
+        for p in &s.pulls {
+            drop_sim_file(store, day_id, ratio, ambient, &p.dyno).await?;
+            if let Some(e) = &p.ecu {
+                drop_sim_file(store, day_id, ratio, ambient, e).await?;
+            }
+        }
+    }
+    let mut inbox = store.inbox(day_id).await?;
+    if answer_questions(store, day_id, ratio, &inbox).await? {
+        inbox = store.inbox(day_id).await?;
+    }
+    let chosen = choose(d, &inbox)?;
+    commit(store, run_id, before, day_id, &chosen).await?;
+    Ok(d.sets.iter().map(|s| s.pulls.len()).sum::<usize>() as i32)
+}
+
+/// Every pull of the day with its files, time and air.
+fn choose(d: &SimDay, inbox: &[InboxItem]) -> Result<Vec<ChosenSet>, WorkflowError> {
+    let id_of =
+        |f: &SimFile| inbox.iter().find(|i: &&InboxItem| i.name == f.name).map(|i| i.id).ok_or_else(|| bad(format!("{} was not taken in", f.name)));
+    let mut chosen = Vec::new();
+    for s in &d.sets {
+        let pulls: Result<Vec<ChosenPull>, WorkflowError> = s
+            .pulls
+            .iter()
+            .enumerate()
+            .map(|(i, p)| {
+                Ok(ChosenPull {
+                    dyno: id_of(&p.dyno)?,
+                    ecu: p.ecu.as_ref().map(id_of).transpose()?,
+                    number: None,
+                    started_at: Some(clock(p.at_s)),
+                    air: Some(p.air),
+                    excluded: s.spec.left_out.iter().find(|x| x.pull == i + 1).map(|x| x.reason.clone()),
+                })
+            })
+            .collect();
+        chosen.push(ChosenSet { config: configuration(s), pulls: pulls? });
+    }
+    Ok(chosen)
+}
+
+fn configuration(s: &SimSet) -> Configuration {
+    let kind = match s.spec.map.as_str() {
+        "Stock" => "stock",
+        "Harbour A" => "off_the_shelf",
+        _ => "custom",
+    };
+    Configuration {
+        build: s.spec.build.clone(),
+        map: s.spec.map.clone(),
+        map_kind: kind.into(),
+        fuel: s.spec.fuel.clone(),
+        boost: s.spec.boost_kpa.map_or_else(|| "as mapped".into(), |b| format!("{b:.0} kPa")),
+        gear: s.spec.gear.clone(),
+        extras: s.spec.extras.clone(),
+        note: s.spec.note.clone(),
+    }
+}
+
+/// The one question the demo's recorders leave open: their wideband writes AFR on the gasoline scale.
+async fn answer_questions(store: &Store, day_id: i64, ratio: Option<f64>, inbox: &[InboxItem]) -> Result<bool, WorkflowError> {
+    let mut answered = Vec::new();
+    for item in inbox {
+        if !item.report.contains("\"questions\":[{") || answered.contains(&&item.source) {
+            continue;
+        }
+        answered.push(&item.source);
+        for n in 1..=2 {
+            if item.report.contains(&format!("\"WB{n}\"")) {
+                let lambda = Channel::new(format!("lambda_{n}")).map_err(bad)?;
+                answer(store, day_id, ratio, &item.source, &format!("WB{n}"), &lambda, Unit::AfrGasoline).await?;
+            }
+        }
+    }
+    Ok(!answered.is_empty())
+}
+
+async fn drop_sim_file(store: &Store, day_id: i64, ratio: Option<f64>, ambient_kpa: f64, f: &SimFile) -> Result<(), WorkflowError> {
+    let path = std::env::temp_dir().join(format!("jamjar-demo-{}-{day_id}-{}", std::process::id(), f.name));
     std::fs::write(&path, &f.bytes).map_err(|e| WorkflowError::Bad(format!("{}: {e}", path.display())))?;
-    let result = drop_spooled(store, day_id, Some(ratio), Some(air.pressure_hpa / 10.0), &f.name, &path).await;
+    let result = drop_spooled(store, day_id, ratio, Some(ambient_kpa), &f.name, &path).await;
     let _ = std::fs::remove_file(&path);
     result.map(|_| ())
+}
+
+/// Name of the run that makes bulk data.
+pub const BULK_RUN: &str = "bulk";
+
+/// Makes `pulls` pulls of bulk data for search and load work, on top of the demo, and ends the run.
+///
+/// # Errors
+/// [`WorkflowError`] when no pull is there to share samples with, or the store refuses.
+pub async fn bulk(store: &Store, pulls: i64) -> Result<(), WorkflowError> {
+    let like = store.latest_sets(1).await?;
+    let like = store.sets_by_id(&like.iter().map(|s| s.id).collect::<Vec<_>>()).await?;
+    let pull = like.first().and_then(|s| s.pulls.first()).map(|p| p.0.id).ok_or_else(|| bad("bulk data shares the samples of a real pull: load the demo first"))?;
+    let run = store.start_run(None, BULK_RUN, (pulls / 1000) as i32).await?;
+    let result = store.add_bulk(pulls, pull, run).await;
+    let (state, message) = match &result {
+        Ok(()) => (RunState::Done, format!("{pulls} pulls made")),
+        Err(e) => (RunState::Failed, e.to_string()),
+    };
+    store.end_run(run, state, &message).await?;
+    Ok(result?)
 }

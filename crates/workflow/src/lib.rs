@@ -1,12 +1,14 @@
 //! Use cases over several crates. Pages and commands both call these.
 
 pub mod calc;
+pub mod checklist;
 pub mod demo;
 mod error;
 pub mod import;
 pub mod job;
 pub mod limits;
 pub mod lineup;
+pub mod scenarios;
 pub mod simulate;
 
 pub use error::WorkflowError;

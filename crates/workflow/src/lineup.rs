@@ -1,11 +1,12 @@
 //! A line-up: sets of one vehicle against a baseline, from cached measurements.
 
 use crate::error::{WorkflowError, blocking};
+use crate::import::air::DayAir;
 use crate::import::settings_hash;
 use jamjar_core::ALGORITHM_VERSION;
 use jamjar_core::analysis::{Comparison, Measured, PullInput, SetInput, SetResult, Settings, analyse_sets, compare_all, measure_sets, set_verdicts};
 use jamjar_core::limits::LimitOutcome;
-use jamjar_store::{SetWithPulls, Store, Summary, VehicleRecord};
+use jamjar_store::{Pull, SetWithPulls, Store, Summary, VehicleRecord};
 
 /// Most sets in one line-up.
 pub const MAX_SETS: usize = 16;
@@ -88,10 +89,11 @@ fn input_of(s: &SetWithPulls) -> SetInput {
 
 /// Cached measurements; all of them made again from the samples, together, when algorithm or settings have changed for any:
 /// what ended a pull and whose log it is shows only among the others.
-async fn measured(store: &Store, sets: &[SetWithPulls], vehicle: &VehicleRecord, settings: &Settings) -> Result<Vec<Vec<Measured>>, WorkflowError> {
+pub(crate) async fn measured(store: &Store, sets: &[SetWithPulls], vehicle: &VehicleRecord, settings: &Settings) -> Result<Vec<Vec<Measured>>, WorkflowError> {
     let hash = settings_hash(&vehicle.vehicle, &vehicle.limits, settings);
     let pulls = || sets.iter().flat_map(|s| &s.pulls);
-    if pulls().all(|(_, s)| s.algorithm == ALGORITHM_VERSION && s.settings == hash) {
+    let fresh = |p: &Pull, s: &Summary| p.shares.is_some() || (s.algorithm == ALGORITHM_VERSION && s.settings == hash);
+    if pulls().all(|(p, s)| fresh(p, s)) {
         return Ok(sets.iter().map(|s| s.pulls.iter().map(|(_, summary)| summary.measured.clone()).collect()).collect());
     }
     let mut inputs = Vec::new();
@@ -109,11 +111,12 @@ async fn measured(store: &Store, sets: &[SetWithPulls], vehicle: &VehicleRecord,
 }
 
 async fn with_samples(store: &Store, s: &SetWithPulls) -> Result<SetInput, WorkflowError> {
-    let air = store.day(s.set.day_id).await?.air;
+    let airs = DayAir::of(store, &store.day(s.set.day_id).await?).await?;
     let mut input = input_of(s);
     for (pull, summary) in &s.pulls {
         let (dyno, ecu) = store.samples(pull.id).await?;
-        let (id, excluded) = (summary.measured.id.clone(), pull.excluded_reason.clone());
+        let (id, excluded) = (summary.measured.id.clone(), summary.measured.excluded.clone());
+        let air = pull.air.or_else(|| airs.at(pull.started_at));
         input.pulls.push(PullInput { id, dyno, ecu, air, lag_s: pull.lag_s, excluded, ..PullInput::default() });
     }
     Ok(input)
@@ -124,12 +127,32 @@ async fn with_samples(store: &Store, s: &SetWithPulls) -> Result<SetInput, Workf
 /// # Errors
 /// [`WorkflowError`] when the store refuses.
 pub async fn air_changed(store: &Store, day_id: i64) -> Result<(), WorkflowError> {
-    let air = store.day(day_id).await?.air;
+    let airs = DayAir::of(store, &store.day(day_id).await?).await?;
     for s in store.sets_of_day(day_id).await? {
         for (pull, mut summary) in s.pulls {
-            summary.measured.air = air;
+            summary.measured.air = pull.air.or_else(|| airs.at(pull.started_at));
             store.update_summary(pull.id, &summary).await?;
         }
     }
     Ok(())
+}
+
+/// The sets of a day with measurements that fit the vehicle's limits and this program: made again where they do not.
+///
+/// # Errors
+/// [`WorkflowError`] when the store refuses or samples can no longer be measured.
+pub async fn day_sets(store: &Store, day_id: i64, vehicle: &VehicleRecord) -> Result<Vec<SetWithPulls>, WorkflowError> {
+    fresh_sets(store, store.sets_of_day(day_id).await?, vehicle).await
+}
+
+/// The same for any sets of one vehicle.
+///
+/// # Errors
+/// [`WorkflowError`] when the store refuses or samples can no longer be measured.
+pub async fn fresh_sets(store: &Store, mut sets: Vec<SetWithPulls>, vehicle: &VehicleRecord) -> Result<Vec<SetWithPulls>, WorkflowError> {
+    let fresh = measured(store, &sets, vehicle, &Settings::default()).await?;
+    for (s, m) in sets.iter_mut().zip(fresh) {
+        s.pulls.iter_mut().zip(m).for_each(|((_, summary), m)| summary.measured = m);
+    }
+    Ok(sets)
 }

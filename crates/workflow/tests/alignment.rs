@@ -8,17 +8,18 @@ use serde_json::{Value, json};
 
 fn cross(seed: u64, sets: usize) -> (Vec<(f64, f64)>, usize, u32, u32) {
     let folder = Folder::new(&format!("cross{seed}"));
-    let day = jamjar_sim::first_light(seed, 0.001);
-    jamjar_workflow::simulate::write_day(&day, &folder.0).unwrap();
-    let mut job = jamjar_workflow::simulate::job_of(&day);
+    let (loaded, run) = jamjar_workflow::scenarios::first_light(seed, 0.001).unwrap();
+    jamjar_workflow::simulate::write_days(&loaded, &run, &folder.0).unwrap();
+    let mut job = jamjar_workflow::simulate::job_of(&loaded, &run.days);
+    let day = &run.days[0];
     let mut own = Vec::new();
     let mut all: Vec<Value> = Vec::new();
     for s in &day.sets[..sets] {
         for (i, p) in s.pulls.iter().enumerate() {
             for (j, q) in s.pulls.iter().enumerate() {
-                own.push((i == j, p.truth.lag_s));
-                let id = format!("{}-{i}-{j}", s.id);
-                all.push(json!({"id": id, "factors": {"map": id}, "pulls": [{"id": "p", "dyno": p.dyno.name, "ecu": q.ecu.name}]}));
+                own.push((i == j, p.truth.lag_s.unwrap()));
+                let id = format!("{}-{i}-{j}", s.spec.id);
+                all.push(json!({"id": id, "factors": {"map": id}, "pulls": [{"id": "p", "dyno": p.dyno.name, "ecu": q.ecu.as_ref().unwrap().name}]}));
             }
         }
     }

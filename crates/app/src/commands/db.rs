@@ -86,13 +86,24 @@ pub(crate) fn migrate(place: &Place) -> ExitCode {
     with_store(place, |_| async { Ok("the database is at this version".to_owned()) })
 }
 
-pub(crate) fn load_demo(place: &Place) -> ExitCode {
-    with_store(place, |store| async move {
-        match jamjar_workflow::demo::begin(&store).await.map_err(|e| e.to_string())? {
-            Some(run) => {
-                jamjar_workflow::demo::load(&store, run).await.map(|day| format!("the demo is loaded: day {day}")).map_err(|e| e.to_string())
-            }
+pub(crate) fn load_demo(place: &Place, afresh: bool) -> ExitCode {
+    with_store(place, move |store| async move {
+        let text = |e: jamjar_workflow::WorkflowError| e.to_string();
+        if afresh {
+            store.remove_demo().await.map_err(|e| e.to_string())?;
+        }
+        match jamjar_workflow::demo::begin(&store).await.map_err(text)? {
+            Some(run) => jamjar_workflow::demo::load(&store, run).await.map(|()| "the demo is loaded".to_owned()).map_err(text),
             None => Ok("the demo is there already".to_owned()),
         }
+    })
+}
+
+pub(crate) fn bulk(place: &Place, pulls: u32) -> ExitCode {
+    with_store(place, move |store| async move {
+        let start = std::time::Instant::now();
+        jamjar_workflow::demo::bulk(&store, i64::from(pulls)).await.map_err(|e| e.to_string())?;
+        let all = store.pull_count().await.map_err(|e| e.to_string())?;
+        Ok(format!("{pulls} pulls made in {:.0} s; the store holds {all}", start.elapsed().as_secs_f64()))
     })
 }

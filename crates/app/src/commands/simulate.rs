@@ -1,19 +1,20 @@
 //! `jamjar simulate SCENARIO --out DIR`.
 
 use super::bad_input;
+use jamjar_workflow::{scenarios, simulate};
 use std::path::Path;
 use std::process::ExitCode;
 
-/// Scatter between mountings of the built-in scenario, as a share of torque.
-const MOUNTING_SD: f64 = 0.001;
-
-pub(crate) fn run(scenario: &str, out: &Path, seed: u64) -> ExitCode {
-    if scenario != "first-light" {
-        return bad_input(format!("there is no scenario “{scenario}”; there is: first-light"));
-    }
-    match jamjar_workflow::simulate::write_day(&jamjar_sim::first_light(seed, MOUNTING_SD), out) {
+pub(crate) fn run(scenario: &str, out: &Path, seed: Option<u64>) -> ExitCode {
+    let result = scenarios::open(scenario).and_then(|l| l.run(seed, None).map(|run| (l, run)));
+    let (l, run) = match result {
+        Ok(x) => x,
+        Err(e) => return bad_input(e),
+    };
+    match simulate::write_days(&l, &run, out) {
         Ok(()) => {
-            println!("{}: recordings, job.json and truth.json", out.display());
+            let pulls: usize = run.days.iter().flat_map(|d| &d.sets).map(|s| s.pulls.len()).sum();
+            println!("{}: {} days, {pulls} pulls, maps, job.json and truth.json", out.display(), run.days.len());
             ExitCode::SUCCESS
         }
         Err(e) => bad_input(format!("{}: cannot be written: {e}", out.display())),

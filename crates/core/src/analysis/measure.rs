@@ -9,7 +9,7 @@ use crate::limits::{Limit, LimitOutcome, Sources, evaluate, lane};
 use crate::log::{Flag, Recording, Series};
 use crate::pull::align::{Alignment, Pair, Ratio, Status, align, manual};
 use crate::pull::detect::{EndedBy, Load, PullKind, PullSpan, detect};
-use crate::pull::power::{DynoKind, PowerError, PowerTrace, derive, shaft_speed, torque};
+use crate::pull::power::{DynoKind, PowerError, PowerTrace, derive, shaft_speed, slip_load, torque};
 use crate::signal::grid::to_grid;
 use crate::signal::hygiene::look_over;
 use crate::signal::savgol::FilterRecord;
@@ -129,7 +129,8 @@ pub fn measure(input: &PullInput, vehicle: &Vehicle, settings: &Settings, limits
     if found.iter().any(|p| p.kind == PullKind::SweepUp) {
         found.retain(|p| p.kind == PullKind::SweepUp);
     }
-    let (chosen, alignment) = choose(input, &shaft, &found, given, dyno.kind.is_rigid());
+    let load = slip_load(&input.dyno, &shaft, dyno.kind);
+    let (chosen, alignment) = choose(input, &shaft, &found, given, load.as_ref());
     let mut span = chosen.map(|i| found[i]);
     if found.len() > 1 && input.pull_index.is_none() {
         flags.push(Flag::new(
@@ -232,10 +233,12 @@ fn doubt_ratio(log: &Recording, alignment: &Alignment, given: Option<f64>, flags
     let Some(k) = given else { return };
     let from_alignment = alignment.measured_ratio.filter(|_| alignment.residual_rpm.is_some());
     if let Some(m) = two_speed_ratio(log).or(from_alignment).filter(|m| (m / k - 1.0).abs() > RATIO_DOUBT) {
-        flags.push(Flag::new(
-            "ratio_differs",
-            format!("the measured ratio is {m:.3}, the geometry says {k:.3} ({:+.1} %): wrong gear, or slip?", 100.0 * (m / k - 1.0)),
-        ));
+        let off = 100.0 * (m / k - 1.0);
+        let text = match alignment.slip_share.filter(|_| alignment.usable()) {
+            Some(s) => format!("the dyno turns up to {:.1} % slower under load than the ratio of {k:.3} says: slip of tyre, clutch or converter", 100.0 * s),
+            None => format!("the measured ratio is {m:.3}, the geometry says {k:.3} ({off:+.1} %): wrong gear, or slip?"),
+        };
+        flags.push(Flag::new("ratio_differs", text));
     }
 }
 
@@ -245,7 +248,7 @@ pub(super) fn own_parts(input: &PullInput, own: [Option<[f64; 2]>; 2]) -> (Cow<'
 }
 
 /// Picks the pull: by index, else the first that aligns, else the first.
-fn choose(input: &PullInput, shaft: &Series, found: &[PullSpan], k: Option<f64>, rigid: bool) -> (Option<usize>, Alignment) {
+fn choose(input: &PullInput, shaft: &Series, found: &[PullSpan], k: Option<f64>, load: Option<&Series>) -> (Option<usize>, Alignment) {
     let candidates: Vec<usize> = match input.pull_index {
         Some(i) => (i < found.len()).then_some(i).into_iter().collect(),
         None => (0..found.len()).collect(),
@@ -266,7 +269,7 @@ fn choose(input: &PullInput, shaft: &Series, found: &[PullSpan], k: Option<f64>,
     let clocks_of_day = log.clock_of_day_s.is_some() && input.dyno.clock_of_day_s.is_some();
     let mut best: Option<(usize, Alignment)> = None;
     for i in candidates {
-        let pair = Pair { dyno: shaft, ecu: &speed, pull: &found[i], ratio, rigid, clocks_of_day };
+        let pair = Pair { dyno: shaft, ecu: &speed, pull: &found[i], ratio, rigid: load.is_none(), load, clocks_of_day };
         let a = match input.lag_s {
             Some(lag) => manual(&pair, lag),
             None => align(&pair),
@@ -279,7 +282,23 @@ fn choose(input: &PullInput, shaft: &Series, found: &[PullSpan], k: Option<f64>,
             break;
         }
     }
-    best.map_or((Some(first), Alignment::single_log()), |(p, a)| (Some(p), a))
+    let (chosen, mut found_lag) = best.unwrap_or((first, Alignment::single_log()));
+    if found_lag.status == Status::Refused && k.is_some() {
+        let pair = Pair { dyno: shaft, ecu: &speed, pull: &found[chosen], ratio: Ratio::Free, rigid: false, load: None, clocks_of_day };
+        found_lag = by_another_ratio(found_lag, &align(&pair), k);
+    }
+    (Some(chosen), found_lag)
+}
+
+/// A refused pair that agrees well under another ratio: the geometry does not hold, and the reason says so.
+fn by_another_ratio(refused: Alignment, free: &Alignment, k: Option<f64>) -> Alignment {
+    match (k, free.measured_ratio) {
+        (Some(k), Some(m)) if free.status == Status::Aligned && (m / k - 1.0).abs() > RATIO_DOUBT => {
+            let reason = format!("the two speeds agree with a ratio of {m:.3}, and the geometry says {k:.3}: wrong gear, or slip?");
+            Alignment { measured_ratio: Some(m), residual_rpm: free.residual_rpm, lag_s: free.lag_s, ..refused.refuse(reason) }
+        }
+        _ => refused,
+    }
 }
 
 /// Takes the end of the pull from the log that knows the throttle.

@@ -16,6 +16,8 @@ const MIN_STRUCTURE_RPM: f64 = 1.5;
 const ODD_RATE_PPM: f64 = 2500.0;
 /// Intake air this much warmer than in the best earlier pull, °C, with less power, is called heat soak (our choice).
 const SOAK_C: f64 = 5.0;
+/// A ratio this far from the geometry is another gear, not slip (our choice: neighbouring gears are further apart).
+const OTHER_GEAR: f64 = 0.08;
 /// Power lower by this share counts as less.
 const SOAK_SHARE: f64 = 0.007;
 
@@ -77,8 +79,12 @@ fn odd_clocks(measured: &[Vec<Measured>]) -> Vec<(usize, usize, String)> {
         .collect()
 }
 
-/// Another pull of the set whose log fits this pull clearly better, or whose pull this log fits clearly better.
+/// Another pull of the set whose log fits this pull clearly better, or whose pull this log fits clearly better. Only where the
+/// coupling is rigid: on tyres the pulls of a set differ less from each other than slip differs from pull to pull.
 fn fits_better(set: &SetInput, pulls: &[Measured], i: usize, vehicle: &Vehicle) -> Option<(usize, bool)> {
+    if !vehicle.dyno.kind.is_rigid() {
+        return None;
+    }
     let own = pulls[i].alignment.structure_rpm.filter(|s| *s > MIN_STRUCTURE_RPM && pulls[i].alignment.status == Status::Aligned)?;
     let clearly = |dyno: usize, ecu: usize| cross_structure(set, pulls, dyno, ecu, vehicle).is_some_and(|s| s < CLEARLY_BETTER * own);
     (0..pulls.len()).filter(|&j| j != i).find_map(|j| if clearly(i, j) { Some((j, false)) } else { clearly(j, i).then_some((j, true)) })
@@ -90,7 +96,7 @@ fn cross_structure(set: &SetInput, pulls: &[Measured], dyno: usize, ecu: usize, 
     let shaft = shaft_speed(&set.pulls[dyno].dyno, vehicle.dyno.overall_ratio)?;
     let speed = set.pulls[ecu].ecu.as_ref()?.series("engine_speed")?;
     let ratio = Ratio::Known(pulls[dyno].ratio);
-    let a = align(&Pair { dyno: &shaft, ecu: &speed, pull: span, ratio, rigid: vehicle.dyno.kind.is_rigid(), clocks_of_day: false });
+    let a = align(&Pair { dyno: &shaft, ecu: &speed, pull: span, ratio, rigid: true, load: None, clocks_of_day: false });
     a.structure_rpm.filter(|_| a.status == Status::Aligned)
 }
 
@@ -111,22 +117,26 @@ fn refuse(set: &SetInput, m: &mut Measured, i: usize, reason: String, limits: &[
         .collect();
 }
 
+/// Engine speed at the end of a pull: by the ratio that was measured where it contradicts the geometry (another gear).
+fn end_rpm(m: &Measured) -> Option<f64> {
+    let ratio = m.alignment.measured_ratio.filter(|k| (k / m.ratio - 1.0).abs() > OTHER_GEAR).unwrap_or(m.ratio);
+    m.span.map(|s| s.to_rpm * ratio)
+}
+
 fn name_endings(measured: &mut [Vec<Measured>], vehicle: &Vehicle) {
-    let mut ends: Vec<f64> = measured.iter().flatten().filter_map(|m| m.span.map(|s| s.to_rpm * m.ratio)).collect();
+    let mut ends: Vec<f64> = measured.iter().flatten().filter_map(end_rpm).collect();
     if ends.is_empty() {
         return;
     }
     ends.sort_by(f64::total_cmp);
     let (highest, usual) = (vehicle.engine.rev_limit_rpm.unwrap_or(ends[ends.len() - 1]), ends[ends.len() / 2]);
     for m in measured.iter_mut().flatten() {
+        let Some(end) = end_rpm(m) else { continue };
         if let Some(span) = &mut m.span {
             let reference = if span.ended_by.is_limiter() { highest } else { usual };
-            span.ended_by = refine_ended_by(span.ended_by, span.to_rpm * m.ratio, reference, m.has_road_speed);
+            span.ended_by = refine_ended_by(span.ended_by, end, reference, m.has_road_speed);
             if span.ended_by.is_limiter() {
-                m.flags.push(Flag::new(
-                    "cut",
-                    format!("cut at {:.0} rpm by {}: no peak beyond it is known", span.to_rpm * m.ratio, span.ended_by.label()),
-                ));
+                m.flags.push(Flag::new("cut", format!("cut at {end:.0} rpm by {}: no peak beyond it is known", span.ended_by.label())));
             }
         }
     }

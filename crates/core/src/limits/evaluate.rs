@@ -98,8 +98,21 @@ pub fn evaluate(limit: &Limit, sources: &Sources<'_>) -> LimitOutcome {
         Lookup::Found(n) => Some(n),
         _ => None,
     };
-    let judged = judge(limit, &s, &gated, &thresholds, speed.as_ref());
+    let mut judged = judge(limit, &s, &gated, &thresholds, speed.as_ref());
+    if let (Some((a, b)), Some(reason)) = (judged.over_run, &mut judged.reason)
+        && lean_by_a_cut(limit, &s, (a, b), sources, clock)
+    {
+        reason.push_str(", while fuel was cut");
+    }
     finish(limit, &s, judged, &thresholds, speed.as_ref(), clock)
+}
+
+/// Whether a lean stretch is the leanness of a fuel cut: it is labelled as such, never dropped.
+fn lean_by_a_cut(limit: &Limit, s: &Series, run: (usize, usize), sources: &Sources<'_>, clock: Clock) -> bool {
+    let lambda = limit.channel.kind().is_some_and(|k| k.name == "lambda") && limit.direction == super::model::Direction::Above;
+    let Lookup::Found(cut) = sources.beside("fuel_cut", clock) else { return false };
+    let share = |v: &[f64]| v.iter().filter(|v| **v > 0.5).count() as f64 / v.len().max(1) as f64;
+    lambda && share(&cut.between(s.t[run.0] - 0.1, s.t[run.1] + 0.1).v) > 0.2
 }
 
 fn misaligned(channel: &Channel) -> String {

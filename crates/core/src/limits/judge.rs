@@ -7,6 +7,8 @@ use crate::signal::hygiene::{frozen, saturated, swept};
 
 /// A gap inside the gate longer than this, or than the sustain time, hides too much, s.
 const MAX_GAP_S: f64 = 0.2;
+/// Half of the last digit of the time stamps recorders write, s.
+const STAMP_S: f64 = 5e-4;
 
 pub(super) struct Judged {
     pub(super) verdict: Verdict,
@@ -105,7 +107,7 @@ fn cannot_answer(limit: &Limit, s: &Series, gated: &[bool], thresholds: &[Option
         }
     }
     let longest = if limit.sustain_s > 0.0 { limit.sustain_s.min(MAX_GAP_S) } else { MAX_GAP_S };
-    if let Some(i) = (1..s.len()).find(|&i| gated[i - 1] && gated[i] && s.t[i] - s.t[i - 1] > longest + 1e-9) {
+    if let Some(i) = (1..s.len()).find(|&i| gated[i - 1] && gated[i] && s.t[i] - s.t[i - 1] > longest + STAMP_S) {
         return Some(format!("{} has a gap of {:.2} s at {:.2} s, longer than {longest} s", limit.channel.label(), s.t[i] - s.t[i - 1], s.t[i - 1]));
     }
     if (0..s.len()).any(|i| gated[i] && thresholds[i].is_none()) {

@@ -132,6 +132,30 @@ pub fn torque(log: &Recording, kind: DynoKind) -> Result<Series, PowerError> {
     names.iter().find_map(|n| log.series(n)).ok_or(PowerError::MissingTorque { kind, wanted })
 }
 
+/// Load over time, 1 at its highest, where tyres, clutch or converter can slip; `None` on a rigid coupling or without evidence.
+///
+/// From the torque channel, on an inertia drum from the rate of its speed; smoothed over 0.2 s.
+pub fn slip_load(log: &Recording, shaft: &Series, kind: DynoKind) -> Option<Series> {
+    if kind.is_rigid() {
+        return None;
+    }
+    let mut out = match kind {
+        DynoKind::RollerInertia => Series { v: smooth_seconds(&shaft.t, &shaft.v, 0.3).0.derivative, t: shaft.t.clone() },
+        _ => {
+            let q = torque(log, kind).ok()?;
+            Series { v: smooth_seconds(&q.t, &q.v, 0.2).0.smoothed, t: q.t }
+        }
+    };
+    let mut sorted: Vec<f64> = out.v.iter().copied().filter(|v| v.is_finite()).collect();
+    sorted.sort_by(f64::total_cmp);
+    let high = *sorted.get(sorted.len().saturating_sub(1) * 98 / 100)?;
+    if high <= 0.0 {
+        return None;
+    }
+    out.v.iter_mut().for_each(|v| *v = (*v / high).clamp(0.0, 1.2));
+    Some(out)
+}
+
 fn raw(log: &Recording, dyno: &Dyno, ratio: f64) -> Result<Raw, PowerError> {
     let speed = shaft_speed(log, Some(ratio)).ok_or(PowerError::MissingSpeed)?;
     if dyno.kind == DynoKind::RollerInertia {

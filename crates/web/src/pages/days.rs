@@ -15,6 +15,7 @@ use jamjar_core::air::AirState;
 use jamjar_core::analysis::{Aspiration, Engine, Ignition, Vehicle};
 use jamjar_core::bounds::OVERALL_RATIO;
 use jamjar_core::pull::power::{Dyno, DynoKind};
+use jamjar_core::vehicle_sheet::VehicleSheet;
 use jamjar_store::{NewDay, NewVehicle};
 use serde::Deserialize;
 
@@ -86,7 +87,7 @@ fn vehicle_of(f: &NewDayForm) -> Result<NewVehicle, String> {
     };
     let vehicle = Vehicle { name: name.to_owned(), engine, dyno: Dyno { kind, overall_ratio, inertia_kg_m2, rotating_inertia_kg_m2: None } };
     let limits = jamjar_workflow::limits::starting_points(&vehicle.engine);
-    Ok(NewVehicle { vehicle, limits, demo: false })
+    Ok(NewVehicle { vehicle, limits, sheet: VehicleSheet::default(), demo: false })
 }
 
 async fn new_page(state: &AppState, prefs: &Prefs, problem: String) -> Result<NewDayPage, WebError> {
@@ -120,7 +121,7 @@ pub(crate) async fn create(_: Calibrator, prefs: Prefs, State(state): State<AppS
         },
     };
     let place = if f.place.trim().is_empty() { "cell 1".to_owned() } else { f.place.trim().chars().take(120).collect() };
-    let id = state.store.add_day(&NewDay { vehicle_id, date, place, air, note: f.note.trim().to_owned() }).await?;
+    let id = state.store.add_day(&NewDay { vehicle_id, date, place, air, note: f.note.trim().to_owned(), demo: false }).await?;
     Ok(Redirect::to(&format!("/days/{id}")).into_response())
 }
 

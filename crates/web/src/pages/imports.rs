@@ -153,7 +153,7 @@ fn chosen(fields: &[(String, String)]) -> Vec<ChosenSet> {
                 let dyno = parts.next().and_then(|p| p.parse().ok());
                 let ecu = parts.next().and_then(|p| p.parse().ok());
                 let number = parts.next().and_then(|p| p.parse().ok());
-                set.pulls.extend(dyno.map(|dyno| ChosenPull { dyno, ecu, number }));
+                set.pulls.extend(dyno.map(|dyno| ChosenPull { dyno, ecu, number, ..ChosenPull::default() }));
             }
             _ => {}
         }
@@ -189,7 +189,7 @@ pub(crate) async fn commit(
 }
 
 async fn work(store: Store, run: i64, day_id: i64, sets: Vec<ChosenSet>) {
-    let result = import::commit(&store, run, day_id, &sets).await;
+    let result = import::commit(&store, run, 0, day_id, &sets).await;
     let (state, message) = match result {
         Ok(ids) => (RunState::Done, format!("{} sets stored", ids.len())),
         Err(WorkflowError::Cancelled) => (RunState::Cancelled, "cancelled; nothing was stored".into()),
@@ -243,7 +243,10 @@ mod tests {
             f("odd", "x"),
         ]);
         assert_eq!(sets.len(), 2);
-        assert_eq!(sets[0].pulls, vec![ChosenPull { dyno: 4, ecu: Some(5), number: None }, ChosenPull { dyno: 6, ecu: None, number: Some(1) }]);
+        assert_eq!(sets[0].pulls, vec![
+                ChosenPull { dyno: 4, ecu: Some(5), ..ChosenPull::default() },
+                ChosenPull { dyno: 6, number: Some(1), ..ChosenPull::default() }
+            ]);
         assert_eq!((sets[0].config.map.as_str(), sets[1].config.fuel.as_str(), sets[1].pulls.len()), ("C3", "E30", 0));
     }
 }

@@ -3,7 +3,10 @@
 use super::preview::FilePreview;
 use super::short_hash;
 use crate::error::{WorkflowError, blocking};
+use super::air::DayAir;
+use chrono::NaiveTime;
 use jamjar_core::ALGORITHM_VERSION;
+use jamjar_core::air::AirState;
 use jamjar_core::analysis::{Measured, PullInput, SetInput, Settings, Vehicle, measure_sets, own_bounds};
 use jamjar_core::factors::Factors;
 use jamjar_core::limits::Limit;
@@ -14,16 +17,22 @@ use std::collections::HashMap;
 use std::sync::Arc;
 
 /// A pull chosen for commit.
-#[derive(Debug, Clone, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq, Default)]
 #[allow(missing_docs)]
 pub struct ChosenPull {
     pub dyno: i64,
     pub ecu: Option<i64>,
     pub number: Option<usize>,
+    /// Time of day it began, when known.
+    pub started_at: Option<NaiveTime>,
+    /// Air measured for it; the day's nearest reading when absent.
+    pub air: Option<AirState>,
+    /// Reason to leave it out of figures from the start.
+    pub excluded: Option<String>,
 }
 
 /// A set chosen for commit with its configuration.
-#[derive(Debug, Clone, PartialEq, Eq, Default)]
+#[derive(Debug, Clone, PartialEq, Default)]
 #[allow(missing_docs)]
 pub struct ChosenSet {
     pub config: Configuration,
@@ -62,19 +71,21 @@ fn check(sets: &[ChosenSet]) -> Result<(), WorkflowError> {
     Ok(())
 }
 
-/// Reads, measures and commits; reports each pull to the run and stops there when asked. All sets are stored, or none.
+/// Reads, measures and commits; reports each pull to the run, counted on from `before`, and stops there when asked. All sets are
+/// stored, or none.
 ///
 /// # Errors
 /// [`WorkflowError`]; then nothing of it is stored and the inbox is as before.
-pub async fn commit(store: &Store, run_id: i64, day_id: i64, sets: &[ChosenSet]) -> Result<Vec<i64>, WorkflowError> {
+pub async fn commit(store: &Store, run_id: i64, before: i32, day_id: i64, sets: &[ChosenSet]) -> Result<Vec<i64>, WorkflowError> {
     check(sets)?;
     let day = store.day(day_id).await?;
     let vehicle = store.vehicle(day.vehicle_id).await?;
+    let airs = DayAir::of(store, &day).await?;
     let inbox = store.inbox(day_id).await?;
     let find = |id: i64| {
         inbox.iter().find(|i| i.id == id).cloned().ok_or_else(|| WorkflowError::Bad("a chosen file is no longer in the inbox: drop it again".into()))
     };
-    let (mut inputs, mut origins, mut used, mut done) = (Vec::new(), Vec::new(), Vec::new(), 0);
+    let (mut inputs, mut origins, mut used, mut done) = (Vec::new(), Vec::new(), Vec::new(), before);
     let mut files_open = OpenFiles::default();
     for (k, s) in sets.iter().enumerate().filter(|(_, s)| !s.pulls.is_empty()) {
         let mut set = SetInput { id: k.to_string(), day: day.date.to_string(), factors: Factors::new(), pulls: Vec::new() };
@@ -83,10 +94,10 @@ pub async fn commit(store: &Store, run_id: i64, day_id: i64, sets: &[ChosenSet])
             let (dyno, ecu) = (find(p.dyno)?, p.ecu.map(find).transpose()?);
             used.push(dyno.id);
             used.extend(ecu.iter().map(|e| e.id));
-            let air = day.air;
+            let air = p.air.or_else(|| airs.at(p.started_at));
             let several = p.number.is_some();
             let whole = files_open.read(store, &dyno, several).await?;
-            let mut input = PullInput { id: format!("p{}", i + 1), dyno: part_of(&whole, &dyno, p.number), air, ..PullInput::default() };
+            let mut input = PullInput { id: format!("p{}", i + 1), dyno: part_of(&whole, &dyno, p.number), air, excluded: p.excluded.clone(), ..PullInput::default() };
             if let Some(e) = &ecu {
                 input.ecu = Some(Recording::clone(&*files_open.read(store, e, several).await?));
             }
@@ -178,19 +189,21 @@ fn cut_to_own(mut inputs: Vec<SetInput>, measured: &mut [Vec<Measured>], numbere
 
 fn new_set(s: &ChosenSet, input: SetInput, measured: Vec<Measured>, files: &[(InboxItem, Option<InboxItem>)], settings: &str) -> NewSet {
     let json = |i: &InboxItem| serde_json::to_string(&mapping_of(i)).unwrap_or_default();
-    let chosen_numbers = s.pulls.iter().map(|p| p.number);
     let pulls = input
         .pulls
         .into_iter()
         .zip(measured)
         .zip(files)
-        .zip(chosen_numbers)
-        .map(|(((p, measured), (dyno, ecu)), number)| NewPull {
+        .zip(&s.pulls)
+        .map(|(((p, measured), (dyno, ecu)), chosen)| NewPull {
             dyno_file_id: dyno.file_id,
             ecu_file_id: ecu.as_ref().map(|e| e.file_id),
             dyno_mapping: json(dyno),
             ecu_mapping: ecu.as_ref().map(json),
-            number_in_file: number.map(|n| n as i32),
+            number_in_file: chosen.number.map(|n| n as i32),
+            started_at: chosen.started_at,
+            air: chosen.air,
+            excluded: chosen.excluded.clone(),
             dyno: p.dyno,
             ecu: p.ecu,
             summary: Summary { algorithm: ALGORITHM_VERSION, settings: settings.to_owned(), measured },

@@ -1,5 +1,6 @@
 //! From dropped files to committed sets: preview, pairing, questions, one transaction.
 
+pub(crate) mod air;
 mod commit;
 mod pairing;
 mod preview;

@@ -1,7 +1,11 @@
 //! The fine lag: least squares of `n_ecu(t·(1+δ) + lag) − k·n_dyno(t)` on the level, with Huber weights.
+//!
+//! Where tyres, clutch or converter may slip, the level is `k·n_dyno·(1 + s·load)`: on a slow ramp a slip of 1 % would
+//! otherwise be read as a lag of a third of a second.
 
 use super::kinks;
 use super::{FIT_DRIFT_PPM, MAX_DRIFT_PPM, Pair, Ratio};
+use crate::log::Series;
 use crate::signal::hygiene::median_in_place;
 use crate::signal::interp::linear;
 use crate::signal::savgol::{Smoothed, median_step, smooth_seconds};
@@ -12,6 +16,8 @@ const MAX_ITERATIONS: usize = 40;
 /// Record kept around the pull, s: tip-in and the first moments of the lift carry the kinks.
 const BEFORE_S: f64 = 1.0;
 const AFTER_S: f64 = 0.3;
+/// Slip beyond this share is not believed while aligning: it is another gear or another pull (our choice).
+const MAX_SLIP: f64 = 0.15;
 
 /// One fitted lag with its evidence.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -30,6 +36,8 @@ pub(super) struct Fit {
     /// Difference of the distance between the kinks, s, and its tolerance.
     pub(super) kink_gap: Option<(f64, f64)>,
     pub(super) ratio: f64,
+    /// Slip at full load, where it was fitted.
+    pub(super) slip: Option<f64>,
     pub(super) has_kink: bool,
     pub(super) score: f64,
 }
@@ -39,6 +47,10 @@ pub(super) struct Problem<'a> {
     pair: &'a Pair<'a>,
     t: Vec<f64>,
     d: Vec<f64>,
+    /// Part of the level that is known: `k·n_dyno`, or nothing when the ratio is to be fitted.
+    base: Vec<f64>,
+    /// What the fitted coefficient multiplies: `n_dyno` for a free ratio, `k·n_dyno·load` for slip, nothing on a rigid coupling.
+    slope: Vec<f64>,
     ecu_smooth: Smoothed,
     mid: f64,
 }
@@ -48,10 +60,26 @@ impl<'a> Problem<'a> {
         let part = pair.dyno.between(pair.pull.from_s - BEFORE_S, pair.pull.to_s + AFTER_S);
         let every = part.len().div_ceil(MAX_POINTS).max(1);
         let t: Vec<f64> = part.t.iter().copied().step_by(every).collect();
-        let d = part.v.iter().copied().step_by(every).collect();
+        let d: Vec<f64> = part.v.iter().copied().step_by(every).collect();
+        let load = |i: usize| pair.load.and_then(|l| l.at(t[i])).unwrap_or(0.0);
+        let (base, slope) = match (pair.ratio, pair.load) {
+            (Ratio::Free, _) => (vec![0.0; d.len()], d.clone()),
+            (Ratio::Known(k), None) => (d.iter().map(|d| k * d).collect(), vec![0.0; d.len()]),
+            (Ratio::Known(k), Some(_)) => (d.iter().map(|d| k * d).collect(), d.iter().enumerate().map(|(i, d)| k * d * load(i)).collect()),
+        };
         let step = median_step(&pair.ecu.t).unwrap_or(0.05);
         let (ecu_smooth, _) = smooth_seconds(&pair.ecu.t, &pair.ecu.v, (7.2 * step).max(0.12));
-        Self { pair, t, d, ecu_smooth, mid: 0.5 * (pair.pull.from_s + pair.pull.to_s) }
+        Self { pair, t, d, base, slope, ecu_smooth, mid: 0.5 * (pair.pull.from_s + pair.pull.to_s) }
+    }
+
+    /// Whether a coefficient is fitted beside the lag.
+    fn has_coefficient(&self) -> bool {
+        self.pair.ratio == Ratio::Free || self.pair.load.is_some()
+    }
+
+    /// Engine speed that the dyno trace and the coefficient say.
+    fn level(&self, i: usize, k: f64) -> f64 {
+        self.base[i] + k * self.slope[i]
     }
 
     fn ecu_at(&self, i: usize, lag: f64, delta: f64) -> Option<(f64, f64)> {
@@ -86,34 +114,36 @@ impl<'a> Problem<'a> {
     /// Evidence at a lag that is given, not fitted.
     pub(super) fn evaluate(&self, lag: f64) -> Option<Fit> {
         let p = self;
-        let k = match p.pair.ratio {
-            Ratio::Known(k) => k,
-            Ratio::Free => free_ratio(p, lag, 0.0)?,
-        };
+        let k = first_coefficient(p, lag, 0.0)?;
         judge(p, lag, k, 0.0)
     }
 }
 
-fn free_ratio(p: &Problem<'_>, lag: f64, delta: f64) -> Option<f64> {
-    let (mut ed, mut dd) = (0.0, 0.0);
+/// The coefficient at a given lag by plain least squares; 0 when there is none.
+fn first_coefficient(p: &Problem<'_>, lag: f64, delta: f64) -> Option<f64> {
+    if !p.has_coefficient() {
+        return Some(0.0);
+    }
+    let (mut rd, mut dd) = (0.0, 0.0);
     for i in 0..p.t.len() {
         if let Some((e, _)) = p.ecu_at(i, lag, delta) {
-            ed += e * p.d[i];
-            dd += p.d[i] * p.d[i];
+            rd += (e - p.base[i]) * p.slope[i];
+            dd += p.slope[i] * p.slope[i];
         }
     }
-    (dd > 0.0).then(|| ed / dd)
+    (dd > 0.0).then(|| believable(p, rd / dd))
+}
+
+fn believable(p: &Problem<'_>, k: f64) -> f64 {
+    if p.pair.ratio == Ratio::Free { k } else { k.clamp(-0.02, MAX_SLIP) }
 }
 
 fn solve(p: &Problem<'_>, start: f64, delta: f64) -> Option<(f64, f64)> {
     let mut lag = start;
-    let mut k = match p.pair.ratio {
-        Ratio::Known(k) => k,
-        Ratio::Free => free_ratio(p, lag, delta)?,
-    };
+    let mut k = first_coefficient(p, lag, delta)?;
     for _ in 0..MAX_ITERATIONS {
         let rows: Vec<(f64, f64, f64)> =
-            (0..p.t.len()).filter_map(|i| p.ecu_at(i, lag, delta).map(|(e, slope)| (e - k * p.d[i], slope, p.d[i]))).collect();
+            (0..p.t.len()).filter_map(|i| p.ecu_at(i, lag, delta).map(|(e, slope)| (e - p.level(i, k), slope, p.slope[i]))).collect();
         if rows.len() < 8 {
             return None;
         }
@@ -131,15 +161,11 @@ fn solve(p: &Problem<'_>, start: f64, delta: f64) -> Option<(f64, f64)> {
         if gg <= 0.0 {
             return None;
         }
-        let (step_lag, step_k) = match p.pair.ratio {
-            Ratio::Known(_) => (-gr / gg, 0.0),
-            Ratio::Free => {
-                let det = gg * dd - gd * gd;
-                if det <= 1e-9 * gg * dd { (-gr / gg, 0.0) } else { ((-dd * gr + gd * dr) / det, (gg * dr - gd * gr) / det) }
-            }
-        };
+        let det = gg * dd - gd * gd;
+        let (step_lag, step_k) =
+            if det <= 1e-9 * gg * dd { (-gr / gg, 0.0) } else { ((-dd * gr + gd * dr) / det, (gg * dr - gd * gr) / det) };
         lag += step_lag.clamp(-0.5, 0.5);
-        k += step_k;
+        k = believable(p, k + step_k);
         if step_lag.abs() < 1e-7 {
             break;
         }
@@ -155,7 +181,7 @@ fn drift_at(p: &Problem<'_>, lag: f64, k: f64, delta: f64) -> Option<(f64, f64)>
             continue;
         }
         if let Some((e, slope)) = p.ecu_at(i, lag, delta) {
-            let (x, r) = (slope * (p.t[i] - p.mid), e - k * p.d[i]);
+            let (x, r) = (slope * (p.t[i] - p.mid), e - p.level(i, k));
             xx += x * x;
             xr += x * r;
             rr += r * r;
@@ -178,7 +204,7 @@ fn judge(p: &Problem<'_>, lag: f64, k: f64, delta: f64) -> Option<Fit> {
         let in_pull = p.t[i] >= pair.pull.from_s && p.t[i] <= pair.pull.to_s;
         inside += usize::from(in_pull);
         let Some((e, slope)) = p.ecu_at(i, lag, delta) else { continue };
-        let miss = e - k * p.d[i];
+        let miss = e - p.level(i, k);
         if p.t[i] < pair.pull.from_s + 0.3 || p.t[i] > pair.pull.to_s - 0.3 {
             end_points.push((p.t[i], miss));
         }
@@ -214,6 +240,7 @@ fn judge(p: &Problem<'_>, lag: f64, k: f64, delta: f64) -> Option<Fit> {
     let rate = (delta + left, left_se);
     let drift_ppm = is_significant(rate, sigma_lag, pair.pull.to_s - pair.pull.from_s).then_some(rate.0 * 1e6);
     let noise = high_pass_noise(&r);
+    let levels = Series { t: p.t.clone(), v: (0..p.t.len()).map(|i| p.level(i, k)).collect() };
     Some(Fit {
         lag,
         sigma_lag,
@@ -225,8 +252,9 @@ fn judge(p: &Problem<'_>, lag: f64, k: f64, delta: f64) -> Option<Fit> {
         coverage,
         drift_ppm,
         rate,
-        kink_gap: kinks::gap(pair, &p.ecu_smooth.derivative, lag, k, rate.0, noise),
+        kink_gap: kinks::gap(pair, &levels, &p.ecu_smooth.derivative, lag, rate.0, noise),
         ratio: median_in_place(&mut ratios),
+        slip: (p.pair.ratio != Ratio::Free && p.pair.load.is_some()).then_some(k),
         has_kink: has_kink(pair),
         score: residual / mean_rpm + (1.0 - coverage),
     })

@@ -17,11 +17,11 @@ struct Local {
 }
 
 /// How much further apart the kinks are in one recording than in the other, s, with the tolerance for it.
-/// `None` when either kink cannot be fitted well.
-pub(super) fn gap(pair: &Pair<'_>, slope: &[f64], lag: f64, ratio: f64, delta: f64, noise: f64) -> Option<(f64, f64)> {
+/// `levels` is engine speed as the dyno says it, on the dyno clock. `None` when either kink cannot be fitted well.
+pub(super) fn gap(pair: &Pair<'_>, levels: &Series, slope: &[f64], lag: f64, delta: f64, noise: f64) -> Option<(f64, f64)> {
     let p = pair.pull;
-    let tip = local(pair, slope, [p.from_s - 0.9, p.from_s + 0.5], lag, ratio, noise)?;
-    let lift = local(pair, slope, [p.to_s - 0.6, p.to_s + 0.3], lag, ratio, noise)?;
+    let tip = local(pair, levels, slope, [p.from_s - 0.9, p.from_s + 0.5], lag, noise)?;
+    let lift = local(pair, levels, slope, [p.to_s - 0.6, p.to_s + 0.3], lag, noise)?;
     let expected = delta * (p.to_s - p.from_s);
     let step = crate::signal::savgol::median_step(&pair.ecu.t).unwrap_or(0.05);
     let tolerance = TOLERANCE_S + 5.0 * (tip.sigma * tip.sigma + lift.sigma * lift.sigma).sqrt() + 0.25 * step;
@@ -32,8 +32,8 @@ pub(super) fn gap(pair: &Pair<'_>, slope: &[f64], lag: f64, ratio: f64, delta: f
 }
 
 /// Least squares of lag and offset in a window; `None` without a kink in it or when the two shapes differ.
-fn local(pair: &Pair<'_>, slope: &[f64], window: [f64; 2], start: f64, ratio: f64, noise: f64) -> Option<Local> {
-    let part: Series = pair.dyno.between(window[0], window[1]);
+fn local(pair: &Pair<'_>, levels: &Series, slope: &[f64], window: [f64; 2], start: f64, noise: f64) -> Option<Local> {
+    let part: Series = levels.between(window[0], window[1]);
     if part.len() < 12 || part.t[part.len() - 1] - part.t[0] < 0.7 * (window[1] - window[0]) {
         return None;
     }
@@ -43,7 +43,7 @@ fn local(pair: &Pair<'_>, slope: &[f64], window: [f64; 2], start: f64, ratio: f6
             .t
             .iter()
             .zip(&part.v)
-            .map(|(t, d)| Some((linear(&pair.ecu.t, &pair.ecu.v, t + lag)? - ratio * d, linear(&pair.ecu.t, slope, t + lag)?)))
+            .map(|(t, d)| Some((linear(&pair.ecu.t, &pair.ecu.v, t + lag)? - d, linear(&pair.ecu.t, slope, t + lag)?)))
             .collect();
         let rows = rows?;
         let n = rows.len() as f64;

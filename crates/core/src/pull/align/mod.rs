@@ -50,6 +50,8 @@ pub struct Pair<'a> {
     pub ratio: Ratio,
     /// True when the two cannot slip against each other.
     pub rigid: bool,
+    /// Load on the dyno clock, 1 at its highest, where tyres, clutch or converter may slip: slip is fitted in proportion to it.
+    pub load: Option<&'a Series>,
     /// True when both clocks are times of day.
     pub clocks_of_day: bool,
 }
@@ -98,6 +100,9 @@ pub struct Alignment {
     pub rate_se_ppm: Option<f64>,
     /// Median measured ratio engine computer ÷ dyno trace.
     pub measured_ratio: Option<f64>,
+    /// Slip at full load as a share of speed, fitted where the coupling can slip and the ratio is known.
+    #[serde(default)]
+    pub slip_share: Option<f64>,
     /// Why it was refused, in words.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub reason: Option<String>,
@@ -123,6 +128,7 @@ impl Alignment {
             rate_ppm: None,
             rate_se_ppm: None,
             measured_ratio: None,
+            slip_share: None,
             reason,
         }
     }
@@ -188,6 +194,7 @@ fn evidence(f: &fine::Fit, runner: Option<&fine::Fit>, status: Status) -> Alignm
         rate_ppm: Some(f.rate.0 * 1e6),
         rate_se_ppm: Some(f.rate.1 * 1e6),
         measured_ratio: Some(f.ratio),
+        slip_share: f.slip,
         reason: None,
     }
 }

@@ -42,7 +42,7 @@ fn ecu_of(lag: f64, tip: f64, pace: f64, top: f64, hz: f64, seed: u64) -> Series
 fn run(dyno: &Series, ecu: &Series, ratio: Ratio) -> Alignment {
     let pulls = detect(dyno, &Load::default(), RATIO);
     assert_eq!(pulls.len(), 1);
-    align(&Pair { dyno, ecu, pull: &pulls[0], ratio, rigid: true, clocks_of_day: false })
+    align(&Pair { dyno, ecu, pull: &pulls[0], ratio, rigid: true, load: None, clocks_of_day: false })
 }
 
 #[test]
@@ -104,7 +104,7 @@ fn a_bare_ramp_of_unknown_ratio_has_no_lag() {
     let pull = detect(&d, &Load::default(), RATIO)[0];
     let ramp = d.between(pull.from_s, pull.to_s);
     let ecu = ecu_of(499.5, 2.0, 1.0, 6700.0, 50.0, 10).between(499.5 + pull.from_s, 499.5 + pull.to_s);
-    let pair = |ratio| Pair { dyno: &ramp, ecu: &ecu, pull: &pull, ratio, rigid: true, clocks_of_day: false };
+    let pair = |ratio| Pair { dyno: &ramp, ecu: &ecu, pull: &pull, ratio, rigid: true, load: None, clocks_of_day: false };
     let a = align(&pair(Ratio::Free));
     assert_eq!(a.status, Status::Refused, "{a:?}");
     assert!(a.reason.unwrap().contains("bare ramp"));
@@ -116,7 +116,7 @@ fn clocks_of_day_that_contradict_the_lag_refuse_it() {
     let d = dyno_of(2.0, 1.0, 6700.0, 9);
     let pull = detect(&d, &Load::default(), RATIO)[0];
     let ecu = ecu_of(499.5, 2.0, 1.0, 6700.0, 50.0, 10);
-    let a = align(&Pair { dyno: &d, ecu: &ecu, pull: &pull, ratio: Ratio::Known(RATIO), rigid: true, clocks_of_day: true });
+    let a = align(&Pair { dyno: &d, ecu: &ecu, pull: &pull, ratio: Ratio::Known(RATIO), rigid: true, load: None, clocks_of_day: true });
     assert!(a.reason.unwrap().contains("own clocks"));
 }
 
@@ -135,7 +135,28 @@ fn a_hand_set_lag_is_kept_and_its_misfit_shown() {
     let d = dyno_of(2.0, 1.0, 6700.0, 9);
     let pull = detect(&d, &Load::default(), RATIO)[0];
     let ecu = ecu_of(499.5, 2.0, 1.0, 6700.0, 50.0, 10);
-    let a = manual(&Pair { dyno: &d, ecu: &ecu, pull: &pull, ratio: Ratio::Known(RATIO), rigid: true, clocks_of_day: false }, 500.5);
+    let a = manual(&Pair { dyno: &d, ecu: &ecu, pull: &pull, ratio: Ratio::Known(RATIO), rigid: true, load: None, clocks_of_day: false }, 500.5);
     assert_eq!((a.status, a.lag_s), (Status::Manual, Some(500.5)));
     assert!(a.residual_rpm.unwrap() > 200.0);
+}
+
+#[test]
+fn a_slipping_tyre_does_not_pass_for_a_lag() {
+    let (lag, slip) = (499.5, 0.02);
+    let top = 6700.0;
+    let load_at = |t: f64| {
+        let loaded = t > 2.0 && engine_rpm(t + 0.02, 2.0, 0.6, top) > engine_rpm(t, 2.0, 0.6, top);
+        f64::from(u8::from(loaded)) * (1.0 - 0.02 * (t - 2.0))
+    };
+    let shaft = sample(50.0, 0.0, 18.0, 0.2, 5, |t| engine_rpm(t, 2.0, 0.6, top) / RATIO / (1.0 + slip * load_at(t)));
+    let load = sample(50.0, 0.0, 18.0, 0.0, 5, load_at);
+    let ecu = sample(25.0, 500.0, 18.0, 3.0, 6, |t| engine_rpm(t - lag, 2.0, 0.6, top));
+    let pull = detect(&shaft, &Load::default(), RATIO)[0];
+    let pair = Pair { dyno: &shaft, ecu: &ecu, pull: &pull, ratio: Ratio::Known(RATIO), rigid: false, load: None, clocks_of_day: false };
+    let blind = align(&pair);
+    assert!((blind.lag_s.unwrap() - lag).abs() > 0.05, "without the load the slip is read as a lag: {blind:?}");
+    let a = align(&Pair { load: Some(&load), ..pair });
+    assert_eq!(a.status, Status::Aligned, "{a:?}");
+    assert!((a.lag_s.unwrap() - lag).abs() < 0.02, "{a:?}");
+    assert!((a.slip_share.unwrap() - slip).abs() < 0.003, "{a:?}");
 }

@@ -1,0 +1,235 @@
+//! What belongs to a vehicle: its sheet, build states, limits, and maps in custody.
+
+use crate::db::{Store, inserted};
+use crate::error::StoreError;
+use crate::files::{hex, receive};
+use crate::schema::{build_state, cell_day, map_revision, pull, pull_set, raw_file, vehicle, vehicle_limit};
+use crate::vehicles::{damaged, insert_limits, map_named};
+use chrono::NaiveDate;
+use diesel::prelude::*;
+use diesel_async::{AsyncConnection, RunQueryDsl};
+use jamjar_core::limits::Limit;
+use jamjar_core::vehicle_sheet::VehicleSheet;
+
+/// A build state with what was pulled in it.
+#[derive(Debug, Clone, PartialEq)]
+#[allow(missing_docs)]
+pub struct BuildState {
+    pub id: i64,
+    pub name: String,
+    pub since: Option<NaiveDate>,
+    /// What changed.
+    pub changed: String,
+    pub sets: i64,
+}
+
+/// A map of a vehicle and where its file is.
+#[derive(Debug, Clone, PartialEq)]
+#[allow(missing_docs)]
+pub struct MapRecord {
+    pub id: i64,
+    pub name: String,
+    pub kind: String,
+    pub parent: Option<String>,
+    pub for_fuel: Option<String>,
+    pub note: String,
+    /// File, its SHA-256 and its name, when it is in custody.
+    pub file: Option<(i64, String, String)>,
+    pub sets: i64,
+}
+
+/// A map file to be taken into custody.
+#[derive(Debug, Clone, PartialEq, Eq)]
+#[allow(missing_docs)]
+pub struct NewMap {
+    pub name: String,
+    pub kind: String,
+    pub parent: Option<String>,
+    pub for_fuel: Option<String>,
+    pub note: String,
+    pub file_name: String,
+    pub bytes: Vec<u8>,
+}
+
+impl Store {
+    /// Replaces a vehicle's sheet.
+    ///
+    /// # Errors
+    /// [`StoreError`] when the database refuses.
+    pub async fn set_sheet(&self, vehicle_id: i64, sheet: &VehicleSheet) -> Result<(), StoreError> {
+        let mut c = self.conn().await?;
+        let json = serde_json::to_string(sheet).map_err(damaged)?;
+        diesel::update(vehicle::table.find(vehicle_id)).set(vehicle::sheet.eq(json)).execute(&mut c).await?;
+        Ok(())
+    }
+
+    /// Replaces a vehicle's limits: all of them or none.
+    ///
+    /// # Errors
+    /// [`StoreError`] when the database refuses; then the old ones stand.
+    pub async fn set_limits(&self, vehicle_id: i64, limits: &[Limit]) -> Result<(), StoreError> {
+        let mut c = self.conn().await?;
+        c.transaction(async |c| {
+            diesel::delete(vehicle_limit::table.filter(vehicle_limit::vehicle_id.eq(vehicle_id))).execute(c).await?;
+            insert_limits(c, vehicle_id, limits).await
+        })
+        .await
+    }
+
+    /// Build states of a vehicle, oldest first.
+    ///
+    /// # Errors
+    /// [`StoreError`] when the database cannot answer.
+    pub async fn builds(&self, vehicle_id: i64) -> Result<Vec<BuildState>, StoreError> {
+        let mut c = self.conn().await?;
+        let rows: Vec<(i64, String, Option<NaiveDate>, String)> = build_state::table
+            .filter(build_state::vehicle_id.eq(vehicle_id))
+            .order((build_state::since, build_state::id))
+            .select((build_state::id, build_state::name, build_state::since, build_state::note))
+            .load(&mut c)
+            .await?;
+        let counts: Vec<(i64, i64)> = pull_set::table
+            .filter(pull_set::build_id.eq_any(rows.iter().map(|r| r.0).collect::<Vec<_>>()))
+            .group_by(pull_set::build_id)
+            .select((pull_set::build_id, diesel::dsl::count_star()))
+            .load(&mut c)
+            .await?;
+        let sets = |id| counts.iter().find(|c| c.0 == id).map_or(0, |c| c.1);
+        Ok(rows.into_iter().map(|(id, name, since, changed)| BuildState { id, name, since, changed, sets: sets(id) }).collect())
+    }
+
+    /// Adds a build state, or says more of one that is there.
+    ///
+    /// # Errors
+    /// [`StoreError`] when the database refuses.
+    pub async fn put_build(&self, vehicle_id: i64, name: &str, since: Option<NaiveDate>, changed: &str) -> Result<i64, StoreError> {
+        let mut c = self.conn().await?;
+        c.transaction(async |c| {
+            let id = crate::vehicles::build_named(c, vehicle_id, name).await?;
+            diesel::update(build_state::table.find(id)).set((build_state::since.eq(since), build_state::note.eq(changed))).execute(c).await?;
+            Ok(id)
+        })
+        .await
+    }
+
+    /// Maps of a vehicle in the order they came.
+    ///
+    /// # Errors
+    /// [`StoreError`] when the database cannot answer.
+    pub async fn maps(&self, vehicle_id: i64) -> Result<Vec<MapRecord>, StoreError> {
+        type Row = (i64, String, String, Option<String>, Option<String>, String, Option<(i64, Vec<u8>, String)>);
+        let mut c = self.conn().await?;
+        let rows: Vec<Row> = map_revision::table
+            .left_join(raw_file::table)
+            .filter(map_revision::vehicle_id.eq(vehicle_id))
+            .order(map_revision::id)
+            .select((
+                map_revision::id,
+                map_revision::name,
+                map_revision::kind,
+                map_revision::parent,
+                map_revision::for_fuel,
+                map_revision::note,
+                (raw_file::id, raw_file::sha256, raw_file::name).nullable(),
+            ))
+            .load(&mut c)
+            .await?;
+        let counts: Vec<(i64, i64)> = pull_set::table
+            .filter(pull_set::map_id.eq_any(rows.iter().map(|r| r.0).collect::<Vec<_>>()))
+            .group_by(pull_set::map_id)
+            .select((pull_set::map_id, diesel::dsl::count_star()))
+            .load(&mut c)
+            .await?;
+        let sets = |id| counts.iter().find(|c| c.0 == id).map_or(0, |c| c.1);
+        Ok(rows
+            .into_iter()
+            .map(|(id, name, kind, parent, for_fuel, note, file)| MapRecord {
+                id,
+                name,
+                kind,
+                parent,
+                for_fuel,
+                note,
+                file: file.map(|(id, sha, name)| (id, hex(&sha), name)),
+                sets: sets(id),
+            })
+            .collect())
+    }
+
+    /// Takes a map file into custody and ties it to the map of that name, which is made when it is new.
+    ///
+    /// # Errors
+    /// [`StoreError::Conflict`] when the map already has another file: a file is never replaced, a changed one is a new revision.
+    pub async fn put_map(&self, vehicle_id: i64, new: &NewMap) -> Result<i64, StoreError> {
+        let bytes = new.bytes.clone();
+        let (sha, chunks, size) = tokio::task::spawn_blocking(move || crate::files::pack(bytes.as_slice()))
+            .await
+            .map_err(|e| StoreError::Other(e.to_string()))?
+            .map_err(|e| StoreError::Other(e.to_string()))?;
+        let mut c = self.conn().await?;
+        c.transaction(async |c| {
+            let id = map_named(c, vehicle_id, &new.name, &new.kind).await?;
+            let held: Option<i64> = map_revision::table.find(id).select(map_revision::file_id).first(c).await?;
+            let file = receive(c, &new.file_name, &sha, &chunks, size).await?;
+            if held.is_some_and(|h| h != file.id) {
+                return Err(StoreError::Conflict);
+            }
+            diesel::update(map_revision::table.find(id))
+                .set((
+                    map_revision::kind.eq(&new.kind),
+                    map_revision::parent.eq(&new.parent),
+                    map_revision::for_fuel.eq(&new.for_fuel),
+                    map_revision::note.eq(&new.note),
+                    map_revision::file_id.eq(file.id),
+                ))
+                .execute(c)
+                .await?;
+            Ok(id)
+        })
+        .await
+    }
+
+    /// How many sets and pulls a vehicle has.
+    ///
+    /// # Errors
+    /// [`StoreError`] when the database cannot answer.
+    pub async fn vehicle_counts(&self, vehicle_id: i64) -> Result<(i64, i64), StoreError> {
+        let mut c = self.conn().await?;
+        let sets = pull_set::table.inner_join(cell_day::table).filter(cell_day::vehicle_id.eq(vehicle_id)).count().get_result(&mut c).await?;
+        let pulls = pull::table
+            .inner_join(pull_set::table.inner_join(cell_day::table))
+            .filter(cell_day::vehicle_id.eq(vehicle_id))
+            .count()
+            .get_result(&mut c)
+            .await?;
+        Ok((sets, pulls))
+    }
+
+    /// Sets the ethanol of a fuel, making the fuel when it is new.
+    ///
+    /// # Errors
+    /// [`StoreError::Check`] outside 0–1.
+    pub async fn put_fuel(&self, name: &str, ethanol: Option<f64>) -> Result<i64, StoreError> {
+        let mut c = self.conn().await?;
+        let id = crate::vehicles::fuel_named(&mut c, name).await?;
+        if ethanol.is_some() {
+            diesel::update(crate::schema::fuel::table.find(id)).set(crate::schema::fuel::ethanol.eq(ethanol)).execute(&mut c).await?;
+        }
+        Ok(id)
+    }
+
+    /// Names of all sheets' vehicles that belong to the demo.
+    pub(crate) async fn demo_vehicles(c: &mut diesel_async::AsyncMysqlConnection) -> Result<Vec<i64>, StoreError> {
+        Ok(vehicle::table.filter(vehicle::demo.eq(true)).select(vehicle::id).load(c).await?)
+    }
+
+    /// Adds a bare vehicle row for bulk data.
+    pub(crate) async fn bulk_vehicle(c: &mut diesel_async::AsyncMysqlConnection, name: &str, like: i64) -> Result<i64, StoreError> {
+        let (engine, dyno): (String, String) = vehicle::table.find(like).select((vehicle::engine, vehicle::dyno)).first(c).await?;
+        diesel::insert_into(vehicle::table)
+            .values((vehicle::name.eq(name), vehicle::engine.eq(engine), vehicle::dyno.eq(dyno), vehicle::sheet.eq("{}"), vehicle::demo.eq(true)))
+            .execute(c)
+            .await?;
+        inserted(c).await
+    }
+}

@@ -1,0 +1,155 @@
+//! The day sheet: checklist, notes with time and tag, air through the day, fuel on hand.
+
+use crate::db::Store;
+use crate::error::StoreError;
+use crate::schema::{cell_day, day_air, day_fuel, day_note, fuel};
+use crate::vehicles::fuel_named;
+use chrono::NaiveTime;
+use diesel::prelude::*;
+use diesel_async::{AsyncConnection, RunQueryDsl};
+use jamjar_core::air::AirState;
+use std::collections::BTreeMap;
+
+/// A note on a day.
+#[derive(Debug, Clone, PartialEq, Eq)]
+#[allow(missing_docs)]
+pub struct DayNote {
+    pub id: i64,
+    pub at: Option<NaiveTime>,
+    pub tag: String,
+    pub text: String,
+    pub by: String,
+}
+
+/// Fuel on hand.
+#[derive(Debug, Clone, PartialEq)]
+#[allow(missing_docs)]
+pub struct FuelOnHand {
+    pub fuel: String,
+    pub litres: f64,
+    pub note: String,
+}
+
+/// Answers of a checklist: item id to `yes`, `no` or `na`, with who and when in words.
+pub type Checklist = BTreeMap<String, String>;
+
+/// Everything on a day's sheet beside its sets.
+#[derive(Debug, Clone, Default, PartialEq)]
+pub struct DaySheet {
+    /// Notes in order of time; those without a time last.
+    pub notes: Vec<DayNote>,
+    /// Air readings in order of time.
+    pub air: Vec<(NaiveTime, AirState)>,
+    /// Fuel on hand.
+    pub fuels: Vec<FuelOnHand>,
+    /// Checklist answers.
+    pub checklist: Checklist,
+}
+
+impl Store {
+    /// The sheet of a day.
+    ///
+    /// # Errors
+    /// [`StoreError::NotFound`] when there is no such day.
+    pub async fn day_sheet(&self, day_id: i64) -> Result<DaySheet, StoreError> {
+        let mut c = self.conn().await?;
+        let checklist: String =
+            cell_day::table.find(day_id).select(cell_day::checklist).first(&mut c).await.map_err(|e| StoreError::from(e).about("day", day_id))?;
+        let mut notes: Vec<DayNote> = day_note::table
+            .filter(day_note::day_id.eq(day_id))
+            .order(day_note::id)
+            .select((day_note::id, day_note::at_time, day_note::tag, day_note::text, day_note::written_by))
+            .load::<(i64, Option<NaiveTime>, String, String, String)>(&mut c)
+            .await?
+            .into_iter()
+            .map(|(id, at, tag, text, by)| DayNote { id, at, tag, text, by })
+            .collect();
+        notes.sort_by_key(|n| (n.at.is_none(), n.at, n.id));
+        let air = day_air::table
+            .filter(day_air::day_id.eq(day_id))
+            .order(day_air::at_time)
+            .select((day_air::at_time, day_air::temperature_c, day_air::humidity, day_air::pressure_hpa))
+            .load::<(NaiveTime, f64, f64, f64)>(&mut c)
+            .await?
+            .into_iter()
+            .filter_map(|(at, t, h, p)| AirState::new(t, h, p).ok().map(|a| (at, a)))
+            .collect();
+        let fuels = day_fuel::table
+            .inner_join(fuel::table)
+            .filter(day_fuel::day_id.eq(day_id))
+            .order(day_fuel::id)
+            .select((fuel::name, day_fuel::litres, day_fuel::note))
+            .load::<(String, f64, String)>(&mut c)
+            .await?
+            .into_iter()
+            .map(|(fuel, litres, note)| FuelOnHand { fuel, litres, note })
+            .collect();
+        Ok(DaySheet { notes, air, fuels, checklist: serde_json::from_str(&checklist).unwrap_or_default() })
+    }
+
+    /// Adds a note.
+    ///
+    /// # Errors
+    /// [`StoreError`] when the database refuses.
+    pub async fn add_note(&self, day_id: i64, at: Option<NaiveTime>, tag: &str, text: &str, by: &str) -> Result<(), StoreError> {
+        let mut c = self.conn().await?;
+        diesel::insert_into(day_note::table)
+            .values((
+                day_note::day_id.eq(day_id),
+                day_note::at_time.eq(at),
+                day_note::tag.eq(tag),
+                day_note::text.eq(text),
+                day_note::written_by.eq(by),
+            ))
+            .execute(&mut c)
+            .await?;
+        Ok(())
+    }
+
+    /// Adds an air reading, or replaces the one of that minute.
+    ///
+    /// # Errors
+    /// [`StoreError`] when the database refuses.
+    pub async fn add_air(&self, day_id: i64, at: NaiveTime, a: AirState) -> Result<(), StoreError> {
+        let mut c = self.conn().await?;
+        diesel::replace_into(day_air::table)
+            .values((
+                day_air::day_id.eq(day_id),
+                day_air::at_time.eq(at),
+                day_air::temperature_c.eq(a.temperature_c),
+                day_air::humidity.eq(a.humidity),
+                day_air::pressure_hpa.eq(a.pressure_hpa),
+            ))
+            .execute(&mut c)
+            .await?;
+        Ok(())
+    }
+
+    /// Says how much of a fuel is on hand.
+    ///
+    /// # Errors
+    /// [`StoreError`] when the database refuses.
+    pub async fn put_fuel_on_hand(&self, day_id: i64, name: &str, litres: f64, note: &str) -> Result<(), StoreError> {
+        let mut c = self.conn().await?;
+        c.transaction(async |c| {
+            let fuel_id = fuel_named(c, name).await?;
+            diesel::replace_into(day_fuel::table)
+                .values((day_fuel::day_id.eq(day_id), day_fuel::fuel_id.eq(fuel_id), day_fuel::litres.eq(litres), day_fuel::note.eq(note)))
+                .execute(c)
+                .await?;
+            Ok(())
+        })
+        .await
+    }
+
+    /// Replaces the answers of a day's checklist.
+    ///
+    /// # Errors
+    /// [`StoreError`] when the database refuses.
+    pub async fn set_checklist(&self, day_id: i64, answers: &Checklist) -> Result<(), StoreError> {
+        let mut c = self.conn().await?;
+        let json = serde_json::to_string(answers).map_err(|e| StoreError::Other(e.to_string()))?;
+        diesel::update(cell_day::table.find(day_id)).set(cell_day::checklist.eq(json)).execute(&mut c).await?;
+        Ok(())
+    }
+}

@@ -1,0 +1,42 @@
+//! Which air a pull was made in: its own reading, the day's nearest, or the day's only one.
+
+use crate::error::WorkflowError;
+use chrono::NaiveTime;
+use jamjar_core::air::AirState;
+use jamjar_store::{Day, Store};
+
+/// The air of a day.
+#[derive(Debug, Clone, Default)]
+pub(crate) struct DayAir {
+    whole: Option<AirState>,
+    readings: Vec<(NaiveTime, AirState)>,
+}
+
+impl DayAir {
+    pub(crate) async fn of(store: &Store, day: &Day) -> Result<Self, WorkflowError> {
+        Ok(Self { whole: day.air, readings: store.day_sheet(day.id).await?.air })
+    }
+
+    /// Air at a time: the reading nearest to it; without a time or readings, the day's.
+    pub(crate) fn at(&self, time: Option<NaiveTime>) -> Option<AirState> {
+        let near = |t: NaiveTime| self.readings.iter().min_by_key(|(at, _)| (*at - t).num_seconds().abs()).map(|r| r.1);
+        time.and_then(near).or(self.whole).or_else(|| self.readings.first().map(|r| r.1))
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_nearest_reading_counts_and_the_days_own_without_a_time() {
+        let a = |t: f64| AirState { temperature_c: t, humidity: 0.5, pressure_hpa: 1000.0 };
+        let at = |h, m| NaiveTime::from_hms_opt(h, m, 0).unwrap();
+        let day = DayAir { whole: Some(a(20.0)), readings: vec![(at(9, 0), a(21.0)), (at(15, 0), a(27.0))] };
+        for (time, want) in [(None, 20.0), (Some(at(10, 0)), 21.0), (Some(at(12, 1)), 27.0), (Some(at(23, 0)), 27.0)] {
+            assert_eq!(day.at(time).unwrap().temperature_c, want, "{time:?}");
+        }
+        assert_eq!(DayAir { whole: None, ..day }.at(None).unwrap().temperature_c, 21.0);
+        assert!(DayAir::default().at(Some(at(9, 0))).is_none());
+    }
+}
