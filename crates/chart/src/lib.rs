@@ -5,7 +5,9 @@ mod lineup;
 mod paint;
 mod scale;
 mod svg;
+mod timeline;
 
 pub use jar::{Jar, jar_svg};
 pub use lineup::{Gain, Lane, LineUpChart, Series, lineup_svg};
 pub use paint::{Dash, Paint, Tone};
+pub use timeline::{Timeline, TimelineSeries, TimelineSet};

@@ -11,11 +11,14 @@ pub enum Tone {
     Bilberry,
     Greengage,
     Medlar,
+    Sloe,
+    Rowan,
 }
 
 impl Tone {
     /// Hues for maps other than stock, in the order they are given out.
-    pub const MAPS: [Self; 6] = [Self::Damson, Self::Bilberry, Self::Quince, Self::Gooseberry, Self::Greengage, Self::Medlar];
+    pub const MAPS: [Self; 8] =
+        [Self::Damson, Self::Bilberry, Self::Quince, Self::Gooseberry, Self::Greengage, Self::Medlar, Self::Sloe, Self::Rowan];
 
     /// Name in style sheets.
     pub fn name(self) -> &'static str {
@@ -27,6 +30,8 @@ impl Tone {
             Self::Bilberry => "bilberry",
             Self::Greengage => "greengage",
             Self::Medlar => "medlar",
+            Self::Sloe => "sloe",
+            Self::Rowan => "rowan",
         }
     }
 }
@@ -67,6 +72,8 @@ const COLOURS: &[(&str, &str, &str)] = &[
     ("bilberry", "#2a5f95", "#78b3ee"),
     ("greengage", "#1f7d6c", "#62cdb8"),
     ("medlar", "#80503a", "#c99a7c"),
+    ("sloe", "#4a4791", "#a9a5f2"),
+    ("rowan", "#b5551a", "#f2a06a"),
     ("rosehip", "#b0361e", "#ff8466"),
 ];
 

@@ -229,14 +229,51 @@ impl Store {
         with_pulls(&mut c, rows.into_iter().map(Into::into).collect()).await
     }
 
+    /// The newest valid set of a vehicle on its stock map, with its pulls.
+    ///
+    /// # Errors
+    /// [`StoreError`] when the database cannot answer.
+    pub async fn newest_stock_set(&self, vehicle_id: i64) -> Result<Option<SetWithPulls>, StoreError> {
+        let mut c = self.conn().await?;
+        let row: Option<Row> = query!()
+            .filter(cell_day::vehicle_id.eq(vehicle_id).and(map_revision::kind.eq("stock")).and(pull_set::invalid_reason.is_null()))
+            .order((cell_day::on_date.desc(), pull_set::position))
+            .first(&mut c)
+            .await
+            .optional()?;
+        match row {
+            Some(r) => Ok(with_pulls(&mut c, vec![r.into()]).await?.pop()),
+            None => Ok(None),
+        }
+    }
+
     /// The newest sets, without pulls.
     ///
     /// # Errors
     /// [`StoreError`] when the database cannot answer.
     pub async fn latest_sets(&self, limit: i64) -> Result<Vec<Set>, StoreError> {
         let mut c = self.conn().await?;
-        let rows: Vec<Row> = query!().order(pull_set::id.desc()).limit(limit).load(&mut c).await?;
+        let rows: Vec<Row> = query!().order((cell_day::on_date.desc(), pull_set::id.desc())).limit(limit).load(&mut c).await?;
         Ok(rows.into_iter().map(Into::into).collect())
+    }
+
+    /// Ids of the newest sets that need a look: a limit over, or an engine-computer log that was refused.
+    ///
+    /// # Errors
+    /// [`StoreError`] when the database cannot answer.
+    pub async fn sets_to_look_at(&self, limit: i64) -> Result<Vec<i64>, StoreError> {
+        let mut c = self.conn().await?;
+        let rows: Vec<(i64, NaiveDate)> = pull_set::table
+            .inner_join(cell_day::table)
+            .inner_join(crate::schema::pull::table.inner_join(crate::schema::pull_summary::table))
+            .filter(crate::schema::pull_summary::worst_limit.eq("over").or(crate::schema::pull_summary::alignment.eq("refused")))
+            .order((cell_day::on_date.desc(), pull_set::id.desc()))
+            .select((pull_set::id, cell_day::on_date))
+            .distinct()
+            .limit(limit)
+            .load(&mut c)
+            .await?;
+        Ok(rows.into_iter().map(|r| r.0).collect())
     }
 
     /// How many sets each of these days has; days without sets are left out.

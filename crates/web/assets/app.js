@@ -85,6 +85,20 @@
         f.submit();
       }
     }
+    const m = e.target.closest("[data-mark]");
+    if (m) {
+      const path = `/sets/${m.dataset.mark}/mark`;
+      if (m.dataset.valid === "true") {
+        const d = $("#mark");
+        $("form", d).action = path;
+        d.showModal();
+        $("input", d).focus();
+      } else {
+        const f = $("#unmark");
+        f.action = path;
+        f.submit();
+      }
+    }
     if (e.target.closest("[data-close]")) e.target.closest("dialog").close();
     if (e.target.closest("[data-help]")) $("#help").showModal();
   });

@@ -17,10 +17,12 @@ use axum::routing::{get, post};
 
 /// Largest body of an ordinary request.
 const BODY_LIMIT: usize = 2 << 20;
+/// Largest map file.
+const MAP_LIMIT: usize = 64 << 20;
 
 /// Every route.
 pub fn router(state: AppState) -> Router {
-    use pages::{days, imports, lineup, pulls, search, workshop};
+    use pages::{days, imports, lineup, pulls, search, settings, sheet, vehicles, workshop};
     Router::new()
         .route("/", get(workshop::show))
         .route("/days/new", get(days::new_form))
@@ -30,11 +32,26 @@ pub fn router(state: AppState) -> Router {
         .route("/days/{id}/answers", post(imports::answer))
         .route("/days/{id}/commit", post(imports::commit))
         .route("/days/{id}/inbox/clear", post(imports::clear))
+        .route("/days/{id}/checklist", post(sheet::checklist))
+        .route("/days/{id}/notes", post(sheet::note))
+        .route("/days/{id}/air", post(sheet::air))
+        .route("/days/{id}/fuel", post(sheet::fuel))
+        .route("/vehicles", get(vehicles::list))
+        .route("/vehicles/{id}", get(vehicles::show))
+        .route("/vehicles/{id}/sheet", post(vehicles::sheet))
+        .route("/vehicles/{id}/builds", post(vehicles::build))
+        .route("/vehicles/{id}/limits", post(vehicles::limits))
+        .route("/vehicles/{id}/template", post(vehicles::template))
+        .route("/files/{id}", get(vehicles::file))
+        .route("/settings", get(settings::show))
+        .route("/demo/reset", post(settings::reset))
+        .route("/demo/remove", post(settings::remove))
         .route("/runs/{id}", get(imports::run))
         .route("/runs/{id}/cancel", post(imports::cancel))
         .route("/demo", post(imports::load_demo))
         .route("/pulls/{id}/exclude", post(pulls::exclude))
         .route("/sets/{id}/note", post(pulls::note))
+        .route("/sets/{id}/mark", post(sheet::mark))
         .route("/line-up", get(lineup::show))
         .route("/line-up/chart.svg", get(lineup::svg))
         .route("/line-up/chart.png", get(lineup::png))
@@ -43,6 +60,7 @@ pub fn router(state: AppState) -> Router {
         .route("/theme", post(workshop::theme))
         .route("/health", get(workshop::health))
         .layer(DefaultBodyLimit::max(BODY_LIMIT))
+        .route("/vehicles/{id}/maps", post(vehicles::map).layer(DefaultBodyLimit::max(MAP_LIMIT)))
         .route("/days/{id}/files", post(imports::upload).layer(DefaultBodyLimit::max(imports::UPLOAD_LIMIT)))
         .route("/assets/{*path}", get(assets::serve))
         .fallback(pages::not_found)

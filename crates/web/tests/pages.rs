@@ -61,6 +61,51 @@ async fn the_demo_reads_as_its_truth_says() {
     assert!(day.contains("Left out of figures: heat-soaked") && day.contains("2 of 3 pulls"));
     cell.post("/pulls/2/exclude", &[("include", "true")]).await;
     assert!(!cell.get("/days/1").await.text().contains("Left out of figures"));
+
+    assert!(cell.post("/sets/2/mark", &[("reason", " ")]).await.text().contains("say why"));
+    cell.post("/sets/2/mark", &[("reason", "strap slipped")]).await;
+    let day = cell.get("/days/1").await.text();
+    assert!(day.contains("Left out of figures: strap slipped") && day.contains("0 of 3 pulls"), "the whole set is out");
+    assert!(cell.get("/line-up?sets=1,2&base=1").await.text().contains("an&#39;t tell"), "and cannot be compared");
+    cell.post("/sets/2/mark", &[("valid", "true")]).await;
+    assert!(!cell.get("/days/1").await.text().contains("strap slipped"));
+
+    let hot = cell.get("/days/3").await.text();
+    assert!(hot.contains("heat soak") && hot.contains("wrong gear, or slip?") && hot.contains("Left out of figures: third gear"), "the stories of the hot day");
+    assert!(hot.contains("class=\"timeline\"") && hot.contains("18 pulls from") || hot.contains("15 pulls from"), "pulls stand on the timeline");
+    let vehicle = cell.get("/vehicles/1").await.text();
+    assert!(vehicle.contains("Quoted 118.0 kW (at the crank, by its papers)") && vehicle.contains("not at the same place"));
+    assert!(vehicle.contains("tolvern-c6.map") && !vehicle.contains("no file kept"), "every map of the demo is in custody");
+
+    let first = cell.store.vehicle(1).await.unwrap();
+    let mut limits = first.limits.clone();
+    limits.iter_mut().find(|l| l.id == "duty").unwrap().threshold = jamjar_core::limits::Threshold::Constant(60.0);
+    cell.store.set_limits(1, &limits).await.unwrap();
+    assert!(cell.get("/days/1").await.text().contains("injector duty: over by"), "a changed limit judges old pulls anew");
+
+    let own = cell.store.add_day(&jamjar_store::NewDay { vehicle_id: 1, date: "2026-06-01".parse().unwrap(), place: "cell 1".into(), air: None, note: "mine".into(), demo: false }).await.unwrap();
+    assert!(cell.get("/settings").await.text().contains("Take the demo away"));
+    let gone = cell.post("/demo/remove", &[]).await;
+    assert!(cell.get(&gone.location()).await.text().contains("Days of your own stand on Tolvern T3"));
+    assert_eq!(cell.store.pull_count().await.unwrap(), 0);
+    assert!(cell.get(&format!("/days/{own}")).await.text().contains("mine"), "a day of the user's own stays");
+    assert_eq!(cell.store.vehicle(1).await.unwrap().limits, limits, "with the limits he set");
+    assert_eq!(cell.store.vehicles().await.unwrap().len(), 1, "the other demo vehicles are gone");
+    cell.load_demo().await;
+    assert!(cell.store.has_demo().await.unwrap() && cell.store.pull_count().await.unwrap() > 140);
+    assert_eq!(cell.store.vehicle(1).await.unwrap().limits, limits);
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_cancelled_demo_leaves_nothing_behind() {
+    let cell = Cell::start("cancel").await;
+    let run = jamjar_workflow::demo::begin(&cell.store).await.unwrap().unwrap();
+    assert!(jamjar_workflow::demo::begin(&cell.store).await.unwrap().is_none(), "one at a time");
+    assert!(cell.get("/").await.text().contains("Loading the demo"));
+    cell.post(&format!("/runs/{run}/cancel"), &[]).await;
+    jamjar_workflow::demo::load(&cell.store, run).await.unwrap_err();
+    assert!(!cell.store.has_demo().await.unwrap() && cell.store.vehicles().await.unwrap().is_empty());
+    assert!(cell.get("/").await.text().contains("Load the demo"), "and it can be loaded again");
 }
 
 #[tokio::test(flavor = "multi_thread")]
@@ -227,4 +272,83 @@ fn the_committed_style_sheet_is_fresh() {
     let want: String = hash.finalize().iter().take(8).map(|b| format!("{b:02x}")).collect();
     let css = std::fs::read_to_string(format!("{root}/assets/dist/app.css")).unwrap();
     assert!(css.starts_with(&format!("/* sources {want} */")), "run scripts/css and commit its result");
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_day_is_written_by_hand_and_a_vehicle_kept_up() {
+    let cell = Cell::start("sheet").await;
+    let made = cell.post("/days", &[("name", "Tern"), ("dyno", "hub"), ("ratio", "4.1"), ("ignition", "spark"), ("aspiration", "turbocharged"), ("date", "2026-03-03")]).await;
+    let day = made.location();
+    let text = cell.get(&day).await.text();
+    assert!(text.contains("No go yet: 6 of the checks that keep people whole are open") && text.contains("CO alarm on"), "{text}");
+    let one = cell.post(&format!("{day}/checklist"), &[("air", "no")]).await.text();
+    assert!(one.contains("No go: exhaust extraction"), "{one}");
+    for id in ["straps", "guards", "air", "fire", "hearing", "abort"] {
+        cell.post(&format!("{day}/checklist"), &[(id, "yes")]).await;
+    }
+    assert!(cell.get(&day).await.text().contains("Go: 6 of 17 looked at"));
+
+    assert_eq!(cell.post(&format!("{day}/air"), &[("at", "09:10"), ("temperature", "21,4"), ("humidity", "52"), ("pressure", "1002.1")]).await.status, StatusCode::SEE_OTHER);
+    assert!(cell.post(&format!("{day}/air"), &[("at", "09:20"), ("temperature", "21"), ("humidity", "52"), ("pressure", "29.6")]).await.text().contains("inHg"));
+    assert!(cell.post(&format!("{day}/air"), &[("at", "25:00"), ("temperature", "21"), ("humidity", "52"), ("pressure", "1002")]).await.text().contains("not a time of day"));
+    cell.post(&format!("{day}/fuel"), &[("fuel", "E85"), ("litres", "40"), ("note", "measured 0.78")]).await;
+    cell.post(&format!("{day}/fuel"), &[("fuel", "E85"), ("litres", "32,5"), ("note", "")]).await;
+    let long = "x".repeat(2000);
+    cell.post(&format!("{day}/notes"), &[("at", "11:05"), ("tag", "map"), ("text", "found on the old stick <b>")]).await;
+    cell.post(&format!("{day}/notes"), &[("at", "08:00"), ("tag", ""), ("text", &long)]).await;
+    assert!(cell.post(&format!("{day}/notes"), &[("text", "  ")]).await.text().contains("the note is empty"));
+    let text = cell.get(&day).await.text();
+    assert!(text.contains("21.4 °C, 52 %, 1002.1 hPa") && text.contains("09:10"), "a reading stands with its time");
+    assert!(text.contains("32 L") && !text.contains("40 L"), "fuel on hand is what was said last");
+    assert!(text.contains("found on the old stick") && !text.contains("stick <b>"));
+    assert!(text.find(&long).unwrap() < text.find("found on the old stick").unwrap(), "notes stand in order of time");
+
+    let page = cell.get("/vehicles/1").await.text();
+    assert!(page.contains("No quoted output entered") && page.contains("value=\"petrol, ") || page.contains("petrol, boosted"));
+    let bad = cell.post("/vehicles/1/sheet", &[("mass_kg", "3")]).await;
+    assert_eq!(bad.status, StatusCode::UNPROCESSABLE_ENTITY);
+    assert!(bad.text().contains("mass is 3 kg, outside 20"));
+    cell.post("/vehicles/1/sheet", &[("model", "saloon"), ("gears", "3.6 2.05"), ("final_drive", "3.94"), ("tyre_radius_m", "0.302"), ("quoted_power_kw", "118")]).await;
+    let page = cell.get("/vehicles/1").await.text();
+    assert!(page.contains("14.184") && page.contains("Quoted 118.0 kW (where is not said); no stock baseline"), "{page}");
+    cell.post("/vehicles/1/builds", &[("name", "B"), ("since", "2026-03-20"), ("changed", "larger pump")]).await;
+    let before = cell.store.vehicle(1).await.unwrap().limits.len();
+    cell.post("/vehicles/1/template", &[("template", "flex")]).await;
+    let after = cell.store.vehicle(1).await.unwrap().limits;
+    assert_eq!(after.len(), before + 1, "only what is missing is added: {:?}", after.iter().map(|l| &l.id).collect::<Vec<_>>());
+    let refused = cell.post("/vehicles/1/limits", &[("channel.0", "lambda_1"), ("id.0", "lean"), ("threshold.0", "lots")]).await;
+    assert!(refused.text().contains("limit “lean”, threshold: “lots” is not a number"));
+    assert_eq!(cell.store.vehicle(1).await.unwrap().limits.len(), after.len(), "nothing is half-written");
+    assert!(cell.get("/vehicles").await.text().contains("Tern"));
+    assert!(cell.get("/settings").await.text().contains("The demo is not loaded"));
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_map_file_is_kept_whole_and_never_replaced() {
+    let cell = Cell::start("custody").await;
+    cell.post("/days", &[("name", "Tern"), ("dyno", "hub"), ("date", "2026-03-03")]).await;
+    let upload = async |name: &str, bytes: &[u8]| {
+        let mut body = format!("--xyz\r\nContent-Disposition: form-data; name=\"file\"; filename=\"{name}\"\r\n\r\n").into_bytes();
+        body.extend(bytes);
+        body.extend(b"\r\n--xyz\r\nContent-Disposition: form-data; name=\"kind\"\r\n\r\n\r\n--xyz--\r\n");
+        let request = Request::post("/vehicles/1/maps")
+            .header("host", "127.0.0.1:1")
+            .header("origin", "http://127.0.0.1:1")
+            .header("content-type", "multipart/form-data; boundary=xyz")
+            .body(Body::from(body))
+            .unwrap();
+        cell.send(request).await
+    };
+    let text = b"jamjar map 1\nname C7\nkind custom\nrevision of C6\nnote gentle\n\nvalue rev_limit [rpm] 6800\n";
+    assert_eq!(upload("c7.map", text).await.status, StatusCode::SEE_OTHER);
+    let maps = cell.store.maps(1).await.unwrap();
+    let (id, sha, _) = maps[0].file.clone().unwrap();
+    assert_eq!((maps[0].name.as_str(), maps[0].parent.as_deref(), sha.len()), ("C7", Some("C6"), 64));
+    assert_eq!(cell.get(&format!("/files/{id}")).await.body, text, "byte for byte");
+    let other = upload("c7-changed.map", &[&text[..], b"value speed_limit [km/h] 120\n"].concat()).await;
+    assert!(other.text().contains("never replaced") && other.status == StatusCode::UNPROCESSABLE_ENTITY);
+    assert_eq!(upload("again.map", text).await.status, StatusCode::SEE_OTHER, "the same bytes again are no harm");
+    let broken = upload("broken.map", b"jamjar map 1\nname X\noops\n").await.text();
+    assert!(broken.contains("broken.map:3:1"), "{broken}");
+    assert!(upload("x.bin", &[0, 159, 146, 150]).await.text().contains("give the map a name"));
 }

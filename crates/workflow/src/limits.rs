@@ -1,27 +1,96 @@
-//! Starting points for limits per engine kind: to be edited, never promises.
+//! Starting points for limits, as templates per kind of engine: to be edited, never promises.
 
 use jamjar_core::analysis::{Engine, Ignition};
 use jamjar_core::limits::Limit;
-use serde_json::json;
+use serde_json::{Value, json};
 
-/// Limits a new vehicle starts with. Every number is our choice and says so.
-pub fn starting_points(engine: &Engine) -> Vec<Limit> {
-    let source = "starting point, our choice: edit it for this engine";
-    let load = json!([{"channel": "throttle", "above": 90}]);
-    let list = match engine.ignition {
-        Ignition::Spark => json!([
-            {"id": "lean", "channel": "lambda_1", "direction": "above", "threshold": if engine.is_boosted() { 0.90 } else { 0.95 }, "gate": load, "sustain_s": 0.2, "caution": 0.03, "source": source},
-            {"id": "knock", "channel": "knock_retard_1", "direction": "above", "threshold": 4.0, "gate": load, "sustain_s": 0.2, "caution": 1.0, "source": source},
-            {"id": "egt", "channel": "exhaust_temp_1", "direction": "above", "threshold": 950, "sustain_s": 0.5, "caution": 25, "span": 120, "source": source},
-            {"id": "duty", "channel": "injector_duty", "direction": "above", "threshold": 85, "gate": load, "sustain_s": 0.2, "caution": 3, "span": 30, "source": source}
-        ]),
-        Ignition::Compression => json!([
-            {"id": "egt", "channel": "exhaust_temp_1", "direction": "above", "threshold": 750, "sustain_s": 0.5, "caution": 25, "span": 120, "source": source},
-            {"id": "smoke", "channel": "lambda_1", "direction": "below", "threshold": 1.15, "gate": load, "sustain_s": 0.3, "caution": 0.05, "source": source},
-            {"id": "rail", "channel": "rail_pressure", "direction": "above", "threshold": 180, "sustain_s": 0.2, "caution": 5, "source": source}
-        ]),
+/// A list of starting points for a kind of engine.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Template {
+    /// Id in forms.
+    pub id: &'static str,
+    /// Words shown.
+    pub label: &'static str,
+    /// Its limits. Every number is our choice and says so.
+    pub limits: Vec<Limit>,
+}
+
+const SOURCE: &str = "starting point, our choice: edit it for this engine";
+
+fn limit(id: &str, channel: &str, direction: &str, threshold: impl Into<Value>, gated: bool, sustain_s: f64, caution: f64) -> Value {
+    let gate = if gated { json!([{"channel": "throttle", "above": 90}]) } else { json!([]) };
+    json!({"id": id, "channel": channel, "direction": direction, "threshold": threshold.into(), "gate": gate, "sustain_s": sustain_s, "caution": caution, "source": SOURCE})
+}
+
+fn spanned(mut v: Value, span: f64) -> Value {
+    v["span"] = json!(span);
+    v
+}
+
+fn caution_only(mut v: Value) -> Value {
+    v["severity"] = json!("caution");
+    v
+}
+
+/// All templates. Thresholds are cautious values common for road engines; none of them is a promise.
+pub fn templates() -> Vec<Template> {
+    let build = |id, label, list: Vec<Value>| Template { id, label, limits: serde_json::from_value(Value::Array(list)).expect("written here") };
+    let spark = |lean: f64, exhaust: f64| {
+        vec![
+            limit("lean", "lambda_1", "above", lean, true, 0.2, 0.03),
+            limit("knock", "knock_retard_1", "above", 4.0, true, 0.2, 1.0),
+            spanned(limit("egt", "exhaust_temp_1", "above", exhaust, false, 0.5, 25.0), 120.0),
+        ]
     };
-    serde_json::from_value(list).expect("written here")
+    let duty = || spanned(limit("duty", "injector_duty", "above", 85.0, true, 0.2, 3.0), 30.0);
+    let oil = |c: f64| caution_only(spanned(limit("oil", "oil_temp", "above", c, false, 1.0, 8.0), 40.0));
+    let boost = || limit("boost", "manifold_pressure", "above", 220.0, false, 0.2, 8.0);
+    let mut natural = spark(0.95, 900.0);
+    natural.extend([duty(), oil(130.0)]);
+    let mut boosted = spark(0.90, 950.0);
+    boosted.extend([duty(), boost(), oil(130.0), caution_only(limit("back", "back_pressure", "above", 300.0, false, 0.3, 15.0))]);
+    let mut flex = spark(0.90, 950.0);
+    flex.extend([
+        duty(),
+        boost(),
+        caution_only(limit("fuel-pressure", "fuel_pressure", "below", 300.0, true, 0.2, 15.0)),
+        caution_only(limit("back", "back_pressure", "above", 300.0, false, 0.3, 15.0)),
+    ]);
+    let pedal = |mut v: Value| {
+        v["gate"] = json!([{"channel": "pedal", "above": 90}]);
+        v
+    };
+    let diesel = vec![
+        spanned(limit("egt", "exhaust_temp_1", "above", 750.0, false, 0.5, 25.0), 120.0),
+        pedal(limit("smoke", "lambda_1", "below", 1.15, true, 0.3, 0.05)),
+        limit("rail", "rail_pressure", "above", 180.0, false, 0.2, 5.0),
+        limit("boost", "manifold_pressure", "above", 260.0, false, 0.3, 8.0),
+    ];
+    let twin = vec![
+        limit("lean-1", "lambda_1", "above", 0.95, true, 0.2, 0.03),
+        limit("lean-2", "lambda_2", "above", 0.95, true, 0.2, 0.03),
+        limit("knock", "knock_retard_1", "above", 4.0, true, 0.2, 1.0),
+        spanned(limit("egt-1", "exhaust_temp_1", "above", 880.0, false, 0.5, 25.0), 120.0),
+        spanned(limit("egt-2", "exhaust_temp_2", "above", 880.0, false, 0.5, 25.0), 120.0),
+        spanned(limit("oil", "oil_temp", "above", 125.0, false, 1.0, 8.0), 40.0),
+    ];
+    vec![
+        build("petrol_na", "petrol, naturally aspirated", natural),
+        build("petrol_boosted", "petrol, boosted", boosted),
+        build("flex", "flex fuel, boosted", flex),
+        build("diesel", "diesel", diesel),
+        build("air_cooled_twin", "air-cooled twin", twin),
+    ]
+}
+
+/// Limits a new vehicle starts with.
+pub fn starting_points(engine: &Engine) -> Vec<Limit> {
+    let id = match (engine.ignition, engine.is_boosted()) {
+        (Ignition::Compression, _) => "diesel",
+        (Ignition::Spark, true) => "petrol_boosted",
+        (Ignition::Spark, false) => "petrol_na",
+    };
+    templates().into_iter().find(|t| t.id == id).map(|t| t.limits).unwrap_or_default()
 }
 
 #[cfg(test)]
@@ -29,14 +98,26 @@ mod tests {
     use super::*;
 
     #[test]
-    fn every_starting_point_is_a_valid_limit() {
-        for ignition in [Ignition::Spark, Ignition::Compression] {
-            let limits = starting_points(&Engine { ignition, ..Engine::default() });
-            assert!(limits.len() >= 3);
-            for l in limits {
+    fn every_template_is_valid_says_its_source_and_covers_what_kills_its_kind() {
+        for t in templates() {
+            for l in &t.limits {
                 l.validate().unwrap();
-                assert!(l.source.is_some() && l.span_units().is_some());
+                assert!(l.source.as_deref().is_some_and(|s| s.contains("edit it")) && l.span_units().is_some(), "{} {}", t.id, l.id);
             }
+            let has = |stem: &str| t.limits.iter().any(|l| l.channel.as_str().starts_with(stem));
+            assert!(has("lambda") && has("exhaust_temp"), "{}", t.id);
+            assert_eq!(has("rail_pressure"), t.id == "diesel");
+            assert!(t.id == "diesel" || has("knock_retard"), "{}", t.id);
+            let mut ids: Vec<&str> = t.limits.iter().map(|l| l.id.as_str()).collect();
+            ids.dedup();
+            assert_eq!(ids.len(), t.limits.len(), "ids are unique");
         }
+    }
+
+    #[test]
+    fn a_new_vehicle_starts_from_its_kind() {
+        let ids = |e: Engine| starting_points(&e).into_iter().map(|l| l.id).collect::<Vec<_>>();
+        assert!(ids(Engine { ignition: Ignition::Compression, ..Engine::default() }).contains(&"smoke".to_owned()));
+        assert!(!ids(Engine::default()).contains(&"boost".to_owned()));
     }
 }

@@ -9,6 +9,10 @@ use crate::units::RAD_S_PER_RPM;
 use serde::{Deserialize, Serialize};
 use thiserror::Error;
 
+/// Shortest window of the rate of speed where an inertia takes part, s (our choice: the default window), also when the curve
+/// itself is shown unfiltered.
+const RATE_WINDOW_S: f64 = 0.25;
+
 /// Kind of dyno.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "snake_case")]
@@ -193,6 +197,9 @@ pub fn derive(
         (DynoKind::RollerInertia, None) => return Err(PowerError::MissingInertia),
         (_, i) => i.unwrap_or(0.0),
     };
+    // An inertia multiplies the rate of speed, and the rate of raw samples is noise: it has a window of its own.
+    let moving = inertia > 0.0 || dyno.rotating_inertia_kg_m2.is_some_and(|i| i > 0.0);
+    let rate_s = if moving { smoothing_s.max(RATE_WINDOW_S) } else { smoothing_s };
     let raw = raw(log, dyno, ratio)?;
     let (a, b) = (raw.t.partition_point(|t| *t < span.from_s - 1e-9), raw.t.partition_point(|t| *t <= span.to_s + 1e-9));
     if b < a + 8 {
@@ -218,13 +225,14 @@ pub fn derive(
         let ts = &t[segment];
         let speed: Vec<f64> = idx.iter().map(|&i| raw.shaft_rpm[i]).collect();
         let (w, filter) = smooth_seconds(ts, &speed, smoothing_s);
+        let rate = if rate_s > smoothing_s { smooth_seconds(ts, &speed, rate_s).0.derivative } else { w.derivative.clone() };
         let torque = raw.torque.as_ref().map(|q| smooth_seconds(ts, &idx.iter().map(|&i| q[i]).collect::<Vec<_>>(), smoothing_s).0.smoothed);
         if filter.samples > 0 {
             out.filter = filter;
         }
         let (first, last) = (ts[0], ts[ts.len() - 1]);
         for k in 0..ts.len() {
-            let (omega, alpha) = (w.smoothed[k] * RAD_S_PER_RPM, w.derivative[k] * RAD_S_PER_RPM);
+            let (omega, alpha) = (w.smoothed[k] * RAD_S_PER_RPM, rate[k] * RAD_S_PER_RPM);
             let brake = torque.as_ref().map_or(0.0, |q| q[k]);
             let loss = coast.map_or(0.0, |c| c.a[0] + c.a[1] * omega + c.a[2] * omega * omega);
             let rotating = dyno.rotating_inertia_kg_m2.unwrap_or(0.0) * ratio * ratio * alpha;
@@ -232,10 +240,10 @@ pub fn derive(
             let rpm = w.smoothed[k] * ratio;
             out.t.push(ts[k]);
             out.rpm.push(rpm);
-            out.rate.push(w.derivative[k] * ratio);
+            out.rate.push(rate[k] * ratio);
             out.power_kw.push(power_w / 1000.0);
             out.torque_nm.push(if rpm > 0.0 { power_w / (rpm * RAD_S_PER_RPM) } else { f64::NAN });
-            out.edge.push(ts[k] - first < smoothing_s / 2.0 - 1e-9 || last - ts[k] < smoothing_s / 2.0 - 1e-9);
+            out.edge.push(ts[k] - first < rate_s / 2.0 - 1e-9 || last - ts[k] < rate_s / 2.0 - 1e-9);
         }
     }
     if out.filter.samples == 0 {

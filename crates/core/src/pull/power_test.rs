@@ -82,3 +82,15 @@ fn a_spike_is_left_out_of_the_curve_and_said() {
 fn a_gap_is_never_smoothed_across() {
     assert_eq!(segments(&[0.0, 0.1, 0.2, 1.0, 1.1], 0.3), vec![0..3, 3..5]);
 }
+
+#[test]
+fn without_smoothing_an_inertia_still_weighs_a_smoothed_rate() {
+    let rpm: Vec<f64> = (0..600).map(|i| 500.0 + 1.4 * f64::from(i) + if i % 2 == 0 { 0.4 } else { -0.4 }).collect();
+    let l = log(&[("roller_speed", rpm), ("hub_torque", vec![800.0; 600])], 100.0);
+    let with = Dyno { rotating_inertia_kg_m2: Some(0.16), ..dyno(DynoKind::Hub, None) };
+    let p = derive(&l, &whole(&l), &with, 4.0, None, 0.0).unwrap();
+    let want = 200.0 + 0.16 * 140.0 * 4.0 * RAD_S_PER_RPM;
+    for k in 100..500 {
+        assert!((p.torque_nm[k] - want).abs() < 1.5, "{k}: {} {want}", p.torque_nm[k]);
+    }
+}

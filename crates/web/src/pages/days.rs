@@ -7,7 +7,7 @@ use crate::prefs::Prefs;
 use crate::state::AppState;
 use crate::views::{DayPage, NewDayPage, Shell, day_page};
 use axum::Form;
-use axum::extract::{Path, State};
+use axum::extract::{Path, Query, State};
 use axum::http::StatusCode;
 use axum::response::{Html, IntoResponse, Redirect, Response};
 use chrono::NaiveDate;
@@ -92,11 +92,18 @@ fn vehicle_of(f: &NewDayForm) -> Result<NewVehicle, String> {
 
 async fn new_page(state: &AppState, prefs: &Prefs, problem: String) -> Result<NewDayPage, WebError> {
     let vehicles = state.store.vehicles().await?.into_iter().map(|v| (v.id, v.vehicle.name)).collect();
-    Ok(NewDayPage { shell: Shell::new("Start a day", &prefs.theme, "new"), vehicles, today: chrono::Local::now().date_naive().to_string(), problem })
+    Ok(NewDayPage { shell: Shell::new("Start a day", &prefs.theme, "new"), vehicles, today: chrono::Local::now().date_naive().to_string(), problem, chosen: 0 })
 }
 
-pub(crate) async fn new_form(_: Reader, prefs: Prefs, State(state): State<AppState>) -> Result<Html<String>, WebError> {
-    page(&new_page(&state, &prefs, String::new()).await?)
+#[derive(Deserialize)]
+pub(crate) struct NewFor {
+    vehicle: Option<i64>,
+}
+
+pub(crate) async fn new_form(_: Reader, prefs: Prefs, State(state): State<AppState>, Query(q): Query<NewFor>) -> Result<Html<String>, WebError> {
+    let mut form = new_page(&state, &prefs, String::new()).await?;
+    form.chosen = q.vehicle.unwrap_or(0);
+    page(&form)
 }
 
 pub(crate) async fn create(_: Calibrator, prefs: Prefs, State(state): State<AppState>, Form(f): Form<NewDayForm>) -> Result<Response, WebError> {
@@ -128,11 +135,12 @@ pub(crate) async fn create(_: Calibrator, prefs: Prefs, State(state): State<AppS
 async fn day(state: &AppState, prefs: &Prefs, id: i64) -> Result<DayPage, WebError> {
     let day = state.store.day(id).await?;
     let vehicle = state.store.vehicle(day.vehicle_id).await?;
-    let sets = state.store.sets_of_day(id).await?;
+    let sets = jamjar_workflow::lineup::day_sets(&state.store, id, &vehicle).await?;
+    let sheet = state.store.day_sheet(id).await?;
     let e = encoding(state, day.vehicle_id).await?;
     let inbox = imports::fragment(state, id).await?;
     let run = imports::running(state, id).await?;
-    Ok(day_page(prefs, &day, &vehicle, &sets, &e, inbox, run))
+    Ok(day_page(prefs, &day, &vehicle, &sets, &sheet, &e, inbox, run))
 }
 
 pub(crate) async fn show(_: Reader, prefs: Prefs, State(state): State<AppState>, Path(id): Path<i64>) -> Result<Html<String>, WebError> {

@@ -214,7 +214,8 @@ pub(crate) async fn cancel(_: Calibrator, State(state): State<AppState>, Path(id
     page(&run_fragment(&state.store.run(id).await?))
 }
 
-pub(crate) async fn load_demo(_: Calibrator, State(state): State<AppState>) -> Result<Response, WebError> {
+/// Starts loading the demo in the background when it is not there.
+pub(crate) async fn start_demo(state: &AppState) -> Result<(), WebError> {
     if let Some(run) = jamjar_workflow::demo::begin(&state.store).await? {
         let store = state.store.clone();
         tokio::spawn(async move {
@@ -223,6 +224,11 @@ pub(crate) async fn load_demo(_: Calibrator, State(state): State<AppState>) -> R
             }
         });
     }
+    Ok(())
+}
+
+pub(crate) async fn load_demo(_: Calibrator, State(state): State<AppState>) -> Result<Response, WebError> {
+    start_demo(&state).await?;
     Ok(Redirect::to("/").into_response())
 }
 

@@ -2,9 +2,13 @@
 
 pub(crate) mod days;
 pub(crate) mod imports;
+mod limit_form;
 pub(crate) mod lineup;
 pub(crate) mod pulls;
 pub(crate) mod search;
+pub(crate) mod settings;
+pub(crate) mod sheet;
+pub(crate) mod vehicles;
 pub(crate) mod workshop;
 
 use crate::error::WebError;

@@ -17,6 +17,7 @@ use std::collections::{HashMap, HashSet};
 
 const DAYS: i64 = 30;
 const SETS: i64 = 10;
+const TO_LOOK_AT: i64 = 6;
 
 pub(crate) async fn show(_: Reader, prefs: Prefs, State(state): State<AppState>) -> Result<Html<String>, WebError> {
     let days = state.store.latest_days(DAYS).await?;
@@ -28,14 +29,24 @@ pub(crate) async fn show(_: Reader, prefs: Prefs, State(state): State<AppState>)
             (d, sets)
         })
         .collect();
-    let ids: Vec<i64> = state.store.latest_sets(SETS).await?.iter().map(|s| s.id).collect();
-    let sets = state.store.sets_by_id(&ids).await?;
-    let mut vehicles = HashMap::new();
-    for id in sets.iter().map(|s| s.set.vehicle_id).collect::<HashSet<_>>() {
-        vehicles.insert(id, (state.store.vehicle(id).await?, encoding(&state, id).await?));
+    let mut ids: Vec<i64> = state.store.latest_sets(SETS).await?.iter().map(|s| s.id).collect();
+    let shown = ids.len();
+    for id in state.store.sets_to_look_at(TO_LOOK_AT).await? {
+        if !ids.contains(&id) {
+            ids.push(id);
+        }
     }
+    let sets = state.store.sets_by_id(&ids).await?;
+    let (mut vehicles, mut fresh) = (HashMap::new(), HashMap::new());
+    for id in sets.iter().map(|s| s.set.vehicle_id).collect::<HashSet<_>>() {
+        let vehicle = state.store.vehicle(id).await?;
+        let own: Vec<_> = sets.iter().filter(|s| s.set.vehicle_id == id).cloned().collect();
+        fresh.extend(jamjar_workflow::lineup::fresh_sets(&state.store, own, &vehicle).await?.into_iter().map(|s| (s.set.id, s)));
+        vehicles.insert(id, (vehicle, encoding(&state, id).await?));
+    }
+    let sets: Vec<_> = sets.into_iter().map(|s| fresh.remove(&s.set.id).unwrap_or(s)).collect();
     let run = state.store.latest_run(jamjar_workflow::demo::RUN).await?.filter(|r| r.state != RunState::Done).map(|r| run_fragment(&r));
-    page(&workshop_page(&prefs, days, &sets, &vehicles, run))
+    page(&workshop_page(&prefs, days, &sets, shown, &vehicles, run))
 }
 
 #[derive(Deserialize)]

@@ -2,17 +2,20 @@
 
 use super::encode::{Encoding, SetTag};
 use super::words::{count, date_words, verdict_line};
+use super::sheet::{AirRow, ChecklistFragment, NoteRow, air_rows, checklist_fragment, fuel_words, hhmm, note_rows, timeline, timeline_svg};
 use super::{InboxFragment, RunFragment, Shell};
 use crate::prefs::Prefs;
 use askama::Template;
 use jamjar_core::analysis::{Measured, SetInput, analyse_sets, set_verdicts};
 use jamjar_core::limits::Verdict;
 use jamjar_core::pull::align::{Alignment, Status};
-use jamjar_store::{Day, SetWithPulls, VehicleRecord};
+use jamjar_store::{Day, DaySheet, SetWithPulls, VehicleRecord};
 
 pub(crate) struct PullRow {
     pub(crate) id: i64,
     pub(crate) name: String,
+    pub(crate) at: String,
+    pub(crate) heat: String,
     pub(crate) peak: String,
     pub(crate) torque: String,
     pub(crate) span: String,
@@ -38,6 +41,7 @@ pub(crate) struct SetCard {
     pub(crate) figure: String,
     pub(crate) scatter: String,
     pub(crate) note: String,
+    pub(crate) invalid: Option<String>,
     pub(crate) pulls: Vec<PullRow>,
     pub(crate) verdicts: Vec<VerdictRow>,
 }
@@ -48,6 +52,7 @@ pub(crate) struct DayPage {
     pub(crate) shell: Shell,
     pub(crate) id: i64,
     pub(crate) vehicle: String,
+    pub(crate) vehicle_id: i64,
     pub(crate) date: String,
     pub(crate) place: String,
     pub(crate) air_words: String,
@@ -61,6 +66,13 @@ pub(crate) struct DayPage {
     pub(crate) run: Option<RunFragment>,
     pub(crate) place_words: &'static str,
     pub(crate) correction: &'static str,
+    pub(crate) checklist: ChecklistFragment,
+    pub(crate) notes: Vec<NoteRow>,
+    pub(crate) air: Vec<AirRow>,
+    pub(crate) fuels: Vec<(String, String)>,
+    pub(crate) known_fuels: Vec<String>,
+    pub(crate) timeline: String,
+    pub(crate) demo: bool,
 }
 
 #[derive(Template)]
@@ -70,13 +82,16 @@ pub(crate) struct NewDayPage {
     pub(crate) vehicles: Vec<(i64, String)>,
     pub(crate) today: String,
     pub(crate) problem: String,
+    pub(crate) chosen: i64,
 }
 
+#[allow(clippy::too_many_arguments)]
 pub(crate) fn day_page(
     prefs: &Prefs,
     day: &Day,
     vehicle: &VehicleRecord,
     sets: &[SetWithPulls],
+    sheet: &DaySheet,
     e: &Encoding,
     inbox: InboxFragment,
     run: Option<RunFragment>,
@@ -86,6 +101,7 @@ pub(crate) fn day_page(
         shell: Shell::new(format!("{}, {}", day.vehicle, date_words(day.date)), &prefs.theme, "day"),
         id: day.id,
         vehicle: day.vehicle.clone(),
+        vehicle_id: day.vehicle_id,
         date: date_words(day.date),
         place: day.place.clone(),
         air_words: match day.air {
@@ -105,6 +121,13 @@ pub(crate) fn day_page(
         run,
         place_words: vehicle.vehicle.dyno.kind.place(),
         correction: prefs.correction.label(),
+        checklist: checklist_fragment(day.id, &sheet.checklist),
+        notes: note_rows(sheet),
+        air: air_rows(sheet, prefs),
+        fuels: fuel_words(sheet),
+        known_fuels: e.fuels.clone(),
+        timeline: timeline_svg(&timeline(sets, sheet, e, prefs)),
+        demo: day.demo,
     }
 }
 
@@ -116,8 +139,9 @@ fn card(s: &SetWithPulls, v: &VehicleRecord, e: &Encoding, prefs: &Prefs) -> Set
     let peak = result.figure(jamjar_core::analysis::Figure::PeakPower);
     let u = prefs.power;
     let c = &s.set.config;
-    let rest: Vec<String> =
+    let mut rest: Vec<String> =
         [("", &c.boost), ("gear ", &c.gear), ("build ", &c.build)].iter().filter(|(_, v)| !v.is_empty()).map(|(l, v)| format!("{l}{v}")).collect();
+    rest.extend(c.extras.iter().map(|(k, v)| format!("{k} {v}")));
     SetCard {
         id: s.set.id,
         tag: e.tag(&s.set, false, &verdicts),
@@ -131,6 +155,7 @@ fn card(s: &SetWithPulls, v: &VehicleRecord, e: &Encoding, prefs: &Prefs) -> Set
             None => format!("{} of {}, scatter not measured", result.n(), count(s.pulls.len(), "pull")),
         },
         note: s.set.config.note.clone(),
+        invalid: s.set.invalid.clone(),
         pulls: s
             .pulls
             .iter()
@@ -141,6 +166,8 @@ fn card(s: &SetWithPulls, v: &VehicleRecord, e: &Encoding, prefs: &Prefs) -> Set
                 PullRow {
                     id: p.0.id,
                     name: format!("p{}", p.0.position),
+                    at: p.0.started_at.map_or_else(String::new, hhmm),
+                    heat: heat_words(m),
                     peak: f.peak_power.map_or_else(|| "–".into(), |x| format!("{:.1} at {:.0}", u.from_kw(x.value), x.rpm)),
                     torque: f.peak_torque.map_or_else(|| "–".into(), |x| format!("{:.0} at {:.0}", prefs.torque.from_nm(x.value), x.rpm)),
                     span: c.curve.span_rpm().map_or_else(|| "–".into(), |s| format!("{:.0}–{:.0}", s[0], s[1])),
@@ -163,6 +190,21 @@ fn card(s: &SetWithPulls, v: &VehicleRecord, e: &Encoding, prefs: &Prefs) -> Set
                 why: o.reason.clone().unwrap_or_default(),
             })
             .collect(),
+    }
+}
+
+/// Oil, coolant and intake at the start: "oil 91, coolant 86, intake 33 °C".
+fn heat_words(m: &Measured) -> String {
+    let start = |name: &str| m.channels.iter().find(|c| c.channel.as_str() == name).map(|c| c.start);
+    let parts: Vec<String> = [("oil", "oil_temp"), ("water", "coolant_temp"), ("intake", "intake_temp")]
+        .iter()
+        .filter_map(|(word, name)| start(name).map(|v| format!("{word} {v:.0}")))
+        .collect();
+    let refused = m.alignment.status == Status::Refused;
+    if parts.is_empty() {
+        if refused { "temperatures: clocks not aligned" } else { "temperatures not measured" }.into()
+    } else {
+        format!("{} °C", parts.join(" · "))
     }
 }
 

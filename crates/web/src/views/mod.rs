@@ -4,6 +4,9 @@ mod day;
 mod encode;
 mod inbox;
 mod lineup;
+mod settings;
+mod sheet;
+mod vehicle;
 mod words;
 mod workshop;
 
@@ -11,7 +14,10 @@ pub(crate) use day::{DayPage, NewDayPage, day_page};
 pub(crate) use encode::Encoding;
 pub(crate) use inbox::{InboxFragment, inbox_fragment};
 pub(crate) use lineup::{chart_of, focus_of as lineup_focus, lineup_page};
-pub(crate) use words::verdict_line;
+pub(crate) use settings::SettingsPage;
+pub(crate) use sheet::checklist_fragment;
+pub(crate) use vehicle::{VehicleParts, VehiclesPage, vehicle_page, vehicle_row};
+pub(crate) use words::{date_words, verdict_line};
 pub(crate) use workshop::{RunFragment, SearchPage, hit_rows, run_fragment, workshop_page};
 
 use askama::Template;

@@ -115,10 +115,12 @@ pub(crate) fn hit_rows(hits: Vec<Hit>, unit: PowerUnit) -> Vec<HitRow> {
         .collect()
 }
 
+/// `sets` are the newest `shown`, then others that need a look.
 pub(crate) fn workshop_page(
     prefs: &Prefs,
     days: Vec<(Day, usize)>,
     sets: &[SetWithPulls],
+    shown: usize,
     vehicles: &HashMap<i64, (VehicleRecord, Encoding)>,
     run: Option<RunFragment>,
 ) -> WorkshopPage {
@@ -127,7 +129,7 @@ pub(crate) fn workshop_page(
         None => "Nothing has been pulled yet.".into(),
     };
     let known = || sets.iter().filter_map(|s| vehicles.get(&s.set.vehicle_id).map(|(v, e)| (s, v, e)));
-    let rows = known().map(|(s, v, e)| set_row(s, v, e, prefs)).collect();
+    let rows = known().take(shown).map(|(s, v, e)| set_row(s, v, e, prefs)).collect();
     let attention = known().flat_map(|(s, v, _)| attention(s, v, prefs)).collect();
     WorkshopPage {
         shell: Shell::new("Workshop", &prefs.theme, "workshop"),

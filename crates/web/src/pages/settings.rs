@@ -1,0 +1,51 @@
+//! Settings: the demo, and what this program is.
+
+use super::page;
+use crate::auth::{Calibrator, Reader};
+use crate::error::WebError;
+use crate::prefs::Prefs;
+use crate::state::AppState;
+use crate::views::{SettingsPage, Shell, run_fragment};
+use axum::extract::{Query, State};
+use axum::response::{Html, IntoResponse, Redirect, Response};
+use jamjar_store::RunState;
+use serde::Deserialize;
+
+#[derive(Deserialize)]
+pub(crate) struct Params {
+    #[serde(default)]
+    kept: String,
+}
+
+pub(crate) async fn show(_: Reader, prefs: Prefs, State(state): State<AppState>, Query(p): Query<Params>) -> Result<Html<String>, WebError> {
+    let run = state.store.latest_run(jamjar_workflow::demo::RUN).await?.filter(|r| r.state != RunState::Done).map(|r| run_fragment(&r));
+    page(&SettingsPage {
+        shell: Shell::new("Settings", &prefs.theme, "settings"),
+        demo: state.store.has_demo().await?,
+        run,
+        pulls: state.store.pull_count().await?,
+        kept: p.kept.chars().take(300).collect(),
+        version: env!("CARGO_PKG_VERSION"),
+        algorithm: jamjar_core::ALGORITHM_VERSION,
+    })
+}
+
+/// Takes the demo away; days of the user's own, and the vehicles they stand on, stay.
+async fn take_away(state: &AppState) -> Result<String, WebError> {
+    if let Some(run) = state.store.latest_run(jamjar_workflow::demo::RUN).await?.filter(|r| r.state == RunState::Running) {
+        return Err(WebError::Conflict(format!("the demo is being loaded just now ({} of {}): cancel that first, or wait", run.done, run.total)));
+    }
+    Ok(state.store.remove_demo().await?.join(", "))
+}
+
+pub(crate) async fn remove(_: Calibrator, State(state): State<AppState>) -> Result<Response, WebError> {
+    let kept = take_away(&state).await?;
+    let query: String = kept.bytes().map(|b| if b.is_ascii_alphanumeric() { char::from(b).to_string() } else { format!("%{b:02X}") }).collect();
+    Ok(Redirect::to(&format!("/settings?kept={query}")).into_response())
+}
+
+pub(crate) async fn reset(_: Calibrator, State(state): State<AppState>) -> Result<Response, WebError> {
+    take_away(&state).await?;
+    super::imports::start_demo(&state).await?;
+    Ok(Redirect::to("/settings").into_response())
+}

@@ -1,0 +1,276 @@
+//! Vehicles: list, page, sheet, build states, limits with templates, maps in custody.
+
+use super::page;
+use crate::auth::{Calibrator, Reader};
+use crate::error::WebError;
+use crate::prefs::Prefs;
+use crate::state::AppState;
+use crate::views::{Shell, VehicleParts, VehiclesPage, date_words, vehicle_page, vehicle_row};
+use axum::Form;
+use axum::extract::{Multipart, Path, State};
+use axum::http::StatusCode;
+use axum::http::header::{CONTENT_DISPOSITION, CONTENT_TYPE};
+use axum::response::{Html, IntoResponse, Redirect, Response};
+use jamjar_core::analysis::{Figure, SetInput, analyse_sets};
+use jamjar_core::limits::Limit;
+use jamjar_core::vehicle_sheet::{MOST_GEARS, VehicleSheet};
+use jamjar_formats::read_map;
+use jamjar_store::NewMap;
+use serde::Deserialize;
+use std::collections::HashMap;
+
+const DAYS: i64 = 200;
+
+pub(crate) async fn list(_: Reader, prefs: Prefs, State(state): State<AppState>) -> Result<Html<String>, WebError> {
+    let mut rows = Vec::new();
+    for v in state.store.vehicles().await? {
+        let days = state.store.days_of_vehicle(v.id, DAYS).await?;
+        rows.push(vehicle_row(&v, days.len(), days.first()));
+    }
+    page(&VehiclesPage { shell: Shell::new("Vehicles", &prefs.theme, "vehicles"), rows })
+}
+
+async fn parts(state: &AppState, prefs: &Prefs, id: i64) -> Result<VehicleParts, WebError> {
+    let vehicle = state.store.vehicle(id).await?;
+    let days = state.store.days_of_vehicle(id, DAYS).await?;
+    let counts = state.store.set_counts(&days.iter().map(|d| d.id).collect::<Vec<_>>()).await?;
+    let baseline = match state.store.newest_stock_set(id).await? {
+        None => None,
+        Some(s) => {
+            let measured: Vec<_> = s.pulls.iter().map(|p| p.1.measured.clone()).collect();
+            let input = SetInput { day: s.set.date.to_string(), ..SetInput::default() };
+            let r = analyse_sets(std::slice::from_ref(&input), std::slice::from_ref(&measured), &vehicle.vehicle.engine, &prefs.settings(None));
+            r.first().and_then(|r| r.figure(Figure::PeakPower).mean.map(|m| (m, date_words(s.set.date), r.n())))
+        }
+    };
+    let days = days
+        .into_iter()
+        .map(|d| {
+            let n = counts.get(&d.id).copied().unwrap_or(0);
+            (d, n)
+        })
+        .collect();
+    Ok(VehicleParts {
+        vehicle,
+        builds: state.store.builds(id).await?,
+        maps: state.store.maps(id).await?,
+        days,
+        counts: state.store.vehicle_counts(id).await?,
+        baseline,
+    })
+}
+
+pub(crate) async fn show(_: Reader, prefs: Prefs, State(state): State<AppState>, Path(id): Path<i64>) -> Result<Html<String>, WebError> {
+    page(&vehicle_page(&prefs, parts(&state, &prefs, id).await?, String::new()))
+}
+
+/// The page again with what is wrong, unchanged data below it.
+async fn refuse(state: &AppState, prefs: &Prefs, id: i64, problem: String) -> Result<Response, WebError> {
+    let body = page(&vehicle_page(prefs, parts(state, prefs, id).await?, problem))?;
+    Ok((StatusCode::UNPROCESSABLE_ENTITY, body).into_response())
+}
+
+fn back(id: i64, anchor: &str) -> Response {
+    Redirect::to(&format!("/vehicles/{id}#{anchor}")).into_response()
+}
+
+type Fields = HashMap<String, String>;
+
+fn number(f: &Fields, name: &str, label: &str) -> Result<Option<f64>, String> {
+    let t = f.get(name).map(|s| s.trim().replace(',', ".")).unwrap_or_default();
+    if t.is_empty() {
+        return Ok(None);
+    }
+    t.parse::<f64>().ok().filter(|v| v.is_finite()).map(Some).ok_or_else(|| format!("{label}: “{t}” is not a number"))
+}
+
+fn sheet_of(f: &Fields, prefs: &Prefs) -> Result<VehicleSheet, String> {
+    let text = |name: &str| f.get(name).map(|s| s.trim().chars().take(300).collect::<String>()).unwrap_or_default();
+    let gears: Result<Vec<f64>, String> = text("gears")
+        .replace([';', '/'], " ")
+        .split_whitespace()
+        .map(|g| g.replace(',', ".").parse::<f64>().map_err(|_| format!("gears: “{g}” is not a ratio; write them with spaces between, such as 3.6 2.05 1.36")))
+        .collect();
+    let gears = gears?;
+    if gears.len() > MOST_GEARS {
+        return Err(format!("gears: {} are too many; {MOST_GEARS} fit", gears.len()));
+    }
+    let driven = match text("driven_rpm").replace('–', "-").split_once('-') {
+        Some((a, b)) => match (a.trim().parse(), b.trim().parse()) {
+            (Ok(a), Ok(b)) if a < b => Some([a, b]),
+            _ => return Err("driven: write the band as 2500-6500".into()),
+        },
+        None if text("driven_rpm").is_empty() => None,
+        None => return Err("driven: write the band as 2500-6500".into()),
+    };
+    let sheet = VehicleSheet {
+        model: text("model"),
+        plate: text("plate"),
+        mass_kg: number(f, "mass_kg", "mass")?,
+        drive: text("drive"),
+        gearbox: text("gearbox"),
+        final_drive: number(f, "final_drive", "final drive")?,
+        gears,
+        tyre: text("tyre"),
+        tyre_radius_m: number(f, "tyre_radius_m", "rolling radius")?,
+        drag_area_m2: number(f, "drag_area_m2", "drag area")?,
+        quoted_power_kw: number(f, "quoted_power_kw", "quoted power")?.map(|v| v / prefs.power.from_kw(1.0)),
+        quoted_at: text("quoted_at"),
+        quoted_torque_nm: number(f, "quoted_torque_nm", "quoted torque")?,
+        driven_rpm: driven,
+        limits_it: text("limits_it"),
+    };
+    sheet.validate().map_err(|e| e.to_string())?;
+    Ok(sheet)
+}
+
+pub(crate) async fn sheet(_: Calibrator, prefs: Prefs, State(state): State<AppState>, Path(id): Path<i64>, Form(f): Form<Fields>) -> Result<Response, WebError> {
+    state.store.vehicle(id).await?;
+    match sheet_of(&f, &prefs) {
+        Ok(s) => {
+            state.store.set_sheet(id, &s).await?;
+            Ok(back(id, "sheet"))
+        }
+        Err(problem) => refuse(&state, &prefs, id, problem).await,
+    }
+}
+
+pub(crate) async fn build(_: Calibrator, prefs: Prefs, State(state): State<AppState>, Path(id): Path<i64>, Form(f): Form<Fields>) -> Result<Response, WebError> {
+    state.store.vehicle(id).await?;
+    let text = |name: &str| f.get(name).map(|s| s.trim().to_owned()).unwrap_or_default();
+    let (name, changed, since) = (text("name"), text("changed"), text("since"));
+    if name.is_empty() || name.chars().count() > 120 || changed.chars().count() > 2000 {
+        return refuse(&state, &prefs, id, "a build state needs a name of at most 120 characters, and says what changed in at most 2000".into()).await;
+    }
+    let since = match since.as_str() {
+        "" => None,
+        s => match s.parse() {
+            Ok(d) => Some(d),
+            Err(_) => return refuse(&state, &prefs, id, format!("“{s}” is not a date")).await,
+        },
+    };
+    state.store.put_build(id, &name, since, &changed).await?;
+    Ok(back(id, "builds"))
+}
+
+pub(crate) async fn limits(_: Calibrator, prefs: Prefs, State(state): State<AppState>, Path(id): Path<i64>, Form(f): Form<Fields>) -> Result<Response, WebError> {
+    let vehicle = state.store.vehicle(id).await?;
+    match super::limit_form::limits_of(&f, &vehicle.limits) {
+        Ok(limits) => {
+            state.store.set_limits(id, &limits).await?;
+            Ok(back(id, "limits"))
+        }
+        Err(problem) => refuse(&state, &prefs, id, problem).await,
+    }
+}
+
+#[derive(Deserialize)]
+pub(crate) struct Chosen {
+    template: String,
+}
+
+/// Adds what a template has and the vehicle has not; nothing that is there is changed.
+pub(crate) async fn template(_: Calibrator, State(state): State<AppState>, Path(id): Path<i64>, Form(f): Form<Chosen>) -> Result<Response, WebError> {
+    let vehicle = state.store.vehicle(id).await?;
+    let all = jamjar_workflow::limits::templates();
+    let t = all.into_iter().find(|t| t.id == f.template).ok_or_else(|| WebError::Bad("there is no template of that name".into()))?;
+    let mut limits = vehicle.limits;
+    let new: Vec<Limit> = t.limits.into_iter().filter(|l| limits.iter().all(|h| h.id != l.id && h.channel != l.channel)).collect();
+    limits.extend(new);
+    state.store.set_limits(id, &limits).await?;
+    Ok(back(id, "limits"))
+}
+
+/// A dropped map file: read, checked, taken into custody whole.
+pub(crate) async fn map(_: Calibrator, prefs: Prefs, State(state): State<AppState>, Path(id): Path<i64>, mut form: Multipart) -> Result<Response, WebError> {
+    state.store.vehicle(id).await?;
+    let (mut fields, mut file): (Fields, Option<(String, Vec<u8>)>) = (HashMap::new(), None);
+    let cut = |e: axum::extract::multipart::MultipartError| WebError::Bad(format!("the upload was cut short: {}", e.body_text()));
+    while let Some(field) = form.next_field().await.map_err(cut)? {
+        let name = field.name().unwrap_or_default().to_owned();
+        match field.file_name().map(|n| n.chars().filter(|c| !c.is_control()).take(200).collect::<String>()) {
+            Some(n) if !n.is_empty() => file = Some((n, field.bytes().await.map_err(cut)?.to_vec())),
+            Some(_) => {}
+            None => {
+                fields.insert(name, field.text().await.map_err(cut)?);
+            }
+        }
+    }
+    let Some((file_name, bytes)) = file else { return refuse(&state, &prefs, id, "choose a map file first".into()).await };
+    let new = match map_of(&fields, &file_name, bytes) {
+        Ok(n) => n,
+        Err(problem) => return refuse(&state, &prefs, id, problem).await,
+    };
+    match state.store.put_map(id, &new).await {
+        Ok(_) => Ok(back(id, "maps")),
+        Err(jamjar_store::StoreError::Conflict) => {
+            let text = format!("{} already has another file. A file in custody is never replaced: give the changed map a name of its own.", new.name);
+            refuse(&state, &prefs, id, text).await
+        }
+        Err(e) => Err(e.into()),
+    }
+}
+
+/// A map in our text form says its own name; any other file is kept as it is under the name given.
+fn map_of(f: &Fields, file_name: &str, bytes: Vec<u8>) -> Result<NewMap, String> {
+    let given = f.get("name").map(|s| s.trim().chars().take(120).collect::<String>()).unwrap_or_default();
+    let kind = f.get("kind").cloned().filter(|k| ["stock", "off_the_shelf", "custom", "unknown"].contains(&k.as_str()));
+    let ours = std::str::from_utf8(&bytes).ok().filter(|t| t.trim_start_matches('\u{feff}').trim_start().starts_with("jamjar map"));
+    let own = match ours {
+        Some(text) => Some(read_map(text, file_name).map_err(|e| e.to_string())?),
+        None => None,
+    };
+    let name = if given.is_empty() { own.as_ref().map(|m| m.name.clone()).unwrap_or_default() } else { given };
+    if name.is_empty() {
+        return Err(format!("{file_name} does not say its name: give the map a name"));
+    }
+    let own = own.unwrap_or_default();
+    Ok(NewMap {
+        name,
+        kind: kind.unwrap_or(if own.kind.is_empty() { "unknown".into() } else { own.kind }),
+        parent: own.revision_of,
+        for_fuel: own.for_fuel,
+        note: own.note.unwrap_or_default(),
+        file_name: file_name.to_owned(),
+        bytes,
+    })
+}
+
+/// A file out of custody, checked against its hash on the way.
+pub(crate) async fn file(_: Reader, State(state): State<AppState>, Path(id): Path<i64>) -> Result<Response, WebError> {
+    let info = state.store.file(id).await?;
+    let bytes = state.store.file_bytes(id).await?;
+    let name: String = info.name.chars().map(|c| if c.is_ascii_alphanumeric() || "._- ".contains(c) { c } else { '_' }).collect();
+    let headers = [(CONTENT_TYPE, "application/octet-stream".to_owned()), (CONTENT_DISPOSITION, format!("attachment; filename=\"{name}\""))];
+    Ok((headers, bytes).into_response())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn fields(pairs: &[(&str, &str)]) -> Fields {
+        pairs.iter().map(|(k, v)| ((*k).to_owned(), (*v).to_owned())).collect()
+    }
+
+    #[test]
+    fn a_sheet_reads_as_people_type_it() {
+        let s = sheet_of(&fields(&[("gears", "3,6 2.05; 1.36"), ("mass_kg", "1240"), ("driven_rpm", "2500–6500"), ("quoted_power_kw", "118")]), &Prefs::default()).unwrap();
+        assert_eq!((s.gears, s.mass_kg, s.driven_rpm, s.quoted_power_kw), (vec![3.6, 2.05, 1.36], Some(1240.0), Some([2500.0, 6500.0]), Some(118.0)));
+        for (k, v, want) in [("gears", "first", "not a ratio"), ("mass_kg", "heavy", "not a number"), ("driven_rpm", "6500", "2500-6500"), ("mass_kg", "3", "outside 20")] {
+            assert!(sheet_of(&fields(&[(k, v)]), &Prefs::default()).unwrap_err().contains(want), "{k} {v}");
+        }
+    }
+
+    #[test]
+    fn a_map_of_ours_names_itself_and_another_needs_a_name() {
+        let text = b"jamjar map 1\nname C7\nkind custom\nrevision of C6\n".to_vec();
+        let m = map_of(&fields(&[]), "c7.map", text).unwrap();
+        assert_eq!((m.name.as_str(), m.parent.as_deref(), m.kind.as_str()), ("C7", Some("C6"), "custom"));
+        assert!(map_of(&fields(&[]), "x.bin", vec![0, 1, 2]).unwrap_err().contains("give the map a name"));
+        let other = map_of(&fields(&[("name", "As found"), ("kind", "unknown")]), "x.bin", vec![0, 1, 2]).unwrap();
+        assert_eq!((other.name.as_str(), other.bytes.len()), ("As found", 3));
+        let broken = b"jamjar map 1\nname C7\noops\n".to_vec();
+        assert!(map_of(&fields(&[]), "c7.map", broken).unwrap_err().starts_with("c7.map:3:1"));
+    }
+}

@@ -1,0 +1,16 @@
+//! Settings of the shop.
+
+use super::{RunFragment, Shell};
+use askama::Template;
+
+#[derive(Template)]
+#[template(path = "settings.html")]
+pub(crate) struct SettingsPage {
+    pub(crate) shell: Shell,
+    pub(crate) demo: bool,
+    pub(crate) run: Option<RunFragment>,
+    pub(crate) pulls: i64,
+    pub(crate) kept: String,
+    pub(crate) version: &'static str,
+    pub(crate) algorithm: u32,
+}

@@ -1,0 +1,178 @@
+//! The parts of a day sheet beside its sets: checklist, air and fuel on hand, notes, the timeline.
+
+use super::encode::Encoding;
+use crate::prefs::Prefs;
+use askama::Template;
+use chrono::{NaiveTime, Timelike};
+use jamjar_chart::{Paint, Timeline, TimelineSeries, TimelineSet};
+use jamjar_core::analysis::Measured;
+use jamjar_store::{Checklist, DaySheet, SetWithPulls};
+use jamjar_workflow::checklist::ITEMS;
+
+pub(crate) struct CheckRow {
+    pub(crate) id: &'static str,
+    pub(crate) text: &'static str,
+    pub(crate) guards: bool,
+    pub(crate) answer: String,
+}
+
+pub(crate) struct CheckGroup {
+    pub(crate) name: &'static str,
+    pub(crate) rows: Vec<CheckRow>,
+}
+
+#[derive(Template)]
+#[template(path = "checklist.html")]
+pub(crate) struct ChecklistFragment {
+    pub(crate) day_id: i64,
+    pub(crate) groups: Vec<CheckGroup>,
+    pub(crate) verdict: String,
+    pub(crate) go: bool,
+    pub(crate) open: bool,
+}
+
+/// Go only when nothing that can hurt a person is open or answered no.
+pub(crate) fn checklist_fragment(day_id: i64, answers: &Checklist) -> ChecklistFragment {
+    let answer = |id: &str| answers.get(id).cloned().unwrap_or_default();
+    let mut groups: Vec<CheckGroup> = Vec::new();
+    for i in ITEMS {
+        let row = CheckRow { id: i.id, text: i.text, guards: i.guards, answer: answer(i.id) };
+        match groups.iter_mut().find(|g| g.name == i.group) {
+            Some(g) => g.rows.push(row),
+            None => groups.push(CheckGroup { name: i.group, rows: vec![row] }),
+        }
+    }
+    let looked = ITEMS.iter().filter(|i| !answer(i.id).is_empty()).count();
+    let bad: Vec<&str> = ITEMS.iter().filter(|i| i.guards && answer(i.id) == "no").map(|i| i.text).collect();
+    let missing = ITEMS.iter().filter(|i| i.guards && answer(i.id).is_empty()).count();
+    let go = bad.is_empty() && missing == 0;
+    let verdict = if let Some(first) = bad.first() {
+        format!("No go: {}", first.to_lowercase())
+    } else if missing > 0 {
+        format!("No go yet: {missing} of the checks that keep people whole are open")
+    } else {
+        format!("Go: {looked} of {} looked at", ITEMS.len())
+    };
+    ChecklistFragment { day_id, groups, verdict, go, open: !go }
+}
+
+pub(crate) struct NoteRow {
+    pub(crate) at: String,
+    pub(crate) tag: String,
+    pub(crate) text: String,
+    pub(crate) by: String,
+}
+
+pub(crate) fn note_rows(sheet: &DaySheet) -> Vec<NoteRow> {
+    sheet
+        .notes
+        .iter()
+        .map(|n| NoteRow { at: n.at.map_or_else(String::new, hhmm), tag: n.tag.clone(), text: n.text.clone(), by: n.by.clone() })
+        .collect()
+}
+
+pub(crate) struct AirRow {
+    pub(crate) at: String,
+    pub(crate) text: String,
+    pub(crate) factor: String,
+}
+
+pub(crate) fn air_rows(sheet: &DaySheet, prefs: &Prefs) -> Vec<AirRow> {
+    sheet
+        .air
+        .iter()
+        .map(|(at, a)| AirRow {
+            at: hhmm(*at),
+            text: format!("{:.1} °C, {:.0} %, {:.1} hPa", a.temperature_c, 100.0 * a.humidity, a.pressure_hpa),
+            factor: prefs.correction.air_factor(a).map_or_else(String::new, |f| format!("{f:.3}")),
+        })
+        .collect()
+}
+
+/// Fuel on hand in words.
+pub(crate) fn fuel_words(sheet: &DaySheet) -> Vec<(String, String)> {
+    sheet.fuels.iter().map(|f| (f.fuel.clone(), format!("{:.0} L{}", f.litres, if f.note.is_empty() { String::new() } else { format!(", {}", f.note) }))).collect()
+}
+
+pub(crate) fn hhmm(t: NaiveTime) -> String {
+    t.format("%H:%M").to_string()
+}
+
+fn hours(t: NaiveTime) -> f64 {
+    f64::from(t.num_seconds_from_midnight()) / 3600.0
+}
+
+/// Temperatures at the start of each pull over the time of day.
+pub(crate) fn timeline(sets: &[SetWithPulls], sheet: &DaySheet, e: &Encoding, prefs: &Prefs) -> Timeline {
+    let start = |m: &Measured, name: &str| m.channels.iter().find(|c| c.channel.as_str() == name).map(|c| c.start);
+    let pulls = || sets.iter().flat_map(|s| &s.pulls).filter_map(|(p, s)| Some((hours(p.started_at?), &s.measured)));
+    let line = |label: &str, colour, dash, channel: &str| TimelineSeries {
+        label: label.into(),
+        colour,
+        dash,
+        points: pulls().filter_map(|(h, m)| Some((h, start(m, channel)?))).collect(),
+    };
+    let mut series = vec![
+        line("oil", "medlar", "", "oil_temp"),
+        line("coolant", "greengage", "7 3", "coolant_temp"),
+        line("intake", "bilberry", "2.5 3", "intake_temp"),
+    ];
+    series.push(TimelineSeries {
+        label: "cell air".into(),
+        colour: "mid",
+        dash: "10 3 2 3",
+        points: sheet.air.iter().map(|(t, a)| (hours(*t), a.temperature_c)).collect(),
+    });
+    Timeline {
+        series,
+        sets: sets
+            .iter()
+            .enumerate()
+            .map(|(i, s)| TimelineSet {
+                label: name_of(s, i.checked_sub(1).map(|k| &sets[k])),
+                tone: e.tone(&s.set),
+                pulls: s.pulls.iter().filter_map(|(p, m)| Some((hours(p.started_at?), m.measured.excluded.is_some()))).collect(),
+            })
+            .collect(),
+        notes: sheet.notes.iter().filter_map(|n| n.at.map(hours)).collect(),
+        unit: "°C".into(),
+        scale: if prefs.theme == "dark" { 1.4 } else { 1.0 },
+    }
+}
+
+/// Map, fuel, and the rung when the boost was set by hand; the rung alone right after a set of the same map and fuel.
+fn name_of(s: &SetWithPulls, before: Option<&SetWithPulls>) -> String {
+    let c = &s.set.config;
+    let rung = if c.boost == "as mapped" { "" } else { c.boost.as_str() };
+    let same = before.is_some_and(|b| b.set.config.map == c.map && b.set.config.fuel == c.fuel);
+    match (same, rung) {
+        (_, "") => format!("{} {}", c.map, c.fuel),
+        (true, r) => r.to_owned(),
+        (false, r) => format!("{} {} {r}", c.map, c.fuel),
+    }
+}
+
+/// The timeline as SVG; empty without times.
+pub(crate) fn timeline_svg(t: &Timeline) -> String {
+    if t.is_empty() { String::new() } else { t.svg(Paint::Page) }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_keeps_people_whole_decides_go() {
+        let mut answers = Checklist::new();
+        let f = checklist_fragment(1, &answers);
+        assert!(!f.go && f.open && f.verdict.starts_with("No go yet: 6"), "{}", f.verdict);
+        for i in ITEMS.iter().filter(|i| i.guards) {
+            answers.insert(i.id.into(), "yes".into());
+        }
+        let f = checklist_fragment(1, &answers);
+        assert!(f.go && f.verdict.contains("6 of 17 looked at"), "{}", f.verdict);
+        answers.insert("air".into(), "no".into());
+        let f = checklist_fragment(1, &answers);
+        assert!(!f.go && f.verdict.contains("exhaust extraction"), "{}", f.verdict);
+    }
+}

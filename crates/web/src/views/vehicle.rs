@@ -1,0 +1,327 @@
+//! Vehicle pages: what it is, what limits it, what it is quoted at, its build states, maps and days.
+
+use super::words::{count, date_words};
+use super::Shell;
+use crate::prefs::Prefs;
+use askama::Template;
+use jamjar_core::channel::KINDS;
+use jamjar_core::limits::{Direction, Limit, Severity, Threshold};
+use jamjar_store::{BuildState, Day, MapRecord, VehicleRecord};
+
+pub(crate) struct VehicleRow {
+    pub(crate) id: i64,
+    pub(crate) name: String,
+    pub(crate) model: String,
+    pub(crate) engine: String,
+    pub(crate) dyno: String,
+    pub(crate) days: String,
+    pub(crate) last: String,
+    pub(crate) demo: bool,
+}
+
+#[derive(Template)]
+#[template(path = "vehicles.html")]
+pub(crate) struct VehiclesPage {
+    pub(crate) shell: Shell,
+    pub(crate) rows: Vec<VehicleRow>,
+}
+
+pub(crate) struct GearRow {
+    pub(crate) gear: usize,
+    pub(crate) ratio: String,
+    pub(crate) overall: String,
+    pub(crate) kmh: String,
+}
+
+pub(crate) struct LimitRow {
+    pub(crate) index: usize,
+    pub(crate) id: String,
+    pub(crate) channel: String,
+    pub(crate) label: String,
+    pub(crate) unit: &'static str,
+    pub(crate) above: bool,
+    pub(crate) threshold: String,
+    pub(crate) over: String,
+    pub(crate) gate: String,
+    pub(crate) sustain: String,
+    pub(crate) caution: String,
+    pub(crate) stop: bool,
+    pub(crate) source: String,
+}
+
+pub(crate) struct MapRow {
+    pub(crate) name: String,
+    pub(crate) kind: String,
+    pub(crate) parent: String,
+    pub(crate) for_fuel: String,
+    pub(crate) note: String,
+    pub(crate) file: Option<(i64, String, String)>,
+    pub(crate) sets: String,
+}
+
+pub(crate) struct BuildRow {
+    pub(crate) name: String,
+    pub(crate) since: String,
+    pub(crate) changed: String,
+    pub(crate) sets: String,
+}
+
+pub(crate) struct DayLine {
+    pub(crate) id: i64,
+    pub(crate) date: String,
+    pub(crate) place: String,
+    pub(crate) sets: String,
+    pub(crate) note: String,
+}
+
+#[derive(Template)]
+#[template(path = "vehicle.html")]
+pub(crate) struct VehiclePage {
+    pub(crate) shell: Shell,
+    pub(crate) id: i64,
+    pub(crate) name: String,
+    pub(crate) model: String,
+    pub(crate) facts: Vec<(&'static str, String)>,
+    pub(crate) quoted: String,
+    pub(crate) gears: Vec<GearRow>,
+    pub(crate) limits: Vec<LimitRow>,
+    pub(crate) templates: Vec<(&'static str, &'static str)>,
+    pub(crate) channels: Vec<String>,
+    pub(crate) maps: Vec<MapRow>,
+    pub(crate) builds: Vec<BuildRow>,
+    pub(crate) days: Vec<DayLine>,
+    pub(crate) counts: String,
+    pub(crate) form: SheetForm,
+    pub(crate) unit: &'static str,
+    pub(crate) problem: String,
+}
+
+/// The sheet as it stands in the form.
+#[derive(Default, Clone)]
+pub(crate) struct SheetForm {
+    pub(crate) model: String,
+    pub(crate) plate: String,
+    pub(crate) mass_kg: String,
+    pub(crate) drive: String,
+    pub(crate) gearbox: String,
+    pub(crate) final_drive: String,
+    pub(crate) gears: String,
+    pub(crate) tyre: String,
+    pub(crate) tyre_radius_m: String,
+    pub(crate) drag_area_m2: String,
+    pub(crate) quoted_power_kw: String,
+    pub(crate) quoted_at: String,
+    pub(crate) quoted_torque_nm: String,
+    pub(crate) driven_rpm: String,
+    pub(crate) limits_it: String,
+}
+
+fn plain(v: Option<f64>) -> String {
+    v.map_or_else(String::new, |v| v.to_string())
+}
+
+/// Engine in words: "1.6 L, 3 cylinders, spark, turbocharged".
+pub(crate) fn engine_words(v: &VehicleRecord) -> String {
+    let e = &v.vehicle.engine;
+    let word = |v: serde_json::Result<serde_json::Value>| v.ok().and_then(|v| v.as_str().map(|s| s.replace('_', " "))).unwrap_or_default();
+    let mut parts: Vec<String> = Vec::new();
+    parts.extend(e.displacement_l.map(|d| format!("{d} L")));
+    parts.extend(e.cylinders.map(|c| count(c as usize, "cylinder")));
+    parts.push(format!("{} ignition", word(serde_json::to_value(e.ignition))));
+    parts.push(word(serde_json::to_value(e.aspiration)));
+    parts.join(", ")
+}
+
+fn dyno_words(v: &VehicleRecord) -> String {
+    let d = &v.vehicle.dyno;
+    let kind = serde_json::to_value(d.kind).ok().and_then(|v| v.as_str().map(|s| s.replace('_', " "))).unwrap_or_default();
+    let mut parts = vec![format!("{kind}, power {}", d.kind.place())];
+    parts.extend(d.overall_ratio.map(|k| format!("engine turns {k} times as fast as the dyno shaft")));
+    parts.extend(d.inertia_kg_m2.map(|i| format!("dyno inertia {i} kg·m²")));
+    parts.extend(d.rotating_inertia_kg_m2.map(|i| format!("engine and driveline {i} kg·m²")));
+    parts.join(", ")
+}
+
+pub(crate) fn vehicle_row(v: &VehicleRecord, days: usize, last: Option<&Day>) -> VehicleRow {
+    VehicleRow {
+        id: v.id,
+        name: v.vehicle.name.clone(),
+        model: v.sheet.model.clone(),
+        engine: engine_words(v),
+        dyno: v.vehicle.dyno.kind.place().to_owned(),
+        days: count(days, "day"),
+        last: last.map_or_else(|| "never pulled".into(), |d| date_words(d.date)),
+        demo: v.demo,
+    }
+}
+
+/// A curve as people type it: `880 at 1000, 940 at 4000`.
+pub(crate) fn threshold_text(t: &Threshold) -> (String, String) {
+    match t {
+        Threshold::Constant(v) => (v.to_string(), String::new()),
+        Threshold::Curve { over, at, value } => {
+            let points: Vec<String> = at.iter().zip(value).map(|(a, v)| format!("{v} at {a}")).collect();
+            (points.join(", "), over.to_string())
+        }
+    }
+}
+
+fn limit_row(index: usize, l: &Limit) -> LimitRow {
+    let (threshold, over) = threshold_text(&l.threshold);
+    let gate: Vec<String> = l
+        .gate
+        .iter()
+        .map(|g| {
+            let mut s = g.channel.to_string();
+            if let Some(a) = g.above {
+                s += &format!(" > {a}");
+            }
+            if let Some(b) = g.below {
+                s += &format!(" < {b}");
+            }
+            s
+        })
+        .collect();
+    LimitRow {
+        index,
+        id: l.id.clone(),
+        channel: l.channel.to_string(),
+        label: l.channel.label(),
+        unit: l.channel.unit(),
+        above: l.direction == Direction::Above,
+        threshold,
+        over,
+        gate: gate.join(", "),
+        sustain: l.sustain_s.to_string(),
+        caution: l.caution.to_string(),
+        stop: l.severity == Severity::Stop,
+        source: l.source.clone().unwrap_or_default(),
+    }
+}
+
+/// Everything a vehicle page shows.
+pub(crate) struct VehicleParts {
+    pub(crate) vehicle: VehicleRecord,
+    pub(crate) builds: Vec<BuildState>,
+    pub(crate) maps: Vec<MapRecord>,
+    pub(crate) days: Vec<(Day, usize)>,
+    pub(crate) counts: (i64, i64),
+    /// Mean peak of the newest stock set, kW corrected, with its date and pulls.
+    pub(crate) baseline: Option<(f64, String, usize)>,
+}
+
+pub(crate) fn vehicle_page(prefs: &Prefs, p: VehicleParts, problem: String) -> VehiclePage {
+    let (v, s) = (&p.vehicle, &p.vehicle.sheet);
+    let u = prefs.power;
+    let say = |v: &str| (!v.is_empty()).then(|| v.to_owned());
+    let facts: Vec<(&'static str, Option<String>)> = vec![
+        ("Engine", Some(engine_words(v))),
+        ("Dyno", Some(dyno_words(v))),
+        ("Mass", s.mass_kg.map(|m| format!("{m:.0} kg"))),
+        ("Drive", say(&s.drive)),
+        ("Gearbox", say(&s.gearbox)),
+        ("Tyre", say(&s.tyre)),
+        ("Drag area", s.drag_area_m2.map(|d| format!("{d} m²"))),
+        ("Driven", s.driven_rpm.map(|r| format!("{:.0}–{:.0} rpm", r[0], r[1]))),
+        ("Known by", say(&s.plate)),
+        ("What limits it", say(&s.limits_it)),
+    ];
+    VehiclePage {
+        shell: Shell::new(v.vehicle.name.clone(), &prefs.theme, "vehicles"),
+        id: v.id,
+        name: v.vehicle.name.clone(),
+        model: s.model.clone(),
+        facts: facts.into_iter().filter_map(|(k, v)| v.map(|v| (k, v))).collect(),
+        quoted: quoted_words(&p, prefs),
+        gears: (1..=s.gears.len())
+            .map(|g| GearRow {
+                gear: g,
+                ratio: s.gears[g - 1].to_string(),
+                overall: s.overall_ratio(g).map_or_else(|| "–".into(), |k| format!("{k:.3}")),
+                kmh: s.kmh_per_1000(g).map_or_else(|| "–".into(), |k| format!("{k:.1}")),
+            })
+            .collect(),
+        limits: v.limits.iter().enumerate().map(|(i, l)| limit_row(i, l)).collect(),
+        templates: jamjar_workflow::limits::templates().into_iter().map(|t| (t.id, t.label)).collect(),
+        channels: KINDS.iter().map(|k| if k.numbered { format!("{}_1", k.name) } else { k.name.to_owned() }).collect(),
+        maps: p.maps.iter().map(map_row).collect(),
+        builds: p
+            .builds
+            .iter()
+            .map(|b| BuildRow {
+                name: b.name.clone(),
+                since: b.since.map_or_else(|| "no date".into(), date_words),
+                changed: b.changed.clone(),
+                sets: count(b.sets as usize, "set"),
+            })
+            .collect(),
+        days: p
+            .days
+            .iter()
+            .map(|(d, n)| DayLine { id: d.id, date: date_words(d.date), place: d.place.clone(), sets: count(*n, "set"), note: d.note.clone() })
+            .collect(),
+        counts: format!("{}, {} in {}", count(p.days.len(), "day"), count(p.counts.1 as usize, "pull"), count(p.counts.0 as usize, "set")),
+        form: SheetForm {
+            model: s.model.clone(),
+            plate: s.plate.clone(),
+            mass_kg: plain(s.mass_kg),
+            drive: s.drive.clone(),
+            gearbox: s.gearbox.clone(),
+            final_drive: plain(s.final_drive),
+            gears: s.gears.iter().map(ToString::to_string).collect::<Vec<_>>().join(" "),
+            tyre: s.tyre.clone(),
+            tyre_radius_m: plain(s.tyre_radius_m),
+            drag_area_m2: plain(s.drag_area_m2),
+            quoted_power_kw: s.quoted_power_kw.map_or_else(String::new, |p| format!("{}", (u.from_kw(p) * 100.0).round() / 100.0)),
+            quoted_at: s.quoted_at.clone(),
+            quoted_torque_nm: plain(s.quoted_torque_nm),
+            driven_rpm: s.driven_rpm.map_or_else(String::new, |r| format!("{}-{}", r[0], r[1])),
+            limits_it: s.limits_it.clone(),
+        },
+        unit: u.label(),
+        problem,
+    }
+}
+
+/// Quoted output against the measured baseline, saying where each belongs.
+fn quoted_words(p: &VehicleParts, prefs: &Prefs) -> String {
+    let (s, u, place) = (&p.vehicle.sheet, prefs.power, p.vehicle.vehicle.dyno.kind.place());
+    let quoted = s.quoted_power_kw.map(|q| {
+        let at = if s.quoted_at.is_empty() { "where is not said".to_owned() } else { s.quoted_at.clone() };
+        format!("Quoted {:.1} {} ({at})", u.from_kw(q), u.label())
+    });
+    let measured = p.baseline.as_ref().map(|(kw, date, n)| {
+        format!("measured on the stock map {:.1} {} {place}, {} of {date}, {}", u.from_kw(*kw), u.label(), count(*n, "pull"), prefs.correction.label())
+    });
+    match (quoted, measured) {
+        (Some(q), Some(m)) if place == "at the crankshaft" => format!("{q}; {m}."),
+        (Some(q), Some(m)) => format!("{q}; {m}. The two are not at the same place: what the driveline takes is not removed."),
+        (Some(q), None) => format!("{q}; no stock baseline has been measured yet."),
+        (None, Some(m)) => format!("No quoted output entered; {m}."),
+        (None, None) => "No quoted output entered, and no stock baseline measured.".into(),
+    }
+}
+
+fn map_row(m: &MapRecord) -> MapRow {
+    MapRow {
+        name: m.name.clone(),
+        kind: m.kind.replace('_', " "),
+        parent: m.parent.clone().unwrap_or_default(),
+        for_fuel: m.for_fuel.clone().unwrap_or_default(),
+        note: m.note.clone(),
+        file: m.file.clone().map(|(id, sha, name)| (id, sha[..12.min(sha.len())].to_owned(), name)),
+        sets: count(m.sets as usize, "set"),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_threshold_reads_as_people_say_it() {
+        let curve = Threshold::Curve { over: "engine_speed".parse().unwrap(), at: vec![1000.0, 4000.0], value: vec![880.0, 940.0] };
+        assert_eq!(threshold_text(&curve), ("880 at 1000, 940 at 4000".into(), "engine_speed".into()));
+        assert_eq!(threshold_text(&Threshold::Constant(0.9)).0, "0.9");
+    }
+}
