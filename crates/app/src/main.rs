@@ -66,6 +66,18 @@ enum Command {
         #[arg(long)]
         seed: Option<u64>,
     },
+    /// Hold the analysis against the simulator's truth and print what it finds.
+    Validate {
+        /// Days of the study of coverage; the other studies are scaled from it.
+        #[arg(long, default_value_t = 200)]
+        days: usize,
+        /// Print JSON.
+        #[arg(long)]
+        json: bool,
+        /// Also write the page to this file.
+        #[arg(long)]
+        out: Option<PathBuf>,
+    },
     /// Run a calculator: JSON lines on standard input, one JSON line out for each.
     Calc {
         /// Its name.
@@ -144,6 +156,7 @@ fn main() -> ExitCode {
         Command::Demo { action: DemoAction::Reset { place } } => commands::db::load_demo(&place, true),
         Command::Demo { action: DemoAction::Big { place, pulls } } => commands::db::bulk(&place, pulls),
         Command::Simulate { scenario, out, seed } => commands::simulate::run(&scenario, &out, seed),
+        Command::Validate { days, json, out } => commands::validate::validate(days, json, out),
         Command::Calc { name, json: _ } => commands::calc::run(&name),
     }
 }

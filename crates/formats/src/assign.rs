@@ -169,7 +169,15 @@ fn build(table: RawTable, assigned: &[Assigned], file: &str, mapping: &Mapping) 
     let mut t = Vec::new();
     for (a, (_, raw)) in assigned.iter().zip(table.columns) {
         let header = &d.headers[a.column];
-        let (unit, sure) = if a.column == time.column { time_unit(a, &raw, table.time) } else { value_unit(a, header, &raw, &mut questions) };
+        let (mut unit, mut sure) = if a.column == time.column { time_unit(a, &raw, table.time) } else { value_unit(a, header, &raw, &mut questions) };
+        if a.given.is_none()
+            && a.column != time.column
+            && questions.iter().all(|q| q.column != *header)
+            && let Some(q) = doubt(a, header, &raw, unit, ambient)
+        {
+            (unit, sure) = (q.options[0], false);
+            questions.push(q);
+        }
         let confidence = match (a.by_person && a.given.is_some(), a.confidence >= 0.95 && sure, sure || a.confidence >= 0.95) {
             (true, ..) => Confidence::Given,
             (_, true, _) => Confidence::High,
@@ -309,6 +317,38 @@ fn value_unit(a: &Assigned, header: &str, raw: &[f64], questions: &mut Vec<Quest
         ("hub_torque" | "brake_torque", _) => (Unit::NewtonMetre, false),
         _ => (Unit::None, true),
     }
+}
+
+/// Doubts a unit that the header states but the values cannot have: most of them lie outside what the channel can read, and
+/// another unit of the same kind brings them inside.
+fn doubt(a: &Assigned, header: &str, raw: &[f64], unit: Unit, ambient: f64) -> Option<Question> {
+    const FAMILIES: [&[Unit]; 3] = [
+        &[Unit::KpaAbs, Unit::BarAbs, Unit::PsiAbs, Unit::KpaGauge, Unit::BarGauge, Unit::PsiGauge, Unit::Hpa, Unit::Mpa],
+        &[Unit::Celsius, Unit::Fahrenheit],
+        &[Unit::Lambda, Unit::AfrGasoline],
+    ];
+    let (low, high) = a.channel.kind()?.plausible;
+    let family = FAMILIES.into_iter().find(|f| f.contains(&unit))?;
+    let mut values: Vec<f64> = raw.iter().copied().filter(|v| v.is_finite()).collect();
+    if values.is_empty() {
+        return None;
+    }
+    let middle = jamjar_core::signal::hygiene::median_in_place(&mut values);
+    let as_read = |u: Unit| {
+        let (scale, offset) = conversion(&a.channel, u, ambient);
+        middle * scale + offset
+    };
+    let fits = |u: Unit| (low..=high).contains(&as_read(u));
+    if fits(unit) {
+        return None;
+    }
+    let better: Vec<Unit> = family.iter().copied().filter(|u| fits(*u)).collect();
+    (!better.is_empty()).then(|| Question {
+        column: header.to_owned(),
+        channel: a.channel.clone(),
+        text: format!("“{header}” reads {middle:.1} in the middle: as {} that would be {:.0} {}, which cannot be.", unit.label(), as_read(unit), a.channel.unit()),
+        options: better.into_iter().chain([unit]).collect(),
+    })
 }
 
 fn pressure_by_size(high: f64) -> Unit {

@@ -10,5 +10,6 @@ pub mod limits;
 pub mod lineup;
 pub mod scenarios;
 pub mod simulate;
+pub mod validate;
 
 pub use error::WorkflowError;

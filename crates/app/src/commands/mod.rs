@@ -5,6 +5,7 @@ pub(crate) mod calc;
 pub(crate) mod db;
 pub(crate) mod serve;
 pub(crate) mod simulate;
+pub(crate) mod validate;
 
 use std::process::ExitCode;
 

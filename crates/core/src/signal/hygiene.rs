@@ -147,7 +147,11 @@ const SWEPT_RPM: f64 = 500.0;
 
 /// Whether the engine moved enough between two times to expect every live sensor to move.
 pub fn swept(speed: &Series, from_s: f64, to_s: f64) -> bool {
-    speed.at(from_s).zip(speed.at(to_s)).is_some_and(|(a, b)| (b - a).abs() >= SWEPT_RPM)
+    let inside = speed.between(from_s, to_s);
+    let ends = [speed.at(from_s), speed.at(to_s)];
+    // The extremes, not the ends: up through a pull and down again afterwards is swept too.
+    let (low, high) = inside.v.iter().copied().chain(ends.into_iter().flatten()).fold((f64::INFINITY, f64::NEG_INFINITY), |(a, b), v| (a.min(v), b.max(v)));
+    high - low >= SWEPT_RPM
 }
 
 /// What stands out in a recording's sensors, in words: gaps, ends of range, sensors that stood still while the engine swept.
@@ -183,6 +187,13 @@ pub fn look_over(log: &Recording) -> Vec<Flag> {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn up_through_a_pull_and_down_again_is_swept() {
+        let speed = Series { t: vec![0.0, 4.0, 5.5], v: vec![4200.0, 6700.0, 4250.0] };
+        assert!(swept(&speed, 0.0, 5.5), "the ends are alike, the way between is not");
+        assert!(!swept(&speed, 0.0, 0.5));
+    }
     use crate::channel::Channel;
 
     fn lambda() -> &'static Kind {

@@ -187,3 +187,20 @@ fn blank_cells_are_not_numbers() {
     assert!(log.column("brake_torque").unwrap()[0].is_nan() && log.column("engine_speed").unwrap()[1].is_nan());
     assert_eq!(log.series("brake_torque").unwrap().v, vec![5.0, 6.0]);
 }
+
+#[test]
+fn a_stated_unit_that_cannot_be_is_doubted_and_the_likely_one_is_offered_first() {
+    let mut text = String::from("Time (s),Engine speed (rpm),MAP (bar),IAT (°C)\n");
+    for i in 0..60 {
+        writeln!(text, "{:.2},{},{:.1},{}", f64::from(i) * 0.1, 2000 + 50 * i, 120.0 + f64::from(i), 31).unwrap();
+    }
+    let r = read_log(text.as_bytes(), "p1.csv", &Mapping::default()).unwrap();
+    assert_eq!(r.questions.len(), 1, "{:?}", r.questions);
+    let q = &r.questions[0];
+    assert!(q.text.contains("which cannot be") && q.options[0] == Unit::KpaAbs && q.options.last() == Some(&Unit::BarAbs), "{q:?}");
+    assert!((r.log.column("manifold_pressure").unwrap()[0] - 120.0).abs() < 1e-9, "taken as the likely one until somebody answers");
+    let rule = Rule { channel: Channel::new("manifold_pressure").unwrap(), column: "MAP (bar)".into(), unit: Some(Unit::KpaAbs) };
+    assert!(read_log(text.as_bytes(), "p1.csv", &Mapping { rules: vec![rule], ..Mapping::default() }).unwrap().questions.is_empty());
+    let right = text.replace("(bar)", "(kPa abs)");
+    assert!(read_log(right.as_bytes(), "p1.csv", &Mapping::default()).unwrap().questions.is_empty());
+}

@@ -1,0 +1,145 @@
+//! Faults planted in one set of a day: how often the analysis says so, and how often it says so of pulls that have none.
+
+use super::{Share, Subject};
+use jamjar_core::analysis::Measured;
+use jamjar_core::limits::Verdict;
+use jamjar_core::pull::detect::EndedBy;
+use jamjar_formats::read_log;
+use jamjar_sim::{FaultKind, FaultSpec, SimPull};
+use rayon::prelude::*;
+
+/// What was found for one kind.
+#[derive(Debug, Clone)]
+#[allow(missing_docs)]
+pub struct Found {
+    pub kind: FaultKind,
+    pub size: f64,
+    pub meaning: &'static str,
+    /// How the analysis says it; `None` when nothing claims to find it yet.
+    pub said_by: Option<&'static str>,
+    /// Share of planted pulls of which it was said.
+    pub recall: Option<Share>,
+    /// Share of other pulls of the same days of which it was said.
+    pub false_alarms: Option<Share>,
+    pub pulls: usize,
+}
+
+/// A kind with where it is planted and what counts as finding it.
+struct Case {
+    kind: FaultKind,
+    scenario: &'static str,
+    /// Pulls of the second set it is planted in.
+    pulls: &'static [usize],
+    said_by: &'static str,
+    says: fn(&Measured) -> bool,
+}
+
+fn flag(m: &Measured, kind: &str) -> bool {
+    m.flags.iter().any(|f| f.kind == kind)
+}
+
+fn limit(m: &Measured, id: &str, verdicts: &[Verdict]) -> bool {
+    m.limits.iter().any(|l| l.limit == id && verdicts.contains(&l.verdict))
+}
+
+fn ratio_off(m: &Measured, from: f64, to: f64) -> bool {
+    flag(m, "ratio_differs") && m.alignment.measured_ratio.is_some_and(|k| (from..to).contains(&(k / m.ratio - 1.0).abs()))
+}
+
+fn ended(m: &Measured, by: EndedBy) -> bool {
+    m.span.is_some_and(|s| s.ended_by == by)
+}
+
+const CASES: &[Case] = &[
+    Case { kind: FaultKind::HeatSoak, scenario: "first-light", pulls: &[3], said_by: "flag “heat soak”", says: |m| flag(m, "heat_soak") },
+    Case { kind: FaultKind::WrongGear, scenario: "first-light", pulls: &[2], said_by: "flag on the ratio", says: |m| ratio_off(m, 0.08, 9.0) },
+    Case { kind: FaultKind::TyreSlip, scenario: "brae", pulls: &[1, 2, 3], said_by: "flag on the ratio, named slip", says: |m| ratio_off(m, 0.01, 0.08) },
+    Case { kind: FaultKind::ConverterSlip, scenario: "brae", pulls: &[1, 2, 3], said_by: "flag on the ratio, named slip", says: |m| ratio_off(m, 0.01, 0.08) },
+    Case { kind: FaultKind::Knock, scenario: "first-light", pulls: &[1, 2, 3], said_by: "knock limit over or close", says: |m| limit(m, "knock", &[Verdict::Over, Verdict::Close]) },
+    Case { kind: FaultKind::WeakCylinder, scenario: "quillet", pulls: &[1, 2, 3, 4], said_by: "λ limit of that cylinder over", says: |m| limit(m, "lean-1", &[Verdict::Over]) },
+    Case { kind: FaultKind::LeanExcursion, scenario: "quillet", pulls: &[1, 2, 3, 4], said_by: "λ limit over", says: |m| limit(m, "lean-1", &[Verdict::Over]) },
+    Case { kind: FaultKind::FuelPumpSag, scenario: "first-light", pulls: &[1, 2, 3], said_by: "λ limit over", says: |m| limit(m, "lean", &[Verdict::Over]) },
+    Case { kind: FaultKind::SaturatedLambda, scenario: "first-light", pulls: &[1, 2, 3], said_by: "λ limit “can't tell”", says: |m| limit(m, "lean", &[Verdict::CantTell]) },
+    Case { kind: FaultKind::FrozenLambda, scenario: "first-light", pulls: &[2], said_by: "λ limit “can't tell”", says: |m| limit(m, "lean", &[Verdict::CantTell]) },
+    Case { kind: FaultKind::ClockDrift, scenario: "first-light", pulls: &[2], said_by: "clock rate over 1000 ppm, or another rate than the job's others", says: |m| m.alignment.drift_ppm.is_some_and(|d| d.abs() > 1000.0) || m.alignment.rate_ppm.is_some_and(|d| d.abs() > 1000.0) },
+    Case { kind: FaultKind::MisplacedUnit, scenario: "first-light", pulls: &[2], said_by: "question or note at import", says: |_| false },
+    Case { kind: FaultKind::LimiterCut, scenario: "first-light", pulls: &[2], said_by: "ended by rev limiter", says: |m| ended(m, EndedBy::RevLimiter) },
+    Case { kind: FaultKind::SpeedLimiter, scenario: "quillet", pulls: &[2], said_by: "ended by speed limiter", says: |m| ended(m, EndedBy::SpeedLimiter) },
+    Case { kind: FaultKind::AbortedPull, scenario: "first-light", pulls: &[2], said_by: "ended by abort", says: |m| ended(m, EndedBy::Abort) },
+    Case { kind: FaultKind::WrongFuel, scenario: "first-light", pulls: &[1, 2, 3], said_by: "λ limit over (a map without a fuel sensor)", says: |m| limit(m, "lean", &[Verdict::Over]) },
+];
+
+/// Runs every case over `seeds` days; kinds that nothing claims to find are listed without figures.
+///
+/// # Errors
+/// A sentence when a built-in scenario is broken.
+pub fn study(seeds: usize) -> Result<Vec<Found>, String> {
+    FaultKind::ALL
+        .into_iter()
+        .map(|kind| match CASES.iter().find(|c| c.kind == kind) {
+            Some(c) => one(c, seeds),
+            None => {
+                let (size, meaning) = kind.size();
+                Ok(Found { kind, size, meaning, said_by: None, recall: None, false_alarms: None, pulls: 0 })
+            }
+        })
+        .collect()
+}
+
+fn one(c: &Case, seeds: usize) -> Result<Found, String> {
+    let subject = Subject::new(c.scenario)?;
+    let days: Result<Vec<(Vec<f64>, Vec<f64>)>, String> = (0..seeds as u64).into_par_iter().map(|seed| one_day(&subject, c, 3000 + seed)).collect();
+    let days = days?;
+    let share = |v: Vec<f64>| (!v.is_empty()).then(|| Share::clustered(&v));
+    let mean = |v: &Vec<f64>| v.iter().sum::<f64>() / v.len() as f64;
+    let (size, meaning) = c.kind.size();
+    Ok(Found {
+        kind: c.kind,
+        size,
+        meaning,
+        said_by: Some(c.said_by),
+        recall: share(days.iter().map(|d| mean(&d.0)).collect()),
+        false_alarms: share(days.iter().map(|d| mean(&d.1)).collect()),
+        pulls: days.iter().map(|d| d.0.len()).sum(),
+    })
+}
+
+/// Whether it was said of each planted pull, and of each other.
+fn one_day(subject: &Subject, c: &Case, seed: u64) -> Result<(Vec<f64>, Vec<f64>), String> {
+    let mut l = subject.loaded.clone();
+    l.scenario.day.truncate(1);
+    let d = &mut l.scenario.day[0];
+    d.set.truncate(2);
+    d.set[1].fault = vec![FaultSpec {
+        kind: c.kind,
+        pulls: c.pulls.to_vec(),
+        size: None,
+        at_rpm: None,
+        cylinder: Some(1),
+        map: None,
+        fuel: (c.kind == FaultKind::WrongFuel).then(|| "E30".to_owned()),
+    }];
+    if c.kind == FaultKind::WrongFuel {
+        l.maps.values_mut().for_each(|m| {
+            m.scalars.remove("flex_sensor");
+        });
+    }
+    let run = l.run(Some(seed), None)?;
+    let (_, measured) = subject.measure(&run.days[0])?;
+    let (mut planted, mut clean) = (Vec::new(), Vec::new());
+    for (k, (s, m)) in run.days[0].sets.iter().zip(&measured).enumerate() {
+        for (i, (p, m)) in s.pulls.iter().zip(m).enumerate() {
+            let said = if c.kind == FaultKind::MisplacedUnit { asked_at_import(subject, p)? } else { (c.says)(m) };
+            let list = if k == 1 && c.pulls.contains(&(i + 1)) { &mut planted } else { &mut clean };
+            list.push(f64::from(u8::from(said)));
+        }
+    }
+    Ok((planted, clean))
+}
+
+/// Whether reading the engine computer's file leaves a question, or a note that a unit is doubted.
+fn asked_at_import(subject: &Subject, p: &SimPull) -> Result<bool, String> {
+    let Some(e) = &p.ecu else { return Ok(false) };
+    let r = read_log(e.bytes.as_slice(), &e.name, &subject.mapping).map_err(|e| e.to_string())?;
+    Ok(r.questions.iter().any(|q| q.channel.as_str() == "manifold_pressure"))
+}
