@@ -155,3 +155,87 @@ fn a_port_in_use_is_a_clear_sentence() {
     let out = jamjar(&["db", "up", "--data", "/proc/nowhere"], "");
     assert_eq!(out.status.code(), Some(2));
 }
+
+const OWN: &str = r#"
+jamjar_scenario = 1
+name = "Mine"
+seed = 4
+map = [{ name = "Stock", file = "stock.map" }]
+fuel = [{ name = "E30", ethanol = 0.3 }]
+vehicle = { name = "Tern", engine = "tolvern-t3" }
+cell = { dyno = "hub", ratio = 4.1 }
+sweep = { from_rpm = 1800, to_rpm = 6700 }
+dyno = { dialect = "clock_time", rate_hz = 50, channels = ["roller_speed", "hub_torque"] }
+ecu = { dialect = "tab_milliseconds", rate_hz = 25, channels = ["engine_speed", "throttle", "lambda_1"] }
+
+[[day]]
+date = "2026-05-02"
+temperature_c = 18.0
+humidity = 0.5
+pressure_hpa = 1003.0
+
+[[day.set]]
+id = "a"
+map = "Stock"
+fuel = "E30"
+pulls = 2
+
+[[day.set]]
+id = "b"
+map = "Stock"
+fuel = "E30"
+pulls = 2
+
+[[day.set.fault]]
+kind = "dirty_filter"
+"#;
+
+#[test]
+fn a_persons_own_scenario_is_run_and_its_faults_of_form_are_named() {
+    let folder = Folder::new("scenario");
+    std::fs::create_dir_all(&folder.0).unwrap();
+    let first = Folder::new("scenario-maps");
+    jamjar(&["simulate", "first-light", "--out", &first.0.display().to_string()], "");
+    std::fs::copy(first.0.join("maps/tolvern-stock.map"), folder.0.join("stock.map")).unwrap();
+    let path = folder.path("mine.toml");
+    std::fs::write(&path, OWN).unwrap();
+    let out = folder.path("out");
+    let said = jamjar(&["simulate", &path, "--out", &out], "");
+    assert_eq!(said.status.code(), Some(0), "{}", text(&said.stderr));
+    assert!(text(&said.stdout).contains("1 days, 4 pulls"), "{}", text(&said.stdout));
+    let truth: Value = serde_json::from_slice(&std::fs::read(format!("{out}/truth.json")).unwrap()).unwrap();
+    let b = &truth["days"][0]["sets"][1];
+    assert_eq!(b["pulls"][0]["planted"][0]["kind"], "dirty_filter");
+    let gain = &b["true_gain_over_first_set_kw"]["power_kw"];
+    assert!(gain.as_array().unwrap().iter().all(|g| g.as_f64().unwrap() < 0.0), "a dirty filter costs everywhere");
+    let words = text(&jamjar(&["analyse", &format!("{out}/job.json")], "").stdout);
+    assert!(words.contains("b loses") || words.contains("No difference shown") || words.contains("Can't tell"), "{words}");
+
+    let refuse = |from: &str, to: &str, want: &str| {
+        std::fs::write(&path, OWN.replace(from, to)).unwrap();
+        let r = jamjar(&["simulate", &path, "--out", &out], "");
+        assert_eq!(r.status.code(), Some(2), "{to}");
+        assert!(text(&r.stderr).contains(want), "{to}: {}", text(&r.stderr));
+    };
+    refuse("seed = 4", "seed = four", "mine.toml:4:8: ");
+    refuse("stock.map", "gone.map", "gone.map: cannot be read");
+    refuse("kind = \"dirty_filter\"", "kind = \"gremlins\"", "unknown variant `gremlins`");
+    std::fs::write(folder.0.join("stock.map"), "jamjar map 1\nname Stock\n\ntable spark_advance [°] over engine_speed [rpm]\n 1000 900\n 1 2\n")
+        .unwrap();
+    refuse("", "", "stock.map:4:1: table spark_advance: the places of engine_speed must be finite and strictly ascending");
+    let nowhere = jamjar(&["simulate", "nowhere", "--out", &out], "");
+    assert!(text(&nowhere.stderr).contains("there are: first-light, tolvern, marrow, quillet, brae"));
+}
+
+#[test]
+fn validate_prints_the_table_and_writes_the_page() {
+    let folder = Folder::new("validate");
+    std::fs::create_dir_all(&folder.0).unwrap();
+    let page = folder.path("validation.md");
+    let out = jamjar(&["validate", "--days", "2", "--json", "--out", &page], "");
+    assert_eq!(out.status.code(), Some(0), "{}", text(&out.stderr));
+    let v: Value = serde_json::from_slice(&out.stdout).unwrap();
+    assert_eq!((v["jamjar_validation"].as_u64(), v["coverage"].as_array().unwrap().len(), v["faults"].as_array().unwrap().len()), (Some(1), 6, 22));
+    assert!(std::fs::read_to_string(&page).unwrap().contains("## Planted faults"));
+    assert_eq!(jamjar(&["validate", "--days", "1", "--out", "/nowhere/x.md"], "").status.code(), Some(2));
+}

@@ -152,7 +152,14 @@ impl Timeline {
             }
             let base = 14.0 * self.scale + self.row() * row as f64;
             let label = if room.is_some() { label } else { String::new() };
-            let _ = write!(s, r#"<text x="{}" y="{base}" font-size="{}" font-family="{}" fill="{colour}">{}</text>"#, n(start), n(13.0 * self.scale), paint.font("name"), escape(&label));
+            let _ = write!(
+                s,
+                r#"<text x="{}" y="{base}" font-size="{}" font-family="{}" fill="{colour}">{}</text>"#,
+                n(start),
+                n(13.0 * self.scale),
+                paint.font("name"),
+                escape(&label)
+            );
             for (h, out) in &t.pulls {
                 let dash = if *out { r#" stroke-dasharray="2 3""# } else { "" };
                 let _ = write!(
@@ -174,7 +181,14 @@ impl Timeline {
             let colour = paint.colour(l.colour);
             let d = path(l.points.iter().map(|p| (x.at(p.0), y.at(p.1))));
             let _ = write!(s, r#"<path d="{d}" fill="none" stroke="{colour}" stroke-width="2" stroke-dasharray="{}"/>"#, l.dash);
-            let _ = write!(s, r#"<text x="{}" y="{}" font-size="{}" fill="{colour}">{}</text>"#, WIDTH - RIGHT + 6.0, n(label_y + 4.0), n(13.0 * self.scale), escape(&l.label));
+            let _ = write!(
+                s,
+                r#"<text x="{}" y="{}" font-size="{}" fill="{colour}">{}</text>"#,
+                WIDTH - RIGHT + 6.0,
+                n(label_y + 4.0),
+                n(13.0 * self.scale),
+                escape(&l.label)
+            );
         }
     }
 
@@ -241,7 +255,9 @@ mod tests {
 
     #[test]
     fn a_name_without_room_is_left_out_rather_than_written_over_another() {
-        let sets = (0..6).map(|k| TimelineSet { label: format!("set number {k}"), tone: Tone::Ink, pulls: vec![(9.0 + 0.01 * f64::from(k), false)] }).collect();
+        let sets = (0..6)
+            .map(|k| TimelineSet { label: format!("set number {k}"), tone: Tone::Ink, pulls: vec![(9.0 + 0.01 * f64::from(k), false)] })
+            .collect();
         let s = Timeline { sets, ..day() }.svg(Paint::Page);
         assert_eq!(s.matches("set number").count(), 3);
     }

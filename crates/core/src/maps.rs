@@ -157,13 +157,21 @@ mod tests {
 
     fn table() -> Table {
         let rows = vec![vec![10.0, 20.0, 40.0], vec![0.0, 10.0, 20.0]];
-        Table { name: "spark_advance".into(), unit: "°".into(), x: axis("engine_speed", &[1000.0, 2000.0, 4000.0]), y: Some(axis("manifold_pressure", &[100.0, 200.0])), rows }
+        Table {
+            name: "spark_advance".into(),
+            unit: "°".into(),
+            x: axis("engine_speed", &[1000.0, 2000.0, 4000.0]),
+            y: Some(axis("manifold_pressure", &[100.0, 200.0])),
+            rows,
+        }
     }
 
     #[test]
     fn between_cells_it_is_bilinear_and_at_the_edges_held() {
         let t = table();
-        for (x, y, want) in [(1000.0, 100.0, 10.0), (1500.0, 100.0, 15.0), (1500.0, 150.0, 10.0), (9000.0, 300.0, 20.0), (0.0, 0.0, 10.0), (3000.0, 200.0, 15.0)] {
+        for (x, y, want) in
+            [(1000.0, 100.0, 10.0), (1500.0, 100.0, 15.0), (1500.0, 150.0, 10.0), (9000.0, 300.0, 20.0), (0.0, 0.0, 10.0), (3000.0, 200.0, 15.0)]
+        {
             assert!((t.at(x, y) - want).abs() < 1e-12, "{x} {y}: {}", t.at(x, y));
         }
         let curve = Table { y: None, rows: vec![vec![1.0, 2.0, 4.0]], ..t };

@@ -346,7 +346,12 @@ fn doubt(a: &Assigned, header: &str, raw: &[f64], unit: Unit, ambient: f64) -> O
     (!better.is_empty()).then(|| Question {
         column: header.to_owned(),
         channel: a.channel.clone(),
-        text: format!("“{header}” reads {middle:.1} in the middle: as {} that would be {:.0} {}, which cannot be.", unit.label(), as_read(unit), a.channel.unit()),
+        text: format!(
+            "“{header}” reads {middle:.1} in the middle: as {} that would be {:.0} {}, which cannot be.",
+            unit.label(),
+            as_read(unit),
+            a.channel.unit()
+        ),
         options: better.into_iter().chain([unit]).collect(),
     })
 }

@@ -29,7 +29,8 @@ pub const MAP_VERSION: &str = "jamjar map 1";
 /// # Errors
 /// [`FormatError`] with line and column of the first fault.
 pub fn read_map(text: &str, file: &str) -> Result<MapFile, FormatError> {
-    let mut lines = text.trim_start_matches('\u{feff}').lines().enumerate().map(|(i, l)| (i as u64 + 1, l.split('#').next().unwrap_or_default().trim_end()));
+    let mut lines =
+        text.trim_start_matches('\u{feff}').lines().enumerate().map(|(i, l)| (i as u64 + 1, l.split('#').next().unwrap_or_default().trim_end()));
     let bad = |line: u64, column: u64, problem: String| Err(FormatError::at(file, line, column, problem));
     match lines.by_ref().find(|(_, l)| !l.trim().is_empty()) {
         Some((_, l)) if l.trim() == MAP_VERSION => {}
@@ -132,7 +133,9 @@ fn fill<'a>(table: &mut Table, lines: &mut impl Iterator<Item = (u64, &'a str)>,
         let mut values = Vec::new();
         for word in l.split_whitespace() {
             let column = word.as_ptr() as usize - l.as_ptr() as usize;
-            values.push(number(word).map_err(|p| FormatError::at(file, n, l[..column].chars().count() as u64 + 1, format!("{p} in table {}", table.name)))?);
+            values.push(
+                number(word).map_err(|p| FormatError::at(file, n, l[..column].chars().count() as u64 + 1, format!("{p} in table {}", table.name)))?,
+            );
         }
         if first {
             table.x.at = values;

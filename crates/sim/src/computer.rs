@@ -53,7 +53,8 @@ impl<'a> Calibration<'a> {
     /// [`MapProblem`] naming the table that is missing.
     pub(crate) fn new(map: &'a MapFile, engine: &EngineSpec, boost_kpa: Option<f64>, stoich_in_tank: f64) -> Result<Self, MapProblem> {
         let diesel = engine.diesel.is_some();
-        let wanted: &[&str] = if diesel { &["fuel_quantity", "smoke_limit", "rail_pressure", "injection_start"] } else { &["spark_advance", "lambda_target"] };
+        let wanted: &[&str] =
+            if diesel { &["fuel_quantity", "smoke_limit", "rail_pressure", "injection_start"] } else { &["spark_advance", "lambda_target"] };
         let charged: &[&str] = if engine.turbo.is_some() { &["boost_target", "wastegate_duty"] } else { &[] };
         if let Some(name) = wanted.iter().chain(charged).find(|n| map.table(n).is_none()) {
             return Err(MapProblem { map: map.name.clone(), problem: format!("this engine needs a table {name}, and the map has none") });

@@ -246,9 +246,13 @@ impl Stage<'_> {
         let dyno = record(&without(&dyno_spec, &s.without), trace, Clock::default(), Upset { torque_noise, ..Upset::default() }, &mut noise);
         let ppm = 35.0 + faults.clock_ppm;
         let ecu_start = m.ecu_s + noise.uniform() * 0.7;
-        let loaded = trace.instants.iter().filter(|i| i.loaded);
+        let mut loaded = trace.instants.iter().filter(|i| i.loaded);
         let from = trace.tip_s;
-        let upset = Upset { lambda_end: faults.lambda_end, lambda_frozen_s: faults.lambda_frozen.map(|share| from + share * (trace.lift_s - from)), torque_noise };
+        let upset = Upset {
+            lambda_end: faults.lambda_end,
+            lambda_frozen_s: faults.lambda_frozen.map(|share| from + share * (trace.lift_s - from)),
+            torque_noise,
+        };
         let ecu = self.scenario.ecu.as_ref().filter(|_| !s.no_ecu).map(|spec| {
             let r = record(&without(spec, &s.without), trace, Clock { start_s: ecu_start, ppm }, upset, &mut noise);
             SimFile { name: format!("{stem}_ecu.csv"), bytes: dialect::write(&r, spec.dialect, &heading, m.at_s - ecu_start, faults.misplaced_unit) }
@@ -263,7 +267,7 @@ impl Stage<'_> {
                 lag_s: ecu.is_some().then_some(ecu_start),
                 drift_ppm: ppm,
                 curve: curve_of(trace),
-                loaded_s: [from, loaded.last().map_or(trace.lift_s, |i| i.t)],
+                loaded_s: [from, loaded.next_back().map_or(trace.lift_s, |i| i.t)],
                 planted,
                 mean_retard_deg: trace.mean_retard_deg,
             },
@@ -313,7 +317,11 @@ fn air_at(d: &DaySpec, hours: f64) -> AirState {
     let es = |t: f64| 6.1094 * (17.625 * t / (t + 243.04)).exp();
     let humidity = (d.humidity * es(d.temperature_c) / es(t)).clamp(0.0, 1.0);
     let pressure_hpa = d.pressure_hpa + d.pressure_hpa_per_h * hours;
-    AirState { temperature_c: (t * 10.0).round() / 10.0, humidity: (humidity * 100.0).round() / 100.0, pressure_hpa: (pressure_hpa * 10.0).round() / 10.0 }
+    AirState {
+        temperature_c: (t * 10.0).round() / 10.0,
+        humidity: (humidity * 100.0).round() / 100.0,
+        pressure_hpa: (pressure_hpa * 10.0).round() / 10.0,
+    }
 }
 
 /// Where on the dyno's clock a fault acts, for those that have a place.
@@ -330,7 +338,7 @@ fn acts_at(p: &Planted, trace: &Trace, f: &Faults) -> Option<[f64; 2]> {
         FaultKind::Knock => p.rpm.and_then(|r| {
             let mut inside = trace.instants.iter().filter(|i| i.loaded && (r[0]..=r[1]).contains(&i.rpm));
             let first = inside.next()?.t;
-            Some([first, inside.last().map_or(first, |i| i.t)])
+            Some([first, inside.next_back().map_or(first, |i| i.t)])
         }),
         _ => None,
     }
@@ -390,6 +398,7 @@ pub fn one_pull(scenario: &Scenario, maps: &BTreeMap<String, MapFile>, seed: u64
         lambda_ready_s: 0.0,
         seed,
     };
-    let trace = run_pull(&setup, &mut Thermal::reference(d.temperature_c), &mut Adaptation::default()).map_err(|e| ScenarioError::whole(e.to_string()))?;
+    let trace =
+        run_pull(&setup, &mut Thermal::reference(d.temperature_c), &mut Adaptation::default()).map_err(|e| ScenarioError::whole(e.to_string()))?;
     Ok(curve_of(&trace))
 }

@@ -84,18 +84,17 @@ fn written(c: &Column, d: Dialect, misplaced: bool) -> Written {
         "road_speed" if imperial => Written { words: "Vehicle speed".into(), unit: "mph", convert: |v| v / 1.609_344, digits },
         "road_speed" => Written { words: "Road speed".into(), unit: "km/h", convert: same, digits },
         "manifold_pressure" if misplaced => Written { words: "MAP".into(), unit: "bar", convert: same, digits },
-        "manifold_pressure" | "back_pressure" | "boost_target" if imperial => Written { words: title(stem), unit: "psi abs", convert: |v| v / 6.894_757, digits: digits + 1 },
+        "manifold_pressure" | "back_pressure" | "boost_target" if imperial => {
+            Written { words: title(stem), unit: "psi abs", convert: |v| v / 6.894_757, digits: digits + 1 }
+        }
         "manifold_pressure" => Written { words: "MAP".into(), unit: "kPa abs", convert: same, digits },
         "back_pressure" => Written { words: "Back pressure".into(), unit: "kPa abs", convert: same, digits },
         "boost_target" => Written { words: "Boost target".into(), unit: "kPa abs", convert: same, digits },
         "fuel_pressure" | "oil_pressure" if imperial => Written { words: title(stem), unit: "psi", convert: |v| v / 6.894_757, digits: 1 },
         "fuel_pressure" | "oil_pressure" => Written { words: title(stem), unit: "kPa", convert: same, digits },
-        "lambda" if matches!(d, Dialect::UnitsRow | Dialect::Imperial) => Written {
-            words: "WB".into(),
-            unit: if imperial { "AFR gasoline" } else { "AFR" },
-            convert: |v| v * 14.7,
-            digits: 2,
-        },
+        "lambda" if matches!(d, Dialect::UnitsRow | Dialect::Imperial) => {
+            Written { words: "WB".into(), unit: if imperial { "AFR gasoline" } else { "AFR" }, convert: |v| v * 14.7, digits: 2 }
+        }
         "lambda" => Written { words: "Lambda".into(), unit: "λ", convert: same, digits },
         "lambda_target" => Written { words: "Lambda target".into(), unit: "λ", convert: same, digits },
         "spark_advance" => Written { words: "Spark advance".into(), unit: "°", convert: same, digits },

@@ -20,6 +20,9 @@ mod fuel;
 mod instruments;
 mod noise;
 mod pull;
+mod rig;
+#[cfg(test)]
+mod rig_test;
 mod scenario;
 mod supply;
 #[cfg(test)]

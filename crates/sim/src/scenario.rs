@@ -316,12 +316,14 @@ impl Scenario {
         let text = crate::engines::text(&self.vehicle.engine).ok_or_else(|| {
             ScenarioError::whole(format!("there is no engine “{}”; there are: {}", self.vehicle.engine, crate::engines::NAMES.join(", ")))
         })?;
-        let mut table: toml::Table = toml::from_str(text).map_err(|e| ScenarioError::whole(format!("engine {}: {}", self.vehicle.engine, e.message())))?;
+        let mut table: toml::Table =
+            toml::from_str(text).map_err(|e| ScenarioError::whole(format!("engine {}: {}", self.vehicle.engine, e.message())))?;
         merge(&mut table, &self.vehicle.change);
         if let Some(b) = self.build.iter().find(|b| b.name == build) {
             merge(&mut table, &b.change);
         }
-        let spec: EngineSpec = table.try_into().map_err(|e: toml::de::Error| ScenarioError::whole(format!("change to the engine: {}", e.message())))?;
+        let spec: EngineSpec =
+            table.try_into().map_err(|e: toml::de::Error| ScenarioError::whole(format!("change to the engine: {}", e.message())))?;
         match spec.problem() {
             Some(p) => Err(ScenarioError::whole(p)),
             None => Ok(spec),

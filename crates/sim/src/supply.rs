@@ -10,6 +10,17 @@ const LONGEST: f64 = 0.98;
 /// Share of wall film the computer does not make up for at tip-in; it decays with this time constant, s.
 const FILM_S: f64 = 0.45;
 
+/// What drives the fuel path in one step.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Feed<'a> {
+    pub(crate) engine: &'a EngineSpec,
+    pub(crate) demand: &'a Demand,
+    pub(crate) fuel: &'a SimFuel,
+    pub(crate) faults: &'a Faults,
+    pub(crate) rpm: f64,
+    pub(crate) dt: f64,
+}
+
 /// What the fuel path is doing.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub(crate) struct Supply {
@@ -38,7 +49,8 @@ impl Supply {
     /// # Formula
     /// Wanted `m = m_air/(λ·AFR_map)`; the injector gives `flow·√(p/p_0)·(ρ/0.745)` while open, at most 98 % of the cycle;
     /// when flow exceeds the pump's, pressure falls towards `p_0·(pump/flow)²` within 0.15 s.
-    pub(crate) fn inject(&mut self, e: &EngineSpec, d: &Demand, air_g: f64, stoich_map: f64, fuel: &SimFuel, rpm: f64, tip: bool, faults: &Faults, dt: f64) -> f64 {
+    pub(crate) fn inject(&mut self, feed: &Feed<'_>, air_g: f64, stoich_map: f64, tip: bool) -> f64 {
+        let Feed { engine: e, demand: d, fuel, faults, rpm, dt } = *feed;
         if tip {
             self.film = faults.lean_tip;
         }
@@ -64,7 +76,8 @@ impl Supply {
     /// # Formula
     /// The rail follows its target within 0.1 s, less what it cannot hold: `p = p_target·min(1, pump/asked)`;
     /// duration `= dead + q/(k·√(p/100 MPa))`; the mass follows the pressure that is there.
-    pub(crate) fn common_rail(&mut self, e: &EngineSpec, b: &DieselBurn, d: &Demand, fuel: &SimFuel, rpm: f64, faults: &Faults, dt: f64) -> f64 {
+    pub(crate) fn common_rail(&mut self, feed: &Feed<'_>, b: &DieselBurn) -> f64 {
+        let Feed { engine: e, demand: d, fuel, faults, rpm, dt } = *feed;
         let asked_mm3 = d.quantity_mg / fuel.density_kg_l;
         let pump = (b.rail_pump_mm3[0] - b.rail_pump_mm3[1] * (rpm / 1000.0 - 1.0)) * faults.pump_factor;
         let toward = d.rail_mpa * (pump / asked_mm3.max(1.0)).min(1.0);

@@ -1,3 +1,5 @@
+#![allow(clippy::float_cmp)]
+
 use crate::burn::friction_nm;
 use crate::dialect::{Dialect, write};
 use crate::fault::{FaultKind, FaultSpec, Faults};
@@ -91,7 +93,8 @@ fn ethanol_cools_burns_more_and_resists_knock() {
 
 #[test]
 fn faults_act_on_their_pulls_only_and_every_kind_says_its_size() {
-    let spec = |kind, pulls: &[usize], size| FaultSpec { kind, pulls: pulls.to_vec(), size, at_rpm: Some(4000.0), cylinder: Some(2), map: None, fuel: None };
+    let spec =
+        |kind, pulls: &[usize], size| FaultSpec { kind, pulls: pulls.to_vec(), size, at_rpm: Some(4000.0), cylinder: Some(2), map: None, fuel: None };
     let list = [spec(FaultKind::HeatSoak, &[3], Some(18.0)), spec(FaultKind::Knock, &[], None)];
     let (first, third) = (Faults::of(&list, 1), Faults::of(&list, 3));
     assert_eq!((first.inlet_extra_c, third.inlet_extra_c), (0.0, 18.0));

@@ -3,7 +3,8 @@
 use crate::db::Store;
 use crate::error::StoreError;
 use crate::schema::{
-    build_state, cell_day, day_air, day_fuel, day_note, import_run, inbox, map_revision, pull, pull_set, pull_summary, sample_block, vehicle, vehicle_limit,
+    build_state, cell_day, day_air, day_fuel, day_note, import_run, inbox, map_revision, pull, pull_set, pull_summary, sample_block, vehicle,
+    vehicle_limit,
 };
 use diesel::prelude::*;
 use diesel::sql_query;
@@ -163,7 +164,15 @@ async fn next_id(c: &mut AsyncMysqlConnection, table: &str) -> Result<i64, Store
 }
 
 /// One batch with ids of its own choosing: nothing else writes days, sets and pulls while bulk data is made.
-async fn bulk_batch(c: &mut AsyncMysqlConnection, pulls: i64, from: i64, like: i64, file: i64, algorithm: i32, cast: &[Cast]) -> Result<(), StoreError> {
+async fn bulk_batch(
+    c: &mut AsyncMysqlConnection,
+    pulls: i64,
+    from: i64,
+    like: i64,
+    file: i64,
+    algorithm: i32,
+    cast: &[Cast],
+) -> Result<(), StoreError> {
     let (sets, days) = ((pulls + PULLS_PER_SET - 1) / PULLS_PER_SET, (pulls + PULLS_PER_SET * SETS_PER_DAY - 1) / (PULLS_PER_SET * SETS_PER_DAY));
     let (day0, set0, pull0) = (next_id(c, "cell_day").await?, next_id(c, "pull_set").await?, next_id(c, "pull").await?);
     let of = |pick: fn(&Cast) -> i64| cast.iter().map(|x| pick(x).to_string()).collect::<Vec<_>>().join(",");

@@ -2,8 +2,8 @@
 
 mod blocks;
 mod days;
-mod demo;
 mod db;
+mod demo;
 mod error;
 mod files;
 mod garage;

@@ -4,9 +4,9 @@ use crate::blocks::{BLOCK_VERSION, decode_block, encode_block};
 use crate::db::{Store, inserted};
 use crate::error::StoreError;
 use crate::schema::{pull, pull_summary, sample_block};
+use chrono::NaiveTime;
 use diesel::prelude::*;
 use diesel_async::{AsyncMysqlConnection, RunQueryDsl};
-use chrono::NaiveTime;
 use jamjar_core::air::AirState;
 use jamjar_core::analysis::Measured;
 use jamjar_core::log::Recording;
@@ -220,7 +220,12 @@ impl Store {
         let mut c = self.conn().await?;
         let shares: Option<i64> =
             pull::table.find(pull_id).select(pull::shares_pull_id).first(&mut c).await.map_err(|e| StoreError::from(e).about("pull", pull_id))?;
-        sample_block::table.find(shares.unwrap_or(pull_id)).select(sample_block::data).first(&mut c).await.map_err(|e| StoreError::from(e).about("pull", pull_id))
+        sample_block::table
+            .find(shares.unwrap_or(pull_id))
+            .select(sample_block::data)
+            .first(&mut c)
+            .await
+            .map_err(|e| StoreError::from(e).about("pull", pull_id))
     }
 
     /// The samples of a pull.

@@ -324,7 +324,9 @@ async fn with_pulls(c: &mut AsyncMysqlConnection, sets: Vec<Set>) -> Result<Vec<
             let (mut own, rest): (Vec<_>, Vec<_>) = std::mem::take(&mut pulls).into_iter().partition(|(p, _)| p.set_id == set.id);
             pulls = rest;
             if let Some(why) = &set.invalid {
-                own.iter_mut().filter(|(p, _)| p.excluded_reason.is_none()).for_each(|(_, s)| s.measured.excluded = Some(format!("set marked invalid: {why}")));
+                own.iter_mut()
+                    .filter(|(p, _)| p.excluded_reason.is_none())
+                    .for_each(|(_, s)| s.measured.excluded = Some(format!("set marked invalid: {why}")));
             }
             SetWithPulls { set, pulls: own }
         })

@@ -71,7 +71,13 @@ async fn record(c: &mut AsyncMysqlConnection, r: Row) -> Result<VehicleRecord, S
             Ok(limit)
         })
         .collect();
-    Ok(VehicleRecord { id: r.id, vehicle: Vehicle { name: r.name, engine, dyno }, limits: limits?, sheet: serde_json::from_str(&r.sheet).map_err(damaged)?, demo: r.demo })
+    Ok(VehicleRecord {
+        id: r.id,
+        vehicle: Vehicle { name: r.name, engine, dyno },
+        limits: limits?,
+        sheet: serde_json::from_str(&r.sheet).map_err(damaged)?,
+        demo: r.demo,
+    })
 }
 
 pub(crate) async fn insert_limits(c: &mut AsyncMysqlConnection, vehicle_id: i64, limits: &[Limit]) -> Result<(), StoreError> {

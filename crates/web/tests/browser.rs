@@ -63,9 +63,9 @@ async fn choose(d: &WebDriver, css: &str, value: &str) {
     see(d, &format!("{css} option[value='{value}']")).await.click().await.unwrap();
 }
 
-#[tokio::test(flavor = "multi_thread")]
-async fn from_two_sets_of_files_to_an_honest_gain() {
-    let cell = Cell::start("browser").await;
+/// Serves the cell on a port of its own and walks through it in a browser; the console must stay silent.
+async fn walk_through<F: Future<Output = ()> + Send + 'static>(name: &str, walk: impl FnOnce(WebDriver, String) -> F) {
+    let cell = Cell::start(name).await;
     let listener = TcpListener::bind(("127.0.0.1", 0)).unwrap();
     listener.set_nonblocking(true).unwrap();
     let base = format!("http://{}", listener.local_addr().unwrap());
@@ -80,6 +80,55 @@ async fn from_two_sets_of_files_to_an_honest_gain() {
     outcome.expect("the walk through the screens");
     let errors: Vec<String> = console.unwrap().into_iter().filter(|e| e.level == "SEVERE" || e.level == "WARNING").map(|e| e.message).collect();
     assert!(errors.is_empty(), "the console has errors: {errors:?}");
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_day_is_entered_by_hand_on_a_phone() {
+    walk_through("phone", by_hand).await;
+}
+
+async fn by_hand(d: WebDriver, base: String) {
+    let phone = serde_json::json!({"width": 390, "height": 844, "deviceScaleFactor": 1, "mobile": true});
+    d.cdp().send_raw("Emulation.setDeviceMetricsOverride", phone).await.unwrap();
+    d.goto(format!("{base}/days/new")).await.unwrap();
+    set(&d, "input[name=name]", "Quillet 650").await;
+    choose(&d, "select[name=dyno]", "roller_inertia").await;
+    set(&d, "input[name=inertia]", "6.2").await;
+    see(&d, "main form button.btn").await.click().await.unwrap();
+
+    assert!(see(&d, "#checklist summary").await.text().await.unwrap().contains("No go yet: 6"));
+    see(&d, "#checklist summary").await.click().await.unwrap();
+    for id in ["straps", "guards", "air", "fire", "hearing", "abort"] {
+        see(&d, &format!("#checklist input[name={id}][value=yes]")).await.click().await.unwrap();
+        // The attribute is the server's word; the tick alone is only the browser's.
+        let kept = format!("#checklist input[name={id}][value=yes][checked]");
+        d.query(By::Css(kept)).wait(Duration::from_secs(30), Duration::from_millis(50)).first().await.unwrap();
+    }
+    d.query(By::XPath("//*[@id='checklist']//b[contains(., 'Go: 6 of 17')]"))
+        .wait(Duration::from_secs(30), Duration::from_millis(50))
+        .first()
+        .await
+        .unwrap();
+    d.refresh().await.unwrap();
+    see(&d, "#air summary").await.click().await.unwrap();
+    for (field, value) in [("temperature", "16,5"), ("humidity", "61"), ("pressure", "1008")] {
+        set(&d, &format!("#air form[action$='/air'] input[name={field}]"), value).await;
+    }
+    see(&d, "#air form[action$='/air'] button").await.click().await.unwrap();
+    d.query(By::XPath("//*[contains(., '16.5 °C')]")).wait(Duration::from_secs(30), Duration::from_millis(50)).first().await.unwrap();
+    set(&d, "form[action$='/notes'] input[name=text]", "rear tyre to 2.4 bar").await;
+    see(&d, "form[action$='/notes'] button").await.click().await.unwrap();
+    assert!(see(&d, ".daynotes").await.text().await.unwrap().contains("rear tyre to 2.4 bar"));
+    let wide = d.execute("return document.documentElement.scrollWidth", vec![]).await.unwrap().json().as_f64().unwrap();
+    assert!(wide <= 390.0, "nothing hangs over the edge: {wide} px");
+    d.goto(format!("{base}/vehicles/1")).await.unwrap();
+    let wide = d.execute("return document.documentElement.scrollWidth", vec![]).await.unwrap().json().as_f64().unwrap();
+    assert!(wide <= 390.0, "on the vehicle page neither: {wide} px");
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn from_two_sets_of_files_to_an_honest_gain() {
+    walk_through("browser", walk).await;
 }
 
 async fn walk(d: WebDriver, base: String) {
@@ -102,7 +151,9 @@ async fn walk(d: WebDriver, base: String) {
     see(&d, "[data-drop]").await;
     d.find(By::Css("input[type=file]")).await.unwrap().send_keys(paths.join("\n")).await.unwrap();
     assert!(see(&d, ".question").await.text().await.unwrap().contains("AFR on the gasoline scale"));
-    see(&d, ".question button").await.click().await.unwrap();
+    let answer = see(&d, ".question button").await;
+    answer.scroll_into_view().await.unwrap();
+    answer.click().await.unwrap();
     d.query(By::Css(".question")).wait(Duration::from_secs(30), Duration::from_millis(50)).not_exists().await.unwrap();
 
     for (i, map) in [(0, "Stock"), (1, "C2")] {
@@ -110,11 +161,15 @@ async fn walk(d: WebDriver, base: String) {
         set(&d, &format!("input[name='fuel.{i}']"), "RON 95 E5").await;
         set(&d, &format!("input[name='gear.{i}']"), "4").await;
     }
-    see(&d, "#commit button.btn").await.click().await.unwrap();
+    let store = see(&d, "#commit button.btn").await;
+    store.scroll_into_view().await.unwrap();
+    store.click().await.unwrap();
     see(&d, ".setcard table").await;
     assert!(d.find(By::Css("body")).await.unwrap().text().await.unwrap().contains("aligned ±"));
 
-    see(&d, "[data-lineup]").await.click().await.unwrap();
+    let line_up = see(&d, "[data-lineup]").await;
+    line_up.scroll_into_view().await.unwrap();
+    line_up.click().await.unwrap();
     let answer = see(&d, "#answer").await.text().await.unwrap();
     assert!(answer.starts_with("C2 on RON 95 E5 gains ") && answer.contains("kW over Stock on RON 95 E5 at peak"), "{answer}");
     let kw: f64 = answer.split("gains ").nth(1).unwrap().split(' ').next().unwrap().parse().unwrap();

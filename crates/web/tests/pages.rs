@@ -71,7 +71,10 @@ async fn the_demo_reads_as_its_truth_says() {
     assert!(!cell.get("/days/1").await.text().contains("strap slipped"));
 
     let hot = cell.get("/days/3").await.text();
-    assert!(hot.contains("heat soak") && hot.contains("wrong gear, or slip?") && hot.contains("Left out of figures: third gear"), "the stories of the hot day");
+    assert!(
+        hot.contains("heat soak") && hot.contains("wrong gear, or slip?") && hot.contains("Left out of figures: third gear"),
+        "the stories of the hot day"
+    );
     assert!(hot.contains("class=\"timeline\"") && hot.contains("18 pulls from") || hot.contains("15 pulls from"), "pulls stand on the timeline");
     let vehicle = cell.get("/vehicles/1").await.text();
     assert!(vehicle.contains("Quoted 118.0 kW (at the crank, by its papers)") && vehicle.contains("not at the same place"));
@@ -83,7 +86,18 @@ async fn the_demo_reads_as_its_truth_says() {
     cell.store.set_limits(1, &limits).await.unwrap();
     assert!(cell.get("/days/1").await.text().contains("injector duty: over by"), "a changed limit judges old pulls anew");
 
-    let own = cell.store.add_day(&jamjar_store::NewDay { vehicle_id: 1, date: "2026-06-01".parse().unwrap(), place: "cell 1".into(), air: None, note: "mine".into(), demo: false }).await.unwrap();
+    let own = cell
+        .store
+        .add_day(&jamjar_store::NewDay {
+            vehicle_id: 1,
+            date: "2026-06-01".parse().unwrap(),
+            place: "cell 1".into(),
+            air: None,
+            note: "mine".into(),
+            demo: false,
+        })
+        .await
+        .unwrap();
     assert!(cell.get("/settings").await.text().contains("Take the demo away"));
     let gone = cell.post("/demo/remove", &[]).await;
     assert!(cell.get(&gone.location()).await.text().contains("Days of your own stand on Tolvern T3"));
@@ -277,7 +291,12 @@ fn the_committed_style_sheet_is_fresh() {
 #[tokio::test(flavor = "multi_thread")]
 async fn a_day_is_written_by_hand_and_a_vehicle_kept_up() {
     let cell = Cell::start("sheet").await;
-    let made = cell.post("/days", &[("name", "Tern"), ("dyno", "hub"), ("ratio", "4.1"), ("ignition", "spark"), ("aspiration", "turbocharged"), ("date", "2026-03-03")]).await;
+    let made = cell
+        .post(
+            "/days",
+            &[("name", "Tern"), ("dyno", "hub"), ("ratio", "4.1"), ("ignition", "spark"), ("aspiration", "turbocharged"), ("date", "2026-03-03")],
+        )
+        .await;
     let day = made.location();
     let text = cell.get(&day).await.text();
     assert!(text.contains("No go yet: 6 of the checks that keep people whole are open") && text.contains("CO alarm on"), "{text}");
@@ -288,9 +307,22 @@ async fn a_day_is_written_by_hand_and_a_vehicle_kept_up() {
     }
     assert!(cell.get(&day).await.text().contains("Go: 6 of 17 looked at"));
 
-    assert_eq!(cell.post(&format!("{day}/air"), &[("at", "09:10"), ("temperature", "21,4"), ("humidity", "52"), ("pressure", "1002.1")]).await.status, StatusCode::SEE_OTHER);
-    assert!(cell.post(&format!("{day}/air"), &[("at", "09:20"), ("temperature", "21"), ("humidity", "52"), ("pressure", "29.6")]).await.text().contains("inHg"));
-    assert!(cell.post(&format!("{day}/air"), &[("at", "25:00"), ("temperature", "21"), ("humidity", "52"), ("pressure", "1002")]).await.text().contains("not a time of day"));
+    assert_eq!(
+        cell.post(&format!("{day}/air"), &[("at", "09:10"), ("temperature", "21,4"), ("humidity", "52"), ("pressure", "1002.1")]).await.status,
+        StatusCode::SEE_OTHER
+    );
+    assert!(
+        cell.post(&format!("{day}/air"), &[("at", "09:20"), ("temperature", "21"), ("humidity", "52"), ("pressure", "29.6")])
+            .await
+            .text()
+            .contains("inHg")
+    );
+    assert!(
+        cell.post(&format!("{day}/air"), &[("at", "25:00"), ("temperature", "21"), ("humidity", "52"), ("pressure", "1002")])
+            .await
+            .text()
+            .contains("not a time of day")
+    );
     cell.post(&format!("{day}/fuel"), &[("fuel", "E85"), ("litres", "40"), ("note", "measured 0.78")]).await;
     cell.post(&format!("{day}/fuel"), &[("fuel", "E85"), ("litres", "32,5"), ("note", "")]).await;
     let long = "x".repeat(2000);
@@ -308,7 +340,11 @@ async fn a_day_is_written_by_hand_and_a_vehicle_kept_up() {
     let bad = cell.post("/vehicles/1/sheet", &[("mass_kg", "3")]).await;
     assert_eq!(bad.status, StatusCode::UNPROCESSABLE_ENTITY);
     assert!(bad.text().contains("mass is 3 kg, outside 20"));
-    cell.post("/vehicles/1/sheet", &[("model", "saloon"), ("gears", "3.6 2.05"), ("final_drive", "3.94"), ("tyre_radius_m", "0.302"), ("quoted_power_kw", "118")]).await;
+    cell.post(
+        "/vehicles/1/sheet",
+        &[("model", "saloon"), ("gears", "3.6 2.05"), ("final_drive", "3.94"), ("tyre_radius_m", "0.302"), ("quoted_power_kw", "118")],
+    )
+    .await;
     let page = cell.get("/vehicles/1").await.text();
     assert!(page.contains("14.184") && page.contains("Quoted 118.0 kW (where is not said); no stock baseline"), "{page}");
     cell.post("/vehicles/1/builds", &[("name", "B"), ("since", "2026-03-20"), ("changed", "larger pump")]).await;

@@ -236,7 +236,11 @@ pub const BULK_RUN: &str = "bulk";
 pub async fn bulk(store: &Store, pulls: i64) -> Result<(), WorkflowError> {
     let like = store.latest_sets(1).await?;
     let like = store.sets_by_id(&like.iter().map(|s| s.id).collect::<Vec<_>>()).await?;
-    let pull = like.first().and_then(|s| s.pulls.first()).map(|p| p.0.id).ok_or_else(|| bad("bulk data shares the samples of a real pull: load the demo first"))?;
+    let pull = like
+        .first()
+        .and_then(|s| s.pulls.first())
+        .map(|p| p.0.id)
+        .ok_or_else(|| bad("bulk data shares the samples of a real pull: load the demo first"))?;
     let run = store.start_run(None, BULK_RUN, (pulls / 1000) as i32).await?;
     let result = store.add_bulk(pulls, pull, run).await;
     let (state, message) = match &result {

@@ -89,7 +89,12 @@ fn input_of(s: &SetWithPulls) -> SetInput {
 
 /// Cached measurements; all of them made again from the samples, together, when algorithm or settings have changed for any:
 /// what ended a pull and whose log it is shows only among the others.
-pub(crate) async fn measured(store: &Store, sets: &[SetWithPulls], vehicle: &VehicleRecord, settings: &Settings) -> Result<Vec<Vec<Measured>>, WorkflowError> {
+pub(crate) async fn measured(
+    store: &Store,
+    sets: &[SetWithPulls],
+    vehicle: &VehicleRecord,
+    settings: &Settings,
+) -> Result<Vec<Vec<Measured>>, WorkflowError> {
     let hash = settings_hash(&vehicle.vehicle, &vehicle.limits, settings);
     let pulls = || sets.iter().flat_map(|s| &s.pulls);
     let fresh = |p: &Pull, s: &Summary| p.shares.is_some() || (s.algorithm == ALGORITHM_VERSION && s.settings == hash);

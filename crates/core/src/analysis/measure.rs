@@ -235,7 +235,9 @@ fn doubt_ratio(log: &Recording, alignment: &Alignment, given: Option<f64>, flags
     if let Some(m) = two_speed_ratio(log).or(from_alignment).filter(|m| (m / k - 1.0).abs() > RATIO_DOUBT) {
         let off = 100.0 * (m / k - 1.0);
         let text = match alignment.slip_share.filter(|_| alignment.usable()) {
-            Some(s) => format!("the dyno turns up to {:.1} % slower under load than the ratio of {k:.3} says: slip of tyre, clutch or converter", 100.0 * s),
+            Some(s) => {
+                format!("the dyno turns up to {:.1} % slower under load than the ratio of {k:.3} says: slip of tyre, clutch or converter", 100.0 * s)
+            }
             None => format!("the measured ratio is {m:.3}, the geometry says {k:.3} ({off:+.1} %): wrong gear, or slip?"),
         };
         flags.push(Flag::new("ratio_differs", text));

@@ -150,7 +150,8 @@ pub fn swept(speed: &Series, from_s: f64, to_s: f64) -> bool {
     let inside = speed.between(from_s, to_s);
     let ends = [speed.at(from_s), speed.at(to_s)];
     // The extremes, not the ends: up through a pull and down again afterwards is swept too.
-    let (low, high) = inside.v.iter().copied().chain(ends.into_iter().flatten()).fold((f64::INFINITY, f64::NEG_INFINITY), |(a, b), v| (a.min(v), b.max(v)));
+    let (low, high) =
+        inside.v.iter().copied().chain(ends.into_iter().flatten()).fold((f64::INFINITY, f64::NEG_INFINITY), |(a, b), v| (a.min(v), b.max(v)));
     high - low >= SWEPT_RPM
 }
 

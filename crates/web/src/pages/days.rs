@@ -92,7 +92,13 @@ fn vehicle_of(f: &NewDayForm) -> Result<NewVehicle, String> {
 
 async fn new_page(state: &AppState, prefs: &Prefs, problem: String) -> Result<NewDayPage, WebError> {
     let vehicles = state.store.vehicles().await?.into_iter().map(|v| (v.id, v.vehicle.name)).collect();
-    Ok(NewDayPage { shell: Shell::new("Start a day", &prefs.theme, "new"), vehicles, today: chrono::Local::now().date_naive().to_string(), problem, chosen: 0 })
+    Ok(NewDayPage {
+        shell: Shell::new("Start a day", &prefs.theme, "new"),
+        vehicles,
+        today: chrono::Local::now().date_naive().to_string(),
+        problem,
+        chosen: 0,
+    })
 }
 
 #[derive(Deserialize)]

@@ -249,10 +249,10 @@ mod tests {
             f("odd", "x"),
         ]);
         assert_eq!(sets.len(), 2);
-        assert_eq!(sets[0].pulls, vec![
-                ChosenPull { dyno: 4, ecu: Some(5), ..ChosenPull::default() },
-                ChosenPull { dyno: 6, number: Some(1), ..ChosenPull::default() }
-            ]);
+        assert_eq!(
+            sets[0].pulls,
+            vec![ChosenPull { dyno: 4, ecu: Some(5), ..ChosenPull::default() }, ChosenPull { dyno: 6, number: Some(1), ..ChosenPull::default() }]
+        );
         assert_eq!((sets[0].config.map.as_str(), sets[1].config.fuel.as_str(), sets[1].pulls.len()), ("C3", "E30", 0));
     }
 }

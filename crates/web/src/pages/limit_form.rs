@@ -125,7 +125,9 @@ mod tests {
 
     #[test]
     fn a_fault_names_the_limit() {
-        let one = |name: &str, value: &str| limits_of(&form(&[("channel.0", "lambda_1"), ("id.0", "lean"), ("threshold.0", "0.9"), (name, value)]), &[]).unwrap_err();
+        let one = |name: &str, value: &str| {
+            limits_of(&form(&[("channel.0", "lambda_1"), ("id.0", "lean"), ("threshold.0", "0.9"), (name, value)]), &[]).unwrap_err()
+        };
         for (name, value, want) in [
             ("threshold.0", "lots", "limit “lean”, threshold: “lots” is not a number"),
             ("threshold.0", "880 at 1000, 940", "write a curve"),

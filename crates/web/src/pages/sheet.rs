@@ -28,7 +28,12 @@ fn time(s: &str) -> Result<NaiveTime, WebError> {
 }
 
 fn number(s: &str, what: &str) -> Result<f64, WebError> {
-    s.trim().replace(',', ".").parse::<f64>().ok().filter(|v| v.is_finite()).ok_or_else(|| WebError::Bad(format!("{what}: “{}” is not a number", s.trim())))
+    s.trim()
+        .replace(',', ".")
+        .parse::<f64>()
+        .ok()
+        .filter(|v| v.is_finite())
+        .ok_or_else(|| WebError::Bad(format!("{what}: “{}” is not a number", s.trim())))
 }
 
 /// One answer at a time, as each is tapped; the fragment comes back with the verdict.
@@ -65,7 +70,12 @@ pub(crate) struct Note {
     text: String,
 }
 
-pub(crate) async fn note(Calibrator(who): Calibrator, State(state): State<AppState>, Path(id): Path<i64>, Form(f): Form<Note>) -> Result<Response, WebError> {
+pub(crate) async fn note(
+    Calibrator(who): Calibrator,
+    State(state): State<AppState>,
+    Path(id): Path<i64>,
+    Form(f): Form<Note>,
+) -> Result<Response, WebError> {
     let text = f.text.trim();
     if text.is_empty() {
         return Err(WebError::Bad("the note is empty".into()));
@@ -128,7 +138,12 @@ pub(crate) struct Mark {
     valid: bool,
 }
 
-pub(crate) async fn mark(Calibrator(who): Calibrator, State(state): State<AppState>, Path(id): Path<i64>, Form(f): Form<Mark>) -> Result<Response, WebError> {
+pub(crate) async fn mark(
+    Calibrator(who): Calibrator,
+    State(state): State<AppState>,
+    Path(id): Path<i64>,
+    Form(f): Form<Mark>,
+) -> Result<Response, WebError> {
     let reason = f.reason.trim();
     if !f.valid && reason.is_empty() {
         return Err(WebError::Bad("a set is marked invalid only with a reason: say why".into()));

@@ -89,7 +89,11 @@ fn sheet_of(f: &Fields, prefs: &Prefs) -> Result<VehicleSheet, String> {
     let gears: Result<Vec<f64>, String> = text("gears")
         .replace([';', '/'], " ")
         .split_whitespace()
-        .map(|g| g.replace(',', ".").parse::<f64>().map_err(|_| format!("gears: “{g}” is not a ratio; write them with spaces between, such as 3.6 2.05 1.36")))
+        .map(|g| {
+            g.replace(',', ".")
+                .parse::<f64>()
+                .map_err(|_| format!("gears: “{g}” is not a ratio; write them with spaces between, such as 3.6 2.05 1.36"))
+        })
         .collect();
     let gears = gears?;
     if gears.len() > MOST_GEARS {
@@ -124,7 +128,13 @@ fn sheet_of(f: &Fields, prefs: &Prefs) -> Result<VehicleSheet, String> {
     Ok(sheet)
 }
 
-pub(crate) async fn sheet(_: Calibrator, prefs: Prefs, State(state): State<AppState>, Path(id): Path<i64>, Form(f): Form<Fields>) -> Result<Response, WebError> {
+pub(crate) async fn sheet(
+    _: Calibrator,
+    prefs: Prefs,
+    State(state): State<AppState>,
+    Path(id): Path<i64>,
+    Form(f): Form<Fields>,
+) -> Result<Response, WebError> {
     state.store.vehicle(id).await?;
     match sheet_of(&f, &prefs) {
         Ok(s) => {
@@ -135,12 +145,19 @@ pub(crate) async fn sheet(_: Calibrator, prefs: Prefs, State(state): State<AppSt
     }
 }
 
-pub(crate) async fn build(_: Calibrator, prefs: Prefs, State(state): State<AppState>, Path(id): Path<i64>, Form(f): Form<Fields>) -> Result<Response, WebError> {
+pub(crate) async fn build(
+    _: Calibrator,
+    prefs: Prefs,
+    State(state): State<AppState>,
+    Path(id): Path<i64>,
+    Form(f): Form<Fields>,
+) -> Result<Response, WebError> {
     state.store.vehicle(id).await?;
     let text = |name: &str| f.get(name).map(|s| s.trim().to_owned()).unwrap_or_default();
     let (name, changed, since) = (text("name"), text("changed"), text("since"));
     if name.is_empty() || name.chars().count() > 120 || changed.chars().count() > 2000 {
-        return refuse(&state, &prefs, id, "a build state needs a name of at most 120 characters, and says what changed in at most 2000".into()).await;
+        return refuse(&state, &prefs, id, "a build state needs a name of at most 120 characters, and says what changed in at most 2000".into())
+            .await;
     }
     let since = match since.as_str() {
         "" => None,
@@ -153,7 +170,13 @@ pub(crate) async fn build(_: Calibrator, prefs: Prefs, State(state): State<AppSt
     Ok(back(id, "builds"))
 }
 
-pub(crate) async fn limits(_: Calibrator, prefs: Prefs, State(state): State<AppState>, Path(id): Path<i64>, Form(f): Form<Fields>) -> Result<Response, WebError> {
+pub(crate) async fn limits(
+    _: Calibrator,
+    prefs: Prefs,
+    State(state): State<AppState>,
+    Path(id): Path<i64>,
+    Form(f): Form<Fields>,
+) -> Result<Response, WebError> {
     let vehicle = state.store.vehicle(id).await?;
     match super::limit_form::limits_of(&f, &vehicle.limits) {
         Ok(limits) => {
@@ -182,7 +205,13 @@ pub(crate) async fn template(_: Calibrator, State(state): State<AppState>, Path(
 }
 
 /// A dropped map file: read, checked, taken into custody whole.
-pub(crate) async fn map(_: Calibrator, prefs: Prefs, State(state): State<AppState>, Path(id): Path<i64>, mut form: Multipart) -> Result<Response, WebError> {
+pub(crate) async fn map(
+    _: Calibrator,
+    prefs: Prefs,
+    State(state): State<AppState>,
+    Path(id): Path<i64>,
+    mut form: Multipart,
+) -> Result<Response, WebError> {
     state.store.vehicle(id).await?;
     let (mut fields, mut file): (Fields, Option<(String, Vec<u8>)>) = (HashMap::new(), None);
     let cut = |e: axum::extract::multipart::MultipartError| WebError::Bad(format!("the upload was cut short: {}", e.body_text()));
@@ -255,9 +284,18 @@ mod tests {
 
     #[test]
     fn a_sheet_reads_as_people_type_it() {
-        let s = sheet_of(&fields(&[("gears", "3,6 2.05; 1.36"), ("mass_kg", "1240"), ("driven_rpm", "2500–6500"), ("quoted_power_kw", "118")]), &Prefs::default()).unwrap();
+        let s = sheet_of(
+            &fields(&[("gears", "3,6 2.05; 1.36"), ("mass_kg", "1240"), ("driven_rpm", "2500–6500"), ("quoted_power_kw", "118")]),
+            &Prefs::default(),
+        )
+        .unwrap();
         assert_eq!((s.gears, s.mass_kg, s.driven_rpm, s.quoted_power_kw), (vec![3.6, 2.05, 1.36], Some(1240.0), Some([2500.0, 6500.0]), Some(118.0)));
-        for (k, v, want) in [("gears", "first", "not a ratio"), ("mass_kg", "heavy", "not a number"), ("driven_rpm", "6500", "2500-6500"), ("mass_kg", "3", "outside 20")] {
+        for (k, v, want) in [
+            ("gears", "first", "not a ratio"),
+            ("mass_kg", "heavy", "not a number"),
+            ("driven_rpm", "6500", "2500-6500"),
+            ("mass_kg", "3", "outside 20"),
+        ] {
             assert!(sheet_of(&fields(&[(k, v)]), &Prefs::default()).unwrap_err().contains(want), "{k} {v}");
         }
     }

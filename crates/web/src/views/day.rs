@@ -1,8 +1,8 @@
 //! The day sheet: vehicle, conditions, sets and pulls in order of running.
 
 use super::encode::{Encoding, SetTag};
-use super::words::{count, date_words, verdict_line};
 use super::sheet::{AirRow, ChecklistFragment, NoteRow, air_rows, checklist_fragment, fuel_words, hhmm, note_rows, timeline, timeline_svg};
+use super::words::{count, date_words, verdict_line};
 use super::{InboxFragment, RunFragment, Shell};
 use crate::prefs::Prefs;
 use askama::Template;

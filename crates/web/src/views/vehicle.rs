@@ -1,7 +1,7 @@
 //! Vehicle pages: what it is, what limits it, what it is quoted at, its build states, maps and days.
 
-use super::words::{count, date_words};
 use super::Shell;
+use super::words::{count, date_words};
 use crate::prefs::Prefs;
 use askama::Template;
 use jamjar_core::channel::KINDS;
@@ -291,7 +291,13 @@ fn quoted_words(p: &VehicleParts, prefs: &Prefs) -> String {
         format!("Quoted {:.1} {} ({at})", u.from_kw(q), u.label())
     });
     let measured = p.baseline.as_ref().map(|(kw, date, n)| {
-        format!("measured on the stock map {:.1} {} {place}, {} of {date}, {}", u.from_kw(*kw), u.label(), count(*n, "pull"), prefs.correction.label())
+        format!(
+            "measured on the stock map {:.1} {} {place}, {} of {date}, {}",
+            u.from_kw(*kw),
+            u.label(),
+            count(*n, "pull"),
+            prefs.correction.label()
+        )
     });
     match (quoted, measured) {
         (Some(q), Some(m)) if place == "at the crankshaft" => format!("{q}; {m}."),

@@ -1,9 +1,9 @@
 //! Committing chosen pulls: read, measure, store, in one transaction with progress.
 
+use super::air::DayAir;
 use super::preview::FilePreview;
 use super::short_hash;
 use crate::error::{WorkflowError, blocking};
-use super::air::DayAir;
 use chrono::NaiveTime;
 use jamjar_core::ALGORITHM_VERSION;
 use jamjar_core::air::AirState;
@@ -97,7 +97,13 @@ pub async fn commit(store: &Store, run_id: i64, before: i32, day_id: i64, sets: 
             let air = p.air.or_else(|| airs.at(p.started_at));
             let several = p.number.is_some();
             let whole = files_open.read(store, &dyno, several).await?;
-            let mut input = PullInput { id: format!("p{}", i + 1), dyno: part_of(&whole, &dyno, p.number), air, excluded: p.excluded.clone(), ..PullInput::default() };
+            let mut input = PullInput {
+                id: format!("p{}", i + 1),
+                dyno: part_of(&whole, &dyno, p.number),
+                air,
+                excluded: p.excluded.clone(),
+                ..PullInput::default()
+            };
             if let Some(e) = &ecu {
                 input.ecu = Some(Recording::clone(&*files_open.read(store, e, several).await?));
             }

@@ -1,10 +1,10 @@
 use super::*;
+use crate::scenarios::{Loaded, first_light};
+use crate::simulate::true_gain;
 use jamjar_core::analysis::Figure;
 use jamjar_core::pull::align::Status;
 use jamjar_core::pull::detect::EndedBy;
 use jamjar_core::signal::interp::linear;
-use crate::scenarios::{Loaded, first_light};
-use crate::simulate::true_gain;
 use jamjar_sim::{SimDay, Simulated};
 use serde_json::json;
 use std::fs;

@@ -19,10 +19,15 @@ pub struct Found {
     pub said_by: Option<&'static str>,
     /// Share of planted pulls of which it was said.
     pub recall: Option<Share>,
+    /// The same at half the size (nearer to nothing), where a half makes sense.
+    pub recall_half: Option<(f64, Share)>,
     /// Share of other pulls of the same days of which it was said.
     pub false_alarms: Option<Share>,
     pub pulls: usize,
 }
+
+/// Whether it was said of each planted pull of a day, and of each other.
+type Said = (Vec<f64>, Vec<f64>);
 
 /// A kind with where it is planted and what counts as finding it.
 struct Case {
@@ -53,20 +58,92 @@ fn ended(m: &Measured, by: EndedBy) -> bool {
 const CASES: &[Case] = &[
     Case { kind: FaultKind::HeatSoak, scenario: "first-light", pulls: &[3], said_by: "flag “heat soak”", says: |m| flag(m, "heat_soak") },
     Case { kind: FaultKind::WrongGear, scenario: "first-light", pulls: &[2], said_by: "flag on the ratio", says: |m| ratio_off(m, 0.08, 9.0) },
-    Case { kind: FaultKind::TyreSlip, scenario: "brae", pulls: &[1, 2, 3], said_by: "flag on the ratio, named slip", says: |m| ratio_off(m, 0.01, 0.08) },
-    Case { kind: FaultKind::ConverterSlip, scenario: "brae", pulls: &[1, 2, 3], said_by: "flag on the ratio, named slip", says: |m| ratio_off(m, 0.01, 0.08) },
-    Case { kind: FaultKind::Knock, scenario: "first-light", pulls: &[1, 2, 3], said_by: "knock limit over or close", says: |m| limit(m, "knock", &[Verdict::Over, Verdict::Close]) },
-    Case { kind: FaultKind::WeakCylinder, scenario: "quillet", pulls: &[1, 2, 3, 4], said_by: "λ limit of that cylinder over", says: |m| limit(m, "lean-1", &[Verdict::Over]) },
-    Case { kind: FaultKind::LeanExcursion, scenario: "quillet", pulls: &[1, 2, 3, 4], said_by: "λ limit over", says: |m| limit(m, "lean-1", &[Verdict::Over]) },
-    Case { kind: FaultKind::FuelPumpSag, scenario: "first-light", pulls: &[1, 2, 3], said_by: "λ limit over", says: |m| limit(m, "lean", &[Verdict::Over]) },
-    Case { kind: FaultKind::SaturatedLambda, scenario: "first-light", pulls: &[1, 2, 3], said_by: "λ limit “can't tell”", says: |m| limit(m, "lean", &[Verdict::CantTell]) },
-    Case { kind: FaultKind::FrozenLambda, scenario: "first-light", pulls: &[2], said_by: "λ limit “can't tell”", says: |m| limit(m, "lean", &[Verdict::CantTell]) },
-    Case { kind: FaultKind::ClockDrift, scenario: "first-light", pulls: &[2], said_by: "clock rate over 1000 ppm, or another rate than the job's others", says: |m| m.alignment.drift_ppm.is_some_and(|d| d.abs() > 1000.0) || m.alignment.rate_ppm.is_some_and(|d| d.abs() > 1000.0) },
+    Case {
+        kind: FaultKind::TyreSlip,
+        scenario: "brae",
+        pulls: &[1, 2, 3],
+        said_by: "flag on the ratio, named slip",
+        says: |m| ratio_off(m, 0.01, 0.08),
+    },
+    Case {
+        kind: FaultKind::ConverterSlip,
+        scenario: "brae",
+        pulls: &[1, 2, 3],
+        said_by: "flag on the ratio, named slip",
+        says: |m| ratio_off(m, 0.01, 0.08),
+    },
+    Case {
+        kind: FaultKind::Knock,
+        scenario: "first-light",
+        pulls: &[1, 2, 3],
+        said_by: "knock limit over or close",
+        says: |m| limit(m, "knock", &[Verdict::Over, Verdict::Close]),
+    },
+    Case {
+        kind: FaultKind::WeakCylinder,
+        scenario: "quillet",
+        pulls: &[1, 2, 3, 4],
+        said_by: "λ limit of that cylinder over",
+        says: |m| limit(m, "lean-1", &[Verdict::Over]),
+    },
+    Case {
+        kind: FaultKind::LeanExcursion,
+        scenario: "quillet",
+        pulls: &[1, 2, 3, 4],
+        said_by: "λ limit over",
+        says: |m| limit(m, "lean-1", &[Verdict::Over]),
+    },
+    Case {
+        kind: FaultKind::FuelPumpSag,
+        scenario: "first-light",
+        pulls: &[1, 2, 3],
+        said_by: "λ limit over",
+        says: |m| limit(m, "lean", &[Verdict::Over]),
+    },
+    Case {
+        kind: FaultKind::SaturatedLambda,
+        scenario: "first-light",
+        pulls: &[1, 2, 3],
+        said_by: "λ limit “can't tell”",
+        says: |m| limit(m, "lean", &[Verdict::CantTell]),
+    },
+    Case {
+        kind: FaultKind::FrozenLambda,
+        scenario: "first-light",
+        pulls: &[2],
+        said_by: "λ limit “can't tell”",
+        says: |m| limit(m, "lean", &[Verdict::CantTell]),
+    },
+    Case {
+        kind: FaultKind::ClockDrift,
+        scenario: "first-light",
+        pulls: &[2],
+        said_by: "clock rate over 1000 ppm, or another rate than the job's others",
+        says: |m| m.alignment.drift_ppm.is_some_and(|d| d.abs() > 1000.0) || m.alignment.rate_ppm.is_some_and(|d| d.abs() > 1000.0),
+    },
     Case { kind: FaultKind::MisplacedUnit, scenario: "first-light", pulls: &[2], said_by: "question or note at import", says: |_| false },
-    Case { kind: FaultKind::LimiterCut, scenario: "first-light", pulls: &[2], said_by: "ended by rev limiter", says: |m| ended(m, EndedBy::RevLimiter) },
-    Case { kind: FaultKind::SpeedLimiter, scenario: "quillet", pulls: &[2], said_by: "ended by speed limiter", says: |m| ended(m, EndedBy::SpeedLimiter) },
+    Case {
+        kind: FaultKind::LimiterCut,
+        scenario: "first-light",
+        pulls: &[2],
+        said_by: "ended by rev limiter",
+        says: |m| ended(m, EndedBy::RevLimiter),
+    },
+    Case {
+        kind: FaultKind::SpeedLimiter,
+        scenario: "quillet",
+        pulls: &[2],
+        said_by: "ended by speed limiter",
+        says: |m| ended(m, EndedBy::SpeedLimiter),
+    },
     Case { kind: FaultKind::AbortedPull, scenario: "first-light", pulls: &[2], said_by: "ended by abort", says: |m| ended(m, EndedBy::Abort) },
-    Case { kind: FaultKind::WrongFuel, scenario: "first-light", pulls: &[1, 2, 3], said_by: "λ limit over (a map without a fuel sensor)", says: |m| limit(m, "lean", &[Verdict::Over]) },
+    Case {
+        kind: FaultKind::WrongFuel,
+        scenario: "first-light",
+        pulls: &[1, 2, 3],
+        said_by: "λ limit over (a map without a fuel sensor)",
+        says: |m| limit(m, "lean", &[Verdict::Over]),
+    },
 ];
 
 /// Runs every case over `seeds` days; kinds that nothing claims to find are listed without figures.
@@ -80,7 +157,7 @@ pub fn study(seeds: usize) -> Result<Vec<Found>, String> {
             Some(c) => one(c, seeds),
             None => {
                 let (size, meaning) = kind.size();
-                Ok(Found { kind, size, meaning, said_by: None, recall: None, false_alarms: None, pulls: 0 })
+                Ok(Found { kind, size, meaning, said_by: None, recall: None, recall_half: None, false_alarms: None, pulls: 0 })
             }
         })
         .collect()
@@ -88,12 +165,19 @@ pub fn study(seeds: usize) -> Result<Vec<Found>, String> {
 
 fn one(c: &Case, seeds: usize) -> Result<Found, String> {
     let subject = Subject::new(c.scenario)?;
-    let days: Result<Vec<(Vec<f64>, Vec<f64>)>, String> = (0..seeds as u64).into_par_iter().map(|seed| one_day(&subject, c, 3000 + seed)).collect();
-    let days = days?;
+    let run = |size: Option<f64>| -> Result<Vec<Said>, String> {
+        (0..seeds as u64).into_par_iter().map(|seed| one_day(&subject, c, size, 3000 + seed)).collect()
+    };
+    let days = run(None)?;
     let share = |v: Vec<f64>| (!v.is_empty()).then(|| Share::clustered(&v));
     let mean = |v: &Vec<f64>| v.iter().sum::<f64>() / v.len() as f64;
     let (size, meaning) = c.kind.size();
+    let recall_half = match half(c.kind) {
+        Some(h) => share(run(Some(h))?.iter().map(|d| mean(&d.0)).collect()).map(|s| (h, s)),
+        None => None,
+    };
     Ok(Found {
+        recall_half,
         kind: c.kind,
         size,
         meaning,
@@ -104,8 +188,20 @@ fn one(c: &Case, seeds: usize) -> Result<Found, String> {
     })
 }
 
+/// Half the usual size, counted from no fault at all; `None` where that means nothing.
+fn half(kind: FaultKind) -> Option<f64> {
+    let usual = kind.size().0;
+    match kind {
+        FaultKind::WrongGear => Some(1.0 + 0.5 * (usual - 1.0)),
+        FaultKind::AbortedPull | FaultKind::FrozenLambda => Some(0.5 + 0.5 * usual),
+        FaultKind::SaturatedLambda => Some(0.86),
+        FaultKind::MisplacedUnit | FaultKind::WrongFuel | FaultKind::SoftwareOverwritten => None,
+        _ => Some(0.5 * usual),
+    }
+}
+
 /// Whether it was said of each planted pull, and of each other.
-fn one_day(subject: &Subject, c: &Case, seed: u64) -> Result<(Vec<f64>, Vec<f64>), String> {
+fn one_day(subject: &Subject, c: &Case, size: Option<f64>, seed: u64) -> Result<Said, String> {
     let mut l = subject.loaded.clone();
     l.scenario.day.truncate(1);
     let d = &mut l.scenario.day[0];
@@ -113,7 +209,7 @@ fn one_day(subject: &Subject, c: &Case, seed: u64) -> Result<(Vec<f64>, Vec<f64>
     d.set[1].fault = vec![FaultSpec {
         kind: c.kind,
         pulls: c.pulls.to_vec(),
-        size: None,
+        size,
         at_rpm: None,
         cylinder: Some(1),
         map: None,

@@ -73,17 +73,18 @@ pub fn markdown(v: &Validation) -> String {
         w.bias_again_kw.value,
         w.bias_again_kw.se
     );
-    s.push_str("## Planted faults\n\n| fault | size | said by | found | false alarms | pulls |\n|---|---|---|---|---|---|\n");
+    s.push_str("## Planted faults\n\n| fault | size | said by | found | at half the size | false alarms | pulls |\n|---|---|---|---|---|---|---|\n");
     for f in &v.faults {
         let share = |x: Option<Share>| x.map_or_else(|| "–".to_owned(), percent);
         let _ = writeln!(
             s,
-            "| {} | {} {} | {} | {} | {} | {} |",
+            "| {} | {} {} | {} | {} | {} | {} | {} |",
             f.kind.id().replace('_', " "),
             f.size,
             f.meaning,
             f.said_by.unwrap_or("nothing claims to find it yet"),
             share(f.recall),
+            f.recall_half.map_or_else(|| "–".to_owned(), |(size, s)| format!("{size:.3}: {}", percent(s))),
             share(f.false_alarms),
             if f.pulls == 0 { "–".to_owned() } else { f.pulls.to_string() }
         );
@@ -128,7 +129,7 @@ pub fn to_json(v: &Validation) -> Value {
             "coverage": share(w.coverage), "bias_kw": share(w.bias_kw), "bias_against_second_baseline_kw": share(w.bias_again_kw), "power_share": {"largest": w.power_share[0], "p95": w.power_share[1]},
         },
         "faults": v.faults.iter().map(|f| json!({
-            "kind": f.kind.id(), "size": f.size, "said_by": f.said_by, "recall": f.recall.map(share), "false_alarms": f.false_alarms.map(share), "pulls": f.pulls,
+            "kind": f.kind.id(), "size": f.size, "said_by": f.said_by, "recall": f.recall.map(share), "recall_at_half_size": f.recall_half.map(|(size, s)| json!({"size": size, "recall": share(s)})), "false_alarms": f.false_alarms.map(share), "pulls": f.pulls,
         })).collect::<Vec<_>>(),
     })
 }

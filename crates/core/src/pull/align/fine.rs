@@ -162,8 +162,7 @@ fn solve(p: &Problem<'_>, start: f64, delta: f64) -> Option<(f64, f64)> {
             return None;
         }
         let det = gg * dd - gd * gd;
-        let (step_lag, step_k) =
-            if det <= 1e-9 * gg * dd { (-gr / gg, 0.0) } else { ((-dd * gr + gd * dr) / det, (gg * dr - gd * gr) / det) };
+        let (step_lag, step_k) = if det <= 1e-9 * gg * dd { (-gr / gg, 0.0) } else { ((-dd * gr + gd * dr) / det, (gg * dr - gd * gr) / det) };
         lag += step_lag.clamp(-0.5, 0.5);
         k = believable(p, k + step_k);
         if step_lag.abs() < 1e-7 {

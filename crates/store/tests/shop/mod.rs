@@ -1,0 +1,90 @@
+//! A server of its own and one day of data, shared by the test binaries.
+#![allow(dead_code, clippy::unwrap_used)]
+
+use chrono::NaiveDate;
+use jamjar_core::air::AirState;
+use jamjar_core::analysis::{PullInput, Settings, Vehicle, measure};
+use jamjar_core::channel::Channel;
+use jamjar_core::log::Recording;
+use jamjar_core::pull::power::{Dyno, DynoKind};
+use jamjar_store::private::PrivateDb;
+use jamjar_store::{Configuration, NewDay, NewPull, NewSet, NewVehicle, Store, Summary};
+use std::path::PathBuf;
+
+pub(crate) struct Server {
+    pub(crate) db: PrivateDb,
+    pub(crate) folder: PathBuf,
+}
+
+impl Server {
+    pub(crate) async fn start(name: &str) -> (Self, Store) {
+        let folder = std::env::temp_dir().join(format!("jj-{name}-{}", std::process::id()));
+        let db = PrivateDb::start(&folder, 0).unwrap();
+        let store = Store::new(&db.url("jamjar"), 4).unwrap();
+        store.migrate().await.unwrap();
+        (Self { db, folder }, store)
+    }
+}
+
+impl Drop for Server {
+    fn drop(&mut self) {
+        self.db.stop();
+        let _ = std::fs::remove_dir_all(&self.folder);
+    }
+}
+
+pub(crate) fn vehicle() -> Vehicle {
+    Vehicle {
+        name: "Tolvern T3".into(),
+        engine: Default::default(),
+        dyno: Dyno { kind: DynoKind::Hub, overall_ratio: Some(4.0), inertia_kg_m2: None, rotating_inertia_kg_m2: None },
+    }
+}
+
+pub(crate) fn recording() -> Recording {
+    let n = 800;
+    let mut r = Recording { name: "p1.csv".into(), t: (0..n).map(|i| f64::from(i) * 0.01).collect(), ..Recording::default() };
+    r.channels.insert(Channel::new("roller_speed").unwrap(), (0..n).map(|i| 500.0 + 1.4 * f64::from(i)).collect());
+    r.channels.insert(Channel::new("hub_torque").unwrap(), (0..n).map(|i| 700.0 + 20.0 * (f64::from(i) * 0.01).sin()).collect());
+    r
+}
+
+pub(crate) fn new_pull(file: i64) -> NewPull {
+    let dyno = recording();
+    let measured =
+        measure(&PullInput { id: "p1".into(), dyno: dyno.clone(), ..PullInput::default() }, &vehicle(), &Settings::default(), &[]).unwrap();
+    NewPull {
+        dyno_file_id: file,
+        ecu_file_id: None,
+        dyno_mapping: "{}".into(),
+        ecu_mapping: None,
+        number_in_file: None,
+        started_at: None,
+        air: None,
+        excluded: None,
+        dyno,
+        ecu: None,
+        summary: Summary { algorithm: 1, settings: "0123456789abcdef".into(), measured },
+    }
+}
+
+pub(crate) fn new_set(file: i64, pulls: usize) -> NewSet {
+    let config = Configuration {
+        build: "A".into(),
+        map: "C3".into(),
+        map_kind: "custom".into(),
+        fuel: "RON 95 E5".into(),
+        boost: "120 kPa".into(),
+        gear: "4".into(),
+        note: "after the rattle".into(),
+        ..Configuration::default()
+    };
+    NewSet { config, pulls: (0..pulls).map(|_| new_pull(file)).collect() }
+}
+
+pub(crate) async fn day(store: &Store) -> i64 {
+    let vehicle_id = store.add_vehicle(&NewVehicle { vehicle: vehicle(), limits: vec![], sheet: Default::default(), demo: false }).await.unwrap();
+    let air = AirState::new(21.0, 0.5, 1002.0).unwrap();
+    let date = NaiveDate::from_ymd_opt(2026, 3, 3).unwrap();
+    store.add_day(&NewDay { vehicle_id, date, place: "cell 1".into(), air: Some(air), note: "windy".into(), demo: false }).await.unwrap()
+}

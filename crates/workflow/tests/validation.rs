@@ -1,0 +1,56 @@
+//! The analysis against the simulator's truth over fixed seeds; the long form is `jamjar validate`.
+#![allow(clippy::unwrap_used, clippy::float_cmp)]
+
+use jamjar_workflow::validate::{coverage, faults, markdown, run, to_json, whole};
+
+#[test]
+fn intervals_hold_the_truth_as_often_as_they_say() {
+    let all = coverage::study(150).unwrap();
+    assert_eq!(all.len(), coverage::DESIGNS.len());
+    for c in &all {
+        let honest = c.design.mounting == 0.0 || c.design.again > 0;
+        let (low, high) = if honest { (0.92, 0.995) } else { (0.84, 0.94) };
+        for (what, s) in [("peak", c.peak), ("band mean", c.band_mean)] {
+            assert!((low..=high).contains(&s.value), "{}, {what}: {s:?}", c.design.name);
+        }
+        assert!(c.curve.value >= if honest { 0.93 } else { 0.88 }, "{}: {:?}", c.design.name, c.curve);
+        assert!(c.bias_kw.value.abs() < 4.0 * c.bias_kw.se + 0.01, "{}: {:?}", c.design.name, c.bias_kw);
+    }
+    let plain = |c: &&coverage::Coverage| c.design.mounting == 0.0 && c.design.again == 0 && c.design.pulls == 3;
+    let once = all.iter().find(|c| c.design.mounting > 0.0 && c.design.again == 1).unwrap();
+    assert!(once.half_kw > 1.3 * all.iter().find(plain).unwrap().half_kw, "scatter between mountings widens");
+}
+
+#[test]
+fn whole_days_come_back_with_their_lags_and_gains() {
+    let w = whole::study(8).unwrap();
+    assert_eq!((w.refused, w.pulls), (0, 168));
+    assert!(w.lag_ms[0] < 1.0 && w.lag_ms[2] < 3.0, "{:?}", w.lag_ms);
+    assert!((0.6..1.6).contains(&w.lag_ratio), "the stated uncertainty is honest: {}", w.lag_ratio);
+    assert!(w.drum_lag_ms[2] < 15.0, "slip does not pass for lag: {:?}", w.drum_lag_ms);
+    assert!(w.coverage.value > 0.85, "{:?}", w.coverage);
+    assert!(w.bias_again_kw.value.abs() < 0.5, "{:?}", w.bias_again_kw);
+    assert!(w.power_share[1] < 0.01 && w.power_share[0] < 0.03, "{:?}", w.power_share);
+}
+
+#[test]
+fn planted_faults_are_found_and_clean_pulls_left_alone() {
+    let found = faults::study(3).unwrap();
+    assert_eq!(found.len(), 22, "every kind is in the table, found or not");
+    assert!(found.iter().filter(|f| f.said_by.is_some()).count() >= 16);
+    for f in found.iter().filter(|f| f.said_by.is_some()) {
+        assert!(f.recall.unwrap().value >= 0.9, "{:?} is missed: {:?}", f.kind, f.recall);
+        assert!(f.false_alarms.is_none_or(|s| s.value <= 0.05), "{:?} is seen where it is not: {:?}", f.kind, f.false_alarms);
+    }
+}
+
+#[test]
+fn the_page_names_every_figure_and_what_is_left_out() {
+    let v = run(2).unwrap();
+    let page = markdown(&v);
+    for words in ["Coverage of 95 % intervals", "right logs refused", "nothing claims to find it yet", "belt slip", "What the simulator leaves out"] {
+        assert!(page.contains(words), "{words}");
+    }
+    assert!(!page.contains("NaN"), "{page}");
+    assert_eq!(to_json(&v)["faults"].as_array().unwrap().len(), 22);
+}
