@@ -109,8 +109,8 @@ impl<'a> Rig<'a> {
         self.shaft_nm += (shaft.measured_nm - self.shaft_nm) * (STEP_S / 0.02);
         self.torque_share += (crank / full_torque(e) - self.torque_share) * (STEP_S / 0.08);
         thermal.heat(e, (crank * rpm * RAD_S_PER_RPM).max(0.0), STEP_S);
-        let gas = (self.charge.back_kpa, self.exhaust_k, self.charge.air_g_s + self.supply.fuel_g_s);
-        self.sensors.follow(e.cylinders, &burnt, gas, t < s.lambda_ready_s);
+        let flow = (self.charge.back_kpa, self.exhaust_k, self.charge.air_g_s + self.supply.fuel_g_s);
+        self.sensors.follow(e.cylinders, &burnt, flow, t < s.lambda_ready_s);
         self.steps += 1;
         let limits = &self.computer.map;
         Step {
@@ -285,18 +285,18 @@ fn full_torque(e: &EngineSpec) -> f64 {
 impl Sensors {
     /// λ arrives late and slowly; the thermocouple slower still. A cold λ sensor sits at its end of range.
     ///
-    /// Delay `τ = τ0 + V·p/(ṁ·287·T)`; `gas` is pressure, kPa, temperature, K, and flow, g/s.
-    fn follow(&mut self, cylinders: usize, burnt: &Burnt, gas: (f64, f64, f64), cold: bool) {
+    /// Delay `τ = τ0 + V·p/(ṁ·287·T)`; `flow` is its pressure, kPa, temperature, K, and rate, g/s.
+    fn follow(&mut self, cylinders: usize, burnt: &Burnt, flow: (f64, f64, f64), cold: bool) {
         let mut capped = burnt.lambda;
         capped.iter_mut().for_each(|l| *l = l.min(1.6));
         self.past.push(capped);
-        let delay = SENSOR_WAY.0 + SENSOR_WAY.1 * 1e-3 * gas.0 * 1e3 / (gas.2.max(1.0) * 1e-3 * 287.0 * gas.1);
+        let delay = SENSOR_WAY.0 + SENSOR_WAY.1 * 1e-3 * flow.0 * 1e3 / (flow.2.max(1.0) * 1e-3 * 287.0 * flow.1);
         let back = (delay / STEP_S) as usize;
         let seen = self.past[self.past.len().saturating_sub(back + 1)];
         let readings = self.lambda.iter_mut().zip(&seen).zip(self.exhaust_c.iter_mut().zip(&burnt.exhaust_c));
-        for ((lambda, seen), (exhaust, gas)) in readings.take(cylinders) {
+        for ((lambda, seen), (exhaust, now)) in readings.take(cylinders) {
             *lambda = if cold { 1.6 } else { *lambda + (seen - *lambda) * (STEP_S / SENSOR_S.0) };
-            *exhaust += (gas - *exhaust) * (STEP_S / SENSOR_S.1);
+            *exhaust += (now - *exhaust) * (STEP_S / SENSOR_S.1);
         }
     }
 }

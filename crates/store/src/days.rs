@@ -7,6 +7,7 @@ use chrono::NaiveDate;
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
 use jamjar_core::air::AirState;
+use std::collections::HashMap;
 
 /// A day to be stored.
 #[derive(Debug, Clone, PartialEq)]
@@ -143,6 +144,20 @@ impl Store {
             .load(&mut c)
             .await?;
         Ok(rows.into_iter().map(day).collect())
+    }
+
+    /// How many days each vehicle has, and its newest.
+    ///
+    /// # Errors
+    /// [`StoreError`] when the database cannot answer.
+    pub async fn days_by_vehicle(&self) -> Result<HashMap<i64, (usize, NaiveDate)>, StoreError> {
+        let mut c = self.conn().await?;
+        let rows: Vec<(i64, i64, Option<NaiveDate>)> = cell_day::table
+            .group_by(cell_day::vehicle_id)
+            .select((cell_day::vehicle_id, diesel::dsl::count_star(), diesel::dsl::max(cell_day::on_date)))
+            .load(&mut c)
+            .await?;
+        Ok(rows.into_iter().filter_map(|(id, n, last)| last.map(|l| (id, (n as usize, l)))).collect())
     }
 
     /// Sets the air and the note of a day.

@@ -27,6 +27,6 @@ pub use inbox::{InboxItem, NewInboxItem, Role};
 pub use pulls::{NewPull, Pull, Summary};
 pub use runs::{Run, RunState};
 pub use search::Hit;
-pub use sets::{Configuration, NewSet, Set, SetWithPulls};
+pub use sets::{Configuration, LOOKED_AT_DAYS, NewSet, Set, SetWithPulls};
 pub use sheet::{Checklist, DayNote, DaySheet, FuelOnHand};
 pub use vehicles::{NewVehicle, VehicleRecord};

@@ -3,13 +3,16 @@
 use crate::db::{ATTEMPTS, Store, inserted};
 use crate::error::StoreError;
 use crate::pulls::{NewPull, Pull, Summary, insert_pull, pulls_of};
-use crate::schema::{build_state, cell_day, fuel, inbox, map_revision, pull_set, vehicle};
+use crate::schema::{build_state, cell_day, fuel, inbox, map_revision, pull, pull_set, pull_summary, vehicle};
 use crate::vehicles::{build_named, fuel_named, map_named};
 use chrono::NaiveDate;
 use diesel::prelude::*;
 use diesel_async::{AsyncConnection, AsyncMysqlConnection, RunQueryDsl};
 use jamjar_core::factors::Factors;
 use std::collections::HashMap;
+
+/// Newest days that the workshop looks at.
+pub const LOOKED_AT_DAYS: i64 = 60;
 
 /// What a set was pulled with, and what was said of it.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
@@ -247,26 +250,31 @@ impl Store {
         }
     }
 
-    /// The newest sets, without pulls.
+    /// The newest sets of the last [`LOOKED_AT_DAYS`] days, without pulls.
     ///
     /// # Errors
     /// [`StoreError`] when the database cannot answer.
     pub async fn latest_sets(&self, limit: i64) -> Result<Vec<Set>, StoreError> {
         let mut c = self.conn().await?;
-        let rows: Vec<Row> = query!().order((cell_day::on_date.desc(), pull_set::id.desc())).limit(limit).load(&mut c).await?;
+        let days = newest_days(&mut c).await?;
+        let rows: Vec<Row> =
+            query!().filter(pull_set::day_id.eq_any(days)).order((cell_day::on_date.desc(), pull_set::id.desc())).limit(limit).load(&mut c).await?;
         Ok(rows.into_iter().map(Into::into).collect())
     }
 
-    /// Ids of the newest sets that need a look: a limit over, or an engine-computer log that was refused.
+    /// Ids of the newest sets that need a look, among those of the last [`LOOKED_AT_DAYS`] days: a limit over, or an
+    /// engine-computer log that was refused.
     ///
     /// # Errors
     /// [`StoreError`] when the database cannot answer.
     pub async fn sets_to_look_at(&self, limit: i64) -> Result<Vec<i64>, StoreError> {
         let mut c = self.conn().await?;
+        let days = newest_days(&mut c).await?;
         let rows: Vec<(i64, NaiveDate)> = pull_set::table
             .inner_join(cell_day::table)
-            .inner_join(crate::schema::pull::table.inner_join(crate::schema::pull_summary::table))
-            .filter(crate::schema::pull_summary::worst_limit.eq("over").or(crate::schema::pull_summary::alignment.eq("refused")))
+            .inner_join(pull::table.inner_join(pull_summary::table))
+            .filter(pull_set::day_id.eq_any(days))
+            .filter(pull_summary::worst_limit.eq("over").or(pull_summary::alignment.eq("refused")))
             .order((cell_day::on_date.desc(), pull_set::id.desc()))
             .select((pull_set::id, cell_day::on_date))
             .distinct()
@@ -314,6 +322,11 @@ impl Store {
         diesel::update(pull_set::table.find(id)).set(pull_set::note.eq(note)).execute(&mut c).await?;
         Ok(())
     }
+}
+
+/// Ids of the newest days: an index gives them at once, however many sets there are.
+async fn newest_days(c: &mut AsyncMysqlConnection) -> Result<Vec<i64>, StoreError> {
+    Ok(cell_day::table.order((cell_day::on_date.desc(), cell_day::id.desc())).limit(LOOKED_AT_DAYS).select(cell_day::id).load(c).await?)
 }
 
 async fn with_pulls(c: &mut AsyncMysqlConnection, sets: Vec<Set>) -> Result<Vec<SetWithPulls>, StoreError> {

@@ -53,31 +53,33 @@ pub(crate) fn damaged(e: impl std::fmt::Display) -> StoreError {
     StoreError::Damaged(e.to_string())
 }
 
-/// A vehicle row with its limits, validated again on the way out.
-async fn record(c: &mut AsyncMysqlConnection, r: Row) -> Result<VehicleRecord, StoreError> {
-    let engine: Engine = serde_json::from_str(&r.engine).map_err(damaged)?;
-    let dyno: Dyno = serde_json::from_str(&r.dyno).map_err(damaged)?;
-    let definitions: Vec<String> = vehicle_limit::table
-        .filter(vehicle_limit::vehicle_id.eq(r.id))
-        .order(vehicle_limit::position)
-        .select(vehicle_limit::definition)
+/// Vehicle rows with their limits, validated again on the way out.
+async fn records(c: &mut AsyncMysqlConnection, rows: Vec<Row>) -> Result<Vec<VehicleRecord>, StoreError> {
+    let ids: Vec<i64> = rows.iter().map(|r| r.id).collect();
+    let definitions: Vec<(i64, String)> = vehicle_limit::table
+        .filter(vehicle_limit::vehicle_id.eq_any(ids))
+        .order((vehicle_limit::vehicle_id, vehicle_limit::position))
+        .select((vehicle_limit::vehicle_id, vehicle_limit::definition))
         .load(c)
         .await?;
-    let limits: Result<Vec<Limit>, StoreError> = definitions
-        .iter()
-        .map(|d| {
-            let limit: Limit = serde_json::from_str(d).map_err(damaged)?;
-            limit.validate().map_err(damaged)?;
-            Ok(limit)
+    let limit = |d: &str| -> Result<Limit, StoreError> {
+        let limit: Limit = serde_json::from_str(d).map_err(damaged)?;
+        limit.validate().map_err(damaged)?;
+        Ok(limit)
+    };
+    rows.into_iter()
+        .map(|r| {
+            let engine: Engine = serde_json::from_str(&r.engine).map_err(damaged)?;
+            let dyno: Dyno = serde_json::from_str(&r.dyno).map_err(damaged)?;
+            let limits: Result<Vec<Limit>, StoreError> = definitions.iter().filter(|(id, _)| *id == r.id).map(|(_, d)| limit(d)).collect();
+            let sheet = serde_json::from_str(&r.sheet).map_err(damaged)?;
+            Ok(VehicleRecord { id: r.id, vehicle: Vehicle { name: r.name, engine, dyno }, limits: limits?, sheet, demo: r.demo })
         })
-        .collect();
-    Ok(VehicleRecord {
-        id: r.id,
-        vehicle: Vehicle { name: r.name, engine, dyno },
-        limits: limits?,
-        sheet: serde_json::from_str(&r.sheet).map_err(damaged)?,
-        demo: r.demo,
-    })
+        .collect()
+}
+
+async fn record(c: &mut AsyncMysqlConnection, row: Row) -> Result<VehicleRecord, StoreError> {
+    records(c, vec![row]).await?.pop().ok_or_else(|| damaged("a vehicle row was lost on the way"))
 }
 
 pub(crate) async fn insert_limits(c: &mut AsyncMysqlConnection, vehicle_id: i64, limits: &[Limit]) -> Result<(), StoreError> {
@@ -129,11 +131,7 @@ impl Store {
     pub async fn vehicles(&self) -> Result<Vec<VehicleRecord>, StoreError> {
         let mut c = self.conn().await?;
         let rows: Vec<Row> = vehicle::table.order(vehicle::name).select(Row::as_select()).load(&mut c).await?;
-        let mut out = Vec::new();
-        for r in rows {
-            out.push(record(&mut c, r).await?);
-        }
-        Ok(out)
+        records(&mut c, rows).await
     }
 
     /// One vehicle.

@@ -22,11 +22,8 @@ use std::collections::HashMap;
 const DAYS: i64 = 200;
 
 pub(crate) async fn list(_: Reader, prefs: Prefs, State(state): State<AppState>) -> Result<Html<String>, WebError> {
-    let mut rows = Vec::new();
-    for v in state.store.vehicles().await? {
-        let days = state.store.days_of_vehicle(v.id, DAYS).await?;
-        rows.push(vehicle_row(&v, days.len(), days.first()));
-    }
+    let days = state.store.days_by_vehicle().await?;
+    let rows = state.store.vehicles().await?.iter().map(|v| vehicle_row(v, days.get(&v.id))).collect();
     page(&VehiclesPage { shell: Shell::new("Vehicles", &prefs.theme, "vehicles"), rows })
 }
 

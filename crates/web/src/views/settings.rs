@@ -9,7 +9,6 @@ pub(crate) struct SettingsPage {
     pub(crate) shell: Shell,
     pub(crate) demo: bool,
     pub(crate) run: Option<RunFragment>,
-    pub(crate) pulls: i64,
     pub(crate) kept: String,
     pub(crate) version: &'static str,
     pub(crate) algorithm: u32,

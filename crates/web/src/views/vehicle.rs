@@ -4,6 +4,7 @@ use super::Shell;
 use super::words::{count, date_words};
 use crate::prefs::Prefs;
 use askama::Template;
+use chrono::NaiveDate;
 use jamjar_core::channel::KINDS;
 use jamjar_core::limits::{Direction, Limit, Severity, Threshold};
 use jamjar_store::{BuildState, Day, MapRecord, VehicleRecord};
@@ -142,15 +143,15 @@ fn dyno_words(v: &VehicleRecord) -> String {
     parts.join(", ")
 }
 
-pub(crate) fn vehicle_row(v: &VehicleRecord, days: usize, last: Option<&Day>) -> VehicleRow {
+pub(crate) fn vehicle_row(v: &VehicleRecord, days: Option<&(usize, NaiveDate)>) -> VehicleRow {
     VehicleRow {
         id: v.id,
         name: v.vehicle.name.clone(),
         model: v.sheet.model.clone(),
         engine: engine_words(v),
         dyno: v.vehicle.dyno.kind.place().to_owned(),
-        days: count(days, "day"),
-        last: last.map_or_else(|| "never pulled".into(), |d| date_words(d.date)),
+        days: count(days.map_or(0, |d| d.0), "day"),
+        last: days.map_or_else(|| "never".into(), |d| date_words(d.1)),
         demo: v.demo,
     }
 }

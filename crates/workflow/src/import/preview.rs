@@ -39,9 +39,10 @@ pub struct FilePreview {
 }
 
 impl FilePreview {
-    /// Its rising sweeps, in order: those are offered and numbered.
+    /// Its pulls in order, as they are offered and numbered: rising sweeps, or lug-downs in a file that has no rising one.
     pub fn sweeps(&self) -> impl Iterator<Item = &PreviewPull> {
-        self.pulls.iter().filter(|p| p.kind == PullKind::SweepUp)
+        let rising = self.pulls.iter().any(|p| p.kind == PullKind::SweepUp);
+        self.pulls.iter().filter(move |p| !rising || p.kind == PullKind::SweepUp)
     }
 }
 
