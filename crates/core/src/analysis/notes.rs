@@ -135,5 +135,6 @@ pub(super) fn compose(
 
 fn sentence_case(s: &str) -> String {
     let mut c = s.chars();
-    c.next().map_or_else(String::new, |f| f.to_uppercase().chain(c).collect())
+    // A Greek letter is a symbol: λ does not become Λ at the start of a sentence.
+    c.next().map_or_else(String::new, |f| f.to_ascii_uppercase().to_string() + c.as_str())
 }

@@ -97,13 +97,32 @@ const CELL_SCALE: f64 = 1.28;
 /// "map on fuel", with the set's number when another set shown has the same map and fuel.
 fn name_of(l: &LineUp, i: usize) -> String {
     let s = &l.sets[i].set;
-    let which = if has_twin(l, i) { format!(" (set {})", s.position) } else { String::new() };
+    let which = which_of(l, i).map_or_else(String::new, |w| format!(" ({w})"));
     format!("{} on {}{which}", s.config.map, s.config.fuel)
 }
 
-fn has_twin(l: &LineUp, i: usize) -> bool {
-    let of = |k: usize| (&l.sets[k].set.config.map, &l.sets[k].set.config.fuel);
-    (0..l.sets.len()).any(|k| k != i && of(k) == of(i))
+/// What tells a set from the others of its map and fuel: the factors in which they differ, else its place in the day.
+fn which_of(l: &LineUp, i: usize) -> Option<String> {
+    let config = |k: usize| &l.sets[k].set.config;
+    let twins: Vec<usize> = (0..l.sets.len()).filter(|&k| k != i && config(k).map == config(i).map && config(k).fuel == config(i).fuel).collect();
+    if twins.is_empty() {
+        return None;
+    }
+    let own = config(i).factors();
+    let mut telling: Vec<String> = Vec::new();
+    for (name, value) in &own {
+        if twins.iter().any(|&k| config(k).factors().get(name) != Some(value)) {
+            telling.push(match name.as_str() {
+                "boost" => value.clone(),
+                _ => format!("{} {value}", name.replace('_', " ")),
+            });
+        }
+    }
+    let alone = twins.iter().all(|&k| config(k).factors() != own);
+    if telling.is_empty() || !alone {
+        telling.push(format!("set {}", l.sets[i].set.position));
+    }
+    Some(telling.join(", "))
 }
 
 /// The candidate shown first: the one asked for, else the largest gain at peak.
@@ -124,7 +143,7 @@ pub(crate) fn chart_of(l: &LineUp, e: &Encoding, prefs: &Prefs, focus: Option<us
         .map(|(i, r)| {
             let s = &l.sets[i].set;
             let peak = r.figure(Figure::PeakPower);
-            let detail = if has_twin(l, i) { format!("{}, set {}", s.config.fuel, s.position) } else { s.config.fuel.clone() };
+            let detail = which_of(l, i).map_or_else(|| s.config.fuel.clone(), |w| format!("{}, {w}", s.config.fuel));
             Series {
                 key: s.id.to_string(),
                 name: s.config.map.clone(),
@@ -205,6 +224,11 @@ fn threshold_words(limit: &jamjar_core::limits::Limit, afr: bool) -> String {
     }
 }
 
+/// With its sign, and none where it rounds to nothing.
+fn signed(v: f64) -> String {
+    if v.abs() < 0.05 { "0.0".into() } else { format!("{v:+.1}") }
+}
+
 fn half(f: &FigureComparison) -> Option<f64> {
     f.ci95.map(|c| (c[1] - c[0]) / 2.0)
 }
@@ -267,7 +291,7 @@ pub(crate) fn lineup_page(l: &LineUp, e: &Encoding, prefs: &Prefs, asked_focus: 
         chart.scale = CELL_SCALE;
     }
     let mut caveats: Vec<(String, String)> =
-        focus.map_or_else(Vec::new, |f| l.comparisons[f].notes.iter().map(|n| (tag(&n.kind).to_owned(), n.text.clone())).collect());
+        focus.map_or_else(Vec::new, |f| l.comparisons[f].notes.iter().map(|n| (tag(&n.kind).to_owned(), by_name(l, &n.text))).collect());
     LineUpPage {
         shell: Shell::new("Line-up", &prefs.theme, "lineup"),
         day_id: first.day_id,
@@ -299,6 +323,12 @@ pub(crate) fn lineup_page(l: &LineUp, e: &Encoding, prefs: &Prefs, asked_focus: 
         unit: prefs.power.label(),
         plan: plan(l, focus, prefs),
     }
+}
+
+/// A caveat that begins with a set's id begins with its name.
+fn by_name(l: &LineUp, text: &str) -> String {
+    let set = (0..l.sets.len()).find_map(|i| text.strip_prefix(&format!("{}: ", l.results[i].id)).map(|rest| (i, rest)));
+    set.map_or_else(|| text.to_owned(), |(i, rest)| format!("{}: {rest}", name_of(l, i)))
 }
 
 /// Sets from the highest peak down: the order of the names at the line ends, shared by legend and table.
@@ -338,7 +368,8 @@ fn said_of_limits(l: &LineUp, set: usize, prefs: &Prefs) -> String {
 
 fn capital(s: &str) -> String {
     let mut c = s.chars();
-    c.next().map_or_else(String::new, |f| f.to_uppercase().chain(c).collect())
+    // A Greek letter is a symbol: λ does not become Λ at the start of a sentence.
+    c.next().map_or_else(String::new, |f| f.to_ascii_uppercase().to_string() + c.as_str())
 }
 
 fn named(l: &LineUp, set: usize, v: LimitVerdict) -> Vec<String> {
@@ -377,8 +408,8 @@ fn set_row(l: &LineUp, e: &Encoding, prefs: &Prefs, i: usize, shown: usize, link
         gain: match c {
             None => "baseline".into(),
             Some(f) => match (f.difference, half(f)) {
-                (Some(d), Some(h)) => format!("{:+.1} ±{:.1}", u.from_kw(d), u.from_kw(h)),
-                (Some(d), None) => format!("{:+.1} ±?", u.from_kw(d)),
+                (Some(d), Some(h)) => format!("{} ±{:.1}", signed(u.from_kw(d)), u.from_kw(h)),
+                (Some(d), None) => format!("{} ±?", signed(u.from_kw(d))),
                 _ => "–".into(),
             },
         },
