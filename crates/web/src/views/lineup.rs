@@ -125,6 +125,17 @@ fn which_of(l: &LineUp, i: usize) -> Option<String> {
     Some(telling.join(", "))
 }
 
+/// Beside the map: the fuel and what tells it apart; the fuel is left out where all sets share it.
+fn detail_of(l: &LineUp, i: usize) -> String {
+    let fuel = &l.sets[i].set.config.fuel;
+    let shared = l.sets.iter().all(|s| s.set.config.fuel == *fuel);
+    match which_of(l, i) {
+        None => fuel.clone(),
+        Some(w) if shared => w,
+        Some(w) => format!("{fuel}, {w}"),
+    }
+}
+
 /// The candidate shown first: the one asked for, else the largest gain at peak.
 pub(crate) fn focus_of(l: &LineUp, asked: Option<i64>) -> Option<usize> {
     let at = asked.and_then(|id| l.comparisons.iter().position(|c| l.sets[c.candidate].set.id == id));
@@ -143,7 +154,7 @@ pub(crate) fn chart_of(l: &LineUp, e: &Encoding, prefs: &Prefs, focus: Option<us
         .map(|(i, r)| {
             let s = &l.sets[i].set;
             let peak = r.figure(Figure::PeakPower);
-            let detail = which_of(l, i).map_or_else(|| s.config.fuel.clone(), |w| format!("{}, {w}", s.config.fuel));
+            let detail = detail_of(l, i);
             Series {
                 key: s.id.to_string(),
                 name: s.config.map.clone(),
@@ -404,7 +415,7 @@ fn set_row(l: &LineUp, e: &Encoding, prefs: &Prefs, i: usize, shown: usize, link
     let [focus_link, base_link, drop_link] = links;
     SetRow {
         id: s.id,
-        tag: e.tag(s, i == l.base, &l.verdicts[i]),
+        tag: SetTag { fuel: detail_of(l, i), ..e.tag(s, i == l.base, &l.verdicts[i]) },
         gain: match c {
             None => "baseline".into(),
             Some(f) => match (f.difference, half(f)) {
