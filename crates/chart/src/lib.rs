@@ -1,6 +1,7 @@
 //! View models to SVG: one renderer for page, report and download. Strings in, strings out.
 
 mod jar;
+mod lanes;
 mod lineup;
 mod paint;
 mod scale;
@@ -8,6 +9,7 @@ mod svg;
 mod timeline;
 
 pub use jar::{Jar, jar_svg};
+pub use lanes::{LaneLine, TraceChart, TraceLane};
 pub use lineup::{Gain, Lane, LineUpChart, Series, lineup_svg};
 pub use paint::{Dash, Paint, Tone};
 pub use timeline::{Timeline, TimelineSeries, TimelineSet};

@@ -3,10 +3,10 @@
 use crate::blocks::{BLOCK_VERSION, decode_block, encode_block};
 use crate::db::{Store, inserted};
 use crate::error::StoreError;
-use crate::schema::{pull, pull_summary, sample_block};
+use crate::schema::{pull, pull_set, pull_summary, sample_block};
 use chrono::NaiveTime;
 use diesel::prelude::*;
-use diesel_async::{AsyncMysqlConnection, RunQueryDsl};
+use diesel_async::{AsyncConnection, AsyncMysqlConnection, RunQueryDsl};
 use jamjar_core::air::AirState;
 use jamjar_core::analysis::Measured;
 use jamjar_core::log::Recording;
@@ -256,5 +256,42 @@ impl Store {
             .execute(&mut c)
             .await?;
         Ok(set_id)
+    }
+
+    /// The set a pull belongs to.
+    ///
+    /// # Errors
+    /// [`StoreError::NotFound`] when there is no such pull.
+    pub async fn set_of_pull(&self, pull_id: i64) -> Result<i64, StoreError> {
+        let mut c = self.conn().await?;
+        pull::table.find(pull_id).select(pull::set_id).first(&mut c).await.map_err(|e| StoreError::from(e).about("pull", pull_id))
+    }
+
+    /// Sets the lag of the engine-computer log by hand, or leaves it to be found again. The cached measurements of the whole day
+    /// are stale afterwards: the pulls of a job are looked at together.
+    ///
+    /// # Errors
+    /// [`StoreError::NotFound`] when there is no such pull.
+    pub async fn set_lag(&self, pull_id: i64, lag_s: Option<f64>) -> Result<(), StoreError> {
+        let day: i64 = self.set(self.set_of_pull(pull_id).await?).await?.day_id;
+        let mut c = self.conn().await?;
+        c.transaction(async |c| {
+            diesel::update(pull::table.find(pull_id)).set(pull::lag_s.eq(lag_s)).execute(c).await?;
+            let stale: Vec<i64> = pull::table.inner_join(pull_set::table).filter(pull_set::day_id.eq(day)).select(pull::id).load(c).await?;
+            diesel::update(pull_summary::table.filter(pull_summary::pull_id.eq_any(stale))).set(pull_summary::settings.eq("")).execute(c).await?;
+            Ok(())
+        })
+        .await
+    }
+
+    /// Sets the note of a pull.
+    ///
+    /// # Errors
+    /// [`StoreError::NotFound`] when there is no such pull.
+    pub async fn note_pull(&self, pull_id: i64, note: &str) -> Result<(), StoreError> {
+        self.set_of_pull(pull_id).await?;
+        let mut c = self.conn().await?;
+        diesel::update(pull::table.find(pull_id)).set(pull::note.eq(note)).execute(&mut c).await?;
+        Ok(())
     }
 }

@@ -161,6 +161,102 @@
     });
   }
 
+  // Lanes of a pull: cursor with values, drag to look closer.
+  function lanes() {
+    const holder = $("[data-lanes]");
+    const svg = holder && $("svg", holder);
+    if (!svg) return;
+    const lines = JSON.parse($("script", holder).textContent);
+    const d = svg.dataset;
+    const [x0, x1, p0, p1] = [d.x0, d.x1, d.p0, d.p1].map(Number);
+    const make = (tag, cls) => {
+      const e = document.createElementNS("http://www.w3.org/2000/svg", tag);
+      e.setAttribute("class", cls);
+      e.setAttribute(tag === "line" ? "y1" : "y", d.top);
+      svg.append(e);
+      return e;
+    };
+    const cursor = make("line", "cursor");
+    cursor.setAttribute("y2", d.bottom);
+    cursor.setAttribute("visibility", "hidden");
+    const brush = make("rect", "brush");
+    brush.setAttribute("height", d.bottom - d.top);
+    const box = document.createElement("table");
+    box.className = "readout";
+    box.hidden = true;
+    holder.append(box);
+    let start = null;
+    let at = x0 + 0.5 * (x1 - x0);
+    const px = (x) => p0 + ((x - x0) / (x1 - x0)) * (p1 - p0);
+    const nearest = (xs, x) => {
+      let best = -1;
+      let gap = Infinity;
+      for (let i = 0; i < xs.length; i++) { const g = Math.abs(xs[i] - x); if (g < gap) { gap = g; best = i; } }
+      return gap <= (x1 - x0) / 40 ? best : -1;
+    };
+    const digits = (v) => (Math.abs(v) >= 100 ? v.toFixed(0) : Math.abs(v) >= 10 ? v.toFixed(1) : v.toFixed(3));
+    const show = (x) => {
+      at = Math.max(x0, Math.min(x1, x));
+      cursor.setAttribute("visibility", "visible");
+      cursor.setAttribute("x1", px(at));
+      cursor.setAttribute("x2", px(at));
+      box.replaceChildren();
+      const row = (name, value) => {
+        const r = box.insertRow();
+        r.insertCell().textContent = name;
+        const c = r.insertCell();
+        c.className = "num";
+        c.textContent = value;
+      };
+      row(d.axis, digits(at));
+      lines.forEach((l) => { const i = nearest(l.x, at); row(l.name, i < 0 ? "–" : digits(l.y[i])); });
+      box.hidden = false;
+      const share = px(at) / svg.viewBox.baseVal.width;
+      const wide = svg.getBoundingClientRect().width;
+      box.style.left = share < 0.55 ? `${share * wide + 14}px` : "";
+      box.style.right = share < 0.55 ? "" : `${holder.clientWidth - share * wide + 14}px`;
+    };
+    const where = (e) => {
+      const b = svg.getBoundingClientRect();
+      const u = ((e.clientX - b.left) / b.width) * svg.viewBox.baseVal.width;
+      return x0 + ((Math.max(p0, Math.min(p1, u)) - p0) / (p1 - p0)) * (x1 - x0);
+    };
+    const closer = (a, b) => {
+      const url = new URL(location.href);
+      const digits = Math.max(0, 3 - Math.floor(Math.log10(Math.abs(x1 - x0))));
+      url.searchParams.set("axis", holder.dataset.lanes);
+      url.searchParams.set("from", Math.min(a, b).toFixed(digits));
+      url.searchParams.set("to", Math.max(a, b).toFixed(digits));
+      history.pushState(null, "", url);
+      if (window.htmx) window.htmx.ajax("GET", url.pathname + url.search, { target: "#trace", select: "#trace", swap: "outerHTML" });
+      else location.reload();
+    };
+    svg.addEventListener("pointerdown", (e) => { start = where(e); svg.setPointerCapture(e.pointerId); });
+    svg.addEventListener("pointermove", (e) => {
+      const x = where(e);
+      show(x);
+      if (start === null) return;
+      brush.setAttribute("x", Math.min(px(start), px(x)));
+      brush.setAttribute("width", Math.abs(px(x) - px(start)));
+    });
+    svg.addEventListener("pointerup", (e) => {
+      const from = start;
+      start = null;
+      brush.setAttribute("width", 0);
+      if (from !== null && Math.abs(px(where(e)) - px(from)) > 12) closer(from, where(e));
+    });
+    svg.addEventListener("pointerleave", () => { box.hidden = true; cursor.setAttribute("visibility", "hidden"); });
+    svg.setAttribute("tabindex", "0");
+    svg.addEventListener("keydown", (e) => {
+      const step = (x1 - x0) / (e.shiftKey ? 20 : 200);
+      if (e.key === "ArrowLeft" || e.key === "ArrowRight") { e.preventDefault(); show(at + (e.key === "ArrowRight" ? step : -step)); }
+      if (e.key === "+") closer(at - (x1 - x0) / 6, at + (x1 - x0) / 6);
+    });
+  }
+  lanes();
+  document.addEventListener("htmx:afterSettle", () => { if ($("[data-lanes]") && !$(".readout")) lanes(); });
+  addEventListener("popstate", () => { if ($("[data-lanes]")) location.reload(); });
+
   // Keys.
   const rows = () => all("[data-row]").filter((r) => r.offsetParent !== null);
   let current = -1;
@@ -187,6 +283,10 @@
       a: () => { const c = row && $("[data-set]", row); if (c) c.click(); else hot("a")?.click(); },
       Enter: () => { if (document.activeElement === row) (row && $("[data-open]", row))?.click(); },
     };
+    const link = $(`[data-link="${CSS.escape(e.key)}"]`);
+    if (link) { e.preventDefault(); link.click(); return; }
+    const field = e.key === "x" && !hot("x") && $("[data-focus='x']");
+    if (field) { e.preventDefault(); field.focus(); return; }
     if (actions[e.key]) { if (e.key !== "Enter") e.preventDefault(); actions[e.key](); }
   });
 })();

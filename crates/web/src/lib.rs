@@ -22,7 +22,7 @@ const MAP_LIMIT: usize = 64 << 20;
 
 /// Every route.
 pub fn router(state: AppState) -> Router {
-    use pages::{days, imports, lineup, pulls, search, settings, sheet, vehicles, workshop};
+    use pages::{days, imports, lineup, pulls, reading, search, settings, sheet, vehicles, workshop};
     Router::new()
         .route("/", get(workshop::show))
         .route("/days/new", get(days::new_form))
@@ -49,6 +49,9 @@ pub fn router(state: AppState) -> Router {
         .route("/runs/{id}", get(imports::run))
         .route("/runs/{id}/cancel", post(imports::cancel))
         .route("/demo", post(imports::load_demo))
+        .route("/pulls/{id}", get(reading::show))
+        .route("/pulls/{id}/lag", post(reading::lag))
+        .route("/pulls/{id}/note", post(reading::note))
         .route("/pulls/{id}/exclude", post(pulls::exclude))
         .route("/sets/{id}/note", post(pulls::note))
         .route("/sets/{id}/mark", post(sheet::mark))

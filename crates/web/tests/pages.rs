@@ -70,6 +70,8 @@ async fn the_demo_reads_as_its_truth_says() {
     cell.post("/sets/2/mark", &[("valid", "true")]).await;
     assert!(!cell.get("/days/1").await.text().contains("strap slipped"));
 
+    reads_one_pull_closely(&cell).await;
+
     let hot = cell.get("/days/3").await.text();
     assert!(
         hot.contains("heat soak") && hot.contains("wrong gear, or slip?") && hot.contains("Left out of figures: third gear"),
@@ -108,6 +110,48 @@ async fn the_demo_reads_as_its_truth_says() {
     cell.load_demo().await;
     assert!(cell.store.has_demo().await.unwrap() && cell.store.pull_count().await.unwrap() > 140);
     assert_eq!(cell.store.vehicle(1).await.unwrap().limits, limits);
+}
+
+async fn reads_one_pull_closely(cell: &Cell) {
+    let page = cell.get("/pulls/10").await;
+    let text = page.text();
+    assert!(text.contains("ended by lift") && text.contains("tip-in settled at") && text.contains("peak power at"), "what happened stands in words");
+    assert!(text.contains("with it: manifold pressure fell"), "a dip names what moved with it");
+    assert!(text.contains("the two speeds follow the ratio of 4.100") && text.contains("aligned; lag"), "coupling and clocks are said");
+    assert!(text.contains("back pressure was not logged") && text.contains("not measured"), "no limit is silently missing");
+    assert!(text.contains("/pulls/9\"") && text.contains("/pulls/11\""), "previous and next pull");
+    assert_eq!(text.matches("class=\"traces\"").count(), 2, "lanes and clocks");
+
+    let two = cell.get("/pulls/10?axis=time&lanes=mixture,power&from=2&to=4").await;
+    let kept = two.headers.get_all("set-cookie").iter().filter_map(|c| c.to_str().ok()).find(|c| c.starts_with("jj_lanes_1=")).unwrap().to_owned();
+    let text = two.text();
+    assert!(
+        text.contains("aria-label=\"mixture, power, kW over s from tip-in\"") && text.contains("data-x0=\"2\""),
+        "lanes in the order asked, zoomed"
+    );
+    assert!(text.contains("whole pull"), "and a way back");
+    let cookie = kept.split(';').next().unwrap().to_owned();
+    let again = cell.send(Request::get("/pulls/11").header("host", "localhost").header("cookie", cookie).body(Body::empty()).unwrap()).await;
+    assert!(again.text().contains("aria-label=\"mixture, power, kW over engine rpm\""), "lanes are remembered for the vehicle");
+    let afr = cell.get("/pulls/10?lanes=mixture&scale=afr").await.text();
+    assert!(afr.contains("mixture, AFR over"), "mixture follows the scale chosen");
+    assert!(cell.get("/pulls/10?from=9&to=2").await.text().contains("the lower first"), "a stretch upside down is refused with a reason");
+    assert_eq!(cell.get("/pulls/99999").await.status, StatusCode::NOT_FOUND);
+
+    let hand = cell.post("/pulls/10/lag", &[("lag", "5726,5")]).await;
+    assert_eq!(hand.status, StatusCode::SEE_OTHER);
+    let text = cell.get("/pulls/10").await.text();
+    assert!(text.contains("lag set by hand; lag 5726.5000 s"), "a lag by hand is recorded as such");
+    cell.post("/pulls/10/lag", &[("lag", "")]).await;
+    assert!(cell.get("/pulls/10").await.text().contains("aligned; lag 5726.33"), "and found again when taken back");
+    assert!(cell.post("/pulls/10/lag", &[("lag", "soon")]).await.text().contains("not a lag in seconds"));
+
+    cell.post("/pulls/10/note", &[("note", "<b>pinked</b> once")]).await;
+    assert!(cell.get("/pulls/10").await.text().contains("&#60;b&#62;pinked"), "a note is text, never markup");
+    let out = cell.post("/pulls/10/exclude", &[("reason", "heard knock"), ("back", "pull")]).await;
+    assert_eq!(out.location(), "/pulls/10");
+    assert!(cell.get("/pulls/10").await.text().contains("Left out of figures: heard knock"));
+    cell.post("/pulls/10/exclude", &[("include", "true"), ("back", "pull")]).await;
 }
 
 #[tokio::test(flavor = "multi_thread")]

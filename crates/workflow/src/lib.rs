@@ -8,6 +8,7 @@ pub mod import;
 pub mod job;
 pub mod limits;
 pub mod lineup;
+pub mod reading;
 pub mod scenarios;
 pub mod simulate;
 pub mod validate;

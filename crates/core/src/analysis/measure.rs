@@ -326,7 +326,14 @@ fn use_ecu_throttle(p: &mut PullSpan, ecu: Option<&Recording>, alignment: &Align
     }
 }
 
-fn grid(trace: &PowerTrace, ecu: Option<&Recording>, dyno: &Recording, alignment: &Alignment, step: f64, air: Option<AirState>) -> RawGrid {
+pub(super) fn grid(
+    trace: &PowerTrace,
+    ecu: Option<&Recording>,
+    dyno: &Recording,
+    alignment: &Alignment,
+    step: f64,
+    air: Option<AirState>,
+) -> RawGrid {
     let edge: Vec<f64> = trace.edge.iter().map(|e| f64::from(u8::from(*e))).collect();
     let all = vec![true; trace.rpm.len()];
     let g = to_grid(&trace.rpm, &[&trace.power_kw, &trace.torque_nm, &edge, &trace.t], &all, step);

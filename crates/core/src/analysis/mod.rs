@@ -2,9 +2,13 @@
 
 mod compare;
 mod corrected;
+mod coupling;
+mod dips;
+mod events;
 mod input;
 mod measure;
 mod notes;
+mod retrace;
 mod sentence;
 mod sets;
 #[cfg(test)]
@@ -14,8 +18,12 @@ mod window;
 
 pub use compare::{Comparison, FigureComparison, GainCurve, LargestGain, compare_all};
 pub use corrected::{Corrected, corrected};
+pub use coupling::{Coupling, CouplingKind, belt, coupling};
+pub use dips::{Beside, Dip, find_dips};
+pub use events::{Event, EventKind, events};
 pub use input::{Aspiration, Cycle, Engine, Headline, Ignition, PullInput, SetInput, Settings, Vehicle};
 pub use measure::{ChannelSummary, Lane, MeasureError, Measured, RatioSource, RawGrid, measure};
+pub use retrace::retrace;
 pub use sentence::{headline_sentence, limit_sentence};
 pub use sets::{Figure, SetFigures, SetResult, analyse_sets, set_verdicts};
 pub use together::measure_sets;

@@ -5,6 +5,7 @@ pub(crate) mod imports;
 mod limit_form;
 pub(crate) mod lineup;
 pub(crate) mod pulls;
+pub(crate) mod reading;
 pub(crate) mod search;
 pub(crate) mod settings;
 pub(crate) mod sheet;

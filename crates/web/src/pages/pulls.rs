@@ -14,6 +14,9 @@ pub(crate) struct Exclusion {
     reason: String,
     #[serde(default)]
     include: bool,
+    /// `pull` when the form stood on the pull's own page.
+    #[serde(default)]
+    back: String,
 }
 
 pub(crate) async fn exclude(
@@ -30,6 +33,9 @@ pub(crate) async fn exclude(
         return Err(WebError::Bad("the reason is longer than 500 characters".into()));
     }
     let set = state.store.exclude_pull(id, (!f.include).then_some(reason), &who.name).await?;
+    if f.back == "pull" {
+        return Ok(Redirect::to(&format!("/pulls/{id}")));
+    }
     let day = state.store.set(set).await?.day_id;
     Ok(Redirect::to(&format!("/days/{day}#set-{set}")))
 }

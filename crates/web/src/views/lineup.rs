@@ -496,7 +496,7 @@ fn plan(l: &LineUp, focus: Option<usize>, prefs: &Prefs) -> String {
     )
 }
 
-fn settings(p: &Prefs) -> Vec<Setting> {
+pub(super) fn settings(p: &Prefs) -> Vec<Setting> {
     use jamjar_core::analysis::Headline;
     use jamjar_core::correction::Correction;
     let choice = |id: &str, label: &str, on: bool| Choice { id: id.to_owned(), label: label.to_owned(), on };

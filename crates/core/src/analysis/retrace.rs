@@ -1,0 +1,19 @@
+//! The samples behind a measured pull, with any smoothing, without measuring its set again.
+
+use super::input::{PullInput, Settings, Vehicle};
+use super::measure::{Measured, grid, own_parts};
+use crate::pull::power::{PowerError, PowerTrace, derive};
+
+/// Power sample by sample under the smoothing of `settings`, and the measurement with its curve made from it. What was found
+/// about the pull (span, clocks, limits, flags) stays as it was.
+///
+/// # Errors
+/// [`PowerError`] as when measuring; `Ok(None)` when the recording holds no pull.
+pub fn retrace(m: &Measured, input: &PullInput, vehicle: &Vehicle, settings: &Settings) -> Result<Option<(PowerTrace, Measured)>, PowerError> {
+    let Some(span) = m.span else { return Ok(None) };
+    let (dyno, ecu) = own_parts(input, m.own_window);
+    let trace = derive(&dyno, &span, &vehicle.dyno, m.ratio, input.coast_down.as_ref(), settings.smoothing_s)?;
+    let grid = grid(&trace, ecu.as_deref(), &dyno, &m.alignment, settings.grid_rpm, m.air);
+    let again = Measured { grid, filter: Some(trace.filter), ..m.clone() };
+    Ok(Some((trace, again)))
+}

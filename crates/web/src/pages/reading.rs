@@ -1,0 +1,97 @@
+//! The page of one pull, and what a person decides there.
+
+use super::{encoding, page};
+use crate::auth::{Calibrator, Reader};
+use crate::error::WebError;
+use crate::prefs::Prefs;
+use crate::state::AppState;
+use crate::views::{Asked, pull_page};
+use axum::Form;
+use axum::extract::{Path, Query, State};
+use axum::http::HeaderMap;
+use axum::http::header::{COOKIE, SET_COOKIE};
+use axum::response::{AppendHeaders, IntoResponse, Redirect, Response};
+use jamjar_workflow::reading::read_pull;
+use serde::Deserialize;
+
+#[derive(Deserialize)]
+pub(crate) struct Params {
+    #[serde(default)]
+    axis: String,
+    lanes: Option<String>,
+    #[serde(default)]
+    from: String,
+    #[serde(default)]
+    to: String,
+}
+
+/// Lanes last chosen for a vehicle.
+fn kept_lanes(headers: &HeaderMap, vehicle_id: i64) -> String {
+    let name = format!("jj_lanes_{vehicle_id}=");
+    let cookies = headers.get_all(COOKIE).iter().filter_map(|v| v.to_str().ok());
+    cookies.flat_map(|c| c.split(';')).find_map(|c| c.trim().strip_prefix(name.as_str())).unwrap_or_default().replace('.', ",")
+}
+
+fn zoom(p: &Params) -> Result<Option<[f64; 2]>, WebError> {
+    if p.from.trim().is_empty() && p.to.trim().is_empty() {
+        return Ok(None);
+    }
+    let read = |s: &str| s.trim().replace(',', ".").parse::<f64>().ok().filter(|v| v.is_finite());
+    match (read(&p.from), read(&p.to)) {
+        (Some(a), Some(b)) if b > a => Ok(Some([a, b])),
+        _ => Err(WebError::Bad(format!("“{}” to “{}” is no stretch of the axis: give two numbers, the lower first", p.from, p.to))),
+    }
+}
+
+pub(crate) async fn show(
+    _: Reader,
+    prefs: Prefs,
+    State(state): State<AppState>,
+    Path(id): Path<i64>,
+    Query(p): Query<Params>,
+    headers: HeaderMap,
+) -> Result<Response, WebError> {
+    let zoom = zoom(&p)?;
+    let r = read_pull(&state.store, id, &prefs.settings(None)).await?;
+    let e = encoding(&state, r.vehicle.id).await?;
+    let lanes = p.lanes.clone().unwrap_or_else(|| kept_lanes(&headers, r.vehicle.id));
+    let view = pull_page(&r, &e, &prefs, &Asked { axis: p.axis, zoom, lanes });
+    let mut cookies = vec![(SET_COOKIE, prefs.cookie())];
+    if p.lanes.is_some() {
+        let kept: Vec<String> = view.form.iter().filter(|f| f.0 == "lanes").map(|f| f.1.replace(',', ".")).collect();
+        cookies.push((SET_COOKIE, format!("jj_lanes_{}={}; Path=/pulls; Max-Age=31536000; SameSite=Strict; HttpOnly", r.vehicle.id, kept.concat())));
+    }
+    Ok((AppendHeaders(cookies), page(&view)?).into_response())
+}
+
+#[derive(Deserialize)]
+pub(crate) struct Lag {
+    #[serde(default)]
+    lag: String,
+}
+
+/// Anchors the clocks by hand, or leaves them to be found when blank.
+pub(crate) async fn lag(_: Calibrator, State(state): State<AppState>, Path(id): Path<i64>, Form(f): Form<Lag>) -> Result<Redirect, WebError> {
+    let text = f.lag.trim().replace(',', ".");
+    let lag = if text.is_empty() {
+        None
+    } else {
+        let read = text.parse::<f64>().ok().filter(|v| v.is_finite() && v.abs() < 1e7);
+        Some(read.ok_or_else(|| WebError::Bad(format!("“{}” is not a lag in seconds, such as -12.35", f.lag.trim())))?)
+    };
+    state.store.set_lag(id, lag).await?;
+    Ok(Redirect::to(&format!("/pulls/{id}#clocks")))
+}
+
+#[derive(Deserialize)]
+pub(crate) struct Note {
+    note: String,
+}
+
+pub(crate) async fn note(_: Calibrator, State(state): State<AppState>, Path(id): Path<i64>, Form(f): Form<Note>) -> Result<Redirect, WebError> {
+    if f.note.chars().count() > 10_000 {
+        return Err(WebError::Bad("the note is longer than 10,000 characters".into()));
+    }
+    state.store.note_pull(id, f.note.trim()).await?;
+    Ok(Redirect::to(&format!("/pulls/{id}#note")))
+}

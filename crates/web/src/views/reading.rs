@@ -1,0 +1,305 @@
+//! One pull on a page: the answer, the lanes, what happened, and everything each number rests on.
+
+use super::Shell;
+use super::encode::{Encoding, SetTag};
+use super::lineup::{Setting, settings};
+use super::pull_lanes::{Axis, chart, chosen, offered};
+use super::words::{date_words, verdict_line};
+use crate::prefs::Prefs;
+use askama::Template;
+use jamjar_chart::Paint;
+use jamjar_core::analysis::RatioSource;
+use jamjar_core::limits::Verdict;
+use jamjar_core::pull::align::{Alignment, Status};
+use jamjar_workflow::reading::Reading;
+
+/// What the link asks for.
+#[derive(Debug, Clone, Default, PartialEq)]
+pub(crate) struct Asked {
+    pub(crate) axis: String,
+    pub(crate) zoom: Option<[f64; 2]>,
+    pub(crate) lanes: String,
+}
+
+pub(crate) struct LaneRow {
+    pub(crate) label: String,
+    pub(crate) up: Option<String>,
+    pub(crate) toggle: String,
+}
+
+pub(crate) struct LimitRow {
+    pub(crate) label: String,
+    pub(crate) text: String,
+    pub(crate) verdict: &'static str,
+    pub(crate) warn: bool,
+    pub(crate) strong: bool,
+    pub(crate) why: String,
+}
+
+pub(crate) struct StatRow {
+    pub(crate) label: String,
+    pub(crate) unit: String,
+    pub(crate) values: [String; 5],
+}
+
+#[derive(Template)]
+#[template(path = "pull.html")]
+pub(crate) struct PullPage {
+    pub(crate) shell: Shell,
+    pub(crate) id: i64,
+    pub(crate) day_id: i64,
+    pub(crate) set_id: i64,
+    pub(crate) vehicle: String,
+    pub(crate) vehicle_id: i64,
+    pub(crate) date: String,
+    pub(crate) name: String,
+    pub(crate) tag: SetTag,
+    pub(crate) rest: String,
+    pub(crate) answer: String,
+    pub(crate) excluded: Option<String>,
+    pub(crate) flags: Vec<String>,
+    pub(crate) chart: String,
+    pub(crate) data: String,
+    pub(crate) axis: &'static str,
+    pub(crate) axes: Vec<(String, &'static str, bool)>,
+    pub(crate) zoomed: Option<String>,
+    pub(crate) shown: Vec<LaneRow>,
+    pub(crate) hidden: Vec<LaneRow>,
+    pub(crate) form: Vec<(&'static str, String)>,
+    pub(crate) events: Vec<(String, String)>,
+    pub(crate) facts: Vec<(&'static str, String)>,
+    pub(crate) refused: bool,
+    pub(crate) by_hand: bool,
+    pub(crate) lag: String,
+    pub(crate) clocks: String,
+    pub(crate) limits: Vec<LimitRow>,
+    pub(crate) stats: Vec<StatRow>,
+    pub(crate) peak_at: String,
+    pub(crate) note: String,
+    pub(crate) previous: Option<i64>,
+    pub(crate) next: Option<i64>,
+    pub(crate) settings: Vec<Setting>,
+}
+
+fn link(id: i64, axis: Axis, lanes: &[String], zoom: Option<[f64; 2]>) -> String {
+    let zoom = zoom.map_or_else(String::new, |z| format!("&from={}&to={}", z[0], z[1]));
+    format!("/pulls/{id}?axis={}&lanes={}{zoom}", axis.id(), lanes.join(","))
+}
+
+pub(crate) fn pull_page(r: &Reading, e: &Encoding, prefs: &Prefs, asked: &Asked) -> PullPage {
+    let axis = Axis::from_id(&asked.axis);
+    let tag = e.tag(&r.set, false, &r.measured.limits);
+    let all = offered(r, prefs, axis, tag.tone);
+    let shown = chosen(&all, &asked.lanes);
+    let id = r.pull.id;
+    let scale = if prefs.theme == "dark" { 1.15 } else { 1.0 };
+    let trace = chart(r, &all, &shown, axis, asked.zoom, scale);
+    let name = format!("pull {}", r.pull.position);
+    let title = format!("{} {} on {}, {name}", r.set.vehicle, r.set.config.map, r.set.config.fuel);
+    let row = |i: usize, label: &str| LaneRow {
+        label: label.to_owned(),
+        up: (i > 0).then(|| {
+            let mut order = shown.clone();
+            order.swap(i - 1, i);
+            link(id, axis, &order, asked.zoom)
+        }),
+        toggle: link(id, axis, &shown.iter().enumerate().filter(|(k, _)| *k != i).map(|(_, s)| s.clone()).collect::<Vec<_>>(), asked.zoom),
+    };
+    let label_of = |id: &str| all.iter().find(|o| o.id == id).map_or("", |o| o.label.as_str());
+    let more = |o: &super::pull_lanes::Offered| LaneRow {
+        label: o.label.clone(),
+        up: None,
+        toggle: link(id, axis, &shown.iter().cloned().chain([o.id.clone()]).collect::<Vec<_>>(), asked.zoom),
+    };
+    let c = &r.set.config;
+    let rest: Vec<&str> = [c.boost.as_str(), c.gear.as_str(), c.build.as_str()].into_iter().filter(|s| !s.is_empty()).collect();
+    PullPage {
+        shell: Shell::new(title, &prefs.theme, "pull"),
+        id,
+        day_id: r.day.id,
+        set_id: r.set.id,
+        vehicle: r.set.vehicle.clone(),
+        vehicle_id: r.vehicle.id,
+        date: date_words(r.day.date),
+        name,
+        tag,
+        rest: rest.join(" · "),
+        answer: answer(r, prefs),
+        excluded: r.measured.excluded.clone(),
+        flags: r.measured.flags.iter().filter(|f| f.kind != "unit_guess").map(|f| f.text.clone()).collect(),
+        axes: Axis::ALL
+            .into_iter()
+            .filter(|a| *a != Axis::Road || r.measured.has_road_speed)
+            .map(|a| (link(id, a, &shown, None), a.label(), a == axis))
+            .collect(),
+        zoomed: asked.zoom.map(|_| link(id, axis, &shown, None)),
+        form: vec![("axis", axis.id().to_owned()), ("lanes", shown.join(","))],
+        data: trace.data(),
+        axis: axis.id(),
+        chart: trace.svg(Paint::Page),
+        shown: shown.iter().enumerate().map(|(i, s)| row(i, label_of(s))).collect(),
+        hidden: all.iter().filter(|o| !shown.contains(&o.id)).map(more).collect(),
+        events: r.events.iter().map(|e| (e.rpm.map_or_else(|| "–".into(), |v| format!("{v:.0}")), e.text.clone())).collect(),
+        facts: facts(r, prefs),
+        refused: r.measured.alignment.status == Status::Refused,
+        by_hand: r.measured.alignment.status == Status::Manual,
+        lag: r.measured.alignment.lag_s.map_or_else(String::new, |l| format!("{l:.3}")),
+        clocks: clocks_svg(r, scale),
+        limits: r
+            .measured
+            .limits
+            .iter()
+            .filter_map(|o| r.vehicle.limits.iter().find(|l| l.id == o.limit).map(|l| (l, o)))
+            .map(|(l, o)| LimitRow {
+                label: l.channel.label(),
+                text: verdict_line(l, o, prefs.afr),
+                verdict: o.verdict.label(),
+                warn: o.verdict == Verdict::Over,
+                strong: o.verdict != Verdict::Clear,
+                why: o.reason.clone().unwrap_or_default(),
+            })
+            .collect(),
+        stats: stats(r, prefs),
+        peak_at: peak_rpm(r).map_or_else(|| "at peak".into(), |p| format!("at {p:.0} rpm")),
+        note: r.pull.note.clone(),
+        previous: r.neighbours[0],
+        next: r.neighbours[1],
+        settings: settings(prefs).into_iter().filter(|s| s.name != "headline").collect(),
+    }
+}
+
+fn peak_rpm(r: &Reading) -> Option<f64> {
+    r.corrected.curve.figures(None).peak_power.map(|p| p.rpm)
+}
+
+/// The first sentence: what it made, how it ended, and the worst of its limits.
+fn answer(r: &Reading, prefs: &Prefs) -> String {
+    let f = r.corrected.curve.figures(None);
+    let Some(span) = r.measured.span else { return "No pull was found in this recording.".into() };
+    let made = match (f.peak_power, f.peak_torque) {
+        (Some(p), Some(t)) => format!(
+            "{:.1} {} at {:.0} rpm, {:.0} {} at {:.0} rpm",
+            prefs.power.from_kw(p.value),
+            prefs.power.label(),
+            p.rpm,
+            prefs.torque.from_nm(t.value),
+            prefs.torque.label(),
+            t.rpm
+        ),
+        _ => "No power figure".into(),
+    };
+    format!("{made}; ended by {}", span.ended_by.label())
+}
+
+/// Pairs of words: conditions, filter, correction, clocks, coupling.
+fn facts(r: &Reading, prefs: &Prefs) -> Vec<(&'static str, String)> {
+    let m = &r.measured;
+    let mut out = Vec::new();
+    let air = m.air.map_or_else(
+        || "not given: power is uncorrected".to_owned(),
+        |a| format!("{:.1} °C, {:.0} % humidity, {:.1} hPa at the station", a.temperature_c, 100.0 * a.humidity, a.pressure_hpa),
+    );
+    out.push(("Air", air));
+    let mut correction = format!("{}, factor {:.4}", prefs.correction.label(), r.corrected.factor);
+    r.corrected.cautions.iter().for_each(|c| correction.push_str(&format!("; {c}")));
+    out.push(("Correction", correction));
+    let filter = match m.filter {
+        Some(f) if f.samples > 0 => format!(
+            "local quadratic over {} s ({} samples{}), for power and display only; limits use raw samples",
+            f.window_s,
+            f.samples,
+            if f.real_timestamps { ", on real timestamps" } else { "" }
+        ),
+        _ => "none".into(),
+    };
+    out.push(("Filter", filter));
+    if let Some(s) = m.span {
+        let rate = m.rate_rpm_s.map_or_else(String::new, |v| format!(", {v:.0} rpm/s"));
+        out.push(("Ramp", format!("{:.0} to {:.0} rpm in {:.1} s{rate}", s.from_rpm * m.ratio, s.to_rpm * m.ratio, s.to_s - s.from_s)));
+    }
+    let from = match m.ratio_from {
+        RatioSource::Geometry => "from the geometry given",
+        RatioSource::DynoRecording => "from the two speeds of the dyno recording",
+        RatioSource::Alignment => "fitted while aligning",
+        RatioSource::Unknown => "not known: the axis is shaft speed",
+    };
+    out.push(("Ratio", format!("{:.3}, {from}", m.ratio)));
+    out.push(("Coupling", r.coupling.as_ref().map_or_else(|| "not measured: it takes both speeds on one clock".into(), |c| c.text.clone())));
+    if let Some(b) = &r.belt {
+        out.push(("Belt", b.text.clone()));
+    }
+    out.push(("Clocks", clocks(&m.alignment)));
+    out
+}
+
+fn clocks(a: &Alignment) -> String {
+    let mut parts = Vec::new();
+    match a.status {
+        Status::SingleLog => return "one recording: nothing to align".into(),
+        Status::Refused => parts.push("refused".into()),
+        Status::Manual => parts.push("lag set by hand".into()),
+        Status::Aligned => parts.push("aligned".to_owned()),
+    }
+    parts.extend(a.reason.clone());
+    if let Some(l) = a.lag_s {
+        let sigma = a.sigma_lag_s.map_or_else(String::new, |s| format!(" ± {:.1} ms", 1000.0 * s));
+        parts.push(format!("lag {l:.4} s{sigma}"));
+    }
+    parts.extend(a.r.map(|r| format!("r {r:.5}")));
+    parts.extend(a.residual_rpm.map(|v| format!("residual {v:.1} rpm")));
+    parts.extend(a.runner_up_s.zip(a.runner_up_residual_rpm).map(|(s, v)| format!("runner-up {s:.2} s leaves {v:.0} rpm")));
+    parts.extend(a.drift_ppm.filter(|_| a.usable()).map(|d| format!("clock rate {d:+.0} ppm")));
+    parts.join("; ")
+}
+
+/// Both speeds over time, the engine computer's shifted by the lag found: the evidence for it.
+fn clocks_svg(r: &Reading, scale: f64) -> String {
+    use jamjar_chart::{LaneLine, TraceChart, TraceLane};
+    let (Some(ecu), Some(shaft)) = (&r.ecu, jamjar_core::pull::power::shaft_speed(&r.dyno, r.vehicle.vehicle.dyno.overall_ratio)) else {
+        return String::new();
+    };
+    let Some(engine) = ecu.series("engine_speed") else { return String::new() };
+    let (from, to) = r.measured.span.map_or((shaft.t[0], shaft.t[shaft.t.len() - 1]), |s| (s.from_s, s.to_s));
+    let lag = r.measured.alignment.lag_s.unwrap_or(engine.t[0] - shaft.t[0]);
+    let ratio = r.measured.ratio;
+    let line = |label: &str, colour, thin, points| LaneLine { label: label.into(), colour, dash: "", thin, points };
+    TraceChart {
+        axis: "s from tip-in".into(),
+        span: [-4.0, to - from + 4.0],
+        lanes: vec![TraceLane {
+            label: "engine speed, rpm".into(),
+            lines: vec![
+                line("dyno × ratio", "bilberry", false, shaft.t.iter().zip(&shaft.v).map(|(t, v)| (t - from, v * ratio)).collect()),
+                line("engine computer", "rosehip", true, engine.t.iter().zip(&engine.v).map(|(t, v)| (t - lag - from, *v)).collect()),
+            ],
+        }],
+        marks: Vec::new(),
+        scale,
+    }
+    .svg(Paint::Page)
+}
+
+fn stats(r: &Reading, prefs: &Prefs) -> Vec<StatRow> {
+    let beside = r.beside();
+    let peak_s = peak_rpm(r).and_then(|p| r.measured.grid.rpm.iter().position(|g| (g - p).abs() < 1e-6)).map(|i| r.measured.grid.time_s[i]);
+    r.measured
+        .channels
+        .iter()
+        .map(|c| {
+            let afr = prefs.afr && c.channel.unit() == "λ";
+            let k = if afr { jamjar_core::units::GASOLINE_STOICH_AFR } else { 1.0 };
+            let digits = match c.channel.unit() {
+                "λ" if !afr => 3,
+                "rpm" => 0,
+                _ => 1,
+            };
+            let show = |v: f64| format!("{:.digits$}", v * k);
+            let at = peak_s.and_then(|t| beside.series(c.channel.as_str())?.at(t)).map_or_else(|| "–".into(), show);
+            StatRow {
+                label: c.channel.label(),
+                unit: if afr { "AFR".into() } else { c.channel.unit().to_owned() },
+                values: [show(c.start), show(c.min), show(c.mean), show(c.max), at],
+            }
+        })
+        .collect()
+}
