@@ -110,7 +110,7 @@ impl TraceChart {
         let _ = write!(
             s,
             r#"<text x="{}" y="{}" font-size="{small}" fill="{mid}">{}</text>"#,
-            WIDTH - RIGHT + 8.0,
+            WIDTH - RIGHT + 26.0,
             n(bottom + 15.0 * self.scale),
             escape(&self.axis)
         );

@@ -131,6 +131,25 @@ async fn from_two_sets_of_files_to_an_honest_gain() {
     walk_through("browser", walk).await;
 }
 
+/// Opens a pull from the day sheet, reads a value at the cursor, drags over a stretch, and comes back by key.
+async fn looks_closer_at_a_pull(d: &WebDriver) {
+    let day = d.current_url().await.unwrap();
+    let pull = see(d, "td a[href^='/pulls/']").await;
+    pull.scroll_into_view().await.unwrap();
+    pull.click().await.unwrap();
+    let lanes = see(d, "[data-lanes] svg").await;
+    let whole: f64 = lanes.attr("data-x1").await.unwrap().unwrap().parse().unwrap();
+    lanes.send_keys(Key::Right + "").await.unwrap();
+    assert!(see(d, ".readout").await.text().await.unwrap().contains("engine rpm"), "the cursor reads by keyboard");
+    d.action_chain().move_to_element_center(&lanes).click_and_hold().move_by_offset(120, 0).release().perform().await.unwrap();
+    see(d, "a[data-link='0']").await;
+    let zoomed: f64 = see(d, "[data-lanes] svg").await.attr("data-x1").await.unwrap().unwrap().parse().unwrap();
+    assert!(zoomed < whole && d.current_url().await.unwrap().query().is_some_and(|q| q.contains("from=")), "the stretch is a link: {zoomed} {whole}");
+    d.find(By::Css("body")).await.unwrap().send_keys("]").await.unwrap();
+    d.query(By::XPath("//div[@class='crumbs']/b[.='pull 2']")).wait(Duration::from_secs(30), Duration::from_millis(50)).first().await.unwrap();
+    d.goto(day.to_string()).await.unwrap();
+}
+
 async fn walk(d: WebDriver, base: String) {
     let folder = std::env::temp_dir().join(format!("jb-files-{}", std::process::id()));
     let (loaded, run) = jamjar_workflow::scenarios::first_light(9, 0.001).unwrap();
@@ -167,6 +186,7 @@ async fn walk(d: WebDriver, base: String) {
     see(&d, ".setcard table").await;
     assert!(d.find(By::Css("body")).await.unwrap().text().await.unwrap().contains("aligned ±"));
 
+    looks_closer_at_a_pull(&d).await;
     let line_up = see(&d, "[data-lineup]").await;
     line_up.scroll_into_view().await.unwrap();
     line_up.click().await.unwrap();
