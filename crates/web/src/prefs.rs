@@ -12,6 +12,9 @@ use std::convert::Infallible;
 /// Smoothing windows offered, s.
 pub(crate) const SMOOTHING: [f64; 4] = [0.0, 0.1, 0.25, 0.5];
 
+/// Margins of sameness offered, kW at peak.
+pub(crate) const MARGINS: [f64; 4] = [0.5, 1.0, 2.0, 5.0];
+
 /// Everything about how numbers are shown.
 #[derive(Debug, Clone, PartialEq)]
 pub(crate) struct Prefs {
@@ -21,6 +24,8 @@ pub(crate) struct Prefs {
     pub(crate) torque: TorqueUnit,
     pub(crate) afr: bool,
     pub(crate) smoothing_s: f64,
+    /// Differences at peak within ± this are called the same when shown to be, kW.
+    pub(crate) margin_kw: Option<f64>,
     pub(crate) theme: String,
 }
 
@@ -33,6 +38,7 @@ impl Default for Prefs {
             torque: TorqueUnit::Nm,
             afr: false,
             smoothing_s: 0.25,
+            margin_kw: None,
             theme: "auto".into(),
         }
     }
@@ -60,6 +66,7 @@ impl Prefs {
             }
             "scale" => self.afr = value == "afr",
             "smooth" => self.smoothing_s = value.parse().ok().filter(|v| SMOOTHING.contains(v)).unwrap_or(self.smoothing_s),
+            "same" => self.margin_kw = value.parse().ok().filter(|v| MARGINS.contains(v)),
             "theme" if ["light", "dark", "auto"].contains(&value) => self.theme = value.to_owned(),
             _ => {}
         }
@@ -74,6 +81,7 @@ impl Prefs {
             ("torque", if self.torque == TorqueUnit::Nm { "nm" } else { "lbft" }.to_owned()),
             ("scale", if self.afr { "afr" } else { "lambda" }.to_owned()),
             ("smooth", self.smoothing_s.to_string()),
+            ("same", self.margin_kw.map_or_else(|| "off".into(), |m| m.to_string())),
         ]
     }
 
@@ -92,7 +100,14 @@ impl Prefs {
     }
 
     pub(crate) fn settings(&self, band_rpm: Option<[f64; 2]>) -> Settings {
-        Settings { correction: self.correction, headline: self.headline, smoothing_s: self.smoothing_s, band_rpm, ..Settings::default() }
+        Settings {
+            correction: self.correction,
+            headline: self.headline,
+            smoothing_s: self.smoothing_s,
+            band_rpm,
+            margin_kw: self.margin_kw,
+            ..Settings::default()
+        }
     }
 
     fn read(cookies: &str, query: &HashMap<String, String>) -> Self {

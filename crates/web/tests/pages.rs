@@ -32,6 +32,12 @@ async fn the_demo_reads_as_its_truth_says() {
     let text = page.text();
     assert!(text.contains("C2 on E30 gains") && text.contains("over Stock on RON 95 E5 at peak"), "the answer stands first");
     assert!(text.contains("two things changed") && text.contains("kW is the fuel"));
+    assert!(text.contains("(3 pulls each, same day, another fuel)"), "the terms of the comparison stand in its sentence");
+    assert!(text.contains("What else differed") && text.contains("manifold pressure"));
+    let both = cell.get("/line-up?sets=1,2,7&base=1&focus=2").await.text();
+    assert!(both.contains("The baseline was run before and after"), "the baseline again at the end brackets the day");
+    let same = cell.get("/line-up?sets=1,7&base=1&same=2").await.text();
+    assert!(same.contains("quivalent within ± 2.0 kW"), "sameness is asked for, then answered");
     assert!(text.contains("over by") && text.contains("not measured"));
     let hp = cell.get("/line-up?sets=1,2&base=1&power=hp&correction=none").await;
     assert!(hp.text().contains("power at the hub, hp, uncorrected"));

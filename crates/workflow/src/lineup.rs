@@ -4,7 +4,9 @@ use crate::error::{WorkflowError, blocking};
 use crate::import::air::DayAir;
 use crate::import::settings_hash;
 use jamjar_core::ALGORITHM_VERSION;
-use jamjar_core::analysis::{Comparison, Measured, PullInput, SetInput, SetResult, Settings, analyse_sets, compare_all, measure_sets, set_verdicts};
+use jamjar_core::analysis::{
+    Comparison, Measured, PullInput, SetInput, SetResult, Settings, analyse_sets, compare_all, measure_sets, note_pulls, set_verdicts,
+};
 use jamjar_core::limits::LimitOutcome;
 use jamjar_store::{Pull, SetWithPulls, Store, Summary, VehicleRecord};
 
@@ -57,7 +59,8 @@ pub async fn line_up(store: &Store, ids: &[i64], base: Option<i64>, settings: &S
         let mut measured = measured;
         let mut results = analyse_sets(&inputs, &measured, &v.vehicle.engine, &settings);
         let candidates: Vec<usize> = (0..shown).filter(|i| *i != base).collect();
-        let comparisons = compare_all(&results, base, &candidates, &v.vehicle, &settings);
+        let mut comparisons = compare_all(&results, base, &candidates, &v.vehicle, &settings);
+        note_pulls(&mut comparisons, &results, &measured);
         sets.truncate(shown);
         measured.truncate(shown);
         results.truncate(shown);
@@ -83,8 +86,18 @@ async fn with_context(store: &Store, mut sets: Vec<SetWithPulls>) -> Result<(Vec
     Ok((sets, shown))
 }
 
-fn input_of(s: &SetWithPulls) -> SetInput {
-    SetInput { id: s.set.id.to_string(), day: s.set.date.to_string(), factors: s.set.config.factors(), pulls: Vec::new() }
+/// A stored set as the analysis takes it, without samples.
+pub fn input_of(s: &SetWithPulls) -> SetInput {
+    use chrono::Timelike;
+    let began = s.pulls.iter().find_map(|p| p.0.started_at);
+    SetInput {
+        id: s.set.id.to_string(),
+        day: s.set.date.to_string(),
+        at_h: began.map(|t| f64::from(t.num_seconds_from_midnight()) / 3600.0),
+        order: f64::from(s.set.position),
+        factors: s.set.config.factors(),
+        pulls: Vec::new(),
+    }
 }
 
 /// Cached measurements; all of them made again from the samples, together, when algorithm or settings have changed for any:

@@ -3,6 +3,7 @@
 use super::Verdict;
 use super::input::{Headline, Settings, Vehicle};
 use super::notes;
+use super::second_looks::{self, SecondLooks};
 use super::sets::{Figure, SetResult, index_of};
 use crate::factors::{Confounding, Factors, confounding};
 use crate::log::Flag;
@@ -23,6 +24,8 @@ pub struct FigureComparison {
     pub difference: Option<f64>,
     /// Difference of the means, to which interval and verdict belong.
     pub mean_difference: Option<f64>,
+    /// The mean difference with everything behind its interval.
+    pub interval: Option<Interval>,
     /// 95 % interval of the mean difference.
     pub ci95: Option<[f64; 2]>,
     /// Family-wise 95 % interval over all candidates.
@@ -76,6 +79,8 @@ pub struct Comparison {
     pub significant_rpm: Vec<[f64; 2]>,
     /// Caveats in words, most important first.
     pub notes: Vec<Flag>,
+    /// Second looks at the difference at peak.
+    pub second: SecondLooks,
 }
 
 impl Comparison {
@@ -86,7 +91,7 @@ impl Comparison {
 }
 
 /// Scatter pooled over the sets that belong with a pair: same gear, on either day.
-struct Pool<'a> {
+pub(super) struct Pool<'a> {
     sets: Vec<&'a SetResult>,
     band: Option<CurveScatter>,
 }
@@ -123,11 +128,11 @@ fn pool<'a>(sets: &'a [SetResult], days: &[String], gear: Option<&String>) -> Po
 }
 
 impl Pool<'_> {
-    fn within(&self, f: Figure) -> Option<Within> {
+    pub(super) fn within(&self, f: Figure) -> Option<Within> {
         within(&self.sets.iter().map(|s| s.figure(f).values.as_slice()).collect::<Vec<_>>())
     }
 
-    fn between(&self, f: Figure, w: &Within) -> Option<Between> {
+    pub(super) fn between(&self, f: Figure, w: &Within) -> Option<Between> {
         let mut groups: Vec<(&Factors, Vec<&[f64]>)> = Vec::new();
         for s in &self.sets {
             let values = s.figure(f).values.as_slice();
@@ -181,7 +186,10 @@ fn compare(table: &Table<'_>, c: usize, pool: &Pool<'_>) -> Comparison {
     let significant_rpm = if curve.half_kw.is_empty() { Vec::new() } else { significant_spans(&curve.rpm, &curve.gain_kw, &curve.half_kw) };
     let notes =
         notes::compose(a, b, &confounding, notes::split_words(sets, a, b, &confounding), &figures, refused, pool_has_repeat(pool), vehicle, settings);
-    Comparison { base, candidate: c, confounding, figures, curve, largest, significant_rpm, notes }
+    let plain = figures.iter().find(|f| f.figure == Figure::PeakPower).and_then(|f| f.interval);
+    let mut out = Comparison { base, candidate: c, confounding, figures, curve, largest, significant_rpm, notes, second: SecondLooks::default() };
+    second_looks::take(sets, pool, &mut out, plain.as_ref(), settings);
+    out
 }
 
 fn pool_has_repeat(pool: &Pool<'_>) -> bool {
@@ -201,6 +209,7 @@ fn compare_figure(table: &Table<'_>, f: Figure, c: usize, pool: &Pool<'_>, refus
         figure: f,
         difference: x.headline.zip(y.headline).map(|(a, b)| b - a),
         mean_difference,
+        interval: None,
         ci95: None,
         ci95_family: None,
         verdict: Verdict::CantTell,
@@ -217,6 +226,7 @@ fn compare_figure(table: &Table<'_>, f: Figure, c: usize, pool: &Pool<'_>, refus
     let i: Interval = difference(d, n1, n2, &w, s_b.as_ref()).widened(extra);
     out.pull_sd = Some(w.sd);
     out.smallest_detectable = smallest_detectable(w.sd, n1.min(n2) as u32).ok().map(|s| s.difference);
+    out.interval = Some(i);
     out.ci95 = Some(i.ci95());
     out.verdict = Verdict::of(i.ci95());
     if table.candidates.len() > 1 && settings.headline == Headline::Mean {

@@ -257,7 +257,7 @@ mod tests {
         let b = log.t.iter().zip(&e).map(|(t, e)| e * if (t - 3.33).abs() < 0.15 { 1.85 } else { 1.95 }).collect();
         log.channels.insert(Channel::new("engine_speed").unwrap(), e);
         log.channels.insert(Channel::new("blower_speed").unwrap(), b);
-        let d = find_dips(&rpm, &v, &edge, &t, &Beside { dyno: &log, ecu: None });
+        let d = find_dips(&rpm, &v, &edge, &t, &Beside { ecu: None, dyno: &log });
         assert!(d[0].causes.len() == 1 && d[0].causes[0].starts_with("the blower belt slipped by 5."), "{d:?}");
     }
 }

@@ -65,11 +65,14 @@ pub struct Settings {
     pub headline: Headline,
     /// Band for the mean, rpm.
     pub band_rpm: Option<[f64; 2]>,
+    /// Differences at peak within ± this are called equivalent when shown to be, kW; set before looking.
+    #[serde(default)]
+    pub margin_kw: Option<f64>,
 }
 
 impl Default for Settings {
     fn default() -> Self {
-        Self { correction: Correction::SaeJ1349, grid_rpm: 50.0, smoothing_s: 0.25, headline: Headline::Mean, band_rpm: None }
+        Self { correction: Correction::SaeJ1349, grid_rpm: 50.0, smoothing_s: 0.25, headline: Headline::Mean, band_rpm: None, margin_kw: None }
     }
 }
 
@@ -170,6 +173,10 @@ pub struct SetInput {
     pub day: String,
     /// Configuration.
     pub factors: Factors,
+    /// Clock time of its first pull, h, when known.
+    pub at_h: Option<f64>,
+    /// Place in the order of running.
+    pub order: f64,
     /// Its pulls in order of running.
     pub pulls: Vec<PullInput>,
 }

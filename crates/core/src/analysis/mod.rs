@@ -3,12 +3,17 @@
 mod compare;
 mod corrected;
 mod coupling;
+mod differs;
 mod dips;
 mod events;
 mod input;
 mod measure;
 mod notes;
+mod repeats;
 mod retrace;
+mod second_looks;
+#[cfg(test)]
+mod second_tests;
 mod sentence;
 mod sets;
 #[cfg(test)]
@@ -19,11 +24,14 @@ mod window;
 pub use compare::{Comparison, FigureComparison, GainCurve, LargestGain, compare_all};
 pub use corrected::{Corrected, corrected};
 pub use coupling::{Coupling, CouplingKind, belt, coupling};
+pub use differs::{StateDifference, differs};
 pub use dips::{Beside, Dip, find_dips};
 pub use events::{Event, EventKind, events};
 pub use input::{Aspiration, Cycle, Engine, Headline, Ignition, PullInput, SetInput, Settings, Vehicle};
 pub use measure::{ChannelSummary, Lane, MeasureError, Measured, RatioSource, RawGrid, measure};
+pub use repeats::{PullFlag, Settled, flag_pulls, note_pulls};
 pub use retrace::retrace;
+pub use second_looks::SecondLooks;
 pub use sentence::{headline_sentence, limit_sentence};
 pub use sets::{Figure, SetFigures, SetResult, analyse_sets, set_verdicts};
 pub use together::measure_sets;

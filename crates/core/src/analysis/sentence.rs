@@ -19,7 +19,8 @@ pub fn headline_sentence(c: &Comparison, sets: &[SetResult], name: impl Fn(&SetR
                 Some(rpm) => format!(" Below {rpm:.0} rpm no difference is shown."),
                 None => String::new(),
             };
-            format!("{candidate} {verb} {d:.1} ± {h:.1} {u} {} {base} at peak.{tail}", if verb == "gains" { "over" } else { "against" })
+            let over = if verb == "gains" { "over" } else { "against" };
+            format!("{candidate} {verb} {d:.1} ± {h:.1} {u} {over} {base} at peak ({}).{tail}", terms(&sets[c.base], &sets[c.candidate]))
         }
         (Verdict::NoDifferenceShown, Some(_), Some(h)) => {
             format!("No difference shown between {candidate} and {base} at peak: it would have to be larger than about {h:.1} {u} to show.")
@@ -27,6 +28,18 @@ pub fn headline_sentence(c: &Comparison, sets: &[SetResult], name: impl Fn(&SetR
         (_, Some(d), _) => format!("Can't tell whether {candidate} differs from {base}: {:+.1} {u} at peak, without an interval.", unit.from_kw(d)),
         _ => format!("Can't tell: {candidate} and {base} cannot be compared."),
     }
+}
+
+/// On what terms two sets were compared: "3 pulls each, same day, same fuel".
+fn terms(a: &SetResult, b: &SetResult) -> String {
+    let pulls = if a.n() == b.n() {
+        format!("{} {} each", a.n(), if a.n() == 1 { "pull" } else { "pulls" })
+    } else {
+        format!("{} pulls against {}", b.n(), a.n())
+    };
+    let same = |f: &str| a.factors.get(f) == b.factors.get(f);
+    let day = if a.day == b.day { "same day" } else { "different days" };
+    format!("{pulls}, {day}, {}", if same("fuel") { "same fuel" } else { "another fuel" })
 }
 
 /// Engine speed below which the band never excludes zero, when it does above.

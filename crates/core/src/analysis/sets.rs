@@ -10,7 +10,7 @@ use crate::stats::two_sets::{mean, sample_sd};
 use serde::{Deserialize, Serialize};
 
 /// Consecutive pulls that agree within this share are settled.
-const SETTLED_SHARE: f64 = 0.007;
+pub(super) const SETTLED_SHARE: f64 = 0.007;
 
 /// A figure that is compared between sets.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
@@ -83,6 +83,10 @@ pub struct SetResult {
     pub id: String,
     /// Day.
     pub day: String,
+    /// Clock time of its first pull, h, when known.
+    pub at_h: Option<f64>,
+    /// Place in the order of running.
+    pub order: f64,
     /// Configuration.
     pub factors: Factors,
     /// Corrected pulls, in order of running.
@@ -139,10 +143,10 @@ fn headline(values: &[f64], h: Headline) -> Option<f64> {
 
 /// Corrects every pull and derives the sets.
 pub fn analyse_sets(sets: &[SetInput], measured: &[Vec<Measured>], engine: &Engine, settings: &Settings) -> Vec<SetResult> {
-    sets.iter().zip(measured).map(|(s, m)| analyse_set(&s.id, &s.day, &s.factors, m, engine, settings)).collect()
+    sets.iter().zip(measured).map(|(s, m)| analyse_set(s, m, engine, settings)).collect()
 }
 
-fn analyse_set(id: &str, day: &str, factors: &Factors, measured: &[Measured], engine: &Engine, settings: &Settings) -> SetResult {
+fn analyse_set(input: &SetInput, measured: &[Measured], engine: &Engine, settings: &Settings) -> SetResult {
     let pulls: Vec<Corrected> = measured.iter().map(|m| corrected(m, engine, settings.correction)).collect();
     let pull_figures: Vec<Figures> = pulls.iter().map(|p| p.curve.figures(settings.band_rpm)).collect();
     let included: Vec<bool> = measured.iter().zip(&pulls).map(|(m, p)| m.excluded.is_none() && !p.curve.rpm.is_empty()).collect();
@@ -172,9 +176,11 @@ fn analyse_set(id: &str, day: &str, factors: &Factors, measured: &[Measured], en
         .collect();
     let average = |v: Vec<f64>| (!v.is_empty()).then(|| mean(&v));
     SetResult {
-        id: id.to_owned(),
-        day: day.to_owned(),
-        factors: factors.clone(),
+        id: input.id.clone(),
+        day: input.day.clone(),
+        at_h: input.at_h,
+        order: input.order,
+        factors: input.factors.clone(),
         rate_rpm_s: average(indices.iter().filter_map(|&i| measured[i].rate_rpm_s).collect()),
         estimated: indices.iter().any(|&i| measured[i].estimated),
         factor: average(indices.iter().map(|&i| pulls[i].factor).collect()).unwrap_or(1.0),

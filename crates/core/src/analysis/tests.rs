@@ -8,7 +8,7 @@ use crate::pull::power::{Dyno, DynoKind};
 use crate::units::PowerUnit;
 
 /// A measured pull with a closed-form curve of the given peak, plus a gain that begins at some speed.
-fn pull(id: &str, peak_kw: f64, extra_kw: f64, from_rpm: f64) -> Measured {
+pub(super) fn pull(id: &str, peak_kw: f64, extra_kw: f64, from_rpm: f64) -> Measured {
     let rpm: Vec<f64> = (40..=130).map(|k| f64::from(k) * 50.0).collect();
     let power_kw: Vec<f64> =
         rpm.iter().map(|r| peak_kw * (1.0 - ((r - 6000.0) / 6500.0).powi(2)) + if *r >= from_rpm { extra_kw } else { 0.0 }).collect();
@@ -40,9 +40,9 @@ fn vehicle() -> Vehicle {
     Vehicle { name: "test".into(), engine: Engine::default(), dyno }
 }
 
-fn set(id: &str, factors: &[(&str, &str)]) -> SetInput {
+pub(super) fn set(id: &str, factors: &[(&str, &str)]) -> SetInput {
     let factors: Factors = factors.iter().map(|(k, v)| ((*k).to_owned(), (*v).to_owned())).collect();
-    SetInput { id: id.into(), day: "2026-03-03".into(), factors, pulls: Vec::new() }
+    SetInput { id: id.into(), day: "2026-03-03".into(), factors, ..SetInput::default() }
 }
 
 /// Three pulls a set, ±0.3 kW around the peak, the second set with `extra` from `from` rpm up.
@@ -53,7 +53,7 @@ fn two(extra: f64, from: f64) -> (Vec<SetInput>, Vec<Vec<Measured>>) {
     (sets, vec![pulls(0.0), pulls(extra)])
 }
 
-fn compared(sets: &[SetInput], measured: &[Vec<Measured>], settings: &Settings) -> (Vec<SetResult>, Vec<Comparison>) {
+pub(super) fn compared(sets: &[SetInput], measured: &[Vec<Measured>], settings: &Settings) -> (Vec<SetResult>, Vec<Comparison>) {
     let results = analyse_sets(sets, measured, &vehicle().engine, settings);
     let candidates: Vec<usize> = (1..results.len()).collect();
     let c = compare_all(&results, 0, &candidates, &vehicle(), settings);

@@ -1,8 +1,12 @@
 //! Repeats and noise: how sure a difference is, and how many pulls would make it surer.
 
+pub mod across;
 pub mod band;
 pub mod distributions;
+pub mod drift;
+pub mod equivalence;
 pub mod family;
+pub mod outliers;
 pub mod plan;
 pub mod pooled;
 pub mod two_sets;

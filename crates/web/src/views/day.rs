@@ -6,10 +6,11 @@ use super::words::{count, date_words, verdict_line};
 use super::{InboxFragment, RunFragment, Shell};
 use crate::prefs::Prefs;
 use askama::Template;
-use jamjar_core::analysis::{Measured, SetInput, analyse_sets, set_verdicts};
+use jamjar_core::analysis::{Measured, PullFlag, SetInput, SetResult, Settled, analyse_sets, flag_pulls, set_verdicts};
 use jamjar_core::limits::Verdict;
 use jamjar_core::pull::align::{Alignment, Status};
 use jamjar_store::{Day, DaySheet, SetWithPulls, VehicleRecord};
+use jamjar_workflow::lineup::input_of;
 
 pub(crate) struct PullRow {
     pub(crate) id: i64,
@@ -40,6 +41,7 @@ pub(crate) struct SetCard {
     pub(crate) rest: String,
     pub(crate) figure: String,
     pub(crate) scatter: String,
+    pub(crate) settled: String,
     pub(crate) note: String,
     pub(crate) invalid: Option<String>,
     pub(crate) pulls: Vec<PullRow>,
@@ -115,7 +117,7 @@ pub(crate) fn day_page(
         humidity: day.air.map_or_else(String::new, |a| format!("{:.0}", a.humidity * 100.0)),
         pressure: day.air.map_or_else(String::new, |a| format!("{:.1}", a.pressure_hpa)),
         note: day.note.clone(),
-        sets: sets.iter().map(|s| card(s, vehicle, e, prefs)).collect(),
+        sets: cards(sets, vehicle, e, prefs),
         lineup: ids.join(","),
         inbox,
         run,
@@ -131,10 +133,18 @@ pub(crate) fn day_page(
     }
 }
 
-fn card(s: &SetWithPulls, v: &VehicleRecord, e: &Encoding, prefs: &Prefs) -> SetCard {
+/// Cards of all sets of the day: what a pull shows only beside the others is flagged here.
+fn cards(sets: &[SetWithPulls], v: &VehicleRecord, e: &Encoding, prefs: &Prefs) -> Vec<SetCard> {
+    let inputs: Vec<SetInput> = sets.iter().map(input_of).collect();
+    let measured: Vec<Vec<Measured>> = sets.iter().map(|s| s.pulls.iter().map(|p| p.1.measured.clone()).collect()).collect();
+    let results = analyse_sets(&inputs, &measured, &v.vehicle.engine, &prefs.settings(None));
+    let flags = flag_pulls(&results, &measured);
+    let of = |k: usize| flags.iter().filter(|f| f.set == k).collect::<Vec<_>>();
+    sets.iter().zip(&results).enumerate().map(|(k, (s, r))| card(s, r, &of(k), v, e, prefs)).collect()
+}
+
+fn card(s: &SetWithPulls, result: &SetResult, flagged: &[&PullFlag], v: &VehicleRecord, e: &Encoding, prefs: &Prefs) -> SetCard {
     let measured: Vec<Measured> = s.pulls.iter().map(|p| p.1.measured.clone()).collect();
-    let input = SetInput { id: s.set.id.to_string(), day: s.set.date.to_string(), factors: s.set.config.factors(), pulls: Vec::new() };
-    let result = analyse_sets(std::slice::from_ref(&input), std::slice::from_ref(&measured), &v.vehicle.engine, &prefs.settings(None)).remove(0);
     let verdicts = set_verdicts(&measured);
     let peak = result.figure(jamjar_core::analysis::Figure::PeakPower);
     let u = prefs.power;
@@ -154,6 +164,7 @@ fn card(s: &SetWithPulls, v: &VehicleRecord, e: &Encoding, prefs: &Prefs) -> Set
             Some(sd) => format!("{} of {}, scatter {:.2} {}", result.n(), count(s.pulls.len(), "pull"), u.from_kw(sd), u.label()),
             None => format!("{} of {}, scatter not measured", result.n(), count(s.pulls.len(), "pull")),
         },
+        settled: Settled::of(&peak.values).words(),
         note: s.set.config.note.clone(),
         invalid: s.set.invalid.clone(),
         pulls: s
@@ -161,7 +172,8 @@ fn card(s: &SetWithPulls, v: &VehicleRecord, e: &Encoding, prefs: &Prefs) -> Set
             .iter()
             .zip(result.pull_figures.iter())
             .zip(&result.pulls)
-            .map(|((p, f), c)| {
+            .enumerate()
+            .map(|(k, ((p, f), c))| {
                 let m = &p.1.measured;
                 PullRow {
                     id: p.0.id,
@@ -174,7 +186,13 @@ fn card(s: &SetWithPulls, v: &VehicleRecord, e: &Encoding, prefs: &Prefs) -> Set
                     ended: m.span.map_or("no pull", |s| s.ended_by.label()),
                     clock: clock_words(&m.alignment),
                     clock_why: m.alignment.reason.clone().unwrap_or_default(),
-                    flags: m.flags.iter().filter(|f| !matches!(f.kind.as_str(), "unit_guess" | "not_aligned")).map(|f| f.text.clone()).collect(),
+                    flags: m
+                        .flags
+                        .iter()
+                        .filter(|f| !matches!(f.kind.as_str(), "unit_guess" | "not_aligned"))
+                        .chain(flagged.iter().filter(|x| x.pull == k).map(|x| &x.flag))
+                        .map(|f| f.text.clone())
+                        .collect(),
                     excluded: p.0.excluded_reason.clone(),
                 }
             })

@@ -1,13 +1,15 @@
 //! The line-up: the answer first, the chart, the table of figures, what differs.
 
 use super::encode::{Encoding, SetTag};
+use super::lineup_chart::{chart_of, data_json, threshold_words};
+use super::switches::{Setting, same_within, settings};
 use super::words::tightest;
 use super::words::{count, date_words};
 use super::{Shell, verdict_line};
 use crate::prefs::Prefs;
 use askama::Template;
-use jamjar_chart::{Gain, Lane, LineUpChart, Paint, Series, lineup_svg};
-use jamjar_core::analysis::{Comparison, Figure, FigureComparison, SetResult, Verdict, headline_sentence};
+use jamjar_chart::{Paint, lineup_svg};
+use jamjar_core::analysis::{Comparison, Figure, FigureComparison, SetResult, differs, headline_sentence};
 use jamjar_core::limits::Verdict as LimitVerdict;
 use jamjar_workflow::lineup::LineUp;
 
@@ -42,18 +44,6 @@ pub(crate) struct FigureRow {
     pub(crate) differs: String,
 }
 
-pub(crate) struct Choice {
-    pub(crate) id: String,
-    pub(crate) label: String,
-    pub(crate) on: bool,
-}
-
-pub(crate) struct Setting {
-    pub(crate) name: &'static str,
-    pub(crate) label: &'static str,
-    pub(crate) choices: Vec<Choice>,
-}
-
 pub(crate) struct LimitRow {
     pub(crate) label: String,
     pub(crate) rule: String,
@@ -62,6 +52,13 @@ pub(crate) struct LimitRow {
     pub(crate) reason: String,
     pub(crate) warn: bool,
     pub(crate) strong: bool,
+}
+
+pub(crate) struct StateRow {
+    pub(crate) label: String,
+    pub(crate) unit: String,
+    pub(crate) values: [String; 3],
+    pub(crate) notable: bool,
 }
 
 #[derive(Template)]
@@ -89,13 +86,15 @@ pub(crate) struct LineUpPage {
     pub(crate) link: String,
     pub(crate) unit: &'static str,
     pub(crate) plan: String,
+    pub(crate) same: Setting,
+    pub(crate) state: Vec<StateRow>,
 }
 
 /// Text in the chart grows for the cell theme, read two metres away.
 const CELL_SCALE: f64 = 1.28;
 
 /// "map on fuel", with the set's number when another set shown has the same map and fuel.
-fn name_of(l: &LineUp, i: usize) -> String {
+pub(super) fn name_of(l: &LineUp, i: usize) -> String {
     let s = &l.sets[i].set;
     let which = which_of(l, i).map_or_else(String::new, |w| format!(" ({w})"));
     format!("{} on {}{which}", s.config.map, s.config.fuel)
@@ -126,7 +125,7 @@ fn which_of(l: &LineUp, i: usize) -> Option<String> {
 }
 
 /// Beside the map: the fuel and what tells it apart; the fuel is left out where all sets share it.
-fn detail_of(l: &LineUp, i: usize) -> String {
+pub(super) fn detail_of(l: &LineUp, i: usize) -> String {
     let fuel = &l.sets[i].set.config.fuel;
     let shared = l.sets.iter().all(|s| s.set.config.fuel == *fuel);
     match which_of(l, i) {
@@ -141,98 +140,6 @@ pub(crate) fn focus_of(l: &LineUp, asked: Option<i64>) -> Option<usize> {
     let at = asked.and_then(|id| l.comparisons.iter().position(|c| l.sets[c.candidate].set.id == id));
     let gain = |c: &Comparison| c.figure(Figure::PeakPower).and_then(|f| f.mean_difference).unwrap_or(f64::NEG_INFINITY);
     at.or_else(|| (0..l.comparisons.len()).max_by(|&a, &b| gain(&l.comparisons[a]).total_cmp(&gain(&l.comparisons[b]))))
-}
-
-/// The chart's view model in the units chosen.
-pub(crate) fn chart_of(l: &LineUp, e: &Encoding, prefs: &Prefs, focus: Option<usize>) -> LineUpChart {
-    let u = prefs.power;
-    let place = l.vehicle.vehicle.dyno.kind.place();
-    let series = l
-        .results
-        .iter()
-        .enumerate()
-        .map(|(i, r)| {
-            let s = &l.sets[i].set;
-            let peak = r.figure(Figure::PeakPower);
-            let detail = detail_of(l, i);
-            Series {
-                key: s.id.to_string(),
-                name: s.config.map.clone(),
-                detail,
-                tone: e.tone(s),
-                dash: e.dash(s),
-                baseline: i == l.base,
-                rpm: r.mean_curve.rpm.clone(),
-                power: r.mean_curve.power_kw.iter().map(|p| u.from_kw(*p)).collect(),
-                peak: peak.rpm.and_then(|rpm| Some((rpm, u.from_kw(r.mean_curve.power_at(rpm)?)))),
-                headline: peak.headline.zip(peak.rpm).map_or_else(String::new, |(p, rpm)| format!("{:.1} at {rpm:.0}", u.from_kw(p))),
-            }
-        })
-        .collect();
-    let gains = l
-        .comparisons
-        .iter()
-        .filter(|c| c.figure(Figure::PeakPower).is_some_and(|f| f.verdict != Verdict::CantTell || f.mean_difference.is_some()))
-        .map(|c| Gain {
-            series: c.candidate,
-            rpm: c.curve.rpm.clone(),
-            gain: c.curve.gain_kw.iter().map(|v| u.from_kw(*v)).collect(),
-            half: c.curve.half_kw.iter().map(|v| u.from_kw(*v)).collect(),
-        })
-        .collect();
-    let shown = focus.map_or(l.base, |f| l.comparisons[f].candidate);
-    let lane_rpm = l.results[shown].mean_curve.rpm.clone();
-    LineUpChart {
-        power_title: format!("power {place}, {}, {}", u.label(), prefs.correction.label()),
-        gain_title: format!("gain over {}, {}, with 95 % band for the whole curve", name_of(l, l.base), u.label()),
-        lane_title: format!("margin used by {}, worst of {}", name_of(l, shown), count(l.measured[shown].len(), "pull")),
-        lanes: lanes_of(l, shown, &lane_rpm, prefs.afr),
-        lane_tone: e.tone(&l.sets[shown].set),
-        series,
-        gains,
-        lane_rpm,
-        unit: u.label().to_owned(),
-        scale: 1.0,
-    }
-}
-
-fn lanes_of(l: &LineUp, set: usize, grid: &[f64], afr: bool) -> Vec<Lane> {
-    l.vehicle
-        .limits
-        .iter()
-        .filter_map(|limit| l.verdicts[set].iter().find(|o| o.limit == limit.id).map(|o| (limit, o)))
-        .map(|(limit, o)| {
-            let mut share: Vec<Option<f64>> = vec![None; grid.len()];
-            let mut drawn = false;
-            for m in &l.measured[set] {
-                let Some(values) = m.lanes.iter().find(|x| x.limit == limit.id).and_then(|x| x.share.as_ref()) else { continue };
-                drawn = true;
-                for (rpm, v) in m.grid.rpm.iter().zip(values) {
-                    if let (Some(v), Ok(i)) = (v, grid.binary_search_by(|g| g.total_cmp(rpm))) {
-                        share[i] = Some(share[i].map_or(*v, |old: f64| old.max(*v)));
-                    }
-                }
-            }
-            Lane {
-                label: format!("{}, {} {}", limit.channel.label(), limit.direction.label(), threshold_words(limit, afr)),
-                share: (drawn && !matches!(o.verdict, LimitVerdict::NotMeasured)).then_some(share),
-                note: verdict_line(limit, o, afr),
-                over: o.verdict == LimitVerdict::Over,
-                unknown: matches!(o.verdict, LimitVerdict::NotMeasured | LimitVerdict::CantTell | LimitVerdict::NotReached),
-            }
-        })
-        .collect()
-}
-
-fn threshold_words(limit: &jamjar_core::limits::Limit, afr: bool) -> String {
-    use jamjar_core::limits::Threshold;
-    match &limit.threshold {
-        Threshold::Constant(v) => super::words::channel_value(limit, *v, afr, false),
-        Threshold::Curve { value, .. } => {
-            let (low, high) = value.iter().fold((f64::INFINITY, f64::NEG_INFINITY), |a, v| (a.0.min(*v), a.1.max(*v)));
-            format!("{low:.0}–{high:.0} {}", limit.channel.unit())
-        }
-    }
 }
 
 /// With its sign, and none where it rounds to nothing.
@@ -328,11 +235,13 @@ pub(crate) fn lineup_page(l: &LineUp, e: &Encoding, prefs: &Prefs, asked_focus: 
         figures: by_peak(l).into_iter().map(|i| figure_row(l, e, prefs, i)).collect(),
         limits: limit_rows(l, shown, prefs),
         focus_name: name_of(l, shown),
+        same: same_within(prefs),
         settings: settings(prefs),
         link: pairs.join("&"),
         hidden: std::mem::take(&mut hidden),
         unit: prefs.power.label(),
         plan: plan(l, focus, prefs),
+        state: state_rows(l, shown, prefs),
     }
 }
 
@@ -402,6 +311,13 @@ fn tag(kind: &str) -> &str {
         "ramp_rate" | "window_span" => "ramp rate",
         "correction" => "correction",
         "excluded" => "excluded",
+        "bracket" => "before and after",
+        "drift" => "drift",
+        "across" => "both days",
+        "equivalence" => "same?",
+        "best_of" => "best of",
+        "flagged" => "look at it",
+        "unsettled" => "not settled",
         _ => "note",
     }
 }
@@ -482,6 +398,30 @@ fn limit_rows(l: &LineUp, set: usize, prefs: &Prefs) -> Vec<LimitRow> {
         .collect()
 }
 
+/// In what state baseline and candidate were pulled.
+fn state_rows(l: &LineUp, shown: usize, prefs: &Prefs) -> Vec<StateRow> {
+    if shown == l.base {
+        return Vec::new();
+    }
+    differs(&l.measured[l.base], &l.measured[shown])
+        .into_iter()
+        .map(|d| {
+            let afr = prefs.afr && d.unit == "λ";
+            let k = if afr { jamjar_core::units::GASOLINE_STOICH_AFR } else { 1.0 };
+            let digits = if d.unit == "λ" { 3 } else { 1 };
+            // Adding zero turns a negative zero into a plain one.
+            let round = |v: f64| (k * v * 10f64.powi(digits as i32)).round() / 10f64.powi(digits as i32) + 0.0;
+            let show = |v: f64| format!("{:.digits$}", round(v));
+            StateRow {
+                label: d.label,
+                values: [show(d.base), show(d.candidate), format!("{:+.digits$}", round(d.candidate - d.base))],
+                unit: if afr { "AFR".into() } else { d.unit },
+                notable: d.notable,
+            }
+        })
+        .collect()
+}
+
 fn plan(l: &LineUp, focus: Option<usize>, prefs: &Prefs) -> String {
     let Some(f) = focus.and_then(|f| l.comparisons[f].figure(Figure::PeakPower)) else { return String::new() };
     let (Some(sd), Some(now)) = (f.pull_sd, f.smallest_detectable) else { return String::new() };
@@ -494,58 +434,4 @@ fn plan(l: &LineUp, focus: Option<usize>, prefs: &Prefs) -> String {
         u.label(),
         u.from_kw(next)
     )
-}
-
-pub(super) fn settings(p: &Prefs) -> Vec<Setting> {
-    use jamjar_core::analysis::Headline;
-    use jamjar_core::correction::Correction;
-    let choice = |id: &str, label: &str, on: bool| Choice { id: id.to_owned(), label: label.to_owned(), on };
-    vec![
-        Setting {
-            name: "correction",
-            label: "corrected",
-            choices: Correction::ALL.iter().map(|c| choice(c.id(), c.label(), *c == p.correction)).collect(),
-        },
-        Setting { name: "headline", label: "headline", choices: Headline::ALL.iter().map(|h| choice(h.id(), h.label(), *h == p.headline)).collect() },
-        Setting {
-            name: "smooth",
-            label: "filter",
-            choices: crate::prefs::SMOOTHING
-                .iter()
-                .map(|s| {
-                    choice(&s.to_string(), &if *s == 0.0 { "none".into() } else { format!("{s} s, display only") }, (s - p.smoothing_s).abs() < 1e-9)
-                })
-                .collect(),
-        },
-        Setting {
-            name: "power",
-            label: "power",
-            choices: [("kw", "kW"), ("hp", "hp"), ("ps", "PS")].iter().map(|(i, l)| choice(i, l, *i == p.power_id())).collect(),
-        },
-        Setting {
-            name: "torque",
-            label: "torque",
-            choices: [("nm", "N·m"), ("lbft", "lb·ft")]
-                .iter()
-                .map(|(i, l)| choice(i, l, (*i == "lbft") == (p.torque == jamjar_core::units::TorqueUnit::LbFt)))
-                .collect(),
-        },
-        Setting {
-            name: "scale",
-            label: "mixture",
-            choices: [("lambda", "λ"), ("afr", "AFR, gasoline scale")].iter().map(|(i, l)| choice(i, l, (*i == "afr") == p.afr)).collect(),
-        },
-    ]
-}
-
-/// Curves for the cursor, as JSON that cannot close its script element.
-fn data_json(c: &LineUpChart) -> String {
-    let round = |v: &[f64]| v.iter().map(|x| (x * 100.0).round() / 100.0).collect::<Vec<_>>();
-    let series: Vec<_> = c.series.iter().map(|s| serde_json::json!({"key": s.key, "rpm": s.rpm, "power": round(&s.power)})).collect();
-    let gains: Vec<_> = c
-        .gains
-        .iter()
-        .map(|g| serde_json::json!({"key": c.series[g.series].key, "rpm": g.rpm, "gain": round(&g.gain), "half": round(&g.half)}))
-        .collect();
-    serde_json::json!({"series": series, "gains": gains, "unit": c.unit}).to_string().replace('<', "\\u003c")
 }

@@ -2,8 +2,8 @@
 
 use super::Shell;
 use super::encode::{Encoding, SetTag};
-use super::lineup::{Setting, settings};
 use super::pull_lanes::{Axis, chart, chosen, offered};
+use super::switches::{Setting, settings};
 use super::words::{date_words, verdict_line};
 use crate::prefs::Prefs;
 use askama::Template;

@@ -8,7 +8,6 @@ use chrono::NaiveTime;
 use jamjar_core::ALGORITHM_VERSION;
 use jamjar_core::air::AirState;
 use jamjar_core::analysis::{Measured, PullInput, SetInput, Settings, Vehicle, measure_sets, own_bounds};
-use jamjar_core::factors::Factors;
 use jamjar_core::limits::Limit;
 use jamjar_core::log::Recording;
 use jamjar_formats::{Mapping, read_log};
@@ -88,7 +87,7 @@ pub async fn commit(store: &Store, run_id: i64, before: i32, day_id: i64, sets: 
     let (mut inputs, mut origins, mut used, mut done) = (Vec::new(), Vec::new(), Vec::new(), before);
     let mut files_open = OpenFiles::default();
     for (k, s) in sets.iter().enumerate().filter(|(_, s)| !s.pulls.is_empty()) {
-        let mut set = SetInput { id: k.to_string(), day: day.date.to_string(), factors: Factors::new(), pulls: Vec::new() };
+        let mut set = SetInput { id: k.to_string(), day: day.date.to_string(), ..SetInput::default() };
         let mut files = Vec::new();
         for (i, p) in s.pulls.iter().enumerate() {
             let (dyno, ecu) = (find(p.dyno)?, p.ecu.map(find).transpose()?);

@@ -24,6 +24,8 @@ pub struct Job {
     #[serde(default)]
     pub band_rpm: Option<[f64; 2]>,
     #[serde(default)]
+    pub margin_kw: Option<f64>,
+    #[serde(default)]
     pub baseline: Option<String>,
     #[serde(default)]
     pub channels: Channels,
@@ -111,6 +113,9 @@ pub struct JobSet {
     pub id: String,
     #[serde(default)]
     pub day: String,
+    /// Clock time of the first pull, h.
+    #[serde(default)]
+    pub at_h: Option<f64>,
     #[serde(default)]
     pub factors: BTreeMap<String, serde_json::Value>,
     pub pulls: Vec<JobPull>,

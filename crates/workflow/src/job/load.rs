@@ -43,8 +43,8 @@ pub fn load(path: &Path) -> Result<Prepared, JobError> {
     let vehicle = job.vehicle.to_core();
     let coast_down = job.vehicle.dyno.coast_down.as_ref().map(|f| coast(folder, f, &job)).transpose()?;
     let mut sets = Vec::new();
-    for set in &job.sets {
-        sets.push(read_set(set, &job, folder, coast_down, &file)?);
+    for (order, set) in job.sets.iter().enumerate() {
+        sets.push(read_set(order as f64, set, &job, folder, coast_down, &file)?);
     }
     let baseline = match &job.baseline {
         None => 0,
@@ -53,8 +53,14 @@ pub fn load(path: &Path) -> Result<Prepared, JobError> {
             bad(&file, format!("the baseline “{id}” is not a set; the sets are: {}", ids.join(", ")))
         })?,
     };
-    let settings =
-        Settings { correction: job.correction, grid_rpm: job.grid_rpm, smoothing_s: job.smoothing_s, headline: job.headline, band_rpm: job.band_rpm };
+    let settings = Settings {
+        correction: job.correction,
+        grid_rpm: job.grid_rpm,
+        smoothing_s: job.smoothing_s,
+        headline: job.headline,
+        band_rpm: job.band_rpm,
+        margin_kw: job.margin_kw,
+    };
     Ok(Prepared { vehicle, settings, limits: job.limits, sets, baseline })
 }
 
@@ -103,10 +109,10 @@ fn check(job: &Job, file: &str) -> Result<(), JobError> {
     Ok(())
 }
 
-fn read_set(set: &JobSet, job: &Job, folder: &Path, coast_down: Option<CoastDown>, file: &str) -> Result<SetInput, JobError> {
+fn read_set(order: f64, set: &JobSet, job: &Job, folder: &Path, coast_down: Option<CoastDown>, file: &str) -> Result<SetInput, JobError> {
     let factors = set.factors.iter().map(|(k, v)| (k.clone(), v.as_str().map_or_else(|| v.to_string(), str::to_owned))).collect();
     let pulls: Result<Vec<PullInput>, JobError> = set.pulls.iter().map(|p| read_pull(p, set, job, folder, coast_down, file)).collect();
-    Ok(SetInput { id: set.id.clone(), day: set.day.clone(), factors, pulls: pulls? })
+    Ok(SetInput { id: set.id.clone(), day: set.day.clone(), at_h: set.at_h, order, factors, pulls: pulls? })
 }
 
 fn air(c: &Conditions) -> Result<AirState, jamjar_core::air::AirError> {

@@ -96,12 +96,13 @@ impl Subject {
     /// A simulated day through the reader and the whole measurement.
     pub(crate) fn measure(&self, day: &SimDay) -> Result<(Vec<SetInput>, Vec<Vec<Measured>>), String> {
         let mut sets = Vec::new();
-        for s in &day.sets {
+        for (order, s) in day.sets.iter().enumerate() {
             let mut set = SetInput {
+                order: order as f64,
                 id: s.spec.id.clone(),
                 day: day.spec.date.clone(),
                 factors: serde_json::from_value(crate::simulate::factors(s)).map_err(|e| e.to_string())?,
-                pulls: Vec::new(),
+                ..SetInput::default()
             };
             for (i, p) in s.pulls.iter().enumerate() {
                 let dyno = read_log(p.dyno.bytes.as_slice(), &p.dyno.name, &Mapping::default()).map_err(|e| e.to_string())?.log;

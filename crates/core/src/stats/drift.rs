@@ -1,0 +1,218 @@
+//! Drift over the day: a linear trend fitted beside the configurations, as a sensitivity that is shown and never silently applied;
+//! and the baseline as it stood when a set between its two runs was pulled.
+
+use super::distributions::{t_quantile, t_two_sided_p};
+use super::pooled::{Between, Interval, Within};
+use crate::linalg::Cholesky;
+use serde::Serialize;
+
+/// One pull for the fit.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Observation {
+    /// Index of its configuration: sets run again share one.
+    pub configuration: usize,
+    /// Order or clock time of its set.
+    pub order: f64,
+    /// Position within its set, 0 for the first pull.
+    pub position: f64,
+    /// The figure.
+    pub value: f64,
+}
+
+/// A slope with its uncertainty.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize)]
+pub struct Slope {
+    /// Change of the figure for each unit of order or position.
+    pub slope: f64,
+    /// Standard error.
+    pub se: f64,
+    /// Two-sided p value of "no drift".
+    pub p: f64,
+}
+
+/// Configurations and drift fitted together.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+pub struct Drift {
+    /// Trend over the order of sets; `None` when no configuration was run again, for then it cannot be told from the configurations.
+    pub order: Option<Slope>,
+    /// Trend within sets; `None` when no set has two pulls.
+    pub position: Option<Slope>,
+    /// Configuration means at the middle of the day and the first pull's position, same index as given.
+    pub adjusted: Vec<f64>,
+    /// Standard errors of the differences to configuration 0.
+    pub difference_se: Vec<f64>,
+    /// Residual standard deviation.
+    pub sd: f64,
+    /// Residual degrees of freedom.
+    pub df: f64,
+}
+
+impl Drift {
+    /// Adjusted difference of configuration `k` to configuration `base` 0 with its 95 % interval.
+    pub fn difference(&self, k: usize) -> Interval {
+        let (d, se) = (self.adjusted[k] - self.adjusted[0], self.difference_se[k]);
+        let p = if se > 0.0 { t_two_sided_p(d / se, self.df) } else { f64::NAN };
+        Interval { difference: d, half_width: t_quantile(0.975, self.df) * se, se, df: self.df, p }
+    }
+}
+
+/// Fits `value = configuration + a·order + b·position` by least squares (analysis of covariance); configurations are numbered from
+/// 0 without gaps. `None` with too few pulls, or when what is left has no degree of freedom.
+pub fn ancova(pulls: &[Observation]) -> Option<Drift> {
+    let k = pulls.iter().map(|p| p.configuration).max()? + 1;
+    let mean = |f: &dyn Fn(&Observation) -> f64| pulls.iter().map(f).sum::<f64>() / pulls.len() as f64;
+    let centre = mean(&|p| p.order);
+    let varies = |f: &dyn Fn(&Observation) -> f64| {
+        (0..k).any(|c| {
+            let mut own = pulls.iter().filter(|p| p.configuration == c).map(f);
+            own.next().is_some_and(|first| own.any(|v| (v - first).abs() > 1e-9))
+        })
+    };
+    let (with_order, with_position) = (varies(&|p| p.order), varies(&|p| p.position));
+    let m = k + usize::from(with_order) + usize::from(with_position);
+    if pulls.len() <= m {
+        return None;
+    }
+    let row = |p: &Observation| {
+        let mut x = vec![0.0; m];
+        x[p.configuration] = 1.0;
+        if with_order {
+            x[k] = p.order - centre;
+        }
+        if with_position {
+            x[m - 1] = p.position;
+        }
+        x
+    };
+    let (mut a, mut b) = (vec![0.0; m * m], vec![0.0; m]);
+    for p in pulls {
+        let x = row(p);
+        for i in 0..m {
+            b[i] += x[i] * p.value;
+            for j in 0..m {
+                a[i * m + j] += x[i] * x[j];
+            }
+        }
+    }
+    let factor = Cholesky::new(&a, m)?;
+    let beta = factor.solve(&b);
+    let rss: f64 = pulls.iter().map(|p| (p.value - row(p).iter().zip(&beta).map(|(x, b)| x * b).sum::<f64>()).powi(2)).sum();
+    let df = (pulls.len() - m) as f64;
+    let sd = (rss / df).sqrt();
+    let variance = |c: &[f64]| sd * sd * factor.solve(c).iter().zip(c).map(|(x, y)| x * y).sum::<f64>();
+    let unit = |i: usize| (0..m).map(|j| if j == i { 1.0 } else { 0.0 }).collect::<Vec<f64>>();
+    let slope = |i: usize| {
+        let se = variance(&unit(i)).max(0.0).sqrt();
+        Slope { slope: beta[i], se, p: if se > 0.0 { t_two_sided_p(beta[i] / se, df) } else { f64::NAN } }
+    };
+    let difference_se = (0..k)
+        .map(|c| {
+            let mut contrast = unit(c);
+            contrast[0] -= 1.0;
+            variance(&contrast).max(0.0).sqrt()
+        })
+        .collect();
+    Some(Drift {
+        order: with_order.then(|| slope(k)),
+        position: with_position.then(|| slope(m - 1)),
+        adjusted: beta[..k].to_vec(),
+        difference_se,
+        sd,
+        df,
+    })
+}
+
+/// One run of a configuration: when, how many pulls, their mean.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Run {
+    /// Clock time or order.
+    pub at: f64,
+    /// Pulls.
+    pub n: usize,
+    /// Mean of the figure.
+    pub mean: f64,
+}
+
+/// The difference of a set to its baseline as that stood at the set's own time, between the baseline's runs before and after.
+///
+/// # Formula
+/// `d = B − ((1−w)·A1 + w·A2)`, w = position of B between A1 and A2; `Var = s_w²(1/n_B + (1−w)²/n_A1 + w²/n_A2) +
+/// s_b²(1 + (1−w)² + w²)`, degrees of freedom by Satterthwaite. `None` unless A1 is before B and B before A2.
+pub fn bracketed(before: Run, set: Run, after: Run, w: &Within, b: Option<&Between>) -> Option<Interval> {
+    if !(before.at < set.at && set.at < after.at) || before.n * set.n * after.n == 0 {
+        return None;
+    }
+    let place = (set.at - before.at) / (after.at - before.at);
+    let d = set.mean - ((1.0 - place) * before.mean + place * after.mean);
+    let weights = [(1.0, set.n), ((1.0 - place).powi(2), before.n), (place * place, after.n)];
+    let from_w = w.sd * w.sd * weights.iter().map(|(q, n)| q / *n as f64).sum::<f64>();
+    let from_b = b.map_or(0.0, |b| b.variance * weights.iter().map(|x| x.0).sum::<f64>());
+    let v = from_w + from_b;
+    let df = match b {
+        Some(b) if from_b > 0.0 => v * v / (from_w * from_w / w.df + from_b * from_b / b.df),
+        _ => w.df,
+    };
+    let se = v.sqrt();
+    let p = if se > 0.0 { t_two_sided_p(d / se, df) } else { f64::NAN };
+    Some(Interval { difference: d, half_width: t_quantile(0.975, df) * se, se, df, p })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    fn day(drift: f64, soak: f64, noise: &[f64]) -> Vec<Observation> {
+        let mut out = Vec::new();
+        for (order, configuration) in [0, 1, 2, 0].into_iter().enumerate() {
+            for position in 0..3 {
+                let i = order * 3 + position;
+                let value = 100.0 + 5.0 * configuration as f64 + drift * order as f64 + soak * position as f64 + noise[i % noise.len()];
+                out.push(Observation { configuration, order: order as f64, position: position as f64, value });
+            }
+        }
+        out
+    }
+
+    #[test]
+    fn a_trend_is_separated_from_the_configurations() {
+        let d = ancova(&day(-0.8, -0.3, &[0.05, -0.04, 0.02, -0.03])).unwrap();
+        assert!((d.order.unwrap().slope + 0.8).abs() < 0.05 && d.order.unwrap().p < 0.001);
+        assert!((d.position.unwrap().slope + 0.3).abs() < 0.05);
+        for (k, want) in [(1, 5.0), (2, 10.0)] {
+            let i = d.difference(k);
+            assert!((i.difference - want).abs() < 0.15 && i.ci95()[0] < want && want < i.ci95()[1], "{i:?}");
+        }
+    }
+
+    #[test]
+    fn without_a_repeat_no_trend_over_the_day_is_claimed() {
+        let pulls: Vec<Observation> = day(-0.8, 0.0, &[0.1, -0.1]).into_iter().take(9).collect();
+        let d = ancova(&pulls).unwrap();
+        assert!(d.order.is_none() && d.position.is_some());
+        assert!(ancova(&pulls[..2]).is_none(), "two pulls leave nothing to judge by");
+        assert!(ancova(&[]).is_none());
+    }
+
+    #[test]
+    fn the_baseline_moves_with_the_clock() {
+        let w = Within { sd: 0.5, df: 10.0 };
+        let run = |at: f64, mean: f64| Run { at, n: 3, mean };
+        let i = bracketed(run(0.0, 100.0), run(1.0, 110.0), run(4.0, 96.0), &w, None).unwrap();
+        assert!((i.difference - 11.0).abs() < 1e-12);
+        assert!((i.se - 0.5 * ((1.0 + 0.5625 + 0.0625) / 3.0_f64).sqrt()).abs() < 1e-12);
+        assert!(bracketed(run(2.0, 100.0), run(1.0, 110.0), run(4.0, 96.0), &w, None).is_none(), "not between them");
+        let b = Between { variance: 1.0, ms_between: 3.0, df: 1.0, n: 3.0 };
+        assert!(bracketed(run(0.0, 100.0), run(1.0, 110.0), run(4.0, 96.0), &w, Some(&b)).unwrap().half_width > i.half_width);
+    }
+
+    proptest! {
+        #[test]
+        fn a_line_through_both_runs_leaves_no_difference(a in 50.0..150.0f64, slope in -3.0..3.0f64, at in 0.1..3.9f64) {
+            let w = Within { sd: 0.5, df: 10.0 };
+            let run = |t: f64| Run { at: t, n: 2, mean: a + slope * t };
+            let i = bracketed(run(0.0), run(at), run(4.0), &w, None).unwrap();
+            prop_assert!(i.difference.abs() < 1e-9);
+        }
+    }
+}

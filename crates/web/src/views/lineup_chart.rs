@@ -1,0 +1,115 @@
+//! The line-up's chart: curves, gains with their band, lanes of margin used, and the same as data for the cursor.
+
+use super::encode::Encoding;
+use super::lineup::{detail_of, name_of};
+use super::verdict_line;
+use super::words::count;
+use crate::prefs::Prefs;
+use jamjar_chart::{Gain, Lane, LineUpChart, Series};
+use jamjar_core::analysis::{Figure, Verdict};
+use jamjar_core::limits::Verdict as LimitVerdict;
+use jamjar_workflow::lineup::LineUp;
+
+/// The chart's view model in the units chosen.
+pub(crate) fn chart_of(l: &LineUp, e: &Encoding, prefs: &Prefs, focus: Option<usize>) -> LineUpChart {
+    let u = prefs.power;
+    let place = l.vehicle.vehicle.dyno.kind.place();
+    let series = l
+        .results
+        .iter()
+        .enumerate()
+        .map(|(i, r)| {
+            let s = &l.sets[i].set;
+            let peak = r.figure(Figure::PeakPower);
+            let detail = detail_of(l, i);
+            Series {
+                key: s.id.to_string(),
+                name: s.config.map.clone(),
+                detail,
+                tone: e.tone(s),
+                dash: e.dash(s),
+                baseline: i == l.base,
+                rpm: r.mean_curve.rpm.clone(),
+                power: r.mean_curve.power_kw.iter().map(|p| u.from_kw(*p)).collect(),
+                peak: peak.rpm.and_then(|rpm| Some((rpm, u.from_kw(r.mean_curve.power_at(rpm)?)))),
+                headline: peak.headline.zip(peak.rpm).map_or_else(String::new, |(p, rpm)| format!("{:.1} at {rpm:.0}", u.from_kw(p))),
+            }
+        })
+        .collect();
+    let gains = l
+        .comparisons
+        .iter()
+        .filter(|c| c.figure(Figure::PeakPower).is_some_and(|f| f.verdict != Verdict::CantTell || f.mean_difference.is_some()))
+        .map(|c| Gain {
+            series: c.candidate,
+            rpm: c.curve.rpm.clone(),
+            gain: c.curve.gain_kw.iter().map(|v| u.from_kw(*v)).collect(),
+            half: c.curve.half_kw.iter().map(|v| u.from_kw(*v)).collect(),
+        })
+        .collect();
+    let shown = focus.map_or(l.base, |f| l.comparisons[f].candidate);
+    let lane_rpm = l.results[shown].mean_curve.rpm.clone();
+    LineUpChart {
+        power_title: format!("power {place}, {}, {}", u.label(), prefs.correction.label()),
+        gain_title: format!("gain over {}, {}, with 95 % band for the whole curve", name_of(l, l.base), u.label()),
+        lane_title: format!("margin used by {}, worst of {}", name_of(l, shown), count(l.measured[shown].len(), "pull")),
+        lanes: lanes_of(l, shown, &lane_rpm, prefs.afr),
+        lane_tone: e.tone(&l.sets[shown].set),
+        series,
+        gains,
+        lane_rpm,
+        unit: u.label().to_owned(),
+        scale: 1.0,
+    }
+}
+
+fn lanes_of(l: &LineUp, set: usize, grid: &[f64], afr: bool) -> Vec<Lane> {
+    l.vehicle
+        .limits
+        .iter()
+        .filter_map(|limit| l.verdicts[set].iter().find(|o| o.limit == limit.id).map(|o| (limit, o)))
+        .map(|(limit, o)| {
+            let mut share: Vec<Option<f64>> = vec![None; grid.len()];
+            let mut drawn = false;
+            for m in &l.measured[set] {
+                let Some(values) = m.lanes.iter().find(|x| x.limit == limit.id).and_then(|x| x.share.as_ref()) else { continue };
+                drawn = true;
+                for (rpm, v) in m.grid.rpm.iter().zip(values) {
+                    if let (Some(v), Ok(i)) = (v, grid.binary_search_by(|g| g.total_cmp(rpm))) {
+                        share[i] = Some(share[i].map_or(*v, |old: f64| old.max(*v)));
+                    }
+                }
+            }
+            Lane {
+                label: format!("{}, {} {}", limit.channel.label(), limit.direction.label(), threshold_words(limit, afr)),
+                share: (drawn && !matches!(o.verdict, LimitVerdict::NotMeasured)).then_some(share),
+                note: verdict_line(limit, o, afr),
+                over: o.verdict == LimitVerdict::Over,
+                unknown: matches!(o.verdict, LimitVerdict::NotMeasured | LimitVerdict::CantTell | LimitVerdict::NotReached),
+            }
+        })
+        .collect()
+}
+
+pub(super) fn threshold_words(limit: &jamjar_core::limits::Limit, afr: bool) -> String {
+    use jamjar_core::limits::Threshold;
+    match &limit.threshold {
+        Threshold::Constant(v) => super::words::channel_value(limit, *v, afr, false),
+        Threshold::Curve { value, .. } => {
+            let (low, high) = value.iter().fold((f64::INFINITY, f64::NEG_INFINITY), |a, v| (a.0.min(*v), a.1.max(*v)));
+            format!("{low:.0}–{high:.0} {}", limit.channel.unit())
+        }
+    }
+}
+
+/// Curves for the cursor, as JSON that cannot close its script element.
+pub(super) fn data_json(c: &LineUpChart) -> String {
+    let round = |v: &[f64]| v.iter().map(|x| (x * 100.0).round() / 100.0).collect::<Vec<_>>();
+    let series: Vec<_> = c.series.iter().map(|s| serde_json::json!({"key": s.key, "rpm": s.rpm, "power": round(&s.power)})).collect();
+    let gains: Vec<_> = c
+        .gains
+        .iter()
+        .map(|g| serde_json::json!({"key": c.series[g.series].key, "rpm": g.rpm, "gain": round(&g.gain), "half": round(&g.half)}))
+        .collect();
+    serde_json::json!({"series": series, "gains": gains, "unit": c.unit}).to_string().replace('<', "\\u003c")
+}
