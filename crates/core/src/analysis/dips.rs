@@ -252,12 +252,12 @@ mod tests {
     #[test]
     fn a_slipping_belt_is_told_from_the_ratio_of_two_speeds() {
         let (rpm, v, edge, t) = curve(0.06, 100.0);
-        let mut log = logged("blower_speed", 0.0, 0.0);
-        let e: Vec<f64> = log.t.iter().map(|t| 2000.0 + 600.0 * t).collect();
-        let b = log.t.iter().zip(&e).map(|(t, e)| e * if (t - 3.33).abs() < 0.15 { 1.85 } else { 1.95 }).collect();
-        log.channels.insert(Channel::new("engine_speed").unwrap(), e);
-        log.channels.insert(Channel::new("blower_speed").unwrap(), b);
-        let d = find_dips(&rpm, &v, &edge, &t, &Beside { ecu: None, dyno: &log });
+        let mut rec = logged("blower_speed", 0.0, 0.0);
+        let e: Vec<f64> = rec.t.iter().map(|t| 2000.0 + 600.0 * t).collect();
+        let b = rec.t.iter().zip(&e).map(|(t, e)| e * if (t - 3.33).abs() < 0.15 { 1.85 } else { 1.95 }).collect();
+        rec.channels.insert(Channel::new("engine_speed").unwrap(), e);
+        rec.channels.insert(Channel::new("blower_speed").unwrap(), b);
+        let d = find_dips(&rpm, &v, &edge, &t, &Beside { ecu: None, dyno: &rec });
         assert!(d[0].causes.len() == 1 && d[0].causes[0].starts_with("the blower belt slipped by 5."), "{d:?}");
     }
 }
