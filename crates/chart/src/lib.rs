@@ -5,6 +5,7 @@ mod lanes;
 mod lineup;
 mod paint;
 mod scale;
+mod spark;
 mod svg;
 mod timeline;
 
@@ -12,4 +13,5 @@ pub use jar::{Jar, jar_svg};
 pub use lanes::{LaneLine, TraceChart, TraceLane};
 pub use lineup::{Gain, Lane, LineUpChart, Series, lineup_svg};
 pub use paint::{Dash, Paint, Tone};
+pub use spark::spark_svg;
 pub use timeline::{Timeline, TimelineSeries, TimelineSet};

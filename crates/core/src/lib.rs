@@ -13,6 +13,7 @@ pub mod channel;
 pub mod correction;
 pub mod factors;
 pub mod figures;
+pub mod find;
 pub mod limits;
 mod linalg;
 pub mod log;
@@ -24,4 +25,4 @@ pub mod units;
 pub mod vehicle_sheet;
 
 /// Version of the computation: derived results cached under another version are made again.
-pub const ALGORITHM_VERSION: u32 = 2;
+pub const ALGORITHM_VERSION: u32 = 3;

@@ -88,10 +88,31 @@ impl Store {
         for k in 0..VEHICLES {
             cast.push(bulk_cast(&mut c, k, like_vehicle).await?);
         }
+        // Indexes in memory are told once at the end instead of row by row.
+        sql_query("SET @jamjar_bulk = 1").execute(&mut c).await?;
+        let result = self.bulk_batches(&mut c, pulls, like, dyno_file, algorithm, &cast, run_id).await;
+        sql_query("SET @jamjar_bulk = NULL").execute(&mut c).await?;
+        sql_query("INSERT INTO find_change (day_id, at) VALUES (0, UTC_TIMESTAMP(6)) ON DUPLICATE KEY UPDATE at = VALUES(at)")
+            .execute(&mut c)
+            .await?;
+        result
+    }
+
+    #[allow(clippy::too_many_arguments)]
+    async fn bulk_batches(
+        &self,
+        c: &mut AsyncMysqlConnection,
+        pulls: i64,
+        like: i64,
+        file: i64,
+        algorithm: i32,
+        cast: &[Cast],
+        run_id: i64,
+    ) -> Result<(), StoreError> {
         let mut done = 0;
         while done < pulls {
             let batch = BATCH.min(pulls - done);
-            c.transaction(async |c| bulk_batch(c, batch, done, like, dyno_file, algorithm, &cast).await).await?;
+            c.transaction(async |c| bulk_batch(c, batch, done, like, file, algorithm, cast).await).await?;
             done += batch;
             if self.progress(run_id, (done / 1000) as i32, &format!("{done} pulls")).await? {
                 break;
@@ -174,6 +195,7 @@ async fn bulk_batch(
     cast: &[Cast],
 ) -> Result<(), StoreError> {
     let (sets, days) = ((pulls + PULLS_PER_SET - 1) / PULLS_PER_SET, (pulls + PULLS_PER_SET * SETS_PER_DAY - 1) / (PULLS_PER_SET * SETS_PER_DAY));
+    let per_day = PULLS_PER_SET * SETS_PER_DAY;
     let (day0, set0, pull0) = (next_id(c, "cell_day").await?, next_id(c, "pull_set").await?, next_id(c, "pull").await?);
     let of = |pick: fn(&Cast) -> i64| cast.iter().map(|x| pick(x).to_string()).collect::<Vec<_>>().join(",");
     let fuels = cast[0].fuels.iter().map(ToString::to_string).collect::<Vec<_>>().join(",");
@@ -203,11 +225,14 @@ async fn bulk_batch(
     .execute(c)
     .await?;
     sql_query(format!(
-        "INSERT INTO pull_summary (pull_id, algorithm, settings, peak_power_kw, peak_power_rpm, peak_torque_nm, ended_by, alignment, worst_limit, measured) \
+        "INSERT INTO pull_summary (pull_id, algorithm, settings, peak_power_kw, peak_power_rpm, peak_torque_nm, ended_by, alignment, worst_limit, measured, \
+         air_temperature_c, air_humidity, air_pressure_hpa, limit_used, flags, spark) \
          SELECT {pull0} + seq, {algorithm}, ?, 90 + 12 * MOD(seq DIV {PULLS_PER_SET}, {MAPS}) + 25 * RAND(seq DIV {PULLS_PER_SET} + {from}) + RAND(seq + 1), \
          5800 + 50 * FLOOR(18 * RAND(seq + 2)), 170 + 15 * MOD(seq DIV {PULLS_PER_SET}, {MAPS}) + 40 * RAND(seq DIV {PULLS_PER_SET} + 11), \
          ELT(1 + FLOOR(8 * RAND(seq + 17)), 'rev_limiter', 'abort', 'lift', 'lift', 'lift', 'lift', 'lift', 'lift'), 'aligned', \
-         ELT(1 + FLOOR(6 * RAND(seq + 19)), 'over', 'close', 'not_measured', 'clear', 'clear', 'clear'), '' FROM seq_0_to_{}",
+         ELT(1 + FLOOR(6 * RAND(seq + 19)), 'over', 'close', 'not_measured', 'clear', 'clear', 'clear'), '', \
+         12 + 18 * RAND(seq DIV {per_day} + {from}), 0.3 + 0.4 * RAND(seq DIV {per_day} + 7), 985 + 40 * RAND(seq DIV {per_day} + 13), \
+         0.5 + 0.6 * RAND(seq + 19), IF(RAND(seq + 23) < 0.05, 'heat_soak', ''), (SELECT k.spark FROM pull_summary k WHERE k.pull_id = {like}) FROM seq_0_to_{}",
         pulls - 1
     ))
     .bind::<Text, _>("bulk")

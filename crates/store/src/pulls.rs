@@ -4,6 +4,7 @@ use crate::blocks::{BLOCK_VERSION, decode_block, encode_block};
 use crate::db::{Store, inserted};
 use crate::error::StoreError;
 use crate::schema::{pull, pull_set, pull_summary, sample_block};
+use crate::spark::Spark;
 use chrono::NaiveTime;
 use diesel::prelude::*;
 use diesel_async::{AsyncConnection, AsyncMysqlConnection, RunQueryDsl};
@@ -63,6 +64,9 @@ pub struct Summary {
     /// The measurement.
     pub measured: Measured,
 }
+
+/// Characters that the column of flags holds.
+const FLAGS_LENGTH: usize = 400;
 
 type PullRow = (
     (i64, i64, i32, i64, Option<i64>, Option<i32>, Option<f64>, Option<String>, String),
@@ -166,10 +170,33 @@ async fn put_summary(c: &mut AsyncMysqlConnection, pull_id: i64, s: &Summary) ->
             pull_summary::alignment.eq(alignment),
             pull_summary::worst_limit.eq(worst),
             pull_summary::measured.eq(packed),
+            (
+                pull_summary::air_temperature_c.eq(m.air.map(|a| a.temperature_c)),
+                pull_summary::air_humidity.eq(m.air.map(|a| a.humidity)),
+                pull_summary::air_pressure_hpa.eq(m.air.map(|a| a.pressure_hpa)),
+                pull_summary::limit_used.eq(m.limits.iter().filter_map(|l| l.share_used).reduce(f64::max)),
+                pull_summary::flags.eq(flag_words(m)),
+                pull_summary::spark.eq(Spark::of(&m.grid.curve()).map(|s| s.to_bytes())),
+            ),
         ))
         .execute(c)
         .await?;
     Ok(())
+}
+
+/// Kinds of the flags, with commas; those beyond the column's length are left to the measurement itself.
+fn flag_words(m: &Measured) -> String {
+    let mut kinds: Vec<&str> = m.flags.iter().map(|f| f.kind.as_str()).collect();
+    kinds.sort_unstable();
+    kinds.dedup();
+    let mut out = String::new();
+    for k in kinds {
+        if out.len() + k.len() < FLAGS_LENGTH {
+            out += if out.is_empty() { "" } else { "," };
+            out += k;
+        }
+    }
+    out
 }
 
 /// Inserts a pull with block and summary within the caller's transaction.

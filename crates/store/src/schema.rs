@@ -33,6 +33,11 @@ diesel::table! { sample_block (pull_id) { pull_id -> BigInt, version -> SmallInt
 diesel::table! { pull_summary (pull_id) {
     pull_id -> BigInt, algorithm -> Integer, settings -> Char, peak_power_kw -> Nullable<Double>, peak_power_rpm -> Nullable<Double>, peak_torque_nm -> Nullable<Double>,
     ended_by -> Nullable<Varchar>, alignment -> Varchar, worst_limit -> Nullable<Varchar>, measured -> Blob,
+    air_temperature_c -> Nullable<Double>, air_humidity -> Nullable<Double>, air_pressure_hpa -> Nullable<Double>, limit_used -> Nullable<Double>,
+    flags -> Varchar, spark -> Nullable<Binary>,
+} }
+diesel::table! { find_change (day_id) {
+    day_id -> BigInt, at -> Datetime,
 } }
 diesel::table! { import_run (id) {
     id -> BigInt, day_id -> Nullable<BigInt>, what -> Varchar, state -> Varchar, done -> Integer, total -> Integer, message -> Text, cancel_asked -> Bool, started_at -> Datetime,

@@ -1,9 +1,12 @@
 //! Vehicles and day sheets in the store: sheets, builds, limits, maps in custody, notes, air, fuel; the demo taken away; bulk data.
 #![allow(clippy::unwrap_used, clippy::float_cmp)]
 
+#[path = "find/mod.rs"]
+mod find;
 mod shop;
 
 use chrono::{NaiveDate, NaiveTime};
+use find::Watcher;
 use jamjar_core::air::AirState;
 use jamjar_core::limits::Limit;
 use jamjar_core::vehicle_sheet::VehicleSheet;
@@ -186,18 +189,23 @@ async fn bulk_pulls_have_figures_of_their_own_and_share_samples() {
     let run = store.start_run(None, "bulk", 1).await.unwrap();
     store.add_bulk(1000, real, run).await.unwrap();
     assert_eq!(store.pull_count().await.unwrap(), 1001);
-    let mut hits = store.search("bulk 01 stock", 500).await.unwrap();
-    hits.retain(|h| h.vehicle == "Bulk 01");
-    assert!(!hits.is_empty() && hits.iter().all(|h| h.pulls == 4), "{}", hits.len());
-    let powers: std::collections::BTreeSet<u64> = hits.iter().filter_map(|h| h.best_kw).map(f64::to_bits).collect();
-    assert_eq!(powers.len(), hits.len(), "no two sets made the same power");
-    let set = &store.sets_by_id(&[hits[0].set_id]).await.unwrap()[0];
+    let mut w = Watcher::default();
+    w.look(&store).await;
+    let hits = w.find("vehicle \"Bulk 01\", map Stock");
+    assert!(hits.len() >= 4 && hits.len().is_multiple_of(4), "{}", hits.len());
+    let powers: std::collections::BTreeSet<u64> = hits.iter().filter_map(|h| h.power).map(|p| p.0.to_bits()).collect();
+    assert_eq!(powers.len(), hits.len(), "no two pulls made the same power");
+    let set = &store.sets_by_id(&[hits[0].place.set]).await.unwrap()[0];
     assert_eq!(set.pulls[0].0.shares, Some(real));
     assert_eq!(store.samples(set.pulls[0].0.id).await.unwrap(), store.samples(real).await.unwrap());
     store.add_bulk(500, real, run).await.unwrap();
     assert_eq!(store.pull_count().await.unwrap(), 1501, "more can be added");
+    assert_eq!(w.look(&store).await, None, "which an index reads as a whole");
+    assert_eq!(w.count(""), 1501);
     store.remove_demo().await.unwrap();
     assert_eq!(store.pull_count().await.unwrap(), 1, "and all of it goes with the demo");
+    w.look(&store).await;
+    assert_eq!(w.count(""), 1);
     assert!(matches!(store.add_bulk(10, 999, run).await, Err(StoreError::NotFound { .. })));
 }
 

@@ -11,7 +11,7 @@
   });
   function keepSets(form) {
     const field = $("[data-sets]", form);
-    if (field) field.value = all("[data-set]:checked", form).map((c) => c.dataset.set).join(",");
+    if (field) field.value = all("[data-set]:checked", form).map((c) => c.dataset.set).filter((v, i, list) => list.indexOf(v) === i).join(",");
   }
   all("[data-sets]").forEach((f) => keepSets(f.form));
 
@@ -270,6 +270,7 @@
     r.scrollIntoView({ block: "nearest" });
   }
   document.addEventListener("keydown", (e) => {
+    if (e.key === "ArrowDown" && e.target.matches("[data-ask]")) { e.preventDefault(); current = -1; go(1); return; }
     if (e.ctrlKey || e.metaKey || e.altKey || e.target.matches("input, select, textarea") || $("dialog[open]")) return;
     const row = document.activeElement?.closest("[data-row]") || rows()[current];
     const hot = (key) => row && $(`[data-hot="${key}"]`, row);

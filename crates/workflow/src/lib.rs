@@ -4,6 +4,7 @@ pub mod calc;
 pub mod checklist;
 pub mod demo;
 mod error;
+pub mod finder;
 pub mod import;
 pub mod job;
 pub mod limits;

@@ -53,7 +53,10 @@ async fn serve(listener: TcpListener, url: &str, place: &Place, demo: bool) -> R
     let at = listener.local_addr().map_err(text)?;
     let listener = tokio::net::TcpListener::from_std(listener).map_err(text)?;
     println!("Jamjar is at http://{at} (Ctrl-C ends it)");
-    axum::serve(listener, router(AppState::new(store, spool))).with_graceful_shutdown(asked_to_end()).await.map_err(text)
+    let state = AppState::new(store, spool);
+    let warmed = state.clone();
+    tokio::spawn(async move { warmed.warm().await });
+    axum::serve(listener, router(state)).with_graceful_shutdown(asked_to_end()).await.map_err(text)
 }
 
 async fn begin_demo(store: &Store) -> Result<(), String> {

@@ -1,32 +1,37 @@
-//! Search over sets.
+//! Finding pulls.
 
 use super::page;
 use crate::auth::Reader;
 use crate::error::WebError;
 use crate::prefs::Prefs;
 use crate::state::AppState;
-use crate::views::{SearchPage, Shell, hit_rows};
+use crate::views::{SEARCH_ROWS, search_page, search_refused};
 use axum::extract::{Query, State};
 use axum::response::Html;
+use jamjar_core::correction::Correction;
+use jamjar_core::find::{Reading, Usual, parse};
 use serde::Deserialize;
 
-const MOST: i64 = 100;
+/// Longest query that is read, characters.
+const LONGEST: usize = 400;
 
 #[derive(Deserialize)]
 pub(crate) struct Params {
     #[serde(default)]
     q: String,
+    #[serde(default)]
+    skip: usize,
 }
 
 pub(crate) async fn show(_: Reader, prefs: Prefs, State(state): State<AppState>, Query(p): Query<Params>) -> Result<Html<String>, WebError> {
-    let rows = hit_rows(state.store.search(&p.q, MOST).await?, prefs.power);
-    let headline = match (rows.len(), p.q.trim()) {
-        (0, q) => format!("Nothing found for “{q}”."),
-        (n, "") => format!("The newest {n} sets."),
-        (1, q) => format!("One set matches “{q}”."),
-        (n, q) => format!("{n} sets match “{q}”."),
+    let text: String = p.q.chars().take(LONGEST).collect();
+    let reading = Reading { today: chrono::Local::now().date_naive(), usual: Usual { power: prefs.power, torque: prefs.torque } };
+    let query = match parse(&text, &reading) {
+        Ok(q) => q,
+        Err(e) => return page(&search_refused(&text, &e, &prefs)),
     };
-    let mut shell = Shell::new("Search", &prefs.theme, "search");
-    shell.query = p.q;
-    page(&SearchPage { shell, headline, rows })
+    // The diesel form needs more than the air and is not kept for searching.
+    let family = if prefs.correction == Correction::Iso1585Ci { Correction::None } else { prefs.correction };
+    let answer = state.finder.find(&state.store, query.clone(), family, p.skip, SEARCH_ROWS).await?;
+    page(&search_page(&text, &query, &answer, family, p.skip, &prefs))
 }

@@ -7,6 +7,7 @@ mod lineup;
 mod lineup_chart;
 mod pull_lanes;
 mod reading;
+mod search;
 mod settings;
 mod sheet;
 mod switches;
@@ -20,11 +21,12 @@ pub(crate) use inbox::{InboxFragment, inbox_fragment};
 pub(crate) use lineup::{focus_of as lineup_focus, lineup_page};
 pub(crate) use lineup_chart::chart_of;
 pub(crate) use reading::{Asked, pull_page};
+pub(crate) use search::{SEARCH_ROWS, search_page, search_refused};
 pub(crate) use settings::SettingsPage;
 pub(crate) use sheet::checklist_fragment;
 pub(crate) use vehicle::{VehicleParts, VehiclesPage, vehicle_page, vehicle_row};
 pub(crate) use words::{date_words, verdict_line};
-pub(crate) use workshop::{RunFragment, SearchPage, hit_rows, run_fragment, workshop_page};
+pub(crate) use workshop::{RunFragment, run_fragment, workshop_page};
 
 use askama::Template;
 

@@ -8,8 +8,7 @@ use askama::Template;
 use jamjar_core::analysis::{corrected, set_verdicts};
 use jamjar_core::limits::Verdict;
 use jamjar_core::pull::align::Status;
-use jamjar_core::units::PowerUnit;
-use jamjar_store::{Day, Hit, Run, RunState, SetWithPulls, VehicleRecord};
+use jamjar_store::{Day, Run, RunState, SetWithPulls, VehicleRecord};
 use std::collections::HashMap;
 
 pub(crate) struct DayRow {
@@ -77,42 +76,6 @@ pub(crate) struct WorkshopPage {
     pub(crate) run: Option<RunFragment>,
     pub(crate) empty: bool,
     pub(crate) correction: &'static str,
-}
-
-#[derive(Template)]
-#[template(path = "search.html")]
-pub(crate) struct SearchPage {
-    pub(crate) shell: Shell,
-    pub(crate) headline: String,
-    pub(crate) rows: Vec<HitRow>,
-}
-
-pub(crate) struct HitRow {
-    pub(crate) set_id: i64,
-    pub(crate) day_id: i64,
-    pub(crate) date: String,
-    pub(crate) vehicle: String,
-    pub(crate) map: String,
-    pub(crate) fuel: String,
-    pub(crate) note: String,
-    pub(crate) pulls: String,
-    pub(crate) best: String,
-}
-
-pub(crate) fn hit_rows(hits: Vec<Hit>, unit: PowerUnit) -> Vec<HitRow> {
-    hits.into_iter()
-        .map(|h| HitRow {
-            set_id: h.set_id,
-            day_id: h.day_id,
-            date: date_words(h.date),
-            vehicle: h.vehicle,
-            map: h.map,
-            fuel: h.fuel,
-            note: h.note,
-            pulls: count(h.pulls as usize, "pull"),
-            best: h.best_kw.map_or_else(|| "–".into(), |v| format!("{:.1} {}", unit.from_kw(v), unit.label())),
-        })
-        .collect()
 }
 
 /// `sets` are the newest `shown`, then others that need a look.

@@ -1,0 +1,132 @@
+//! Days in words: `last spring`, `march 2026`, `yesterday`, `last 30 days`.
+
+use super::lexer::{Kind, Token};
+use chrono::{Datelike, Days, Months, NaiveDate};
+
+/// First and last day, and how many tokens said it.
+pub(super) type Period = (usize, NaiveDate, NaiveDate);
+
+const MONTHS: [&str; 12] = ["january", "february", "march", "april", "may", "june", "july", "august", "september", "october", "november", "december"];
+/// Seasons by their first month (our choice: whole months of the northern year; the page shows the days meant).
+const SEASONS: [(&str, u32); 5] = [("spring", 3), ("summer", 6), ("autumn", 9), ("fall", 9), ("winter", 12)];
+
+/// The period that begins at the first token, if one does.
+pub(super) fn period(t: &[Token], today: NaiveDate) -> Option<Period> {
+    let word = |i: usize| match t.get(i).map(|t| &t.kind) {
+        Some(Kind::Word(w)) => w.as_str(),
+        _ => "",
+    };
+    match &t.first()?.kind {
+        Kind::Date(a, b) => Some((1, *a, *b)),
+        Kind::Number(v, 0) if year_of(*v).is_some() => {
+            let y = year_of(*v)?;
+            Some((1, day(y, 1)?, NaiveDate::from_ymd_opt(y, 12, 31)?))
+        }
+        Kind::Number(v, 0) if (1.0..=31.0).contains(v) && month(word(1)).is_some() => {
+            let m = month(word(1))?;
+            let (used, year) = year_after(t, 2).map_or((2, None), |y| (3, Some(y)));
+            let at = |y| NaiveDate::from_ymd_opt(y, m, *v as u32);
+            let d = match year {
+                Some(y) => at(y)?,
+                None => at(today.year()).filter(|d| *d <= today).or_else(|| at(today.year() - 1))?,
+            };
+            Some((used, d, d))
+        }
+        Kind::Word(_) => in_words(t, &word, today),
+        _ => None,
+    }
+}
+
+fn in_words<'a>(t: &[Token], word: &impl Fn(usize) -> &'a str, today: NaiveDate) -> Option<Period> {
+    let back = |n: u64| today.checked_sub_days(Days::new(n));
+    match word(0) {
+        "today" => return Some((1, today, today)),
+        "yesterday" => return Some((1, back(1)?, back(1)?)),
+        "last" if matches!(t.get(1).map(|t| &t.kind), Some(Kind::Number(_, 0))) => {
+            let Some(Kind::Number(n, _)) = t.get(1).map(|t| &t.kind) else { return None };
+            let n = *n as u32;
+            let from = match word(2).trim_end_matches('s') {
+                "day" => back(u64::from(n.saturating_sub(1)))?,
+                "week" => back(u64::from(7 * n).saturating_sub(1))?,
+                "month" => today.checked_sub_months(Months::new(n))?,
+                "year" => today.checked_sub_months(Months::new(12 * n))?,
+                _ => return None,
+            };
+            return Some((3, from, today));
+        }
+        _ => {}
+    }
+    let (skip, which) = match word(0) {
+        "last" => (1, Which::Ended),
+        "this" => (1, Which::Begun),
+        _ => (0, Which::Begun),
+    };
+    let name = word(skip);
+    let year = year_after(t, skip + 1);
+    let used = skip + 1 + usize::from(year.is_some());
+    if let Some(m) = month(name) {
+        let (a, b) = pick(m, 1, year, which, today)?;
+        return Some((used, a, b));
+    }
+    if let Some(s) = SEASONS.iter().find(|s| s.0 == name) {
+        let (a, b) = pick(s.1, 3, year, which, today)?;
+        return Some((used, a, b));
+    }
+    if skip == 0 {
+        return None;
+    }
+    let monday = back(u64::from(today.weekday().num_days_from_monday()))?;
+    let first = today.with_day(1)?;
+    let (a, b) = match (name, which) {
+        ("week", Which::Begun) => (monday, today),
+        ("week", Which::Ended) => (monday - Days::new(7), monday - Days::new(1)),
+        ("month", Which::Begun) => (first, today),
+        ("month", Which::Ended) => (first.checked_sub_months(Months::new(1))?, first.pred_opt()?),
+        ("year", Which::Begun) => (day(today.year(), 1)?, today),
+        ("year", Which::Ended) => (day(today.year() - 1, 1)?, NaiveDate::from_ymd_opt(today.year() - 1, 12, 31)?),
+        _ => return None,
+    };
+    Some((2, a, b))
+}
+
+/// Which of the yearly periods of a name is meant when no year is said.
+#[derive(Clone, Copy, PartialEq)]
+enum Which {
+    /// The latest that has begun.
+    Begun,
+    /// The latest that is over.
+    Ended,
+}
+
+fn pick(first: u32, months: u32, year: Option<i32>, which: Which, today: NaiveDate) -> Option<(NaiveDate, NaiveDate)> {
+    let span = |y: i32| {
+        let a = day(y, first)?;
+        Some((a, a.checked_add_months(Months::new(months))?.pred_opt()?))
+    };
+    match year {
+        Some(y) => span(y),
+        None => (0..3).filter_map(|k| span(today.year() - k)).find(|(a, b)| if which == Which::Ended { *b < today } else { *a <= today }),
+    }
+}
+
+fn day(y: i32, m: u32) -> Option<NaiveDate> {
+    NaiveDate::from_ymd_opt(y, m, 1)
+}
+
+/// A month by its name or its first three letters.
+fn month(name: &str) -> Option<u32> {
+    let name = if name == "sept" { "sep" } else { name };
+    MONTHS.iter().position(|m| *m == name || (name.len() == 3 && m.starts_with(name))).map(|i| i as u32 + 1)
+}
+
+/// A number that can only be a year.
+fn year_of(v: f64) -> Option<i32> {
+    (1970.0..2200.0).contains(&v).then_some(v as i32)
+}
+
+fn year_after(t: &[Token], i: usize) -> Option<i32> {
+    match t.get(i)?.kind {
+        Kind::Number(v, 0) => year_of(v),
+        _ => None,
+    }
+}

@@ -1,0 +1,287 @@
+//! Every pull in memory, column by column: a million take about 100 MB and are looked through in milliseconds.
+//!
+//! Rows of a day stand together. A changed day is written over where it stood when its number of pulls is the same; otherwise its old
+//! rows are dead and new ones are appended, and when a quarter is dead everything is written anew.
+
+use super::bits::Bits;
+use super::query::Field;
+use crate::air::AirState;
+use crate::correction::Correction;
+use chrono::{Datelike, NaiveDate};
+use std::collections::HashMap;
+
+/// Where a pull belongs.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+pub struct Place {
+    /// The pull.
+    pub pull: i64,
+    /// Its set.
+    pub set: i64,
+    /// Its day.
+    pub day: i64,
+}
+
+/// What a search knows of one pull.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Record<'a> {
+    /// Where it belongs.
+    pub place: Place,
+    /// Position in its set, from 1.
+    pub position: u16,
+    /// The day's date.
+    pub date: NaiveDate,
+    /// Vehicle, build state, map, fuel, boost target and gear, by name.
+    pub names: [&'a str; 6],
+    /// Ethanol in the fuel, 0 to 1.
+    pub ethanol: Option<f64>,
+    /// Highest power before correction, kW, and where, rpm.
+    pub power: Option<(f64, f64)>,
+    /// Highest torque before correction, N·m.
+    pub torque_nm: Option<f64>,
+    /// Air of the pull; without it figures stay uncorrected.
+    pub air: Option<AirState>,
+    /// Share of the tightest limit's margin used.
+    pub used: Option<f64>,
+    /// Stored words for the worst limit verdict, what ended the pull, and how its clocks were aligned.
+    pub states: [&'a str; 3],
+    /// Kinds of its flags.
+    pub flags: Vec<&'a str>,
+    /// Whether it is left out of figures.
+    pub left_out: bool,
+}
+
+/// What a note belongs to.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Scope {
+    /// Every pull of the day.
+    Day,
+    /// Every pull of a set.
+    Set(i64),
+    /// One pull.
+    Pull(i64),
+}
+
+/// Text on a day, a set or a pull.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Note {
+    /// What it belongs to.
+    pub scope: Scope,
+    /// The text.
+    pub text: String,
+    /// Its tag, empty when it has none.
+    pub tag: String,
+    /// Who wrote it, empty when not known.
+    pub by: String,
+}
+
+/// Names of one column, each with a small number.
+#[derive(Debug, Clone, Default)]
+pub(super) struct Names {
+    pub(super) all: Vec<String>,
+    pub(super) lower: Vec<String>,
+    of: HashMap<String, u16>,
+}
+
+impl Names {
+    /// The number of a name; names beyond 65,535 share the last number.
+    fn number(&mut self, name: &str) -> u16 {
+        if let Some(n) = self.of.get(name) {
+            return *n;
+        }
+        let n = self.all.len().min(usize::from(u16::MAX)) as u16;
+        if usize::from(n) == self.all.len() {
+            self.all.push(name.to_owned());
+            self.lower.push(name.to_lowercase());
+        }
+        self.of.insert(name.to_owned(), n);
+        n
+    }
+}
+
+/// Numbers of names in columns: vehicle, build, map, fuel, boost, gear, limit, ended, aligned.
+pub(super) const NAMED: usize = 9;
+
+/// Correction families kept, in the order of [`Correction::ALL`]; the diesel form needs more than the air and is kept as 1.
+const FAMILIES: usize = Correction::ALL.len();
+
+#[derive(Debug, Clone, Default)]
+pub(super) struct Columns {
+    pub(super) place: Vec<(i64, i64, i64)>,
+    pub(super) position: Vec<u16>,
+    pub(super) date: Vec<i32>,
+    pub(super) named: [Vec<u16>; NAMED],
+    pub(super) ethanol: Vec<f32>,
+    pub(super) power: Vec<f32>,
+    pub(super) peak_rpm: Vec<f32>,
+    pub(super) torque: Vec<f32>,
+    pub(super) air: Vec<f32>,
+    pub(super) boost: Vec<f32>,
+    pub(super) used: Vec<f32>,
+    pub(super) factor: [Vec<f32>; FAMILIES],
+    pub(super) flags: Vec<u64>,
+    pub(super) left_out: Vec<bool>,
+    pub(super) alive: Vec<bool>,
+}
+
+/// Rows of a day and the notes on it.
+#[derive(Debug, Clone, Default)]
+struct Day {
+    start: usize,
+    len: usize,
+}
+
+/// Lower-cased text, tag and person of a note.
+#[derive(Debug, Clone)]
+pub(super) struct Kept {
+    pub(super) scope: Scope,
+    pub(super) fields: [(Field, String); 3],
+}
+
+/// The index.
+#[derive(Debug, Clone, Default)]
+pub struct Index {
+    pub(super) c: Columns,
+    pub(super) names: [Names; NAMED],
+    pub(super) flag_kinds: Names,
+    days: HashMap<i64, Day>,
+    notes: HashMap<i64, Vec<Kept>>,
+    dead: usize,
+}
+
+/// The first number in words such as `140 kPa`; NaN when there is none.
+fn first_number(s: &str) -> f32 {
+    let from = s.find(|c: char| c.is_ascii_digit()).unwrap_or(s.len());
+    let len = s[from..].find(|c: char| !(c.is_ascii_digit() || c == '.')).unwrap_or(s.len() - from);
+    let value: f32 = s[from..from + len].parse().unwrap_or(f32::NAN);
+    if s.contains("bar") { value * 100.0 } else { value }
+}
+
+impl Index {
+    /// How many pulls it holds.
+    pub fn len(&self) -> usize {
+        self.c.alive.len() - self.dead
+    }
+
+    /// Whether it holds none.
+    pub fn is_empty(&self) -> bool {
+        self.len() == 0
+    }
+
+    /// Puts a day in place of what was known of it; without records the day is forgotten. Records come in any order.
+    pub fn put_day(&mut self, day: i64, records: &[Record], notes: &[Note]) {
+        let old = self.days.get(&day).cloned().unwrap_or_default();
+        let start = if old.len == records.len() { old.start } else { self.c.alive.len() };
+        if old.len != records.len() {
+            self.c.alive[old.start..old.start + old.len].fill(false);
+            self.dead += old.len;
+        }
+        for (i, r) in records.iter().enumerate() {
+            self.write(start + i, r);
+        }
+        if records.is_empty() {
+            self.days.remove(&day);
+        } else {
+            self.days.insert(day, Day { start, len: records.len() });
+        }
+        let kept: Vec<Kept> = notes
+            .iter()
+            .map(|n| {
+                let fields = [(Field::Note, &n.text), (Field::Tag, &n.tag), (Field::By, &n.by)].map(|(f, s)| (f, s.to_lowercase()));
+                Kept { scope: n.scope, fields }
+            })
+            .collect();
+        if kept.is_empty() {
+            self.notes.remove(&day);
+        } else {
+            self.notes.insert(day, kept);
+        }
+        if self.dead > 1024 && self.dead * 4 > self.c.alive.len() {
+            self.compact();
+        }
+    }
+
+    fn write(&mut self, at: usize, r: &Record) {
+        let c = &mut self.c;
+        let all = r.names.iter().chain(&r.states);
+        let numbers: Vec<u16> = all.zip(&mut self.names).map(|(name, names)| names.number(name)).collect();
+        let flags = r.flags.iter().map(|f| self.flag_kinds.number(f)).filter(|n| *n < 64).fold(0u64, |m, n| m | 1 << n);
+        let small = |v: Option<f64>| v.map_or(f32::NAN, |v| v as f32);
+        put(&mut c.place, at, (r.place.pull, r.place.set, r.place.day));
+        put(&mut c.position, at, r.position);
+        put(&mut c.date, at, r.date.num_days_from_ce());
+        c.named.iter_mut().zip(numbers).for_each(|(col, n)| put(col, at, n));
+        put(&mut c.ethanol, at, small(r.ethanol.map(|e| 100.0 * e)));
+        put(&mut c.power, at, small(r.power.map(|p| p.0)));
+        put(&mut c.peak_rpm, at, small(r.power.map(|p| p.1)));
+        put(&mut c.torque, at, small(r.torque_nm));
+        put(&mut c.air, at, small(r.air.map(|a| a.temperature_c)));
+        put(&mut c.boost, at, first_number(r.names[4]));
+        put(&mut c.used, at, small(r.used.map(|u| 100.0 * u)));
+        for (col, family) in c.factor.iter_mut().zip(Correction::ALL) {
+            put(col, at, r.air.and_then(|a| family.air_factor(&a)).unwrap_or(1.0) as f32);
+        }
+        put(&mut c.flags, at, flags);
+        put(&mut c.left_out, at, r.left_out);
+        put(&mut c.alive, at, true);
+    }
+
+    /// Writes the living rows anew, in their order.
+    fn compact(&mut self) {
+        let keep: Vec<usize> = (0..self.c.alive.len()).filter(|&i| self.c.alive[i]).collect();
+        fn thin<T: Copy>(v: &mut Vec<T>, keep: &[usize]) {
+            *v = keep.iter().map(|&i| v[i]).collect();
+        }
+        let c = &mut self.c;
+        thin(&mut c.place, &keep);
+        thin(&mut c.position, &keep);
+        thin(&mut c.date, &keep);
+        c.named.iter_mut().for_each(|v| thin(v, &keep));
+        let floats = [&mut c.ethanol, &mut c.power, &mut c.peak_rpm, &mut c.torque, &mut c.air, &mut c.boost, &mut c.used];
+        floats.into_iter().chain(&mut c.factor).for_each(|v| thin(v, &keep));
+        thin(&mut c.flags, &keep);
+        thin(&mut c.left_out, &keep);
+        thin(&mut c.alive, &keep);
+        self.dead = 0;
+        self.days.clear();
+        for (i, p) in self.c.place.iter().enumerate() {
+            self.days.entry(p.2).or_insert(Day { start: i, len: 0 }).len += 1;
+        }
+    }
+
+    /// The day's rows.
+    fn rows(&self, day: i64) -> std::ops::Range<usize> {
+        self.days.get(&day).map_or(0..0, |d| d.start..d.start + d.len)
+    }
+
+    /// Adds the rows with a note that `holds`.
+    pub(super) fn noted(&self, out: &mut Bits, holds: impl Fn(Field, &str) -> bool) {
+        for (day, notes) in &self.notes {
+            for n in notes.iter().filter(|n| n.fields.iter().any(|(f, s)| holds(*f, s))) {
+                for i in self.rows(*day) {
+                    let (pull, set, _) = self.c.place[i];
+                    let own = match n.scope {
+                        Scope::Day => true,
+                        Scope::Set(s) => s == set,
+                        Scope::Pull(p) => p == pull,
+                    };
+                    if own {
+                        out.insert(i);
+                    }
+                }
+            }
+        }
+    }
+
+    /// How many rows there are, dead ones too.
+    pub(super) fn rows_in_all(&self) -> usize {
+        self.c.alive.len()
+    }
+}
+
+fn put<T>(column: &mut Vec<T>, at: usize, value: T) {
+    if at < column.len() {
+        column[at] = value;
+    } else {
+        column.push(value);
+    }
+}

@@ -1,0 +1,338 @@
+//! Answers a query from the index.
+
+use super::bits::Bits;
+use super::index::{Index, NAMED, Place};
+use super::quantity::Quantity;
+use super::query::{Clause, Field, Order, Query, STATES, State, What};
+use crate::correction::Correction;
+use chrono::{Datelike, NaiveDate};
+use std::cmp::Ordering;
+
+/// Columns of names, in the order of the index.
+const VEHICLE: usize = 0;
+const BUILD: usize = 1;
+const MAP: usize = 2;
+const FUEL: usize = 3;
+const BOOST: usize = 4;
+const GEAR: usize = 5;
+const LIMIT: usize = 6;
+const ENDED: usize = 7;
+const ALIGNED: usize = 8;
+
+/// A pull found. Power and torque stand in the family asked for.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Hit {
+    /// Where it belongs.
+    pub place: Place,
+    /// Position in its set, from 1.
+    pub position: u16,
+    /// The day's date.
+    pub date: NaiveDate,
+    /// Vehicle, build state, map, fuel, boost target and gear.
+    pub names: [String; 6],
+    /// Highest power, kW, and where, rpm.
+    pub power: Option<(f64, f64)>,
+    /// Highest torque, N·m.
+    pub torque_nm: Option<f64>,
+    /// Stored words for the worst limit verdict, what ended it, and its clocks.
+    pub states: [String; 3],
+    /// Kinds of its flags.
+    pub flags: Vec<String>,
+    /// Whether it is left out of figures.
+    pub left_out: bool,
+}
+
+/// What a facet counts.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum FacetKind {
+    /// Vehicles.
+    Vehicle,
+    /// Maps by name.
+    Map,
+    /// Fuels.
+    Fuel,
+    /// Gears.
+    Gear,
+    /// Calendar years.
+    Year,
+    /// Worst limit verdict.
+    Limit,
+    /// What ended the pull.
+    Ended,
+    /// Flags.
+    Flag,
+}
+
+/// How many of the pulls found have each value; the condition that asks for it comes along.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Facet {
+    /// What is counted.
+    pub kind: FacetKind,
+    /// Condition and number of pulls, most first.
+    pub values: Vec<(Clause, usize)>,
+}
+
+/// An answer.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Found {
+    /// How many pulls match.
+    pub total: usize,
+    /// One page of them.
+    pub hits: Vec<Hit>,
+    /// What they have in common.
+    pub facets: Vec<Facet>,
+    /// When nothing matches several conditions: how many would without the condition of that number, where any would.
+    pub without: Vec<(usize, usize)>,
+}
+
+impl Index {
+    /// Answers a query: `limit` pulls from the `skip`-th on, in its order, with counts over all that match.
+    pub fn find(&self, q: &Query, family: Correction, skip: usize, limit: usize) -> Found {
+        let f = Correction::ALL.iter().position(|c| *c == family).unwrap_or(0);
+        let each: Vec<Bits> = q.clauses.iter().map(|c| self.rows_with(&c.what, f)).collect();
+        let all_but = |leave: Option<usize>| {
+            let mut rows = Bits::of_column(&self.c.alive, |a| a);
+            for (_, (clause, holds)) in q.clauses.iter().zip(&each).enumerate().filter(|(i, _)| Some(*i) != leave) {
+                if clause.not { rows.and_not(holds) } else { rows.and(holds) }
+            }
+            rows
+        };
+        let rows = all_but(None);
+        let total = rows.count();
+        let mut without = Vec::new();
+        if total == 0 && each.len() > 1 {
+            without.extend((0..each.len()).map(|i| (i, all_but(Some(i)).count())).filter(|w| w.1 > 0));
+        }
+        let order = self.first(&rows, q, f, skip + limit);
+        Found { total, hits: order.into_iter().skip(skip).map(|i| self.hit(i, f)).collect(), facets: self.facets(&rows), without }
+    }
+
+    fn rows_with(&self, what: &What, f: usize) -> Bits {
+        let c = &self.c;
+        match what {
+            What::Range { of, low, high, .. } => {
+                let (low, high) = (*low as f32, *high as f32);
+                let within = move |v: f32| v >= low && v <= high;
+                match of {
+                    Quantity::Power => product(&c.power, &c.factor[f], within),
+                    Quantity::Torque => product(&c.torque, &c.factor[f], within),
+                    Quantity::PeakSpeed => Bits::of_column(&c.peak_rpm, within),
+                    Quantity::Boost => Bits::of_column(&c.boost, within),
+                    Quantity::Ethanol => Bits::of_column(&c.ethanol, within),
+                    Quantity::Air => Bits::of_column(&c.air, within),
+                    Quantity::Used => Bits::of_column(&c.used, within),
+                }
+            }
+            What::Days { from, to } => {
+                let (a, b) = (from.num_days_from_ce(), to.num_days_from_ce());
+                Bits::of_column(&c.date, move |d| d >= a && d <= b)
+            }
+            What::Gear(g) => self.named(GEAR, |n| n == g.to_lowercase()),
+            What::Is(state, value) => self.named(column_of(*state), |n| n == *value),
+            What::LeftOut => Bits::of_column(&c.left_out, |x| x),
+            What::In(field, text) => self.in_field(*field, &text.to_lowercase()),
+            What::Text(text) => {
+                let text = text.to_lowercase();
+                let mut out = self.in_field(Field::Note, &text);
+                for field in [Field::Vehicle, Field::Build, Field::Map, Field::Fuel, Field::Boost, Field::Tag] {
+                    out.or(&self.in_field(field, &text));
+                }
+                out.or(&self.named(GEAR, |n| n == text));
+                out
+            }
+        }
+    }
+
+    fn in_field(&self, field: Field, text: &str) -> Bits {
+        let column = match field {
+            Field::Vehicle => VEHICLE,
+            Field::Build => BUILD,
+            Field::Map => MAP,
+            Field::Fuel => FUEL,
+            Field::Boost => BOOST,
+            Field::Flag => {
+                let words = text.replace(' ', "_");
+                let mask = self.flag_kinds.lower.iter().take(64).enumerate().filter(|(_, n)| **n == words).fold(0u64, |m, (i, _)| m | 1 << i);
+                return Bits::of_column(&self.c.flags, |v| v & mask != 0);
+            }
+            Field::Note | Field::Tag | Field::By => {
+                let mut out = Bits::none(self.rows_in_all());
+                self.noted(&mut out, |f, s| f == field && if f == Field::Tag { s == text } else { s.contains(text) });
+                return out;
+            }
+        };
+        // A name that is the text wins over names that only contain it: map C1 is not C10.
+        let exact = self.names[column].lower.iter().any(|n| n == text);
+        self.named(column, |n| if exact { n == text } else { n.contains(text) })
+    }
+
+    fn named(&self, column: usize, holds: impl Fn(&str) -> bool) -> Bits {
+        let table: Vec<bool> = self.names[column].lower.iter().map(|n| holds(n)).collect();
+        match table.iter().filter(|t| **t).count() {
+            0 => Bits::none(self.rows_in_all()),
+            1 => {
+                let one = table.iter().position(|t| *t).unwrap_or(0) as u16;
+                Bits::of_column(&self.c.named[column], |v| v == one)
+            }
+            _ => Bits::of_column(&self.c.named[column], |v| table[usize::from(v)]),
+        }
+    }
+
+    /// The first `n` rows in the order asked for.
+    fn first(&self, rows: &Bits, q: &Query, f: usize, n: usize) -> Vec<usize> {
+        let c = &self.c;
+        let newest = |a: usize, b: usize| (c.date[b], c.place[b].0).cmp(&(c.date[a], c.place[a].0));
+        let power = |i: usize| c.power[i] * c.factor[f][i];
+        let by = |a: f32, b: f32| a.is_nan().cmp(&b.is_nan()).then(a.total_cmp(&b));
+        match q.order() {
+            Order::Newest => top(rows.iter_back(), n, newest),
+            Order::Oldest => top(rows.iter(), n, |a, b| (c.date[a], c.place[a].0).cmp(&(c.date[b], c.place[b].0))),
+            Order::Strongest => top(rows.iter_back(), n, |a, b| by(-power(a), -power(b)).then_with(|| newest(a, b))),
+            Order::Weakest => top(rows.iter_back(), n, |a, b| by(power(a), power(b)).then_with(|| newest(a, b))),
+            Order::Closest => {
+                let Some((of, value)) = q.about() else { return top(rows.iter_back(), n, newest) };
+                let off = |i: usize| {
+                    let v = match of {
+                        Quantity::Power => power(i),
+                        Quantity::Torque => c.torque[i] * c.factor[f][i],
+                        Quantity::PeakSpeed => c.peak_rpm[i],
+                        Quantity::Boost => c.boost[i],
+                        Quantity::Ethanol => c.ethanol[i],
+                        Quantity::Air => c.air[i],
+                        Quantity::Used => c.used[i],
+                    };
+                    (v - value as f32).abs()
+                };
+                top(rows.iter_back(), n, |a, b| by(off(a), off(b)).then_with(|| newest(a, b)))
+            }
+        }
+    }
+
+    fn hit(&self, i: usize, f: usize) -> Hit {
+        let c = &self.c;
+        let name = |k: usize| self.names[k].all[usize::from(c.named[k][i])].clone();
+        let factor = f64::from(c.factor[f][i]);
+        let number = |v: f32| (!v.is_nan()).then_some(f64::from(v));
+        let (pull, set, day) = c.place[i];
+        Hit {
+            place: Place { pull, set, day },
+            position: c.position[i],
+            date: NaiveDate::from_num_days_from_ce_opt(c.date[i]).unwrap_or_default(),
+            names: [VEHICLE, BUILD, MAP, FUEL, BOOST, GEAR].map(name),
+            power: number(c.power[i]).map(|p| (p * factor, f64::from(c.peak_rpm[i]))),
+            torque_nm: number(c.torque[i]).map(|t| t * factor),
+            states: [LIMIT, ENDED, ALIGNED].map(name),
+            flags: self.flag_kinds.all.iter().take(64).enumerate().filter(|(k, _)| c.flags[i] >> k & 1 == 1).map(|(_, n)| n.clone()).collect(),
+            left_out: c.left_out[i],
+        }
+    }
+
+    fn facets(&self, rows: &Bits) -> Vec<Facet> {
+        let c = &self.c;
+        let columns = [
+            (FacetKind::Vehicle, VEHICLE),
+            (FacetKind::Map, MAP),
+            (FacetKind::Fuel, FUEL),
+            (FacetKind::Gear, GEAR),
+            (FacetKind::Limit, LIMIT),
+            (FacetKind::Ended, ENDED),
+        ];
+        let mut counts: Vec<Vec<u32>> = (0..NAMED).map(|k| vec![0; self.names[k].all.len()]).collect();
+        let (mut years, mut flags) = ([0u32; 400], [0u32; 64]);
+        let first_year = 1900;
+        for i in rows.iter() {
+            for (_, k) in columns {
+                counts[k][usize::from(c.named[k][i])] += 1;
+            }
+            // The Gregorian mean year is close enough to find the year but for the days around its turn; those are looked up.
+            years[(year_of(c.date[i]) - first_year).clamp(0, 399) as usize] += 1;
+            let mut left = c.flags[i];
+            while left != 0 {
+                flags[left.trailing_zeros() as usize] += 1;
+                left &= left - 1;
+            }
+        }
+        let mut out: Vec<Facet> = columns
+            .iter()
+            .map(|&(kind, k)| {
+                let values = counts[k].iter().enumerate().filter_map(|(n, count)| {
+                    let what = self.asks(kind, &self.names[k].all[n])?;
+                    (*count > 0).then_some((Clause { what, not: false }, *count as usize))
+                });
+                Facet { kind, values: values.collect() }
+            })
+            .collect();
+        let year = |(i, n): (usize, &u32)| {
+            let y = first_year + i as i32;
+            let (from, to) = (NaiveDate::from_ymd_opt(y, 1, 1)?, NaiveDate::from_ymd_opt(y, 12, 31)?);
+            (*n > 0).then_some((Clause { what: What::Days { from, to }, not: false }, *n as usize))
+        };
+        out.push(Facet { kind: FacetKind::Year, values: years.iter().enumerate().filter_map(year).collect() });
+        let flag = |(i, n): (usize, &u32)| {
+            (*n > 0).then(|| (Clause { what: What::In(Field::Flag, self.flag_kinds.all[i].replace('_', " ")), not: false }, *n as usize))
+        };
+        out.push(Facet { kind: FacetKind::Flag, values: flags.iter().enumerate().filter_map(flag).collect() });
+        out.retain(|f| !f.values.is_empty());
+        for f in &mut out {
+            f.values.sort_by_key(|v| std::cmp::Reverse(v.1));
+        }
+        out
+    }
+
+    /// The condition that asks for a value of a facet; names that are empty are not offered.
+    fn asks(&self, kind: FacetKind, name: &str) -> Option<What> {
+        let state = |s: State| STATES.iter().find(|x| x.0 == s && x.1 == name).map(|x| What::Is(s, x.1));
+        match kind {
+            _ if name.is_empty() => None,
+            FacetKind::Vehicle => Some(What::In(Field::Vehicle, name.into())),
+            FacetKind::Map => Some(What::In(Field::Map, name.into())),
+            FacetKind::Fuel => Some(What::In(Field::Fuel, name.into())),
+            FacetKind::Gear => Some(What::Gear(name.into())),
+            FacetKind::Limit => state(State::Limit),
+            FacetKind::Ended => state(State::Ended),
+            FacetKind::Year | FacetKind::Flag => None,
+        }
+    }
+}
+
+fn column_of(state: State) -> usize {
+    match state {
+        State::Limit => LIMIT,
+        State::Ended => ENDED,
+        State::Aligned => ALIGNED,
+    }
+}
+
+/// Year of a day counted from the common era, without going through a date for most days.
+fn year_of(days: i32) -> i32 {
+    let at = f64::from(days) / 365.2425;
+    let near = at - at.floor();
+    if (0.01..0.99).contains(&near) {
+        return at as i32 + 1;
+    }
+    NaiveDate::from_num_days_from_ce_opt(days).map_or(1900, |d| d.year())
+}
+
+fn product(a: &[f32], b: &[f32], holds: impl Fn(f32) -> bool) -> Bits {
+    Bits::of(a.len(), |i| holds(a[i] * b[i]))
+}
+
+/// The first `n` of the rows in an order, without sorting the rest.
+fn top(rows: impl Iterator<Item = usize>, n: usize, order: impl Fn(usize, usize) -> Ordering) -> Vec<usize> {
+    let mut best: Vec<usize> = Vec::with_capacity(2 * n + 1);
+    let mut worst: Option<usize> = None;
+    for i in rows {
+        if worst.is_some_and(|w| order(i, w) != Ordering::Less) {
+            continue;
+        }
+        best.push(i);
+        if best.len() > 2 * n {
+            best.select_nth_unstable_by(n, |a, b| order(*a, *b));
+            best.truncate(n);
+            worst = best.iter().copied().max_by(|a, b| order(*a, *b));
+        }
+    }
+    best.sort_unstable_by(|a, b| order(*a, *b));
+    best.truncate(n);
+    best
+}

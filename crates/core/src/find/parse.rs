@@ -1,0 +1,354 @@
+//! Reads a query.
+
+use super::dates::period;
+use super::lexer::{Kind, Token, cut};
+use super::quantity::{NAMES, Quantity, Usual};
+use super::query::{Clause, Field, Order, Query, QueryError, STATES, What, example, range_words};
+use chrono::NaiveDate;
+
+/// What reading depends on beside the text.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Reading {
+    /// The day it is in the shop.
+    pub today: NaiveDate,
+    /// Units of numbers without one.
+    pub usual: Usual,
+}
+
+/// Words that carry no condition.
+const FILLERS: [&str; 34] = [
+    "where", "is", "are", "the", "a", "an", "that", "which", "what", "who", "made", "make", "makes", "with", "in", "on", "at", "of", "and", "all",
+    "any", "show", "me", "find", "pull", "pulls", "set", "sets", "from", "did", "has", "have", "had", "was",
+];
+
+/// Comparisons in words and signs, each with its canonical word; several words first.
+const COMPARISONS: [(&str, &str); 22] = [
+    ("more than", "over"),
+    ("less than", "under"),
+    ("at least", "at least"),
+    ("at most", "at most"),
+    ("no more than", "at most"),
+    ("no less than", "at least"),
+    (">=", "at least"),
+    ("<=", "at most"),
+    (">", "over"),
+    ("<", "under"),
+    ("=", "about"),
+    ("over", "over"),
+    ("above", "over"),
+    ("under", "under"),
+    ("below", "under"),
+    ("about", "about"),
+    ("around", "about"),
+    ("near", "about"),
+    ("between", "between"),
+    ("from", "between"),
+    ("of", "about"),
+    ("is", "about"),
+];
+
+const ORDINALS: [(&str, &str); 16] = [
+    ("first", "1"),
+    ("second", "2"),
+    ("third", "3"),
+    ("fourth", "4"),
+    ("fifth", "5"),
+    ("sixth", "6"),
+    ("seventh", "7"),
+    ("eighth", "8"),
+    ("1st", "1"),
+    ("2nd", "2"),
+    ("3rd", "3"),
+    ("4th", "4"),
+    ("5th", "5"),
+    ("6th", "6"),
+    ("7th", "7"),
+    ("8th", "8"),
+];
+
+/// Reads a query. An empty text is the query without conditions.
+///
+/// # Errors
+/// [`QueryError`] with the column where the text stops making sense and what to write instead.
+pub fn parse(text: &str, with: &Reading) -> Result<Query, QueryError> {
+    let tokens = cut(text)?;
+    let mut p = Parser { t: &tokens, at: 0, with };
+    let mut q = Query::default();
+    while p.at < tokens.len() {
+        if matches!(p.t[p.at].kind, Kind::Comma) {
+            p.at += 1;
+            continue;
+        }
+        if let Some(o) = p.order() {
+            q.order = Some(o);
+            continue;
+        }
+        let start = p.at;
+        let what = p.condition()?;
+        if let Some(what) = what {
+            q.clauses.push(Clause { what, not: false });
+            continue;
+        }
+        if ["not", "no", "without"].iter().any(|n| p.t[start].is(n)) && start + 1 < tokens.len() {
+            p.at = start + 1;
+            let what = match p.condition()? {
+                Some(w) => w,
+                None => p.text(),
+            };
+            q.clauses.push(Clause { what, not: true });
+            continue;
+        }
+        p.at = start;
+        if matches!(&p.t[start].kind, Kind::Word(w) if FILLERS.contains(&w.as_str())) {
+            p.at += 1;
+            continue;
+        }
+        q.clauses.push(Clause { what: p.text(), not: false });
+    }
+    Ok(q)
+}
+
+struct Parser<'a> {
+    t: &'a [Token],
+    at: usize,
+    with: &'a Reading,
+}
+
+impl Parser<'_> {
+    /// How many tokens from `at + skip` on spell the phrase.
+    fn spells(&self, skip: usize, phrase: &str) -> Option<usize> {
+        let mut n = 0;
+        for w in phrase.split(' ') {
+            let t = self.t.get(self.at + skip + n)?;
+            if !(t.is(w) || matches!(&t.kind, Kind::Sign(s) if *s == w)) {
+                return None;
+            }
+            n += 1;
+        }
+        Some(n)
+    }
+
+    fn order(&mut self) -> Option<Order> {
+        let (o, n) = Order::WORDS.iter().find_map(|(o, words)| words.iter().find_map(|w| self.spells(0, w)).map(|n| (*o, n)))?;
+        self.at += n;
+        Some(o)
+    }
+
+    fn condition(&mut self) -> Result<Option<What>, QueryError> {
+        if let Some(w) = self.quantity()? {
+            return Ok(Some(w));
+        }
+        if let Some(w) = self.gear().or_else(|| self.state()).or_else(|| self.field()) {
+            return Ok(Some(w));
+        }
+        self.days()
+    }
+
+    /// `power over 150 kW`, `over 150 kW`, `162 kW`, `160..165 kW`, `boost 140`.
+    fn quantity(&mut self) -> Result<Option<What>, QueryError> {
+        let named = NAMES.iter().find_map(|(q, names)| {
+            let mut names: Vec<&&str> = names.iter().collect();
+            names.sort_by_key(|n| std::cmp::Reverse(n.len()));
+            names.into_iter().find_map(|n| self.spells(0, n)).map(|n| (*q, n))
+        });
+        let skip = named.map_or(0, |n| n.1);
+        let compared = COMPARISONS.iter().find_map(|(w, how)| self.spells(skip, w).map(|n| (*how, n)));
+        let first = skip + compared.map_or(0, |c| c.1);
+        let Some((a, raw_a, places)) = self.number(first) else {
+            return match (named, compared) {
+                (Some((q, _)), Some((how, _))) if how != "about" || matches!(self.t[self.at + skip].kind, Kind::Sign(_)) => {
+                    Err(self.error(first, &format!("a number is missing here; write for example “{}”", example(q, self.with.usual))))
+                }
+                _ => Ok(None),
+            };
+        };
+        let second = (first + 1..first + 3).find_map(|i| {
+            // A unit may stand after the first number too: 160 kW to 165 kW.
+            let to = self.t.get(self.at + i)?;
+            let joins = matches!(to.kind, Kind::To) || to.is("to") || (compared.is_some_and(|c| c.0 == "between") && to.is("and"));
+            joins.then(|| self.number(i + 1).map(|n| (i + 2, n))).flatten()
+        });
+        let end = second.as_ref().map_or(first + 1, |s| s.0);
+        let unit_at = [end, first + 1].into_iter().find(|i| self.word(*i).is_some_and(|w| Quantity::of_unit(w).is_some() || w == "%" || w == "c"));
+        let unit_word = unit_at.and_then(|i| self.word(i)).map(str::to_owned);
+        let (of, unit, worth) = match (named, &unit_word) {
+            (Some((q, _)), Some(u)) => match q.unit(u) {
+                Some(Ok(worth)) => (q, u.clone(), worth),
+                Some(Err(other)) => {
+                    return Err(self.error(unit_at.unwrap_or(end), &format!("{u} is a unit of {}, not of {}", other.name(), q.name())));
+                }
+                None => (q, q.usual(self.with.usual).0.to_owned(), q.usual(self.with.usual).1),
+            },
+            (Some((q, _)), None) => (q, q.usual(self.with.usual).0.to_owned(), q.usual(self.with.usual).1),
+            (None, Some(u)) => match Quantity::of_unit(u) {
+                Some((q, worth)) => (q, u.clone(), worth),
+                None => return Ok(None),
+            },
+            (None, None) if compared.is_some_and(|c| !["about", "between"].contains(&c.0)) && !self.is_day(first) => {
+                return Err(self.error(first, &format!("{raw_a} of what? Write for example “power over {raw_a} kW”")));
+            }
+            (None, None) => return Ok(None),
+        };
+        let half = 0.5 * 10f64.powi(-(places as i32));
+        let how = compared.map_or("about", |c| c.0);
+        let (low, high, how, numbers) = match second {
+            Some((_, (b, raw_b, _))) if b < a => {
+                return Err(self.error(end - 1, &format!("nothing lies between {raw_a} and {raw_b}; write the smaller number first")));
+            }
+            Some((_, (b, raw_b, _))) => (a, b, "between", vec![raw_a, raw_b]),
+            None => match how {
+                "over" => (a.next_up(), f64::INFINITY, how, vec![raw_a]),
+                "at least" => (a, f64::INFINITY, how, vec![raw_a]),
+                "under" => (f64::NEG_INFINITY, a.next_down(), how, vec![raw_a]),
+                "at most" => (f64::NEG_INFINITY, a, how, vec![raw_a]),
+                _ => (a - half, a + half, "about", vec![raw_a]),
+            },
+        };
+        self.at += end + usize::from(unit_at == Some(end));
+        Ok(Some(What::Range { of, low: low * worth, high: high * worth, words: range_words(how, &numbers, label(&unit)) }))
+    }
+
+    fn number(&self, skip: usize) -> Option<(f64, String, usize)> {
+        match self.t.get(self.at + skip) {
+            Some(Token { kind: Kind::Number(v, d), raw, .. }) => Some((*v, raw.clone(), *d)),
+            _ => None,
+        }
+    }
+
+    fn word(&self, skip: usize) -> Option<&str> {
+        match &self.t.get(self.at + skip)?.kind {
+            Kind::Word(w) => Some(w),
+            _ => None,
+        }
+    }
+
+    fn is_day(&self, skip: usize) -> bool {
+        period(&self.t[self.at + skip..], self.with.today).is_some()
+    }
+
+    /// `gear 3`, `third gear`, `in 3rd`.
+    fn gear(&mut self) -> Option<What> {
+        let ordinal = |w: &str| ORDINALS.iter().find(|o| o.0 == w).map(|o| o.1.to_owned());
+        if self.t[self.at].is("gear") {
+            let next = self.t.get(self.at + 1)?;
+            let name = match &next.kind {
+                Kind::Word(w) => ordinal(w).unwrap_or_else(|| next.raw.clone()),
+                Kind::Quote(q) => q.clone(),
+                Kind::Number(..) => next.raw.clone(),
+                _ => return None,
+            };
+            self.at += 2;
+            return Some(What::Gear(name));
+        }
+        let first = self.word(0)?;
+        let name = ordinal(first)?;
+        let followed = self.t.get(self.at + 1).is_some_and(|t| t.is("gear"));
+        if !followed && !first.starts_with(|c: char| c.is_ascii_digit()) {
+            return None;
+        }
+        self.at += 1 + usize::from(followed);
+        Some(What::Gear(name))
+    }
+
+    fn state(&mut self) -> Option<What> {
+        for (phrase, what) in [("left out", What::LeftOut), ("excluded", What::LeftOut)] {
+            if let Some(n) = self.spells(0, phrase) {
+                self.at += n;
+                return Some(what);
+            }
+        }
+        let (state, value, n) = STATES.iter().find_map(|(s, v, words)| words.iter().find_map(|w| self.spells(0, w)).map(|n| (*s, *v, n)))?;
+        self.at += n;
+        Some(What::Is(state, value))
+    }
+
+    /// `map C3`, `by the calibrator`, `#smoke`.
+    fn field(&mut self) -> Option<What> {
+        if let Some(tag) = self.word(0).and_then(|w| w.strip_prefix('#')).filter(|t| !t.is_empty()) {
+            let tag = tag.to_owned();
+            self.at += 1;
+            return Some(What::In(Field::Tag, tag));
+        }
+        let field = Field::ALL.into_iter().find(|f| self.t[self.at].is(f.word()))?;
+        if let Some(Kind::Quote(q)) = self.t.get(self.at + 1).map(|t| &t.kind) {
+            self.at += 2;
+            return Some(What::In(field, q.trim().to_owned()));
+        }
+        let from = self.at + 1;
+        let words = self.t[from..].iter().take_while(|t| matches!(t.kind, Kind::Word(_) | Kind::Number(..)) && !starts_another(t)).count();
+        let text: Vec<&str> = self.t[from..from + words].iter().map(|t| t.raw.as_str()).collect();
+        if words == 0 {
+            return None;
+        }
+        self.at = from + words;
+        Some(What::In(field, text.join(" ")))
+    }
+
+    /// `last spring`, `since march`, `before 2026-03-02`, `2026-03-01 to 2026-03-05`.
+    fn days(&mut self) -> Result<Option<What>, QueryError> {
+        let side = self.word(0).filter(|w| ["since", "after", "before", "until"].contains(w)).map(str::to_owned);
+        let skip = usize::from(side.is_some());
+        let Some((used, from, to)) = self.t.get(self.at + skip..).and_then(|t| period(t, self.with.today)) else {
+            return match side {
+                Some(s) => Err(self.error(1, &format!("“{s}” needs a date, such as {s} 2026-03-02, {s} march or {s} last week"))),
+                None => Ok(None),
+            };
+        };
+        let next = self.at + skip + used;
+        let (from, to, next) = match side.as_deref() {
+            Some("since") => (from, NaiveDate::MAX, next),
+            Some("after") => (to.succ_opt().unwrap_or(to), NaiveDate::MAX, next),
+            Some("before") => (NaiveDate::MIN, from.pred_opt().unwrap_or(from), next),
+            Some(_) => (NaiveDate::MIN, to, next),
+            None => {
+                let joins = self.t.get(next).is_some_and(|t| matches!(t.kind, Kind::To) || t.is("to"));
+                match joins.then(|| period(&self.t[next + 1..], self.with.today)).flatten() {
+                    Some((_, a, _)) if a < from => {
+                        return Err(self.error(next - self.at, &format!("{a} lies before {from}; write the earlier date first")));
+                    }
+                    Some((more, _, b)) => (from, b, next + 1 + more),
+                    None => (from, to, next),
+                }
+            }
+        };
+        self.at = next;
+        Ok(Some(What::Days { from, to }))
+    }
+
+    /// The token as text to be looked for.
+    fn text(&mut self) -> What {
+        let t = &self.t[self.at];
+        self.at += 1;
+        match &t.kind {
+            Kind::Quote(q) => What::Text(q.trim().to_owned()),
+            _ => What::Text(t.raw.trim_end_matches(['.', ':']).to_owned()),
+        }
+    }
+
+    fn error(&self, skip: usize, text: &str) -> QueryError {
+        let end = self.t.last().map_or(1, |t| t.column + t.raw.chars().count());
+        QueryError { column: self.t.get(self.at + skip).map_or(end, |t| t.column), text: text.to_owned() }
+    }
+}
+
+/// Words that begin a condition of their own and so end the text of a field before them.
+fn starts_another(t: &Token) -> bool {
+    let Kind::Word(w) = &t.kind else { return false };
+    let begins = ["gear", "since", "before", "after", "until", "last", "this", "not", "over", "under", "above", "below", "left", "excluded", "and"];
+    begins.contains(&w.as_str()) || Field::ALL.iter().any(|f| f.word() == w) || NAMES.iter().any(|n| n.1.contains(&w.as_str()))
+}
+
+/// A unit as it is shown.
+fn label(word: &str) -> &str {
+    match word {
+        "kw" | "kilowatt" | "kilowatts" => "kW",
+        "hp" | "bhp" | "horsepower" => "hp",
+        "ps" => "PS",
+        "nm" | "n·m" | "n-m" => "N·m",
+        "lbft" | "lb·ft" | "lb-ft" | "ftlb" => "lb·ft",
+        "kpa" => "kPa",
+        "c" | "°c" => "°C",
+        "percent" => "%",
+        other => other,
+    }
+}

@@ -1,0 +1,209 @@
+use super::*;
+use crate::air::AirState;
+use crate::correction::Correction;
+use crate::units::{PowerUnit, TorqueUnit};
+use chrono::NaiveDate;
+use proptest::prelude::*;
+use quantity::Usual;
+
+fn day(s: &str) -> NaiveDate {
+    s.parse().unwrap()
+}
+
+fn reading() -> Reading {
+    Reading { today: day("2026-11-25"), usual: Usual { power: PowerUnit::Kw, torque: TorqueUnit::Nm } }
+}
+
+/// The canonical words of a query.
+fn read(text: &str) -> String {
+    parse(text, &reading()).unwrap().words(None)
+}
+
+fn refused(text: &str) -> String {
+    parse(text, &reading()).unwrap_err().to_string()
+}
+
+#[test]
+fn a_query_is_read_as_a_person_would_say_it() {
+    for (text, means) in [
+        ("power over 150 kW, E60, third gear, last spring", "power over 150 kW, \"E60\", gear 3, 2026-03-01 to 2026-05-31"),
+        ("Where is the pull that made 162 kW?", "power about 162 kW"),
+        ("peak power > 150 e60 gear 3", "power over 150 kW, \"e60\", gear 3"),
+        ("162.5kw", "power about 162.5 kW"),
+        ("160..165 hp", "power between 160 and 165 hp"),
+        ("160 kW to 165 kW", "power between 160 and 165 kW"),
+        ("torque at least 300", "torque at least 300 N·m"),
+        ("between 5800 and 6200 rpm", "peak at between 5800 and 6200 rpm"),
+        ("over a limit, not left out", "over a limit, not left out"),
+        ("not measured", "not measured"),
+        ("not E60, without harbour", "not \"E60\", not \"harbour\""),
+        ("map C3 fuel RON 98 E5, strongest", "map \"C3\", fuel \"RON 98 E5\", strongest first"),
+        ("\"smoke at tip-in\" #smoke by the calibrator", "\"smoke at tip-in\", tag \"smoke\", by \"the calibrator\""),
+        ("march 2026", "2026-03-01 to 2026-03-31"),
+        ("december", "2025-12-01 to 2025-12-31"),
+        ("3 march", "2026-03-03"),
+        ("last winter", "2025-12-01 to 2026-02-28"),
+        ("last week", "2026-11-16 to 2026-11-22"),
+        ("since 2026-03", "since 2026-03-01"),
+        ("before march", "until 2026-02-28"),
+        ("2025", "2025-01-01 to 2025-12-31"),
+        ("last 7 days", "2026-11-19 to 2026-11-25"),
+        ("2026-03-02..2026-03-05", "2026-03-02 to 2026-03-05"),
+        ("rev limiter, aborted", "ended by rev limiter, aborted"),
+        (
+            "boost 140 kPa, ethanol over 50 %, air under 15 °C, used over 95 %",
+            "boost about 140 kPa, ethanol over 50 %, air under 15 °C, limit used over 95 %",
+        ),
+        ("RON 95", "\"RON\", \"95\""),
+        ("", ""),
+    ] {
+        assert_eq!(read(text), means, "{text}");
+    }
+}
+
+#[test]
+fn what_makes_no_sense_is_refused_with_its_column() {
+    assert_eq!(refused("E60, power over kW"), "column 17: a number is missing here; write for example “power over 100 kW”");
+    assert_eq!(refused("power over 150 Nm"), "column 16: nm is a unit of torque, not of power");
+    assert_eq!(refused("gear 3, over 150"), "column 14: 150 of what? Write for example “power over 150 kW”");
+    assert_eq!(refused("power 165..160"), "column 12: nothing lies between 165 and 160; write the smaller number first");
+    assert_eq!(refused("2026-13"), "column 1: 2026-13 is not a date; write year-month-day, such as 2026-03-02, or year-month");
+    assert_eq!(refused("E60 \"smoke"), "column 5: this quotation mark is never closed; put another one after the text");
+    assert!(refused("since E60").starts_with("column 7: “since” needs a date"));
+}
+
+fn record(pull: i64, day_id: i64) -> Record<'static> {
+    let maps = ["Stock", "Harbour A", "C1", "C10"];
+    let fuels = ["RON 98 E5", "E60"];
+    let k = pull as usize;
+    Record {
+        place: Place { pull, set: pull / 3, day: day_id },
+        position: (k % 3) as u16 + 1,
+        date: day("2026-01-01") + chrono::Days::new((day_id % 300) as u64),
+        names: ["Tolvern T3", "A", maps[k % 4], fuels[k / 2 % 2], if k % 5 == 0 { "140 kPa" } else { "as mapped" }, ["3", "4"][k % 2]],
+        ethanol: Some(if k / 2 % 2 == 1 { 0.6 } else { 0.05 }),
+        power: (k % 11 != 0).then_some((100.0 + (k * 37 % 101) as f64, 6000.0)),
+        torque_nm: Some(200.0 + (k % 17) as f64),
+        air: (k % 7 != 0).then(|| AirState::new(15.0 + (k % 20) as f64, 0.5, 1000.0).unwrap()),
+        used: Some((k % 13) as f64 / 10.0),
+        states: [["clear", "over", "close", ""][k % 4], ["lift", "rev_limiter"][k % 2], "aligned"],
+        flags: if k % 9 == 0 { vec!["heat_soak"] } else { vec![] },
+        left_out: k % 10 == 0,
+    }
+}
+
+fn days_of(index: &mut Index, days: impl Iterator<Item = i64>, pulls: i64) {
+    for d in days {
+        let records: Vec<Record> = (0..pulls).map(|p| record(d * 100 + p, d)).collect();
+        index.put_day(d, &records, &[]);
+    }
+}
+
+fn total(index: &Index, text: &str) -> usize {
+    index.find(&parse(text, &reading()).unwrap(), Correction::None, 0, 10).total
+}
+
+#[test]
+fn the_pull_that_made_a_figure_comes_first_in_the_family_asked_for() {
+    let mut index = Index::default();
+    days_of(&mut index, 1..200, 12);
+    let q = parse("where is the pull that made 162 kW?", &reading()).unwrap();
+    for family in [Correction::None, Correction::SaeJ1349] {
+        let found = index.find(&q, family, 0, 50);
+        let off: Vec<f64> = found.hits.iter().map(|h| (h.power.unwrap().0 - 162.0).abs()).collect();
+        assert!(!off.is_empty() && off.iter().all(|o| *o <= 0.5001) && off.is_sorted(), "{off:?}");
+    }
+    let plain = index.find(&q, Correction::None, 0, 50);
+    assert_ne!(plain.hits[0].place, index.find(&q, Correction::SaeJ1349, 0, 50).hits[0].place, "correction moves figures");
+}
+
+#[test]
+fn a_name_asked_for_in_full_is_not_a_part_of_another() {
+    let mut index = Index::default();
+    days_of(&mut index, 1..3, 40);
+    assert_eq!(total(&index, "map C1"), 20);
+    assert_eq!(total(&index, "map C"), 80 - 20, "as a part it is found in C1, C10 and Stock");
+    assert_eq!(total(&index, "c1"), 20);
+    assert_eq!(total(&index, "C1, C10"), 0);
+    assert_eq!(total(&index, "not map C1"), 60);
+}
+
+#[test]
+fn notes_find_their_pull_their_set_or_their_day() {
+    let mut index = Index::default();
+    let records: Vec<Record> = (300..312).map(|p| record(p, 3)).collect();
+    let note = |scope, text: &str, tag: &str| Note { scope, text: text.into(), tag: tag.into(), by: "The Calibrator".into() };
+    let notes =
+        [note(Scope::Day, "Rain outside", "weather"), note(Scope::Set(101), "puffs of SMOKE", "smoke"), note(Scope::Pull(311), "belt squeal", "")];
+    index.put_day(3, &records, &notes);
+    assert_eq!(total(&index, "rain"), 12);
+    assert_eq!(total(&index, "smoke"), 3);
+    assert_eq!(total(&index, "#smoke"), 3);
+    assert_eq!(total(&index, "\"belt squeal\", by the calibrator"), 1);
+    assert_eq!(total(&index, "note rain, tag smoke"), 3);
+    index.put_day(3, &records, &[]);
+    assert_eq!(total(&index, "smoke"), 0);
+}
+
+#[test]
+fn a_day_put_again_replaces_what_was_known_of_it() {
+    let mut index = Index::default();
+    days_of(&mut index, 1..400, 12);
+    assert_eq!(index.len(), 399 * 12);
+    days_of(&mut index, 1..200, 11);
+    days_of(&mut index, 390..400, 0);
+    assert_eq!(index.len(), 199 * 11 + 190 * 12);
+    assert_eq!(total(&index, ""), index.len());
+    let fresh = {
+        let mut i = Index::default();
+        days_of(&mut i, 1..200, 11);
+        days_of(&mut i, 200..390, 12);
+        i
+    };
+    let q = parse("E60, power over 150, newest first", &reading()).unwrap();
+    assert_eq!(index.find(&q, Correction::SaeJ1349, 5, 20), fresh.find(&q, Correction::SaeJ1349, 5, 20));
+}
+
+#[test]
+fn facets_count_what_matches_and_their_conditions_find_as_many() {
+    let mut index = Index::default();
+    days_of(&mut index, 1..60, 12);
+    let q = parse("E60", &reading()).unwrap();
+    let found = index.find(&q, Correction::None, 0, 5);
+    assert!(found.facets.len() >= 7, "{:?}", found.facets);
+    for facet in &found.facets {
+        for (clause, n) in &facet.values {
+            let narrowed = format!("{}, {}", q.words(None), clause.words());
+            assert_eq!(total(&index, &narrowed), *n, "{narrowed}");
+        }
+    }
+}
+
+proptest! {
+    #[test]
+    fn reading_never_panics(text in "\\PC{0,60}") {
+        let _ = parse(&text, &reading());
+    }
+
+    #[test]
+    fn canonical_words_read_as_themselves(parts in proptest::collection::vec(0usize..14, 0..6)) {
+        let all = ["power over 150 hp", "torque 300..320", "E60", "gear 3", "last spring", "not left out", "since march", "map \"C 3\"", "#smoke",
+            "over a limit", "air at most 12.5 c", "not \"rain, wind\"", "before 2025", "oldest"];
+        let text = parts.iter().map(|i| all[*i]).collect::<Vec<_>>().join(", ");
+        let once = read(&text);
+        prop_assert_eq!(read(&once), once);
+    }
+
+    #[test]
+    fn the_index_finds_what_looking_at_every_record_finds(low in 100.0..200.0f64, wide in 0.0..60.0f64, gear in 3..5i32, from in 1u32..200) {
+        let mut index = Index::default();
+        days_of(&mut index, 1..80, 12);
+        let since = day("2026-01-01") + chrono::Days::new(from.into());
+        let text = format!("power between {low:.2} and {:.2} kW, gear {gear}, since {since}, not over a limit", low + wide);
+        let (a, b): (f64, f64) = (format!("{low:.2}").parse().unwrap(), format!("{:.2}", low + wide).parse().unwrap());
+        let expected = (1..80).flat_map(|d| (0..12).map(move |p| record(d * 100 + p, d)))
+            .filter(|r| r.power.is_some_and(|p| p.0 >= a && p.0 <= b) && r.names[5] == gear.to_string() && r.date >= since && r.states[0] != "over")
+            .count();
+        prop_assert_eq!(total(&index, &text), expected);
+    }
+}

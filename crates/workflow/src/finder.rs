@@ -1,0 +1,99 @@
+//! The index that finds pulls, kept in memory and brought up to date before every answer.
+
+use crate::error::{WorkflowError, blocking};
+use chrono::NaiveDateTime;
+use jamjar_core::correction::Correction;
+use jamjar_core::find::{Found, Index, Query, Record};
+use jamjar_store::{Changes, FindNames, FoundDay, Spark, Store};
+use std::collections::HashMap;
+use std::sync::{Arc, PoisonError, RwLock};
+use tokio::sync::Mutex;
+
+/// Days read in one query.
+const DAYS_AT_ONCE: usize = 500;
+
+/// Finds pulls. Every instance keeps its own index; the database says which days have changed.
+#[derive(Debug, Clone, Default)]
+pub struct Finder {
+    index: Arc<RwLock<Index>>,
+    known: Arc<Mutex<Known>>,
+}
+
+/// What the index was made from.
+#[derive(Debug, Default)]
+struct Known {
+    stamps: HashMap<i64, NaiveDateTime>,
+    names: FindNames,
+}
+
+/// An answer with the small curves of its pulls.
+#[derive(Debug, Clone)]
+pub struct Answer {
+    /// The pulls and what they have in common.
+    pub found: Found,
+    /// Curves by pull.
+    pub sparks: HashMap<i64, Spark>,
+    /// Pulls looked through.
+    pub of: usize,
+}
+
+impl Finder {
+    /// Brings the index up to date: reads everything the first time, afterwards the days that have changed.
+    ///
+    /// # Errors
+    /// [`WorkflowError`] when the store cannot answer; the index is then as it was, or partly newer.
+    pub async fn refresh(&self, store: &Store) -> Result<(), WorkflowError> {
+        let mut known = self.known.lock().await;
+        let mut stamps = known.stamps.clone();
+        let days = match store.changes(&mut stamps).await? {
+            Changes::Days(days) if days.is_empty() => return Ok(()),
+            Changes::Days(days) => days,
+            Changes::All => {
+                known.names = store.find_names().await?;
+                let all = store.day_ids().await?;
+                let mut fresh = Index::default();
+                for part in all.chunks(DAYS_AT_ONCE) {
+                    let found = store.found_days(part).await?;
+                    found.iter().for_each(|(day, d)| put(&mut fresh, *day, d, &known.names));
+                }
+                *self.index.write().unwrap_or_else(PoisonError::into_inner) = fresh;
+                known.stamps = stamps;
+                return Ok(());
+            }
+        };
+        for part in days.chunks(DAYS_AT_ONCE) {
+            let mut found = store.found_days(part).await?;
+            if found.values().flat_map(|d| &d.pulls).any(|p| p.record(&known.names).is_none()) {
+                known.names = store.find_names().await?;
+            }
+            let mut index = self.index.write().unwrap_or_else(PoisonError::into_inner);
+            for day in part {
+                put(&mut index, *day, &found.remove(day).unwrap_or_default(), &known.names);
+            }
+        }
+        known.stamps = stamps;
+        Ok(())
+    }
+
+    /// Answers a query: `limit` pulls from the `skip`-th on.
+    ///
+    /// # Errors
+    /// [`WorkflowError`] when the store cannot answer.
+    pub async fn find(&self, store: &Store, q: Query, family: Correction, skip: usize, limit: usize) -> Result<Answer, WorkflowError> {
+        self.refresh(store).await?;
+        let index = self.index.clone();
+        let (found, of) = blocking(move || {
+            let index = index.read().unwrap_or_else(PoisonError::into_inner);
+            (index.find(&q, family, skip, limit), index.len())
+        })
+        .await?;
+        let ids: Vec<i64> = found.hits.iter().map(|h| h.place.pull).collect();
+        let sparks = store.sparks(&ids).await?;
+        Ok(Answer { found, sparks, of })
+    }
+}
+
+fn put(index: &mut Index, day: i64, d: &FoundDay, names: &FindNames) {
+    let records: Vec<Record> = d.pulls.iter().filter_map(|p| p.record(names)).collect();
+    index.put_day(day, &records, &d.notes);
+}
