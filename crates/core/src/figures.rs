@@ -34,7 +34,38 @@ pub struct Figures {
     pub peak_torque: Option<Peak>,
     /// Mean power over the band by trapezoid over rpm, kW; `None` unless both ends are covered.
     pub band_mean_power: Option<f64>,
+    /// Power at the chosen engine speed, kW.
+    pub power_at: Option<f64>,
+    /// Mean power weighted by where it is driven, kW.
+    pub driven_power: Option<f64>,
+    /// Mean power over the shift window, kW.
+    pub shift_power: Option<f64>,
+    /// Widest stretch within [`PLATEAU_SHARE`] of the peak, rpm.
+    pub plateau_rpm: Option<f64>,
+    /// Share of the peak lost [`FALL_OFF_RPM`] after it, %; `None` when the curve ends before.
+    pub fall_off_pct: Option<f64>,
 }
+
+/// What to look at beside the peaks.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Serialize, Deserialize)]
+#[serde(default)]
+pub struct Looks {
+    /// Band for the mean, rpm.
+    pub band_rpm: Option<[f64; 2]>,
+    /// Engine speed to read power at, rpm.
+    pub at_rpm: Option<f64>,
+    /// Where it is driven, rpm: full weight inside, fading to nothing over [`FADE_RPM`] on both sides.
+    pub driven_rpm: Option<[f64; 2]>,
+    /// Engine speeds passed through between two full-throttle upshifts, rpm.
+    pub shift_rpm: Option<[f64; 2]>,
+}
+
+/// A plateau is what stays within this share of the peak (our choice, stated beside the figure).
+pub const PLATEAU_SHARE: f64 = 0.05;
+/// Fall-off is read this far after the peak, rpm (our choice: about what an upshift is held beyond it).
+pub const FALL_OFF_RPM: f64 = 300.0;
+/// Width over which the weight of driving fades outside the driven band, rpm (our choice).
+pub const FADE_RPM: f64 = 500.0;
 
 impl Curve {
     /// Power at an engine speed, kW; `None` outside the curve.
@@ -68,7 +99,43 @@ impl Curve {
             peak_power: self.peak(&self.power_kw),
             peak_torque: self.peak(&self.torque_nm),
             band_mean_power: band.and_then(|b| self.band_mean(b)),
+            ..Figures::default()
         }
+    }
+
+    /// All figures, with what else is looked at.
+    pub fn looked_at(&self, l: &Looks) -> Figures {
+        let plain = self.figures(l.band_rpm);
+        let peak = plain.peak_power;
+        Figures {
+            power_at: l.at_rpm.and_then(|r| self.power_at(r)),
+            driven_power: l.driven_rpm.and_then(|b| self.driven_mean(b)),
+            shift_power: l.shift_rpm.and_then(|b| self.band_mean(b)),
+            plateau_rpm: peak.map(|p| self.plateau(p)).map(|s| s[1] - s[0]),
+            fall_off_pct: peak.and_then(|p| Some(100.0 * (1.0 - self.power_at(p.rpm + FALL_OFF_RPM)? / p.value))),
+            ..plain
+        }
+    }
+
+    /// The stretch around a peak in which power stays within [`PLATEAU_SHARE`] of it, rpm.
+    pub fn plateau(&self, peak: Peak) -> [f64; 2] {
+        let holds = |i: &usize| self.power_kw[*i] >= peak.value * (1.0 - PLATEAU_SHARE);
+        let at = self.rpm.partition_point(|r| *r < peak.rpm).min(self.rpm.len() - 1);
+        let low = (0..=at).rev().take_while(holds).last().unwrap_or(at);
+        let high = (at..self.rpm.len()).take_while(holds).last().unwrap_or(at);
+        [self.rpm[low], self.rpm[high]]
+    }
+
+    /// Mean power weighted by where it is driven, kW; `None` unless everything with weight is covered.
+    pub fn driven_mean(&self, driven: [f64; 2]) -> Option<f64> {
+        let [a, b] = driven;
+        if b <= a {
+            return None;
+        }
+        let weight = |r: f64| (1.0 - (a - r).max(r - b).max(0.0) / FADE_RPM).max(0.0);
+        let weighted: Vec<f64> = self.rpm.iter().zip(&self.power_kw).map(|(r, p)| weight(*r) * p).collect();
+        let total = b - a + FADE_RPM;
+        interp::integral(&self.rpm, &weighted, a - FADE_RPM, b + FADE_RPM).map(|s| s / total)
     }
 
     /// First and last grid speed.
@@ -110,6 +177,30 @@ mod tests {
         assert_eq!(c.band_mean([1500.0, 6000.0]), None);
         assert_eq!(c.band_mean([3000.0, 6001.0]), None);
         assert_eq!(c.band_mean([3000.0, 3000.0]), None);
+    }
+
+    #[test]
+    fn what_is_looked_at_is_read_off_the_curve() {
+        let c = ramp();
+        let looks = Looks { band_rpm: None, at_rpm: Some(4500.0), driven_rpm: Some([3000.0, 5000.0]), shift_rpm: Some([4500.0, 5500.0]) };
+        let f = c.looked_at(&looks);
+        assert!((f.power_at.unwrap() - 97.5).abs() < 1e-9);
+        // 5 % under 100 kW is reached 707 rpm away: 14 grid steps on either side.
+        assert_eq!(f.plateau_rpm, Some(1400.0));
+        assert!((f.fall_off_pct.unwrap() - 0.9).abs() < 1e-9);
+        assert!((c.shifted_mean() - f.shift_power.unwrap()).abs() < 0.02);
+        assert_eq!(c.looked_at(&Looks { driven_rpm: Some([2200.0, 5000.0]), ..looks }).driven_power, None, "the fading side is not covered");
+        let flat = Curve { power_kw: vec![50.0; c.rpm.len()], ..c };
+        assert!((flat.driven_mean([3000.0, 5000.0]).unwrap() - 50.0).abs() < 1e-6, "a flat curve has its own value");
+        let ends = Curve { rpm: vec![4000.0, 4050.0], power_kw: vec![90.0, 100.0], torque_nm: vec![0.0; 2], edge: vec![false; 2] };
+        assert_eq!(ends.looked_at(&looks).fall_off_pct, None, "nothing is known beyond the end");
+    }
+
+    impl Curve {
+        /// Mean of 100 − (x/100)²/10 over ±500 rpm: 100 − 25/30.
+        fn shifted_mean(&self) -> f64 {
+            100.0 - 2.5 / 3.0
+        }
     }
 
     #[test]

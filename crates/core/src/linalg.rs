@@ -1,5 +1,8 @@
 //! Small dense systems: Cholesky for normal equations and for drawing correlated normals.
 
+/// Vectors multiplied side by side.
+pub(crate) const LANES: usize = 8;
+
 /// A symmetric positive definite matrix in row-major order, factored as `L·Lᵀ`.
 #[derive(Debug, Clone)]
 pub(crate) struct Cholesky {
@@ -43,10 +46,17 @@ impl Cholesky {
         x
     }
 
-    /// `L·z`: turns independent standard normals into normals with covariance `A`, written into `out`.
-    pub(crate) fn mul_lower(&self, z: &[f64], out: &mut [f64]) {
+    /// `L·z` for [`LANES`] vectors at once: turns independent standard normals into normals with covariance `A`; `z[row][lane]`, the
+    /// same for `out`. Side by side because the compiler may not reorder one sum, but may add eight.
+    pub(crate) fn mul_lower(&self, z: &[[f64; LANES]], out: &mut [[f64; LANES]]) {
         for (i, o) in out.iter_mut().enumerate() {
-            *o = self.l[i * self.n..i * self.n + i + 1].iter().zip(z).map(|(a, b)| a * b).sum();
+            let mut sum = [0.0; LANES];
+            for (a, b) in self.l[i * self.n..i * self.n + i + 1].iter().zip(z) {
+                for (s, b) in sum.iter_mut().zip(b) {
+                    *s += a * b;
+                }
+            }
+            *o = sum;
         }
     }
 }

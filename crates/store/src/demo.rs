@@ -3,8 +3,8 @@
 use crate::db::Store;
 use crate::error::StoreError;
 use crate::schema::{
-    build_state, cell_day, day_air, day_fuel, day_note, import_run, inbox, map_revision, pull, pull_set, pull_summary, sample_block, vehicle,
-    vehicle_limit,
+    build_state, cell_day, day_air, day_fuel, day_note, import_run, inbox, line_up, map_revision, plan_item, pull, pull_set, pull_summary,
+    sample_block, vehicle, vehicle_limit,
 };
 use diesel::prelude::*;
 use diesel::sql_query;
@@ -40,6 +40,8 @@ impl Store {
                     diesel::update(vehicle::table.find(id)).set(vehicle::demo.eq(false)).execute(c).await?;
                     continue;
                 }
+                diesel::delete(line_up::table.filter(line_up::vehicle_id.eq(id))).execute(c).await?;
+                diesel::delete(plan_item::table.filter(plan_item::vehicle_id.eq(id))).execute(c).await?;
                 diesel::delete(vehicle_limit::table.filter(vehicle_limit::vehicle_id.eq(id))).execute(c).await?;
                 diesel::delete(build_state::table.filter(build_state::vehicle_id.eq(id))).execute(c).await?;
                 diesel::delete(map_revision::table.filter(map_revision::vehicle_id.eq(id))).execute(c).await?;
@@ -92,7 +94,7 @@ impl Store {
         sql_query("SET @jamjar_bulk = 1").execute(&mut c).await?;
         let result = self.bulk_batches(&mut c, pulls, like, dyno_file, algorithm, &cast, run_id).await;
         sql_query("SET @jamjar_bulk = NULL").execute(&mut c).await?;
-        sql_query("INSERT INTO find_change (day_id, at) VALUES (0, UTC_TIMESTAMP(6)) ON DUPLICATE KEY UPDATE at = VALUES(at)")
+        sql_query("INSERT INTO change_stamp (kind, id, at) VALUES ('a', 0, UTC_TIMESTAMP(6)) ON DUPLICATE KEY UPDATE at = VALUES(at)")
             .execute(&mut c)
             .await?;
         result

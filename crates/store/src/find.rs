@@ -1,19 +1,15 @@
-//! Rows for the index that finds pulls, and what has changed since they were read.
+//! Rows for the index that finds pulls.
 
 use crate::db::{Conn, Store};
 use crate::error::StoreError;
-use crate::schema::{build_state, cell_day, day_note, find_change, fuel, map_revision, pull, pull_set, pull_summary, vehicle};
+use crate::schema::{build_state, cell_day, day_note, fuel, map_revision, pull, pull_set, pull_summary, vehicle};
 use crate::spark::Spark;
-use chrono::{NaiveDate, NaiveDateTime, TimeDelta};
-use diesel::dsl::max;
+use chrono::NaiveDate;
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
 use jamjar_core::air::AirState;
 use jamjar_core::find::{Note, Place, Record, Scope};
 use std::collections::{BTreeMap, HashMap};
-
-/// A change is stamped when it is made but seen when it is committed: stamps this much older than the newest are looked at again.
-const LATE_S: i64 = 120;
 
 /// Names by id.
 #[derive(Debug, Clone, Default)]
@@ -45,15 +41,6 @@ pub struct FoundDay {
     pub notes: Vec<Note>,
 }
 
-/// What has changed.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub enum Changes {
-    /// Everything must be read again.
-    All,
-    /// These days, which may be gone.
-    Days(Vec<i64>),
-}
-
 impl PullRow {
     /// The record, with names; `None` when a name is not known yet.
     pub fn record<'a>(&'a self, n: &'a FindNames) -> Option<Record<'a>> {
@@ -79,31 +66,6 @@ impl PullRow {
 }
 
 impl Store {
-    /// Days changed since they were last asked for. `seen` is what the caller knows: stamps by day, empty at first; it is brought up
-    /// to date. The first call only takes note of the stamps and says [`Changes::All`].
-    ///
-    /// # Errors
-    /// [`StoreError`] when the database cannot answer.
-    pub async fn changes(&self, seen: &mut HashMap<i64, NaiveDateTime>) -> Result<Changes, StoreError> {
-        let mut c = self.conn().await?;
-        let Some(newest) = seen.values().max().copied() else {
-            let newest: Option<NaiveDateTime> = find_change::table.select(max(find_change::at)).first(&mut c).await?;
-            let from = newest.unwrap_or_default() - TimeDelta::seconds(LATE_S);
-            seen.extend(find_change::table.filter(find_change::at.ge(from)).load::<(i64, NaiveDateTime)>(&mut c).await?);
-            seen.entry(-1).or_insert(from);
-            return Ok(Changes::All);
-        };
-        let from = newest - TimeDelta::seconds(LATE_S);
-        let rows: Vec<(i64, NaiveDateTime)> = find_change::table.filter(find_change::at.ge(from)).load(&mut c).await?;
-        let fresh: Vec<(i64, NaiveDateTime)> = rows.into_iter().filter(|(day, at)| seen.get(day) != Some(at)).collect();
-        seen.retain(|day, at| *day == -1 || *at >= from);
-        seen.extend(fresh.iter().copied());
-        if fresh.iter().any(|f| f.0 == 0) {
-            return Ok(Changes::All);
-        }
-        Ok(Changes::Days(fresh.into_iter().map(|f| f.0).collect()))
-    }
-
     /// Names of vehicles, build states, maps and fuels.
     ///
     /// # Errors

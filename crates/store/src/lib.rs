@@ -1,6 +1,7 @@
 //! MariaDB through Diesel: rows, sample blocks and custody of raw files. Rows stay private; domain types cross the border.
 
 mod blocks;
+mod changes;
 mod days;
 mod db;
 mod demo;
@@ -9,6 +10,7 @@ mod files;
 mod find;
 mod garage;
 mod inbox;
+mod kept;
 pub mod private;
 mod pulls;
 mod runs;
@@ -19,13 +21,15 @@ mod spark;
 mod vehicles;
 
 pub use blocks::{BLOCK_VERSION, BlockError, decode_block, encode_block};
+pub use changes::{Stamps, Thing};
 pub use days::{Day, NewDay};
 pub use db::Store;
 pub use error::StoreError;
 pub use files::{FileInfo, Received};
-pub use find::{Changes, FindNames, FoundDay, PullRow};
+pub use find::{FindNames, FoundDay, PullRow};
 pub use garage::{BuildState, MapRecord, NewMap};
 pub use inbox::{InboxItem, NewInboxItem, Role};
+pub use kept::{KeptLineUp, PlanItem};
 pub use pulls::{NewPull, Pull, Summary};
 pub use runs::{Run, RunState};
 pub use sets::{Configuration, LOOKED_AT_DAYS, NewSet, Set, SetWithPulls};

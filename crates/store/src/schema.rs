@@ -36,8 +36,14 @@ diesel::table! { pull_summary (pull_id) {
     air_temperature_c -> Nullable<Double>, air_humidity -> Nullable<Double>, air_pressure_hpa -> Nullable<Double>, limit_used -> Nullable<Double>,
     flags -> Varchar, spark -> Nullable<Binary>,
 } }
-diesel::table! { find_change (day_id) {
-    day_id -> BigInt, at -> Datetime,
+diesel::table! { line_up (id) {
+    id -> BigInt, vehicle_id -> BigInt, name -> Varchar, query -> Varchar, kept_by -> Varchar, kept_at -> Datetime,
+} }
+diesel::table! { plan_item (id) {
+    id -> BigInt, vehicle_id -> BigInt, factors -> Json, pulls -> Integer, why -> Varchar, planned_at -> Datetime,
+} }
+diesel::table! { change_stamp (kind, id) {
+    kind -> Char, id -> BigInt, at -> Datetime,
 } }
 diesel::table! { import_run (id) {
     id -> BigInt, day_id -> Nullable<BigInt>, what -> Varchar, state -> Varchar, done -> Integer, total -> Integer, message -> Text, cancel_asked -> Bool, started_at -> Datetime,

@@ -257,6 +257,10 @@
   document.addEventListener("htmx:afterSettle", () => { if ($("[data-lanes]") && !$(".readout")) lanes(); });
   addEventListener("popstate", () => { if ($("[data-lanes]")) location.reload(); });
 
+  // The search goes on where its text ends.
+  const ask = $("[data-ask]");
+  if (ask) ask.setSelectionRange(ask.value.length, ask.value.length);
+
   // Keys.
   const rows = () => all("[data-row]").filter((r) => r.offsetParent !== null);
   let current = -1;

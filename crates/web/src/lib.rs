@@ -22,7 +22,7 @@ const MAP_LIMIT: usize = 64 << 20;
 
 /// Every route.
 pub fn router(state: AppState) -> Router {
-    use pages::{days, imports, lineup, pulls, reading, search, settings, sheet, vehicles, workshop};
+    use pages::{days, imports, kept, lineup, pulls, reading, search, settings, sheet, vehicles, workshop};
     Router::new()
         .route("/", get(workshop::show))
         .route("/days/new", get(days::new_form))
@@ -55,6 +55,10 @@ pub fn router(state: AppState) -> Router {
         .route("/pulls/{id}/exclude", post(pulls::exclude))
         .route("/sets/{id}/note", post(pulls::note))
         .route("/sets/{id}/mark", post(sheet::mark))
+        .route("/line-ups", post(kept::keep))
+        .route("/line-ups/{id}/forget", post(kept::forget))
+        .route("/plan", post(kept::plan))
+        .route("/plan/{id}/drop", post(kept::unplan))
         .route("/line-up", get(lineup::show))
         .route("/line-up/chart.svg", get(lineup::svg))
         .route("/line-up/chart.png", get(lineup::png))

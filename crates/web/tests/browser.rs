@@ -216,7 +216,14 @@ async fn walk(d: WebDriver, base: String) {
     d.find(By::Css("body")).await.unwrap().send_keys("/").await.unwrap();
     assert_eq!(d.active_element().await.unwrap().attr("name").await.unwrap(), search.attr("name").await.unwrap(), "/ goes to search");
     d.active_element().await.unwrap().send_keys("c2" + Key::Enter).await.unwrap();
-    assert!(see(&d, "h1").await.text().await.unwrap().contains("One set matches"));
+    d.query(By::Css("#found .chip")).wait(Duration::from_secs(30), Duration::from_millis(50)).first().await.unwrap();
+    d.find(By::Css("[data-ask]")).await.unwrap().send_keys(", strongest").await.unwrap();
+    let live = d.query(By::Css("#found .chip[href*='strongest']")).wait(Duration::from_secs(30), Duration::from_millis(50));
+    live.first().await.expect("the answer follows what is typed");
+    d.active_element().await.unwrap().send_keys(Key::Down).await.unwrap();
+    assert!(d.active_element().await.unwrap().attr("data-row").await.unwrap().is_some(), "down goes to the first row");
+    d.active_element().await.unwrap().send_keys(Key::Enter).await.unwrap();
+    see(&d, "[data-lanes]").await;
 
     choose(&d, "select[name=theme]", "dark").await;
     d.query(By::Css("html[data-theme=dark]")).wait(Duration::from_secs(30), Duration::from_millis(50)).first().await.unwrap();

@@ -49,8 +49,20 @@ async fn the_demo_reads_as_its_truth_says() {
     }
 
     let found = cell.get("/search?q=c2+e30").await.text();
-    assert!(found.contains("One set matches"), "{found}");
-    assert!(cell.get("/search?q=zzz").await.text().contains("Nothing found"));
+    assert!(found.contains(" pulls of 145") && found.contains("class=\"spark\""), "{found}");
+    let none = cell.get("/search?q=zzz,+gear+4").await.text();
+    assert!(none.contains("No pull matches") && none.contains(">Without zzz: 110</a>"), "{none}");
+    let one = cell.get("/search?q=strongest+first").await.text();
+    let best = one.split("class=\"num strong\">").nth(1).unwrap().split(' ').next().unwrap().to_owned();
+    let where_is = cell.get(&format!("/search?q=where+is+the+pull+that+made+{best}+kW%3F")).await.text();
+    assert!(where_is.contains(&format!(": {best} kW")) && where_is.contains("power about"), "{where_is}");
+    assert!(cell.get("/search?q=power+over+150+Nm").await.text().contains("N·m is a unit of torque, not of power"));
+    cell.post("/pulls/1/note", &[("note", "white smoke <b>")]).await;
+    let smoke = cell.get("/search?q=%22white+smoke%22").await.text();
+    assert!(smoke.contains("One pull of 145"), "a note is found as soon as it is written: {smoke}");
+
+    what_is_kept_is_forgotten_when_it_changes(&cell).await;
+    a_line_up_is_looked_at_by_other_figures(&cell).await;
 
     let svg = cell.get("/line-up/chart.svg?sets=1,2").await;
     assert!(svg.text().starts_with("<svg") && !svg.text().contains("var(--"));
@@ -116,6 +128,60 @@ async fn the_demo_reads_as_its_truth_says() {
     cell.load_demo().await;
     assert!(cell.store.has_demo().await.unwrap() && cell.store.pull_count().await.unwrap() > 140);
     assert_eq!(cell.store.vehicle(1).await.unwrap().limits, limits);
+}
+
+async fn a_line_up_is_looked_at_by_other_figures(cell: &Cell) {
+    let at = cell.get("/line-up?sets=1,2&base=1&view=power_at&at=4000").await.text();
+    assert!(at.contains("more power at 4000 rpm than Stock on RON 95 E5") && at.contains("difference in power at 4000 rpm, kW"), "{at}");
+    let shift = cell.get("/line-up?sets=1,2&base=1&view=shift_power").await.text();
+    assert!(shift.contains("mean power in the shift window (") && shift.contains("fall-off 300 rpm after the peak, %"), "the sheet names the gears");
+    let band = cell.get("/line-up?sets=1,2&base=1&view=band_mean_power&band=2500-5000").await.text();
+    assert!(band.contains("mean power from 2500 to 5000 rpm") && band.contains("axis=rpm&#38;from=2500&#38;to=5000"), "evidence is one click away");
+    assert_eq!(cell.get("/line-up?sets=1,2&band=6000-3000").await.status, StatusCode::BAD_REQUEST);
+
+    let query = "sets=1,2&base=1&view=power_at&at=4000";
+    let kept = cell.post("/line-ups", &[("vehicle_id", "1"), ("name", "the <first> answer"), ("query", query)]).await;
+    assert_eq!(kept.status, StatusCode::SEE_OTHER);
+    let vehicle = cell.get("/vehicles/1").await.text();
+    assert!(vehicle.contains("the &#60;first&#62; answer") && vehicle.contains("/line-up?sets=1,2&#38;base=1&#38;view=power_at"), "{vehicle}");
+    assert!(cell.post("/line-ups", &[("vehicle_id", "1"), ("name", "x"), ("query", "https://elsewhere")]).await.text().contains("cannot be kept"));
+    cell.post("/line-ups/1/forget", &[]).await;
+    assert!(!cell.get("/vehicles/1").await.text().contains("answer</a>"));
+
+    let factors = r#"{"map":"C2","fuel":"RON 95 E5"}"#;
+    cell.post("/plan", &[("vehicle_id", "1"), ("factors", factors), ("why", "tells map and fuel apart"), ("day", "1")]).await;
+    cell.post("/plan", &[("vehicle_id", "1"), ("factors", factors), ("why", "again"), ("day", "1")]).await;
+    let day = cell.get("/days/1").await.text();
+    assert_eq!(day.matches("C2, RON 95 E5").count(), 1, "planned once");
+    assert!(day.contains("again") && !day.contains("tells map and fuel apart"));
+    cell.post("/plan/1/drop", &[]).await;
+    assert!(!cell.get("/days/1").await.text().contains("again</span>"));
+}
+
+/// Pages are kept in memory; the store is changed behind the application's back, as another instance would.
+async fn what_is_kept_is_forgotten_when_it_changes(cell: &Cell) {
+    let (line_up, pull) = ("/line-up?sets=1,2&base=1", "/pulls/2");
+    let (first, first_pull) = (cell.get(line_up).await.text(), cell.get(pull).await.text());
+    assert_eq!(cell.get(line_up).await.text(), first, "nothing changed, nothing changes");
+    cell.store.exclude_pull(2, Some("heat-soaked"), "the apprentice").await.unwrap();
+    assert!(cell.get(line_up).await.text().contains("2 of 3 pulls"));
+    assert!(cell.get(pull).await.text().contains("heat-soaked"));
+    cell.store.exclude_pull(2, None, "the apprentice").await.unwrap();
+    assert_eq!(cell.get(line_up).await.text(), first);
+    assert_eq!(cell.get(pull).await.text(), first_pull);
+
+    let limits = cell.store.vehicle(1).await.unwrap().limits;
+    cell.store.set_limits(1, &limits[..1]).await.unwrap();
+    let fewer = cell.get(line_up).await.text();
+    assert!(first.contains("injector duty, above") && !fewer.contains("injector duty, above"), "limits of the vehicle are looked at anew");
+    cell.store.set_limits(1, &limits).await.unwrap();
+    assert_eq!(cell.get(line_up).await.text(), first);
+
+    let other = cell.get(&format!("{line_up}&correction=none")).await.text();
+    assert_ne!(other, first, "settings belong to the key");
+    assert_eq!(cell.get(line_up).await.text(), first);
+    cell.store.note_set(2, "a <b>note</b> on the candidate").await.unwrap();
+    assert!(cell.get("/search?q=%22on+the+candidate%22").await.text().contains(" pulls of 145"));
 }
 
 async fn reads_one_pull_closely(cell: &Cell) {

@@ -1,10 +1,10 @@
 //! The index that finds pulls, kept in memory and brought up to date before every answer.
 
 use crate::error::{WorkflowError, blocking};
-use chrono::NaiveDateTime;
+use crate::fresh::{Freshness, Moment};
 use jamjar_core::correction::Correction;
 use jamjar_core::find::{Found, Index, Query, Record};
-use jamjar_store::{Changes, FindNames, FoundDay, Spark, Store};
+use jamjar_store::{FindNames, FoundDay, Spark, Store, Thing};
 use std::collections::HashMap;
 use std::sync::{Arc, PoisonError, RwLock};
 use tokio::sync::Mutex;
@@ -22,8 +22,21 @@ pub struct Finder {
 /// What the index was made from.
 #[derive(Debug, Default)]
 struct Known {
-    stamps: HashMap<i64, NaiveDateTime>,
+    at: Option<Moment>,
     names: FindNames,
+}
+
+/// A question: `limit` pulls from the `skip`-th on.
+#[derive(Debug, Clone)]
+pub struct Ask {
+    /// The conditions.
+    pub query: Query,
+    /// The correction family of its figures.
+    pub family: Correction,
+    /// Pulls to pass over.
+    pub skip: usize,
+    /// Most pulls to answer with.
+    pub limit: usize,
 }
 
 /// An answer with the small curves of its pulls.
@@ -42,25 +55,26 @@ impl Finder {
     ///
     /// # Errors
     /// [`WorkflowError`] when the store cannot answer; the index is then as it was, or partly newer.
-    pub async fn refresh(&self, store: &Store) -> Result<(), WorkflowError> {
+    pub async fn refresh(&self, store: &Store, fresh: &Freshness) -> Result<(), WorkflowError> {
+        let now = fresh.look(store).await?;
         let mut known = self.known.lock().await;
-        let mut stamps = known.stamps.clone();
-        let days = match store.changes(&mut stamps).await? {
-            Changes::Days(days) if days.is_empty() => return Ok(()),
-            Changes::Days(days) => days,
-            Changes::All => {
-                known.names = store.find_names().await?;
-                let all = store.day_ids().await?;
-                let mut fresh = Index::default();
-                for part in all.chunks(DAYS_AT_ONCE) {
-                    let found = store.found_days(part).await?;
-                    found.iter().for_each(|(day, d)| put(&mut fresh, *day, d, &known.names));
-                }
-                *self.index.write().unwrap_or_else(PoisonError::into_inner) = fresh;
-                known.stamps = stamps;
-                return Ok(());
+        if known.at.is_some_and(|at| at >= now) {
+            return Ok(());
+        }
+        let things = known.at.map_or_else(|| vec![Thing::All], |at| fresh.since(at));
+        if things.contains(&Thing::All) {
+            known.names = store.find_names().await?;
+            let all = store.day_ids().await?;
+            let mut index = Index::default();
+            for part in all.chunks(DAYS_AT_ONCE) {
+                let found = store.found_days(part).await?;
+                found.iter().for_each(|(day, d)| put(&mut index, *day, d, &known.names));
             }
-        };
+            *self.index.write().unwrap_or_else(PoisonError::into_inner) = index;
+            known.at = Some(now);
+            return Ok(());
+        }
+        let days: Vec<i64> = things.iter().filter_map(|t| if let Thing::Day(d) = t { Some(*d) } else { None }).collect();
         for part in days.chunks(DAYS_AT_ONCE) {
             let mut found = store.found_days(part).await?;
             if found.values().flat_map(|d| &d.pulls).any(|p| p.record(&known.names).is_none()) {
@@ -71,20 +85,20 @@ impl Finder {
                 put(&mut index, *day, &found.remove(day).unwrap_or_default(), &known.names);
             }
         }
-        known.stamps = stamps;
+        known.at = Some(now);
         Ok(())
     }
 
-    /// Answers a query: `limit` pulls from the `skip`-th on.
+    /// Answers a question.
     ///
     /// # Errors
     /// [`WorkflowError`] when the store cannot answer.
-    pub async fn find(&self, store: &Store, q: Query, family: Correction, skip: usize, limit: usize) -> Result<Answer, WorkflowError> {
-        self.refresh(store).await?;
+    pub async fn find(&self, store: &Store, fresh: &Freshness, ask: Ask) -> Result<Answer, WorkflowError> {
+        self.refresh(store, fresh).await?;
         let index = self.index.clone();
         let (found, of) = blocking(move || {
             let index = index.read().unwrap_or_else(PoisonError::into_inner);
-            (index.find(&q, family, skip, limit), index.len())
+            (index.find(&ask.query, ask.family, ask.skip, ask.limit), index.len())
         })
         .await?;
         let ids: Vec<i64> = found.hits.iter().map(|h| h.place.pull).collect();

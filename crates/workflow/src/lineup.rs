@@ -5,8 +5,9 @@ use crate::import::air::DayAir;
 use crate::import::settings_hash;
 use jamjar_core::ALGORITHM_VERSION;
 use jamjar_core::analysis::{
-    Comparison, Measured, PullInput, SetInput, SetResult, Settings, analyse_sets, compare_all, measure_sets, note_pulls, set_verdicts,
+    Comparison, Figure, Measured, PullInput, SetInput, SetResult, Settings, analyse_sets, compare_all, measure_sets, note_pulls, set_verdicts,
 };
+use jamjar_core::calculators::shift::shift_points;
 use jamjar_core::limits::LimitOutcome;
 use jamjar_store::{Pull, SetWithPulls, Store, Summary, VehicleRecord};
 
@@ -30,6 +31,19 @@ pub struct LineUp {
     pub comparisons: Vec<Comparison>,
     /// Verdict of each limit over each set.
     pub verdicts: Vec<Vec<LimitOutcome>>,
+    /// Settings behind it, with what the vehicle's sheet adds.
+    pub settings: Settings,
+}
+
+/// Engine speeds passed through between two full-throttle upshifts of the baseline: from the lowest speed after a shift to the highest
+/// before one. `None` when the sheet names no gears, or the curve shows no shift.
+fn shift_window(base: &SetResult, v: &VehicleRecord) -> Option<[f64; 2]> {
+    let curve = &base.mean_curve;
+    let limit = v.vehicle.engine.rev_limit_rpm.or_else(|| curve.rpm.last().copied())?;
+    let shifts = shift_points(&curve.rpm, &curve.torque_nm, &v.sheet.gears, limit).ok()?;
+    let low = shifts.iter().map(|s| s.after_rpm).reduce(f64::min)?;
+    let high = shifts.iter().map(|s| s.upshift_rpm).reduce(f64::max)?;
+    Some([low, high])
 }
 
 /// Analyses sets under some settings. `base` is a set id; the first set when absent.
@@ -54,10 +68,16 @@ pub async fn line_up(store: &Store, ids: &[i64], base: Option<i64>, settings: &S
     let mut sets = all.0;
     let measured = measured(store, &sets, &vehicle, settings).await?;
     let inputs: Vec<SetInput> = sets.iter().map(input_of).collect();
-    let (settings, v) = (*settings, vehicle.clone());
+    let (mut settings, v) = (*settings, vehicle.clone());
     blocking(move || {
         let mut measured = measured;
+        settings.driven_rpm = settings.driven_rpm.or(v.sheet.driven_rpm);
         let mut results = analyse_sets(&inputs, &measured, &v.vehicle.engine, &settings);
+        settings.at_rpm = settings.at_rpm.or(results[base].figure(Figure::PeakTorque).rpm);
+        settings.shift_rpm = settings.shift_rpm.or_else(|| shift_window(&results[base], &v));
+        if settings.shift_rpm.is_some() || settings.at_rpm.is_some() {
+            results = analyse_sets(&inputs, &measured, &v.vehicle.engine, &settings);
+        }
         let candidates: Vec<usize> = (0..shown).filter(|i| *i != base).collect();
         let mut comparisons = compare_all(&results, base, &candidates, &v.vehicle, &settings);
         note_pulls(&mut comparisons, &results, &measured);
@@ -65,7 +85,7 @@ pub async fn line_up(store: &Store, ids: &[i64], base: Option<i64>, settings: &S
         measured.truncate(shown);
         results.truncate(shown);
         let verdicts = measured.iter().map(|m| set_verdicts(m)).collect();
-        LineUp { vehicle: v, sets, measured, results, base, comparisons, verdicts }
+        LineUp { vehicle: v, sets, measured, results, base, comparisons, verdicts, settings }
     })
     .await
 }

@@ -41,6 +41,12 @@ pub struct Reading {
 }
 
 impl Reading {
+    /// Bytes it takes in memory, about.
+    pub fn weight(&self) -> usize {
+        let of = |r: &Recording| r.t.len() * (r.channels.len() + 1);
+        8 * (of(&self.dyno) + self.ecu.as_ref().map_or(0, of)) + (128 << 10)
+    }
+
     /// The recordings on the dyno clock.
     pub fn beside(&self) -> Beside<'_> {
         Beside { dyno: &self.dyno, ecu: self.ecu.as_ref().zip(self.measured.alignment.usable_lag()) }

@@ -98,15 +98,19 @@ pub(super) struct Pool<'a> {
 
 /// Compares candidates with the baseline. Sets that are neither lend their scatter when they share day and gear.
 pub fn compare_all(sets: &[SetResult], base: usize, candidates: &[usize], vehicle: &Vehicle, settings: &Settings) -> Vec<Comparison> {
-    let mut pools: Vec<(Vec<String>, Option<String>, Pool<'_>)> = Vec::new();
+    let mut pools: Vec<(Vec<String>, Vec<Option<String>>, Pool<'_>)> = Vec::new();
     let mut out = Vec::new();
     let table = Table { sets, base, candidates, vehicle, settings };
     for &c in candidates {
-        let (mut days, gear) = (vec![sets[base].day.clone(), sets[c].day.clone()], sets[base].factors.get("gear").cloned());
+        let mut days = vec![sets[base].day.clone(), sets[c].day.clone()];
         days.sort();
         days.dedup();
-        let at = pools.iter().position(|p| p.0 == days && p.1 == gear).unwrap_or_else(|| {
-            pools.push((days.clone(), gear.clone(), pool(sets, &days, gear.as_ref())));
+        let mut gears = vec![sets[base].factors.get("gear").cloned()];
+        if settings.across_gears {
+            gears.push(sets[c].factors.get("gear").cloned());
+        }
+        let at = pools.iter().position(|p| p.0 == days && p.1 == gears).unwrap_or_else(|| {
+            pools.push((days.clone(), gears.clone(), pool(sets, &days, &gears)));
             pools.len() - 1
         });
         out.push(compare(&table, c, &pools[at].2));
@@ -114,8 +118,9 @@ pub fn compare_all(sets: &[SetResult], base: usize, candidates: &[usize], vehicl
     out
 }
 
-fn pool<'a>(sets: &'a [SetResult], days: &[String], gear: Option<&String>) -> Pool<'a> {
-    let members: Vec<&SetResult> = sets.iter().filter(|s| days.contains(&s.day) && s.factors.get("gear") == gear && s.n() > 0).collect();
+fn pool<'a>(sets: &'a [SetResult], days: &[String], gears: &[Option<String>]) -> Pool<'a> {
+    let members: Vec<&SetResult> =
+        sets.iter().filter(|s| days.contains(&s.day) && gears.contains(&s.factors.get("gear").cloned()) && s.n() > 0).collect();
     let mut grid: Vec<f64> = members.iter().flat_map(|s| s.mean_curve.rpm.iter().copied()).collect();
     grid.sort_by(f64::total_cmp);
     grid.dedup_by(|a, b| (*a - *b).abs() < 1e-6);
@@ -159,7 +164,7 @@ fn compare(table: &Table<'_>, c: usize, pool: &Pool<'_>) -> Comparison {
     let (a, b) = (&sets[base], &sets[c]);
     let run: Vec<&Factors> = sets.iter().filter(|s| s.n() > 0).map(|s| &s.factors).collect();
     let confounding = confounding(&a.factors, &b.factors, &run);
-    let refused = notes::reason_not_comparable(a, b);
+    let refused = notes::reason_not_comparable(a, b, settings.across_gears);
     let figures: Vec<FigureComparison> = Figure::ALL.into_iter().map(|f| compare_figure(table, f, c, pool, refused.is_some())).collect();
     let mut curve = gain_curve(a, b);
     let peak = Figure::PeakPower;

@@ -3,6 +3,7 @@
 use crate::air::AirState;
 use crate::correction::Correction;
 use crate::factors::Factors;
+use crate::figures::Looks;
 use crate::log::Recording;
 use crate::pull::power::{CoastDown, Dyno};
 use serde::{Deserialize, Serialize};
@@ -68,11 +69,41 @@ pub struct Settings {
     /// Differences at peak within ± this are called equivalent when shown to be, kW; set before looking.
     #[serde(default)]
     pub margin_kw: Option<f64>,
+    /// Engine speed to read power at, rpm.
+    #[serde(default)]
+    pub at_rpm: Option<f64>,
+    /// Where the vehicle is driven, rpm.
+    #[serde(default)]
+    pub driven_rpm: Option<[f64; 2]>,
+    /// Engine speeds between two full-throttle upshifts, rpm.
+    #[serde(default)]
+    pub shift_rpm: Option<[f64; 2]>,
+    /// A person accepts that sets in different gears are compared.
+    #[serde(default)]
+    pub across_gears: bool,
+}
+
+impl Settings {
+    /// What is looked at beside the peaks.
+    pub fn looks(&self) -> Looks {
+        Looks { band_rpm: self.band_rpm, at_rpm: self.at_rpm, driven_rpm: self.driven_rpm, shift_rpm: self.shift_rpm }
+    }
 }
 
 impl Default for Settings {
     fn default() -> Self {
-        Self { correction: Correction::SaeJ1349, grid_rpm: 50.0, smoothing_s: 0.25, headline: Headline::Mean, band_rpm: None, margin_kw: None }
+        Self {
+            correction: Correction::SaeJ1349,
+            grid_rpm: 50.0,
+            smoothing_s: 0.25,
+            headline: Headline::Mean,
+            band_rpm: None,
+            margin_kw: None,
+            at_rpm: None,
+            driven_rpm: None,
+            shift_rpm: None,
+            across_gears: false,
+        }
     }
 }
 

@@ -5,6 +5,8 @@ mod corrected;
 mod coupling;
 mod differs;
 mod dips;
+#[cfg(test)]
+mod edge_tests;
 mod events;
 mod input;
 mod measure;
@@ -32,7 +34,7 @@ pub use measure::{ChannelSummary, Lane, MeasureError, Measured, RatioSource, Raw
 pub use repeats::{PullFlag, Settled, flag_pulls, note_pulls};
 pub use retrace::retrace;
 pub use second_looks::SecondLooks;
-pub use sentence::{headline_sentence, limit_sentence};
+pub use sentence::{headline_sentence, limit_sentence, sentence_about};
 pub use sets::{Figure, SetFigures, SetResult, analyse_sets, set_verdicts};
 pub use together::measure_sets;
 pub use window::own_bounds;

@@ -12,12 +12,12 @@ const RATE_DOUBT: f64 = 0.10;
 const WINDOW_DOUBT: f64 = 0.20;
 
 /// Why two sets cannot be compared at all, in words.
-pub(super) fn reason_not_comparable(a: &SetResult, b: &SetResult) -> Option<String> {
+pub(super) fn reason_not_comparable(a: &SetResult, b: &SetResult, across_gears: bool) -> Option<String> {
     if a.n() == 0 || b.n() == 0 {
         let which = if a.n() == 0 { &a.id } else { &b.id };
         return Some(format!("{which} has no pull with a power curve that counts"));
     }
-    if a.factors.get("gear") != b.factors.get("gear") {
+    if gears_differ(a, b) && !across_gears {
         let name = |s: &SetResult| s.factors.get("gear").cloned().unwrap_or_else(|| "not stated".into());
         return Some(format!("the gears differ ({} and {}): spool, clutch and tyre behave differently", name(a), name(b)));
     }
@@ -29,6 +29,11 @@ pub(super) fn reason_not_comparable(a: &SetResult, b: &SetResult) -> Option<Stri
         _ => false,
     };
     (!shared).then(|| "the two sets share no engine speed".into())
+}
+
+/// Whether two sets were pulled in different gears.
+pub(super) fn gears_differ(a: &SetResult, b: &SetResult) -> bool {
+    a.factors.get("gear") != b.factors.get("gear")
 }
 
 fn short(f: &Factors) -> String {
@@ -74,6 +79,12 @@ pub(super) fn compose(
             (more, _) => format!("Pull {} to tell them apart.", more.iter().map(short).collect::<Vec<_>>().join("; then ")),
         };
         out.push(Flag::new("confounded", format!("{} changed together. {with}", sentence_case(&c.factors_differ.join(" and ")))));
+    }
+    if gears_differ(a, b) && settings.across_gears {
+        let name = |s: &SetResult| s.factors.get("gear").cloned().unwrap_or_else(|| "not stated".into());
+        let text =
+            format!("Compared across gears ({} and {}) because a person accepts it: spool, clutch and tyre behave differently.", name(a), name(b));
+        out.push(Flag::new("gears", text));
     }
     if a.day != b.day {
         let share = cross_day_share(a, b);

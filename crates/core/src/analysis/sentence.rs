@@ -30,6 +30,35 @@ pub fn headline_sentence(c: &Comparison, sets: &[SetResult], name: impl Fn(&SetR
     }
 }
 
+/// Plain words for a comparison by any figure: `place` says which ("in mean power from 3000 to 6500 rpm"), `scale` turns a value into
+/// the unit shown.
+pub fn sentence_about(
+    c: &Comparison,
+    sets: &[SetResult],
+    name: impl Fn(&SetResult) -> String,
+    figure: Figure,
+    place: &str,
+    unit: (&str, &dyn Fn(f64) -> f64),
+) -> String {
+    let (base, candidate) = (name(&sets[c.base]), name(&sets[c.candidate]));
+    let (u, scale) = unit;
+    let nothing = || format!("Can't tell: {place} is not known of both {candidate} and {base}.");
+    let Some(f) = c.figure(figure) else { return nothing() };
+    let half = f.ci95.map(|ci| scale((ci[1] - ci[0]) / 2.0));
+    match (f.verdict, f.mean_difference, half) {
+        (Verdict::Gain | Verdict::Loss, Some(d), Some(h)) => {
+            let (verb, against, d) = if d >= 0.0 { ("has", "more", scale(d)) } else { ("has", "less", scale(-d)) };
+            let terms = terms(&sets[c.base], &sets[c.candidate]);
+            format!("{candidate} {verb} {d:.1} ± {h:.1} {u} {against} {place} than {base} ({terms}).")
+        }
+        (Verdict::NoDifferenceShown, Some(_), Some(h)) => {
+            format!("No difference shown between {candidate} and {base} in {place}: it would have to be larger than about {h:.1} {u} to show.")
+        }
+        (_, Some(d), _) => format!("Can't tell whether {candidate} differs from {base} in {place}: {:+.1} {u}, without an interval.", scale(d)),
+        _ => nothing(),
+    }
+}
+
 /// On what terms two sets were compared: "3 pulls each, same day, same fuel".
 fn terms(a: &SetResult, b: &SetResult) -> String {
     let pulls = if a.n() == b.n() {

@@ -20,11 +20,30 @@ pub enum Figure {
     PeakPower,
     PeakTorque,
     BandMeanPower,
+    PowerAt,
+    DrivenPower,
+    ShiftPower,
+    PlateauRpm,
+    FallOffPct,
 }
 
 impl Figure {
     /// All of them, in the order shown.
-    pub const ALL: [Self; 3] = [Self::PeakPower, Self::PeakTorque, Self::BandMeanPower];
+    pub const ALL: [Self; 8] = [
+        Self::PeakPower,
+        Self::PeakTorque,
+        Self::BandMeanPower,
+        Self::PowerAt,
+        Self::DrivenPower,
+        Self::ShiftPower,
+        Self::PlateauRpm,
+        Self::FallOffPct,
+    ];
+
+    /// The figure with that key.
+    pub fn from_id(id: &str) -> Option<Self> {
+        Self::ALL.into_iter().find(|f| f.id() == id)
+    }
 
     /// Key in results.
     pub fn id(self) -> &'static str {
@@ -32,6 +51,11 @@ impl Figure {
             Self::PeakPower => "peak_power",
             Self::PeakTorque => "peak_torque",
             Self::BandMeanPower => "band_mean_power",
+            Self::PowerAt => "power_at",
+            Self::DrivenPower => "driven_power",
+            Self::ShiftPower => "shift_power",
+            Self::PlateauRpm => "plateau_rpm",
+            Self::FallOffPct => "fall_off_pct",
         }
     }
 
@@ -41,12 +65,22 @@ impl Figure {
             Self::PeakPower => "peak power",
             Self::PeakTorque => "peak torque",
             Self::BandMeanPower => "band mean power",
+            Self::PowerAt => "power at one speed",
+            Self::DrivenPower => "mean power where it is driven",
+            Self::ShiftPower => "mean power in the shift window",
+            Self::PlateauRpm => "width of the plateau",
+            Self::FallOffPct => "fall-off after the peak",
         }
     }
 
     /// Unit of the values here.
     pub fn unit(self) -> &'static str {
-        if self == Self::PeakTorque { "N·m" } else { "kW" }
+        match self {
+            Self::PeakTorque => "N·m",
+            Self::PlateauRpm => "rpm",
+            Self::FallOffPct => "%",
+            _ => "kW",
+        }
     }
 
     /// The value of one pull.
@@ -55,6 +89,11 @@ impl Figure {
             Self::PeakPower => f.peak_power.map(|p| p.value),
             Self::PeakTorque => f.peak_torque.map(|p| p.value),
             Self::BandMeanPower => f.band_mean_power,
+            Self::PowerAt => f.power_at,
+            Self::DrivenPower => f.driven_power,
+            Self::ShiftPower => f.shift_power,
+            Self::PlateauRpm => f.plateau_rpm,
+            Self::FallOffPct => f.fall_off_pct,
         }
     }
 }
@@ -148,7 +187,8 @@ pub fn analyse_sets(sets: &[SetInput], measured: &[Vec<Measured>], engine: &Engi
 
 fn analyse_set(input: &SetInput, measured: &[Measured], engine: &Engine, settings: &Settings) -> SetResult {
     let pulls: Vec<Corrected> = measured.iter().map(|m| corrected(m, engine, settings.correction)).collect();
-    let pull_figures: Vec<Figures> = pulls.iter().map(|p| p.curve.figures(settings.band_rpm)).collect();
+    let looks = settings.looks();
+    let pull_figures: Vec<Figures> = pulls.iter().map(|p| p.curve.looked_at(&looks)).collect();
     let included: Vec<bool> = measured.iter().zip(&pulls).map(|(m, p)| m.excluded.is_none() && !p.curve.rpm.is_empty()).collect();
     let chosen = |i: &usize| included[*i];
     let indices: Vec<usize> = (0..pulls.len()).filter(chosen).collect();
@@ -162,7 +202,8 @@ fn analyse_set(input: &SetInput, measured: &[Measured], engine: &Engine, setting
             let rpm = match figure {
                 Figure::PeakPower => of_mean.peak_power.map(|p| p.rpm),
                 Figure::PeakTorque => of_mean.peak_torque.map(|p| p.rpm),
-                Figure::BandMeanPower => None,
+                Figure::PowerAt => looks.at_rpm,
+                _ => None,
             };
             SetFigures {
                 figure,

@@ -7,6 +7,7 @@ use crate::log::Flag;
 use crate::pull::align::{Pair, Ratio, Status, align};
 use crate::pull::detect::refine_ended_by;
 use crate::pull::power::shaft_speed;
+use rayon::prelude::*;
 
 /// A foreign pair must leave less than this share of the slow disagreement to be believed (our choice).
 const CLEARLY_BETTER: f64 = 0.6;
@@ -26,8 +27,8 @@ const SOAK_SHARE: f64 = 0.007;
 /// # Errors
 /// [`MeasureError`] of the first pull that cannot be measured at all.
 pub fn measure_sets(sets: &[SetInput], vehicle: &Vehicle, settings: &Settings, limits: &[Limit]) -> Result<Vec<Vec<Measured>>, MeasureError> {
-    let each = |s: &SetInput| s.pulls.iter().map(|p| measure(p, vehicle, settings, limits)).collect();
-    let mut measured = sets.iter().map(each).collect::<Result<Vec<Vec<Measured>>, _>>()?;
+    let each = |s: &SetInput| s.pulls.par_iter().map(|p| measure(p, vehicle, settings, limits)).collect();
+    let mut measured = sets.par_iter().map(each).collect::<Result<Vec<Vec<Measured>>, _>>()?;
     look_together(sets, &mut measured, vehicle, limits);
     Ok(measured)
 }

@@ -175,7 +175,7 @@ impl Parser<'_> {
             (Some((q, _)), Some(u)) => match q.unit(u) {
                 Some(Ok(worth)) => (q, u.clone(), worth),
                 Some(Err(other)) => {
-                    return Err(self.error(unit_at.unwrap_or(end), &format!("{u} is a unit of {}, not of {}", other.name(), q.name())));
+                    return Err(self.error(unit_at.unwrap_or(end), &format!("{} is a unit of {}, not of {}", label(u), other.name(), q.name())));
                 }
                 None => (q, q.usual(self.with.usual).0.to_owned(), q.usual(self.with.usual).1),
             },

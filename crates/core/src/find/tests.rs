@@ -64,7 +64,7 @@ fn a_query_is_read_as_a_person_would_say_it() {
 #[test]
 fn what_makes_no_sense_is_refused_with_its_column() {
     assert_eq!(refused("E60, power over kW"), "column 17: a number is missing here; write for example “power over 100 kW”");
-    assert_eq!(refused("power over 150 Nm"), "column 16: nm is a unit of torque, not of power");
+    assert_eq!(refused("power over 150 Nm"), "column 16: N·m is a unit of torque, not of power");
     assert_eq!(refused("gear 3, over 150"), "column 14: 150 of what? Write for example “power over 150 kW”");
     assert_eq!(refused("power 165..160"), "column 12: nothing lies between 165 and 160; write the smaller number first");
     assert_eq!(refused("2026-13"), "column 1: 2026-13 is not a date; write year-month-day, such as 2026-03-02, or year-month");

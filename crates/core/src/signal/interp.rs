@@ -6,12 +6,28 @@ pub fn linear(xs: &[f64], ys: &[f64], x: f64) -> Option<f64> {
     if n == 0 || x.is_nan() || x < xs[0] || x > xs[n - 1] {
         return None;
     }
-    let i = xs[..n].partition_point(|v| *v <= x);
-    if i == n {
-        return Some(ys[n - 1]);
+    let (i, share) = place(&xs[..n], x);
+    Some(if share == 0.0 { ys[i] } else { ys[i] + (ys[i + 1] - ys[i]) * share })
+}
+
+/// The same for two curves over the same abscissae.
+pub fn linear_pair(xs: &[f64], ys: [&[f64]; 2], x: f64) -> Option<[f64; 2]> {
+    let n = xs.len().min(ys[0].len()).min(ys[1].len());
+    if n == 0 || x.is_nan() || x < xs[0] || x > xs[n - 1] {
+        return None;
     }
-    let (x0, x1) = (xs[i - 1], xs[i]);
-    Some(ys[i - 1] + (ys[i] - ys[i - 1]) * (x - x0) / (x1 - x0))
+    let (i, share) = place(&xs[..n], x);
+    Some(ys.map(|y| if share == 0.0 { y[i] } else { y[i] + (y[i + 1] - y[i]) * share }))
+}
+
+/// The last abscissa not above `x`, and how far `x` lies on the way to the next. Time bases are nearly even, so the place is guessed
+/// first and searched for only where the guess fails.
+fn place(xs: &[f64], x: f64) -> (usize, f64) {
+    let n = xs.len();
+    let guess = (((x - xs[0]) / (xs[n - 1] - xs[0])) * (n - 1) as f64) as usize;
+    let fits = |i: usize| i + 1 < n && xs[i] <= x && x < xs[i + 1];
+    let i = [guess, guess + 1, guess.wrapping_sub(1)].into_iter().find(|i| *i < n && fits(*i)).unwrap_or_else(|| xs.partition_point(|v| *v <= x) - 1);
+    if i + 1 == n { (i, 0.0) } else { (i, (x - xs[i]) / (xs[i + 1] - xs[i])) }
 }
 
 /// Like [`linear`], held at the end values outside the range.
@@ -43,6 +59,18 @@ mod tests {
         }
         assert_eq!(linear_clamped(&x, &y, 9.0), Some(0.0));
         assert_eq!(linear(&[], &[], 0.0), None);
+    }
+
+    #[test]
+    fn an_uneven_base_is_searched_where_the_guess_fails() {
+        let x: Vec<f64> = (0..40).map(|i| f64::from(i * i)).collect();
+        let y: Vec<f64> = x.iter().map(|v| 2.0 * v + 1.0).collect();
+        for k in 0..=1521 {
+            let at = f64::from(k);
+            assert!((linear(&x, &y, at).unwrap() - (2.0 * at + 1.0)).abs() < 1e-9);
+            assert_eq!(linear_pair(&x, [&y, &x], at).unwrap()[0], linear(&x, &y, at).unwrap());
+        }
+        assert_eq!(linear_pair(&x, [&y, &x], 1521.5), None);
     }
 
     #[test]

@@ -1,7 +1,7 @@
 //! The simultaneous 95 % band along a gain curve, built to work with two to five pulls a set.
 
 use super::pooled::Between;
-use crate::linalg::Cholesky;
+use crate::linalg::{Cholesky, LANES};
 use rand_chacha::ChaCha8Rng;
 use rand_chacha::rand_core::SeedableRng;
 use rand_distr::{ChiSquared, Distribution, StandardNormal};
@@ -108,15 +108,21 @@ fn quantile(rho: &[f64], nu: f64) -> Option<f64> {
     let factor = Cholesky::new(&a, m)?;
     let chi = ChiSquared::new(nu).ok()?;
     let mut rng = ChaCha8Rng::seed_from_u64(SEED);
-    let (mut z, mut y) = (vec![0.0; m], vec![0.0; m]);
-    let mut maxima: Vec<f64> = (0..DRAWS)
-        .map(|_| {
-            z.iter_mut().for_each(|v| *v = StandardNormal.sample(&mut rng));
-            factor.mul_lower(&z, &mut y);
-            let scale: f64 = chi.sample(&mut rng);
-            y.iter().fold(0.0_f64, |a, v| a.max(v.abs())) / (scale / nu).sqrt()
-        })
-        .collect();
+    let (mut z, mut y) = (vec![[0.0; LANES]; m], vec![[0.0; LANES]; m]);
+    let mut maxima: Vec<f64> = Vec::with_capacity(DRAWS);
+    while maxima.len() < DRAWS {
+        let mut scale = [0.0; LANES];
+        for (lane, scale) in scale.iter_mut().enumerate() {
+            z.iter_mut().for_each(|v| v[lane] = StandardNormal.sample(&mut rng));
+            *scale = chi.sample(&mut rng);
+        }
+        factor.mul_lower(&z, &mut y);
+        let mut highest = [0.0_f64; LANES];
+        for row in &y {
+            highest.iter_mut().zip(row).for_each(|(h, v)| *h = h.max(v.abs()));
+        }
+        maxima.extend(highest.iter().zip(scale).map(|(h, s)| h / (s / nu).sqrt()));
+    }
     let at = (0.95 * DRAWS as f64).ceil() as usize - 1;
     let (_, v, _) = maxima.select_nth_unstable_by(at, f64::total_cmp);
     Some(*v)

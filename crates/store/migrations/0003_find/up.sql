@@ -6,49 +6,82 @@ ALTER TABLE pull_summary
   ADD COLUMN flags VARCHAR(400) NOT NULL DEFAULT '',
   ADD COLUMN spark VARBINARY(80) NULL;
 
--- Days changed since, for the indexes that instances keep in memory. A day that is gone stays here; day 0 means everything.
-CREATE TABLE find_change (
-  day_id BIGINT NOT NULL PRIMARY KEY,
+-- What has changed and when, for what instances keep in memory: kind d is a day, v a vehicle, a (with id 0) everything.
+-- What is gone stays here.
+CREATE TABLE change_stamp (
+  kind CHAR(1) NOT NULL,
+  id BIGINT NOT NULL,
   at DATETIME(6) NOT NULL,
+  PRIMARY KEY (kind, id),
   KEY (at)
 );
 
-CREATE TRIGGER find_day_up AFTER UPDATE ON cell_day FOR EACH ROW
-  INSERT INTO find_change (day_id, at) VALUES (NEW.id, UTC_TIMESTAMP(6)) ON DUPLICATE KEY UPDATE at = VALUES(at);
-CREATE TRIGGER find_day_out AFTER DELETE ON cell_day FOR EACH ROW
-  INSERT INTO find_change (day_id, at) VALUES (OLD.id, UTC_TIMESTAMP(6)) ON DUPLICATE KEY UPDATE at = VALUES(at);
+CREATE TRIGGER stamp_day_up AFTER UPDATE ON cell_day FOR EACH ROW
+  INSERT INTO change_stamp (kind, id, at) VALUES ('d', NEW.id, UTC_TIMESTAMP(6)) ON DUPLICATE KEY UPDATE at = VALUES(at);
+CREATE TRIGGER stamp_day_out AFTER DELETE ON cell_day FOR EACH ROW
+  INSERT INTO change_stamp (kind, id, at) VALUES ('d', OLD.id, UTC_TIMESTAMP(6)) ON DUPLICATE KEY UPDATE at = VALUES(at);
+CREATE TRIGGER stamp_set_in AFTER INSERT ON pull_set FOR EACH ROW
+  INSERT INTO change_stamp (kind, id, at) SELECT 'd', NEW.day_id, UTC_TIMESTAMP(6) FROM DUAL WHERE @jamjar_bulk IS NULL ON DUPLICATE KEY UPDATE at = VALUES(at);
+CREATE TRIGGER stamp_set_up AFTER UPDATE ON pull_set FOR EACH ROW
+  INSERT INTO change_stamp (kind, id, at) VALUES ('d', NEW.day_id, UTC_TIMESTAMP(6)), ('d', OLD.day_id, UTC_TIMESTAMP(6)) ON DUPLICATE KEY UPDATE at = VALUES(at);
+CREATE TRIGGER stamp_set_out AFTER DELETE ON pull_set FOR EACH ROW
+  INSERT INTO change_stamp (kind, id, at) VALUES ('d', OLD.day_id, UTC_TIMESTAMP(6)) ON DUPLICATE KEY UPDATE at = VALUES(at);
+CREATE TRIGGER stamp_pull_in AFTER INSERT ON pull FOR EACH ROW
+  INSERT INTO change_stamp (kind, id, at) SELECT 'd', s.day_id, UTC_TIMESTAMP(6) FROM pull_set s WHERE s.id = NEW.set_id AND @jamjar_bulk IS NULL ON DUPLICATE KEY UPDATE at = VALUES(at);
+CREATE TRIGGER stamp_pull_up AFTER UPDATE ON pull FOR EACH ROW
+  INSERT INTO change_stamp (kind, id, at) SELECT 'd', s.day_id, UTC_TIMESTAMP(6) FROM pull_set s WHERE s.id IN (NEW.set_id, OLD.set_id) ON DUPLICATE KEY UPDATE at = VALUES(at);
+CREATE TRIGGER stamp_pull_out AFTER DELETE ON pull FOR EACH ROW
+  INSERT INTO change_stamp (kind, id, at) SELECT 'd', s.day_id, UTC_TIMESTAMP(6) FROM pull_set s WHERE s.id = OLD.set_id ON DUPLICATE KEY UPDATE at = VALUES(at);
+CREATE TRIGGER stamp_summary_in AFTER INSERT ON pull_summary FOR EACH ROW
+  INSERT INTO change_stamp (kind, id, at) SELECT 'd', s.day_id, UTC_TIMESTAMP(6) FROM pull p JOIN pull_set s ON s.id = p.set_id WHERE p.id = NEW.pull_id AND @jamjar_bulk IS NULL ON DUPLICATE KEY UPDATE at = VALUES(at);
+CREATE TRIGGER stamp_summary_up AFTER UPDATE ON pull_summary FOR EACH ROW
+  INSERT INTO change_stamp (kind, id, at) SELECT 'd', s.day_id, UTC_TIMESTAMP(6) FROM pull p JOIN pull_set s ON s.id = p.set_id WHERE p.id = NEW.pull_id ON DUPLICATE KEY UPDATE at = VALUES(at);
+CREATE TRIGGER stamp_note_in AFTER INSERT ON day_note FOR EACH ROW
+  INSERT INTO change_stamp (kind, id, at) SELECT 'd', NEW.day_id, UTC_TIMESTAMP(6) FROM DUAL WHERE @jamjar_bulk IS NULL ON DUPLICATE KEY UPDATE at = VALUES(at);
+CREATE TRIGGER stamp_note_up AFTER UPDATE ON day_note FOR EACH ROW
+  INSERT INTO change_stamp (kind, id, at) VALUES ('d', NEW.day_id, UTC_TIMESTAMP(6)), ('d', OLD.day_id, UTC_TIMESTAMP(6)) ON DUPLICATE KEY UPDATE at = VALUES(at);
+CREATE TRIGGER stamp_note_out AFTER DELETE ON day_note FOR EACH ROW
+  INSERT INTO change_stamp (kind, id, at) VALUES ('d', OLD.day_id, UTC_TIMESTAMP(6)) ON DUPLICATE KEY UPDATE at = VALUES(at);
+CREATE TRIGGER stamp_air_in AFTER INSERT ON day_air FOR EACH ROW
+  INSERT INTO change_stamp (kind, id, at) SELECT 'd', NEW.day_id, UTC_TIMESTAMP(6) FROM DUAL WHERE @jamjar_bulk IS NULL ON DUPLICATE KEY UPDATE at = VALUES(at);
+CREATE TRIGGER stamp_air_up AFTER UPDATE ON day_air FOR EACH ROW
+  INSERT INTO change_stamp (kind, id, at) VALUES ('d', NEW.day_id, UTC_TIMESTAMP(6)), ('d', OLD.day_id, UTC_TIMESTAMP(6)) ON DUPLICATE KEY UPDATE at = VALUES(at);
+CREATE TRIGGER stamp_air_out AFTER DELETE ON day_air FOR EACH ROW
+  INSERT INTO change_stamp (kind, id, at) VALUES ('d', OLD.day_id, UTC_TIMESTAMP(6)) ON DUPLICATE KEY UPDATE at = VALUES(at);
 
-CREATE TRIGGER find_set_in AFTER INSERT ON pull_set FOR EACH ROW
-  INSERT INTO find_change (day_id, at) SELECT NEW.day_id, UTC_TIMESTAMP(6) FROM DUAL WHERE @jamjar_bulk IS NULL ON DUPLICATE KEY UPDATE at = VALUES(at);
-CREATE TRIGGER find_set_up AFTER UPDATE ON pull_set FOR EACH ROW
-  INSERT INTO find_change (day_id, at) VALUES (NEW.day_id, UTC_TIMESTAMP(6)), (OLD.day_id, UTC_TIMESTAMP(6)) ON DUPLICATE KEY UPDATE at = VALUES(at);
-CREATE TRIGGER find_set_out AFTER DELETE ON pull_set FOR EACH ROW
-  INSERT INTO find_change (day_id, at) VALUES (OLD.day_id, UTC_TIMESTAMP(6)) ON DUPLICATE KEY UPDATE at = VALUES(at);
+CREATE TRIGGER stamp_limit_in AFTER INSERT ON vehicle_limit FOR EACH ROW
+  INSERT INTO change_stamp (kind, id, at) VALUES ('v', NEW.vehicle_id, UTC_TIMESTAMP(6)) ON DUPLICATE KEY UPDATE at = VALUES(at);
+CREATE TRIGGER stamp_limit_up AFTER UPDATE ON vehicle_limit FOR EACH ROW
+  INSERT INTO change_stamp (kind, id, at) VALUES ('v', NEW.vehicle_id, UTC_TIMESTAMP(6)) ON DUPLICATE KEY UPDATE at = VALUES(at);
+CREATE TRIGGER stamp_limit_out AFTER DELETE ON vehicle_limit FOR EACH ROW
+  INSERT INTO change_stamp (kind, id, at) VALUES ('v', OLD.vehicle_id, UTC_TIMESTAMP(6)) ON DUPLICATE KEY UPDATE at = VALUES(at);
+CREATE TRIGGER stamp_vehicle_up AFTER UPDATE ON vehicle FOR EACH ROW
+  INSERT INTO change_stamp (kind, id, at) SELECT 'v', NEW.id, UTC_TIMESTAMP(6) UNION ALL SELECT 'a', 0, UTC_TIMESTAMP(6) FROM DUAL WHERE NEW.name <> OLD.name ON DUPLICATE KEY UPDATE at = VALUES(at);
+CREATE TRIGGER stamp_build_up AFTER UPDATE ON build_state FOR EACH ROW
+  INSERT INTO change_stamp (kind, id, at) SELECT 'v', NEW.vehicle_id, UTC_TIMESTAMP(6) UNION ALL SELECT 'a', 0, UTC_TIMESTAMP(6) FROM DUAL WHERE NEW.name <> OLD.name ON DUPLICATE KEY UPDATE at = VALUES(at);
+CREATE TRIGGER stamp_map_up AFTER UPDATE ON map_revision FOR EACH ROW
+  INSERT INTO change_stamp (kind, id, at) SELECT 'v', NEW.vehicle_id, UTC_TIMESTAMP(6) UNION ALL SELECT 'a', 0, UTC_TIMESTAMP(6) FROM DUAL WHERE NEW.name <> OLD.name ON DUPLICATE KEY UPDATE at = VALUES(at);
+CREATE TRIGGER stamp_fuel_up AFTER UPDATE ON fuel FOR EACH ROW
+  INSERT INTO change_stamp (kind, id, at) SELECT 'a', 0, UTC_TIMESTAMP(6) FROM DUAL WHERE NEW.name <> OLD.name OR NOT (NEW.ethanol <=> OLD.ethanol) ON DUPLICATE KEY UPDATE at = VALUES(at);
 
-CREATE TRIGGER find_pull_in AFTER INSERT ON pull FOR EACH ROW
-  INSERT INTO find_change (day_id, at) SELECT s.day_id, UTC_TIMESTAMP(6) FROM pull_set s WHERE s.id = NEW.set_id AND @jamjar_bulk IS NULL ON DUPLICATE KEY UPDATE at = VALUES(at);
-CREATE TRIGGER find_pull_up AFTER UPDATE ON pull FOR EACH ROW
-  INSERT INTO find_change (day_id, at) SELECT s.day_id, UTC_TIMESTAMP(6) FROM pull_set s WHERE s.id IN (NEW.set_id, OLD.set_id) ON DUPLICATE KEY UPDATE at = VALUES(at);
-CREATE TRIGGER find_pull_out AFTER DELETE ON pull FOR EACH ROW
-  INSERT INTO find_change (day_id, at) SELECT s.day_id, UTC_TIMESTAMP(6) FROM pull_set s WHERE s.id = OLD.set_id ON DUPLICATE KEY UPDATE at = VALUES(at);
+CREATE TABLE line_up (
+  id BIGINT NOT NULL AUTO_INCREMENT PRIMARY KEY,
+  vehicle_id BIGINT NOT NULL,
+  name VARCHAR(120) NOT NULL,
+  query VARCHAR(1000) NOT NULL,
+  kept_by VARCHAR(120) NOT NULL,
+  kept_at DATETIME(3) NOT NULL DEFAULT UTC_TIMESTAMP(3),
+  UNIQUE (vehicle_id, name),
+  FOREIGN KEY (vehicle_id) REFERENCES vehicle (id)
+);
 
-CREATE TRIGGER find_summary_in AFTER INSERT ON pull_summary FOR EACH ROW
-  INSERT INTO find_change (day_id, at) SELECT s.day_id, UTC_TIMESTAMP(6) FROM pull p JOIN pull_set s ON s.id = p.set_id WHERE p.id = NEW.pull_id AND @jamjar_bulk IS NULL ON DUPLICATE KEY UPDATE at = VALUES(at);
-CREATE TRIGGER find_summary_up AFTER UPDATE ON pull_summary FOR EACH ROW
-  INSERT INTO find_change (day_id, at) SELECT s.day_id, UTC_TIMESTAMP(6) FROM pull p JOIN pull_set s ON s.id = p.set_id WHERE p.id = NEW.pull_id ON DUPLICATE KEY UPDATE at = VALUES(at);
-
-CREATE TRIGGER find_note_in AFTER INSERT ON day_note FOR EACH ROW
-  INSERT INTO find_change (day_id, at) VALUES (NEW.day_id, UTC_TIMESTAMP(6)) ON DUPLICATE KEY UPDATE at = VALUES(at);
-CREATE TRIGGER find_note_up AFTER UPDATE ON day_note FOR EACH ROW
-  INSERT INTO find_change (day_id, at) VALUES (NEW.day_id, UTC_TIMESTAMP(6)) ON DUPLICATE KEY UPDATE at = VALUES(at);
-CREATE TRIGGER find_note_out AFTER DELETE ON day_note FOR EACH ROW
-  INSERT INTO find_change (day_id, at) VALUES (OLD.day_id, UTC_TIMESTAMP(6)) ON DUPLICATE KEY UPDATE at = VALUES(at);
-
-CREATE TRIGGER find_vehicle_up AFTER UPDATE ON vehicle FOR EACH ROW
-  INSERT INTO find_change (day_id, at) SELECT 0, UTC_TIMESTAMP(6) FROM DUAL WHERE NEW.name <> OLD.name ON DUPLICATE KEY UPDATE at = VALUES(at);
-CREATE TRIGGER find_build_up AFTER UPDATE ON build_state FOR EACH ROW
-  INSERT INTO find_change (day_id, at) SELECT 0, UTC_TIMESTAMP(6) FROM DUAL WHERE NEW.name <> OLD.name ON DUPLICATE KEY UPDATE at = VALUES(at);
-CREATE TRIGGER find_map_up AFTER UPDATE ON map_revision FOR EACH ROW
-  INSERT INTO find_change (day_id, at) SELECT 0, UTC_TIMESTAMP(6) FROM DUAL WHERE NEW.name <> OLD.name ON DUPLICATE KEY UPDATE at = VALUES(at);
-CREATE TRIGGER find_fuel_up AFTER UPDATE ON fuel FOR EACH ROW
-  INSERT INTO find_change (day_id, at) SELECT 0, UTC_TIMESTAMP(6) FROM DUAL WHERE NEW.name <> OLD.name OR NOT (NEW.ethanol <=> OLD.ethanol) ON DUPLICATE KEY UPDATE at = VALUES(at);
+CREATE TABLE plan_item (
+  id BIGINT NOT NULL AUTO_INCREMENT PRIMARY KEY,
+  vehicle_id BIGINT NOT NULL,
+  factors JSON NOT NULL,
+  pulls INT NOT NULL,
+  why VARCHAR(500) NOT NULL,
+  planned_at DATETIME(3) NOT NULL DEFAULT UTC_TIMESTAMP(3),
+  KEY (vehicle_id),
+  FOREIGN KEY (vehicle_id) REFERENCES vehicle (id)
+);

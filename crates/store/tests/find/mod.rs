@@ -1,29 +1,27 @@
 //! What the index of pulls is told: everything at first, then each change by whatever way it came.
 
 use crate::shop::{Server, day, new_set};
-use chrono::{NaiveDate, NaiveDateTime};
+use chrono::NaiveDate;
 use diesel_async::{AsyncConnection, AsyncMysqlConnection, SimpleAsyncConnection};
 use jamjar_core::correction::Correction;
 use jamjar_core::find::{Index, Reading, Usual, parse};
-use jamjar_store::{Changes, NewDay, Store};
-use std::collections::HashMap;
+use jamjar_store::{NewDay, Stamps, Store, Thing};
 
 /// An index kept up to date as an instance keeps it.
 #[derive(Default)]
 pub(crate) struct Watcher {
     index: Index,
-    stamps: HashMap<i64, NaiveDateTime>,
+    stamps: Stamps,
 }
 
 impl Watcher {
     /// Looks for changes; which days had to be read, or `None` for all.
     pub(crate) async fn look(&mut self, store: &Store) -> Option<Vec<i64>> {
         let changes = store.changes(&mut self.stamps).await.unwrap();
-        let days = match &changes {
-            Changes::Days(d) => d.clone(),
-            Changes::All => store.day_ids().await.unwrap(),
-        };
-        if changes == Changes::All {
+        let all = changes.contains(&Thing::All);
+        let mut days: Vec<i64> = changes.iter().filter_map(|c| if let Thing::Day(d) = c { Some(*d) } else { None }).collect();
+        if all {
+            days = store.day_ids().await.unwrap();
             self.index = Index::default();
         }
         let names = store.find_names().await.unwrap();
@@ -33,7 +31,7 @@ impl Watcher {
             let records: Vec<_> = d.pulls.iter().map(|p| p.record(&names).unwrap()).collect();
             self.index.put_day(*day, &records, &d.notes);
         }
-        matches!(changes, Changes::Days(_)).then_some(days)
+        (!all).then_some(days)
     }
 
     pub(crate) fn count(&self, text: &str) -> usize {

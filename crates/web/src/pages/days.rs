@@ -146,7 +146,8 @@ async fn day(state: &AppState, prefs: &Prefs, id: i64) -> Result<DayPage, WebErr
     let e = encoding(state, day.vehicle_id).await?;
     let inbox = imports::fragment(state, id).await?;
     let run = imports::running(state, id).await?;
-    Ok(day_page(prefs, &day, &vehicle, &sets, &sheet, &e, inbox, run))
+    let planned = state.store.planned(day.vehicle_id).await?;
+    Ok(day_page(prefs, &day, &vehicle, &sets, &sheet, &e, inbox, run, &planned))
 }
 
 pub(crate) async fn show(_: Reader, prefs: Prefs, State(state): State<AppState>, Path(id): Path<i64>) -> Result<Html<String>, WebError> {

@@ -6,19 +6,21 @@ use crate::auth::Reader;
 use crate::error::WebError;
 use crate::prefs::Prefs;
 use crate::state::AppState;
-use crate::views::{Encoding, chart_of, lineup_page};
+use crate::views::{Encoding, LineUpAsked, chart_of, lineup_page};
+use axum::body::Bytes;
 use axum::extract::{Query, State};
+use axum::http::Uri;
 use axum::http::header::{CONTENT_DISPOSITION, CONTENT_TYPE, SET_COOKIE};
 use axum::response::{IntoResponse, Response};
 use jamjar_chart::{Paint, lineup_svg};
+use jamjar_core::analysis::Settings;
+use jamjar_store::Thing;
 use jamjar_workflow::lineup::{LineUp, line_up};
 use resvg::{tiny_skia, usvg};
 use serde::Deserialize;
 use std::fmt::Write;
 use std::sync::{Arc, OnceLock};
 
-/// Band of the mean until a person chooses one.
-const BAND: [f64; 2] = [3000.0, 6500.0];
 /// Pixels per chart unit in the PNG.
 const PNG_SCALE: f32 = 2.0;
 
@@ -28,23 +30,66 @@ pub(crate) struct Params {
     sets: String,
     base: Option<i64>,
     focus: Option<i64>,
+    #[serde(default)]
+    view: String,
+    #[serde(default)]
+    band: String,
+    #[serde(default)]
+    at: String,
+    #[serde(default)]
+    across: String,
 }
 
-async fn read(state: &AppState, prefs: &Prefs, p: &Params) -> Result<(LineUp, Encoding), WebError> {
+impl Params {
+    fn asked(&self) -> Result<LineUpAsked, WebError> {
+        LineUpAsked::read(self.focus, &self.view, &self.band, &self.at, &self.across).map_err(WebError::Bad)
+    }
+}
+
+/// The line-up asked for, kept while its days and its vehicle stay as they are.
+async fn read(state: &AppState, prefs: &Prefs, p: &Params) -> Result<Arc<(LineUp, Encoding)>, WebError> {
     let mut ids: Vec<i64> = p.sets.split(',').filter_map(|s| s.trim().parse().ok()).collect();
     let mut seen = std::collections::HashSet::new();
     ids.retain(|i| seen.insert(*i));
     if ids.is_empty() {
         return Err(WebError::Bad("A line-up needs sets: tick some on a day sheet and press “Line up”.".into()));
     }
-    let l = line_up(&state.store, &ids, p.base, &prefs.settings(Some(BAND))).await?;
+    let asked = p.asked()?;
+    let settings = Settings { at_rpm: asked.at, across_gears: !asked.across.is_empty(), ..prefs.settings(Some(asked.band)) };
+    let since = state.fresh.look(&state.store).await?;
+    let key = format!("{ids:?} {:?} {settings:?}", p.base);
+    if let Some(kept) = state.lineups.get(&key, &state.fresh) {
+        return Ok(kept);
+    }
+    let l = line_up(&state.store, &ids, p.base, &settings).await?;
     let e = encoding(state, l.vehicle.id).await?;
-    Ok((l, e))
+    let (rests_on, weight) = (rests_on(&l), l.measured.iter().map(Vec::len).sum::<usize>() * PULL_WEIGHT);
+    Ok(state.lineups.put(key, (l, e), rests_on, since, weight))
 }
 
-pub(crate) async fn show(_: Reader, prefs: Prefs, State(state): State<AppState>, Query(p): Query<Params>) -> Result<Response, WebError> {
-    let (l, e) = read(&state, &prefs, &p).await?;
-    Ok(([(SET_COOKIE, prefs.cookie())], page(&lineup_page(&l, &e, &prefs, p.focus, BAND))?).into_response())
+/// Bytes a measured pull takes in memory, about.
+const PULL_WEIGHT: usize = 64 << 10;
+
+fn rests_on(l: &LineUp) -> Vec<Thing> {
+    let mut out: Vec<Thing> = l.sets.iter().map(|s| Thing::Day(s.set.day_id)).collect();
+    out.push(Thing::Vehicle(l.vehicle.id));
+    out.sort_unstable();
+    out.dedup();
+    out
+}
+
+pub(crate) async fn show(_: Reader, prefs: Prefs, State(state): State<AppState>, uri: Uri, Query(p): Query<Params>) -> Result<Response, WebError> {
+    let answer = |body: Bytes| ([(SET_COOKIE, prefs.cookie()), (CONTENT_TYPE, "text/html; charset=utf-8".into())], body).into_response();
+    let since = state.fresh.look(&state.store).await?;
+    let key = format!("{uri} {}", prefs.cookie());
+    if let Some(kept) = state.pages.get(&key, &state.fresh) {
+        return Ok(answer(Bytes::clone(&kept)));
+    }
+    let kept = read(&state, &prefs, &p).await?;
+    let (l, e) = &*kept;
+    let body = Bytes::from(page(&lineup_page(l, e, &prefs, &p.asked()?))?.0);
+    let weight = body.len();
+    Ok(answer(Bytes::clone(&state.pages.put(key, body, rests_on(l), since, weight))))
 }
 
 fn file(kind: &'static str, name: &str, body: impl IntoResponse) -> Response {
@@ -52,9 +97,10 @@ fn file(kind: &'static str, name: &str, body: impl IntoResponse) -> Response {
 }
 
 pub(crate) async fn svg(_: Reader, prefs: Prefs, State(state): State<AppState>, Query(p): Query<Params>) -> Result<Response, WebError> {
-    let (l, e) = read(&state, &prefs, &p).await?;
-    let focus = crate::views::lineup_focus(&l, p.focus);
-    Ok(file("image/svg+xml", "line-up.svg", lineup_svg(&chart_of(&l, &e, &prefs, focus), Paint::Light)))
+    let kept = read(&state, &prefs, &p).await?;
+    let (l, e) = &*kept;
+    let focus = crate::views::lineup_focus(l, p.focus);
+    Ok(file("image/svg+xml", "line-up.svg", lineup_svg(&chart_of(l, e, &prefs, focus), Paint::Light)))
 }
 
 fn fonts() -> Arc<usvg::fontdb::Database> {
@@ -81,9 +127,10 @@ fn to_png(svg: &str) -> Result<Vec<u8>, WebError> {
 }
 
 pub(crate) async fn png(_: Reader, prefs: Prefs, State(state): State<AppState>, Query(p): Query<Params>) -> Result<Response, WebError> {
-    let (l, e) = read(&state, &prefs, &p).await?;
-    let focus = crate::views::lineup_focus(&l, p.focus);
-    let svg = lineup_svg(&chart_of(&l, &e, &prefs, focus), Paint::Light);
+    let kept = read(&state, &prefs, &p).await?;
+    let (l, e) = &*kept;
+    let focus = crate::views::lineup_focus(l, p.focus);
+    let svg = lineup_svg(&chart_of(l, e, &prefs, focus), Paint::Light);
     let png = tokio::task::spawn_blocking(move || to_png(&svg)).await.map_err(|e| WebError::Internal(e.to_string()))??;
     Ok(file("image/png", "line-up.png", png))
 }
@@ -133,8 +180,8 @@ fn table(l: &LineUp, prefs: &Prefs) -> String {
 }
 
 pub(crate) async fn csv(_: Reader, prefs: Prefs, State(state): State<AppState>, Query(p): Query<Params>) -> Result<Response, WebError> {
-    let (l, _) = read(&state, &prefs, &p).await?;
-    Ok(file("text/csv; charset=utf-8", "line-up.csv", table(&l, &prefs)))
+    let kept = read(&state, &prefs, &p).await?;
+    Ok(file("text/csv; charset=utf-8", "line-up.csv", table(&kept.0, &prefs)))
 }
 
 #[cfg(test)]

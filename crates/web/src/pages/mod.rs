@@ -2,6 +2,7 @@
 
 pub(crate) mod days;
 pub(crate) mod imports;
+pub(crate) mod kept;
 mod limit_form;
 pub(crate) mod lineup;
 pub(crate) mod pulls;

@@ -11,6 +11,7 @@ use axum::extract::{Path, Query, State};
 use axum::http::HeaderMap;
 use axum::http::header::{COOKIE, SET_COOKIE};
 use axum::response::{AppendHeaders, IntoResponse, Redirect, Response};
+use jamjar_store::Thing;
 use jamjar_workflow::reading::read_pull;
 use serde::Deserialize;
 
@@ -52,10 +53,21 @@ pub(crate) async fn show(
     headers: HeaderMap,
 ) -> Result<Response, WebError> {
     let zoom = zoom(&p)?;
-    let r = read_pull(&state.store, id, &prefs.settings(None)).await?;
-    let e = encoding(&state, r.vehicle.id).await?;
+    let settings = prefs.settings(None);
+    let since = state.fresh.look(&state.store).await?;
+    let key = (id, format!("{settings:?}"));
+    let kept = match state.readings.get(&key, &state.fresh) {
+        Some(kept) => kept,
+        None => {
+            let r = read_pull(&state.store, id, &settings).await?;
+            let e = encoding(&state, r.vehicle.id).await?;
+            let (rests_on, weight) = (vec![Thing::Day(r.day.id), Thing::Vehicle(r.vehicle.id)], r.weight());
+            state.readings.put(key, (r, e), rests_on, since, weight)
+        }
+    };
+    let (r, e) = &*kept;
     let lanes = p.lanes.clone().unwrap_or_else(|| kept_lanes(&headers, r.vehicle.id));
-    let view = pull_page(&r, &e, &prefs, &Asked { axis: p.axis, zoom, lanes });
+    let view = pull_page(r, e, &prefs, &Asked { axis: p.axis, zoom, lanes });
     let mut cookies = vec![(SET_COOKIE, prefs.cookie())];
     if p.lanes.is_some() {
         let kept: Vec<String> = view.form.iter().filter(|f| f.0 == "lanes").map(|f| f.1.replace(',', ".")).collect();

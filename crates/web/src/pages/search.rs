@@ -10,6 +10,7 @@ use axum::extract::{Query, State};
 use axum::response::Html;
 use jamjar_core::correction::Correction;
 use jamjar_core::find::{Reading, Usual, parse};
+use jamjar_workflow::finder::Ask;
 use serde::Deserialize;
 
 /// Longest query that is read, characters.
@@ -32,6 +33,7 @@ pub(crate) async fn show(_: Reader, prefs: Prefs, State(state): State<AppState>,
     };
     // The diesel form needs more than the air and is not kept for searching.
     let family = if prefs.correction == Correction::Iso1585Ci { Correction::None } else { prefs.correction };
-    let answer = state.finder.find(&state.store, query.clone(), family, p.skip, SEARCH_ROWS).await?;
+    let ask = Ask { query: query.clone(), family, skip: p.skip, limit: SEARCH_ROWS };
+    let answer = state.finder.find(&state.store, &state.fresh, ask).await?;
     page(&search_page(&text, &query, &answer, family, p.skip, &prefs))
 }

@@ -20,6 +20,8 @@ use serde::Deserialize;
 use std::collections::HashMap;
 
 const DAYS: i64 = 200;
+/// Kept line-ups shown.
+const KEPT: i64 = 100;
 
 pub(crate) async fn list(_: Reader, prefs: Prefs, State(state): State<AppState>) -> Result<Html<String>, WebError> {
     let days = state.store.days_by_vehicle().await?;
@@ -54,6 +56,8 @@ async fn parts(state: &AppState, prefs: &Prefs, id: i64) -> Result<VehicleParts,
         days,
         counts: state.store.vehicle_counts(id).await?,
         baseline,
+        kept: state.store.kept_line_ups(Some(id), KEPT).await?,
+        planned: state.store.planned(id).await?,
     })
 }
 

@@ -3,13 +3,13 @@
 use super::encode::{Encoding, SetTag};
 use super::sheet::{AirRow, ChecklistFragment, NoteRow, air_rows, checklist_fragment, fuel_words, hhmm, note_rows, timeline, timeline_svg};
 use super::words::{count, date_words, verdict_line};
-use super::{InboxFragment, RunFragment, Shell};
+use super::{InboxFragment, PlanRow, RunFragment, Shell, plan_rows};
 use crate::prefs::Prefs;
 use askama::Template;
 use jamjar_core::analysis::{Measured, PullFlag, SetInput, SetResult, Settled, analyse_sets, flag_pulls, set_verdicts};
 use jamjar_core::limits::Verdict;
 use jamjar_core::pull::align::{Alignment, Status};
-use jamjar_store::{Day, DaySheet, SetWithPulls, VehicleRecord};
+use jamjar_store::{Day, DaySheet, PlanItem, SetWithPulls, VehicleRecord};
 use jamjar_workflow::lineup::input_of;
 
 pub(crate) struct PullRow {
@@ -75,6 +75,7 @@ pub(crate) struct DayPage {
     pub(crate) known_fuels: Vec<String>,
     pub(crate) timeline: String,
     pub(crate) demo: bool,
+    pub(crate) plan: Vec<PlanRow>,
 }
 
 #[derive(Template)]
@@ -97,6 +98,7 @@ pub(crate) fn day_page(
     e: &Encoding,
     inbox: InboxFragment,
     run: Option<RunFragment>,
+    planned: &[PlanItem],
 ) -> DayPage {
     let ids: Vec<String> = sets.iter().map(|s| s.set.id.to_string()).collect();
     DayPage {
@@ -130,6 +132,7 @@ pub(crate) fn day_page(
         known_fuels: e.fuels.clone(),
         timeline: timeline_svg(&timeline(sets, sheet, e, prefs)),
         demo: day.demo,
+        plan: plan_rows(planned, &sets.iter().map(|s| s.set.config.factors()).collect::<Vec<_>>()),
     }
 }
 

@@ -1,15 +1,17 @@
 //! The line-up: the answer first, the chart, the table of figures, what differs.
 
 use super::encode::{Encoding, SetTag};
+use super::lineup_ask::{LineUpAsked, query_of};
 use super::lineup_chart::{chart_of, data_json, threshold_words};
-use super::switches::{Setting, same_within, settings};
+use super::lineup_figures::{FigureRow, can_show, figure_row, half, in_unit, missing, place_of, shown as shown_figures, unit_of};
+use super::switches::{Choice, Setting, same_within, settings};
 use super::words::tightest;
 use super::words::{count, date_words};
 use super::{Shell, verdict_line};
 use crate::prefs::Prefs;
 use askama::Template;
 use jamjar_chart::{Paint, lineup_svg};
-use jamjar_core::analysis::{Comparison, Figure, FigureComparison, SetResult, differs, headline_sentence};
+use jamjar_core::analysis::{Comparison, Figure, SetResult, differs, headline_sentence, sentence_about};
 use jamjar_core::limits::Verdict as LimitVerdict;
 use jamjar_workflow::lineup::LineUp;
 
@@ -28,22 +30,6 @@ pub(crate) struct SetRow {
     pub(crate) drop_link: String,
 }
 
-pub(crate) struct FigureCell {
-    pub(crate) value: String,
-    pub(crate) difference: String,
-    pub(crate) interval: String,
-    pub(crate) family: String,
-    pub(crate) verdict: &'static str,
-}
-
-pub(crate) struct FigureRow {
-    pub(crate) tag: SetTag,
-    pub(crate) name: String,
-    pub(crate) n: String,
-    pub(crate) cells: Vec<FigureCell>,
-    pub(crate) differs: String,
-}
-
 pub(crate) struct LimitRow {
     pub(crate) label: String,
     pub(crate) rule: String,
@@ -59,6 +45,13 @@ pub(crate) struct StateRow {
     pub(crate) unit: String,
     pub(crate) values: [String; 3],
     pub(crate) notable: bool,
+}
+
+/// A set that would separate what changed together.
+pub(crate) struct Suggestion {
+    pub(crate) words: String,
+    pub(crate) factors: String,
+    pub(crate) why: String,
 }
 
 #[derive(Template)]
@@ -79,6 +72,16 @@ pub(crate) struct LineUpPage {
     pub(crate) rows: Vec<SetRow>,
     pub(crate) figures: Vec<FigureRow>,
     pub(crate) figure_heads: Vec<String>,
+    pub(crate) not_known: String,
+    pub(crate) view: Setting,
+    pub(crate) band: String,
+    pub(crate) at: String,
+    pub(crate) across: String,
+    pub(crate) gears_differ: bool,
+    pub(crate) suggestions: Vec<Suggestion>,
+    pub(crate) vehicle_id: i64,
+    pub(crate) query: String,
+    pub(crate) by: String,
     pub(crate) limits: Vec<LimitRow>,
     pub(crate) focus_name: String,
     pub(crate) settings: Vec<Setting>,
@@ -147,21 +150,18 @@ fn signed(v: f64) -> String {
     if v.abs() < 0.05 { "0.0".into() } else { format!("{v:+.1}") }
 }
 
-fn half(f: &FigureComparison) -> Option<f64> {
-    f.ci95.map(|c| (c[1] - c[0]) / 2.0)
-}
-
-fn in_unit(f: Figure, v: f64, prefs: &Prefs) -> f64 {
-    if f == Figure::PeakTorque { prefs.torque.from_nm(v) } else { prefs.power.from_kw(v) }
-}
-
 /// Everything the page shows. `link` is the query without focus, base and sets.
-pub(crate) fn lineup_page(l: &LineUp, e: &Encoding, prefs: &Prefs, asked_focus: Option<i64>, band: [f64; 2]) -> LineUpPage {
-    let focus = focus_of(l, asked_focus);
+pub(crate) fn lineup_page(l: &LineUp, e: &Encoding, prefs: &Prefs, asked: &LineUpAsked) -> LineUpPage {
+    let focus = focus_of(l, asked.focus);
     let first = &l.sets[0].set;
     let sentence = match focus {
         Some(f) => {
-            headline_sentence(&l.comparisons[f], &l.results, |r: &SetResult| index(l, r).map_or_else(String::new, |i| name_of(l, i)), prefs.power)
+            let name = |r: &SetResult| index(l, r).map_or_else(String::new, |i| name_of(l, i));
+            let (c, view) = (&l.comparisons[f], asked.view);
+            match view {
+                Figure::PeakPower => headline_sentence(c, &l.results, name, prefs.power),
+                _ => sentence_about(c, &l.results, name, view, &place_of(view, l), (unit_of(view, prefs), &|v| in_unit(view, v, prefs))),
+            }
         }
         None => format!("{}: one set, nothing to compare it with yet.", name_of(l, 0)),
     };
@@ -180,7 +180,11 @@ pub(crate) fn lineup_page(l: &LineUp, e: &Encoding, prefs: &Prefs, asked_focus: 
         Some(_) => (said_of_limits(l, shown, prefs), false),
         None => ("No limits are set for this vehicle, so nothing can be said of its margins.".into(), false),
     };
-    let base_query = |sets: &str, base: i64, focus: i64| format!("/line-up?sets={sets}&base={base}&focus={focus}");
+    let base_query = |sets: &str, base: i64, focus: i64| {
+        let mut pairs = vec![("sets", sets.to_owned()), ("base", base.to_string()), ("focus", focus.to_string())];
+        pairs.extend(asked.pairs());
+        format!("/line-up?{}", query_of(&pairs).replace("%2C", ","))
+    };
     let ids: Vec<i64> = l.sets.iter().map(|s| s.set.id).collect();
     let joined = |v: &[i64]| v.iter().map(i64::to_string).collect::<Vec<_>>().join(",");
     let (base_id, focus_id) = (ids[l.base], ids[shown]);
@@ -193,7 +197,7 @@ pub(crate) fn lineup_page(l: &LineUp, e: &Encoding, prefs: &Prefs, asked_focus: 
                 e,
                 prefs,
                 i,
-                shown,
+                (shown, asked.view),
                 [
                     base_query(&joined(&ids), base_id, ids[i]),
                     base_query(&joined(&ids), ids[i], base_id),
@@ -202,8 +206,9 @@ pub(crate) fn lineup_page(l: &LineUp, e: &Encoding, prefs: &Prefs, asked_focus: 
             )
         })
         .collect();
-    let mut hidden: Vec<(&'static str, String)> = vec![("sets", joined(&ids)), ("base", base_id.to_string()), ("focus", focus_id.to_string())];
-    let pairs: Vec<String> = hidden.iter().cloned().chain(prefs.pairs()).map(|(k, v)| format!("{k}={v}")).collect();
+    let hidden: Vec<(&'static str, String)> = vec![("sets", joined(&ids)), ("base", base_id.to_string()), ("focus", focus_id.to_string())];
+    let own: Vec<(&'static str, String)> = hidden.iter().cloned().chain(asked.pairs()).collect();
+    let pairs: Vec<(&'static str, String)> = own.iter().cloned().chain(prefs.pairs()).collect();
     let mut chart = chart_of(l, e, prefs, focus);
     if prefs.theme == "dark" {
         chart.scale = CELL_SCALE;
@@ -224,25 +229,60 @@ pub(crate) fn lineup_page(l: &LineUp, e: &Encoding, prefs: &Prefs, asked_focus: 
         chart: lineup_svg(&chart, Paint::Page),
         data: data_json(&chart),
         rows,
-        figure_heads: Figure::ALL
-            .iter()
-            .map(|f| match f {
-                Figure::BandMeanPower => format!("mean power {:.0}–{:.0} rpm, {}", band[0], band[1], prefs.power.label()),
-                Figure::PeakTorque => format!("peak torque, {}", prefs.torque.label()),
-                Figure::PeakPower => format!("peak power, {}", prefs.power.label()),
-            })
-            .collect(),
+        figure_heads: shown_figures(l).into_iter().map(|f| format!("{}, {}", place_of(f, l), unit_of(f, prefs))).collect(),
+        not_known: not_known(l),
+        view: view_setting(l, asked.view),
+        band: asked.band_words(),
+        at: l.settings.at_rpm.map_or(String::new(), |r| format!("{r:.0}")),
+        across: asked.across.clone(),
+        gears_differ: l.comparisons.iter().any(|c| c.confounding.factors_differ.iter().any(|f| f == "gear")),
+        suggestions: focus.map_or_else(Vec::new, |f| suggestions(l, &l.comparisons[f])),
+        vehicle_id: l.vehicle.id,
+        query: query_of(&own).replace("%2C", ","),
+        by: place_of(asked.view, l),
         figures: by_peak(l).into_iter().map(|i| figure_row(l, e, prefs, i)).collect(),
         limits: limit_rows(l, shown, prefs),
         focus_name: name_of(l, shown),
         same: same_within(prefs),
         settings: settings(prefs),
-        link: pairs.join("&"),
-        hidden: std::mem::take(&mut hidden),
-        unit: prefs.power.label(),
-        plan: plan(l, focus, prefs),
+        link: query_of(&pairs).replace("%2C", ","),
+        hidden: own,
+        unit: unit_of(asked.view, prefs),
+        plan: can_show(l, focus, asked, prefs),
         state: state_rows(l, shown, prefs),
     }
+}
+
+/// Which figures are missing, and why.
+fn not_known(l: &LineUp) -> String {
+    let all: Vec<String> = Figure::ALL.into_iter().filter_map(|f| missing(f, l).map(|why| format!("{}: {why}", f.label()))).collect();
+    if all.is_empty() { String::new() } else { format!("Not known: {}.", all.join("; ")) }
+}
+
+fn view_setting(l: &LineUp, view: Figure) -> Setting {
+    let choices = Figure::ALL.into_iter().filter(|f| missing(*f, l).is_none() || *f == view);
+    Setting {
+        name: "view",
+        label: "Compared by",
+        choices: choices.map(|f| Choice { id: f.id().into(), label: f.label().into(), on: f == view }).collect(),
+    }
+}
+
+/// The sets that would tell the factors apart, with everything else as in the baseline.
+fn suggestions(l: &LineUp, c: &Comparison) -> Vec<Suggestion> {
+    let why = format!("tells {} apart", c.confounding.factors_differ.join(" and "));
+    let whole = |extra: &jamjar_core::factors::Factors| {
+        let mut f = l.results[c.base].factors.clone();
+        f.extend(extra.iter().map(|(k, v)| (k.clone(), v.clone())));
+        f
+    };
+    let new = c.confounding.separate_with.iter().filter(|_| c.confounding.confounded);
+    new.map(|f| Suggestion {
+        words: ["map", "fuel", "boost", "gear", "build"].iter().filter_map(|k| whole(f).get(*k).cloned()).collect::<Vec<_>>().join(", "),
+        factors: serde_json::to_string(&whole(f)).unwrap_or_default(),
+        why: why.clone(),
+    })
+    .collect()
 }
 
 /// A caveat that begins with a set's id begins with its name.
@@ -318,15 +358,18 @@ fn tag(kind: &str) -> &str {
         "best_of" => "best of",
         "flagged" => "look at it",
         "unsettled" => "not settled",
+        "gears" => "across gears",
         _ => "note",
     }
 }
 
-fn set_row(l: &LineUp, e: &Encoding, prefs: &Prefs, i: usize, shown: usize, links: [String; 3]) -> SetRow {
+/// `shown` is the set looked at, by that figure.
+fn set_row(l: &LineUp, e: &Encoding, prefs: &Prefs, i: usize, (shown, view): (usize, Figure), links: [String; 3]) -> SetRow {
     let (s, r) = (&l.sets[i].set, &l.results[i]);
-    let peak = r.figure(Figure::PeakPower);
-    let c = l.comparisons.iter().find(|c| c.candidate == i).and_then(|c| c.figure(Figure::PeakPower));
-    let u = prefs.power;
+    let own = r.figure(view);
+    let c = l.comparisons.iter().find(|c| c.candidate == i).and_then(|c| c.figure(view));
+    let (u, v) = (unit_of(view, prefs), |x: f64| in_unit(view, x, prefs));
+    let name = if view == Figure::PeakPower { "peak " } else { "" };
     let (limit, loud) = tightest(&l.verdicts[i], &l.vehicle.limits, prefs.afr);
     let [focus_link, base_link, drop_link] = links;
     SetRow {
@@ -335,13 +378,13 @@ fn set_row(l: &LineUp, e: &Encoding, prefs: &Prefs, i: usize, shown: usize, link
         gain: match c {
             None => "baseline".into(),
             Some(f) => match (f.difference, half(f)) {
-                (Some(d), Some(h)) => format!("{} ±{:.1}", signed(u.from_kw(d)), u.from_kw(h)),
-                (Some(d), None) => format!("{} ±?", signed(u.from_kw(d))),
+                (Some(d), Some(h)) => format!("{} ±{:.1}", signed(v(d)), v(h)),
+                (Some(d), None) => format!("{} ±?", signed(v(d))),
                 _ => "–".into(),
             },
         },
         verdict: c.map_or("", |f| f.verdict.label()),
-        figure: peak.headline.map_or_else(|| "no figure".into(), |p| format!("peak {:.1} {}, n {}", u.from_kw(p), u.label(), r.n())),
+        figure: own.headline.map_or_else(|| "no figure".into(), |p| format!("{name}{:.1} {u}, n {}", v(p), r.n())),
         limit,
         loud,
         baseline: i == l.base,
@@ -349,35 +392,6 @@ fn set_row(l: &LineUp, e: &Encoding, prefs: &Prefs, i: usize, shown: usize, link
         focus_link,
         base_link,
         drop_link,
-    }
-}
-
-fn figure_row(l: &LineUp, e: &Encoding, prefs: &Prefs, i: usize) -> FigureRow {
-    let (s, r) = (&l.sets[i].set, &l.results[i]);
-    let c = l.comparisons.iter().find(|c| c.candidate == i);
-    let cells = Figure::ALL
-        .iter()
-        .map(|f| {
-            let x = c.and_then(|c| c.figure(*f));
-            let v = |v: f64| in_unit(*f, v, prefs);
-            FigureCell {
-                value: r.figure(*f).headline.map_or_else(|| "–".into(), |h| format!("{:.1}", v(h))),
-                difference: x.and_then(|x| x.difference).map_or_else(String::new, |d| format!("{:+.1}", v(d))),
-                interval: x.and_then(|x| x.ci95).map_or_else(String::new, |ci| format!("{:+.1} to {:+.1}", v(ci[0]), v(ci[1]))),
-                family: x.and_then(|x| x.ci95_family).map_or_else(String::new, |ci| format!("all together {:+.1} to {:+.1}", v(ci[0]), v(ci[1]))),
-                verdict: x.map_or("", |x| x.verdict.label()),
-            }
-        })
-        .collect();
-    FigureRow {
-        tag: e.tag(s, i == l.base, &l.verdicts[i]),
-        name: name_of(l, i),
-        n: format!("{} of {}", r.n(), r.pulls.len()),
-        cells,
-        differs: c.map_or_else(
-            || "baseline".into(),
-            |c| if c.confounding.factors_differ.is_empty() { "nothing: the same again".into() } else { c.confounding.factors_differ.join(" and ") },
-        ),
     }
 }
 
@@ -420,18 +434,4 @@ fn state_rows(l: &LineUp, shown: usize, prefs: &Prefs) -> Vec<StateRow> {
             }
         })
         .collect()
-}
-
-fn plan(l: &LineUp, focus: Option<usize>, prefs: &Prefs) -> String {
-    let Some(f) = focus.and_then(|f| l.comparisons[f].figure(Figure::PeakPower)) else { return String::new() };
-    let (Some(sd), Some(now)) = (f.pull_sd, f.smallest_detectable) else { return String::new() };
-    let n = l.results[l.base].n().min(focus.map_or(0, |f| l.results[l.comparisons[f].candidate].n())) as u32;
-    let next = jamjar_core::stats::plan::smallest_detectable(sd, n + 1).map(|d| d.difference).unwrap_or(now);
-    let u = prefs.power;
-    format!(
-        "These pulls can show a difference of {:.1} {} at peak (80 times in 100); one more pull each, {:.1}.",
-        u.from_kw(now),
-        u.label(),
-        u.from_kw(next)
-    )
 }

@@ -2,9 +2,13 @@
 
 mod day;
 mod encode;
+mod families;
 mod inbox;
 mod lineup;
+mod lineup_ask;
 mod lineup_chart;
+mod lineup_figures;
+mod plan;
 mod pull_lanes;
 mod reading;
 mod search;
@@ -19,7 +23,9 @@ pub(crate) use day::{DayPage, NewDayPage, day_page};
 pub(crate) use encode::Encoding;
 pub(crate) use inbox::{InboxFragment, inbox_fragment};
 pub(crate) use lineup::{focus_of as lineup_focus, lineup_page};
+pub(crate) use lineup_ask::LineUpAsked;
 pub(crate) use lineup_chart::chart_of;
+pub(crate) use plan::{KeptRow, PlanRow, kept_rows, plan_rows};
 pub(crate) use reading::{Asked, pull_page};
 pub(crate) use search::{SEARCH_ROWS, search_page, search_refused};
 pub(crate) use settings::SettingsPage;

@@ -2,6 +2,7 @@
 
 use super::Shell;
 use super::encode::{Encoding, SetTag};
+use super::families::{FamilyRow, family_rows};
 use super::pull_lanes::{Axis, chart, chosen, offered};
 use super::switches::{Setting, settings};
 use super::words::{date_words, verdict_line};
@@ -74,6 +75,7 @@ pub(crate) struct PullPage {
     pub(crate) clocks: String,
     pub(crate) limits: Vec<LimitRow>,
     pub(crate) stats: Vec<StatRow>,
+    pub(crate) families: Vec<FamilyRow>,
     pub(crate) peak_at: String,
     pub(crate) note: String,
     pub(crate) previous: Option<i64>,
@@ -160,6 +162,7 @@ pub(crate) fn pull_page(r: &Reading, e: &Encoding, prefs: &Prefs, asked: &Asked)
             })
             .collect(),
         stats: stats(r, prefs),
+        families: family_rows(&r.measured, &r.vehicle.vehicle.engine, prefs),
         peak_at: peak_rpm(r).map_or_else(|| "at peak".into(), |p| format!("at {p:.0} rpm")),
         note: r.pull.note.clone(),
         previous: r.neighbours[0],

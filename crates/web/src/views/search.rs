@@ -127,9 +127,9 @@ pub(crate) fn search_refused(text: &str, e: &QueryError, prefs: &Prefs) -> Searc
 /// `family` is the one the figures stand in.
 pub(crate) fn search_page(text: &str, q: &Query, a: &Answer, family: Correction, skip: usize, prefs: &Prefs) -> SearchPage {
     let canonical = q.words(None);
-    let chips = q.clauses.iter().enumerate().map(|(i, c)| link(c.words(), &q.words(Some(i)), String::new())).collect();
+    let chips = q.clauses.iter().enumerate().map(|(i, c)| link(c.words().replace('"', ""), &q.words(Some(i)), String::new())).collect();
     let with = |c: &jamjar_core::find::Clause| if canonical.is_empty() { c.words() } else { format!("{canonical}, {}", c.words()) };
-    let nothing_but = a.found.without.iter().map(|(i, n)| link(q.clauses[*i].words(), &q.words(Some(*i)), thousands(*n))).collect();
+    let nothing_but = a.found.without.iter().map(|(i, n)| link(q.clauses[*i].words().replace('"', ""), &q.words(Some(*i)), thousands(*n))).collect();
     let facets = a.found.facets.iter().filter(|f| f.values.len() > 1).map(|f| Group {
         title: title(f.kind),
         values: f.values.iter().take(FACET_VALUES).map(|(c, n)| link(value_words(f, c), &with(c), thousands(*n))).collect(),
@@ -204,7 +204,12 @@ fn thousands(n: usize) -> String {
 fn rows(hits: &[Hit], sparks: &HashMap<i64, Spark>, prefs: &Prefs) -> Vec<Row> {
     let seen = || hits.iter().filter_map(|h| sparks.get(&h.place.pull));
     let x = [seen().map(|s| s.rpm[0]).fold(f64::INFINITY, f64::min), seen().map(|s| s.rpm[1]).fold(0.0, f64::max)];
-    let top = seen().flat_map(|s| &s.power_kw).copied().fold(0.0, f64::max);
+    // One scale for the pulls of a vehicle: a sidecar outfit beside a saloon would be a flat line.
+    let mut tops: HashMap<&str, f64> = HashMap::new();
+    for (h, s) in hits.iter().filter_map(|h| Some((h, sparks.get(&h.place.pull)?))) {
+        let top = tops.entry(&h.names[0]).or_default();
+        *top = s.power_kw.iter().copied().fold(*top, f64::max);
+    }
     hits.iter()
         .map(|h| {
             let [vehicle, build, map, fuel, boost, gear] = &h.names;
@@ -212,7 +217,7 @@ fn rows(hits: &[Hit], sparks: &HashMap<i64, Spark>, prefs: &Prefs) -> Vec<Row> {
                 let last = (s.power_kw.len() - 1).max(1) as f64;
                 let points: Vec<(f64, f64)> =
                     s.power_kw.iter().enumerate().map(|(i, p)| (s.rpm[0] + (s.rpm[1] - s.rpm[0]) * i as f64 / last, *p)).collect();
-                spark_svg(&points, x, top)
+                spark_svg(&points, x, tops[vehicle.as_str()])
             });
             Row {
                 set_id: h.place.set,

@@ -1,13 +1,13 @@
 //! Vehicle pages: what it is, what limits it, what it is quoted at, its build states, maps and days.
 
-use super::Shell;
 use super::words::{count, date_words};
+use super::{KeptRow, PlanRow, Shell, kept_rows, plan_rows};
 use crate::prefs::Prefs;
 use askama::Template;
 use chrono::NaiveDate;
 use jamjar_core::channel::KINDS;
 use jamjar_core::limits::{Direction, Limit, Severity, Threshold};
-use jamjar_store::{BuildState, Day, MapRecord, VehicleRecord};
+use jamjar_store::{BuildState, Day, KeptLineUp, MapRecord, PlanItem, VehicleRecord};
 
 pub(crate) struct VehicleRow {
     pub(crate) id: i64,
@@ -95,6 +95,8 @@ pub(crate) struct VehiclePage {
     pub(crate) form: SheetForm,
     pub(crate) unit: &'static str,
     pub(crate) problem: String,
+    pub(crate) kept: Vec<KeptRow>,
+    pub(crate) plan: Vec<PlanRow>,
 }
 
 /// The sheet as it stands in the form.
@@ -209,6 +211,8 @@ pub(crate) struct VehicleParts {
     pub(crate) counts: (i64, i64),
     /// Mean peak of the newest stock set, kW corrected, with its date and pulls.
     pub(crate) baseline: Option<(f64, String, usize)>,
+    pub(crate) kept: Vec<KeptLineUp>,
+    pub(crate) planned: Vec<PlanItem>,
 }
 
 pub(crate) fn vehicle_page(prefs: &Prefs, p: VehicleParts, problem: String) -> VehiclePage {
@@ -280,6 +284,8 @@ pub(crate) fn vehicle_page(prefs: &Prefs, p: VehicleParts, problem: String) -> V
             limits_it: s.limits_it.clone(),
         },
         unit: u.label(),
+        kept: kept_rows(&p.kept),
+        plan: plan_rows(&p.planned, &[]),
         problem,
     }
 }

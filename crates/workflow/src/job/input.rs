@@ -26,6 +26,14 @@ pub struct Job {
     #[serde(default)]
     pub margin_kw: Option<f64>,
     #[serde(default)]
+    pub at_rpm: Option<f64>,
+    #[serde(default)]
+    pub driven_rpm: Option<[f64; 2]>,
+    #[serde(default)]
+    pub shift_rpm: Option<[f64; 2]>,
+    #[serde(default)]
+    pub across_gears: bool,
+    #[serde(default)]
     pub baseline: Option<String>,
     #[serde(default)]
     pub channels: Channels,

@@ -60,6 +60,10 @@ pub fn load(path: &Path) -> Result<Prepared, JobError> {
         headline: job.headline,
         band_rpm: job.band_rpm,
         margin_kw: job.margin_kw,
+        at_rpm: job.at_rpm,
+        driven_rpm: job.driven_rpm,
+        shift_rpm: job.shift_rpm,
+        across_gears: job.across_gears,
     };
     Ok(Prepared { vehicle, settings, limits: job.limits, sets, baseline })
 }

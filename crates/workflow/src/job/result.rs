@@ -27,9 +27,12 @@ fn set_json(id: &str, set: &SetResult, measured: &[Measured]) -> Value {
     let mut figures = Map::new();
     for f in Figure::ALL {
         let x = set.figure(f);
+        if x.headline.is_none() && !matches!(f, Figure::PeakPower | Figure::PeakTorque | Figure::BandMeanPower) {
+            continue;
+        }
         let value = x.headline.map_or(Value::Null, |v| {
             let mut o = json!({"value": v, "unit": f.unit(), "sd": x.sd, "mean": x.mean});
-            if f != Figure::BandMeanPower {
+            if matches!(f, Figure::PeakPower | Figure::PeakTorque | Figure::PowerAt) {
                 o["rpm"] = json!(x.rpm);
             }
             o

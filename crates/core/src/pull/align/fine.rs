@@ -7,7 +7,7 @@ use super::kinks;
 use super::{FIT_DRIFT_PPM, MAX_DRIFT_PPM, Pair, Ratio};
 use crate::log::Series;
 use crate::signal::hygiene::median_in_place;
-use crate::signal::interp::linear;
+use crate::signal::interp::linear_pair;
 use crate::signal::savgol::{Smoothed, median_step, smooth_seconds};
 
 /// Points used at most; a denser dyno trace is thinned evenly.
@@ -84,7 +84,7 @@ impl<'a> Problem<'a> {
 
     fn ecu_at(&self, i: usize, lag: f64, delta: f64) -> Option<(f64, f64)> {
         let at = self.t[i] + lag + delta * (self.t[i] - self.mid);
-        Some((linear(&self.pair.ecu.t, &self.pair.ecu.v, at)?, linear(&self.pair.ecu.t, &self.ecu_smooth.derivative, at)?))
+        linear_pair(&self.pair.ecu.t, [&self.pair.ecu.v, &self.ecu_smooth.derivative], at).map(|[value, slope]| (value, slope))
     }
 
     /// Refines a coarse lag; `None` when the traces hardly overlap there.
@@ -141,13 +141,15 @@ fn believable(p: &Problem<'_>, k: f64) -> f64 {
 fn solve(p: &Problem<'_>, start: f64, delta: f64) -> Option<(f64, f64)> {
     let mut lag = start;
     let mut k = first_coefficient(p, lag, delta)?;
+    let (mut rows, mut size) = (Vec::with_capacity(p.t.len()), Vec::with_capacity(p.t.len()));
     for _ in 0..MAX_ITERATIONS {
-        let rows: Vec<(f64, f64, f64)> =
-            (0..p.t.len()).filter_map(|i| p.ecu_at(i, lag, delta).map(|(e, slope)| (e - p.level(i, k), slope, p.slope[i]))).collect();
+        rows.clear();
+        rows.extend((0..p.t.len()).filter_map(|i| p.ecu_at(i, lag, delta).map(|(e, slope)| (e - p.level(i, k), slope, p.slope[i]))));
         if rows.len() < 8 {
             return None;
         }
-        let mut size: Vec<f64> = rows.iter().map(|r| r.0.abs()).collect();
+        size.clear();
+        size.extend(rows.iter().map(|r: &(f64, f64, f64)| r.0.abs()));
         let huber = (2.5 * 1.4826 * median_in_place(&mut size)).max(1.0);
         let (mut gg, mut gd, mut dd, mut gr, mut dr) = (0.0, 0.0, 0.0, 0.0, 0.0);
         for (r, slope, d) in &rows {

@@ -1,0 +1,107 @@
+//! Comparisons at the edge of what can be said.
+
+use super::tests::{compared, pull, set};
+use super::*;
+use crate::units::PowerUnit;
+
+fn named(c: &Comparison, r: &[SetResult]) -> String {
+    headline_sentence(c, r, |r| r.id.clone(), PowerUnit::Kw)
+}
+
+fn peak(c: &Comparison) -> &FigureComparison {
+    c.figure(Figure::PeakPower).unwrap()
+}
+
+fn pulls(peaks: &[f64]) -> Vec<Measured> {
+    peaks.iter().enumerate().map(|(i, p)| pull(&format!("p{}", i + 1), *p, 0.0, 0.0)).collect()
+}
+
+fn kinds(c: &Comparison) -> Vec<&str> {
+    c.notes.iter().map(|n| n.kind.as_str()).collect()
+}
+
+#[test]
+fn copies_of_one_pull_have_no_scatter_to_speak_of() {
+    let sets = [set("Stock", &[("map", "stock")]), set("C1", &[("map", "c1")])];
+    let (_, c) = compared(&sets, &[pulls(&[110.0; 3]), pulls(&[118.0; 3])], &Settings::default());
+    assert_eq!(peak(&c[0]).verdict, Verdict::CantTell);
+    assert!(c[0].notes.iter().any(|n| n.text.contains("copies of one file")));
+}
+
+#[test]
+fn one_pull_against_thirty_borrows_their_scatter() {
+    let many: Vec<f64> = (0..30).map(|i| 110.0 + 0.4 * ((f64::from(i) * 1.7).sin())).collect();
+    let sets = [set("Stock", &[("map", "stock")]), set("C1", &[("map", "c1")])];
+    let (_, c) = compared(&sets, &[pulls(&many), pulls(&[113.0])], &Settings::default());
+    let [low, high] = peak(&c[0]).ci95.unwrap();
+    assert!(low > 0.0 && high < 6.0, "{low} {high}");
+    assert!(kinds(&c[0]).contains(&"borrowed_scatter"));
+    assert!((high - low) / 2.0 > 0.5, "one pull is worth no more than one pull");
+}
+
+#[test]
+fn sets_without_a_shared_speed_cannot_be_compared() {
+    let sets = [set("Low", &[("map", "stock")]), set("High", &[("map", "c1")])];
+    let cut = |m: Vec<Measured>, keep: fn(f64) -> bool| {
+        let thin = |mut m: Measured| {
+            let at: Vec<usize> = (0..m.grid.rpm.len()).filter(|&i| keep(m.grid.rpm[i])).collect();
+            let of = |v: &[f64]| at.iter().map(|&i| v[i]).collect::<Vec<_>>();
+            let g = &m.grid;
+            m.grid = RawGrid {
+                rpm: of(&g.rpm),
+                power_kw: of(&g.power_kw),
+                torque_nm: of(&g.torque_nm),
+                time_s: of(&g.time_s),
+                edge: vec![false; at.len()],
+                ..RawGrid::default()
+            };
+            m
+        };
+        m.into_iter().map(thin).collect::<Vec<_>>()
+    };
+    let measured = [cut(pulls(&[110.0, 110.4, 110.2]), |r| r < 4000.0), cut(pulls(&[118.0, 118.3, 118.4]), |r| r > 4000.0)];
+    let (r, c) = compared(&sets, &measured, &Settings::default());
+    assert_eq!(peak(&c[0]).verdict, Verdict::CantTell);
+    assert!(c[0].curve.rpm.is_empty() && c[0].notes[0].text.contains("share no engine speed"), "{:?}", c[0].notes);
+    assert!(named(&c[0], &r).starts_with("Can't tell"));
+}
+
+#[test]
+fn a_baseline_without_power_or_with_everything_left_out_is_said() {
+    let sets = [set("Stock", &[("map", "stock")]), set("C1", &[("map", "c1")])];
+    let mut bare = pulls(&[110.0, 111.0]);
+    bare.iter_mut().for_each(|m| m.grid = RawGrid::default());
+    let mut out = pulls(&[110.0, 111.0]);
+    out.iter_mut().for_each(|m| m.excluded = Some("strap slipped".into()));
+    for base in [bare, out] {
+        let (r, c) = compared(&sets, &[base, pulls(&[118.0, 118.5])], &Settings::default());
+        assert_eq!((r[0].n(), peak(&c[0]).verdict, peak(&c[0]).mean_difference), (0, Verdict::CantTell, None));
+        assert!(named(&c[0], &r).contains("cannot be compared"), "{}", named(&c[0], &r));
+        assert!(c[0].notes[0].text.contains("no pull with a power curve that counts"), "{:?}", c[0].notes);
+    }
+}
+
+#[test]
+fn different_gears_are_compared_only_when_a_person_accepts_it() {
+    let sets = [set("Stock", &[("map", "stock"), ("gear", "4")]), set("C1", &[("map", "c1"), ("gear", "3")])];
+    let measured = [pulls(&[110.0, 110.4, 110.2]), pulls(&[118.0, 118.3, 118.4])];
+    let (_, c) = compared(&sets, &measured, &Settings::default());
+    assert_eq!(peak(&c[0]).verdict, Verdict::CantTell);
+    assert!(c[0].notes[0].text.contains("the gears differ"));
+    let (_, c) = compared(&sets, &measured, &Settings { across_gears: true, ..Settings::default() });
+    assert_eq!(peak(&c[0]).verdict, Verdict::Gain);
+    assert!(kinds(&c[0]).contains(&"gears"), "and the page goes on saying so: {:?}", kinds(&c[0]));
+}
+
+#[test]
+fn a_comparison_by_another_figure_has_its_own_sentence() {
+    let sets = [set("Stock", &[("map", "stock")]), set("C1", &[("map", "c1")])];
+    let settings = Settings { at_rpm: Some(4000.0), band_rpm: Some([3000.0, 6000.0]), ..Settings::default() };
+    let measured = [pulls(&[110.0, 110.4, 110.2]), pulls(&[118.0, 118.3, 118.4])];
+    let (r, c) = compared(&sets, &measured, &settings);
+    let say = |f: Figure, place: &str| sentence_about(&c[0], &r, |r| r.id.clone(), f, place, (f.unit(), &|v| v));
+    let at = say(Figure::PowerAt, "power at 4000 rpm");
+    assert!(at.starts_with("C1 has 7.3 ± ") && at.contains("kW more power at 4000 rpm than Stock (3 pulls each"), "{at}");
+    assert!(say(Figure::BandMeanPower, "mean power from 3000 to 6000 rpm").contains("more mean power"));
+    assert!(say(Figure::ShiftPower, "mean power in the shift window").contains("is not known of both"), "no window was given");
+}

@@ -1,0 +1,121 @@
+//! What a person wants to find again or to do next: kept line-ups and planned sets.
+
+use crate::db::{Store, inserted};
+use crate::error::StoreError;
+use crate::schema::{line_up, plan_item};
+use crate::vehicles::damaged;
+use chrono::NaiveDateTime;
+use diesel::prelude::*;
+use diesel_async::RunQueryDsl;
+use jamjar_core::factors::Factors;
+
+/// A line-up kept under a name: the query of its address.
+#[derive(Debug, Clone, PartialEq, Eq, Queryable)]
+#[allow(missing_docs)]
+pub struct KeptLineUp {
+    pub id: i64,
+    pub vehicle_id: i64,
+    pub name: String,
+    pub query: String,
+    pub kept_by: String,
+    pub kept_at: NaiveDateTime,
+}
+
+/// A set to be pulled.
+#[derive(Debug, Clone, PartialEq, Eq)]
+#[allow(missing_docs)]
+pub struct PlanItem {
+    pub id: i64,
+    pub factors: Factors,
+    pub pulls: i32,
+    pub why: String,
+    pub planned_at: NaiveDateTime,
+}
+
+impl Store {
+    /// Keeps a line-up; one of the same name on the vehicle is replaced.
+    ///
+    /// # Errors
+    /// [`StoreError`] when the database refuses.
+    pub async fn keep_line_up(&self, vehicle_id: i64, name: &str, query: &str, by: &str) -> Result<(), StoreError> {
+        let mut c = self.conn().await?;
+        diesel::replace_into(line_up::table)
+            .values((line_up::vehicle_id.eq(vehicle_id), line_up::name.eq(name), line_up::query.eq(query), line_up::kept_by.eq(by)))
+            .execute(&mut c)
+            .await?;
+        Ok(())
+    }
+
+    /// Kept line-ups, newest first; of one vehicle when given.
+    ///
+    /// # Errors
+    /// [`StoreError`] when the database cannot answer.
+    pub async fn kept_line_ups(&self, vehicle_id: Option<i64>, limit: i64) -> Result<Vec<KeptLineUp>, StoreError> {
+        let mut c = self.conn().await?;
+        let mut q = line_up::table.order((line_up::kept_at.desc(), line_up::id.desc())).limit(limit).into_boxed();
+        if let Some(v) = vehicle_id {
+            q = q.filter(line_up::vehicle_id.eq(v));
+        }
+        Ok(q.load(&mut c).await?)
+    }
+
+    /// Forgets a kept line-up; its vehicle.
+    ///
+    /// # Errors
+    /// [`StoreError::NotFound`] when there is none.
+    pub async fn forget_line_up(&self, id: i64) -> Result<i64, StoreError> {
+        let mut c = self.conn().await?;
+        let vehicle: i64 =
+            line_up::table.find(id).select(line_up::vehicle_id).first(&mut c).await.map_err(|e| StoreError::from(e).about("kept line-up", id))?;
+        diesel::delete(line_up::table.find(id)).execute(&mut c).await?;
+        Ok(vehicle)
+    }
+
+    /// Plans a set; planning the same configuration again only changes its number of pulls and its reason.
+    ///
+    /// # Errors
+    /// [`StoreError`] when the database refuses.
+    pub async fn plan(&self, vehicle_id: i64, factors: &Factors, pulls: i32, why: &str) -> Result<i64, StoreError> {
+        if let Some(old) = self.planned(vehicle_id).await?.into_iter().find(|p| p.factors == *factors) {
+            let mut c = self.conn().await?;
+            diesel::update(plan_item::table.find(old.id)).set((plan_item::pulls.eq(pulls), plan_item::why.eq(why))).execute(&mut c).await?;
+            return Ok(old.id);
+        }
+        let mut c = self.conn().await?;
+        let json = serde_json::to_value(factors).map_err(damaged)?;
+        diesel::insert_into(plan_item::table)
+            .values((plan_item::vehicle_id.eq(vehicle_id), plan_item::factors.eq(json), plan_item::pulls.eq(pulls), plan_item::why.eq(why)))
+            .execute(&mut c)
+            .await?;
+        inserted(&mut c).await
+    }
+
+    /// The plan of a vehicle, oldest first.
+    ///
+    /// # Errors
+    /// [`StoreError`] when the database cannot answer.
+    pub async fn planned(&self, vehicle_id: i64) -> Result<Vec<PlanItem>, StoreError> {
+        let mut c = self.conn().await?;
+        let rows: Vec<(i64, serde_json::Value, i32, String, NaiveDateTime)> = plan_item::table
+            .filter(plan_item::vehicle_id.eq(vehicle_id))
+            .order(plan_item::id)
+            .select((plan_item::id, plan_item::factors, plan_item::pulls, plan_item::why, plan_item::planned_at))
+            .load(&mut c)
+            .await?;
+        rows.into_iter()
+            .map(|(id, f, pulls, why, planned_at)| Ok(PlanItem { id, factors: serde_json::from_value(f).map_err(damaged)?, pulls, why, planned_at }))
+            .collect()
+    }
+
+    /// Takes something off the plan; its vehicle.
+    ///
+    /// # Errors
+    /// [`StoreError::NotFound`] when there is nothing of that id.
+    pub async fn unplan(&self, id: i64) -> Result<i64, StoreError> {
+        let mut c = self.conn().await?;
+        let vehicle: i64 =
+            plan_item::table.find(id).select(plan_item::vehicle_id).first(&mut c).await.map_err(|e| StoreError::from(e).about("planned set", id))?;
+        diesel::delete(plan_item::table.find(id)).execute(&mut c).await?;
+        Ok(vehicle)
+    }
+}
