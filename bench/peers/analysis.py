@@ -143,7 +143,7 @@ def measure(pull, ratio, inertia, limits, band):
     x, kw = grid(w * ratio, power)
     kw = kw * factor(pull["conditions"])
     ends = (w * ratio)[[n // 2, -1 - n // 2]]
-    peak = np.nanmax(kw[(x >= ends[0]) & (x <= ends[1])])
+    peak = np.nanmax(kw[(x >= ends[0] + 50) & (x <= ends[1] - 50)])
     mean = None
     if x[0] <= band[0] and x[-1] >= band[1]:
         m = (x >= band[0]) & (x <= band[1])

@@ -1,7 +1,7 @@
 //! The analysis against the simulator's truth over fixed seeds; the long form is `jamjar validate`.
 #![allow(clippy::unwrap_used, clippy::float_cmp)]
 
-use jamjar_workflow::validate::{coverage, faults, markdown, run, to_json, whole};
+use jamjar_workflow::validate::{coverage, detections, faults, markdown, run, to_json, whole};
 
 #[test]
 fn intervals_hold_the_truth_as_often_as_they_say() {
@@ -36,12 +36,34 @@ fn whole_days_come_back_with_their_lags_and_gains() {
 #[test]
 fn planted_faults_are_found_and_clean_pulls_left_alone() {
     let found = faults::study(3).unwrap();
-    assert_eq!(found.len(), 22, "every kind is in the table, found or not");
-    assert!(found.iter().filter(|f| f.said_by.is_some()).count() >= 16);
+    let kinds: std::collections::BTreeSet<String> = found.iter().map(|f| f.kind.id()).collect();
+    assert_eq!(kinds.len(), 22, "every kind is in the table, found or not");
+    assert!(found.iter().filter(|f| f.said_by.is_some()).count() >= 18);
     for f in found.iter().filter(|f| f.said_by.is_some()) {
-        assert!(f.recall.unwrap().value >= 0.9, "{:?} is missed: {:?}", f.kind, f.recall);
+        // Slip so large that the clocks are refused cannot be named by the coupling; the ratio's flag says it.
+        let least = if f.said_by.is_some_and(|s| s.contains("where the clocks agree")) { 0.5 } else { 0.9 };
+        assert!(f.recall.unwrap().value >= least, "{:?} is missed: {:?}", f.kind, f.recall);
         assert!(f.false_alarms.is_none_or(|s| s.value <= 0.05), "{:?} is seen where it is not: {:?}", f.kind, f.false_alarms);
     }
+}
+
+#[test]
+fn other_claims_are_made_when_they_are_so() {
+    let claims = detections::study(200).unwrap();
+    let of = |name: &str| claims.iter().find(|c| c.name.contains(name)).unwrap();
+    let drift = of("drifts");
+    assert!(drift.found.value > 0.8 && drift.false_alarms.unwrap().value < 0.15, "{drift:?}");
+    assert!(of("both sides").found.value > 0.88, "{:?}", of("both sides"));
+    let nearer = of("nearer");
+    assert!(nearer.found.value > 0.75 && nearer.false_alarms.unwrap().value < 0.65, "{nearer:?}");
+    let outlier = of("does not belong");
+    assert!(outlier.found.value > 0.65 && outlier.false_alarms.unwrap().value < 0.15, "{outlier:?}");
+    let same = of("same within");
+    assert!(same.found.value > 0.5 && same.false_alarms.unwrap().value < 0.12, "{same:?}");
+    assert!(of("shared baseline").found.value > 0.88, "{:?}", of("shared baseline"));
+    assert_eq!(of("factors").found.value, 1.0, "{:?}", of("factors"));
+    let hollow = of("hollow");
+    assert!(hollow.found.value > 0.6 && hollow.false_alarms.unwrap().value < 0.15, "{hollow:?}");
 }
 
 #[test]
@@ -52,5 +74,6 @@ fn the_page_names_every_figure_and_what_is_left_out() {
         assert!(page.contains(words), "{words}");
     }
     assert!(!page.contains("NaN"), "{page}");
-    assert_eq!(to_json(&v)["faults"].as_array().unwrap().len(), 22);
+    assert_eq!(to_json(&v)["faults"].as_array().unwrap().len(), v.faults.len());
+    assert_eq!(to_json(&v)["claims"].as_array().unwrap().len(), v.claims.len());
 }

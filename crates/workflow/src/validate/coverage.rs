@@ -54,10 +54,20 @@ pub struct Coverage {
     pub half_kw: f64,
 }
 
-struct Truth {
-    raw: Vec<RawGrid>,
+/// True curves of the configurations, and a pull that carries them.
+pub(super) struct Truth {
+    pub(super) raw: Vec<RawGrid>,
     template: Measured,
-    inputs: Vec<SetInput>,
+    pub(super) inputs: Vec<SetInput>,
+}
+
+/// The truth of the built-in day.
+pub(super) fn truth(subject: &Subject) -> Result<Truth, String> {
+    let run = subject.loaded.run(Some(1), Some(0.0))?;
+    let mut day = run.days[0].clone();
+    day.sets.truncate(6);
+    let (inputs, measured) = subject.measure(&day)?;
+    Ok(Truth { raw: day.sets.iter().map(raw_of).collect(), template: measured[0][0].clone(), inputs })
 }
 
 /// Runs every design over `days` days.
@@ -66,11 +76,7 @@ struct Truth {
 /// A sentence when the built-in scenario is broken.
 pub fn study(days: usize) -> Result<Vec<Coverage>, String> {
     let subject = Subject::new("first-light")?;
-    let run = subject.loaded.run(Some(1), Some(0.0))?;
-    let mut day = run.days[0].clone();
-    day.sets.truncate(6);
-    let (inputs, measured) = subject.measure(&day)?;
-    let truth = Truth { raw: day.sets.iter().map(raw_of).collect(), template: measured[0][0].clone(), inputs };
+    let truth = truth(&subject)?;
     Ok(DESIGNS.iter().map(|d| one(&subject, &truth, *d, days)).collect())
 }
 
@@ -153,7 +159,7 @@ fn one_day(subject: &Subject, truth: &Truth, design: Design, seed: u64) -> Day {
 }
 
 /// One pull: the true curve scaled, with noise that lives a few grid steps.
-fn pull(truth: &Truth, which: usize, scale: f64, noise: &mut Noise) -> Measured {
+pub(super) fn pull(truth: &Truth, which: usize, scale: f64, noise: &mut Noise) -> Measured {
     let mut grid = truth.raw[which].clone();
     let rho = (-50.0 / ALONG.1).exp();
     let mut e = noise.normal(ALONG.0);

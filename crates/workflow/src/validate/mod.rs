@@ -1,9 +1,10 @@
 //! The analysis against the simulator's truth: coverage of intervals, bias of gains, lag errors, faults found and false alarms.
 //!
 //! Three studies, from many cheap days to few whole ones: statistics on true curves with scatter added ([`coverage`]), whole
-//! days through recordings and alignment ([`whole`]), planted faults ([`faults`]).
+//! days through recordings and alignment ([`whole`]), planted faults ([`faults`]), other claims ([`detections`]).
 
 pub mod coverage;
+pub mod detections;
 pub mod faults;
 mod report;
 pub mod whole;
@@ -27,10 +28,14 @@ pub struct Validation {
     pub whole: whole::Whole,
     /// Planted faults.
     pub faults: Vec<faults::Found>,
+    /// Other claims.
+    pub claims: Vec<detections::Claim>,
 }
 
 /// Most whole days in one run: each takes most of a second.
 const MOST_WHOLE_DAYS: usize = 80;
+/// Most days for each other claim.
+const MOST_CLAIM_DAYS: usize = 2000;
 /// Seeds for each planted fault.
 const FAULT_SEEDS: usize = 20;
 
@@ -45,6 +50,7 @@ pub fn run(days: usize) -> Result<Validation, String> {
         coverage: coverage::study(days)?,
         whole: whole::study(days.div_ceil(4).min(MOST_WHOLE_DAYS))?,
         faults: faults::study(seeds)?,
+        claims: detections::study(days.div_ceil(5).min(MOST_CLAIM_DAYS))?,
     })
 }
 

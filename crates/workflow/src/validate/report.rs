@@ -8,6 +8,12 @@ fn percent(s: Share) -> String {
     format!("{:.1} ± {:.1} %", 100.0 * s.value, 100.0 * s.se)
 }
 
+/// A size with as many decimals as it needs, at most three.
+fn short(v: f64) -> String {
+    let s = format!("{v:.3}");
+    s.trim_end_matches('0').trim_end_matches('.').to_owned()
+}
+
 /// The whole page.
 pub fn markdown(v: &Validation) -> String {
     let mut s = String::from(
@@ -84,10 +90,15 @@ pub fn markdown(v: &Validation) -> String {
             f.meaning,
             f.said_by.unwrap_or("nothing claims to find it yet"),
             share(f.recall),
-            f.recall_half.map_or_else(|| "–".to_owned(), |(size, s)| format!("{size:.3}: {}", percent(s))),
+            f.recall_half.map_or_else(|| "–".to_owned(), |(size, s)| format!("{}: {}", short(size), percent(s))),
             share(f.false_alarms),
             if f.pulls == 0 { "–".to_owned() } else { f.pulls.to_string() }
         );
+    }
+    s.push_str("\n## What else is claimed\n\n| claim | planted | rightly said | said wrongly | which means |\n|---|---|---|---|---|\n");
+    for c in &v.claims {
+        let wrong = c.false_alarms.map_or_else(|| "–".to_owned(), percent);
+        let _ = writeln!(s, "| {} | {} | {} | {} | {} |", c.name, c.planted, percent(c.found), wrong, c.when_not);
     }
     s.push_str(SIMPLIFIED);
     s
@@ -128,6 +139,9 @@ pub fn to_json(v: &Validation) -> Value {
             "lag_over_sigma_rms": w.lag_ratio, "drum_lag_ms": {"rms": w.drum_lag_ms[0], "p95": w.drum_lag_ms[1], "largest": w.drum_lag_ms[2]},
             "coverage": share(w.coverage), "bias_kw": share(w.bias_kw), "bias_against_second_baseline_kw": share(w.bias_again_kw), "power_share": {"largest": w.power_share[0], "p95": w.power_share[1]},
         },
+        "claims": v.claims.iter().map(|c| json!({
+            "claim": c.name, "planted": c.planted, "found": share(c.found), "false_alarms": c.false_alarms.map(share), "false_alarm_means": c.when_not,
+        })).collect::<Vec<_>>(),
         "faults": v.faults.iter().map(|f| json!({
             "kind": f.kind.id(), "size": f.size, "said_by": f.said_by, "recall": f.recall.map(share), "recall_at_half_size": f.recall_half.map(|(size, s)| json!({"size": size, "recall": share(s)})), "false_alarms": f.false_alarms.map(share), "pulls": f.pulls,
         })).collect::<Vec<_>>(),
