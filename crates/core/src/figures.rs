@@ -54,7 +54,7 @@ pub struct Looks {
     pub band_rpm: Option<[f64; 2]>,
     /// Engine speed to read power at, rpm.
     pub at_rpm: Option<f64>,
-    /// Where it is driven, rpm: full weight inside, fading to nothing over [`FADE_RPM`] on both sides.
+    /// Where it is driven, rpm: full weight inside, rising from nothing over [`FADE_RPM`] at both ends.
     pub driven_rpm: Option<[f64; 2]>,
     /// Engine speeds passed through between two full-throttle upshifts, rpm.
     pub shift_rpm: Option<[f64; 2]>,
@@ -64,7 +64,7 @@ pub struct Looks {
 pub const PLATEAU_SHARE: f64 = 0.05;
 /// Fall-off is read this far after the peak, rpm (our choice: about what an upshift is held beyond it).
 pub const FALL_OFF_RPM: f64 = 300.0;
-/// Width over which the weight of driving fades outside the driven band, rpm (our choice).
+/// Width over which the weight of driving rises from nothing at the ends of the driven band, rpm (our choice).
 pub const FADE_RPM: f64 = 500.0;
 
 impl Curve {
@@ -126,16 +126,16 @@ impl Curve {
         [self.rpm[low], self.rpm[high]]
     }
 
-    /// Mean power weighted by where it is driven, kW; `None` unless everything with weight is covered.
+    /// Mean power weighted by where it is driven, kW; `None` unless the whole band is covered.
     pub fn driven_mean(&self, driven: [f64; 2]) -> Option<f64> {
         let [a, b] = driven;
         if b <= a {
             return None;
         }
-        let weight = |r: f64| (1.0 - (a - r).max(r - b).max(0.0) / FADE_RPM).max(0.0);
+        let fade = FADE_RPM.min((b - a) / 2.0);
+        let weight = |r: f64| ((r - a).min(b - r) / fade).clamp(0.0, 1.0);
         let weighted: Vec<f64> = self.rpm.iter().zip(&self.power_kw).map(|(r, p)| weight(*r) * p).collect();
-        let total = b - a + FADE_RPM;
-        interp::integral(&self.rpm, &weighted, a - FADE_RPM, b + FADE_RPM).map(|s| s / total)
+        interp::integral(&self.rpm, &weighted, a, b).map(|s| s / (b - a - fade))
     }
 
     /// First and last grid speed.
@@ -189,7 +189,8 @@ mod tests {
         assert_eq!(f.plateau_rpm, Some(1400.0));
         assert!((f.fall_off_pct.unwrap() - 0.9).abs() < 1e-9);
         assert!((c.shifted_mean() - f.shift_power.unwrap()).abs() < 0.02);
-        assert_eq!(c.looked_at(&Looks { driven_rpm: Some([2200.0, 5000.0]), ..looks }).driven_power, None, "the fading side is not covered");
+        assert_eq!(c.looked_at(&Looks { driven_rpm: Some([1900.0, 5000.0]), ..looks }).driven_power, None, "the band is not covered");
+        assert!(f.driven_power.unwrap() > c.band_mean([3000.0, 5000.0]).unwrap() - 5.0);
         let flat = Curve { power_kw: vec![50.0; c.rpm.len()], ..c };
         assert!((flat.driven_mean([3000.0, 5000.0]).unwrap() - 50.0).abs() < 1e-6, "a flat curve has its own value");
         let ends = Curve { rpm: vec![4000.0, 4050.0], power_kw: vec![90.0, 100.0], torque_nm: vec![0.0; 2], edge: vec![false; 2] };

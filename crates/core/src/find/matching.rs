@@ -133,6 +133,14 @@ impl Index {
             What::In(field, text) => self.in_field(*field, &text.to_lowercase()),
             What::Text(text) => {
                 let text = text.to_lowercase();
+                // What is the name of something is that thing: E85 asks for the fuel, not for every note that mentions it.
+                let named = [(Field::Vehicle, VEHICLE), (Field::Map, MAP), (Field::Fuel, FUEL), (Field::Boost, BOOST)];
+                let own: Vec<Field> = named.into_iter().filter(|n| self.names[n.1].lower.contains(&text)).map(|n| n.0).collect();
+                if !own.is_empty() {
+                    let mut out = Bits::none(self.rows_in_all());
+                    own.into_iter().for_each(|f| out.or(&self.in_field(f, &text)));
+                    return out;
+                }
                 let mut out = self.in_field(Field::Note, &text);
                 for field in [Field::Vehicle, Field::Build, Field::Map, Field::Fuel, Field::Boost, Field::Tag] {
                     out.or(&self.in_field(field, &text));

@@ -141,6 +141,8 @@ fn notes_find_their_pull_their_set_or_their_day() {
     assert_eq!(total(&index, "#smoke"), 3);
     assert_eq!(total(&index, "\"belt squeal\", by the calibrator"), 1);
     assert_eq!(total(&index, "note rain, tag smoke"), 3);
+    index.put_day(3, &records, &[note(Scope::Day, "tomorrow E60", "")]);
+    assert_eq!((total(&index, "E60"), total(&index, "note E60"), total(&index, "tomorrow")), (6, 12, 12), "a known name is that thing");
     index.put_day(3, &records, &[]);
     assert_eq!(total(&index, "smoke"), 0);
 }
