@@ -4,11 +4,13 @@
 //! rows are dead and new ones are appended, and when a quarter is dead everything is written anew.
 
 use super::bits::Bits;
+use super::matching::Facet;
 use super::query::Field;
 use crate::air::AirState;
 use crate::correction::Correction;
 use chrono::{Datelike, NaiveDate};
 use std::collections::HashMap;
+use std::sync::OnceLock;
 
 /// Where a pull belongs.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
@@ -146,6 +148,8 @@ pub struct Index {
     days: HashMap<i64, Day>,
     notes: HashMap<i64, Vec<Kept>>,
     dead: usize,
+    /// Facets of every pull, counted when first asked for.
+    pub(super) of_all: OnceLock<Vec<Facet>>,
 }
 
 /// The first number in words such as `140 kPa`; NaN when there is none.
@@ -169,6 +173,7 @@ impl Index {
 
     /// Puts a day in place of what was known of it; without records the day is forgotten. Records come in any order.
     pub fn put_day(&mut self, day: i64, records: &[Record], notes: &[Note]) {
+        self.of_all = OnceLock::new();
         let old = self.days.get(&day).cloned().unwrap_or_default();
         let start = if old.len == records.len() { old.start } else { self.c.alive.len() };
         if old.len != records.len() {
@@ -270,6 +275,11 @@ impl Index {
                 }
             }
         }
+    }
+
+    /// Rows that are alive.
+    pub(super) fn living(&self) -> Bits {
+        if self.dead == 0 { Bits::all(self.c.alive.len()) } else { Bits::of_column(&self.c.alive, |a| a) }
     }
 
     /// How many rows there are, dead ones too.

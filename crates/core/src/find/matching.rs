@@ -91,7 +91,7 @@ impl Index {
         let f = Correction::ALL.iter().position(|c| *c == family).unwrap_or(0);
         let each: Vec<Bits> = q.clauses.iter().map(|c| self.rows_with(&c.what, f)).collect();
         let all_but = |leave: Option<usize>| {
-            let mut rows = Bits::of_column(&self.c.alive, |a| a);
+            let mut rows = self.living();
             for (_, (clause, holds)) in q.clauses.iter().zip(&each).enumerate().filter(|(i, _)| Some(*i) != leave) {
                 if clause.not { rows.and_not(holds) } else { rows.and(holds) }
             }
@@ -103,8 +103,10 @@ impl Index {
         if total == 0 && each.len() > 1 {
             without.extend((0..each.len()).map(|i| (i, all_but(Some(i)).count())).filter(|w| w.1 > 0));
         }
+        // Counts over everything are the slowest question and the most frequent one.
+        let facets = if q.clauses.is_empty() { self.of_all.get_or_init(|| self.facets(&rows)).clone() } else { self.facets(&rows) };
         let order = self.first(&rows, q, f, skip + limit);
-        Found { total, hits: order.into_iter().skip(skip).map(|i| self.hit(i, f)).collect(), facets: self.facets(&rows), without }
+        Found { total, hits: order.into_iter().skip(skip).map(|i| self.hit(i, f)).collect(), facets, without }
     }
 
     fn rows_with(&self, what: &What, f: usize) -> Bits {
@@ -248,18 +250,20 @@ impl Index {
         let mut counts: Vec<Vec<u32>> = (0..NAMED).map(|k| vec![0; self.names[k].all.len()]).collect();
         let (mut years, mut flags) = ([0u32; 400], [0u32; 64]);
         let first_year = 1900;
-        for i in rows.iter() {
+        rows.each_word(|some| {
             for (_, k) in columns {
-                counts[k][usize::from(c.named[k][i])] += 1;
+                let (count, numbers) = (&mut counts[k], &c.named[k]);
+                some.iter().for_each(|&i| count[usize::from(numbers[i])] += 1);
             }
-            // The Gregorian mean year is close enough to find the year but for the days around its turn; those are looked up.
-            years[(year_of(c.date[i]) - first_year).clamp(0, 399) as usize] += 1;
-            let mut left = c.flags[i];
-            while left != 0 {
-                flags[left.trailing_zeros() as usize] += 1;
-                left &= left - 1;
+            for &i in some {
+                years[(year_of(c.date[i]) - first_year).clamp(0, 399) as usize] += 1;
+                let mut left = c.flags[i];
+                while left != 0 {
+                    flags[left.trailing_zeros() as usize] += 1;
+                    left &= left - 1;
+                }
             }
-        }
+        });
         let mut out: Vec<Facet> = columns
             .iter()
             .map(|&(kind, k)| {
@@ -322,7 +326,7 @@ fn year_of(days: i32) -> i32 {
 }
 
 fn product(a: &[f32], b: &[f32], holds: impl Fn(f32) -> bool) -> Bits {
-    Bits::of(a.len(), |i| holds(a[i] * b[i]))
+    Bits::of_columns(a, b, |a, b| holds(a * b))
 }
 
 /// The first `n` of the rows in an order, without sorting the rest.
