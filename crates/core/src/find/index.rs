@@ -103,6 +103,10 @@ impl Names {
 /// Numbers of names in columns: vehicle, build, map, fuel, boost, gear, limit, ended, aligned.
 pub(super) const NAMED: usize = 9;
 
+/// Years are counted from here, so many of them.
+pub(super) const FIRST_YEAR: i32 = 1900;
+pub(super) const YEARS: usize = 400;
+
 /// Correction families kept, in the order of [`Correction::ALL`]; the diesel form needs more than the air and is kept as 1.
 const FAMILIES: usize = Correction::ALL.len();
 
@@ -111,6 +115,8 @@ pub(super) struct Columns {
     pub(super) place: Vec<(i64, i64, i64)>,
     pub(super) position: Vec<u16>,
     pub(super) date: Vec<i32>,
+    /// Years since [`FIRST_YEAR`].
+    pub(super) year: Vec<u16>,
     pub(super) named: [Vec<u16>; NAMED],
     pub(super) ethanol: Vec<f32>,
     pub(super) power: Vec<f32>,
@@ -214,6 +220,7 @@ impl Index {
         put(&mut c.place, at, (r.place.pull, r.place.set, r.place.day));
         put(&mut c.position, at, r.position);
         put(&mut c.date, at, r.date.num_days_from_ce());
+        put(&mut c.year, at, (r.date.year() - FIRST_YEAR).clamp(0, YEARS as i32 - 1) as u16);
         c.named.iter_mut().zip(numbers).for_each(|(col, n)| put(col, at, n));
         put(&mut c.ethanol, at, small(r.ethanol.map(|e| 100.0 * e)));
         put(&mut c.power, at, small(r.power.map(|p| p.0)));
@@ -240,6 +247,7 @@ impl Index {
         thin(&mut c.place, &keep);
         thin(&mut c.position, &keep);
         thin(&mut c.date, &keep);
+        thin(&mut c.year, &keep);
         c.named.iter_mut().for_each(|v| thin(v, &keep));
         let floats = [&mut c.ethanol, &mut c.power, &mut c.peak_rpm, &mut c.torque, &mut c.air, &mut c.boost, &mut c.used];
         floats.into_iter().chain(&mut c.factor).for_each(|v| thin(v, &keep));

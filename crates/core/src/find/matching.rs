@@ -1,7 +1,7 @@
 //! Answers a query from the index.
 
 use super::bits::Bits;
-use super::index::{Index, NAMED, Place};
+use super::index::{FIRST_YEAR, Index, Place, YEARS};
 use super::quantity::Quantity;
 use super::query::{Clause, Field, Order, Query, STATES, State, What};
 use crate::correction::Correction;
@@ -247,16 +247,23 @@ impl Index {
             (FacetKind::Limit, LIMIT),
             (FacetKind::Ended, ENDED),
         ];
-        let mut counts: Vec<Vec<u32>> = (0..NAMED).map(|k| vec![0; self.names[k].all.len()]).collect();
-        let (mut years, mut flags) = ([0u32; 400], [0u32; 64]);
-        let first_year = 1900;
+        // Neighbours often have the same value, and a counter cannot be raised again before it has been: four of each take turns.
+        let widest = columns.iter().map(|(_, k)| self.names[*k].all.len()).max().unwrap_or(0).max(YEARS);
+        let mut turns = vec![vec![0u32; widest]; 4 * (columns.len() + 1)];
+        let mut flags = [0u32; 64];
         rows.each_word(|some| {
-            for (_, k) in columns {
-                let (count, numbers) = (&mut counts[k], &c.named[k]);
-                some.iter().for_each(|&i| count[usize::from(numbers[i])] += 1);
+            for (place, column) in columns.iter().map(|(_, k)| &c.named[*k]).chain([&c.year]).enumerate() {
+                let [one, two, three, four] = &mut turns[4 * place..4 * place + 4] else { continue };
+                let (fours, rest) = some.as_chunks::<4>();
+                for &[a, b, c, d] in fours {
+                    one[usize::from(column[a])] += 1;
+                    two[usize::from(column[b])] += 1;
+                    three[usize::from(column[c])] += 1;
+                    four[usize::from(column[d])] += 1;
+                }
+                rest.iter().for_each(|i| one[usize::from(column[*i])] += 1);
             }
             for &i in some {
-                years[(year_of(c.date[i]) - first_year).clamp(0, 399) as usize] += 1;
                 let mut left = c.flags[i];
                 while left != 0 {
                     flags[left.trailing_zeros() as usize] += 1;
@@ -264,22 +271,24 @@ impl Index {
                 }
             }
         });
+        let counted = |place: usize, n: usize| turns[4 * place..4 * place + 4].iter().map(|t| t[n] as usize).sum::<usize>();
         let mut out: Vec<Facet> = columns
             .iter()
-            .map(|&(kind, k)| {
-                let values = counts[k].iter().enumerate().filter_map(|(n, count)| {
-                    let what = self.asks(kind, &self.names[k].all[n])?;
-                    (*count > 0).then_some((Clause { what, not: false }, *count as usize))
+            .enumerate()
+            .map(|(place, &(kind, k))| {
+                let values = self.names[k].all.iter().enumerate().filter_map(|(n, name)| {
+                    let (what, count) = (self.asks(kind, name)?, counted(place, n));
+                    (count > 0).then_some((Clause { what, not: false }, count))
                 });
                 Facet { kind, values: values.collect() }
             })
             .collect();
-        let year = |(i, n): (usize, &u32)| {
-            let y = first_year + i as i32;
+        let year = |i: usize| {
+            let (y, n) = (FIRST_YEAR + i as i32, counted(columns.len(), i));
             let (from, to) = (NaiveDate::from_ymd_opt(y, 1, 1)?, NaiveDate::from_ymd_opt(y, 12, 31)?);
-            (*n > 0).then_some((Clause { what: What::Days { from, to }, not: false }, *n as usize))
+            (n > 0).then_some((Clause { what: What::Days { from, to }, not: false }, n))
         };
-        out.push(Facet { kind: FacetKind::Year, values: years.iter().enumerate().filter_map(year).collect() });
+        out.push(Facet { kind: FacetKind::Year, values: (0..YEARS).filter_map(year).collect() });
         let flag = |(i, n): (usize, &u32)| {
             (*n > 0).then(|| (Clause { what: What::In(Field::Flag, self.flag_kinds.all[i].replace('_', " ")), not: false }, *n as usize))
         };
@@ -313,16 +322,6 @@ fn column_of(state: State) -> usize {
         State::Ended => ENDED,
         State::Aligned => ALIGNED,
     }
-}
-
-/// Year of a day counted from the common era, without going through a date for most days.
-fn year_of(days: i32) -> i32 {
-    let at = f64::from(days) / 365.2425;
-    let near = at - at.floor();
-    if (0.01..0.99).contains(&near) {
-        return at as i32 + 1;
-    }
-    NaiveDate::from_num_days_from_ce_opt(days).map_or(1900, |d| d.year())
 }
 
 fn product(a: &[f32], b: &[f32], holds: impl Fn(f32) -> bool) -> Bits {
