@@ -63,6 +63,9 @@ async fn the_demo_reads_as_its_truth_says() {
 
     what_is_kept_is_forgotten_when_it_changes(&cell).await;
     a_line_up_is_looked_at_by_other_figures(&cell).await;
+    two_instances_tell_each_other(&cell).await;
+    long_notes_and_markup_stay_text(&cell).await;
+    sets_that_cannot_be_compared_are_told_apart_from_errors(&cell).await;
 
     let svg = cell.get("/line-up/chart.svg?sets=1,2").await;
     assert!(svg.text().starts_with("<svg") && !svg.text().contains("var(--"));
@@ -156,6 +159,60 @@ async fn a_line_up_is_looked_at_by_other_figures(cell: &Cell) {
     assert!(day.contains("again") && !day.contains("tells map and fuel apart"));
     cell.post("/plan/1/drop", &[]).await;
     assert!(!cell.get("/days/1").await.text().contains("again</span>"));
+}
+
+/// Each keeps pages and an index of its own; what one writes the other shows at once.
+async fn two_instances_tell_each_other(cell: &Cell) {
+    let other = cell.another();
+    let (line_up, search) = ("/line-up?sets=1,3&base=1", "/search?q=%22seen+from+afar%22");
+    assert!(cell.get_elsewhere(&other, search).await.text().contains("No pull matches"));
+    let before = cell.get_elsewhere(&other, line_up).await.text();
+    assert_eq!(cell.get(line_up).await.text(), before, "both compute the same");
+    cell.post("/pulls/7/note", &[("note", "seen from afar")]).await;
+    cell.post("/pulls/7/exclude", &[("reason", "clutch slipped")]).await;
+    assert!(cell.get_elsewhere(&other, search).await.text().contains("One pull of 145"));
+    let after = cell.get_elsewhere(&other, line_up).await.text();
+    assert!(after != before && after.contains("2 of 3 pulls"), "an exclusion made elsewhere counts here");
+    cell.post("/pulls/7/exclude", &[("include", "true")]).await;
+    assert_eq!(cell.get_elsewhere(&other, line_up).await.text(), before);
+    assert!(cell.get_elsewhere(&other, "/search?q=left+out,+%22clutch+slipped%22").await.text().contains("No pull matches"));
+}
+
+/// Two thousand characters and whatever they hold: kept whole, found by their last word, shown as text.
+async fn long_notes_and_markup_stay_text(cell: &Cell) {
+    let long = format!("<script>alert(1)</script> {} zanzibar", "smoke & fumes, ".repeat(130));
+    assert!(long.len() > 1950);
+    cell.post("/pulls/5/note", &[("note", &long)]).await;
+    let page = cell.get("/pulls/5").await.text();
+    assert!(page.contains("zanzibar") && page.contains("&#60;script&#62;alert(1)") && !page.contains("<script>alert"));
+    let found = cell.get("/search?q=zanzibar").await.text();
+    assert!(found.contains("One pull of 145"));
+    let asked = cell.get("/search?q=%3Cimg+src%3Dx%3E").await.text();
+    assert!(!asked.contains("<img src=x"), "a query is text too");
+    let endless = cell.get(&format!("/search?q={}", "smoke+".repeat(300))).await;
+    assert_eq!(endless.status, StatusCode::OK, "a query too long to read is read as far as it goes");
+    let name = "a \"quoted\" <b>name</b>";
+    cell.post("/line-ups", &[("vehicle_id", "1"), ("name", name), ("query", "sets=1,2")]).await;
+    let vehicle = cell.get("/vehicles/1").await.text();
+    assert!(vehicle.contains("&#60;b&#62;name") && !vehicle.contains("<b>name</b>"));
+    assert_eq!(cell.post("/line-ups", &[("vehicle_id", "1"), ("name", " "), ("query", "sets=1,2")]).await.status, StatusCode::BAD_REQUEST);
+    assert_eq!(cell.post("/plan", &[("vehicle_id", "1"), ("factors", "{")]).await.status, StatusCode::BAD_REQUEST);
+    assert_eq!(cell.post("/plan/999/drop", &[]).await.status, StatusCode::NOT_FOUND);
+    assert_eq!(cell.post("/line-ups/999/forget", &[]).await.status, StatusCode::NOT_FOUND);
+}
+
+/// What cannot be compared is a page that says so; what cannot be asked is refused.
+async fn sets_that_cannot_be_compared_are_told_apart_from_errors(cell: &Cell) {
+    assert!(cell.get("/line-up?sets=1").await.text().contains("one set, nothing to compare it with yet"));
+    assert_eq!(cell.get("/line-up?sets=99999").await.status, StatusCode::BAD_REQUEST);
+    assert_eq!(cell.get("/line-up?sets=").await.status, StatusCode::BAD_REQUEST);
+    let many: Vec<String> = (1..=17).map(|i| i.to_string()).collect();
+    assert!(cell.get(&format!("/line-up?sets={}", many.join(","))).await.text().contains("too many to read in one line-up"));
+    let sixteen = cell.get(&format!("/line-up?sets={}", many[..8].join(","))).await;
+    assert_eq!(sixteen.status, StatusCode::OK);
+    assert!(cell.get("/line-up?sets=1,2&at=fast").await.text().contains("is no engine speed"));
+    let unknown = cell.get("/line-up?sets=1,2&view=nonsense").await.text();
+    assert!(unknown.contains("gains") || unknown.contains("loses"), "an unknown figure is the usual one");
 }
 
 /// Pages are kept in memory; the store is changed behind the application's back, as another instance would.

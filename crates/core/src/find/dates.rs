@@ -130,3 +130,61 @@ fn year_after(t: &[Token], i: usize) -> Option<i32> {
         _ => None,
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::super::lexer::cut;
+    use super::*;
+
+    fn said(text: &str, today: &str) -> Option<(String, String)> {
+        let tokens = cut(text).unwrap();
+        period(&tokens, today.parse().unwrap()).map(|(n, a, b)| {
+            assert_eq!(n, tokens.len(), "all of “{text}” is the period");
+            (a.to_string(), b.to_string())
+        })
+    }
+
+    fn is(text: &str, today: &str, from: &str, to: &str) {
+        assert_eq!(said(text, today), Some((from.into(), to.into())), "{text} on {today}");
+    }
+
+    #[test]
+    fn a_name_without_a_year_is_its_latest_occurrence() {
+        is("march", "2026-03-01", "2026-03-01", "2026-03-31");
+        is("march", "2026-02-28", "2025-03-01", "2025-03-31");
+        is("last march", "2026-03-20", "2025-03-01", "2025-03-31");
+        is("feb 2024", "2026-11-25", "2024-02-01", "2024-02-29");
+        is("sept", "2026-11-25", "2026-09-01", "2026-09-30");
+        is("29 february 2024", "2026-11-25", "2024-02-29", "2024-02-29");
+        is("24 december", "2026-11-25", "2025-12-24", "2025-12-24");
+    }
+
+    #[test]
+    fn a_winter_belongs_to_the_year_it_begins_in() {
+        is("winter 2024", "2026-11-25", "2024-12-01", "2025-02-28");
+        is("winter", "2026-01-10", "2025-12-01", "2026-02-28");
+        is("last winter", "2026-01-10", "2024-12-01", "2025-02-28");
+        is("fall 2025", "2026-11-25", "2025-09-01", "2025-11-30");
+        is("this summer", "2026-07-01", "2026-06-01", "2026-08-31");
+    }
+
+    #[test]
+    fn weeks_begin_on_monday_and_months_keep_their_lengths() {
+        is("this week", "2026-11-29", "2026-11-23", "2026-11-29");
+        is("last week", "2026-11-23", "2026-11-16", "2026-11-22");
+        is("last month", "2026-03-31", "2026-02-01", "2026-02-28");
+        is("this month", "2026-03-31", "2026-03-01", "2026-03-31");
+        is("last year", "2026-01-01", "2025-01-01", "2025-12-31");
+        is("last 2 weeks", "2026-11-25", "2026-11-12", "2026-11-25");
+        is("last 3 months", "2026-05-31", "2026-02-28", "2026-05-31");
+        is("yesterday", "2026-03-01", "2026-02-28", "2026-02-28");
+    }
+
+    #[test]
+    fn what_is_no_period_is_left_to_others() {
+        for text in ["gear 3", "162 kW", "last man", "31 helmets", "1950", "32 march"] {
+            let tokens = cut(text).unwrap();
+            assert_eq!(period(&tokens, "2026-11-25".parse().unwrap()), None, "{text}");
+        }
+    }
+}

@@ -142,3 +142,44 @@ fn in_figures(raw: &str) -> Option<(NaiveDate, NaiveDate)> {
     let first: NaiveDate = format!("{raw}-01").parse().ok()?;
     Some((first, first.checked_add_months(Months::new(1))?.pred_opt()?))
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn kinds(text: &str) -> Vec<Kind> {
+        cut(text).unwrap().into_iter().map(|t| t.kind).collect()
+    }
+
+    fn word(w: &str) -> Kind {
+        Kind::Word(w.into())
+    }
+
+    #[test]
+    fn numbers_are_told_from_names_that_begin_with_one() {
+        assert_eq!(kinds("162kW"), [Kind::Number(162.0, 0), word("kw")]);
+        assert_eq!(kinds("162.50 kW"), [Kind::Number(162.5, 2), word("kw")]);
+        assert_eq!(kinds("162,5kw"), [Kind::Number(162.5, 1), word("kw")], "a decimal comma");
+        assert_eq!(kinds("2B 3rd"), [word("2b"), word("3rd")]);
+        assert_eq!(kinds("-5 °C"), [Kind::Number(-5.0, 0), word("°c")]);
+        assert_eq!(kinds("95%"), [Kind::Number(95.0, 0), word("%")]);
+    }
+
+    #[test]
+    fn ranges_have_several_spellings() {
+        for text in ["160..165", "160 – 165", "160-165", "160…165"] {
+            assert_eq!(kinds(text), [Kind::Number(160.0, 0), Kind::To, Kind::Number(165.0, 0)], "{text}");
+        }
+        assert_eq!(kinds("tip-in"), [word("tip-in")], "a dash within a word is part of it");
+    }
+
+    #[test]
+    fn places_are_counted_in_characters() {
+        let t = cut("λ über, “zwei Wörter” >= 3").unwrap();
+        assert_eq!(t.iter().map(|t| t.column).collect::<Vec<_>>(), [1, 3, 7, 9, 23, 26]);
+        assert_eq!(t[3].kind, Kind::Quote("zwei Wörter".into()));
+        assert_eq!(t[4].kind, Kind::Sign(">="));
+        assert_eq!(cut("a \"b").unwrap_err().column, 3);
+        assert_eq!(cut("2026-02-30").unwrap_err().column, 1);
+    }
+}

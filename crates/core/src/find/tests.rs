@@ -62,6 +62,26 @@ fn a_query_is_read_as_a_person_would_say_it() {
 }
 
 #[test]
+fn units_are_brought_to_one() {
+    let range = |text: &str| match &parse(text, &reading()).unwrap().clauses[0].what {
+        What::Range { of, low, high, .. } => (*of, *low, *high),
+        other => panic!("{other:?}"),
+    };
+    let near = |a: f64, b: f64| (a / b - 1.0).abs() < 1e-9;
+    let (of, low, high) = range("power between 200 and 210 hp");
+    assert!(of == Quantity::Power && near(low, 149.14) && near(high, 156.597), "{low} {high}");
+    let (of, low, high) = range("boost at least 1.4 bar");
+    assert!(of == Quantity::Boost && near(low, 140.0) && high.is_infinite());
+    let (of, low, high) = range("20 psi");
+    assert!(of == Quantity::Boost && near(low, 19.5 * 6.894_757) && near(high, 20.5 * 6.894_757));
+    let (of, low, _) = range("300 lbft");
+    assert!(of == Quantity::Torque && near(low, 299.5 * 1.355_817_9));
+    let metric = Reading { usual: Usual { power: PowerUnit::Ps, torque: TorqueUnit::LbFt }, ..reading() };
+    let usual = parse("power over 200", &metric).unwrap();
+    assert_eq!(usual.words(None), "power over 200 PS", "a number without a unit is in the unit the person reads");
+}
+
+#[test]
 fn what_makes_no_sense_is_refused_with_its_column() {
     assert_eq!(refused("E60, power over kW"), "column 17: a number is missing here; write for example “power over 100 kW”");
     assert_eq!(refused("power over 150 Nm"), "column 16: N·m is a unit of torque, not of power");
@@ -164,6 +184,37 @@ fn a_day_put_again_replaces_what_was_known_of_it() {
     };
     let q = parse("E60, power over 150, newest first", &reading()).unwrap();
     assert_eq!(index.find(&q, Correction::SaeJ1349, 5, 20), fresh.find(&q, Correction::SaeJ1349, 5, 20));
+}
+
+#[test]
+fn nothing_found_says_which_condition_stands_in_the_way() {
+    let mut index = Index::default();
+    days_of(&mut index, 1..20, 12);
+    let found = index.find(&parse("E60, gear 9, power over 100", &reading()).unwrap(), Correction::None, 0, 5);
+    assert_eq!((found.total, found.without.len()), (0, 1));
+    assert_eq!(found.without[0].0, 1, "the gear");
+    assert_eq!(found.without[0].1, total(&index, "E60, power over 100"));
+    let hopeless = index.find(&parse("gear 9, power over 900", &reading()).unwrap(), Correction::None, 0, 5);
+    assert!(hopeless.without.is_empty(), "taking one away helps nothing");
+    assert!(index.find(&parse("gear 9", &reading()).unwrap(), Correction::None, 0, 5).without.is_empty());
+}
+
+#[test]
+fn pages_of_an_answer_follow_each_other_in_every_order() {
+    let mut index = Index::default();
+    days_of(&mut index, 1..30, 12);
+    for order in ["newest", "oldest", "strongest", "weakest", "power 150"] {
+        let q = parse(order, &reading()).unwrap();
+        let all: Vec<i64> = index.find(&q, Correction::SaeJ1349, 0, 1000).hits.iter().map(|h| h.place.pull).collect();
+        let mut paged = Vec::new();
+        for page in 0..all.len().div_ceil(7) {
+            paged.extend(index.find(&q, Correction::SaeJ1349, 7 * page, 7).hits.iter().map(|h| h.place.pull));
+        }
+        assert_eq!(paged, all, "{order}");
+    }
+    let strongest = index.find(&parse("strongest", &reading()).unwrap(), Correction::None, 0, 1000);
+    let powers: Vec<Option<f64>> = strongest.hits.iter().map(|h| h.power.map(|p| p.0)).collect();
+    assert!(powers.windows(2).all(|w| w[0].unwrap_or(-1.0) >= w[1].unwrap_or(-1.0)), "pulls without a figure come last");
 }
 
 #[test]

@@ -58,6 +58,18 @@ impl Cell {
         Reply { status: parts.status, headers: parts.headers, body: axum::body::to_bytes(body, 64 << 20).await.unwrap().to_vec() }
     }
 
+    /// The same request to another instance that serves the same database.
+    pub(crate) async fn get_elsewhere(&self, other: &Router, path: &str) -> Reply {
+        let request = Request::get(path).header("host", "127.0.0.1:1").body(Body::empty()).unwrap();
+        let (parts, body) = other.clone().oneshot(request).await.unwrap().into_parts();
+        Reply { status: parts.status, headers: parts.headers, body: axum::body::to_bytes(body, 64 << 20).await.unwrap().to_vec() }
+    }
+
+    /// Another instance with a memory of its own.
+    pub(crate) fn another(&self) -> Router {
+        router(AppState::new(self.store.clone(), self.folder.clone()))
+    }
+
     pub(crate) async fn get(&self, path: &str) -> Reply {
         self.send(Request::get(path).header("host", "127.0.0.1:1").body(Body::empty()).unwrap()).await
     }
