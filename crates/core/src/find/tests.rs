@@ -100,15 +100,15 @@ fn record(pull: i64, day_id: i64) -> Record<'static> {
         place: Place { pull, set: pull / 3, day: day_id },
         position: (k % 3) as u16 + 1,
         date: day("2026-01-01") + chrono::Days::new((day_id % 300) as u64),
-        names: ["Tolvern T3", "A", maps[k % 4], fuels[k / 2 % 2], if k % 5 == 0 { "140 kPa" } else { "as mapped" }, ["3", "4"][k % 2]],
+        names: ["Tolvern T3", "A", maps[k % 4], fuels[k / 2 % 2], if k.is_multiple_of(5) { "140 kPa" } else { "as mapped" }, ["3", "4"][k % 2]],
         ethanol: Some(if k / 2 % 2 == 1 { 0.6 } else { 0.05 }),
-        power: (k % 11 != 0).then_some((100.0 + (k * 37 % 101) as f64, 6000.0)),
+        power: (!k.is_multiple_of(11)).then_some((100.0 + (k * 37 % 101) as f64, 6000.0)),
         torque_nm: Some(200.0 + (k % 17) as f64),
-        air: (k % 7 != 0).then(|| AirState::new(15.0 + (k % 20) as f64, 0.5, 1000.0).unwrap()),
+        air: (!k.is_multiple_of(7)).then(|| AirState::new(15.0 + (k % 20) as f64, 0.5, 1000.0).unwrap()),
         used: Some((k % 13) as f64 / 10.0),
         states: [["clear", "over", "close", ""][k % 4], ["lift", "rev_limiter"][k % 2], "aligned"],
-        flags: if k % 9 == 0 { vec!["heat_soak"] } else { vec![] },
-        left_out: k % 10 == 0,
+        flags: if k.is_multiple_of(9) { vec!["heat_soak"] } else { vec![] },
+        left_out: k.is_multiple_of(10),
     }
 }
 
