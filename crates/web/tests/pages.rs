@@ -234,6 +234,9 @@ async fn what_is_kept_is_forgotten_when_it_changes(cell: &Cell) {
     cell.store.set_limits(1, &limits).await.unwrap();
     assert_eq!(cell.get(line_up).await.text(), first);
 
+    let dark = Request::get(line_up).header("host", "127.0.0.1:1").header("cookie", "jj_theme=dark").body(Body::empty()).unwrap();
+    assert!(cell.send(dark).await.text().contains("data-theme=\"dark\""), "so does the theme, kept in a cookie of its own");
+    assert!(!cell.get(line_up).await.text().contains("data-theme=\"dark\""));
     let other = cell.get(&format!("{line_up}&correction=none")).await.text();
     assert_ne!(other, first, "settings belong to the key");
     assert_eq!(cell.get(line_up).await.text(), first);

@@ -81,7 +81,8 @@ fn rests_on(l: &LineUp) -> Vec<Thing> {
 pub(crate) async fn show(_: Reader, prefs: Prefs, State(state): State<AppState>, uri: Uri, Query(p): Query<Params>) -> Result<Response, WebError> {
     let answer = |body: Bytes| ([(SET_COOKIE, prefs.cookie()), (CONTENT_TYPE, "text/html; charset=utf-8".into())], body).into_response();
     let since = state.fresh.look(&state.store).await?;
-    let key = format!("{uri} {}", prefs.cookie());
+    // Everything the page is drawn by: the theme has a cookie of its own.
+    let key = format!("{uri} {prefs:?}");
     if let Some(kept) = state.pages.get(&key, &state.fresh) {
         return Ok(answer(Bytes::clone(&kept)));
     }
