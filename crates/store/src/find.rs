@@ -152,6 +152,9 @@ impl Store {
     }
 }
 
+/// Day, set or pull, note, reason for leaving out and by whom.
+type Noted = (i64, i64, String, Option<String>, Option<String>);
+
 async fn notes(c: &mut Conn, days: &[i64]) -> Result<Vec<(i64, Note)>, StoreError> {
     let mut out = Vec::new();
     let mut add = |day, scope, text: String, tag: String, by: Option<String>| {
@@ -168,26 +171,23 @@ async fn notes(c: &mut Conn, days: &[i64]) -> Result<Vec<(i64, Note)>, StoreErro
         .load(c)
         .await?;
     sheet.into_iter().for_each(|(day, text, tag, by)| add(day, Scope::Day, text, tag, Some(by)));
-    let of_sets: Vec<(i64, i64, String, Option<String>, Option<String>)> = pull_set::table
+    let of_sets: Vec<Noted> = pull_set::table
         .filter(pull_set::day_id.eq_any(days))
         .filter(pull_set::note.ne("").or(pull_set::invalid_reason.is_not_null()))
         .select((pull_set::day_id, pull_set::id, pull_set::note, pull_set::invalid_reason, pull_set::invalid_by))
         .load(c)
         .await?;
-    for (day, set, text, reason, by) in of_sets {
-        add(day, Scope::Set(set), text, String::new(), None);
-        add(day, Scope::Set(set), reason.unwrap_or_default(), String::new(), by);
-    }
-    let of_pulls: Vec<(i64, i64, String, Option<String>, Option<String>)> = pull::table
+    let of_pulls: Vec<Noted> = pull::table
         .inner_join(pull_set::table)
         .filter(pull_set::day_id.eq_any(days))
         .filter(pull::note.ne("").or(pull::excluded_reason.is_not_null()))
         .select((pull_set::day_id, pull::id, pull::note, pull::excluded_reason, pull::excluded_by))
         .load(c)
         .await?;
-    for (day, pull, text, reason, by) in of_pulls {
-        add(day, Scope::Pull(pull), text, String::new(), None);
-        add(day, Scope::Pull(pull), reason.unwrap_or_default(), String::new(), by);
+    let sets = of_sets.into_iter().map(|n| (Scope::Set(n.1), n));
+    for (scope, (day, _, text, reason, by)) in sets.chain(of_pulls.into_iter().map(|n| (Scope::Pull(n.1), n))) {
+        add(day, scope, text, String::new(), None);
+        add(day, scope, reason.unwrap_or_default(), String::new(), by);
     }
     Ok(out)
 }

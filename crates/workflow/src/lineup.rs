@@ -72,12 +72,12 @@ pub async fn line_up(store: &Store, ids: &[i64], base: Option<i64>, settings: &S
     blocking(move || {
         let mut measured = measured;
         settings.driven_rpm = settings.driven_rpm.or(v.sheet.driven_rpm);
-        let mut results = analyse_sets(&inputs, &measured, &v.vehicle.engine, &settings);
-        settings.at_rpm = settings.at_rpm.or(results[base].figure(Figure::PeakTorque).rpm);
-        settings.shift_rpm = settings.shift_rpm.or_else(|| shift_window(&results[base], &v));
-        if settings.shift_rpm.is_some() || settings.at_rpm.is_some() {
-            results = analyse_sets(&inputs, &measured, &v.vehicle.engine, &settings);
+        // Where to look at all of them depends on the baseline's own curve.
+        if let Some(first) = analyse_sets(&inputs[base..=base], &measured[base..=base], &v.vehicle.engine, &settings).first() {
+            settings.at_rpm = settings.at_rpm.or(first.figure(Figure::PeakTorque).rpm);
+            settings.shift_rpm = settings.shift_rpm.or_else(|| shift_window(first, &v));
         }
+        let mut results = analyse_sets(&inputs, &measured, &v.vehicle.engine, &settings);
         let candidates: Vec<usize> = (0..shown).filter(|i| *i != base).collect();
         let mut comparisons = compare_all(&results, base, &candidates, &v.vehicle, &settings);
         note_pulls(&mut comparisons, &results, &measured);

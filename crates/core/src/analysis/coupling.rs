@@ -1,7 +1,6 @@
 //! How engine and dyno, or engine and blower, turned against each other over the pull, and what to call it.
 
 use super::dips::Beside;
-use crate::log::Series;
 use crate::signal::hygiene::median_in_place;
 use crate::signal::interp::linear_pair;
 use crate::signal::savgol::smooth_seconds;
@@ -19,6 +18,8 @@ const RATE_WINDOW_S: f64 = 0.3;
 const AROUND_S: f64 = 4.0;
 /// Rate ÷ speed must vary by this much for a lag to be told, 1/s.
 const MOVES: f64 = 0.03;
+/// An engine slower than this does not turn by itself, rpm.
+const TURNS: f64 = 100.0;
 /// Points per stretch that a median is taken of.
 const STEP_RPM: f64 = 100.0;
 
@@ -65,7 +66,8 @@ pub fn coupling(beside: &Beside<'_>, from: f64, to: f64, geometry: Option<f64>) 
         Some(_) => beside.series("engine_speed")?,
         None => beside.dyno.series("engine_speed")?,
     };
-    let (rpm, ratio) = binned(&engine, &shaft, |e, s| e / s)?;
+    let turning = shaft.t.iter().zip(&shaft.v).filter(|(_, s)| **s > 1.0);
+    let (rpm, ratio) = binned(turning.filter_map(|(t, s)| engine.at(*t).map(|e| (e, e / s))))?;
     let mut upper = ratio[ratio.len() / 2..].to_vec();
     let reference = geometry.unwrap_or_else(|| median_in_place(&mut upper));
     let excess: Vec<f64> = ratio.iter().map(|r| r / reference - 1.0).collect();
@@ -87,7 +89,7 @@ pub fn coupling(beside: &Beside<'_>, from: f64, to: f64, geometry: Option<f64>) 
     } else {
         (CouplingKind::Slip, format!("engine up to {pc:.1} % faster than the ratio of {reference:.3} says, {place}: tyre or clutch slip"))
     };
-    Some(Coupling { kind, rpm: rpm.clone(), ratio, reference, worst, worst_rpm: rpm[at], text })
+    Some(Coupling { kind, worst_rpm: rpm[at], rpm, ratio, reference, worst, text })
 }
 
 /// Blower speed ÷ engine speed over the pull against what it is where nothing loads the belt: before tip-in and after the lift. There
@@ -96,23 +98,17 @@ pub fn coupling(beside: &Beside<'_>, from: f64, to: f64, geometry: Option<f64>) 
 pub fn belt(beside: &Beside<'_>, from: f64, to: f64) -> Option<Coupling> {
     let (all, engine) = (beside.series("blower_speed")?, beside.series("engine_speed")?);
     let rate = smooth_seconds(&engine.t, &engine.v, RATE_WINDOW_S).0.derivative;
-    // Blower ÷ engine against rate ÷ speed, 1/s.
-    let point = |t: f64, b: f64| {
-        let [e, r] = linear_pair(&engine.t, [&engine.v, &rate], t)?;
-        (e > 100.0 && b > 1.0).then(|| (b / e, r / e))
+    // Engine speed, blower ÷ engine, and rate ÷ speed, 1/s.
+    let point = |(t, b): (&f64, &f64)| {
+        let [e, r] = linear_pair(&engine.t, [&engine.v, &rate], *t)?;
+        (e > TURNS && *b > 1.0).then(|| (e, b / e, r / e))
     };
     let outside = |t: f64| (t > from - AROUND_S && t < from - 0.2) || (t > to + 0.3 && t < to + AROUND_S);
-    let idle: Vec<(f64, f64)> = all.t.iter().zip(&all.v).filter(|(t, _)| outside(**t)).filter_map(|(t, b)| point(*t, *b)).collect();
+    let idle: Vec<(f64, f64)> = all.t.iter().zip(&all.v).filter(|(t, _)| outside(**t)).filter_map(point).map(|(_, k, x)| (k, x)).collect();
     let unloaded = line(&idle);
     let late = unloaded.map_or(0.0, |(_, slope)| slope);
     let pull = all.between(from, to);
-    let corrected: Vec<f64> = pull
-        .t
-        .iter()
-        .zip(&pull.v)
-        .map(|(t, b)| point(*t, *b).map_or(f64::NAN, |(k, x)| (k - late * x) * engine.at(*t).unwrap_or(f64::NAN)))
-        .collect();
-    let (rpm, ratio) = binned(&engine, &Series { t: pull.t, v: corrected }, |e, b| b / e)?;
+    let (rpm, ratio) = binned(pull.t.iter().zip(&pull.v).filter_map(point).map(|(e, k, x)| (e, k - late * x)))?;
     let mut lower = ratio[..ratio.len().div_ceil(2)].to_vec();
     let (reference, against) = match unloaded {
         Some((k, _)) => (k, "its ratio without load"),
@@ -150,13 +146,11 @@ fn line(points: &[(f64, f64)]) -> Option<(f64, f64)> {
     (near.len() >= 20 && xx / n > MOVES * MOVES).then(|| (my - xy / xx * mx, xy / xx))
 }
 
-/// Median of `of(engine, other)` over steps of engine speed, at least five of them.
-fn binned(engine: &Series, other: &Series, of: impl Fn(f64, f64) -> f64) -> Option<(Vec<f64>, Vec<f64>)> {
+/// Median ratio over steps of engine speed, at least five of them, from pairs of engine speed and ratio.
+fn binned(points: impl Iterator<Item = (f64, f64)>) -> Option<(Vec<f64>, Vec<f64>)> {
     let mut bins: std::collections::BTreeMap<i64, Vec<f64>> = std::collections::BTreeMap::new();
-    for (t, v) in other.t.iter().zip(&other.v) {
-        if let Some(e) = engine.at(*t).filter(|e| *e > 100.0 && *v > 1.0) {
-            bins.entry((e / STEP_RPM).round() as i64).or_default().push(of(e, *v));
-        }
+    for (e, ratio) in points.filter(|p| p.0 > TURNS) {
+        bins.entry((e / STEP_RPM).round() as i64).or_default().push(ratio);
     }
     (bins.len() >= 5).then(|| bins.into_iter().map(|(k, mut v)| (k as f64 * STEP_RPM, median_in_place(&mut v))).unzip())
 }

@@ -45,12 +45,10 @@ pub fn events(m: &Measured, beside: &Beside<'_>, ambient_kpa: Option<f64>) -> Ve
     let Some(span) = m.span else { return Vec::new() };
     let (from, to) = (span.from_s, span.to_s);
     let g = &m.grid;
-    let rpm_at = |t: f64| -> Option<f64> {
-        let mut pairs: Vec<(f64, f64)> = g.time_s.iter().copied().zip(g.rpm.iter().copied()).collect();
-        pairs.sort_by(|a, b| a.0.total_cmp(&b.0));
-        let (ts, rs): (Vec<f64>, Vec<f64>) = pairs.into_iter().unzip();
-        crate::signal::interp::linear_clamped(&ts, &rs, t)
-    };
+    let mut pairs: Vec<(f64, f64)> = g.time_s.iter().copied().zip(g.rpm.iter().copied()).collect();
+    pairs.sort_by(|a, b| a.0.total_cmp(&b.0));
+    let (times, speeds): (Vec<f64>, Vec<f64>) = pairs.into_iter().unzip();
+    let rpm_at = |t: f64| crate::signal::interp::linear_clamped(&times, &speeds, t);
     let near = |rpm: f64| super::sets::index_of(&g.rpm, rpm).map_or(from, |i| g.time_s[i]);
     let mut out = vec![Event {
         kind: EventKind::TipIn,

@@ -62,15 +62,19 @@ pub struct PullFlag {
 /// Flags over sets of one day: pulls outside the day's conditions (judged without looking at power), warm-up, and outliers at peak.
 /// A flag excludes nothing; a person does, with a reason.
 pub fn flag_pulls(sets: &[SetResult], measured: &[Vec<Measured>]) -> Vec<PullFlag> {
+    flags_of(&sets.iter().zip(measured).map(|(s, m)| (s, m.as_slice())).collect::<Vec<_>>())
+}
+
+fn flags_of(day: &[(&SetResult, &[Measured])]) -> Vec<PullFlag> {
     let mut out = Vec::new();
     for (kind, words, room) in WINDOW {
         let start = |m: &Measured| m.channels.iter().find(|c| c.channel.as_str() == kind).map(|c| c.start);
-        let mut all: Vec<f64> = measured.iter().flatten().filter_map(start).collect();
+        let mut all: Vec<f64> = day.iter().flat_map(|d| d.1).filter_map(start).collect();
         if all.len() < 3 {
             continue;
         }
         let usual = crate::signal::hygiene::median_in_place(&mut all);
-        for (set, pulls) in measured.iter().enumerate() {
+        for (set, (_, pulls)) in day.iter().enumerate() {
             for (pull, m) in pulls.iter().enumerate() {
                 if let Some(t) = start(m).filter(|t| (t - usual).abs() > room) {
                     let side = if t > usual { "warmer" } else { "colder" };
@@ -80,12 +84,12 @@ pub fn flag_pulls(sets: &[SetResult], measured: &[Vec<Measured>]) -> Vec<PullFla
             }
         }
     }
-    for (set, (s, pulls)) in sets.iter().zip(measured).enumerate() {
+    for (set, (s, pulls)) in day.iter().enumerate() {
         out.extend(warm_up(s, pulls).map(|(pull, flag)| PullFlag { set, pull, flag }));
     }
-    let values: Vec<&[f64]> = sets.iter().map(|s| s.figure(Figure::PeakPower).values.as_slice()).collect();
+    let values: Vec<&[f64]> = day.iter().map(|(s, _)| s.figure(Figure::PeakPower).values.as_slice()).collect();
     for o in outliers(&values) {
-        let pull = counted(&sets[o.set], o.value);
+        let pull = counted(day[o.set].0, o.value);
         let side = if o.off > 0.0 { "above" } else { "below" };
         let text = format!("peak power {:.1} kW {side} the set's other pulls, {:.1} times what scatter explains", o.off.abs(), (o.t / o.limit).abs());
         out.push(PullFlag { set: o.set, pull, flag: Flag::new("outlier", text) });
@@ -151,8 +155,8 @@ pub fn note_pulls(comparisons: &mut [Comparison], sets: &[SetResult], measured: 
     days.dedup();
     for day in days {
         let own: Vec<usize> = (0..sets.len()).filter(|&i| sets[i].day == *day).collect();
-        let (s, m): (Vec<SetResult>, Vec<Vec<Measured>>) = own.iter().map(|&i| (sets[i].clone(), measured[i].clone())).unzip();
-        flags.extend(flag_pulls(&s, &m).into_iter().map(|f| PullFlag { set: own[f.set], ..f }));
+        let its: Vec<(&SetResult, &[Measured])> = own.iter().map(|&i| (&sets[i], measured[i].as_slice())).collect();
+        flags.extend(flags_of(&its).into_iter().map(|f| PullFlag { set: own[f.set], ..f }));
     }
     for c in comparisons {
         for set in [c.base, c.candidate] {

@@ -115,14 +115,9 @@ impl Index {
             What::Range { of, low, high, .. } => {
                 let (low, high) = (*low as f32, *high as f32);
                 let within = move |v: f32| v >= low && v <= high;
-                match of {
-                    Quantity::Power => product(&c.power, &c.factor[f], within),
-                    Quantity::Torque => product(&c.torque, &c.factor[f], within),
-                    Quantity::PeakSpeed => Bits::of_column(&c.peak_rpm, within),
-                    Quantity::Boost => Bits::of_column(&c.boost, within),
-                    Quantity::Ethanol => Bits::of_column(&c.ethanol, within),
-                    Quantity::Air => Bits::of_column(&c.air, within),
-                    Quantity::Used => Bits::of_column(&c.used, within),
+                match self.figure(*of, f) {
+                    (v, Some(factor)) => Bits::of_columns(v, factor, |v, k| within(v * k)),
+                    (v, None) => Bits::of_column(v, within),
                 }
             }
             What::Days { from, to } => {
@@ -150,6 +145,20 @@ impl Index {
                 out.or(&self.named(GEAR, |n| n == text));
                 out
             }
+        }
+    }
+
+    /// Column of a figure, and the factors that correct it where a family does.
+    fn figure(&self, of: Quantity, f: usize) -> (&[f32], Option<&[f32]>) {
+        let c = &self.c;
+        match of {
+            Quantity::Power => (&c.power, Some(&c.factor[f])),
+            Quantity::Torque => (&c.torque, Some(&c.factor[f])),
+            Quantity::PeakSpeed => (&c.peak_rpm, None),
+            Quantity::Boost => (&c.boost, None),
+            Quantity::Ethanol => (&c.ethanol, None),
+            Quantity::Air => (&c.air, None),
+            Quantity::Used => (&c.used, None),
         }
     }
 
@@ -201,18 +210,8 @@ impl Index {
             Order::Weakest => top(rows.iter_back(), n, |a, b| by(power(a), power(b)).then_with(|| newest(a, b))),
             Order::Closest => {
                 let Some((of, value)) = q.about() else { return top(rows.iter_back(), n, newest) };
-                let off = |i: usize| {
-                    let v = match of {
-                        Quantity::Power => power(i),
-                        Quantity::Torque => c.torque[i] * c.factor[f][i],
-                        Quantity::PeakSpeed => c.peak_rpm[i],
-                        Quantity::Boost => c.boost[i],
-                        Quantity::Ethanol => c.ethanol[i],
-                        Quantity::Air => c.air[i],
-                        Quantity::Used => c.used[i],
-                    };
-                    (v - value as f32).abs()
-                };
+                let (v, factor) = self.figure(of, f);
+                let off = |i: usize| (v[i] * factor.map_or(1.0, |k| k[i]) - value as f32).abs();
                 top(rows.iter_back(), n, |a, b| by(off(a), off(b)).then_with(|| newest(a, b)))
             }
         }
@@ -322,10 +321,6 @@ fn column_of(state: State) -> usize {
         State::Ended => ENDED,
         State::Aligned => ALIGNED,
     }
-}
-
-fn product(a: &[f32], b: &[f32], holds: impl Fn(f32) -> bool) -> Bits {
-    Bits::of_columns(a, b, |a, b| holds(a * b))
 }
 
 /// The first `n` of the rows in an order, without sorting the rest.

@@ -1,6 +1,6 @@
 //! The figures a query may ask for, with their units.
 
-use crate::units::{PowerUnit, TorqueUnit};
+use crate::units::{KPA_PER_PSI, NM_PER_LBFT, PowerUnit, TorqueUnit, W_PER_HP, W_PER_PS};
 
 /// A figure of a pull that can be asked for by range.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
@@ -35,14 +35,14 @@ pub(super) const NAMES: [(Quantity, &[&str]); 7] = [
 /// Words for a unit: the quantity, what one of it is in the quantity's own unit, and the words.
 pub(super) const UNITS: [(Quantity, f64, &[&str]); 12] = [
     (Quantity::Power, 1.0, &["kw", "kilowatt", "kilowatts"]),
-    (Quantity::Power, 0.7457, &["hp", "bhp", "horsepower"]),
-    (Quantity::Power, 0.735_498_75, &["ps"]),
+    (Quantity::Power, W_PER_HP / 1000.0, &["hp", "bhp", "horsepower"]),
+    (Quantity::Power, W_PER_PS / 1000.0, &["ps"]),
     (Quantity::Torque, 1.0, &["nm", "n·m", "n-m"]),
-    (Quantity::Torque, 1.355_817_9, &["lbft", "lb·ft", "lb-ft", "ftlb"]),
+    (Quantity::Torque, NM_PER_LBFT, &["lbft", "lb·ft", "lb-ft", "ftlb"]),
     (Quantity::PeakSpeed, 1.0, &["rpm"]),
     (Quantity::Boost, 1.0, &["kpa"]),
     (Quantity::Boost, 100.0, &["bar"]),
-    (Quantity::Boost, 6.894_757, &["psi"]),
+    (Quantity::Boost, KPA_PER_PSI, &["psi"]),
     (Quantity::Ethanol, 1.0, &["%", "percent"]),
     (Quantity::Used, 1.0, &["%", "percent"]),
     (Quantity::Air, 1.0, &["°c", "c"]),

@@ -1,7 +1,7 @@
 //! Drift over the day: a linear trend fitted beside the configurations, as a sensitivity that is shown and never silently applied;
 //! and the baseline as it stood when a set between its two runs was pulled.
 
-use super::distributions::{t_quantile, t_two_sided_p};
+use super::distributions::t_two_sided_p;
 use super::pooled::{Between, Interval, Within};
 use crate::linalg::Cholesky;
 use serde::Serialize;
@@ -50,9 +50,7 @@ pub struct Drift {
 impl Drift {
     /// Adjusted difference of configuration `k` to configuration `base` 0 with its 95 % interval.
     pub fn difference(&self, k: usize) -> Interval {
-        let (d, se) = (self.adjusted[k] - self.adjusted[0], self.difference_se[k]);
-        let p = if se > 0.0 { t_two_sided_p(d / se, self.df) } else { f64::NAN };
-        Interval { difference: d, half_width: t_quantile(0.975, self.df) * se, se, df: self.df, p }
+        Interval::new(self.adjusted[k] - self.adjusted[0], self.difference_se[k], self.df)
     }
 }
 
@@ -146,15 +144,8 @@ pub fn bracketed(before: Run, set: Run, after: Run, w: &Within, b: Option<&Betwe
     let d = set.mean - ((1.0 - place) * before.mean + place * after.mean);
     let weights = [(1.0, set.n), ((1.0 - place).powi(2), before.n), (place * place, after.n)];
     let from_w = w.sd * w.sd * weights.iter().map(|(q, n)| q / *n as f64).sum::<f64>();
-    let from_b = b.map_or(0.0, |b| b.variance * weights.iter().map(|x| x.0).sum::<f64>());
-    let v = from_w + from_b;
-    let df = match b {
-        Some(b) if from_b > 0.0 => v * v / (from_w * from_w / w.df + from_b * from_b / b.df),
-        _ => w.df,
-    };
-    let se = v.sqrt();
-    let p = if se > 0.0 { t_two_sided_p(d / se, df) } else { f64::NAN };
-    Some(Interval { difference: d, half_width: t_quantile(0.975, df) * se, se, df, p })
+    let from_b = b.map(|b| (b.variance * weights.iter().map(|x| x.0).sum::<f64>(), b.df));
+    Some(Interval::of_components(d, (from_w, w.df), from_b))
 }
 
 #[cfg(test)]

@@ -71,6 +71,25 @@ pub struct Interval {
 }
 
 impl Interval {
+    /// A 95 % t interval from a standard error and its degrees of freedom.
+    pub fn new(difference: f64, se: f64, df: f64) -> Self {
+        let p = if se > 0.0 { t_two_sided_p(difference / se, df) } else { f64::NAN };
+        Self { difference, half_width: t_quantile(0.975, df) * se, se, df, p }
+    }
+
+    /// From the variance that scatter within sets leaves and, where it is known, that between mountings; each with its degrees of
+    /// freedom, joined by Satterthwaite over the two components.
+    pub(super) fn of_components(difference: f64, (within, df_w): (f64, f64), between: Option<(f64, f64)>) -> Self {
+        let (variance, df) = match between {
+            Some((b, df_b)) if b > 0.0 => {
+                let v = within + b;
+                (v, v * v / (within * within / df_w + b * b / df_b))
+            }
+            _ => (within, df_w),
+        };
+        Self::new(difference, variance.sqrt(), df)
+    }
+
     /// The two ends.
     pub fn ci95(&self) -> [f64; 2] {
         [self.difference - self.half_width, self.difference + self.half_width]
@@ -94,18 +113,7 @@ impl Interval {
 /// freedom from fourteen to one, and the interval from ± 1 to ± 6: coverage is no better for it (`docs/validation.md`).
 pub fn difference(difference: f64, n1: usize, n2: usize, w: &Within, b: Option<&Between>) -> Interval {
     let k = 1.0 / n1 as f64 + 1.0 / n2 as f64;
-    let from_w = w.sd * w.sd * k;
-    let (variance, df) = match b {
-        Some(b) if b.variance > 0.0 => {
-            let from_b = 2.0 * b.variance;
-            let v = from_w + from_b;
-            (v, v * v / (from_w * from_w / w.df + from_b * from_b / b.df))
-        }
-        _ => (from_w, w.df),
-    };
-    let se = variance.sqrt();
-    let p = if se > 0.0 { t_two_sided_p(difference / se, df) } else { f64::NAN };
-    Interval { difference, half_width: t_quantile(0.975, df) * se, se, df, p }
+    Interval::of_components(difference, (w.sd * w.sd * k, w.df), b.map(|b| (2.0 * b.variance, b.df)))
 }
 
 #[cfg(test)]

@@ -5,7 +5,7 @@ use crate::auth::{Calibrator, Reader};
 use crate::error::WebError;
 use crate::prefs::Prefs;
 use crate::state::AppState;
-use crate::views::{DayPage, NewDayPage, Shell, day_page};
+use crate::views::{DayPage, NewDayPage, Shell, day_page, decimal};
 use axum::Form;
 use axum::extract::{Path, Query, State};
 use axum::http::StatusCode;
@@ -40,11 +40,10 @@ pub(crate) struct NewDayForm {
 
 /// A number as people type it: decimal comma allowed; `None` when blank.
 fn number(name: &str, s: &str) -> Result<Option<f64>, String> {
-    let t = s.trim().replace(',', ".");
-    if t.is_empty() {
+    if s.trim().is_empty() {
         return Ok(None);
     }
-    t.parse::<f64>().ok().filter(|v| v.is_finite()).map(Some).ok_or_else(|| format!("{name}: “{s}” is not a number"))
+    decimal(s).map(Some).ok_or_else(|| format!("{name}: “{s}” is not a number"))
 }
 
 /// Air from three fields; humidity in per cent. All blank is no air. With an altitude the pressure is a sea-level figure.

@@ -1,5 +1,6 @@
 //! Limits as a form: rows by index, one blank row for a new one.
 
+use crate::views::decimal;
 use jamjar_core::channel::Channel;
 use jamjar_core::limits::{Direction, GateTerm, Limit, Severity, Threshold};
 use std::collections::HashMap;
@@ -8,7 +9,7 @@ use std::collections::HashMap;
 const MOST: usize = 60;
 
 fn number(s: &str, what: &str) -> Result<f64, String> {
-    s.trim().replace(',', ".").parse::<f64>().ok().filter(|v| v.is_finite()).ok_or_else(|| format!("{what}: “{}” is not a number", s.trim()))
+    decimal(s).ok_or_else(|| format!("{what}: “{}” is not a number", s.trim()))
 }
 
 /// `0.9`, or `880 at 1000, 940 at 4000` over a channel.

@@ -8,6 +8,9 @@ use axum::extract::{Path, State};
 use axum::response::Redirect;
 use serde::Deserialize;
 
+/// Longest note of a pull or a set, characters.
+const LONGEST_NOTE: usize = 10_000;
+
 #[derive(Deserialize)]
 pub(crate) struct Exclusion {
     #[serde(default)]
@@ -45,11 +48,19 @@ pub(crate) struct Note {
     note: String,
 }
 
-pub(crate) async fn note(_: Calibrator, State(state): State<AppState>, Path(id): Path<i64>, Form(f): Form<Note>) -> Result<Redirect, WebError> {
-    if f.note.chars().count() > 10_000 {
-        return Err(WebError::Bad("the note is longer than 10,000 characters".into()));
+impl Note {
+    /// The text, when it is not too long.
+    pub(crate) fn text(&self) -> Result<&str, WebError> {
+        if self.note.chars().count() > LONGEST_NOTE {
+            return Err(WebError::Bad("the note is longer than 10,000 characters".into()));
+        }
+        Ok(self.note.trim())
     }
+}
+
+pub(crate) async fn note(_: Calibrator, State(state): State<AppState>, Path(id): Path<i64>, Form(f): Form<Note>) -> Result<Redirect, WebError> {
+    let text = f.text()?;
     let day = state.store.set(id).await?.day_id;
-    state.store.note_set(id, f.note.trim()).await?;
+    state.store.note_set(id, text).await?;
     Ok(Redirect::to(&format!("/days/{day}#set-{id}")))
 }

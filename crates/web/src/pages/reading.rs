@@ -1,11 +1,12 @@
 //! The page of one pull, and what a person decides there.
 
+use super::pulls::Note;
 use super::{encoding, page};
 use crate::auth::{Calibrator, Reader};
 use crate::error::WebError;
 use crate::prefs::Prefs;
 use crate::state::AppState;
-use crate::views::{Asked, pull_page};
+use crate::views::{Asked, decimal, pull_page};
 use axum::Form;
 use axum::extract::{Path, Query, State};
 use axum::http::HeaderMap;
@@ -37,8 +38,7 @@ fn zoom(p: &Params) -> Result<Option<[f64; 2]>, WebError> {
     if p.from.trim().is_empty() && p.to.trim().is_empty() {
         return Ok(None);
     }
-    let read = |s: &str| s.trim().replace(',', ".").parse::<f64>().ok().filter(|v| v.is_finite());
-    match (read(&p.from), read(&p.to)) {
+    match (decimal(&p.from), decimal(&p.to)) {
         (Some(a), Some(b)) if b > a => Ok(Some([a, b])),
         _ => Err(WebError::Bad(format!("“{}” to “{}” is no stretch of the axis: give two numbers, the lower first", p.from, p.to))),
     }
@@ -84,26 +84,20 @@ pub(crate) struct Lag {
 
 /// Anchors the clocks by hand, or leaves them to be found when blank.
 pub(crate) async fn lag(_: Calibrator, State(state): State<AppState>, Path(id): Path<i64>, Form(f): Form<Lag>) -> Result<Redirect, WebError> {
-    let text = f.lag.trim().replace(',', ".");
-    let lag = if text.is_empty() {
+    let lag = if f.lag.trim().is_empty() {
         None
     } else {
-        let read = text.parse::<f64>().ok().filter(|v| v.is_finite() && v.abs() < 1e7);
-        Some(read.ok_or_else(|| WebError::Bad(format!("“{}” is not a lag in seconds, such as -12.35", f.lag.trim())))?)
+        Some(
+            decimal(&f.lag)
+                .filter(|v| v.abs() < 1e7)
+                .ok_or_else(|| WebError::Bad(format!("“{}” is not a lag in seconds, such as -12.35", f.lag.trim())))?,
+        )
     };
     state.store.set_lag(id, lag).await?;
     Ok(Redirect::to(&format!("/pulls/{id}#clocks")))
 }
 
-#[derive(Deserialize)]
-pub(crate) struct Note {
-    note: String,
-}
-
 pub(crate) async fn note(_: Calibrator, State(state): State<AppState>, Path(id): Path<i64>, Form(f): Form<Note>) -> Result<Redirect, WebError> {
-    if f.note.chars().count() > 10_000 {
-        return Err(WebError::Bad("the note is longer than 10,000 characters".into()));
-    }
-    state.store.note_pull(id, f.note.trim()).await?;
+    state.store.note_pull(id, f.text()?).await?;
     Ok(Redirect::to(&format!("/pulls/{id}#note")))
 }

@@ -4,7 +4,7 @@ use super::page;
 use crate::auth::Calibrator;
 use crate::error::WebError;
 use crate::state::AppState;
-use crate::views::checklist_fragment;
+use crate::views::{checklist_fragment, decimal};
 use axum::Form;
 use axum::extract::{Path, State};
 use axum::response::{Html, IntoResponse, Redirect, Response};
@@ -28,12 +28,7 @@ fn time(s: &str) -> Result<NaiveTime, WebError> {
 }
 
 fn number(s: &str, what: &str) -> Result<f64, WebError> {
-    s.trim()
-        .replace(',', ".")
-        .parse::<f64>()
-        .ok()
-        .filter(|v| v.is_finite())
-        .ok_or_else(|| WebError::Bad(format!("{what}: “{}” is not a number", s.trim())))
+    decimal(s).ok_or_else(|| WebError::Bad(format!("{what}: “{}” is not a number", s.trim())))
 }
 
 /// One answer at a time, as each is tapped; the fragment comes back with the verdict.

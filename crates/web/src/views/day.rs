@@ -143,12 +143,18 @@ fn cards(sets: &[SetWithPulls], v: &VehicleRecord, e: &Encoding, prefs: &Prefs) 
     let results = analyse_sets(&inputs, &measured, &v.vehicle.engine, &prefs.settings(None));
     let flags = flag_pulls(&results, &measured);
     let of = |k: usize| flags.iter().filter(|f| f.set == k).collect::<Vec<_>>();
-    sets.iter().zip(&results).enumerate().map(|(k, (s, r))| card(s, r, &of(k), v, e, prefs)).collect()
+    sets.iter().zip(&results).enumerate().map(|(k, (s, r))| card(s, (r, &measured[k]), &of(k), v, e, prefs)).collect()
 }
 
-fn card(s: &SetWithPulls, result: &SetResult, flagged: &[&PullFlag], v: &VehicleRecord, e: &Encoding, prefs: &Prefs) -> SetCard {
-    let measured: Vec<Measured> = s.pulls.iter().map(|p| p.1.measured.clone()).collect();
-    let verdicts = set_verdicts(&measured);
+fn card(
+    s: &SetWithPulls,
+    (result, measured): (&SetResult, &[Measured]),
+    flagged: &[&PullFlag],
+    v: &VehicleRecord,
+    e: &Encoding,
+    prefs: &Prefs,
+) -> SetCard {
+    let verdicts = set_verdicts(measured);
     let peak = result.figure(jamjar_core::analysis::Figure::PeakPower);
     let u = prefs.power;
     let c = &s.set.config;

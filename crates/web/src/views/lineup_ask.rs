@@ -1,5 +1,6 @@
 //! What a line-up was asked for, and addresses that ask for it again.
 
+use super::words::decimal;
 use jamjar_core::analysis::Figure;
 
 /// Band of the mean until a person chooses one, rpm.
@@ -26,7 +27,7 @@ impl LineUpAsked {
     /// # Errors
     /// A sentence for a band or an engine speed that makes no sense.
     pub(crate) fn read(focus: Option<i64>, view: &str, band: &str, at: &str, across: &str) -> Result<Self, String> {
-        let number = |s: &str| s.trim().replace(',', ".").parse::<f64>().ok().filter(|v| (100.0..=30_000.0).contains(v));
+        let number = |s: &str| decimal(s).filter(|v| (100.0..=30_000.0).contains(v));
         let band = if band.trim().is_empty() {
             BAND
         } else {

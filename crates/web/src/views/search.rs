@@ -1,6 +1,7 @@
 //! Pulls found, the conditions as understood, and what could narrow them.
 
 use super::Shell;
+use super::lineup_ask::query_of;
 use super::words::date_words;
 use crate::prefs::Prefs;
 use askama::Template;
@@ -82,12 +83,11 @@ struct Row {
 
 /// An address of the search.
 fn address(q: &str, skip: usize) -> String {
-    let mut out = form_urlencoded::Serializer::new(String::from("/search?"));
-    out.append_pair("q", q);
+    let mut pairs = vec![("q", q.to_owned())];
     if skip > 0 {
-        out.append_pair("skip", &skip.to_string());
+        pairs.push(("skip", skip.to_string()));
     }
-    out.finish()
+    format!("/search?{}", query_of(&pairs))
 }
 
 fn link(words: impl Into<String>, q: &str, count: String) -> Link {

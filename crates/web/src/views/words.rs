@@ -10,6 +10,11 @@ pub(crate) fn date_words(d: NaiveDate) -> String {
     format!("{} {} {}", d.day(), MONTHS[d.month0() as usize], d.year())
 }
 
+/// A number as people type it: blanks around it and a decimal comma allowed; `None` for anything else.
+pub(crate) fn decimal(s: &str) -> Option<f64> {
+    s.trim().replace(',', ".").parse().ok().filter(|v: &f64| v.is_finite())
+}
+
 /// "3 pulls", "1 pull".
 pub(crate) fn count(n: usize, one: &str) -> String {
     if n == 1 { format!("1 {one}") } else { format!("{n} {one}s") }

@@ -8,7 +8,7 @@ use jamjar_sim::{Noise, SimSet};
 use rayon::prelude::*;
 
 /// Scatter of a pull, as a share of power: the demo's.
-const PULL: f64 = 0.0045;
+pub(super) const PULL: f64 = 0.0045;
 /// Standard deviation of what a recorder's noise leaves along a filtered curve, kW, and how far it reaches, rpm.
 const ALONG: (f64, f64) = (0.12, 150.0);
 /// Band of the mean power, rpm.

@@ -1,7 +1,7 @@
 //! What else the analysis claims about a day, held against days on which it is and is not so: drift, a pull that does not belong,
 //! sameness, a baseline on both sides, two days through a shared baseline, and which factors changed together.
 
-use super::coverage::{Truth, pull, truth};
+use super::coverage::{PULL, Truth, pull, truth};
 use super::{Share, Subject};
 use jamjar_core::analysis::{
     Beside, Comparison, Event, EventKind, Measured, SetInput, SetResult, Settings, analyse_sets, compare_all, events, flag_pulls, note_pulls,
@@ -11,8 +11,6 @@ use jamjar_core::factors::confounding;
 use jamjar_sim::Noise;
 use rayon::prelude::*;
 
-/// Scatter of a pull, as a share of power: the demo's.
-const PULL: f64 = 0.0045;
 /// Power lost from set to set on a day that drifts, as a share.
 const DRIFT: f64 = 0.004;
 /// How far a pull that does not belong is off, in scatters of a pull.
@@ -143,7 +141,7 @@ fn run(subject: &Subject, truth: &Truth, seed: u64, p: &Plan) -> Day {
     };
     let (mut inputs, mut measured) = (Vec::new(), Vec::new());
     for (k, &w) in which.iter().enumerate() {
-        let later = p.second_day.filter(|_| k > n / 2 || (k == n / 2));
+        let later = p.second_day.filter(|_| k >= n / 2);
         let level = later.unwrap_or(1.0) * (1.0 - p.drift * k as f64);
         let twin = p.twin.filter(|_| k == 1);
         let pulls: Vec<Measured> = (0..3)
@@ -172,37 +170,29 @@ fn run(subject: &Subject, truth: &Truth, seed: u64, p: &Plan) -> Day {
     Day { sets, measured, comparisons, which }
 }
 
-/// True difference at peak of a set from the baseline, kW.
-fn true_difference(truth: &Truth, which: usize) -> f64 {
-    let peak = |w: usize| truth.raw[w].curve().figures(None).peak_power.map_or(f64::NAN, |p| p.value);
-    peak(which) - peak(0)
+/// True peak of a configuration, kW.
+fn true_peak(truth: &Truth, which: usize) -> f64 {
+    truth.raw[which].curve().figures(None).peak_power.map_or(f64::NAN, |p| p.value)
 }
 
-/// Share of comparisons whose interval holds the true difference; those without one do not count.
+/// Share of a day's comparisons that are right by their true peak and the baseline's, kW; those of which nothing is said do not count.
+fn right(truth: &Truth, d: &Day, is: impl Fn(&Comparison, f64, f64) -> Option<bool>) -> f64 {
+    let base = true_peak(truth, 0);
+    let all: Vec<bool> = d.comparisons.iter().filter_map(|c| is(c, true_peak(truth, d.which[c.candidate]), base)).collect();
+    all.iter().filter(|r| **r).count() as f64 / all.len().max(1) as f64
+}
+
+/// Share of comparisons whose interval holds the true difference.
 fn held(truth: &Truth, d: &Day, interval: impl Fn(&Comparison) -> Option<[f64; 2]>) -> f64 {
-    let all: Vec<f64> = d
-        .comparisons
-        .iter()
-        .filter_map(|c| {
-            let want = true_difference(truth, d.which[c.candidate]);
-            interval(c).map(|ci| f64::from(u8::from(ci[0] <= want && want <= ci[1])))
-        })
-        .collect();
-    all.iter().sum::<f64>() / all.len().max(1) as f64
+    right(truth, d, |c, own, base| interval(c).map(|ci| ci[0] <= own - base && own - base <= ci[1]))
 }
 
 /// Share of comparisons in which the difference from both baselines is nearer to the truth than that from the first.
 fn nearer(truth: &Truth, d: &Day) -> f64 {
-    let all: Vec<f64> = d
-        .comparisons
-        .iter()
-        .filter_map(|c| {
-            let want = true_difference(truth, d.which[c.candidate]);
-            let (both, first) = (c.second.bracketed?.difference, c.figures[0].mean_difference?);
-            Some(f64::from(u8::from((both - want).abs() < (first - want).abs())))
-        })
-        .collect();
-    all.iter().sum::<f64>() / all.len().max(1) as f64
+    right(truth, d, |c, own, base| {
+        let (both, first) = (c.second.bracketed?.difference, c.figures[0].mean_difference?);
+        Some((both - (own - base)).abs() < (first - (own - base)).abs())
+    })
 }
 
 fn outlier(d: &Day) -> Vec<(usize, usize)> {
@@ -215,16 +205,7 @@ fn twin_is_same(d: &Day) -> bool {
 
 /// Share of comparisons over two days whose relative interval holds the true ratio.
 fn across(truth: &Truth, d: &Day) -> f64 {
-    let peak = |w: usize| truth.raw[w].curve().figures(None).peak_power.map_or(f64::NAN, |p| p.value);
-    let all: Vec<f64> = d
-        .comparisons
-        .iter()
-        .filter_map(|c| {
-            let want = peak(d.which[c.candidate]) / peak(0) - 1.0;
-            c.second.across.map(|r| r.shares()).map(|s| f64::from(u8::from(s[1] <= want && want <= s[2])))
-        })
-        .collect();
-    all.iter().sum::<f64>() / all.len().max(1) as f64
+    right(truth, d, |c, own, base| c.second.across.map(|r| r.shares()).map(|s| s[1] <= own / base - 1.0 && own / base - 1.0 <= s[2]))
 }
 
 /// Every pair of sets of the built-in days: are exactly the factors named that the scenario changed, and does the path proposed change
