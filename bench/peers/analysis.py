@@ -1,9 +1,12 @@
 """The analysis of a job in numpy and scipy: the peer of `jamjar analyse`, vectorised where the steps allow it.
 
-Reads the files first; then times, five times over and taking the median: finding the pull, aligning the clocks (coarse on a 0.1 s
-lattice, fine by Huber-weighted Gauss-Newton from eight candidates), power under the filter, correction, the rpm grid by local linear
-fit, figures, limits on raw samples, channel summaries, and per line-up the pooled intervals and the simultaneous band.
-It does less than the product: no hygiene, no swapped-log check, no lanes, no dips, no words.
+Reads the files first; then times, five times over and taking the median, the same steps: finding the pull in the dyno recording and
+its end in the engine computer's; aligning the clocks (coarse on a 0.1 s lattice, fine by Huber-weighted Gauss-Newton from eight
+candidates on few points and from the best two on all), with the evidence (slow structure, clock rate, distance of tip-in and lift)
+and the check for swapped logs within a set; a look over every sensor (gaps, ends of range, stood still); spikes out; power under the
+filter, correction, the rpm grid by local linear fit; figures; every limit on raw samples at the level held inside its gate, and its
+lane along the grid; channel summaries; per line-up the pooled intervals of every figure and the simultaneous band.
+It still does less than the product: no between-mounting scatter, no family-wise intervals, no second looks, no words.
 """
 
 import csv
@@ -14,7 +17,7 @@ import time
 from pathlib import Path
 
 import numpy as np
-from scipy import linalg, signal, stats
+from scipy import linalg, ndimage, signal, stats
 
 STEP = 0.1
 
@@ -76,10 +79,10 @@ def coarse(td, d, te, e, k, span):
     return te[0] + (best - len(gd) + 1) * STEP - lo
 
 
-def fine(td, d, te, e, slope, k, span, start):
-    """Gauss-Newton on the level with Huber weights."""
+def fine(td, d, te, e, slope, k, span, start, every=1):
+    """Gauss-Newton on the level with Huber weights, on every so many points."""
     part = (td >= span[0] - 1.0) & (td <= span[1] + 0.3)
-    t, level = td[part], k * d[part]
+    t, level = td[part][::every], k * d[part][::every]
     lag = start
     for _ in range(40):
         at = t + lag
@@ -101,6 +104,78 @@ def fine(td, d, te, e, slope, k, span, start):
     return np.sqrt(np.mean(r * r)), lag
 
 
+def kink(t, level, te, e, slope, lag, window):
+    """The lag around tip-in or lift, with a free offset."""
+    part = (t >= window[0]) & (t <= window[1])
+    t, level, at = t[part], level[part], lag
+    if len(t) < 12:
+        return lag
+    for _ in range(25):
+        r, g = np.interp(t + at, te, e) - level, np.interp(t + at, te, slope)
+        r, g = r - r.mean(), g - g.mean()
+        step = np.clip(-np.sum(g * r) / max(np.sum(g * g), 1e-9), -0.1, 0.1)
+        at += step
+        if abs(step) < 1e-6:
+            break
+    return at
+
+
+def align(td, shaft, te, rpm, slope, k, span):
+    """Lag, residual and the evidence for it."""
+    some = max(1, int(np.sum((td >= span[0] - 1) & (td <= span[1] + 0.3)) // 300))
+    rough = sorted(fine(td, shaft, te, rpm, slope, k, span, s, some) for s in coarse(td, shaft, te, rpm, k, span))
+    far = next((f for f in rough if abs(f[1] - rough[0][1]) >= 0.5), None)
+    fits = [fine(td, shaft, te, rpm, slope, k, span, f[1]) for f in (rough[0], far) if f is not None]
+    residual, lag = min(fits)
+    inside = (td >= span[0]) & (td <= span[1]) & (td + lag >= te[0]) & (td + lag <= te[-1])
+    t = td[inside]
+    r, g = np.interp(t + lag, te, rpm) - k * shaft[inside], np.interp(t + lag, te, slope)
+    block = ((t - t[0]) / 0.3).astype(int)
+    structure = np.sqrt(np.mean((np.bincount(block, r) / np.bincount(block)) ** 2))
+    rho = np.corrcoef(r[:-1], r[1:])[0, 1]
+    sigma = residual / np.sqrt(np.mean(g * g)) / np.sqrt(max(2.0, len(r) * (1 - rho) / (1 + rho)))
+    x = g * (t - 0.5 * (span[0] + span[1]))
+    rate = -np.sum(x * r) / np.sum(x * x)
+    level = k * shaft
+    gap = kink(td, level, te, rpm, slope, lag, (span[1] - 0.6, span[1] + 0.3)) - kink(td, level, te, rpm, slope, lag, (span[0] - 0.9, span[0] + 0.5))
+    r_level = np.corrcoef(np.interp(t + lag, te, rpm), shaft[inside])[0, 1]
+    return lag, residual, structure, (sigma, rate, gap, r_level)
+
+
+def spiky(v, half=8, threshold=9.0):
+    """Hampel test over a moving window."""
+    floor = 0.05 * max(np.ptp(v), 1.0)
+    median = ndimage.median_filter(v, 2 * half + 1, mode="nearest")
+    off = np.abs(v - median)
+    doubt = np.flatnonzero(off > floor)
+    out = np.zeros(len(v), bool)
+    if len(doubt):
+        windows = np.lib.stride_tricks.sliding_window_view(np.pad(v, half, mode="edge"), 2 * half + 1)[doubt]
+        sigma = 1.4826 * np.median(np.abs(windows - median[doubt, None]), axis=1)
+        out[doubt] = off[doubt] > np.maximum(threshold * sigma, floor)
+    return out
+
+
+def look_over(log):
+    """Gaps, ends of range and sensors that stood still, from runs of one exact value."""
+    t, found = log["t"], []
+    dt = np.diff(t)
+    if dt.max() > max(0.5, 8 * np.median(dt)):
+        found.append("gap")
+    for name, v in log.items():
+        if name == "t":
+            continue
+        edges = np.flatnonzero(np.concatenate(([True], v[1:] != v[:-1], [True])))
+        a, b = edges[:-1], edges[1:]
+        long = t[b - 1] - t[a]
+        extreme = (v[a] == np.nanmin(v)) | (v[a] == np.nanmax(v))
+        if np.any((b - a >= 6) & (long >= 0.15) & (b - a >= 4 * len(v) / len(a)) & extreme):
+            found.append((name, "end of range"))
+        if np.any((b - a >= 5) & (long > 1.0)):
+            found.append((name, "stood still"))
+    return found
+
+
 def grid(x, y, step=50.0):
     """Local linear fit at multiples of the step, triangular weights, all points at once."""
     at = np.arange(np.ceil(x.min() / step), np.floor(x.max() / step) + 1) * step
@@ -112,10 +187,12 @@ def grid(x, y, step=50.0):
         return at, (sxx * sy - sx * sxy) / (sw * sxx - sx * sx)
 
 
-def sustained(over, t, hold):
-    """Longest time the condition held."""
-    edges = np.flatnonzero(np.diff(np.concatenate(([0], over.view(np.int8), [0])))).reshape(-1, 2)
-    return max((t[min(b, len(t) - 1)] - t[a] for a, b in edges), default=0.0) >= hold
+def held(excess, gate, t, hold):
+    """The highest level held for a time inside the gate, at every sample: minimum over the window, then maximum over those around."""
+    n = max(1, int(np.ceil(hold / np.median(np.diff(t)))))
+    x = np.where(gate, excess, -np.inf)
+    low = ndimage.minimum_filter1d(x, n, mode="constant", cval=-np.inf)
+    return ndimage.maximum_filter1d(low, n, mode="constant", cval=-np.inf)
 
 
 def factor(c):
@@ -131,34 +208,61 @@ def measure(pull, ratio, inertia, limits, band):
     span = (td[a], td[b])
     te, rpm = e["t"], e["speed"]
     slope = signal.savgol_filter(rpm, 7, 2, deriv=1, delta=np.median(np.diff(te)))
-    fits = [fine(td, shaft, te, rpm, slope, ratio, span, s) for s in coarse(td, shaft, te, rpm, ratio, span)]
-    residual, lag = min(fits)
+    lag, residual, structure, evidence = align(td, shaft, te, rpm, slope, ratio, span)
+    throttle = e.get("throttle")
+    ended = detect(te, rpm, throttle if throttle is not None else rpm)
+    findings = look_over(d) + look_over(e)
     n, dt = derive_window(td)
-    sl = slice(max(0, a), b + 1)
-    q = signal.savgol_filter(torque[sl], n, 2)
-    w = signal.savgol_filter(shaft[sl], n, 2)
-    rate = signal.savgol_filter(shaft[sl], n, 2, deriv=1, delta=dt)
+    keep = np.arange(max(0, a), b + 1)
+    keep = keep[~(spiky(shaft[keep]) | spiky(torque[keep]))]
+    q = signal.savgol_filter(torque[keep], n, 2)
+    w = signal.savgol_filter(shaft[keep], n, 2)
+    rate = signal.savgol_filter(shaft[keep], n, 2, deriv=1, delta=dt)
     engine = w * ratio * np.pi / 30
     power = (q * w * np.pi / 30 + inertia * engine * rate * ratio * np.pi / 30) / 1000
-    x, kw = grid(w * ratio, power)
-    kw = kw * factor(pull["conditions"])
-    ends = (w * ratio)[[n // 2, -1 - n // 2]]
-    peak = np.nanmax(kw[(x >= ends[0] + 50) & (x <= ends[1] - 50)])
-    mean = None
+    speed = w * ratio
+    x, kw = grid(speed, power)
+    _, nm = grid(speed, power * 1000 / engine)
+    _, time_at = grid(speed, td[keep])
+    kw, nm = kw * factor(pull["conditions"]), nm * factor(pull["conditions"])
+    inner = (x >= speed[n // 2] + 50) & (x <= speed[-1 - n // 2] - 50)
+    peak = np.nanmax(kw[inner])
+    top = np.flatnonzero(inner)[np.nanargmax(kw[inner])]
+    high = np.flatnonzero(kw < 0.95 * peak)
+    plateau = x[min(high[high > top], default=len(x) - 1)] - x[max(high[high < top], default=0)]
+    figures = {"peak": peak, "torque": np.nanmax(nm[inner]), "plateau": plateau, "fall": 100 * (1 - kw[-1] / peak), "band": None}
     if x[0] <= band[0] and x[-1] >= band[1]:
         m = (x >= band[0]) & (x <= band[1])
-        mean = np.trapezoid(kw[m], x[m]) / (band[1] - band[0])
-    throttle = e.get("throttle")
-    verdicts = []
+        figures["band"] = np.trapezoid(kw[m], x[m]) / (band[1] - band[0])
+    verdicts, lanes = [], []
+    cell = np.clip(np.searchsorted(x, rpm - 25), 0, len(x) - 1)
+    during = (te - lag >= span[0]) & (te - lag <= span[1])
     for channel, threshold, sign, hold in limits:
-        if channel in e:
-            over = sign * (e[channel] - threshold) > 0
-            if throttle is not None:
-                over = over & (throttle > 90)
-            verdicts.append(sustained(over, te, hold))
-    inside = (te - lag >= span[0]) & (te - lag <= span[1])
-    summary = {k: (np.nanmean(v[inside]), np.nanmin(v[inside]), np.nanmax(v[inside])) for k, v in e.items() if k != "t"}
-    return {"lag": lag, "peak": peak, "band": mean, "x": x, "kw": kw, "residual": residual, "verdicts": verdicts, "summary": summary}
+        if channel not in e:
+            continue
+        excess = sign * (e[channel] - threshold)
+        gate = np.isfinite(excess) & ((throttle > 90) if throttle is not None else True)
+        level = held(excess, gate, te, hold)
+        worst = np.argmax(level)
+        verdicts.append((level[worst], te[worst], rpm[worst]))
+        lane = np.full(len(x), -np.inf)
+        np.maximum.at(lane, cell[during], level[during])
+        lanes.append(lane)
+    summary = {k: (np.nanmean(v[during]), np.nanmin(v[during]), np.nanmax(v[during])) for k, v in e.items() if k != "t"}
+    out = {"lag": lag, "x": x, "kw": kw, "nm": nm, "time": time_at, "span": span, "slope": slope, "structure": structure}
+    return out | figures | {"residual": residual, "evidence": (evidence, ended, findings, verdicts, lanes, summary)}
+
+
+def swapped(pulls, measured, ratio):
+    """Pulls whose log fits another pull of the set clearly better."""
+    out = []
+    for i, m in enumerate(measured):
+        for j in range(len(measured)) if m["structure"] > 1.5 else ():
+            for dyno, ecu in ((i, j), (j, i)) if i != j else ():
+                d, e, o = pulls[dyno]["dyno"], pulls[ecu]["ecu"], measured[ecu]
+                if align(d["t"], d["speed"], e["t"], e["speed"], o["slope"], ratio, measured[dyno]["span"])[2] < 0.6 * m["structure"]:
+                    out.append((i, j))
+    return out
 
 
 def band_of(sets):
@@ -192,16 +296,16 @@ def band_of(sets):
 
 def line_up(sets, base):
     s, q, _ = band_of(sets)
-    values = [np.array([m["band"] for m in x if m["band"] is not None]) for x in sets]
-    nu = sum(len(v) - 1 for v in values if len(v) > 1)
-    sd = np.sqrt(sum(((v - v.mean()) ** 2).sum() for v in values if len(v) > 1) / nu)
     out = []
-    for i, v in enumerate(values):
-        if i == base or not len(v):
-            continue
-        k = 1 / len(v) + 1 / len(values[base])
-        h = stats.t.ppf(0.975, nu) * sd * np.sqrt(k)
-        out.append((i, v.mean() - values[base].mean(), h, float(np.min(q * s * np.sqrt(k)))))
+    for figure in ("band", "peak", "torque", "plateau", "fall"):
+        values = [np.array([m[figure] for m in x if m[figure] is not None]) for x in sets]
+        nu = sum(len(v) - 1 for v in values if len(v) > 1)
+        sd = np.sqrt(sum(((v - v.mean()) ** 2).sum() for v in values if len(v) > 1) / nu)
+        for i, v in enumerate(values):
+            if i != base and len(v):
+                k = 1 / len(v) + 1 / len(values[base])
+                h = stats.t.ppf(0.975, nu) * sd * np.sqrt(k)
+                out.append((figure, i, v.mean() - values[base].mean(), h, float(np.min(q * s * np.sqrt(k)))))
     return out
 
 
@@ -232,7 +336,11 @@ def load(path):
 
 
 def analyse(job):
-    sets = [[measure(p, job["ratio"], job["inertia"], job["limits"], job["band"]) for p in pulls] for _, pulls in job["sets"]]
+    sets = []
+    for _, pulls in job["sets"]:
+        measured = [measure(p, job["ratio"], job["inertia"], job["limits"], job["band"]) for p in pulls]
+        swapped(pulls, measured, job["ratio"])
+        sets.append(measured)
     return sets, line_up(sets, job["base"])
 
 
@@ -247,7 +355,7 @@ def main():
     for k, (job, (measured, found)) in enumerate(zip(jobs, done)):
         for (name, _), m in zip(job["sets"], measured):
             sets.append({"job": k, "id": name, "lags": [x["lag"] for x in m], "peaks": [x["peak"] for x in m], "bands": [x["band"] for x in m]})
-        for i, difference, _, half in found:
+        for _, i, difference, _, half in (f for f in found if f[0] == "band"):
             comparisons.append({"job": k, "id": job["sets"][i][0], "difference": difference, "half_kw": half})
     print(json.dumps({"pulls": sum(len(m["peaks"]) for m in sets), "seconds": sorted(seconds)[2], "sets": sets, "comparisons": comparisons}))
 

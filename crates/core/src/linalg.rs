@@ -1,7 +1,4 @@
-//! Small dense systems: Cholesky for normal equations and for drawing correlated normals.
-
-/// Vectors multiplied side by side.
-pub(crate) const LANES: usize = 8;
+//! Small dense systems: Cholesky for normal equations.
 
 /// A symmetric positive definite matrix in row-major order, factored as `L·Lᵀ`.
 #[derive(Debug, Clone)]
@@ -45,20 +42,32 @@ impl Cholesky {
         }
         x
     }
+}
 
-    /// `L·z` for [`LANES`] vectors at once: turns independent standard normals into normals with covariance `A`; `z[row][lane]`, the
-    /// same for `out`. Side by side because the compiler may not reorder one sum, but may add eight.
-    pub(crate) fn mul_lower(&self, z: &[[f64; LANES]], out: &mut [[f64; LANES]]) {
-        for (i, o) in out.iter_mut().enumerate() {
-            let mut sum = [0.0; LANES];
-            for (a, b) in self.l[i * self.n..i * self.n + i + 1].iter().zip(z) {
-                for (s, b) in sum.iter_mut().zip(b) {
-                    *s += a * b;
-                }
+/// Solves the normal equations of a polynomial fit with `M` coefficients from its moments `Σu^k`: the first `M` in `low`, the next in
+/// `high`. Nothing is allocated; `None` when the points do not determine it.
+pub(crate) fn solve_moments<const M: usize>(low: &[f64; M], high: &[f64; M], mut x: [f64; M]) -> Option<[f64; M]> {
+    let moment = |k: usize| if k < M { low[k] } else { high[k - M] };
+    let mut l = [[0.0; M]; M];
+    for i in 0..M {
+        for j in 0..=i {
+            let rest = moment(i + j) - (0..j).map(|k| l[i][k] * l[j][k]).sum::<f64>();
+            if i != j {
+                l[i][j] = rest / l[j][j];
+            } else if rest > 0.0 && rest.is_finite() {
+                l[i][i] = rest.sqrt();
+            } else {
+                return None;
             }
-            *o = sum;
         }
     }
+    for i in 0..M {
+        x[i] = (x[i] - (0..i).map(|k| l[i][k] * x[k]).sum::<f64>()) / l[i][i];
+    }
+    for i in (0..M).rev() {
+        x[i] = (x[i] - (i + 1..M).map(|k| l[k][i] * x[k]).sum::<f64>()) / l[i][i];
+    }
+    Some(x)
 }
 
 /// Least-squares polynomial `Σ c_k·x^k` of the given order; `None` when the points do not determine it.

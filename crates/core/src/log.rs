@@ -1,6 +1,7 @@
 //! One recording: a time base and channels on it, in canonical units, with what was found while reading it.
 
 use crate::channel::Channel;
+use crate::signal::interp::Walk;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 
@@ -44,6 +45,20 @@ pub struct Series {
     pub v: Vec<f64>,
 }
 
+/// A series being read in order.
+#[derive(Debug, Clone)]
+pub struct Reader<'a> {
+    walk: Walk<'a>,
+    v: &'a [f64],
+}
+
+impl Reader<'_> {
+    /// Value at `t` by linear interpolation; `None` outside.
+    pub fn at(&mut self, t: f64) -> Option<f64> {
+        self.walk.value(self.v, t)
+    }
+}
+
 impl Recording {
     /// The column of a channel, blanks as NaN.
     pub fn column(&self, name: &str) -> Option<&[f64]> {
@@ -53,6 +68,9 @@ impl Recording {
     /// The channel without blanks; `None` when absent or all blank.
     pub fn series(&self, name: &str) -> Option<Series> {
         let v = self.column(name)?;
+        if v.len() == self.t.len() && v.iter().all(|v| v.is_finite()) {
+            return (!v.is_empty()).then(|| Series { t: self.t.clone(), v: v.to_vec() });
+        }
         let s: (Vec<f64>, Vec<f64>) = self.t.iter().zip(v).filter(|(_, v)| v.is_finite()).map(|(t, v)| (*t, *v)).unzip();
         (!s.0.is_empty()).then_some(Series { t: s.0, v: s.1 })
     }
@@ -97,6 +115,11 @@ impl Series {
     /// Value at `t` by linear interpolation; `None` outside.
     pub fn at(&self, t: f64) -> Option<f64> {
         crate::signal::interp::linear(&self.t, &self.v, t)
+    }
+
+    /// For reading at many times that mostly ascend: the same values as [`Series::at`], without looking for each from afar.
+    pub fn reader(&self) -> Reader<'_> {
+        Reader { walk: Walk::new(&self.t), v: &self.v }
     }
 
     /// The part with `from ≤ t ≤ to`.

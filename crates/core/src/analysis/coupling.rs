@@ -2,8 +2,8 @@
 
 use super::dips::Beside;
 use crate::signal::hygiene::median_in_place;
-use crate::signal::interp::linear_pair;
-use crate::signal::savgol::smooth_seconds;
+use crate::signal::interp::{Walk, between};
+use crate::signal::savgol::WindowPlan;
 use serde::{Deserialize, Serialize};
 
 /// Agreement better than this is said to follow the geometry (our choice: twice what speed sensors usually differ by).
@@ -67,6 +67,7 @@ pub fn coupling(beside: &Beside<'_>, from: f64, to: f64, geometry: Option<f64>) 
         None => beside.dyno.series("engine_speed")?,
     };
     let turning = shaft.t.iter().zip(&shaft.v).filter(|(_, s)| **s > 1.0);
+    let mut engine = engine.reader();
     let (rpm, ratio) = binned(turning.filter_map(|(t, s)| engine.at(*t).map(|e| (e, e / s))))?;
     let mut upper = ratio[ratio.len() / 2..].to_vec();
     let reference = geometry.unwrap_or_else(|| median_in_place(&mut upper));
@@ -97,10 +98,11 @@ pub fn coupling(beside: &Beside<'_>, from: f64, to: f64, geometry: Option<f64>) 
 /// and 1000 rpm/s). Without such stretches its own lower half is the reference. `None` without a blower speed.
 pub fn belt(beside: &Beside<'_>, from: f64, to: f64) -> Option<Coupling> {
     let (all, engine) = (beside.series("blower_speed")?, beside.series("engine_speed")?);
-    let rate = smooth_seconds(&engine.t, &engine.v, RATE_WINDOW_S).0.derivative;
+    let rate = WindowPlan::new(&engine.t, RATE_WINDOW_S).rates(&engine.v);
     // Engine speed, blower ÷ engine, and rate ÷ speed, 1/s.
     let point = |(t, b): (&f64, &f64)| {
-        let [e, r] = linear_pair(&engine.t, [&engine.v, &rate], *t)?;
+        let place = Walk::new(&engine.t).place(*t)?;
+        let [e, r] = [&engine.v, &rate].map(|y| between(y, place));
         (e > TURNS && *b > 1.0).then(|| (e, b / e, r / e))
     };
     let outside = |t: f64| (t > from - AROUND_S && t < from - 0.2) || (t > to + 0.3 && t < to + AROUND_S);

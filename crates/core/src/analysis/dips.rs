@@ -171,7 +171,7 @@ fn causes(beside: &Beside<'_>, from: f64, to: f64) -> Vec<String> {
 /// `driven ÷ driver` below its chord by more than `share`.
 fn slipped(beside: &Beside<'_>, from: f64, to: f64, driven: &str, driver: &str, share: f64, words: &str) -> Option<String> {
     let (d, e) = (beside.series(driven)?, beside.series(driver)?);
-    let mut k = Series::default();
+    let (mut k, mut e) = (Series::default(), e.reader());
     for (t, v) in d.t.iter().zip(&d.v) {
         if let Some(n) = e.at(*t).filter(|n| *n > 100.0) {
             k.t.push(*t);

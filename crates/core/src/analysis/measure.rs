@@ -5,7 +5,7 @@ use super::window::{ecu_bounds, own_bounds, part};
 use crate::air::AirState;
 use crate::channel::Channel;
 use crate::figures::Curve;
-use crate::limits::{Limit, LimitOutcome, Sources, evaluate, lane};
+use crate::limits::{Limit, LimitOutcome, Sources, Traced, trace};
 use crate::log::{Flag, Recording, Series};
 use crate::pull::align::{Alignment, Pair, Ratio, Status, align, manual};
 use crate::pull::detect::{EndedBy, Load, PullKind, PullSpan, detect};
@@ -170,7 +170,8 @@ pub fn measure(input: &PullInput, vehicle: &Vehicle, settings: &Settings, limits
     let (shaft_log, ecu) = (dyno_part.as_ref(), ecu_part.as_deref());
     flags.extend([Some(shaft_log), ecu].into_iter().flatten().flat_map(look_over));
     let sources = Sources { dyno: shaft_log, ecu, alignment: &alignment };
-    let limit_outcomes = limits.iter().map(|l| evaluate(l, &sources)).collect();
+    let traced: Vec<Result<Traced<'_>, Box<LimitOutcome>>> = limits.iter().map(|l| trace(l, &sources)).collect();
+    let limit_outcomes = traced.iter().map(|t| t.as_ref().map_or_else(|o| (**o).clone(), |t| t.outcome(&sources))).collect();
     let mut out = Measured {
         id: input.id.clone(),
         excluded: input.excluded.clone(),
@@ -200,9 +201,12 @@ pub fn measure(input: &PullInput, vehicle: &Vehicle, settings: &Settings, limits
             flags.extend(trace.flags.iter().cloned());
             out.filter = Some(trace.filter);
             out.grid = grid(&trace, ecu, shaft_log, &out.alignment, settings.grid_rpm, input.air);
-            let sources = Sources { dyno: shaft_log, ecu, alignment: &out.alignment };
-            out.lanes =
-                limits.iter().map(|l| Lane { limit: l.id.clone(), share: lane_of(l, &sources, &out.grid.rpm, settings.grid_rpm, &p) }).collect();
+            let lane = |t: &Traced<'_>| {
+                let shift = if t.on_ecu_clock() { out.alignment.usable_lag()? } else { 0.0 };
+                t.lane(&out.grid.rpm, settings.grid_rpm, p.from_s + shift, p.to_s + shift)
+            };
+            let lanes = limits.iter().zip(&traced).map(|(l, t)| Lane { limit: l.id.clone(), share: t.as_ref().ok().and_then(lane) });
+            out.lanes = lanes.collect();
             out.channels = summaries(shaft_log, ecu, &out.alignment, &p);
         }
     }
@@ -340,6 +344,7 @@ pub(super) fn grid(
     let beside = |name: &str| -> Option<Vec<f64>> {
         let at_dyno = dyno.series(name).map(|s| (s, 0.0));
         let (s, lag) = at_dyno.or_else(|| Some((ecu?.series(name)?, alignment.usable_lag()?)))?;
+        let mut s = s.reader();
         g.y[3].iter().map(|t| s.at(t + lag)).collect()
     };
     let ambient = air.map(|a| a.pressure_hpa / 10.0);
@@ -354,15 +359,6 @@ pub(super) fn grid(
         power_kw: g.y[0].clone(),
         torque_nm: g.y[1].clone(),
         time_s: g.y[3].clone(),
-    }
-}
-
-fn lane_of(l: &Limit, sources: &Sources<'_>, grid: &[f64], step: f64, p: &PullSpan) -> Option<Vec<Option<f64>>> {
-    let (clock_is_ecu, lag) = (sources.ecu.is_some_and(|e| e.has(l.channel.as_str())), sources.alignment.usable_lag());
-    match (clock_is_ecu, lag) {
-        (true, Some(lag)) => lane(l, sources, grid, step, p.from_s + lag, p.to_s + lag),
-        (true, None) => None,
-        (false, _) => lane(l, sources, grid, step, p.from_s, p.to_s),
     }
 }
 

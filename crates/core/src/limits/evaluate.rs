@@ -17,7 +17,7 @@ pub struct Sources<'a> {
     pub alignment: &'a Alignment,
 }
 
-#[derive(Clone, Copy, PartialEq)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(super) enum Clock {
     Ecu,
     Dyno,
@@ -55,56 +55,75 @@ impl<'a> Sources<'a> {
     }
 }
 
+/// One limit laid over the raw samples of one pull: what is judged, where the gate is open, where the threshold lies.
+#[derive(Debug, Clone)]
+pub struct Traced<'l> {
+    pub(super) limit: &'l Limit,
+    pub(super) clock: Clock,
+    pub(super) s: Series,
+    pub(super) gated: Vec<bool>,
+    pub(super) thresholds: Vec<Option<f64>>,
+    pub(super) speed: Option<Series>,
+}
+
 /// Judges one limit on the raw samples of one pull.
 pub fn evaluate(limit: &Limit, sources: &Sources<'_>) -> LimitOutcome {
-    let blank = |verdict, reason: String| LimitOutcome {
-        limit: limit.id.clone(),
-        verdict,
-        worst: None,
-        threshold: None,
-        margin: None,
-        share_used: None,
-        from_s: None,
-        to_s: None,
-        rpm: None,
-        clock: None,
-        reason: Some(reason),
-    };
-    let Some((clock, s)) = sources.home(&limit.channel) else {
-        return blank(Verdict::NotMeasured, format!("{} was not logged", limit.channel.label()));
-    };
-    let mut gates = Vec::new();
-    for term in &limit.gate {
-        match sources.beside(term.channel.as_str(), clock) {
-            Lookup::Found(series) => gates.push((term, series)),
-            Lookup::Absent => return blank(Verdict::NotMeasured, format!("{} was not logged, so the gate cannot be judged", term.channel.label())),
-            Lookup::Misaligned => return blank(Verdict::CantTell, misaligned(&term.channel)),
-        }
+    match trace(limit, sources) {
+        Ok(t) => t.outcome(sources),
+        Err(o) => *o,
     }
-    let axis = match &limit.threshold {
-        Threshold::Constant(_) => None,
-        Threshold::Curve { over, .. } => match sources.beside(over.as_str(), clock) {
-            Lookup::Found(series) => Some(series),
-            Lookup::Absent => return blank(Verdict::NotMeasured, format!("{} was not logged, so the threshold curve cannot be read", over.label())),
-            Lookup::Misaligned => return blank(Verdict::CantTell, misaligned(over)),
-        },
+}
+
+/// Lays a limit over a pull, or says why it cannot be judged.
+///
+/// # Errors
+/// The outcome: not measured when a channel is missing, can't tell when it stands in a log that is not aligned.
+pub fn trace<'l>(limit: &'l Limit, sources: &Sources<'_>) -> Result<Traced<'l>, Box<LimitOutcome>> {
+    let blank = |verdict, reason: String| Box::new(LimitOutcome::unjudged(limit, verdict, reason));
+    let absent = |channel: &Channel, so: &str| blank(Verdict::NotMeasured, format!("{} was not logged{so}", channel.label()));
+    let (clock, s) = sources.home(&limit.channel).ok_or_else(|| absent(&limit.channel, ""))?;
+    let beside = |channel: &Channel, so: &str| match sources.beside(channel.as_str(), clock) {
+        Lookup::Found(series) => Ok(series),
+        Lookup::Absent => Err(absent(channel, so)),
+        Lookup::Misaligned => Err(blank(Verdict::CantTell, misaligned(channel))),
     };
-    let gated: Vec<bool> = s.t.iter().map(|t| gates.iter().all(|(g, x)| x.at(*t).is_some_and(|v| g.holds(v)))).collect();
-    let thresholds: Vec<Option<f64>> = match &axis {
-        None => vec![limit.threshold.at(0.0); s.len()],
-        Some(x) => s.t.iter().map(|t| x.at(*t).and_then(|x| limit.threshold.at(x))).collect(),
+    let mut gated = vec![true; s.len()];
+    for term in &limit.gate {
+        let gate = beside(&term.channel, ", so the gate cannot be judged")?;
+        let mut at = gate.reader();
+        s.t.iter().zip(&mut gated).for_each(|(t, open)| *open &= at.at(*t).is_some_and(|v| term.holds(v)));
+    }
+    let thresholds = match &limit.threshold {
+        Threshold::Constant(_) => vec![limit.threshold.at(0.0); s.len()],
+        Threshold::Curve { over, .. } => {
+            let axis = beside(over, ", so the threshold curve cannot be read")?;
+            let mut at = axis.reader();
+            s.t.iter().map(|t| at.at(*t).and_then(|x| limit.threshold.at(x))).collect()
+        }
     };
     let speed = match sources.beside("engine_speed", clock) {
         Lookup::Found(n) => Some(n),
         _ => None,
     };
-    let mut judged = judge(limit, &s, &gated, &thresholds, speed.as_ref());
-    if let (Some((a, b)), Some(reason)) = (judged.over_run, &mut judged.reason)
-        && lean_by_a_cut(limit, &s, (a, b), sources, clock)
-    {
-        reason.push_str(", while fuel was cut");
+    Ok(Traced { limit, clock, s, gated, thresholds, speed })
+}
+
+impl Traced<'_> {
+    /// Whether times here are on the engine computer's clock.
+    pub fn on_ecu_clock(&self) -> bool {
+        self.clock == Clock::Ecu
     }
-    finish(limit, &s, judged, &thresholds, speed.as_ref(), clock)
+
+    /// The verdict.
+    pub fn outcome(&self, sources: &Sources<'_>) -> LimitOutcome {
+        let mut judged = judge(self.limit, &self.s, &self.gated, &self.thresholds, self.speed.as_ref());
+        if let (Some(run), Some(reason)) = (judged.over_run, &mut judged.reason)
+            && lean_by_a_cut(self.limit, &self.s, run, sources, self.clock)
+        {
+            reason.push_str(", while fuel was cut");
+        }
+        finish(self, judged)
+    }
 }
 
 /// Whether a lean stretch is the leanness of a fuel cut: it is labelled as such, never dropped.
@@ -119,7 +138,8 @@ fn misaligned(channel: &Channel) -> String {
     format!("needs {} from the other log, and the two logs are not aligned", channel.label())
 }
 
-fn finish(limit: &Limit, s: &Series, j: Judged, thresholds: &[Option<f64>], speed: Option<&Series>, clock: Clock) -> LimitOutcome {
+fn finish(traced: &Traced<'_>, j: Judged) -> LimitOutcome {
+    let Traced { limit, clock, s, thresholds, speed, .. } = traced;
     let place = j.held.and_then(|h| thresholds[h.at].map(|threshold| (h, s.v[h.at], threshold)));
     let over = j.verdict == Verdict::Over;
     LimitOutcome {
@@ -131,8 +151,8 @@ fn finish(limit: &Limit, s: &Series, j: Judged, thresholds: &[Option<f64>], spee
         share_used: place.and_then(|(_, worst, threshold)| limit.share_used(worst, threshold)),
         from_s: place.map(|(h, ..)| if over { j.over_run.map_or(s.t[h.from], |r| s.t[r.0]) } else { s.t[h.from] }),
         to_s: place.map(|(h, ..)| if over { j.over_run.map_or(s.t[h.to], |r| s.t[r.1]) } else { s.t[h.to] }),
-        rpm: place.and_then(|(h, ..)| speed.and_then(|n| n.at(s.t[h.at]))),
-        clock: Some(if clock == Clock::Ecu { "ecu" } else { "dyno" }.to_owned()),
+        rpm: place.and_then(|(h, ..)| speed.as_ref().and_then(|n| n.at(s.t[h.at]))),
+        clock: Some(if *clock == Clock::Ecu { "ecu" } else { "dyno" }.to_owned()),
         reason: j.reason,
     }
 }

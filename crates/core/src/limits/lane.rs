@@ -2,51 +2,45 @@
 //! as the verdict asks.
 #![cfg_attr(test, allow(clippy::float_cmp))]
 
-use super::evaluate::{Lookup, Sources};
-use super::model::{Limit, Threshold};
+use super::evaluate::Traced;
 use super::windows::support;
 
-/// Largest share of margin used around each grid point; `None` where nothing was measured inside the gate.
-///
-/// The whole lane is `None` when the channel, a gate channel or the speed is missing, or the limit has no span.
-pub fn lane(limit: &Limit, sources: &Sources<'_>, grid: &[f64], step: f64, from_s: f64, to_s: f64) -> Option<Vec<Option<f64>>> {
-    let (clock, s) = sources.home(&limit.channel)?;
-    limit.span_units()?;
-    let found = |name: &str| match sources.beside(name, clock) {
-        Lookup::Found(x) => Some(x),
-        _ => None,
-    };
-    let speed = found("engine_speed")?;
-    let gates = limit.gate.iter().map(|g| found(g.channel.as_str()).map(|x| (g, x))).collect::<Option<Vec<_>>>()?;
-    let axis = match &limit.threshold {
-        Threshold::Curve { over, .. } => Some(found(over.as_str())?),
-        Threshold::Constant(_) => None,
-    };
-    let first = *grid.first()?;
-    let mut out = vec![None; grid.len()];
-    let mut run: Vec<(f64, f64, f64)> = Vec::new();
-    let put = |run: &mut Vec<(f64, f64, f64)>, out: &mut Vec<Option<f64>>| {
-        let t: Vec<f64> = run.iter().map(|r| r.0).collect();
-        let share: Vec<f64> = run.iter().map(|r| r.2).collect();
-        for ((_, rpm, _), held) in run.iter().zip(held(&t, &share, limit.sustain_s)) {
-            let cell = ((rpm - first) / step).round();
-            if cell >= 0.0 && cell < out.len() as f64 {
-                let slot: &mut Option<f64> = &mut out[cell as usize];
-                *slot = Some(slot.map_or(held, |old| old.max(held)));
+impl Traced<'_> {
+    /// Largest share of margin used around each grid point between two times on the limit's own clock; `None` where nothing was
+    /// measured inside the gate.
+    ///
+    /// The whole lane is `None` when the speed is missing or the limit has no span.
+    pub fn lane(&self, grid: &[f64], step: f64, from_s: f64, to_s: f64) -> Option<Vec<Option<f64>>> {
+        let mut speed = self.speed.as_ref()?.reader();
+        self.limit.span_units()?;
+        let first = *grid.first()?;
+        let mut out = vec![None; grid.len()];
+        let (mut t, mut cells, mut shares) = (Vec::new(), Vec::new(), Vec::new());
+        let mut put = |t: &mut Vec<f64>, cells: &mut Vec<f64>, shares: &mut Vec<f64>| {
+            for (cell, held) in cells.drain(..).zip(held(t, shares, self.limit.sustain_s)) {
+                if cell >= 0.0 && cell < out.len() as f64 {
+                    let slot: &mut Option<f64> = &mut out[cell as usize];
+                    *slot = Some(slot.map_or(held, |old| old.max(held)));
+                }
+            }
+            t.clear();
+            shares.clear();
+        };
+        let (a, b) = (self.s.t.partition_point(|t| *t < from_s), self.s.t.partition_point(|t| *t <= to_s));
+        for i in a..b {
+            let share = self.thresholds[i].filter(|_| self.gated[i]).and_then(|x| self.limit.share_used(self.s.v[i], x));
+            match (speed.at(self.s.t[i]), share) {
+                (Some(rpm), Some(share)) => {
+                    t.push(self.s.t[i]);
+                    cells.push(((rpm - first) / step).round());
+                    shares.push(share);
+                }
+                _ => put(&mut t, &mut cells, &mut shares),
             }
         }
-        run.clear();
-    };
-    for (t, v) in s.t.iter().zip(&s.v).filter(|(t, _)| **t >= from_s && **t <= to_s) {
-        let gated = gates.iter().all(|(g, x)| x.at(*t).is_some_and(|v| g.holds(v)));
-        let threshold = axis.as_ref().map_or(limit.threshold.at(0.0), |x| x.at(*t).and_then(|x| limit.threshold.at(x)));
-        match (gated, speed.at(*t), threshold.and_then(|x| limit.share_used(*v, x))) {
-            (true, Some(rpm), Some(share)) => run.push((*t, rpm, share)),
-            _ => put(&mut run, &mut out),
-        }
+        put(&mut t, &mut cells, &mut shares);
+        Some(out)
     }
-    put(&mut run, &mut out);
-    Some(out)
 }
 
 /// The highest level each sample was part of that was held for the sustain time: what the verdict would count there. A stretch

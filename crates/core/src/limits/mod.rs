@@ -8,6 +8,5 @@ mod model;
 mod tests;
 mod windows;
 
-pub use evaluate::{Sources, evaluate};
-pub use lane::lane;
+pub use evaluate::{Sources, Traced, evaluate, trace};
 pub use model::{Direction, GateTerm, Limit, LimitError, LimitOutcome, Severity, Threshold, Verdict};

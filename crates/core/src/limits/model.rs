@@ -239,3 +239,22 @@ pub struct LimitOutcome {
     /// Why, and how far the verdict reaches, in words.
     pub reason: Option<String>,
 }
+
+impl LimitOutcome {
+    /// A limit that could not be judged, and why.
+    pub(super) fn unjudged(limit: &Limit, verdict: Verdict, reason: String) -> Self {
+        Self {
+            limit: limit.id.clone(),
+            verdict,
+            worst: None,
+            threshold: None,
+            margin: None,
+            share_used: None,
+            from_s: None,
+            to_s: None,
+            rpm: None,
+            clock: None,
+            reason: Some(reason),
+        }
+    }
+}

@@ -159,7 +159,8 @@ fn the_lane_shows_share_used_along_rpm() {
     let e = ecu(0.82, |t, v| if t > 4.0 && t < 5.0 { 0.93 } else { v });
     let dyno = Recording::default();
     let grid: Vec<f64> = (40..130).map(|k| f64::from(k) * 50.0).collect();
-    let lane = lane(&lean(), &Sources { dyno: &dyno, ecu: Some(&e), alignment: &Alignment::single_log() }, &grid, 50.0, 0.0, 8.0).unwrap();
+    let sources = Sources { dyno: &dyno, ecu: Some(&e), alignment: &Alignment::single_log() };
+    let lane = trace(&lean(), &sources).unwrap().lane(&grid, 50.0, 0.0, 8.0).unwrap();
     assert!(lane[grid.iter().position(|g| *g == 4900.0).unwrap()].unwrap() > 1.2);
     assert!(lane[grid.iter().position(|g| *g == 3000.0).unwrap()].unwrap() < 0.5);
     assert!(lane[0].is_none());

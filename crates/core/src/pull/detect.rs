@@ -1,7 +1,7 @@
 //! Finding pulls in a recording, trimming tip-in and lift, and saying what ended each.
 
 use crate::log::{Recording, Series};
-use crate::signal::savgol::{median_step, smooth_seconds};
+use crate::signal::savgol::{WindowPlan, median_step};
 use serde::{Deserialize, Serialize};
 
 /// Throttle or pedal counts as full from here, %.
@@ -93,13 +93,13 @@ impl Load {
 
     fn mask(&self, t: &[f64]) -> Vec<bool> {
         if let Some(s) = &self.throttle {
+            let mut s = s.reader();
             return t.iter().map(|t| s.at(*t).is_some_and(|v| v >= FULL_THROTTLE)).collect();
         }
         if let Some(s) = &self.torque {
-            let mut sorted = s.v.clone();
-            sorted.sort_by(f64::total_cmp);
-            let high = sorted[(sorted.len() - 1) * 95 / 100];
+            let high = ranked(&mut s.v.clone(), 95);
             if high > 0.0 {
+                let mut s = s.reader();
                 return t.iter().map(|t| s.at(*t).is_some_and(|v| v >= 0.25 * high)).collect();
             }
         }
@@ -111,8 +111,7 @@ impl Load {
 pub fn detect(speed: &Series, load: &Load, scale: f64) -> Vec<PullSpan> {
     let n = speed.len();
     let Some(step) = median_step(&speed.t).filter(|_| n >= 8) else { return Vec::new() };
-    let (smooth, _) = smooth_seconds(&speed.t, &speed.v, (7.2 * step).max(0.4));
-    let slope = smooth.derivative;
+    let slope = WindowPlan::new(&speed.t, (7.2 * step).max(0.4)).rates(&speed.v);
     let loaded = load.mask(&speed.t);
     let mut out = Vec::new();
     for (kind, sign) in [(PullKind::SweepUp, 1.0), (PullKind::LugDown, -1.0)] {
@@ -123,8 +122,7 @@ pub fn detect(speed: &Series, load: &Load, scale: f64) -> Vec<PullSpan> {
         if rates.is_empty() {
             continue;
         }
-        rates.sort_by(f64::total_cmp);
-        let threshold = (0.15 * rates[rates.len() * 8 / 10]).max(30.0 / scale);
+        let threshold = (0.15 * ranked(&mut rates, 80)).max(30.0 / scale);
         let rising: Vec<bool> = (0..n).map(|i| loaded[i] && sign * slope[i] >= threshold).collect();
         for (a, b) in bridged_runs(&speed.t, &speed.v, &rising, sign, scale) {
             if let Some(span) = trim(speed, &slope, &loaded, load, (a, b), kind, scale, step) {
@@ -134,6 +132,12 @@ pub fn detect(speed: &Series, load: &Load, scale: f64) -> Vec<PullSpan> {
     }
     out.sort_by(|a, b| a.from_s.total_cmp(&b.from_s));
     out
+}
+
+/// The value below which that per cent of a non-empty buffer lies, reordering it.
+fn ranked(v: &mut [f64], per_cent: usize) -> f64 {
+    let at = (v.len() - 1) * per_cent / 100;
+    *v.select_nth_unstable_by(at, f64::total_cmp).1
 }
 
 /// Runs of `mask`, joined across gaps under 0.35 s in which the trace does not turn back by more than 150 rpm.

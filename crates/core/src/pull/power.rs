@@ -4,7 +4,7 @@ use super::detect::PullSpan;
 use crate::linalg::polyfit;
 use crate::log::{Flag, Recording, Series};
 use crate::signal::hygiene::spikes;
-use crate::signal::savgol::{FilterRecord, median_step, smooth_seconds};
+use crate::signal::savgol::{FilterRecord, WindowPlan, median_step, smooth_seconds};
 use crate::units::RAD_S_PER_RPM;
 use serde::{Deserialize, Serialize};
 use thiserror::Error;
@@ -144,10 +144,10 @@ pub fn slip_load(log: &Recording, shaft: &Series, kind: DynoKind) -> Option<Seri
         return None;
     }
     let mut out = match kind {
-        DynoKind::RollerInertia => Series { v: smooth_seconds(&shaft.t, &shaft.v, 0.3).0.derivative, t: shaft.t.clone() },
+        DynoKind::RollerInertia => Series { v: WindowPlan::new(&shaft.t, 0.3).rates(&shaft.v), t: shaft.t.clone() },
         _ => {
             let q = torque(log, kind).ok()?;
-            Series { v: smooth_seconds(&q.t, &q.v, 0.2).0.smoothed, t: q.t }
+            Series { v: WindowPlan::new(&q.t, 0.2).values(&q.v), t: q.t }
         }
     };
     let mut sorted: Vec<f64> = out.v.iter().copied().filter(|v| v.is_finite()).collect();
@@ -166,9 +166,11 @@ fn raw(log: &Recording, dyno: &Dyno, ratio: f64) -> Result<Raw, PowerError> {
         return Ok(Raw { t: speed.t, shaft_rpm: speed.v, torque: None });
     }
     let torque = torque(log, dyno.kind)?;
-    let (mut t, mut shaft_rpm, mut out) = (Vec::new(), Vec::new(), Vec::new());
+    let room = || Vec::with_capacity(speed.len());
+    let (mut t, mut shaft_rpm, mut out) = (room(), room(), room());
+    let mut at = torque.reader();
     for (ti, vi) in speed.t.iter().zip(&speed.v) {
-        if let Some(q) = torque.at(*ti) {
+        if let Some(q) = at.at(*ti) {
             t.push(*ti);
             shaft_rpm.push(*vi);
             out.push(q);
@@ -210,12 +212,12 @@ pub fn derive(
     let t: Vec<f64> = keep.iter().map(|&i| raw.t[i]).collect();
     let step = median_step(&t).unwrap_or(0.01);
     let mut out = PowerTrace {
-        t: Vec::new(),
-        rpm: Vec::new(),
-        power_kw: Vec::new(),
-        torque_nm: Vec::new(),
-        edge: Vec::new(),
-        rate: Vec::new(),
+        t: Vec::with_capacity(t.len()),
+        rpm: Vec::with_capacity(t.len()),
+        power_kw: Vec::with_capacity(t.len()),
+        torque_nm: Vec::with_capacity(t.len()),
+        edge: Vec::with_capacity(t.len()),
+        rate: Vec::with_capacity(t.len()),
         filter: FilterRecord { window_s: smoothing_s, samples: 0, real_timestamps: false },
         estimated: coast.is_some(),
         flags: Vec::new(),
@@ -224,20 +226,21 @@ pub fn derive(
         let idx = &keep[segment.clone()];
         let ts = &t[segment];
         let speed: Vec<f64> = idx.iter().map(|&i| raw.shaft_rpm[i]).collect();
-        let (w, filter) = smooth_seconds(ts, &speed, smoothing_s);
-        let rate = if rate_s > smoothing_s { smooth_seconds(ts, &speed, rate_s).0.derivative } else { w.derivative.clone() };
-        let torque = raw.torque.as_ref().map(|q| smooth_seconds(ts, &idx.iter().map(|&i| q[i]).collect::<Vec<_>>(), smoothing_s).0.smoothed);
-        if filter.samples > 0 {
-            out.filter = filter;
+        let plan = WindowPlan::new(ts, smoothing_s);
+        let turning = plan.values(&speed);
+        let rate = if rate_s > smoothing_s { WindowPlan::new(ts, rate_s).rates(&speed) } else { plan.rates(&speed) };
+        let torque = raw.torque.as_ref().map(|q| plan.values(&idx.iter().map(|&i| q[i]).collect::<Vec<_>>()));
+        if plan.record.samples > 0 {
+            out.filter = plan.record;
         }
         let (first, last) = (ts[0], ts[ts.len() - 1]);
         for k in 0..ts.len() {
-            let (omega, alpha) = (w.smoothed[k] * RAD_S_PER_RPM, rate[k] * RAD_S_PER_RPM);
+            let (omega, alpha) = (turning[k] * RAD_S_PER_RPM, rate[k] * RAD_S_PER_RPM);
             let brake = torque.as_ref().map_or(0.0, |q| q[k]);
             let loss = coast.map_or(0.0, |c| c.a[0] + c.a[1] * omega + c.a[2] * omega * omega);
             let rotating = dyno.rotating_inertia_kg_m2.unwrap_or(0.0) * ratio * ratio * alpha;
             let power_w = (brake + inertia * alpha + loss + rotating) * omega;
-            let rpm = w.smoothed[k] * ratio;
+            let rpm = turning[k] * ratio;
             out.t.push(ts[k]);
             out.rpm.push(rpm);
             out.rate.push(rate[k] * ratio);

@@ -70,6 +70,9 @@ pub fn spikes(v: &[f64], half: usize, threshold: f64, floor: f64) -> Vec<bool> {
             continue;
         }
         let range = i.saturating_sub(half)..(i + half + 1).min(n);
+        if mostly_near(&v[range.clone()], v[i], floor) {
+            continue;
+        }
         window.clear();
         window.extend(v[range].iter().copied().filter(|x| x.is_finite()));
         if window.len() < 4 {
@@ -85,6 +88,16 @@ pub fn spikes(v: &[f64], half: usize, threshold: f64, floor: f64) -> Vec<bool> {
         out[i] = (v[i] - median).abs() > (threshold * sigma).max(floor);
     }
     out
+}
+
+/// Whether more than half of the window lies within `floor` of `x`: then its median does too, and `x` is no spike. The rule on nearly
+/// every sample of a ramp.
+fn mostly_near(window: &[f64], x: f64, floor: f64) -> bool {
+    let mut near = 0;
+    window.iter().any(|w| {
+        near += usize::from((w - x).abs() <= floor);
+        2 * near > window.len()
+    })
 }
 
 /// Median of a non-empty buffer, reordering it.
@@ -112,34 +125,37 @@ fn runs(v: &[f64]) -> Vec<(usize, usize, f64)> {
 /// A sensor that normally moves and holds its exact extreme for ≥ 6 samples and ≥ 0.15 s is taken to be at its end
 /// (our choice). Kinds that rest at an extreme by nature (throttle, retard, slow temperatures) are not judged.
 pub fn saturated(t: &[f64], v: &[f64], kind: &Kind) -> Vec<(usize, usize, bool)> {
+    saturated_runs(t, v, kind, &runs(v))
+}
+
+fn saturated_runs(t: &[f64], v: &[f64], kind: &Kind, all: &[(usize, usize, f64)]) -> Vec<(usize, usize, bool)> {
     if !kind.saturates || v.len() < 12 || kind.name == "exhaust_temp" && v.len() < 30 {
         return Vec::new();
     }
-    let all = runs(v);
     let (low, high) = v.iter().fold((f64::INFINITY, f64::NEG_INFINITY), |(a, b), x| (a.min(*x), b.max(*x)));
     if low == high {
         return Vec::new();
     }
     let typical = v.len() as f64 / all.len() as f64;
-    all.into_iter()
+    all.iter()
         .filter(|(a, b, x)| {
             let long = (b - a) >= 6 && t[*b - 1] - t[*a] >= 0.15 && (b - a) as f64 >= 4.0 * typical.max(1.0);
             let held = kind.name != "exhaust_temp" || t[*b - 1] - t[*a] >= 1.5;
             long && held && (*x == low || *x == high)
         })
-        .map(|(a, b, x)| (a, b, x == high))
+        .map(|(a, b, x)| (*a, *b, *x == high))
         .collect()
 }
 
 /// Longest stretch at one exact value while the engine was swept, when that is longer than a live sensor can stay.
 /// Returns the index range. `swept(a, b)` says whether the engine moved enough between two samples to expect movement.
 pub fn frozen(t: &[f64], v: &[f64], kind: &Kind, swept: impl Fn(usize, usize) -> bool) -> Option<(usize, usize)> {
+    frozen_runs(t, kind, &runs(v), swept)
+}
+
+fn frozen_runs(t: &[f64], kind: &Kind, all: &[(usize, usize, f64)], swept: impl Fn(usize, usize) -> bool) -> Option<(usize, usize)> {
     let limit = kind.frozen_after_s?;
-    runs(v)
-        .into_iter()
-        .filter(|(a, b, _)| b - a >= 5 && t[b - 1] - t[*a] > limit && swept(*a, b - 1))
-        .max_by_key(|(a, b, _)| b - a)
-        .map(|(a, b, _)| (a, b))
+    all.iter().filter(|(a, b, _)| b - a >= 5 && t[b - 1] - t[*a] > limit && swept(*a, b - 1)).max_by_key(|(a, b, _)| b - a).map(|(a, b, _)| (*a, *b))
 }
 
 /// The engine must be swept this far for a resting sensor to be called frozen, rpm (our choice).
@@ -167,7 +183,11 @@ pub fn look_over(log: &Recording) -> Vec<Flag> {
     }
     for channel in log.channels.keys() {
         let (Some(kind), Some(s)) = (channel.kind(), log.series(channel.as_str())) else { continue };
-        if let Some((a, b, top)) = saturated(&s.t, &s.v, kind).into_iter().max_by_key(|(a, b, _)| b - a) {
+        if !kind.saturates && kind.frozen_after_s.is_none() {
+            continue;
+        }
+        let all = runs(&s.v);
+        if let Some((a, b, top)) = saturated_runs(&s.t, &s.v, kind, &all).into_iter().max_by_key(|(a, b, _)| b - a) {
             let end = if top { "top" } else { "bottom" };
             out.push(Flag::new(
                 "saturated",
@@ -175,7 +195,7 @@ pub fn look_over(log: &Recording) -> Vec<Flag> {
             ));
         }
         let swept = |a: usize, b: usize| speed.as_ref().is_some_and(|n| swept(n, s.t[a], s.t[b]));
-        if let Some((a, b)) = frozen(&s.t, &s.v, kind, swept) {
+        if let Some((a, b)) = frozen_runs(&s.t, kind, &all, swept) {
             out.push(Flag::new(
                 "frozen",
                 format!("{} stood still at {} for {:.1} s while the engine swept", channel.label(), s.v[a], s.t[b - 1] - s.t[a]),

@@ -7,17 +7,7 @@ pub fn linear(xs: &[f64], ys: &[f64], x: f64) -> Option<f64> {
         return None;
     }
     let (i, share) = place(&xs[..n], x);
-    Some(if share == 0.0 { ys[i] } else { ys[i] + (ys[i + 1] - ys[i]) * share })
-}
-
-/// The same for two curves over the same abscissae.
-pub fn linear_pair(xs: &[f64], ys: [&[f64]; 2], x: f64) -> Option<[f64; 2]> {
-    let n = xs.len().min(ys[0].len()).min(ys[1].len());
-    if n == 0 || x.is_nan() || x < xs[0] || x > xs[n - 1] {
-        return None;
-    }
-    let (i, share) = place(&xs[..n], x);
-    Some(ys.map(|y| if share == 0.0 { y[i] } else { y[i] + (y[i + 1] - y[i]) * share }))
+    Some(between(ys, (i, share)))
 }
 
 /// The last abscissa not above `x`, and how far `x` lies on the way to the next. Time bases are nearly even, so the place is guessed
@@ -28,6 +18,53 @@ fn place(xs: &[f64], x: f64) -> (usize, f64) {
     let fits = |i: usize| i + 1 < n && xs[i] <= x && x < xs[i + 1];
     let i = [guess, guess + 1, guess.wrapping_sub(1)].into_iter().find(|i| *i < n && fits(*i)).unwrap_or_else(|| xs.partition_point(|v| *v <= x) - 1);
     if i + 1 == n { (i, 0.0) } else { (i, (x - xs[i]) / (xs[i + 1] - xs[i])) }
+}
+
+/// Reads one ascending base at places that mostly ascend too: each is looked for from where the last was found.
+#[derive(Debug, Clone)]
+pub struct Walk<'a> {
+    xs: &'a [f64],
+    at: usize,
+}
+
+impl<'a> Walk<'a> {
+    /// Begins before the first abscissa.
+    pub fn new(xs: &'a [f64]) -> Self {
+        Self { xs, at: 0 }
+    }
+
+    /// The last abscissa not above `x`, and how far `x` lies on the way to the next; `None` outside the range.
+    pub fn place(&mut self, x: f64) -> Option<(usize, f64)> {
+        let xs = self.xs;
+        let last = xs.len().checked_sub(1)?;
+        if !(x >= xs[0] && x <= xs[last]) {
+            return None;
+        }
+        if xs[self.at] > x {
+            self.at = place(xs, x).0;
+        }
+        for _ in 0..4 {
+            if self.at == last || xs[self.at + 1] > x {
+                break;
+            }
+            self.at += 1;
+        }
+        if self.at < last && xs[self.at + 1] <= x {
+            self.at = place(xs, x).0;
+        }
+        let i = self.at;
+        Some(if i == last { (i, 0.0) } else { (i, (x - xs[i]) / (xs[i + 1] - xs[i])) })
+    }
+
+    /// Value at `x` of a curve over the base, as [`linear`] gives it.
+    pub fn value(&mut self, ys: &[f64], x: f64) -> Option<f64> {
+        self.place(x).map(|p| between(ys, p))
+    }
+}
+
+/// The value of a curve at a place.
+pub fn between(ys: &[f64], (i, share): (usize, f64)) -> f64 {
+    if share == 0.0 { ys[i] } else { ys[i] + (ys[i + 1] - ys[i]) * share }
 }
 
 /// Like [`linear`], held at the end values outside the range.
@@ -68,9 +105,19 @@ mod tests {
         for k in 0..=1521 {
             let at = f64::from(k);
             assert!((linear(&x, &y, at).unwrap() - (2.0 * at + 1.0)).abs() < 1e-9);
-            assert_eq!(linear_pair(&x, [&y, &x], at).unwrap()[0], linear(&x, &y, at).unwrap());
         }
-        assert_eq!(linear_pair(&x, [&y, &x], 1521.5), None);
+        assert_eq!(linear(&x, &y, 1521.5), None);
+    }
+
+    #[test]
+    fn a_walk_reads_what_a_search_reads_wherever_it_goes_next() {
+        let x: Vec<f64> = (0..40).map(|i| f64::from(i * i)).collect();
+        let y: Vec<f64> = x.iter().map(|v| v.sqrt() * 3.0).collect();
+        let mut walk = Walk::new(&x);
+        for at in [-1.0, 0.0, 0.5, 1.0, 900.0, 901.0, 3.0, 1521.0, 1522.0, 1520.9, f64::NAN, 0.0, 1521.0] {
+            assert_eq!(walk.value(&y, at), linear(&x, &y, at), "{at}");
+        }
+        assert_eq!(Walk::new(&[]).place(0.0), None);
     }
 
     #[test]

@@ -1,6 +1,6 @@
 //! Savitzky–Golay smoothing and derivative (Savitzky & Golay 1964), on uniform or real timestamps.
 
-use crate::linalg::Cholesky;
+use crate::linalg::{Cholesky, solve_moments};
 use serde::{Deserialize, Serialize};
 use thiserror::Error;
 
@@ -50,21 +50,33 @@ fn validate(len: usize, window: usize, order: usize) -> Result<(), SavgolError> 
 /// # Errors
 /// [`SavgolError`] when window, order, length or step do not fit together.
 pub fn smooth_uniform(y: &[f64], window: usize, order: usize, dt_s: f64) -> Result<Smoothed, SavgolError> {
+    uniform(y, window, order, dt_s, [true, true])
+}
+
+/// Values, rates or both; what is not wanted comes back as zeros.
+fn uniform(y: &[f64], window: usize, order: usize, dt_s: f64, [values, rates]: [bool; 2]) -> Result<Smoothed, SavgolError> {
     validate(y.len(), window, order)?;
     if dt_s.is_nan() || dt_s <= 0.0 {
         return Err(SavgolError::BadStep);
     }
     let half = window / 2;
     let n = y.len();
-    let kernels = Kernels::new(window, order);
+    let fit = WindowFit::new(window, order);
     let mut out = Smoothed { smoothed: vec![0.0; n], derivative: vec![0.0; n] };
-    for i in 0..n {
-        let start = i.saturating_sub(half).min(n - window);
-        let (value, slope) = kernels.at(i - start);
-        let part = &y[start..start + window];
-        out.smoothed[i] = dot(value, part);
-        out.derivative[i] = dot(slope, part) / dt_s;
+    let (value, slope) = fit.centre();
+    if values {
+        convolve(y, &value, &mut out.smoothed[half..n - half]);
     }
+    if rates {
+        convolve(y, &slope, &mut out.derivative[half..n - half]);
+    }
+    for (start, ends) in [(0, 0..half), (n - window, n - half..n)] {
+        let c = fit.polynomial(&y[start..start + window]);
+        for i in ends {
+            (out.smoothed[i], out.derivative[i]) = fit.evaluate(&c, i - start);
+        }
+    }
+    out.derivative.iter_mut().for_each(|d| *d /= dt_s);
     Ok(out)
 }
 
@@ -72,43 +84,76 @@ fn dot(a: &[f64], b: &[f64]) -> f64 {
     a.iter().zip(b).map(|(x, y)| x * y).sum()
 }
 
-/// Weights for value and slope at every position inside one window.
-struct Kernels {
-    window: usize,
-    value: Vec<f64>,
-    slope: Vec<f64>,
+/// Outputs worked on together: small enough to stay near while every tap passes over them.
+const BLOCK: usize = 1024;
+
+/// `out[i] = Σ kernel[j]·y[i + j]`. Tap by tap, so that neighbouring sums run side by side: the compiler may not reorder one sum.
+fn convolve(y: &[f64], kernel: &[f64], out: &mut [f64]) {
+    for (k, block) in out.chunks_mut(BLOCK).enumerate() {
+        let mut from = k * BLOCK;
+        let (fours, rest) = kernel.as_chunks::<4>();
+        for [a, b, c, d] in fours {
+            let near = &y[from..from + block.len() + 3];
+            for (o, x) in block.iter_mut().zip(near.windows(4)) {
+                *o += (a * x[0] + b * x[1]) + (c * x[2] + d * x[3]);
+            }
+            from += 4;
+        }
+        for w in rest {
+            block.iter_mut().zip(&y[from..]).for_each(|(o, x)| *o += w * x);
+            from += 1;
+        }
+    }
 }
 
-impl Kernels {
+/// The least-squares polynomial of one window of evenly spaced samples, in `u` from −1 to 1.
+struct WindowFit {
+    order: usize,
+    u: Vec<f64>,
+    factor: Cholesky,
+}
+
+impl WindowFit {
     fn new(window: usize, order: usize) -> Self {
         let half = (window / 2) as f64;
         let m = order + 1;
         let u: Vec<f64> = (0..window).map(|i| (i as f64 - half) / half).collect();
-        let mut a = vec![0.0; m * m];
-        for x in &u {
-            for i in 0..m {
-                for j in 0..m {
-                    a[i * m + j] += x.powi((i + j) as i32);
-                }
-            }
-        }
+        let moments: Vec<f64> = (0..2 * m as i32).map(|p| u.iter().map(|x| x.powi(p)).sum()).collect();
+        let a: Vec<f64> = (0..m * m).map(|k| moments[k / m + k % m]).collect();
         let factor = Cholesky::new(&a, m).expect("distinct abscissae make a definite matrix");
-        let (mut value, mut slope) = (Vec::with_capacity(window * window), Vec::with_capacity(window * window));
-        for at in &u {
-            let v = factor.solve(&(0..m).map(|k| at.powi(k as i32)).collect::<Vec<_>>());
-            let d = factor.solve(&(0..m).map(|k| if k == 0 { 0.0 } else { k as f64 * at.powi(k as i32 - 1) / half }).collect::<Vec<_>>());
-            for x in &u {
-                let powers: Vec<f64> = (0..m).map(|k| x.powi(k as i32)).collect();
-                value.push(dot(&v, &powers));
-                slope.push(dot(&d, &powers));
-            }
-        }
-        Self { window, value, slope }
+        Self { order, u, factor }
     }
 
-    fn at(&self, position: usize) -> (&[f64], &[f64]) {
-        let r = position * self.window..(position + 1) * self.window;
-        (&self.value[r.clone()], &self.slope[r])
+    fn half(&self) -> f64 {
+        (self.u.len() / 2) as f64
+    }
+
+    /// Coefficients through a window's samples.
+    fn polynomial(&self, y: &[f64]) -> Vec<f64> {
+        let b: Vec<f64> = (0..=self.order as i32).map(|p| self.u.iter().zip(y).map(|(u, y)| u.powi(p) * y).sum()).collect();
+        self.factor.solve(&b)
+    }
+
+    /// Value and slope per sample of a polynomial at a position of the window.
+    fn evaluate(&self, c: &[f64], position: usize) -> (f64, f64) {
+        let u = self.u[position];
+        let (mut value, mut slope) = (0.0, 0.0);
+        for ck in c.iter().rev() {
+            slope = slope * u + value;
+            value = value * u + ck;
+        }
+        (value, slope / self.half())
+    }
+
+    /// Weights of the samples in value and slope per sample at the centre.
+    fn centre(&self) -> (Vec<f64>, Vec<f64>) {
+        let unit = |k: usize| self.factor.solve(&(0..=self.order).map(|i| f64::from(u8::from(i == k))).collect::<Vec<_>>());
+        let weights = |c: &[f64], scale: f64| {
+            let at = |u: &f64| scale * dot(c, &(0..=self.order as i32).map(|p| u.powi(p)).collect::<Vec<_>>());
+            self.u.iter().map(at).collect::<Vec<_>>()
+        };
+        let slope = if self.order == 0 { vec![0.0; self.u.len()] } else { weights(&unit(1), 1.0 / self.half()) };
+        (weights(&unit(0), 1.0), slope)
     }
 }
 
@@ -121,31 +166,41 @@ impl Kernels {
 pub fn smooth_irregular(t: &[f64], y: &[f64], window: usize, order: usize) -> Result<Smoothed, SavgolError> {
     let n = t.len().min(y.len());
     validate(n, window, order)?;
+    match order {
+        0 => irregular::<1>(t, y, n, window),
+        1 => irregular::<2>(t, y, n, window),
+        2 => irregular::<3>(t, y, n, window),
+        3 => irregular::<4>(t, y, n, window),
+        4 => irregular::<5>(t, y, n, window),
+        _ => irregular::<6>(t, y, n, window),
+    }
+}
+
+/// With `M` coefficients, known while compiling: this is the inner loop of every jittered recording.
+fn irregular<const M: usize>(t: &[f64], y: &[f64], n: usize, window: usize) -> Result<Smoothed, SavgolError> {
     let half = window / 2;
-    let m = order + 1;
     let mut out = Smoothed { smoothed: vec![0.0; n], derivative: vec![0.0; n] };
-    let (mut a, mut b, mut p) = (vec![0.0; m * m], vec![0.0; m], vec![1.0; 2 * m]);
     for i in 0..n {
         let start = i.saturating_sub(half).min(n - window);
         let scale = (t[start + window - 1] - t[start]) / 2.0;
         if scale.is_nan() || scale <= 0.0 {
             return Err(SavgolError::BadStep);
         }
-        a.fill(0.0);
-        b.fill(0.0);
-        for k in start..start + window {
-            let u = (t[k] - t[i]) / scale;
-            for j in 1..2 * m {
-                p[j] = p[j - 1] * u;
+        let (mut low, mut high, mut b) = ([0.0; M], [0.0; M], [0.0; M]);
+        for (at, y) in t[start..start + window].iter().zip(&y[start..start + window]) {
+            let u = (at - t[i]) / scale;
+            let mut power = 1.0;
+            for k in 0..M {
+                low[k] += power;
+                b[k] += power * y;
+                power *= u;
             }
-            for r in 0..m {
-                b[r] += p[r] * y[k];
-                for c in 0..m {
-                    a[r * m + c] += p[r + c];
-                }
+            for h in &mut high {
+                *h += power;
+                power *= u;
             }
         }
-        let c = Cholesky::new(&a, m).ok_or(SavgolError::BadStep)?.solve(&b);
+        let c = solve_moments(&low, &high, b).ok_or(SavgolError::BadStep)?;
         out.smoothed[i] = c[0];
         out.derivative[i] = c.get(1).map_or(0.0, |v| v / scale);
     }
@@ -178,21 +233,52 @@ pub fn median_step(t: &[f64]) -> Option<f64> {
 /// Below [`MIN_SAMPLES`] in the window the series comes back unfiltered, with derivative by central differences.
 pub fn smooth_seconds(t: &[f64], y: &[f64], window_s: f64) -> (Smoothed, FilterRecord) {
     let n = t.len().min(y.len());
-    let step = median_step(&t[..n]).unwrap_or(0.0);
-    let plain = FilterRecord { window_s, samples: 0, real_timestamps: true };
-    if step <= 0.0 || window_s <= 0.0 {
-        return (unfiltered(&t[..n], &y[..n]), plain);
+    let plan = WindowPlan::new(&t[..n], window_s);
+    (plan.smooth(y), plan.record)
+}
+
+/// A window in seconds laid on one time base, for all series over it.
+#[derive(Debug, Clone)]
+pub struct WindowPlan<'a> {
+    t: &'a [f64],
+    /// How series come out of it.
+    pub record: FilterRecord,
+}
+
+impl<'a> WindowPlan<'a> {
+    /// Chooses the count of samples, see [`smooth_seconds`].
+    pub fn new(t: &'a [f64], window_s: f64) -> Self {
+        let n = t.len();
+        let step = median_step(t).unwrap_or(0.0);
+        let window = if step > 0.0 && window_s > 0.0 { nearest_odd(window_s / step).max(5) } else { 0 };
+        let samples = if window < MIN_SAMPLES || n < window { 0 } else { window };
+        let jitter = || t.windows(2).map(|w| (w[1] - w[0] - step).abs()).fold(0.0, f64::max) / step;
+        Self { t, record: FilterRecord { window_s, samples, real_timestamps: samples == 0 || jitter() > JITTER_LIMIT } }
     }
-    let window = nearest_odd(window_s / step).max(5);
-    if window < MIN_SAMPLES || n < window {
-        return (unfiltered(&t[..n], &y[..n]), plain);
+
+    /// Smooths a series over the base; unfiltered where the plan says so.
+    pub fn smooth(&self, y: &[f64]) -> Smoothed {
+        self.wanted(y, [true, true])
     }
-    let jitter = t[..n].windows(2).map(|w| (w[1] - w[0] - step).abs()).fold(0.0, f64::max) / step;
-    let real = jitter > JITTER_LIMIT;
-    let result = if real { smooth_irregular(t, y, window, 2) } else { smooth_uniform(&y[..n], window, 2, (t[n - 1] - t[0]) / (n - 1) as f64) };
-    match result {
-        Ok(s) => (s, FilterRecord { window_s, samples: window, real_timestamps: real }),
-        Err(_) => (unfiltered(&t[..n], &y[..n]), plain),
+
+    /// The values alone, unit of the input.
+    pub fn values(&self, y: &[f64]) -> Vec<f64> {
+        self.wanted(y, [true, false]).smoothed
+    }
+
+    /// The rate alone, unit of the input per second.
+    pub fn rates(&self, y: &[f64]) -> Vec<f64> {
+        self.wanted(y, [false, true]).derivative
+    }
+
+    fn wanted(&self, y: &[f64], what: [bool; 2]) -> Smoothed {
+        let (t, n, window) = (self.t, self.t.len(), self.record.samples);
+        let result = match (window, self.record.real_timestamps) {
+            (0, _) => return unfiltered(t, &y[..n]),
+            (_, true) => smooth_irregular(t, y, window, 2),
+            (_, false) => uniform(&y[..n], window, 2, (t[n - 1] - t[0]) / (n - 1) as f64, what),
+        };
+        result.unwrap_or_else(|_| unfiltered(t, &y[..n]))
     }
 }
 

@@ -1,16 +1,10 @@
 //! The simultaneous 95 % band along a gain curve, built to work with two to five pulls a set.
 
+use super::draws;
 use super::pooled::Between;
-use crate::linalg::{Cholesky, LANES};
-use rand_chacha::ChaCha8Rng;
-use rand_chacha::rand_core::SeedableRng;
-use rand_distr::{ChiSquared, Distribution, StandardNormal};
 
-/// Draws behind the quantile.
-pub const DRAWS: usize = 4000;
 /// Variances are smoothed over this span.
 pub const SMOOTH_RPM: f64 = 500.0;
-const SEED: u64 = 0x6A61_6D6A;
 
 /// What the day's residual curves say about scatter along the axis.
 #[derive(Debug, Clone, PartialEq)]
@@ -32,8 +26,8 @@ pub type SetCurves = Vec<Vec<f64>>;
 ///
 /// # Formula
 /// `s²(x)` = ΣSS(x)/ν(x), smoothed over about 500 rpm; correlation from the pooled autocorrelation of standardised
-/// residuals (biased estimator, hence never indefinite; a ridge of 1e-6 keeps it positive definite);
-/// `q` = 95 % quantile of `max|Z|/√(χ²_ν/ν)` over 4000 seeded draws (our choice of the number, from the domain notes).
+/// residuals (biased estimator, hence never indefinite); `q` = 95 % quantile of `max|Z|/√(χ²_ν/ν)` over 4000 seeded draws (our choice
+/// of the number, from the domain notes).
 /// `None` when ν < 2 or the grid has fewer than three points.
 pub fn scatter(x: &[f64], sets: &[SetCurves]) -> Option<CurveScatter> {
     let m = x.len();
@@ -66,8 +60,9 @@ pub fn scatter(x: &[f64], sets: &[SetCurves]) -> Option<CurveScatter> {
         return None;
     }
     let s = smoothed_sd(x, &ss, &dof)?;
-    let rho = autocorrelation(&residuals, &s, m);
-    let q = quantile(&rho, nu)?;
+    let standardised: Vec<Vec<f64>> =
+        residuals.iter().map(|r| r.iter().zip(&s).map(|(v, s)| if v.is_finite() { v / s } else { 0.0 }).collect()).collect();
+    let q = draws::quantile(&standardised, nu)?;
     Some(CurveScatter { x: x.to_vec(), s, nu, q })
 }
 
@@ -87,45 +82,6 @@ fn smoothed_sd(x: &[f64], ss: &[f64], dof: &[f64]) -> Option<Vec<f64>> {
         .collect();
     let widest = out.iter().copied().filter(|v| v.is_finite()).fold(0.0, f64::max);
     (widest > 0.0).then(|| out.into_iter().map(|v| if v.is_finite() { v.max(widest * 1e-6) } else { widest }).collect())
-}
-
-fn autocorrelation(residuals: &[Vec<f64>], s: &[f64], m: usize) -> Vec<f64> {
-    let z: Vec<Vec<f64>> = residuals.iter().map(|r| r.iter().zip(s).map(|(v, s)| if v.is_finite() { v / s } else { 0.0 }).collect()).collect();
-    let mut c: Vec<f64> = (0..m).map(|lag| z.iter().map(|r| (0..m - lag).map(|i| r[i] * r[i + lag]).sum::<f64>()).sum::<f64>()).collect();
-    let c0 = c[0].max(f64::MIN_POSITIVE);
-    c.iter_mut().for_each(|v| *v /= c0);
-    c
-}
-
-fn quantile(rho: &[f64], nu: f64) -> Option<f64> {
-    let m = rho.len();
-    let a: Vec<f64> = (0..m * m)
-        .map(|k| {
-            let (i, j) = (k / m, k % m);
-            if i == j { 1.0 + 1e-6 } else { rho[i.abs_diff(j)] }
-        })
-        .collect();
-    let factor = Cholesky::new(&a, m)?;
-    let chi = ChiSquared::new(nu).ok()?;
-    let mut rng = ChaCha8Rng::seed_from_u64(SEED);
-    let (mut z, mut y) = (vec![[0.0; LANES]; m], vec![[0.0; LANES]; m]);
-    let mut maxima: Vec<f64> = Vec::with_capacity(DRAWS);
-    while maxima.len() < DRAWS {
-        let mut scale = [0.0; LANES];
-        for (lane, scale) in scale.iter_mut().enumerate() {
-            z.iter_mut().for_each(|v| v[lane] = StandardNormal.sample(&mut rng));
-            *scale = chi.sample(&mut rng);
-        }
-        factor.mul_lower(&z, &mut y);
-        let mut highest = [0.0_f64; LANES];
-        for row in &y {
-            highest.iter_mut().zip(row).for_each(|(h, v)| *h = h.max(v.abs()));
-        }
-        maxima.extend(highest.iter().zip(scale).map(|(h, s)| h / (s / nu).sqrt()));
-    }
-    let at = (0.95 * DRAWS as f64).ceil() as usize - 1;
-    let (_, v, _) = maxima.select_nth_unstable_by(at, f64::total_cmp);
-    Some(*v)
 }
 
 impl CurveScatter {
@@ -167,6 +123,9 @@ pub fn significant_spans(x: &[f64], d: &[f64], half: &[f64]) -> Vec<[f64; 2]> {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use rand_chacha::ChaCha8Rng;
+    use rand_chacha::rand_core::SeedableRng;
+    use rand_distr::{Distribution, StandardNormal};
 
     fn noisy(rng: &mut ChaCha8Rng, m: usize) -> Vec<f64> {
         let mut v = 0.0;

@@ -3,6 +3,7 @@
 pub mod across;
 pub mod band;
 pub mod distributions;
+mod draws;
 pub mod drift;
 pub mod equivalence;
 pub mod family;

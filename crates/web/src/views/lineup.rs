@@ -105,7 +105,7 @@ pub(super) fn name_of(l: &LineUp, i: usize) -> String {
     format!("{} on {}{which}", s.config.map, s.config.fuel)
 }
 
-/// What tells a set from the others of its map and fuel: the factors in which they differ, else its place in the day.
+/// What tells a set from the others of its map and fuel: the factors in which they differ, else the day, else its place in the day.
 fn which_of(l: &LineUp, i: usize) -> Option<String> {
     let config = |k: usize| &l.sets[k].set.config;
     let twins: Vec<usize> = (0..l.sets.len()).filter(|&k| k != i && config(k).map == config(i).map && config(k).fuel == config(i).fuel).collect();
@@ -122,8 +122,12 @@ fn which_of(l: &LineUp, i: usize) -> Option<String> {
             });
         }
     }
-    let alone = twins.iter().all(|&k| config(k).factors() != own);
-    if telling.is_empty() || !alone {
+    let same = |k: &&usize| config(**k).factors() == own;
+    let date = l.sets[i].set.date;
+    if twins.iter().filter(same).any(|&k| l.sets[k].set.date != date) {
+        telling.push(date.format("%-d %b").to_string());
+    }
+    if telling.is_empty() || twins.iter().filter(same).any(|&k| l.sets[k].set.date == date) {
         telling.push(format!("set {}", l.sets[i].set.position));
     }
     Some(telling.join(", "))

@@ -54,7 +54,7 @@ pub(crate) fn chart_of(l: &LineUp, e: &Encoding, prefs: &Prefs, focus: Option<us
         gain_title: format!("gain over {}, {}, with 95 % band for the whole curve", name_of(l, l.base), u.label()),
         lane_title: format!("margin used by {}, worst of {}", name_of(l, shown), count(l.measured[shown].len(), "pull")),
         lanes: lanes_of(l, shown, &lane_rpm, prefs.afr),
-        lane_tone: e.tone(&l.sets[shown].set),
+        focus: shown,
         series,
         gains,
         lane_rpm,

@@ -7,12 +7,16 @@ use super::kinks;
 use super::{FIT_DRIFT_PPM, MAX_DRIFT_PPM, Pair, Ratio};
 use crate::log::Series;
 use crate::signal::hygiene::median_in_place;
-use crate::signal::interp::linear_pair;
-use crate::signal::savgol::{Smoothed, median_step, smooth_seconds};
+use crate::signal::interp::{Walk, between};
+use crate::signal::savgol::{WindowPlan, median_step};
 
 /// Points used at most; a denser dyno trace is thinned evenly.
 const MAX_POINTS: usize = 3000;
+/// Points on which candidates are told apart before the best are fitted on all (our choice).
+const FEW_POINTS: usize = 300;
 const MAX_ITERATIONS: usize = 40;
+/// A step smaller than this ends the fit, s: a thousandth of what a lag is known to.
+const SETTLED_S: f64 = 1e-6;
 /// Record kept around the pull, s: tip-in and the first moments of the lift carry the kinks.
 const BEFORE_S: f64 = 1.0;
 const AFTER_S: f64 = 0.3;
@@ -33,12 +37,24 @@ pub(super) struct Fit {
     pub(super) drift_ppm: Option<f64>,
     /// Clock rate difference and its standard error, as shares.
     pub(super) rate: (f64, f64),
-    /// Difference of the distance between the kinks, s, and its tolerance.
-    pub(super) kink_gap: Option<(f64, f64)>,
     pub(super) ratio: f64,
+    /// Fitted beside the lag: ratio or slip, 0 when neither is.
+    pub(super) coefficient: f64,
+    /// Standard deviation of the fast part of the residual, rpm.
+    pub(super) noise: f64,
     /// Slip at full load, where it was fitted.
     pub(super) slip: Option<f64>,
     pub(super) has_kink: bool,
+    pub(super) score: f64,
+}
+
+/// A candidate lag fitted on few points.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub(super) struct Sketch {
+    pub(super) lag: f64,
+    /// RMS over the pull, rpm.
+    pub(super) residual: f64,
+    /// How badly it fits, comparable with [`Fit::score`].
     pub(super) score: f64,
 }
 
@@ -51,7 +67,8 @@ pub(super) struct Problem<'a> {
     base: Vec<f64>,
     /// What the fitted coefficient multiplies: `n_dyno` for a free ratio, `k·n_dyno·load` for slip, nothing on a rigid coupling.
     slope: Vec<f64>,
-    ecu_smooth: Smoothed,
+    /// Rate of the engine computer's speed, rpm/s.
+    ecu_rate: Vec<f64>,
     mid: f64,
 }
 
@@ -68,8 +85,8 @@ impl<'a> Problem<'a> {
             (Ratio::Known(k), Some(_)) => (d.iter().map(|d| k * d).collect(), d.iter().enumerate().map(|(i, d)| k * d * load(i)).collect()),
         };
         let step = median_step(&pair.ecu.t).unwrap_or(0.05);
-        let (ecu_smooth, _) = smooth_seconds(&pair.ecu.t, &pair.ecu.v, (7.2 * step).max(0.12));
-        Self { pair, t, d, base, slope, ecu_smooth, mid: 0.5 * (pair.pull.from_s + pair.pull.to_s) }
+        let ecu_rate = WindowPlan::new(&pair.ecu.t, (7.2 * step).max(0.12)).rates(&pair.ecu.v);
+        Self { pair, t, d, base, slope, ecu_rate, mid: 0.5 * (pair.pull.from_s + pair.pull.to_s) }
     }
 
     /// Whether a coefficient is fitted beside the lag.
@@ -82,26 +99,55 @@ impl<'a> Problem<'a> {
         self.base[i] + k * self.slope[i]
     }
 
-    fn ecu_at(&self, i: usize, lag: f64, delta: f64) -> Option<(f64, f64)> {
-        let at = self.t[i] + lag + delta * (self.t[i] - self.mid);
-        linear_pair(&self.pair.ecu.t, [&self.pair.ecu.v, &self.ecu_smooth.derivative], at).map(|[value, slope]| (value, slope))
+    /// Engine speed and its rate at a dyno sample; `walk` goes along the engine computer's clock.
+    fn ecu_at(&self, walk: &mut Walk<'_>, i: usize, lag: f64, delta: f64) -> Option<(f64, f64)> {
+        let place = walk.place(self.t[i] + lag + delta * (self.t[i] - self.mid))?;
+        Some((between(&self.pair.ecu.v, place), between(&self.ecu_rate, place)))
+    }
+
+    fn walk(&self) -> Walk<'a> {
+        Walk::new(&self.pair.ecu.t)
+    }
+
+    /// Difference of the distance between tip-in and lift in the two recordings at a fitted lag, s, and its tolerance.
+    pub(super) fn kink_gap(&self, f: &Fit) -> Option<(f64, f64)> {
+        let levels = Series { t: self.t.clone(), v: (0..self.t.len()).map(|i| self.level(i, f.coefficient)).collect() };
+        kinks::gap(self.pair, &levels, &self.ecu_rate, f.lag, f.rate.0, f.noise)
+    }
+
+    /// Refines a coarse lag on few points.
+    pub(super) fn sketch(&self, start: f64) -> Option<Sketch> {
+        let p = self;
+        let every = p.t.len().div_ceil(FEW_POINTS).max(1);
+        let (lag, k) = solve(p, start, 0.0, every)?;
+        let (mut inside, mut n, mut rr, mut sum, mut walk) = (0.0, 0.0, 0.0, 0.0, p.walk());
+        for i in (0..p.t.len()).step_by(every).filter(|&i| p.t[i] >= p.pair.pull.from_s && p.t[i] <= p.pair.pull.to_s) {
+            inside += 1.0;
+            if let Some((e, _)) = p.ecu_at(&mut walk, i, lag, 0.0) {
+                n += 1.0;
+                rr += (e - p.level(i, k)).powi(2);
+                sum += e;
+            }
+        }
+        let residual = (rr / n).sqrt();
+        (n > 0.0).then(|| Sketch { lag, residual, score: residual / (sum / n) + (1.0 - n / inside) })
     }
 
     /// Refines a coarse lag; `None` when the traces hardly overlap there.
     pub(super) fn fit(&self, start: f64) -> Option<Fit> {
         let p = self;
-        let (lag, k) = solve(p, start, 0.0)?;
+        let (lag, k) = solve(p, start, 0.0, 1)?;
         let mut out = judge(p, lag, k, 0.0)?;
         if let Some(delta) = out.drift_ppm.map(|ppm| ppm * 1e-6)
             && (delta * 1e6).abs() > FIT_DRIFT_PPM
             && delta.abs() * 1e6 < MAX_DRIFT_PPM
         {
             let mut total = delta;
-            let (mut lag, mut k) = solve(p, lag, total)?;
+            let (mut lag, mut k) = solve(p, lag, total, 1)?;
             for _ in 0..3 {
                 let Some((more, _)) = drift_at(p, lag, k, total) else { break };
                 total += more;
-                (lag, k) = solve(p, lag, total)?;
+                (lag, k) = solve(p, lag, total, 1)?;
             }
             let scaled = judge(p, lag, k, total)?;
             if scaled.residual < out.residual {
@@ -114,19 +160,19 @@ impl<'a> Problem<'a> {
     /// Evidence at a lag that is given, not fitted.
     pub(super) fn evaluate(&self, lag: f64) -> Option<Fit> {
         let p = self;
-        let k = first_coefficient(p, lag, 0.0)?;
+        let k = first_coefficient(p, lag, 0.0, 1)?;
         judge(p, lag, k, 0.0)
     }
 }
 
 /// The coefficient at a given lag by plain least squares; 0 when there is none.
-fn first_coefficient(p: &Problem<'_>, lag: f64, delta: f64) -> Option<f64> {
+fn first_coefficient(p: &Problem<'_>, lag: f64, delta: f64, every: usize) -> Option<f64> {
     if !p.has_coefficient() {
         return Some(0.0);
     }
-    let (mut rd, mut dd) = (0.0, 0.0);
-    for i in 0..p.t.len() {
-        if let Some((e, _)) = p.ecu_at(i, lag, delta) {
+    let (mut rd, mut dd, mut walk) = (0.0, 0.0, p.walk());
+    for i in (0..p.t.len()).step_by(every) {
+        if let Some((e, _)) = p.ecu_at(&mut walk, i, lag, delta) {
             rd += (e - p.base[i]) * p.slope[i];
             dd += p.slope[i] * p.slope[i];
         }
@@ -138,13 +184,17 @@ fn believable(p: &Problem<'_>, k: f64) -> f64 {
     if p.pair.ratio == Ratio::Free { k } else { k.clamp(-0.02, MAX_SLIP) }
 }
 
-fn solve(p: &Problem<'_>, start: f64, delta: f64) -> Option<(f64, f64)> {
+/// Gauss–Newton with Huber weights on every so many points.
+fn solve(p: &Problem<'_>, start: f64, delta: f64, every: usize) -> Option<(f64, f64)> {
     let mut lag = start;
-    let mut k = first_coefficient(p, lag, delta)?;
-    let (mut rows, mut size) = (Vec::with_capacity(p.t.len()), Vec::with_capacity(p.t.len()));
+    let mut k = first_coefficient(p, lag, delta, every)?;
+    let (mut rows, mut size) = (Vec::with_capacity(p.t.len() / every + 1), Vec::with_capacity(p.t.len() / every + 1));
     for _ in 0..MAX_ITERATIONS {
         rows.clear();
-        rows.extend((0..p.t.len()).filter_map(|i| p.ecu_at(i, lag, delta).map(|(e, slope)| (e - p.level(i, k), slope, p.slope[i]))));
+        let mut walk = p.walk();
+        rows.extend(
+            (0..p.t.len()).step_by(every).filter_map(|i| p.ecu_at(&mut walk, i, lag, delta).map(|(e, slope)| (e - p.level(i, k), slope, p.slope[i]))),
+        );
         if rows.len() < 8 {
             return None;
         }
@@ -167,7 +217,7 @@ fn solve(p: &Problem<'_>, start: f64, delta: f64) -> Option<(f64, f64)> {
         let (step_lag, step_k) = if det <= 1e-9 * gg * dd { (-gr / gg, 0.0) } else { ((-dd * gr + gd * dr) / det, (gg * dr - gd * gr) / det) };
         lag += step_lag.clamp(-0.5, 0.5);
         k = believable(p, k + step_k);
-        if step_lag.abs() < 1e-7 {
+        if step_lag.abs() < SETTLED_S {
             break;
         }
     }
@@ -176,12 +226,12 @@ fn solve(p: &Problem<'_>, start: f64, delta: f64) -> Option<(f64, f64)> {
 
 /// Regression of the residual on `slope·(t − mid)`: the remaining rate difference and its standard error.
 fn drift_at(p: &Problem<'_>, lag: f64, k: f64, delta: f64) -> Option<(f64, f64)> {
-    let (mut xx, mut xr, mut rr, mut n) = (0.0, 0.0, 0.0, 0.0);
+    let (mut xx, mut xr, mut rr, mut n, mut walk) = (0.0, 0.0, 0.0, 0.0, p.walk());
     for i in 0..p.t.len() {
         if p.t[i] < p.pair.pull.from_s || p.t[i] > p.pair.pull.to_s {
             continue;
         }
-        if let Some((e, slope)) = p.ecu_at(i, lag, delta) {
+        if let Some((e, slope)) = p.ecu_at(&mut walk, i, lag, delta) {
             let (x, r) = (slope * (p.t[i] - p.mid), e - p.level(i, k));
             xx += x * x;
             xr += x * r;
@@ -199,12 +249,13 @@ fn is_significant(rate: (f64, f64), sigma_lag: f64, pull_s: f64) -> bool {
 
 fn judge(p: &Problem<'_>, lag: f64, k: f64, delta: f64) -> Option<Fit> {
     let pair = p.pair;
-    let (mut r, mut slopes, mut ratios, mut es, mut ds) = (Vec::new(), 0.0, Vec::new(), Vec::new(), Vec::new());
-    let (mut inside, mut times, mut end_points) = (0usize, Vec::new(), Vec::new());
+    let room = || Vec::with_capacity(p.t.len());
+    let (mut r, mut slopes, mut ratios, mut es, mut ds) = (room(), 0.0, room(), room(), room());
+    let (mut inside, mut times, mut end_points, mut walk) = (0usize, room(), Vec::new(), p.walk());
     for i in 0..p.t.len() {
         let in_pull = p.t[i] >= pair.pull.from_s && p.t[i] <= pair.pull.to_s;
         inside += usize::from(in_pull);
-        let Some((e, slope)) = p.ecu_at(i, lag, delta) else { continue };
+        let Some((e, slope)) = p.ecu_at(&mut walk, i, lag, delta) else { continue };
         let miss = e - p.level(i, k);
         if p.t[i] < pair.pull.from_s + 0.3 || p.t[i] > pair.pull.to_s - 0.3 {
             end_points.push((p.t[i], miss));
@@ -240,8 +291,6 @@ fn judge(p: &Problem<'_>, lag: f64, k: f64, delta: f64) -> Option<Fit> {
     let (left, left_se) = drift_at(p, lag, k, delta).unwrap_or((0.0, 0.0));
     let rate = (delta + left, left_se);
     let drift_ppm = is_significant(rate, sigma_lag, pair.pull.to_s - pair.pull.from_s).then_some(rate.0 * 1e6);
-    let noise = high_pass_noise(&r);
-    let levels = Series { t: p.t.clone(), v: (0..p.t.len()).map(|i| p.level(i, k)).collect() };
     Some(Fit {
         lag,
         sigma_lag,
@@ -253,7 +302,8 @@ fn judge(p: &Problem<'_>, lag: f64, k: f64, delta: f64) -> Option<Fit> {
         coverage,
         drift_ppm,
         rate,
-        kink_gap: kinks::gap(pair, &levels, &p.ecu_smooth.derivative, lag, rate.0, noise),
+        coefficient: k,
+        noise: high_pass_noise(&r),
         ratio: median_in_place(&mut ratios),
         slip: (p.pair.ratio != Ratio::Free && p.pair.load.is_some()).then_some(k),
         has_kink: has_kink(pair),

@@ -5,7 +5,7 @@
 
 use super::Pair;
 use crate::log::Series;
-use crate::signal::interp::linear;
+use crate::signal::interp::{Walk, between};
 
 /// Tolerated difference of the two local lags, s, beside noise and sampling (our choice).
 const TOLERANCE_S: f64 = 0.015;
@@ -38,14 +38,14 @@ fn local(pair: &Pair<'_>, levels: &Series, slope: &[f64], window: [f64; 2], star
         return None;
     }
     let (mut lag, mut sigma, mut rms) = (start, f64::INFINITY, f64::INFINITY);
+    let mut rows: Vec<(f64, f64)> = Vec::with_capacity(part.len());
     for _ in 0..MAX_ITERATIONS {
-        let rows: Option<Vec<(f64, f64)>> = part
-            .t
-            .iter()
-            .zip(&part.v)
-            .map(|(t, d)| Some((linear(&pair.ecu.t, &pair.ecu.v, t + lag)? - d, linear(&pair.ecu.t, slope, t + lag)?)))
-            .collect();
-        let rows = rows?;
+        let mut walk = Walk::new(&pair.ecu.t);
+        rows.clear();
+        for (t, d) in part.t.iter().zip(&part.v) {
+            let place = walk.place(t + lag)?;
+            rows.push((between(&pair.ecu.v, place) - d, between(slope, place)));
+        }
         let n = rows.len() as f64;
         let (mr, mg) = (rows.iter().map(|r| r.0).sum::<f64>() / n, rows.iter().map(|r| r.1).sum::<f64>() / n);
         let (mut gg, mut gr, mut rr) = (0.0, 0.0, 0.0);

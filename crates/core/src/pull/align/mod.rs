@@ -28,6 +28,11 @@ pub const FIT_DRIFT_PPM: f64 = 1000.0;
 /// No recorder's clock is further off than this, ppm (our choice): beyond, it is another ramp, not another clock.
 pub const MAX_DRIFT_PPM: f64 = 6000.0;
 
+/// A runner-up is at least this far from the best lag, s.
+const RUNNER_UP_S: f64 = 0.5;
+/// Candidates that end this close to each other are one, s.
+const SAME_LAG_S: f64 = 0.005;
+
 /// What is known of the speed ratio engine computer ÷ dyno trace.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub enum Ratio {
@@ -159,17 +164,32 @@ pub fn align(pair: &Pair<'_>) -> Alignment {
         return Alignment::empty(Status::Refused, Some("the engine-computer log does not cover this pull anywhere".into()));
     }
     let problem = fine::Problem::new(pair);
-    let mut fits: Vec<fine::Fit> = candidates.iter().filter_map(|c| problem.fit(*c)).collect();
+    let mut sketched: Vec<fine::Sketch> = candidates.iter().filter_map(|c| problem.sketch(*c)).collect();
+    sketched.sort_by(|a, b| a.score.total_cmp(&b.score));
+    let mut fits: Vec<fine::Fit> = rivals(&sketched).into_iter().filter_map(|lag| problem.fit(lag)).collect();
     fits.sort_by(|a, b| a.score.total_cmp(&b.score));
     let Some(best) = fits.first().copied() else {
         return Alignment::empty(Status::Refused, Some("no lag makes the two speed traces agree".into()));
     };
-    let runner = fits.iter().find(|f| (f.lag - best.lag).abs() >= 0.5);
+    let fitted = fits.iter().map(|f| (f.lag, f.residual));
+    let runner = fitted.chain(sketched.iter().map(|s| (s.lag, s.residual))).find(|(lag, _)| (lag - best.lag).abs() >= RUNNER_UP_S);
     let out = evidence(&best, runner, Status::Aligned);
-    match reason_to_refuse(pair, &best) {
+    match reason_to_refuse(pair, &best, problem.kink_gap(&best)) {
         Some(reason) => out.refuse(reason),
         None => out,
     }
+}
+
+/// Lags worth a fit on all points: the best of the sketch, and what comes near it.
+fn rivals(sketched: &[fine::Sketch]) -> Vec<f64> {
+    let mut out: Vec<f64> = Vec::new();
+    let Some(best) = sketched.first() else { return out };
+    for s in sketched.iter().filter(|s| s.score < 1.5 * best.score + 1e-4) {
+        if out.iter().all(|l| (l - s.lag).abs() >= SAME_LAG_S) {
+            out.push(s.lag);
+        }
+    }
+    out
 }
 
 /// Evidence for a lag set by a person; recorded as such and never refused.
@@ -180,7 +200,8 @@ pub fn manual(pair: &Pair<'_>, lag_s: f64) -> Alignment {
     }
 }
 
-fn evidence(f: &fine::Fit, runner: Option<&fine::Fit>, status: Status) -> Alignment {
+/// `runner`: the second-best lag and its residual.
+fn evidence(f: &fine::Fit, runner: Option<(f64, f64)>, status: Status) -> Alignment {
     Alignment {
         status,
         lag_s: Some(f.lag),
@@ -188,8 +209,8 @@ fn evidence(f: &fine::Fit, runner: Option<&fine::Fit>, status: Status) -> Alignm
         r: Some(f.r),
         residual_rpm: Some(f.residual),
         structure_rpm: Some(f.structure),
-        runner_up_s: runner.map(|f| f.lag),
-        runner_up_residual_rpm: runner.map(|f| f.residual),
+        runner_up_s: runner.map(|r| r.0),
+        runner_up_residual_rpm: runner.map(|r| r.1),
         drift_ppm: f.drift_ppm,
         rate_ppm: Some(f.rate.0 * 1e6),
         rate_se_ppm: Some(f.rate.1 * 1e6),
@@ -199,7 +220,8 @@ fn evidence(f: &fine::Fit, runner: Option<&fine::Fit>, status: Status) -> Alignm
     }
 }
 
-fn reason_to_refuse(pair: &Pair<'_>, f: &fine::Fit) -> Option<String> {
+/// `kinks`: how much further apart tip-in and lift are in one recording, s, and its tolerance.
+fn reason_to_refuse(pair: &Pair<'_>, f: &fine::Fit, kinks: Option<(f64, f64)>) -> Option<String> {
     let share = f.residual / f.mean_rpm;
     if f.coverage < MIN_COVERAGE {
         return Some(format!("the engine-computer log covers only {:.0} % of the pull", 100.0 * f.coverage));
@@ -223,7 +245,7 @@ fn reason_to_refuse(pair: &Pair<'_>, f: &fine::Fit) -> Option<String> {
     if f.end_gap > MAX_END_RPM {
         return Some(format!("the ends of the pull differ by {:.0} rpm (limit {MAX_END_RPM:.0}): another pull's log?", f.end_gap));
     }
-    if let Some((gap, tolerance)) = f.kink_gap
+    if let Some((gap, tolerance)) = kinks
         && gap.abs() > tolerance
     {
         return Some(format!("tip-in and lift are {:.0} ms further apart in one log than in the other: another pull's log?", 1000.0 * gap.abs()));

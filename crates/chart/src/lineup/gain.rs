@@ -1,0 +1,79 @@
+//! The middle panel: gain over the baseline with its band, solid only where the band excludes zero.
+
+use super::{Frame, GAIN_HEIGHT, Gain};
+use crate::scale::{Scale, spread};
+use crate::svg::{escape, n, path, shorten};
+use std::fmt::Write;
+
+impl Frame<'_> {
+    /// Returns its lower edge.
+    pub(super) fn gain(&mut self, top: f64) -> f64 {
+        let reach = |g: &Gain| {
+            g.gain
+                .iter()
+                .zip(g.half.iter().copied().chain(std::iter::repeat(0.0)))
+                .filter(|(v, h)| v.is_finite() && h.is_finite())
+                .fold((0.0_f64, 0.0_f64), |a, (v, h)| (a.0.min(v - h), a.1.max(v + h)))
+        };
+        let (low, high) = self.chart.gains.iter().map(reach).fold((0.0_f64, 0.0_f64), |a, b| (a.0.min(b.0), a.1.max(b.1)));
+        let gap = 15.0 * self.k;
+        let bottom = top + GAIN_HEIGHT.max(self.chart.gains.len().saturating_sub(1) as f64 * gap + 8.0);
+        let pad = ((high - low) * 0.05).max(0.5);
+        let y = Scale::new((low - pad, high + pad), (bottom, top + 4.0));
+        for t in y.ticks(5) {
+            self.line(self.left, y.at(t), self.right, y.at(t), if t == 0.0 { "mid" } else { "grid" }, "");
+            let s = if t > 0.0 { format!("+{}", n(t)) } else { n(t) };
+            self.text(self.left - 7.0, y.at(t) + 4.0, "end", "figure", 12.0, 400, "mid", &s);
+        }
+        self.text(self.left + 6.0, top + 10.0, "start", "text", 13.0, 600, "mid", &self.chart.gain_title.clone());
+        let ends: Vec<f64> = self.chart.gains.iter().map(|g| g.gain.last().map_or(bottom, |v| y.at(*v))).collect();
+        let places = spread(&ends, gap, top + 8.0, bottom);
+        for (i, g) in self.chart.gains.iter().enumerate() {
+            let s = &self.chart.series[g.series];
+            let colour = self.colour(s.tone.name());
+            let _ = write!(self.out, r#"<g class="series" data-key="{}">"#, escape(&s.key));
+            if !g.half.is_empty() && (!self.is_dense() || g.series == self.chart.focus) {
+                let up = g.rpm.iter().zip(g.gain.iter().zip(&g.half)).filter(|(_, (_, h))| h.is_finite());
+                let mut d = path(up.clone().map(|(r, (v, h))| (self.x.at(*r), y.at(v + h))));
+                let back: Vec<(f64, f64)> = up.map(|(r, (v, h))| (self.x.at(*r), y.at(v - h))).collect();
+                d.push_str(&path(back.into_iter().rev()).replacen('M', "L", 1));
+                let _ = write!(self.out, r#"<path d="{d}Z" fill="{colour}" fill-opacity=".15"/>"#);
+            }
+            for (solid, span) in spans(g) {
+                let d = path(span.map(|k| (self.x.at(g.rpm[k]), y.at(g.gain[k]))));
+                let look = if solid { "stroke-width=\"2.6\"" } else { "stroke-width=\"1.1\" stroke-opacity=\".6\" stroke-dasharray=\"1.5 3\"" };
+                let _ = write!(self.out, r#"<path d="{d}" fill="none" stroke="{colour}" {look} stroke-linecap="round"/>"#);
+            }
+            if let Some(v) = g.gain.last() {
+                let end = self.x.at(g.rpm[g.rpm.len() - 1]);
+                let at = self.right + 18.0;
+                let _ = write!(
+                    self.out,
+                    r#"<path d="M{} {}L{} {}" fill="none" stroke="{colour}" stroke-width=".9"/>"#,
+                    n(end + 3.0),
+                    n(ends[i]),
+                    n(at - 4.0),
+                    n(places[i] - 4.0)
+                );
+                self.text(at, places[i], "start", "figure", 12.5, 600, s.tone.name(), &format!("{v:+.1}"));
+                self.text(at + 46.0 * self.k, places[i], "start", "text", 12.0, 400, "mid", &shorten(&format!("{} {}", s.name, s.detail), 18));
+            }
+            self.out.push_str("</g>");
+        }
+        bottom
+    }
+}
+
+/// Stretches where the band excludes zero (solid) and where it does not, overlapping by one point so that they join.
+pub(super) fn spans(g: &Gain) -> Vec<(bool, std::ops::Range<usize>)> {
+    let solid = |k: usize| g.half.get(k).is_some_and(|h| g.gain[k].abs() > *h);
+    let mut out = Vec::new();
+    let mut start = 0;
+    for k in 1..=g.gain.len() {
+        if k == g.gain.len() || solid(k) != solid(start) {
+            out.push((solid(start), start..(k + 1).min(g.gain.len())));
+            start = k;
+        }
+    }
+    out
+}

@@ -1,0 +1,185 @@
+//! Gain over margin: power with names on the lines, gain with its band, one lane per limit, on one axis.
+
+mod gain;
+mod lanes;
+mod power;
+#[cfg(test)]
+mod tests;
+
+use crate::paint::{Dash, Paint, Tone};
+use crate::scale::Scale;
+use crate::svg::{escape, n};
+use std::fmt::Write;
+
+/// One set's power curve, in the unit shown.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Series {
+    /// Stable key, for hovering and the cursor.
+    pub key: String,
+    /// Map name.
+    pub name: String,
+    /// Fuel and whatever else tells it apart.
+    pub detail: String,
+    /// Hue of the map.
+    pub tone: Tone,
+    /// Dash of the fuel.
+    pub dash: Dash,
+    /// The baseline is thin.
+    pub baseline: bool,
+    /// Axis values.
+    pub rpm: Vec<f64>,
+    /// Power.
+    pub power: Vec<f64>,
+    /// Peak of the curve drawn: place and value.
+    pub peak: Option<(f64, f64)>,
+    /// The headline figure in words, under the name.
+    pub headline: String,
+}
+
+/// Gain of one series over the baseline.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Gain {
+    /// Index into the series.
+    pub series: usize,
+    /// Axis values.
+    pub rpm: Vec<f64>,
+    /// Gain.
+    pub gain: Vec<f64>,
+    /// Half-width of the band; empty when there is none.
+    pub half: Vec<f64>,
+}
+
+/// One limit of the chosen set.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Lane {
+    /// Name of the channel.
+    pub label: String,
+    /// Share of margin used at each axis value; `None` draws "not measured".
+    pub share: Option<Vec<Option<f64>>>,
+    /// What remains, in words.
+    pub note: String,
+    /// Over its limit.
+    pub over: bool,
+    /// Neither clear nor close nor over: said as loudly.
+    pub unknown: bool,
+}
+
+/// Everything the chart shows.
+#[derive(Debug, Clone, PartialEq)]
+pub struct LineUpChart {
+    /// Words over the power panel.
+    pub power_title: String,
+    /// Words over the gain panel.
+    pub gain_title: String,
+    /// Words over the lanes.
+    pub lane_title: String,
+    /// Sets, in the order of legend and table.
+    pub series: Vec<Series>,
+    /// Gains.
+    pub gains: Vec<Gain>,
+    /// Grid of the lanes.
+    pub lane_rpm: Vec<f64>,
+    /// Lanes.
+    pub lanes: Vec<Lane>,
+    /// The set looked at, whose lanes these are: index into the series.
+    pub focus: usize,
+    /// Unit of power and gain.
+    pub unit: String,
+    /// Size of text and lanes: 1 at a desk, larger for the cell theme.
+    pub scale: f64,
+}
+
+const WIDTH: f64 = 880.0;
+const TOP: f64 = 10.0;
+/// Heights of the panels of curves; more where the names need more.
+const POWER_HEIGHT: f64 = 242.0;
+const GAIN_HEIGHT: f64 = 112.0;
+/// More sets than this have names of one row, and only the set looked at shows its band.
+const MANY: usize = 8;
+const LANE: f64 = 20.0;
+const LEFT: f64 = 46.0;
+const RIGHT: f64 = 176.0;
+
+struct Frame<'a> {
+    chart: &'a LineUpChart,
+    paint: Paint,
+    x: Scale,
+    /// Text size factor.
+    k: f64,
+    /// Left and right edge of the plots.
+    left: f64,
+    right: f64,
+    out: String,
+}
+
+/// Draws the chart. `paint` decides whether colours are the page's or fixed.
+pub fn lineup_svg(chart: &LineUpChart, paint: Paint) -> String {
+    let all = || chart.series.iter().flat_map(|s| s.rpm.iter().copied());
+    let (from, to) = (all().fold(f64::INFINITY, f64::min), all().fold(f64::NEG_INFINITY, f64::max));
+    let (from, to) = if from.is_finite() { (from, to) } else { (1000.0, 7000.0) };
+    let k = chart.scale.clamp(0.5, 2.0);
+    let (left, right) = (LEFT * k, WIDTH - RIGHT * k);
+    let mut f = Frame { chart, paint, x: Scale::new((from, to), (left, right)), k, left, right, out: String::new() };
+    let mut y = f.power() + 22.0;
+    if !chart.gains.is_empty() {
+        y = f.gain(y);
+    }
+    if !chart.lanes.is_empty() {
+        y = f.lanes(y + 14.0);
+    }
+    let height = f.axis(y, from, to);
+    let background = if paint == Paint::Page {
+        String::new()
+    } else {
+        format!(r#"<rect width="{WIDTH}" height="{}" fill="{}"/>"#, n(height), paint.colour("paper"))
+    };
+    format!(
+        r#"<svg xmlns="http://www.w3.org/2000/svg" class="lineup-chart" viewBox="0 0 {WIDTH} {}" role="img" aria-label="{}" data-x0="{}" data-x1="{}" data-p0="{}" data-p1="{}" data-bottom="{}">{background}{}</svg>"#,
+        n(height),
+        escape(&format!("{}; {}", chart.power_title, chart.gain_title)),
+        n(from),
+        n(to),
+        n(left),
+        n(right),
+        n(y),
+        f.out
+    )
+}
+
+impl Frame<'_> {
+    fn is_dense(&self) -> bool {
+        self.chart.series.len() > MANY
+    }
+
+    fn colour(&self, name: &str) -> String {
+        self.paint.colour(name)
+    }
+
+    #[allow(clippy::too_many_arguments)]
+    fn text(&mut self, x: f64, y: f64, anchor: &str, role: &str, size: f64, weight: u32, colour: &str, s: &str) {
+        let _ = write!(
+            self.out,
+            r#"<text x="{}" y="{}" text-anchor="{anchor}" font-family="{}" font-size="{}" font-weight="{weight}" fill="{}">{}</text>"#,
+            n(x),
+            n(y),
+            self.paint.font(role),
+            n(size * self.k),
+            self.colour(colour),
+            escape(s)
+        );
+    }
+
+    fn line(&mut self, x1: f64, y1: f64, x2: f64, y2: f64, colour: &str, extra: &str) {
+        let _ = write!(self.out, r#"<line x1="{}" y1="{}" x2="{}" y2="{}" stroke="{}" {extra}/>"#, n(x1), n(y1), n(x2), n(y2), self.colour(colour));
+    }
+
+    fn axis(&mut self, bottom: f64, from: f64, to: f64) -> f64 {
+        let s = Scale::new((from, to), (self.left, self.right));
+        for t in s.ticks(10) {
+            self.line(s.at(t), bottom, s.at(t), bottom + 4.0, "mid", "");
+            self.text(s.at(t), bottom + 4.0 + 13.0 * self.k, "middle", "figure", 12.0, 400, "mid", &n(t));
+        }
+        self.text(self.right + 18.0, bottom + 4.0 + 13.0 * self.k, "start", "text", 12.5, 400, "mid", "engine rpm");
+        bottom + 4.0 + 20.0 * self.k
+    }
+}
