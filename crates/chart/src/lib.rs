@@ -8,6 +8,7 @@ mod scale;
 mod spark;
 mod svg;
 mod timeline;
+mod waterfall;
 
 pub use jar::{Jar, jar_svg};
 pub use lanes::{LaneLine, TraceChart, TraceLane};
@@ -15,3 +16,4 @@ pub use lineup::{Gain, Lane, LineUpChart, Series, lineup_svg};
 pub use paint::{Dash, Paint, Tone};
 pub use spark::spark_svg;
 pub use timeline::{Timeline, TimelineSeries, TimelineSet};
+pub use waterfall::{Waterfall, WaterfallStep, waterfall_svg};

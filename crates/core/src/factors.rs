@@ -1,5 +1,9 @@
 //! What differs between two configurations, whether a gain can be attributed, and which sets would separate it.
 
+mod safe;
+
+pub use safe::{Known, reason_not_to_run};
+
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 
@@ -29,50 +33,94 @@ pub struct Confounding {
     pub confounded: bool,
     /// Extra configurations that would separate them, only the factors that differ; at most k − 1, fewer when some were run.
     pub separate_with: Vec<Factors>,
-    /// Configurations already run that lie on the path, same form.
+    /// Configurations already run that lie on the path, in its order, same form.
     pub already_run: Vec<Factors>,
+    /// Why no set is proposed although some are missing: every path leads over one that must not be run.
+    #[serde(default)]
+    pub not_safe: Vec<String>,
+    /// Every configuration between the two ends, for an order-free split; empty above [`MAX_CORNERED`] factors.
+    #[serde(default)]
+    pub corners: Vec<Corner>,
 }
+
+/// A configuration between base and candidate: some of the factors changed.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Corner {
+    /// Only the factors that differ.
+    pub factors: Factors,
+    /// Whether it was run.
+    pub run: bool,
+    /// Why it must not be proposed.
+    pub not_safe: Option<String>,
+}
+
+/// With more differing factors than this the corners are not listed: there would be thirty and more.
+pub const MAX_CORNERED: usize = 4;
 
 /// Finds the shortest path of one-factor steps from base to candidate, preferring configurations already run.
 ///
 /// Among equally short paths the map changes last (the base map is the one known to be safe on the way; our choice).
-/// With more than six differing factors only that order is tried.
-pub fn confounding(base: &Factors, candidate: &Factors, run: &[&Factors]) -> Confounding {
+/// With more than six differing factors only that order is tried. A path over a configuration that must not be run is never
+/// proposed; where there is no other, the reasons are given instead.
+pub fn confounding(base: &Factors, candidate: &Factors, known: &[Known<'_>]) -> Confounding {
     let differ = differing(base, candidate);
     let mut out = Confounding { confounded: differ.len() > 1, ..Confounding::default() };
+    let short = |cell: &Factors| -> Factors { cell.iter().filter(|(k, _)| differ.contains(k)).map(|(k, v)| (k.clone(), v.clone())).collect() };
     if differ.len() > 1 {
         let mut first: Vec<usize> = (0..differ.len()).collect();
         first.sort_by_key(|&i| (differ[i] == "map", i));
         let orders = if differ.len() <= 6 { permutations(&first) } else { vec![first] };
-        let mut best: Option<(usize, Vec<(Factors, bool)>)> = None;
-        for order in orders {
-            let path = walk(base, candidate, &differ, &order, run);
-            let missing = path.iter().filter(|p| !p.1).count();
-            if best.as_ref().is_none_or(|b| missing < b.0) {
-                best = Some((missing, path));
+        let paths = orders.iter().map(|order| walk(base, candidate, &differ, order, known));
+        let cost = |path: &[Cell]| (path.iter().any(|c| c.not_safe.is_some()), path.iter().filter(|c| !c.run).count());
+        let best = paths.min_by_key(|p| cost(p)).unwrap_or_default();
+        out.not_safe = best.iter().filter_map(|c| c.not_safe.clone()).collect();
+        for cell in &best {
+            if cell.run {
+                out.already_run.push(short(&cell.factors));
+            } else if out.not_safe.is_empty() {
+                out.separate_with.push(short(&cell.factors));
             }
         }
-        for (cell, exists) in best.map(|b| b.1).unwrap_or_default() {
-            let short: Factors = cell.into_iter().filter(|(k, _)| differ.contains(k)).collect();
-            if exists { out.already_run.push(short) } else { out.separate_with.push(short) }
-        }
+    }
+    if (2..=MAX_CORNERED).contains(&differ.len()) {
+        let all = (1..(1usize << differ.len()) - 1).map(|set| cell(base, &corner(base, candidate, &differ, set), known));
+        out.corners = all.map(|c| Corner { factors: short(&c.factors), run: c.run, not_safe: c.not_safe }).collect();
     }
     out.factors_differ = differ;
     out
 }
 
-fn walk(base: &Factors, candidate: &Factors, differ: &[String], order: &[usize], run: &[&Factors]) -> Vec<(Factors, bool)> {
+/// The base with the chosen factors (bits over `differ`) as in the candidate.
+pub(crate) fn corner(base: &Factors, candidate: &Factors, differ: &[String], chosen: usize) -> Factors {
     let mut at = base.clone();
-    let mut out = Vec::new();
-    for &i in &order[..order.len() - 1] {
-        match candidate.get(&differ[i]) {
-            Some(v) => at.insert(differ[i].clone(), v.clone()),
-            None => at.remove(&differ[i]),
+    for name in differ.iter().enumerate().filter(|(i, _)| chosen >> i & 1 == 1).map(|(_, n)| n) {
+        match candidate.get(name) {
+            Some(v) => at.insert(name.clone(), v.clone()),
+            None => at.remove(name),
         };
-        let exists = run.iter().any(|r| **r == at);
-        out.push((at.clone(), exists));
     }
-    out
+    at
+}
+
+/// A configuration on the way.
+struct Cell {
+    factors: Factors,
+    run: bool,
+    not_safe: Option<String>,
+}
+
+fn cell(base: &Factors, factors: &Factors, known: &[Known<'_>]) -> Cell {
+    let run = known.iter().any(|k| k.factors == factors);
+    let not_safe = if run { None } else { reason_not_to_run(factors, base, known) };
+    Cell { factors: factors.clone(), run, not_safe }
+}
+
+fn walk(base: &Factors, candidate: &Factors, differ: &[String], order: &[usize], known: &[Known<'_>]) -> Vec<Cell> {
+    let steps = order[..order.len() - 1].iter().scan(0usize, |chosen, i| {
+        *chosen |= 1 << i;
+        Some(*chosen)
+    });
+    steps.map(|chosen| cell(base, &corner(base, candidate, differ, chosen), known)).collect()
 }
 
 /// All orders, the given one first.
@@ -104,7 +152,7 @@ mod tests {
     #[test]
     fn the_example_of_the_contract() {
         let (a, b) = (f(&[("map", "stock"), ("fuel", "RON 95 E5"), ("gear", "4")]), f(&[("map", "c3"), ("fuel", "E30"), ("gear", "4")]));
-        let c = confounding(&a, &b, &[&a, &b]);
+        let c = confounding(&a, &b, &[Known::plain(&a), Known::plain(&b)]);
         assert_eq!(c.factors_differ, ["map", "fuel"]);
         assert!(c.confounded);
         assert_eq!(c.separate_with, vec![f(&[("map", "stock"), ("fuel", "E30")])]);
@@ -114,7 +162,7 @@ mod tests {
     fn a_configuration_already_run_is_used() {
         let (a, b) = (f(&[("map", "stock"), ("fuel", "95")]), f(&[("map", "c3"), ("fuel", "E30")]));
         let there = f(&[("map", "c3"), ("fuel", "95")]);
-        let c = confounding(&a, &b, &[&a, &b, &there]);
+        let c = confounding(&a, &b, &[&a, &b, &there].map(Known::plain));
         assert!(c.separate_with.is_empty());
         assert_eq!(c.already_run, vec![there]);
     }
@@ -127,12 +175,33 @@ mod tests {
         assert!(confounding(&a, &a, &[]).factors_differ.is_empty());
     }
 
+    #[test]
+    fn a_path_that_must_not_be_run_is_not_proposed() {
+        let (a, b) = (f(&[("map", "stock"), ("fuel", "95")]), f(&[("map", "c3"), ("fuel", "E60")]));
+        let meant = |stock, c3| [Known { map_fuels: stock, ..Known::plain(&a) }, Known { map_fuels: c3, ..Known::plain(&b) }];
+        let c = confounding(&a, &b, &meant(Some("95, 98"), None));
+        assert_eq!(c.separate_with, vec![f(&[("map", "c3"), ("fuel", "95")])], "the other way round");
+        assert!(c.not_safe.is_empty());
+        let c = confounding(&a, &b, &meant(Some("95"), Some("E60")));
+        assert!(c.separate_with.is_empty() && c.not_safe.len() == 1, "{c:?}");
+        assert_eq!(c.corners.iter().filter(|c| c.not_safe.is_some()).count(), 2);
+    }
+
+    #[test]
+    fn all_corners_are_listed_for_an_order_free_split() {
+        let (a, b) = (f(&[("map", "s"), ("fuel", "95"), ("boost", "60")]), f(&[("map", "c"), ("fuel", "E30"), ("boost", "90")]));
+        let c = confounding(&a, &b, &[Known::plain(&a), Known::plain(&b)]);
+        assert_eq!(c.corners.len(), 6);
+        assert!(c.corners.iter().all(|c| !c.run && c.factors.len() == 3));
+        assert_eq!(confounding(&a, &a, &[]).corners.len(), 0);
+    }
+
     proptest! {
         #[test]
         fn k_factors_need_at_most_k_minus_one_sets(values in prop::collection::vec((0..3u8, 0..3u8), 1..6)) {
             let side = |pick: fn(&(u8, u8)) -> u8| values.iter().enumerate().map(|(i, v)| (format!("f{i}"), pick(v).to_string())).collect::<Factors>();
             let (a, b) = (side(|v| v.0), side(|v| v.1));
-            let c = confounding(&a, &b, &[&a, &b]);
+            let c = confounding(&a, &b, &[Known::plain(&a), Known::plain(&b)]);
             let k = c.factors_differ.len();
             prop_assert_eq!(c.separate_with.len() + c.already_run.len(), k.saturating_sub(1));
         }

@@ -33,6 +33,8 @@ pub struct MapRecord {
     pub parent: Option<String>,
     pub for_fuel: Option<String>,
     pub note: String,
+    /// What it costs, in the shop's currency.
+    pub price: Option<f64>,
     /// File, its SHA-256 and its name, when it is in custody.
     pub file: Option<(i64, String, String)>,
     pub sets: i64,
@@ -117,7 +119,7 @@ impl Store {
     /// # Errors
     /// [`StoreError`] when the database cannot answer.
     pub async fn maps(&self, vehicle_id: i64) -> Result<Vec<MapRecord>, StoreError> {
-        type Row = (i64, String, String, Option<String>, Option<String>, String, Option<(i64, Vec<u8>, String)>);
+        type Row = (i64, String, String, Option<String>, Option<String>, String, Option<f64>, Option<(i64, Vec<u8>, String)>);
         let mut c = self.conn().await?;
         let rows: Vec<Row> = map_revision::table
             .left_join(raw_file::table)
@@ -130,6 +132,7 @@ impl Store {
                 map_revision::parent,
                 map_revision::for_fuel,
                 map_revision::note,
+                map_revision::price,
                 (raw_file::id, raw_file::sha256, raw_file::name).nullable(),
             ))
             .load(&mut c)
@@ -143,13 +146,14 @@ impl Store {
         let sets = |id| counts.iter().find(|c| c.0 == id).map_or(0, |c| c.1);
         Ok(rows
             .into_iter()
-            .map(|(id, name, kind, parent, for_fuel, note, file)| MapRecord {
+            .map(|(id, name, kind, parent, for_fuel, note, price, file)| MapRecord {
                 id,
                 name,
                 kind,
                 parent,
                 for_fuel,
                 note,
+                price,
                 file: file.map(|(id, sha, name)| (id, hex(&sha), name)),
                 sets: sets(id),
             })
@@ -187,6 +191,20 @@ impl Store {
             Ok(id)
         })
         .await
+    }
+
+    /// Sets or clears what a map of a vehicle costs; false when the vehicle has no such map.
+    ///
+    /// # Errors
+    /// [`StoreError`] when the database refuses.
+    pub async fn set_map_price(&self, vehicle_id: i64, map_id: i64, price: Option<f64>) -> Result<bool, StoreError> {
+        let mut c = self.conn().await?;
+        let map = map_revision::table.filter(map_revision::id.eq(map_id).and(map_revision::vehicle_id.eq(vehicle_id)));
+        if map.count().get_result::<i64>(&mut c).await? == 0 {
+            return Ok(false);
+        }
+        diesel::update(map_revision::table.find(map_id)).set(map_revision::price.eq(price)).execute(&mut c).await?;
+        Ok(true)
     }
 
     /// How many sets and pulls a vehicle has.

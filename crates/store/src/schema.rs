@@ -6,7 +6,7 @@ diesel::table! { vehicle_limit (id) { id -> BigInt, vehicle_id -> BigInt, positi
 diesel::table! { build_state (id) { id -> BigInt, vehicle_id -> BigInt, name -> Varchar, note -> Text, since -> Nullable<Date>, } }
 diesel::table! { map_revision (id) {
     id -> BigInt, vehicle_id -> BigInt, name -> Varchar, kind -> Varchar, parent -> Nullable<Varchar>, for_fuel -> Nullable<Varchar>, note -> Varchar,
-    file_id -> Nullable<BigInt>,
+    file_id -> Nullable<BigInt>, price -> Nullable<Double>,
 } }
 diesel::table! { fuel (id) { id -> BigInt, name -> Varchar, ethanol -> Nullable<Double>, } }
 diesel::table! { cell_day (id) {

@@ -64,6 +64,10 @@ pub struct Set {
     pub config: Configuration,
     /// Why the whole set is left out of figures, if it is.
     pub invalid: Option<String>,
+    /// Fuels its map is meant for.
+    pub map_fuel: Option<String>,
+    /// What its map costs, in the shop's currency.
+    pub map_price: Option<f64>,
 }
 
 /// A set with its pulls and their cached summaries.
@@ -92,6 +96,8 @@ struct Row {
     extras: String,
     note: String,
     invalid: Option<String>,
+    map_fuel: Option<String>,
+    map_price: Option<f64>,
 }
 
 impl From<Row> for Set {
@@ -114,6 +120,8 @@ impl From<Row> for Set {
                 note: r.note,
             },
             invalid: r.invalid,
+            map_fuel: r.map_fuel.filter(|f| !f.trim().is_empty()),
+            map_price: r.map_price,
         }
     }
 }
@@ -141,6 +149,8 @@ macro_rules! query {
                 pull_set::extras,
                 pull_set::note,
                 pull_set::invalid_reason,
+                map_revision::for_fuel,
+                map_revision::price,
             ))
     };
 }

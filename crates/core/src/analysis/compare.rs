@@ -5,7 +5,8 @@ use super::input::{Headline, Settings, Vehicle};
 use super::notes;
 use super::second_looks::{self, SecondLooks};
 use super::sets::{Figure, SetResult, index_of};
-use crate::factors::{Confounding, Factors, confounding};
+use super::split::{Split, split};
+use crate::factors::{Confounding, Factors, Known, confounding};
 use crate::log::Flag;
 use crate::stats::band::{CurveScatter, SetCurves, scatter, significant_spans};
 use crate::stats::family::dunnett_quantile;
@@ -79,6 +80,8 @@ pub struct Comparison {
     pub significant_rpm: Vec<[f64; 2]>,
     /// Caveats in words, most important first.
     pub notes: Vec<Flag>,
+    /// Figures split by factor, where more than one changed and what was run allows it.
+    pub splits: Vec<Split>,
     /// Second looks at the difference at peak.
     pub second: SecondLooks,
 }
@@ -162,8 +165,8 @@ struct Table<'a> {
 fn compare(table: &Table<'_>, c: usize, pool: &Pool<'_>) -> Comparison {
     let (sets, base, vehicle, settings) = (table.sets, table.base, table.vehicle, table.settings);
     let (a, b) = (&sets[base], &sets[c]);
-    let run: Vec<&Factors> = sets.iter().filter(|s| s.n() > 0).map(|s| &s.factors).collect();
-    let confounding = confounding(&a.factors, &b.factors, &run);
+    let known: Vec<Known<'_>> = sets.iter().filter(|s| s.n() > 0).map(SetResult::known).collect();
+    let confounding = confounding(&a.factors, &b.factors, &known);
     let refused = notes::reason_not_comparable(a, b, settings.across_gears);
     let figures: Vec<FigureComparison> = Figure::ALL.into_iter().map(|f| compare_figure(table, f, c, pool, refused.is_some())).collect();
     let mut curve = gain_curve(a, b);
@@ -189,10 +192,14 @@ fn compare(table: &Table<'_>, c: usize, pool: &Pool<'_>) -> Comparison {
         significant: curve.half_kw.get(i).map(|h| curve.gain_kw[i].abs() > *h),
     });
     let significant_rpm = if curve.half_kw.is_empty() { Vec::new() } else { significant_spans(&curve.rpm, &curve.gain_kw, &curve.half_kw) };
-    let notes =
-        notes::compose(a, b, &confounding, notes::split_words(sets, a, b, &confounding), &figures, refused, pool_has_repeat(pool), vehicle, settings);
+    let splits: Vec<Split> = match refused {
+        Some(_) => Vec::new(),
+        None => Figure::ALL.into_iter().filter_map(|f| split(sets, base, c, &confounding, pool, f)).collect(),
+    };
+    let notes = notes::compose(a, b, &confounding, splits.first(), &figures, refused, pool_has_repeat(pool), vehicle, settings);
     let plain = figures.iter().find(|f| f.figure == Figure::PeakPower).and_then(|f| f.interval);
-    let mut out = Comparison { base, candidate: c, confounding, figures, curve, largest, significant_rpm, notes, second: SecondLooks::default() };
+    let mut out =
+        Comparison { base, candidate: c, confounding, figures, curve, largest, significant_rpm, notes, splits, second: SecondLooks::default() };
     second_looks::take(sets, pool, &mut out, plain.as_ref(), settings);
     out
 }

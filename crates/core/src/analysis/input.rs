@@ -204,6 +204,8 @@ pub struct SetInput {
     pub day: String,
     /// Configuration.
     pub factors: Factors,
+    /// Fuels its map is meant for, several separated by commas; `None` when nobody said.
+    pub map_fuels: Option<String>,
     /// Clock time of its first pull, h, when known.
     pub at_h: Option<f64>,
     /// Place in the order of running.

@@ -18,6 +18,9 @@ mod second_looks;
 mod second_tests;
 mod sentence;
 mod sets;
+mod split;
+#[cfg(test)]
+mod split_tests;
 #[cfg(test)]
 mod tests;
 mod together;
@@ -36,6 +39,7 @@ pub use retrace::retrace;
 pub use second_looks::SecondLooks;
 pub use sentence::{headline_sentence, limit_sentence, sentence_about};
 pub use sets::{Figure, SetFigures, SetResult, analyse_sets, set_verdicts};
+pub use split::{OrderFree, Split, Step};
 pub use together::measure_sets;
 pub use window::own_bounds;
 

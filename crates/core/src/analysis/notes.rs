@@ -1,10 +1,13 @@
 //! Caveats of a comparison, each a sentence that a person can act on.
 
+use super::Verdict;
 use super::compare::{CROSS_DAY_SHARE, FigureComparison, cross_day_share};
 use super::input::{Headline, Settings, Vehicle};
 use super::sets::{Figure, SetResult};
+use super::split::{Split, Step};
 use crate::factors::{Confounding, Factors};
 use crate::log::Flag;
+use crate::stats::pooled::Interval;
 
 /// Ramp rates may differ by this share before torque is doubted.
 const RATE_DOUBT: f64 = 0.10;
@@ -42,18 +45,24 @@ fn short(f: &Factors) -> String {
     parts.into_iter().map(|(k, v)| format!("{k} {v}")).collect::<Vec<_>>().join(", ")
 }
 
-/// With two factors and the corner between them run: how the difference at peak splits along that path.
-pub(super) fn split_words(sets: &[SetResult], a: &SetResult, b: &SetResult, c: &Confounding) -> Option<String> {
-    let [corner] = c.already_run.as_slice() else { return None };
-    let middle = sets.iter().find(|s| s.day == a.day && c.factors_differ.iter().all(|f| s.factors.get(f) == corner.get(f)) && s.n() > 0)?;
-    let peak = |s: &SetResult| s.figure(Figure::PeakPower).mean;
-    let (first, second) = (peak(middle)? - peak(a)?, peak(b)? - peak(middle)?);
-    let changed_first = c.factors_differ.iter().find(|f| middle.factors.get(*f) != a.factors.get(*f))?;
-    let changed_then = c.factors_differ.iter().find(|f| middle.factors.get(*f) != b.factors.get(*f))?;
-    Some(format!(
-        "{} was run too: along that path {first:+.1} kW is the {changed_first}, then {second:+.1} kW the {changed_then}.",
-        sentence_case(&short(corner))
-    ))
+/// How the difference splits along the path that was run, and without an order when every corner was.
+fn split_words(s: &Split) -> String {
+    let unit = s.figure.unit();
+    let mut out = String::new();
+    if !s.steps.is_empty() {
+        let step = |x: &Step| format!("{:+.1} ± {:.1} {unit} is the {}", x.interval.difference, x.interval.half_width, x.factor);
+        out = format!("Along the path that was run, {}.", s.steps.iter().map(step).collect::<Vec<_>>().join(", then "));
+    }
+    if let Some(f) = &s.free {
+        let share = |x: &(String, Interval)| format!("{} {:+.1} ± {:.1}", x.0, x.1.difference, x.1.half_width);
+        let t = &f.together;
+        let beyond = match Verdict::of(t.ci95()) {
+            Verdict::NoDifferenceShown => format!("no interaction is shown (± {:.1})", t.half_width),
+            _ => format!("together they do {:+.1} ± {:.1} beyond the sum of each alone", t.difference, t.half_width),
+        };
+        out += &format!(" In no order, as every corner was run: {} {unit}; {beyond}.", f.shares.iter().map(share).collect::<Vec<_>>().join(", "));
+    }
+    out.trim_start().to_owned()
 }
 
 #[allow(clippy::too_many_arguments)]
@@ -61,7 +70,7 @@ pub(super) fn compose(
     a: &SetResult,
     b: &SetResult,
     c: &Confounding,
-    split: Option<String>,
+    split: Option<&Split>,
     figures: &[FigureComparison],
     refused: Option<String>,
     repeated: bool,
@@ -74,7 +83,8 @@ pub(super) fn compose(
     }
     if c.confounded {
         let with = match (c.separate_with.as_slice(), c.already_run.as_slice()) {
-            ([], _) if split.is_some() => split.unwrap_or_default(),
+            _ if !c.not_safe.is_empty() => format!("Not safely separable: {}.", c.not_safe.join("; ")),
+            ([], _) if split.is_some() => split.map(split_words).unwrap_or_default(),
             ([], run) => format!("The sets already run separate them: {}.", run.iter().map(short).collect::<Vec<_>>().join("; then ")),
             (more, _) => format!("Pull {} to tell them apart.", more.iter().map(short).collect::<Vec<_>>().join("; then ")),
         };

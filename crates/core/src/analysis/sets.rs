@@ -3,7 +3,7 @@
 use super::corrected::{Corrected, corrected};
 use super::input::{Engine, Headline, SetInput, Settings};
 use super::measure::Measured;
-use crate::factors::Factors;
+use crate::factors::{Factors, Known};
 use crate::figures::{Curve, Figures};
 use crate::limits::{LimitOutcome, Verdict};
 use crate::stats::two_sets::{mean, sample_sd};
@@ -142,6 +142,10 @@ pub struct SetResult {
     pub rate_rpm_s: Option<f64>,
     /// True when a coast-down loss was added.
     pub estimated: bool,
+    /// Fuels its map is meant for, in words; `None` when nobody said.
+    pub map_fuels: Option<String>,
+    /// Its verdict on each limit.
+    pub limits: Vec<LimitOutcome>,
     /// Mean correction factor of the included pulls.
     pub factor: f64,
 }
@@ -150,6 +154,17 @@ impl SetResult {
     /// Included pulls.
     pub fn n(&self) -> usize {
         self.included.iter().filter(|i| **i).count()
+    }
+
+    /// What it says about proposing other configurations.
+    pub fn known(&self) -> Known<'_> {
+        let share = |o: &LimitOutcome| match (o.verdict, o.share_used) {
+            (Verdict::Over, share) => Some(share.unwrap_or(1.0).max(1.01)),
+            (Verdict::NotMeasured | Verdict::NotReached | Verdict::CantTell, _) => None,
+            (_, share) => share,
+        };
+        let shares = self.limits.iter().filter_map(|o| Some((o.limit.as_str(), share(o)?))).collect();
+        Known { factors: &self.factors, map_fuels: self.map_fuels.as_deref(), shares }
     }
 
     /// Values of one figure.
@@ -222,6 +237,8 @@ fn analyse_set(input: &SetInput, measured: &[Measured], engine: &Engine, setting
         at_h: input.at_h,
         order: input.order,
         factors: input.factors.clone(),
+        map_fuels: input.map_fuels.clone(),
+        limits: set_verdicts(measured),
         rate_rpm_s: average(indices.iter().filter_map(|&i| measured[i].rate_rpm_s).collect()),
         estimated: indices.iter().any(|&i| measured[i].estimated),
         factor: average(indices.iter().map(|&i| pulls[i].factor).collect()).unwrap_or(1.0),

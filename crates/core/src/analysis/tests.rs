@@ -135,7 +135,7 @@ fn a_corner_already_run_splits_the_difference() {
     let pulls = |peak: f64| [-0.2, 0.2].iter().map(|w| pull("p", peak + w, 0.0, 0.0)).collect::<Vec<_>>();
     let (_, c) = compared(&sets, &[pulls(100.0), pulls(103.0), pulls(115.0)], &Settings::default());
     let note = &c[1].notes.iter().find(|n| n.kind == "confounded").unwrap().text;
-    assert!(note.contains("+3.0 kW is the fuel, then +12.0 kW the map"), "{note}");
+    assert!(note.contains("+3.0 ± 0.9 kW is the fuel, then +12.0 ± 0.9 kW is the map"), "{note}");
 }
 
 #[test]

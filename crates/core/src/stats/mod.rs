@@ -10,4 +10,5 @@ pub mod family;
 pub mod outliers;
 pub mod plan;
 pub mod pooled;
+pub mod price;
 pub mod two_sets;

@@ -116,6 +116,27 @@ pub fn difference(difference: f64, n1: usize, n2: usize, w: &Within, b: Option<&
     Interval::of_components(difference, (w.sd * w.sd * k, w.df), b.map(|b| (2.0 * b.variance, b.df)))
 }
 
+/// One set mean in a linear contrast.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Term {
+    /// Coefficient.
+    pub weight: f64,
+    /// Mean of the set.
+    pub mean: f64,
+    /// Its pulls.
+    pub n: usize,
+}
+
+/// Interval of a linear contrast of set means.
+///
+/// # Formula
+/// `Σ c_j·mean_j` with `Var = s_w²·Σ c_j²/n_j + s_b²·Σ c_j²`, degrees of freedom as for [`difference`].
+pub fn contrast(terms: &[Term], w: &Within, b: Option<&Between>) -> Interval {
+    let sum = |f: fn(&Term) -> f64| terms.iter().map(f).sum::<f64>();
+    let (value, k, squares) = (sum(|t| t.weight * t.mean), sum(|t| t.weight * t.weight / t.n as f64), sum(|t| t.weight * t.weight));
+    Interval::of_components(value, (w.sd * w.sd * k, w.df), b.map(|b| (squares * b.variance, b.df)))
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -149,6 +170,16 @@ mod tests {
         assert!(breath.half_width > plain.half_width && breath.half_width < 1.01 * plain.half_width, "{breath:?}");
         let large = difference(5.0, 3, 3, &w, Some(&Between { variance: 100.0, ms_between: 301.0, ..b }));
         assert!((large.df - 1.0).abs() < 0.02, "all of it from one degree of freedom: {large:?}");
+    }
+
+    #[test]
+    fn a_difference_is_the_contrast_of_two() {
+        let w = Within { sd: 0.8, df: 9.0 };
+        let b = Between { variance: 0.3, ms_between: 1.2, df: 2.0, n: 3.0 };
+        for b in [None, Some(&b)] {
+            let terms = [Term { weight: -1.0, mean: 100.0, n: 3 }, Term { weight: 1.0, mean: 104.0, n: 2 }];
+            assert_eq!(contrast(&terms, &w, b), difference(4.0, 3, 2, &w, b));
+        }
     }
 
     #[test]

@@ -4,6 +4,7 @@ use super::encode::{Encoding, SetTag};
 use super::lineup_ask::{LineUpAsked, query_of};
 use super::lineup_chart::{chart_of, data_json, threshold_words};
 use super::lineup_figures::{FigureRow, can_show, figure_row, half, in_unit, missing, place_of, shown as shown_figures, unit_of};
+use super::lineup_split::{SplitView, Suggestion, corners, price_words, split_view, suggestions};
 use super::switches::{Choice, Setting, same_within, settings};
 use super::words::tightest;
 use super::words::{count, date_words};
@@ -47,13 +48,6 @@ pub(crate) struct StateRow {
     pub(crate) notable: bool,
 }
 
-/// A set that would separate what changed together.
-pub(crate) struct Suggestion {
-    pub(crate) words: String,
-    pub(crate) factors: String,
-    pub(crate) why: String,
-}
-
 #[derive(Template)]
 #[template(path = "lineup.html")]
 pub(crate) struct LineUpPage {
@@ -81,6 +75,9 @@ pub(crate) struct LineUpPage {
     pub(crate) across: String,
     pub(crate) gears_differ: bool,
     pub(crate) suggestions: Vec<Suggestion>,
+    pub(crate) corners: Vec<Suggestion>,
+    pub(crate) split: Option<SplitView>,
+    pub(crate) price: String,
     pub(crate) vehicle_id: i64,
     pub(crate) query: String,
     pub(crate) by: String,
@@ -159,7 +156,7 @@ fn signed(v: f64) -> String {
 /// Everything the page shows. `link` is the query without focus, base and sets.
 pub(crate) fn lineup_page(l: &LineUp, e: &Encoding, prefs: &Prefs, asked: &LineUpAsked) -> LineUpPage {
     let focus = focus_of(l, asked.focus);
-    let first = &l.sets[0].set;
+    let (first, looked_at) = (&l.sets[0].set, focus.map(|f| &l.comparisons[f]));
     let sentence = match focus {
         Some(f) => {
             let name = |r: &SetResult| index(l, r).map_or_else(String::new, |i| name_of(l, i));
@@ -244,7 +241,10 @@ pub(crate) fn lineup_page(l: &LineUp, e: &Encoding, prefs: &Prefs, asked: &LineU
         asks_at: asked.view == Figure::PowerAt,
         across: asked.across.clone(),
         gears_differ: l.comparisons.iter().any(|c| c.confounding.factors_differ.iter().any(|f| f == "gear")),
-        suggestions: focus.map_or_else(Vec::new, |f| suggestions(l, &l.comparisons[f])),
+        suggestions: looked_at.map_or_else(Vec::new, |c| suggestions(l, c)),
+        corners: looked_at.map_or_else(Vec::new, |c| corners(l, c)),
+        split: looked_at.and_then(|c| split_view(l, c, asked.view, prefs)),
+        price: looked_at.map_or_else(String::new, |c| price_words(l, c, prefs)),
         vehicle_id: l.vehicle.id,
         query: query_of(&own).replace("%2C", ","),
         by: place_of(asked.view, l),
@@ -274,23 +274,6 @@ fn view_setting(l: &LineUp, view: Figure) -> Setting {
         label: "Compared by",
         choices: choices.map(|f| Choice { id: f.id().into(), label: f.label().into(), on: f == view }).collect(),
     }
-}
-
-/// The sets that would tell the factors apart, with everything else as in the baseline.
-fn suggestions(l: &LineUp, c: &Comparison) -> Vec<Suggestion> {
-    let why = format!("tells {} apart", c.confounding.factors_differ.join(" and "));
-    let whole = |extra: &jamjar_core::factors::Factors| {
-        let mut f = l.results[c.base].factors.clone();
-        f.extend(extra.iter().map(|(k, v)| (k.clone(), v.clone())));
-        f
-    };
-    let new = c.confounding.separate_with.iter().filter(|_| c.confounding.confounded);
-    new.map(|f| Suggestion {
-        words: ["map", "fuel", "boost", "gear", "build"].iter().filter_map(|k| whole(f).get(*k).cloned()).collect::<Vec<_>>().join(", "),
-        factors: serde_json::to_string(&whole(f)).unwrap_or_default(),
-        why: why.clone(),
-    })
-    .collect()
 }
 
 /// A caveat that begins with a set's id begins with its name.

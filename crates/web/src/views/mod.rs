@@ -8,6 +8,7 @@ mod lineup;
 mod lineup_ask;
 mod lineup_chart;
 mod lineup_figures;
+mod lineup_split;
 mod plan;
 mod pull_lanes;
 mod reading;

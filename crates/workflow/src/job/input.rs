@@ -126,6 +126,9 @@ pub struct JobSet {
     pub at_h: Option<f64>,
     #[serde(default)]
     pub factors: BTreeMap<String, serde_json::Value>,
+    /// Fuels the map is meant for; no set that puts it on another is proposed.
+    #[serde(default)]
+    pub map_fuel: Option<String>,
     pub pulls: Vec<JobPull>,
 }
 

@@ -116,7 +116,7 @@ fn check(job: &Job, file: &str) -> Result<(), JobError> {
 fn read_set(order: f64, set: &JobSet, job: &Job, folder: &Path, coast_down: Option<CoastDown>, file: &str) -> Result<SetInput, JobError> {
     let factors = set.factors.iter().map(|(k, v)| (k.clone(), v.as_str().map_or_else(|| v.to_string(), str::to_owned))).collect();
     let pulls: Result<Vec<PullInput>, JobError> = set.pulls.iter().map(|p| read_pull(p, set, job, folder, coast_down, file)).collect();
-    Ok(SetInput { id: set.id.clone(), day: set.day.clone(), at_h: set.at_h, order, factors, pulls: pulls? })
+    Ok(SetInput { id: set.id.clone(), day: set.day.clone(), at_h: set.at_h, order, factors, map_fuels: set.map_fuel.clone(), pulls: pulls? })
 }
 
 fn air(c: &Conditions) -> Result<AirState, jamjar_core::air::AirError> {

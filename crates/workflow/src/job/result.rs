@@ -1,10 +1,11 @@
 //! The result of a job as JSON, version 1.
 
 use super::{Analysed, Prepared};
-use jamjar_core::analysis::{Comparison, Corrected, Figure, FigureComparison, Measured, SetResult, Verdict};
+use jamjar_core::analysis::{Comparison, Corrected, Figure, FigureComparison, Measured, SetResult, Split, Verdict};
 use jamjar_core::figures::{Figures, Peak};
 use jamjar_core::limits::LimitOutcome;
 use jamjar_core::log::Flag;
+use jamjar_core::stats::pooled::Interval;
 use serde_json::{Map, Value, json};
 
 /// Renders everything found.
@@ -85,6 +86,18 @@ fn figure_json(f: &FigureComparison) -> Value {
     })
 }
 
+fn split_json(s: &Split) -> Value {
+    let named =
+        |v: &[(String, Interval)]| v.iter().map(|(f, i)| json!({"factor": f, "difference": i.difference, "ci95": i.ci95()})).collect::<Vec<_>>();
+    json!({
+        "figure": s.figure.id(), "unit": s.figure.unit(),
+        "path": s.steps.iter().map(|t| json!({"factor": t.factor, "to": t.to, "difference": t.interval.difference, "ci95": t.interval.ci95()})).collect::<Vec<_>>(),
+        "order_free": s.free.as_ref().map(|f| named(&f.shares)),
+        "main_effects": s.free.as_ref().map(|f| named(&f.main)),
+        "interaction": s.free.as_ref().map(|f| json!({"difference": f.together.difference, "ci95": f.together.ci95()})),
+    })
+}
+
 fn comparison_json(c: &Comparison, sets: &[SetResult]) -> Value {
     let figures: Map<String, Value> = c
         .figures
@@ -100,6 +113,8 @@ fn comparison_json(c: &Comparison, sets: &[SetResult]) -> Value {
         "confounded": c.confounding.confounded,
         "separate_with": c.confounding.separate_with,
         "already_run": c.confounding.already_run,
+        "not_safely_separable": c.confounding.not_safe,
+        "splits": c.splits.iter().map(split_json).collect::<Vec<_>>(),
         "figures": figures,
         "largest_gain": c.largest.map(|l| json!({"difference": l.difference, "rpm": l.rpm, "significant": l.significant})),
         "significant_rpm": c.significant_rpm,

@@ -1,0 +1,98 @@
+//! What must never be proposed: a map on a fuel it is not meant for, or a configuration whose forecast crosses a limit.
+
+use super::{Factors, differing};
+
+/// A configuration that was run, with what it says about proposing others.
+#[derive(Debug, Clone)]
+pub struct Known<'a> {
+    /// The configuration.
+    pub factors: &'a Factors,
+    /// Fuels its map is meant for, several separated by commas; `None` when nobody said.
+    pub map_fuels: Option<&'a str>,
+    /// Share of margin used by each limit, by id; above 1 it was crossed.
+    pub shares: Vec<(&'a str, f64)>,
+}
+
+impl<'a> Known<'a> {
+    /// A configuration of which only the factors are known.
+    pub fn plain(factors: &'a Factors) -> Self {
+        Self { factors, map_fuels: None, shares: Vec::new() }
+    }
+
+    fn share(&self, limit: &str) -> Option<f64> {
+        self.shares.iter().find(|s| s.0 == limit).map(|s| s.1)
+    }
+}
+
+/// Why a configuration must not be proposed, in words; `None` when nothing known speaks against it, which is no promise.
+///
+/// The forecast of a limit is the most adverse of what was seen one factor away, and of adding up the changes each seen alone from
+/// `base` (our choice: a rough forecast that errs on the side of refusing).
+pub fn reason_not_to_run(wanted: &Factors, base: &Factors, known: &[Known<'_>]) -> Option<String> {
+    outside_target(wanted, known).or_else(|| crossed(wanted, base, known))
+}
+
+fn outside_target(wanted: &Factors, known: &[Known<'_>]) -> Option<String> {
+    let (map, fuel) = (wanted.get("map")?, wanted.get("fuel")?);
+    let meant = known.iter().find(|k| k.factors.get("map") == Some(map)).and_then(|k| k.map_fuels)?;
+    let fits = meant.split(',').any(|m| m.trim().eq_ignore_ascii_case(fuel));
+    (!fits).then(|| format!("{map} is meant for {meant}, not for {fuel}"))
+}
+
+fn crossed(wanted: &Factors, base: &Factors, known: &[Known<'_>]) -> Option<String> {
+    let near = known.iter().filter(|k| differing(k.factors, wanted).len() <= 1);
+    let seen = near.flat_map(|k| k.shares.iter().copied().filter(|s| s.1 > 1.0)).max_by(|a, b| a.1.total_cmp(&b.1));
+    if let Some((limit, share)) = seen {
+        return Some(format!("the limit “{limit}” was crossed one change away from it ({:.0} % of its margin used)", 100.0 * share));
+    }
+    let start = known.iter().find(|k| k.factors == base)?;
+    let alone: Option<Vec<&Known<'_>>> = differing(base, wanted)
+        .iter()
+        .map(|f| {
+            let mut one = base.clone();
+            match wanted.get(f) {
+                Some(v) => one.insert(f.clone(), v.clone()),
+                None => one.remove(f),
+            };
+            known.iter().find(|k| *k.factors == one)
+        })
+        .collect();
+    let alone = alone?;
+    let forecast = |(limit, share): &(&str, f64)| {
+        let added: Option<f64> = alone.iter().map(|k| k.share(limit).map(|s| s - share)).sum();
+        added.map(|a| (limit.to_string(), share + a))
+    };
+    let (limit, share) = start.shares.iter().filter_map(forecast).max_by(|a, b| a.1.total_cmp(&b.1))?;
+    (share > 1.0).then(|| format!("the limit “{limit}” would be crossed if the changes add up ({:.0} % of its margin used)", 100.0 * share))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn f(map: &str, fuel: &str) -> Factors {
+        [("map", map), ("fuel", fuel)].into_iter().map(|(k, v)| (k.to_owned(), v.to_owned())).collect()
+    }
+
+    #[test]
+    fn a_map_is_not_proposed_on_a_fuel_it_is_not_meant_for() {
+        let (stock, c3) = (f("stock", "RON 95"), f("C3", "E60"));
+        let known = [Known::plain(&stock), Known { map_fuels: Some("E60, E85"), ..Known::plain(&c3) }];
+        assert_eq!(reason_not_to_run(&f("C3", "RON 95"), &stock, &known).unwrap(), "C3 is meant for E60, E85, not for RON 95");
+        assert_eq!(reason_not_to_run(&f("C3", "e85"), &stock, &known), None);
+        assert_eq!(reason_not_to_run(&f("stock", "E60"), &stock, &known), None, "nobody said what stock is meant for");
+    }
+
+    #[test]
+    fn a_limit_crossed_nearby_or_by_adding_up_forbids() {
+        let (a, map, fuel, far) = (f("stock", "95"), f("C1", "95"), f("stock", "98"), f("C9", "E85"));
+        let with = |factors, lean: f64| Known { shares: vec![("lean", lean), ("egt", 0.2)], ..Known::plain(factors) };
+        let wanted = f("C1", "98");
+        let calm = [with(&a, 0.3), with(&map, 0.6), with(&fuel, 0.5), with(&far, 1.4)];
+        assert_eq!(reason_not_to_run(&wanted, &a, &calm), None, "0.8, and what is two changes away says nothing");
+        let adds = [with(&a, 0.3), with(&map, 0.8), with(&fuel, 0.7)];
+        assert!(reason_not_to_run(&wanted, &a, &adds).unwrap().contains("“lean” would be crossed if the changes add up (120 %"));
+        let near = [with(&a, 0.3), with(&map, 1.1)];
+        assert!(reason_not_to_run(&wanted, &a, &near).unwrap().contains("was crossed one change away"));
+    }
+}

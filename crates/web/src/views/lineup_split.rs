@@ -1,0 +1,114 @@
+//! What may be concluded when several things changed: the difference split by factor, the corners that would split it, what it costs.
+
+use super::lineup::name_of;
+use super::lineup_figures::{in_unit, place_of, unit_of};
+use crate::prefs::Prefs;
+use jamjar_chart::{Paint, Waterfall, WaterfallStep, waterfall_svg};
+use jamjar_core::analysis::{Comparison, Figure, Split, Verdict};
+use jamjar_core::factors::Factors;
+use jamjar_core::stats::pooled::Interval;
+use jamjar_core::stats::price::price_per;
+use jamjar_workflow::lineup::LineUp;
+
+/// A configuration that would help to tell factors apart.
+pub(crate) struct Suggestion {
+    pub(crate) words: String,
+    /// The whole configuration as JSON; empty where it must not or need not be planned.
+    pub(crate) factors: String,
+    pub(crate) why: String,
+}
+
+/// The difference of the set looked at, split by factor.
+pub(crate) struct SplitView {
+    /// The figure it is of.
+    pub(crate) figure: String,
+    /// Steps along the path that was run, drawn; empty when it was not run.
+    pub(crate) chart: String,
+    /// Factor, share of the whole and main effect, each with its interval.
+    pub(crate) shares: Vec<[String; 3]>,
+    /// What the factors do together.
+    pub(crate) together: String,
+}
+
+/// Splits the difference looked at; `None` when nothing on the way was run.
+pub(super) fn split_view(l: &LineUp, c: &Comparison, view: Figure, prefs: &Prefs) -> Option<SplitView> {
+    let s = c.splits.iter().find(|s| s.figure == view)?;
+    let (u, v) = (unit_of(view, prefs), |x: f64| in_unit(view, x, prefs));
+    let words = |i: &Interval| format!("{:+.1} ± {:.1} {u}", v(i.difference), v(i.half_width));
+    let shares = s.free.iter().flat_map(|f| f.shares.iter().zip(&f.main)).map(|(a, b)| [a.0.clone(), words(&a.1), words(&b.1)]).collect();
+    let together = s.free.as_ref().map_or_else(String::new, |f| match Verdict::of(f.together.ci95()) {
+        Verdict::NoDifferenceShown => {
+            format!("No interaction is shown: together they do {} beyond the sum of each alone.", words(&f.together))
+        }
+        _ => format!("Together they do {} beyond the sum of each alone.", words(&f.together)),
+    });
+    Some(SplitView { figure: place_of(view, l), chart: steps_chart(l, c, s, view, prefs), shares, together })
+}
+
+fn steps_chart(l: &LineUp, c: &Comparison, s: &Split, view: Figure, prefs: &Prefs) -> String {
+    let v = |x: f64| in_unit(view, x, prefs);
+    let (Some(from), false) = (l.results[c.base].figure(view).mean, s.steps.is_empty()) else { return String::new() };
+    let step = |t: &jamjar_core::analysis::Step| WaterfallStep {
+        label: format!("{} {}", t.factor.replace('_', " "), t.to),
+        difference: v(t.interval.difference),
+        half: v(t.interval.half_width),
+    };
+    let chart = Waterfall {
+        from: (name_of(l, c.base), v(from)),
+        steps: s.steps.iter().map(step).collect(),
+        to: name_of(l, c.candidate),
+        unit: unit_of(view, prefs).into(),
+    };
+    waterfall_svg(&chart, Paint::Page)
+}
+
+/// The base's configuration with some factors replaced, in words and as JSON.
+fn whole(l: &LineUp, c: &Comparison, changed: &Factors) -> (String, String) {
+    let mut f = l.results[c.base].factors.clone();
+    f.extend(changed.iter().map(|(k, v)| (k.clone(), v.clone())));
+    let words: Vec<String> = ["map", "fuel", "boost", "gear", "build"].iter().filter_map(|k| f.get(*k).cloned()).collect();
+    (words.join(", "), serde_json::to_string(&f).unwrap_or_default())
+}
+
+/// The fewest sets that would tell the factors apart, with everything else as in the baseline.
+pub(super) fn suggestions(l: &LineUp, c: &Comparison) -> Vec<Suggestion> {
+    let why = format!("tells {} apart", c.confounding.factors_differ.join(" and "));
+    let new = c.confounding.separate_with.iter().filter(|_| c.confounding.confounded);
+    new.map(|f| {
+        let (words, factors) = whole(l, c, f);
+        Suggestion { words, factors, why: why.clone() }
+    })
+    .collect()
+}
+
+/// Every configuration between the two, for a split without an order: run, to be planned, or why not.
+pub(super) fn corners(l: &LineUp, c: &Comparison) -> Vec<Suggestion> {
+    let one = |k: &jamjar_core::factors::Corner| {
+        let (words, factors) = whole(l, c, &k.factors);
+        match (k.run, &k.not_safe) {
+            (true, _) => Suggestion { words, factors: String::new(), why: "run".into() },
+            (_, Some(reason)) => Suggestion { words, factors: String::new(), why: format!("not proposed: {reason}") },
+            _ => Suggestion { words, factors, why: "completes the corners".into() },
+        }
+    };
+    c.confounding.corners.iter().map(one).collect()
+}
+
+/// What the map of the set looked at costs for what it gained; empty when no price is known.
+pub(super) fn price_words(l: &LineUp, c: &Comparison, prefs: &Prefs) -> String {
+    let (base, own) = (&l.sets[c.base].set, &l.sets[c.candidate].set);
+    let Some(price) = own.map_price.map(|p| p - base.map_price.unwrap_or(0.0)).filter(|_| own.config.map != base.config.map) else {
+        return String::new();
+    };
+    let u = unit_of(Figure::PeakPower, prefs);
+    let per = |f: Figure, what: &str| {
+        let x = c.figure(f)?;
+        let (gain, ci) = (in_unit(f, x.mean_difference?, prefs), x.ci95?.map(|v| in_unit(f, v, prefs)));
+        Some(match price_per(price, gain, ci) {
+            Some(p) => format!("{:.1} a {u} {what} ({:.1} to {:.1})", p.value, p.low, p.high),
+            None => format!("no price a {u} {what}, for no gain is shown there"),
+        })
+    };
+    let parts: Vec<String> = [per(Figure::PeakPower, "at peak"), per(Figure::BandMeanPower, "of band mean")].into_iter().flatten().collect();
+    if parts.is_empty() { String::new() } else { format!("{} costs {price:.0}: {}.", own.config.map, parts.join(", ")) }
+}
