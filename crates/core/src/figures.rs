@@ -1,5 +1,6 @@
 //! Figures of one corrected curve: peaks, at-rpm values, band mean, area.
 
+use crate::driven::Driven;
 use crate::signal::interp;
 use serde::{Deserialize, Serialize};
 
@@ -54,8 +55,8 @@ pub struct Looks {
     pub band_rpm: Option<[f64; 2]>,
     /// Engine speed to read power at, rpm.
     pub at_rpm: Option<f64>,
-    /// Where it is driven, rpm: full weight inside, rising from nothing over [`FADE_RPM`] at both ends.
-    pub driven_rpm: Option<[f64; 2]>,
+    /// Where it is driven.
+    pub driven: Option<Driven>,
     /// Engine speeds passed through between two full-throttle upshifts, rpm.
     pub shift_rpm: Option<[f64; 2]>,
 }
@@ -64,8 +65,6 @@ pub struct Looks {
 pub const PLATEAU_SHARE: f64 = 0.05;
 /// Fall-off is read this far after the peak, rpm (our choice: about what an upshift is held beyond it).
 pub const FALL_OFF_RPM: f64 = 300.0;
-/// Width over which the weight of driving rises from nothing at the ends of the driven band, rpm (our choice).
-pub const FADE_RPM: f64 = 500.0;
 
 impl Curve {
     /// Power at an engine speed, kW; `None` outside the curve.
@@ -109,7 +108,7 @@ impl Curve {
         let peak = plain.peak_power;
         Figures {
             power_at: l.at_rpm.and_then(|r| self.power_at(r)),
-            driven_power: l.driven_rpm.and_then(|b| self.driven_mean(b)),
+            driven_power: l.driven.and_then(|d| d.mean(self)),
             shift_power: l.shift_rpm.and_then(|b| self.band_mean(b)),
             plateau_rpm: peak.map(|p| self.plateau(p)).map(|s| s[1] - s[0]),
             fall_off_pct: peak.and_then(|p| Some(100.0 * (1.0 - self.power_at(p.rpm + FALL_OFF_RPM)? / p.value))),
@@ -124,18 +123,6 @@ impl Curve {
         let low = (0..=at).rev().take_while(holds).last().unwrap_or(at);
         let high = (at..self.rpm.len()).take_while(holds).last().unwrap_or(at);
         [self.rpm[low], self.rpm[high]]
-    }
-
-    /// Mean power weighted by where it is driven, kW; `None` unless the whole band is covered.
-    pub fn driven_mean(&self, driven: [f64; 2]) -> Option<f64> {
-        let [a, b] = driven;
-        if b <= a {
-            return None;
-        }
-        let fade = FADE_RPM.min((b - a) / 2.0);
-        let weight = |r: f64| ((r - a).min(b - r) / fade).clamp(0.0, 1.0);
-        let weighted: Vec<f64> = self.rpm.iter().zip(&self.power_kw).map(|(r, p)| weight(*r) * p).collect();
-        interp::integral(&self.rpm, &weighted, a, b).map(|s| s / (b - a - fade))
     }
 
     /// First and last grid speed.
@@ -182,17 +169,17 @@ mod tests {
     #[test]
     fn what_is_looked_at_is_read_off_the_curve() {
         let c = ramp();
-        let looks = Looks { band_rpm: None, at_rpm: Some(4500.0), driven_rpm: Some([3000.0, 5000.0]), shift_rpm: Some([4500.0, 5500.0]) };
+        let looks = Looks { band_rpm: None, at_rpm: Some(4500.0), driven: Some(Driven::Band([3000.0, 5000.0])), shift_rpm: Some([4500.0, 5500.0]) };
         let f = c.looked_at(&looks);
         assert!((f.power_at.unwrap() - 97.5).abs() < 1e-9);
         // 5 % under 100 kW is reached 707 rpm away: 14 grid steps on either side.
         assert_eq!(f.plateau_rpm, Some(1400.0));
         assert!((f.fall_off_pct.unwrap() - 0.9).abs() < 1e-9);
         assert!((c.shifted_mean() - f.shift_power.unwrap()).abs() < 0.02);
-        assert_eq!(c.looked_at(&Looks { driven_rpm: Some([1900.0, 5000.0]), ..looks }).driven_power, None, "the band is not covered");
+        assert_eq!(c.looked_at(&Looks { driven: Some(Driven::Band([1900.0, 5000.0])), ..looks }).driven_power, None, "the band is not covered");
         assert!(f.driven_power.unwrap() > c.band_mean([3000.0, 5000.0]).unwrap() - 5.0);
         let flat = Curve { power_kw: vec![50.0; c.rpm.len()], ..c };
-        assert!((flat.driven_mean([3000.0, 5000.0]).unwrap() - 50.0).abs() < 1e-6, "a flat curve has its own value");
+        assert!((Driven::Band([3000.0, 5000.0]).mean(&flat).unwrap() - 50.0).abs() < 1e-6, "a flat curve has its own value");
         let ends = Curve { rpm: vec![4000.0, 4050.0], power_kw: vec![90.0, 100.0], torque_nm: vec![0.0; 2], edge: vec![false; 2] };
         assert_eq!(ends.looked_at(&looks).fall_off_pct, None, "nothing is known beyond the end");
     }

@@ -11,6 +11,7 @@ pub mod bounds;
 pub mod calculators;
 pub mod channel;
 pub mod correction;
+pub mod driven;
 pub mod factors;
 pub mod figures;
 pub mod find;
@@ -25,4 +26,4 @@ pub mod units;
 pub mod vehicle_sheet;
 
 /// Version of the computation: derived results cached under another version are made again.
-pub const ALGORITHM_VERSION: u32 = 3;
+pub const ALGORITHM_VERSION: u32 = 4;

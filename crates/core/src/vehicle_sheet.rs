@@ -1,6 +1,7 @@
 //! The sheet of a vehicle: what it is, how it drives, what its papers promise.
 
 use crate::bounds::{Bound, OutOfRange};
+use crate::driven::Driven;
 use serde::{Deserialize, Serialize};
 
 const MASS_KG: Bound = Bound::new("mass", "kg", 20.0, 60_000.0);
@@ -9,7 +10,6 @@ const RADIUS_M: Bound = Bound::new("rolling radius", "m", 0.05, 2.0);
 const DRAG_M2: Bound = Bound::new("drag area", "m²", 0.05, 20.0);
 const POWER_KW: Bound = Bound::new("quoted power", "kW", 0.5, 3_000.0);
 const TORQUE_NM: Bound = Bound::new("quoted torque", "N·m", 1.0, 20_000.0);
-const RPM: Bound = Bound::new("engine speed", "rpm", 100.0, 25_000.0);
 /// Most gears.
 pub const MOST_GEARS: usize = 24;
 
@@ -43,8 +43,9 @@ pub struct VehicleSheet {
     pub quoted_at: String,
     /// Quoted torque, N·m.
     pub quoted_torque_nm: Option<f64>,
-    /// Band it is driven in, rpm.
-    pub driven_rpm: Option<[f64; 2]>,
+    /// Where it is driven.
+    #[serde(alias = "driven_rpm")]
+    pub driven: Option<Driven>,
     /// What limits it, in words.
     pub limits_it: String,
 }
@@ -62,8 +63,7 @@ impl VehicleSheet {
         one(self.drag_area_m2, DRAG_M2)?;
         one(self.quoted_power_kw, POWER_KW)?;
         one(self.quoted_torque_nm, TORQUE_NM)?;
-        self.gears.iter().try_for_each(|g| RATIO.check(*g).map(|_| ()))?;
-        self.driven_rpm.iter().flatten().try_for_each(|r| RPM.check(*r).map(|_| ()))
+        self.gears.iter().try_for_each(|g| RATIO.check(*g).map(|_| ()))
     }
 
     /// Engine rpm ÷ wheel rpm in a gear counted from 1; `None` when gears or final drive are not known.
@@ -98,8 +98,6 @@ mod tests {
     fn nonsense_is_refused_with_its_range() {
         let bad = VehicleSheet { mass_kg: Some(3.0), ..sheet() };
         assert!(bad.validate().unwrap_err().to_string().contains("mass is 3 kg, outside 20"));
-        let bad = VehicleSheet { driven_rpm: Some([2000.0, f64::NAN]), ..sheet() };
-        assert!(bad.validate().is_err());
         assert!(sheet().validate().is_ok());
     }
 }

@@ -48,7 +48,7 @@ async fn a_vehicle_keeps_its_sheet_builds_and_limits() {
         model: "saloon".into(),
         gears: vec![3.6, 2.05],
         final_drive: Some(3.94),
-        driven_rpm: Some([2500.0, 6500.0]),
+        driven: Some(jamjar_core::driven::Driven::Band([2500.0, 6500.0])),
         ..VehicleSheet::default()
     };
     store.set_sheet(v, &sheet).await.unwrap();

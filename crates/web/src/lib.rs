@@ -22,7 +22,7 @@ const MAP_LIMIT: usize = 64 << 20;
 
 /// Every route.
 pub fn router(state: AppState) -> Router {
-    use pages::{days, imports, kept, lineup, pulls, reading, search, settings, sheet, vehicles, workshop};
+    use pages::{custody, days, imports, kept, lineup, pulls, reading, search, settings, sheet, vehicles, workshop};
     Router::new()
         .route("/", get(workshop::show))
         .route("/days/new", get(days::new_form))
@@ -42,7 +42,7 @@ pub fn router(state: AppState) -> Router {
         .route("/vehicles/{id}/builds", post(vehicles::build))
         .route("/vehicles/{id}/limits", post(vehicles::limits))
         .route("/vehicles/{id}/template", post(vehicles::template))
-        .route("/files/{id}", get(vehicles::file))
+        .route("/files/{id}", get(custody::file))
         .route("/settings", get(settings::show))
         .route("/demo/reset", post(settings::reset))
         .route("/demo/remove", post(settings::remove))
@@ -67,7 +67,9 @@ pub fn router(state: AppState) -> Router {
         .route("/theme", post(workshop::theme))
         .route("/health", get(workshop::health))
         .layer(DefaultBodyLimit::max(BODY_LIMIT))
-        .route("/vehicles/{id}/maps", post(vehicles::map).layer(DefaultBodyLimit::max(MAP_LIMIT)))
+        .route("/vehicles/{id}/maps/{map}/price", post(custody::price))
+        .route("/vehicles/{id}/driven", post(vehicles::driven).layer(DefaultBodyLimit::max(MAP_LIMIT)))
+        .route("/vehicles/{id}/maps", post(custody::map).layer(DefaultBodyLimit::max(MAP_LIMIT)))
         .route("/days/{id}/files", post(imports::upload).layer(DefaultBodyLimit::max(imports::UPLOAD_LIMIT)))
         .route("/assets/{*path}", get(assets::serve))
         .fallback(pages::not_found)

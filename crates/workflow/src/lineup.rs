@@ -71,7 +71,7 @@ pub async fn line_up(store: &Store, ids: &[i64], base: Option<i64>, settings: &S
     let (mut settings, v) = (*settings, vehicle.clone());
     blocking(move || {
         let mut measured = measured;
-        settings.driven_rpm = settings.driven_rpm.or(v.sheet.driven_rpm);
+        settings.driven = settings.driven.or(v.sheet.driven);
         // Where to look at all of them depends on the baseline's own curve.
         if let Some(first) = analyse_sets(&inputs[base..=base], &measured[base..=base], &v.vehicle.engine, &settings).first() {
             settings.at_rpm = settings.at_rpm.or(first.figure(Figure::PeakTorque).rpm);

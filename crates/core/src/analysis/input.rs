@@ -2,6 +2,7 @@
 
 use crate::air::AirState;
 use crate::correction::Correction;
+use crate::driven::Driven;
 use crate::factors::Factors;
 use crate::figures::Looks;
 use crate::log::Recording;
@@ -72,9 +73,10 @@ pub struct Settings {
     /// Engine speed to read power at, rpm.
     #[serde(default)]
     pub at_rpm: Option<f64>,
-    /// Where the vehicle is driven, rpm.
+    /// Where the vehicle is driven.
     #[serde(default)]
-    pub driven_rpm: Option<[f64; 2]>,
+    #[serde(alias = "driven_rpm")]
+    pub driven: Option<Driven>,
     /// Engine speeds between two full-throttle upshifts, rpm.
     #[serde(default)]
     pub shift_rpm: Option<[f64; 2]>,
@@ -86,7 +88,7 @@ pub struct Settings {
 impl Settings {
     /// What is looked at beside the peaks.
     pub fn looks(&self) -> Looks {
-        Looks { band_rpm: self.band_rpm, at_rpm: self.at_rpm, driven_rpm: self.driven_rpm, shift_rpm: self.shift_rpm }
+        Looks { band_rpm: self.band_rpm, at_rpm: self.at_rpm, driven: self.driven, shift_rpm: self.shift_rpm }
     }
 }
 
@@ -100,7 +102,7 @@ impl Default for Settings {
             band_rpm: None,
             margin_kw: None,
             at_rpm: None,
-            driven_rpm: None,
+            driven: None,
             shift_rpm: None,
             across_gears: false,
         }

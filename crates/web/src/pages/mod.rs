@@ -1,5 +1,6 @@
 //! One module per resource; handlers extract, call, map to a view, render.
 
+pub(crate) mod custody;
 pub(crate) mod days;
 pub(crate) mod imports;
 pub(crate) mod kept;

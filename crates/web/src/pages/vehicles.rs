@@ -1,5 +1,6 @@
 //! Vehicles: list, page, sheet, build states, limits with templates, maps in custody.
 
+use super::custody::cut;
 use super::page;
 use crate::auth::{Calibrator, Reader};
 use crate::error::WebError;
@@ -9,13 +10,11 @@ use crate::views::{Shell, VehicleParts, VehiclesPage, date_words, vehicle_page, 
 use axum::Form;
 use axum::extract::{Multipart, Path, State};
 use axum::http::StatusCode;
-use axum::http::header::{CONTENT_DISPOSITION, CONTENT_TYPE};
 use axum::response::{Html, IntoResponse, Redirect, Response};
 use jamjar_core::analysis::{Figure, SetInput, analyse_sets};
+use jamjar_core::driven::{Driven, Histogram};
 use jamjar_core::limits::Limit;
 use jamjar_core::vehicle_sheet::{MOST_GEARS, VehicleSheet};
-use jamjar_formats::read_map;
-use jamjar_store::NewMap;
 use serde::Deserialize;
 use std::collections::HashMap;
 
@@ -66,16 +65,16 @@ pub(crate) async fn show(_: Reader, prefs: Prefs, State(state): State<AppState>,
 }
 
 /// The page again with what is wrong, unchanged data below it.
-async fn refuse(state: &AppState, prefs: &Prefs, id: i64, problem: String) -> Result<Response, WebError> {
+pub(super) async fn refuse(state: &AppState, prefs: &Prefs, id: i64, problem: String) -> Result<Response, WebError> {
     let body = page(&vehicle_page(prefs, parts(state, prefs, id).await?, problem))?;
     Ok((StatusCode::UNPROCESSABLE_ENTITY, body).into_response())
 }
 
-fn back(id: i64, anchor: &str) -> Response {
+pub(super) fn back(id: i64, anchor: &str) -> Response {
     Redirect::to(&format!("/vehicles/{id}#{anchor}")).into_response()
 }
 
-type Fields = HashMap<String, String>;
+pub(super) type Fields = HashMap<String, String>;
 
 fn number(f: &Fields, name: &str, label: &str) -> Result<Option<f64>, String> {
     let t = f.get(name).map(|s| s.trim().replace(',', ".")).unwrap_or_default();
@@ -100,13 +99,9 @@ fn sheet_of(f: &Fields, prefs: &Prefs) -> Result<VehicleSheet, String> {
     if gears.len() > MOST_GEARS {
         return Err(format!("gears: {} are too many; {MOST_GEARS} fit", gears.len()));
     }
-    let driven = match text("driven_rpm").replace('–', "-").split_once('-') {
-        Some((a, b)) => match (a.trim().parse(), b.trim().parse()) {
-            (Ok(a), Ok(b)) if a < b => Some([a, b]),
-            _ => return Err("driven: write the band as 2500-6500".into()),
-        },
-        None if text("driven_rpm").is_empty() => None,
-        None => return Err("driven: write the band as 2500-6500".into()),
+    let driven = match text("driven") {
+        t if t.is_empty() => None,
+        t => Some(t.parse().map_err(|e: jamjar_core::driven::BadDriven| e.to_string())?),
     };
     let sheet = VehicleSheet {
         model: text("model"),
@@ -122,7 +117,7 @@ fn sheet_of(f: &Fields, prefs: &Prefs) -> Result<VehicleSheet, String> {
         quoted_power_kw: number(f, "quoted_power_kw", "quoted power")?.map(|v| v / prefs.power.from_kw(1.0)),
         quoted_at: text("quoted_at"),
         quoted_torque_nm: number(f, "quoted_torque_nm", "quoted torque")?,
-        driven_rpm: driven,
+        driven,
         limits_it: text("limits_it"),
     };
     sheet.validate().map_err(|e| e.to_string())?;
@@ -205,74 +200,30 @@ pub(crate) async fn template(_: Calibrator, State(state): State<AppState>, Path(
     Ok(back(id, "limits"))
 }
 
-/// A dropped map file: read, checked, taken into custody whole.
-pub(crate) async fn map(
+/// Where a vehicle is driven, from a recording made on the road.
+pub(crate) async fn driven(
     _: Calibrator,
-    prefs: Prefs,
     State(state): State<AppState>,
+    prefs: Prefs,
     Path(id): Path<i64>,
     mut form: Multipart,
 ) -> Result<Response, WebError> {
-    state.store.vehicle(id).await?;
-    let (mut fields, mut file): (Fields, Option<(String, Vec<u8>)>) = (HashMap::new(), None);
-    let cut = |e: axum::extract::multipart::MultipartError| WebError::Bad(format!("the upload was cut short: {}", e.body_text()));
-    while let Some(field) = form.next_field().await.map_err(cut)? {
-        let name = field.name().unwrap_or_default().to_owned();
-        match field.file_name().map(|n| n.chars().filter(|c| !c.is_control()).take(200).collect::<String>()) {
-            Some(n) if !n.is_empty() => file = Some((n, field.bytes().await.map_err(cut)?.to_vec())),
-            Some(_) => {}
-            None => {
-                fields.insert(name, field.text().await.map_err(cut)?);
-            }
-        }
-    }
-    let Some((file_name, bytes)) = file else { return refuse(&state, &prefs, id, "choose a map file first".into()).await };
-    let new = match map_of(&fields, &file_name, bytes) {
-        Ok(n) => n,
-        Err(problem) => return refuse(&state, &prefs, id, problem).await,
+    let Some(field) = form.next_field().await.map_err(cut)? else { return refuse(&state, &prefs, id, "choose a recording first".into()).await };
+    let name = field.file_name().unwrap_or("recording").to_owned();
+    let bytes = field.bytes().await.map_err(cut)?;
+    let read = move || -> Result<Histogram, String> {
+        let log = jamjar_formats::read_log(bytes.as_ref(), &name, &jamjar_formats::Mapping::default()).map_err(|e| e.to_string())?.log;
+        Histogram::of_recording(&log).map_err(|e| format!("{name}: {e}"))
     };
-    match state.store.put_map(id, &new).await {
-        Ok(_) => Ok(back(id, "maps")),
-        Err(jamjar_store::StoreError::Conflict) => {
-            let text = format!("{} already has another file. A file in custody is never replaced: give the changed map a name of its own.", new.name);
-            refuse(&state, &prefs, id, text).await
+    let found = tokio::task::spawn_blocking(read).await.map_err(|e| WebError::Internal(e.to_string()))?;
+    match found {
+        Ok(h) => {
+            let sheet = VehicleSheet { driven: Some(Driven::Histogram(h)), ..state.store.vehicle(id).await?.sheet };
+            state.store.set_sheet(id, &sheet).await?;
+            Ok(back(id, "sheet"))
         }
-        Err(e) => Err(e.into()),
+        Err(problem) => refuse(&state, &prefs, id, problem).await,
     }
-}
-
-/// A map in our text form says its own name; any other file is kept as it is under the name given.
-fn map_of(f: &Fields, file_name: &str, bytes: Vec<u8>) -> Result<NewMap, String> {
-    let given = f.get("name").map(|s| s.trim().chars().take(120).collect::<String>()).unwrap_or_default();
-    let kind = f.get("kind").cloned().filter(|k| ["stock", "off_the_shelf", "custom", "unknown"].contains(&k.as_str()));
-    let ours = std::str::from_utf8(&bytes).ok().filter(|t| t.trim_start_matches('\u{feff}').trim_start().starts_with("jamjar map"));
-    let own = match ours {
-        Some(text) => Some(read_map(text, file_name).map_err(|e| e.to_string())?),
-        None => None,
-    };
-    let name = if given.is_empty() { own.as_ref().map(|m| m.name.clone()).unwrap_or_default() } else { given };
-    if name.is_empty() {
-        return Err(format!("{file_name} does not say its name: give the map a name"));
-    }
-    let own = own.unwrap_or_default();
-    Ok(NewMap {
-        name,
-        kind: kind.unwrap_or(if own.kind.is_empty() { "unknown".into() } else { own.kind }),
-        parent: own.revision_of,
-        for_fuel: own.for_fuel,
-        note: own.note.unwrap_or_default(),
-        file_name: file_name.to_owned(),
-        bytes,
-    })
-}
-
-/// A file out of custody, checked against its hash on the way.
-pub(crate) async fn file(_: Reader, State(state): State<AppState>, Path(id): Path<i64>) -> Result<Response, WebError> {
-    let info = state.store.file(id).await?;
-    let bytes = state.store.file_bytes(id).await?;
-    let name: String = info.name.chars().map(|c| if c.is_ascii_alphanumeric() || "._- ".contains(c) { c } else { '_' }).collect();
-    let headers = [(CONTENT_TYPE, "application/octet-stream".to_owned()), (CONTENT_DISPOSITION, format!("attachment; filename=\"{name}\""))];
-    Ok((headers, bytes).into_response())
 }
 
 #[cfg(test)]
@@ -286,30 +237,18 @@ mod tests {
     #[test]
     fn a_sheet_reads_as_people_type_it() {
         let s = sheet_of(
-            &fields(&[("gears", "3,6 2.05; 1.36"), ("mass_kg", "1240"), ("driven_rpm", "2500–6500"), ("quoted_power_kw", "118")]),
+            &fields(&[("gears", "3,6 2.05; 1.36"), ("mass_kg", "1240"), ("driven", "2500–6500"), ("quoted_power_kw", "118")]),
             &Prefs::default(),
         )
         .unwrap();
-        assert_eq!((s.gears, s.mass_kg, s.driven_rpm, s.quoted_power_kw), (vec![3.6, 2.05, 1.36], Some(1240.0), Some([2500.0, 6500.0]), Some(118.0)));
-        for (k, v, want) in [
-            ("gears", "first", "not a ratio"),
-            ("mass_kg", "heavy", "not a number"),
-            ("driven_rpm", "6500", "2500-6500"),
-            ("mass_kg", "3", "outside 20"),
-        ] {
+        assert_eq!(
+            (s.gears, s.mass_kg, s.driven.map(|d| d.span()), s.quoted_power_kw),
+            (vec![3.6, 2.05, 1.36], Some(1240.0), Some([2500.0, 6500.0]), Some(118.0))
+        );
+        for (k, v, want) in
+            [("gears", "first", "not a ratio"), ("mass_kg", "heavy", "not a number"), ("driven", "6500", "2500-6500"), ("mass_kg", "3", "outside 20")]
+        {
             assert!(sheet_of(&fields(&[(k, v)]), &Prefs::default()).unwrap_err().contains(want), "{k} {v}");
         }
-    }
-
-    #[test]
-    fn a_map_of_ours_names_itself_and_another_needs_a_name() {
-        let text = b"jamjar map 1\nname C7\nkind custom\nrevision of C6\n".to_vec();
-        let m = map_of(&fields(&[]), "c7.map", text).unwrap();
-        assert_eq!((m.name.as_str(), m.parent.as_deref(), m.kind.as_str()), ("C7", Some("C6"), "custom"));
-        assert!(map_of(&fields(&[]), "x.bin", vec![0, 1, 2]).unwrap_err().contains("give the map a name"));
-        let other = map_of(&fields(&[("name", "As found"), ("kind", "unknown")]), "x.bin", vec![0, 1, 2]).unwrap();
-        assert_eq!((other.name.as_str(), other.bytes.len()), ("As found", 3));
-        let broken = b"jamjar map 1\nname C7\noops\n".to_vec();
-        assert!(map_of(&fields(&[]), "c7.map", broken).unwrap_err().starts_with("c7.map:3:1"));
     }
 }

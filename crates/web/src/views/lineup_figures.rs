@@ -59,7 +59,7 @@ pub(super) fn place_of(f: Figure, l: &LineUp) -> String {
         Figure::PeakTorque => "torque at peak".into(),
         Figure::BandMeanPower => format!("mean power from {}", span(s.band_rpm)),
         Figure::PowerAt => s.at_rpm.map_or_else(|| "power at one speed".into(), |r| format!("power at {r:.0} rpm")),
-        Figure::DrivenPower => format!("mean power where it is driven ({})", span(s.driven_rpm)),
+        Figure::DrivenPower => format!("mean power where it is driven ({})", span(s.driven.map(|d| d.span()))),
         Figure::ShiftPower => format!("mean power in the shift window ({})", span(s.shift_rpm)),
         Figure::PlateauRpm => format!("width within {:.0} % of peak", 100.0 * PLATEAU_SHARE),
         Figure::FallOffPct => format!("fall-off {FALL_OFF_RPM:.0} rpm after the peak"),
@@ -70,7 +70,7 @@ pub(super) fn place_of(f: Figure, l: &LineUp) -> String {
 pub(super) fn missing(f: Figure, l: &LineUp) -> Option<&'static str> {
     let s = &l.settings;
     match f {
-        Figure::DrivenPower if s.driven_rpm.is_none() => Some("the vehicle's sheet does not say where it is driven"),
+        Figure::DrivenPower if s.driven.is_none() => Some("the vehicle's sheet does not say where it is driven"),
         Figure::ShiftPower if s.shift_rpm.is_none() => Some("the vehicle's sheet names no gears, or its curve shows no shift"),
         _ if l.results.iter().all(|r| r.figure(f).values.is_empty()) => Some("no curve covers it"),
         _ => None,
@@ -91,7 +91,7 @@ fn stretch(f: Figure, l: &LineUp, i: usize) -> Option<[f64; 2]> {
     let around = |r: f64| [r - AROUND, r + AROUND];
     match f {
         Figure::BandMeanPower => l.settings.band_rpm,
-        Figure::DrivenPower => l.settings.driven_rpm,
+        Figure::DrivenPower => l.settings.driven.map(|d| d.span()),
         Figure::ShiftPower => l.settings.shift_rpm,
         Figure::PowerAt => l.settings.at_rpm.map(around),
         Figure::PeakTorque => l.results[i].figure(f).rpm.map(around),

@@ -6,6 +6,7 @@ use crate::prefs::Prefs;
 use askama::Template;
 use chrono::NaiveDate;
 use jamjar_core::channel::KINDS;
+use jamjar_core::driven::Driven;
 use jamjar_core::limits::{Direction, Limit, Severity, Threshold};
 use jamjar_store::{BuildState, Day, KeptLineUp, MapRecord, PlanItem, VehicleRecord};
 
@@ -54,6 +55,8 @@ pub(crate) struct MapRow {
     pub(crate) name: String,
     pub(crate) kind: String,
     pub(crate) parent: String,
+    pub(crate) id: i64,
+    pub(crate) price: String,
     pub(crate) for_fuel: String,
     pub(crate) note: String,
     pub(crate) file: Option<(i64, String, String)>,
@@ -115,7 +118,7 @@ pub(crate) struct SheetForm {
     pub(crate) quoted_power_kw: String,
     pub(crate) quoted_at: String,
     pub(crate) quoted_torque_nm: String,
-    pub(crate) driven_rpm: String,
+    pub(crate) driven: String,
     pub(crate) limits_it: String,
 }
 
@@ -227,7 +230,16 @@ pub(crate) fn vehicle_page(prefs: &Prefs, p: VehicleParts, problem: String) -> V
         ("Gearbox", say(&s.gearbox)),
         ("Tyre", say(&s.tyre)),
         ("Drag area", s.drag_area_m2.map(|d| format!("{d} m²"))),
-        ("Driven", s.driven_rpm.map(|r| format!("{:.0}–{:.0} rpm", r[0], r[1]))),
+        (
+            "Driven",
+            s.driven.map(|d| {
+                let [a, b] = d.span();
+                match d {
+                    Driven::Band(_) => format!("{a:.0}–{b:.0} rpm"),
+                    Driven::Histogram(_) => format!("{a:.0}–{b:.0} rpm, weighed by time at load"),
+                }
+            }),
+        ),
         ("Known by", say(&s.plate)),
         ("What limits it", say(&s.limits_it)),
     ];
@@ -280,7 +292,7 @@ pub(crate) fn vehicle_page(prefs: &Prefs, p: VehicleParts, problem: String) -> V
             quoted_power_kw: s.quoted_power_kw.map_or_else(String::new, |p| format!("{}", (u.from_kw(p) * 100.0).round() / 100.0)),
             quoted_at: s.quoted_at.clone(),
             quoted_torque_nm: plain(s.quoted_torque_nm),
-            driven_rpm: s.driven_rpm.map_or_else(String::new, |r| format!("{}-{}", r[0], r[1])),
+            driven: s.driven.map_or_else(String::new, |d| d.to_string()),
             limits_it: s.limits_it.clone(),
         },
         unit: u.label(),
@@ -320,6 +332,8 @@ fn map_row(m: &MapRecord) -> MapRow {
         name: m.name.clone(),
         kind: m.kind.replace('_', " "),
         parent: m.parent.clone().unwrap_or_default(),
+        id: m.id,
+        price: m.price.map_or_else(String::new, |p| format!("{p}")),
         for_fuel: m.for_fuel.clone().unwrap_or_default(),
         note: m.note.clone(),
         file: m.file.clone().map(|(id, sha, name)| (id, sha[..12.min(sha.len())].to_owned(), name)),

@@ -2,6 +2,7 @@
 
 use jamjar_core::analysis::{Engine, Headline, Vehicle};
 use jamjar_core::correction::Correction;
+use jamjar_core::driven::Driven;
 use jamjar_core::limits::Limit;
 use jamjar_core::pull::power::{Dyno, DynoKind};
 use serde::Deserialize;
@@ -28,7 +29,7 @@ pub struct Job {
     #[serde(default)]
     pub at_rpm: Option<f64>,
     #[serde(default)]
-    pub driven_rpm: Option<[f64; 2]>,
+    pub driven_rpm: Option<Driven>,
     #[serde(default)]
     pub shift_rpm: Option<[f64; 2]>,
     #[serde(default)]

@@ -61,7 +61,7 @@ pub fn load(path: &Path) -> Result<Prepared, JobError> {
         band_rpm: job.band_rpm,
         margin_kw: job.margin_kw,
         at_rpm: job.at_rpm,
-        driven_rpm: job.driven_rpm,
+        driven: job.driven_rpm,
         shift_rpm: job.shift_rpm,
         across_gears: job.across_gears,
     };

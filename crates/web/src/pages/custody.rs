@@ -1,0 +1,131 @@
+//! Map files in custody: taken in whole, given out checked, priced.
+
+use super::vehicles::{Fields, back, refuse};
+use crate::auth::{Calibrator, Reader};
+use crate::error::WebError;
+use crate::prefs::Prefs;
+use crate::state::AppState;
+use axum::Form;
+use axum::extract::multipart::MultipartError;
+use axum::extract::{Multipart, Path, State};
+use axum::http::header::{CONTENT_DISPOSITION, CONTENT_TYPE};
+use axum::response::{IntoResponse, Response};
+use jamjar_formats::read_map;
+use jamjar_store::NewMap;
+use std::collections::HashMap;
+
+/// A dropped map file: read, checked, taken into custody whole.
+pub(crate) async fn map(
+    _: Calibrator,
+    prefs: Prefs,
+    State(state): State<AppState>,
+    Path(id): Path<i64>,
+    mut form: Multipart,
+) -> Result<Response, WebError> {
+    state.store.vehicle(id).await?;
+    let (mut fields, mut file): (Fields, Option<(String, Vec<u8>)>) = (HashMap::new(), None);
+    while let Some(field) = form.next_field().await.map_err(cut)? {
+        let name = field.name().unwrap_or_default().to_owned();
+        match field.file_name().map(|n| n.chars().filter(|c| !c.is_control()).take(200).collect::<String>()) {
+            Some(n) if !n.is_empty() => file = Some((n, field.bytes().await.map_err(cut)?.to_vec())),
+            Some(_) => {}
+            None => {
+                fields.insert(name, field.text().await.map_err(cut)?);
+            }
+        }
+    }
+    let Some((file_name, bytes)) = file else { return refuse(&state, &prefs, id, "choose a map file first".into()).await };
+    let new = match map_of(&fields, &file_name, bytes) {
+        Ok(n) => n,
+        Err(problem) => return refuse(&state, &prefs, id, problem).await,
+    };
+    match state.store.put_map(id, &new).await {
+        Ok(_) => Ok(back(id, "maps")),
+        Err(jamjar_store::StoreError::Conflict) => {
+            let text = format!("{} already has another file. A file in custody is never replaced: give the changed map a name of its own.", new.name);
+            refuse(&state, &prefs, id, text).await
+        }
+        Err(e) => Err(e.into()),
+    }
+}
+
+/// A map in our text form says its own name; any other file is kept as it is under the name given.
+fn map_of(f: &Fields, file_name: &str, bytes: Vec<u8>) -> Result<NewMap, String> {
+    let given = f.get("name").map(|s| s.trim().chars().take(120).collect::<String>()).unwrap_or_default();
+    let kind = f.get("kind").cloned().filter(|k| ["stock", "off_the_shelf", "custom", "unknown"].contains(&k.as_str()));
+    let ours = std::str::from_utf8(&bytes).ok().filter(|t| t.trim_start_matches('\u{feff}').trim_start().starts_with("jamjar map"));
+    let own = match ours {
+        Some(text) => Some(read_map(text, file_name).map_err(|e| e.to_string())?),
+        None => None,
+    };
+    let name = if given.is_empty() { own.as_ref().map(|m| m.name.clone()).unwrap_or_default() } else { given };
+    if name.is_empty() {
+        return Err(format!("{file_name} does not say its name: give the map a name"));
+    }
+    let own = own.unwrap_or_default();
+    Ok(NewMap {
+        name,
+        kind: kind.unwrap_or(if own.kind.is_empty() { "unknown".into() } else { own.kind }),
+        parent: own.revision_of,
+        for_fuel: own.for_fuel,
+        note: own.note.unwrap_or_default(),
+        file_name: file_name.to_owned(),
+        bytes,
+    })
+}
+
+/// An upload that did not arrive whole.
+#[allow(clippy::needless_pass_by_value)]
+pub(super) fn cut(e: MultipartError) -> WebError {
+    WebError::Bad(format!("the upload was cut short: {}", e.body_text()))
+}
+
+/// What a map costs; an empty field takes the price away.
+pub(crate) async fn price(
+    _: Calibrator,
+    State(state): State<AppState>,
+    prefs: Prefs,
+    Path((id, map)): Path<(i64, i64)>,
+    Form(f): Form<Fields>,
+) -> Result<Response, WebError> {
+    let typed = f.get("price").map(|p| p.trim().to_owned()).unwrap_or_default();
+    let price = match (typed.is_empty(), crate::views::decimal(&typed)) {
+        (true, _) => None,
+        (_, Some(p)) if p.is_finite() && (0.0..=1e9).contains(&p) => Some(p),
+        _ => return refuse(&state, &prefs, id, format!("price: “{typed}” is not an amount; write it as 690 or 690.50")).await,
+    };
+    if !state.store.set_map_price(id, map, price).await? {
+        return Err(WebError::NotFound("this vehicle has no such map".into()));
+    }
+    Ok(back(id, "maps"))
+}
+
+/// A file out of custody, checked against its hash on the way.
+pub(crate) async fn file(_: Reader, State(state): State<AppState>, Path(id): Path<i64>) -> Result<Response, WebError> {
+    let info = state.store.file(id).await?;
+    let bytes = state.store.file_bytes(id).await?;
+    let name: String = info.name.chars().map(|c| if c.is_ascii_alphanumeric() || "._- ".contains(c) { c } else { '_' }).collect();
+    let headers = [(CONTENT_TYPE, "application/octet-stream".to_owned()), (CONTENT_DISPOSITION, format!("attachment; filename=\"{name}\""))];
+    Ok((headers, bytes).into_response())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn fields(pairs: &[(&str, &str)]) -> Fields {
+        pairs.iter().map(|(k, v)| ((*k).to_owned(), (*v).to_owned())).collect()
+    }
+
+    #[test]
+    fn a_map_of_ours_names_itself_and_another_needs_a_name() {
+        let text = b"jamjar map 1\nname C7\nkind custom\nrevision of C6\n".to_vec();
+        let m = map_of(&fields(&[]), "c7.map", text).unwrap();
+        assert_eq!((m.name.as_str(), m.parent.as_deref(), m.kind.as_str()), ("C7", Some("C6"), "custom"));
+        assert!(map_of(&fields(&[]), "x.bin", vec![0, 1, 2]).unwrap_err().contains("give the map a name"));
+        let other = map_of(&fields(&[("name", "As found"), ("kind", "unknown")]), "x.bin", vec![0, 1, 2]).unwrap();
+        assert_eq!((other.name.as_str(), other.bytes.len()), ("As found", 3));
+        let broken = b"jamjar map 1\nname C7\noops\n".to_vec();
+        assert!(map_of(&fields(&[]), "c7.map", broken).unwrap_err().starts_with("c7.map:3:1"));
+    }
+}
