@@ -40,6 +40,8 @@ pub struct TraceChart {
     pub lanes: Vec<TraceLane>,
     /// Places worth a mark, in words.
     pub marks: Vec<(f64, String)>,
+    /// A stretch laid under everything: where a figure was read.
+    pub region: Option<[f64; 2]>,
     /// Size of the text against the paper theme's.
     pub scale: f64,
 }
@@ -114,6 +116,17 @@ impl TraceChart {
             n(bottom + 15.0 * self.scale),
             escape(&self.axis)
         );
+        if let Some([a, b]) = self.region.map(|r| r.map(|v| x.at(v.clamp(self.span[0], self.span[1])))) {
+            let _ = write!(
+                s,
+                r#"<rect class="read" x="{}" y="{}" width="{}" height="{}" fill="{}" fill-opacity=".13"/>"#,
+                n(a.min(b) - 1.5),
+                n(top),
+                n((b - a).abs() + 3.0),
+                n(bottom - top),
+                paint.colour("quince")
+            );
+        }
         self.draw_marks(&mut s, &x, (top, bottom), paint);
         for (k, lane) in self.lanes.iter().enumerate() {
             self.draw_lane(&mut s, lane, top + k as f64 * (LANE + GAP), &x, paint);
@@ -246,6 +259,7 @@ mod tests {
                 TraceLane { label: "λ".into(), lines: vec![line("λ 1", 0.86), line("target <x>", 0.85)] },
                 TraceLane { label: "empty".into(), lines: vec![] },
             ],
+            region: None,
             marks: vec![(3000.0, "knock".into()), (99_999.0, "outside".into())],
             scale: 1.0,
         };

@@ -2,6 +2,7 @@
 #![allow(clippy::unwrap_used, clippy::float_cmp)]
 
 mod common;
+mod deciding;
 
 use axum::body::Body;
 use axum::http::{Request, StatusCode};
@@ -62,7 +63,10 @@ async fn the_demo_reads_as_its_truth_says() {
     assert!(smoke.contains("One pull of 145"), "a note is found as soon as it is written: {smoke}");
 
     what_is_kept_is_forgotten_when_it_changes(&cell).await;
-    a_line_up_is_looked_at_by_other_figures(&cell).await;
+    deciding::a_line_up_is_looked_at_by_other_figures(&cell).await;
+    deciding::what_did_it_and_what_it_costs(&cell).await;
+    deciding::a_figure_opens_what_it_rests_on(&cell).await;
+    deciding::a_road_recording_says_where_it_is_driven(&cell).await;
     two_instances_tell_each_other(&cell).await;
     long_notes_and_markup_stay_text(&cell).await;
     sets_that_cannot_be_compared_are_told_apart_from_errors(&cell).await;
@@ -131,34 +135,6 @@ async fn the_demo_reads_as_its_truth_says() {
     cell.load_demo().await;
     assert!(cell.store.has_demo().await.unwrap() && cell.store.pull_count().await.unwrap() > 140);
     assert_eq!(cell.store.vehicle(1).await.unwrap().limits, limits);
-}
-
-async fn a_line_up_is_looked_at_by_other_figures(cell: &Cell) {
-    let at = cell.get("/line-up?sets=1,2&base=1&view=power_at&at=4000").await.text();
-    assert!(at.contains("more power at 4000 rpm than Stock on RON 95 E5") && at.contains("difference in power at 4000 rpm, kW"), "{at}");
-    let shift = cell.get("/line-up?sets=1,2&base=1&view=shift_power").await.text();
-    assert!(shift.contains("mean power in the shift window (") && shift.contains("fall-off 300 rpm after the peak, %"), "the sheet names the gears");
-    let band = cell.get("/line-up?sets=1,2&base=1&view=band_mean_power&band=2500-5000").await.text();
-    assert!(band.contains("mean power from 2500 to 5000 rpm") && band.contains("axis=rpm&#38;from=2500&#38;to=5000"), "evidence is one click away");
-    assert_eq!(cell.get("/line-up?sets=1,2&band=6000-3000").await.status, StatusCode::BAD_REQUEST);
-
-    let query = "sets=1,2&base=1&view=power_at&at=4000";
-    let kept = cell.post("/line-ups", &[("vehicle_id", "1"), ("name", "the <first> answer"), ("query", query)]).await;
-    assert_eq!(kept.status, StatusCode::SEE_OTHER);
-    let vehicle = cell.get("/vehicles/1").await.text();
-    assert!(vehicle.contains("the &#60;first&#62; answer") && vehicle.contains("/line-up?sets=1,2&#38;base=1&#38;view=power_at"), "{vehicle}");
-    assert!(cell.post("/line-ups", &[("vehicle_id", "1"), ("name", "x"), ("query", "https://elsewhere")]).await.text().contains("cannot be kept"));
-    cell.post("/line-ups/1/forget", &[]).await;
-    assert!(!cell.get("/vehicles/1").await.text().contains("answer</a>"));
-
-    let factors = r#"{"map":"C2","fuel":"RON 95 E5"}"#;
-    cell.post("/plan", &[("vehicle_id", "1"), ("factors", factors), ("why", "tells map and fuel apart"), ("day", "1")]).await;
-    cell.post("/plan", &[("vehicle_id", "1"), ("factors", factors), ("why", "again"), ("day", "1")]).await;
-    let day = cell.get("/days/1").await.text();
-    assert_eq!(day.matches("C2, RON 95 E5").count(), 1, "planned once");
-    assert!(day.contains("again") && !day.contains("tells map and fuel apart"));
-    cell.post("/plan/1/drop", &[]).await;
-    assert!(!cell.get("/days/1").await.text().contains("again</span>"));
 }
 
 /// Each keeps pages and an index of its own; what one writes the other shows at once.

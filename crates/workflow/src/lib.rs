@@ -4,6 +4,7 @@ pub mod calc;
 pub mod checklist;
 pub mod demo;
 mod error;
+pub mod evidence;
 pub mod finder;
 pub mod fresh;
 pub mod import;

@@ -6,13 +6,15 @@ use crate::auth::{Calibrator, Reader};
 use crate::error::WebError;
 use crate::prefs::Prefs;
 use crate::state::AppState;
-use crate::views::{Asked, decimal, pull_page};
+use crate::views::{Asked, FigureAsked, decimal, evidence_view, pull_page};
 use axum::Form;
 use axum::extract::{Path, Query, State};
 use axum::http::HeaderMap;
 use axum::http::header::{COOKIE, SET_COOKIE};
 use axum::response::{AppendHeaders, IntoResponse, Redirect, Response};
+use jamjar_core::figures::Looks;
 use jamjar_store::Thing;
+use jamjar_workflow::evidence::evidence;
 use jamjar_workflow::reading::read_pull;
 use serde::Deserialize;
 
@@ -25,6 +27,12 @@ pub(crate) struct Params {
     from: String,
     #[serde(default)]
     to: String,
+    #[serde(default)]
+    figure: String,
+    #[serde(default)]
+    read: String,
+    #[serde(default)]
+    back: String,
 }
 
 /// Lanes last chosen for a vehicle.
@@ -67,7 +75,12 @@ pub(crate) async fn show(
     };
     let (r, e) = &*kept;
     let lanes = p.lanes.clone().unwrap_or_else(|| kept_lanes(&headers, r.vehicle.id));
-    let view = pull_page(r, e, &prefs, &Asked { axis: p.axis, zoom, lanes });
+    let looks = Looks { driven: r.vehicle.sheet.driven, ..Looks::default() };
+    let evidence = match FigureAsked::new(&p.figure, &p.read, &p.back, looks) {
+        Some(asked) => Some(evidence_view(&asked, &evidence(&state.store, r, asked.figure, &asked.looks, &settings).await?, id, &prefs)),
+        None => None,
+    };
+    let view = pull_page(r, e, &prefs, Asked { axis: p.axis, zoom, lanes, evidence });
     let mut cookies = vec![(SET_COOKIE, prefs.cookie())];
     if p.lanes.is_some() {
         let kept: Vec<String> = view.form.iter().filter(|f| f.0 == "lanes").map(|f| f.1.replace(',', ".")).collect();

@@ -212,6 +212,7 @@ pub(crate) fn lineup_page(l: &LineUp, e: &Encoding, prefs: &Prefs, asked: &LineU
     let hidden: Vec<(&'static str, String)> = vec![("sets", joined(&ids)), ("base", base_id.to_string()), ("focus", focus_id.to_string())];
     let own: Vec<(&'static str, String)> = hidden.iter().cloned().chain(asked.pairs()).collect();
     let pairs: Vec<(&'static str, String)> = own.iter().cloned().chain(prefs.pairs()).collect();
+    let back = query_of(&own).replace("%2C", ",");
     let mut chart = chart_of(l, e, prefs, focus);
     if prefs.theme == "dark" {
         chart.scale = CELL_SCALE;
@@ -246,9 +247,9 @@ pub(crate) fn lineup_page(l: &LineUp, e: &Encoding, prefs: &Prefs, asked: &LineU
         split: looked_at.and_then(|c| split_view(l, c, asked.view, prefs)),
         price: looked_at.map_or_else(String::new, |c| price_words(l, c, prefs)),
         vehicle_id: l.vehicle.id,
-        query: query_of(&own).replace("%2C", ","),
+        query: back.clone(),
         by: place_of(asked.view, l),
-        figures: by_peak(l).into_iter().map(|i| figure_row(l, e, prefs, i)).collect(),
+        figures: by_peak(l).into_iter().map(|i| figure_row(l, e, prefs, i, &back)).collect(),
         limits: limit_rows(l, shown, prefs),
         focus_name: name_of(l, shown),
         same: same_within(prefs),

@@ -1,18 +1,18 @@
 //! Figures of a line-up: which there are, in which unit, what they are called, and where their evidence is.
 
 use super::encode::{Encoding, SetTag};
+use super::evidence::FigureAsked;
 use super::lineup::name_of;
 use super::lineup_ask::LineUpAsked;
 use crate::prefs::Prefs;
 use jamjar_core::analysis::{Figure, FigureComparison};
 use jamjar_core::figures::{FALL_OFF_RPM, PLATEAU_SHARE};
 use jamjar_core::stats::plan::{pulls_needed, smallest_detectable};
+use jamjar_workflow::evidence::read_at;
 use jamjar_workflow::lineup::LineUp;
 
 /// Difference a plan aims at until a person says what is the same to them, kW (our choice).
 const WANTED_KW: f64 = 2.0;
-/// Engine speed shown on either side of a peak, rpm.
-const AROUND: f64 = 500.0;
 
 pub(crate) struct FigureCell {
     pub(crate) value: String,
@@ -86,25 +86,8 @@ pub(super) fn half(f: &FigureComparison) -> Option<f64> {
     f.ci95.map(|c| (c[1] - c[0]) / 2.0)
 }
 
-/// The stretch of rpm a figure was read from.
-fn stretch(f: Figure, l: &LineUp, i: usize) -> Option<[f64; 2]> {
-    let around = |r: f64| [r - AROUND, r + AROUND];
-    match f {
-        Figure::BandMeanPower => l.settings.band_rpm,
-        Figure::DrivenPower => l.settings.driven.map(|d| d.span()),
-        Figure::ShiftPower => l.settings.shift_rpm,
-        Figure::PowerAt => l.settings.at_rpm.map(around),
-        Figure::PeakTorque => l.results[i].figure(f).rpm.map(around),
-        Figure::PlateauRpm => {
-            let c = &l.results[i].mean_curve;
-            c.figures(None).peak_power.map(|p| c.plateau(p))
-        }
-        Figure::PeakPower | Figure::FallOffPct => l.results[i].figure(Figure::PeakPower).rpm.map(around),
-    }
-}
-
 /// Address of the pull nearest to the set's mean, opened where the figure was read; and every pull's value in words.
-fn evidence(f: Figure, l: &LineUp, i: usize, prefs: &Prefs) -> (String, String) {
+fn evidence(f: Figure, l: &LineUp, i: usize, prefs: &Prefs, back: &str) -> (String, String) {
     let r = &l.results[i];
     let values: Vec<(usize, f64)> = (0..r.pulls.len()).filter_map(|k| Some((k, f.of(&r.pull_figures[k])?))).collect();
     let digits = if f == Figure::PlateauRpm { 0 } else { 1 };
@@ -115,16 +98,14 @@ fn evidence(f: Figure, l: &LineUp, i: usize, prefs: &Prefs) -> (String, String) 
     let mean = r.figure(f).mean.unwrap_or(f64::NAN);
     let counted = values.iter().filter(|(k, _)| r.included[*k]);
     let near = counted.min_by(|a, b| (a.1 - mean).abs().total_cmp(&(b.1 - mean).abs()));
-    let pull = near.and_then(|(k, _)| l.sets[i].pulls.get(*k)).map(|p| p.0.id);
-    let address = pull.map_or(String::new(), |id| match stretch(f, l, i) {
-        Some([a, b]) => format!("/pulls/{id}?axis=rpm&from={a:.0}&to={b:.0}"),
-        None => format!("/pulls/{id}"),
-    });
+    let asked = FigureAsked { figure: f, looks: l.settings.looks(), back: back.to_owned() };
+    let address = near.and_then(|(k, _)| Some((l.sets[i].pulls.get(*k)?.0.id, &r.pulls[*k].curve)));
+    let address = address.map_or(String::new(), |(id, curve)| format!("/pulls/{id}?{}", asked.query(read_at(f, curve, &asked.looks))));
     (address, words.join(", "))
 }
 
 /// A set's figures, each with its difference from the baseline.
-pub(super) fn figure_row(l: &LineUp, e: &Encoding, prefs: &Prefs, i: usize) -> FigureRow {
+pub(super) fn figure_row(l: &LineUp, e: &Encoding, prefs: &Prefs, i: usize, back: &str) -> FigureRow {
     let (s, r) = (&l.sets[i].set, &l.results[i]);
     let c = l.comparisons.iter().find(|c| c.candidate == i);
     let cells = shown(l)
@@ -133,7 +114,7 @@ pub(super) fn figure_row(l: &LineUp, e: &Encoding, prefs: &Prefs, i: usize) -> F
             let x = c.and_then(|c| c.figure(*f));
             let v = |v: f64| in_unit(*f, v, prefs);
             let digits = if *f == Figure::PlateauRpm { 0 } else { 1 };
-            let (evidence, pulls) = evidence(*f, l, i, prefs);
+            let (evidence, pulls) = evidence(*f, l, i, prefs, back);
             // A wider plateau or a steeper fall is no gain or loss by itself.
             let judged = !matches!(f, Figure::PlateauRpm | Figure::FallOffPct);
             FigureCell {

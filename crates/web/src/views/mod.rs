@@ -2,6 +2,7 @@
 
 mod day;
 mod encode;
+mod evidence;
 mod families;
 mod inbox;
 mod lineup;
@@ -22,6 +23,7 @@ mod workshop;
 
 pub(crate) use day::{DayPage, NewDayPage, day_page};
 pub(crate) use encode::Encoding;
+pub(crate) use evidence::{FigureAsked, evidence_view};
 pub(crate) use inbox::{InboxFragment, inbox_fragment};
 pub(crate) use lineup::{focus_of as lineup_focus, lineup_page};
 pub(crate) use lineup_ask::LineUpAsked;

@@ -250,7 +250,7 @@ pub(crate) fn chart(r: &Reading, offered: &[Offered], shown: &[String], axis: Ax
             Some((x, e.short.clone()))
         })
         .collect();
-    TraceChart { axis: axis.label().to_owned(), span: zoom.unwrap_or(whole), lanes, marks, scale }
+    TraceChart { axis: axis.label().to_owned(), span: zoom.unwrap_or(whole), lanes, marks, region: None, scale }
 }
 
 #[cfg(test)]

@@ -2,6 +2,7 @@
 
 use super::Shell;
 use super::encode::{Encoding, SetTag};
+use super::evidence::EvidenceView;
 use super::families::{FamilyRow, family_rows};
 use super::pull_lanes::{Axis, chart, chosen, offered};
 use super::switches::{Setting, settings};
@@ -15,11 +16,13 @@ use jamjar_core::pull::align::{Alignment, Status};
 use jamjar_workflow::reading::Reading;
 
 /// What the link asks for.
-#[derive(Debug, Clone, Default, PartialEq)]
+#[derive(Default)]
 pub(crate) struct Asked {
     pub(crate) axis: String,
     pub(crate) zoom: Option<[f64; 2]>,
     pub(crate) lanes: String,
+    /// A figure whose evidence this pull is.
+    pub(crate) evidence: Option<EvidenceView>,
 }
 
 pub(crate) struct LaneRow {
@@ -57,6 +60,7 @@ pub(crate) struct PullPage {
     pub(crate) tag: SetTag,
     pub(crate) rest: String,
     pub(crate) answer: String,
+    pub(crate) evidence: Option<EvidenceView>,
     pub(crate) excluded: Option<String>,
     pub(crate) flags: Vec<String>,
     pub(crate) chart: String,
@@ -88,14 +92,15 @@ fn link(id: i64, axis: Axis, lanes: &[String], zoom: Option<[f64; 2]>) -> String
     format!("/pulls/{id}?axis={}&lanes={}{zoom}", axis.id(), lanes.join(","))
 }
 
-pub(crate) fn pull_page(r: &Reading, e: &Encoding, prefs: &Prefs, asked: &Asked) -> PullPage {
+pub(crate) fn pull_page(r: &Reading, e: &Encoding, prefs: &Prefs, asked: Asked) -> PullPage {
     let axis = Axis::from_id(&asked.axis);
     let tag = e.tag(&r.set, false, &r.measured.limits);
     let all = offered(r, prefs, axis, tag.tone);
     let shown = chosen(&all, &asked.lanes);
     let id = r.pull.id;
     let scale = if prefs.theme == "dark" { 1.15 } else { 1.0 };
-    let trace = chart(r, &all, &shown, axis, asked.zoom, scale);
+    let mut trace = chart(r, &all, &shown, axis, asked.zoom, scale);
+    trace.region = asked.evidence.as_ref().and_then(|e| e.region).filter(|_| axis == Axis::Rpm);
     let name = format!("pull {}", r.pull.position);
     let title = format!("{} {} on {}, {name}", r.set.vehicle, r.set.config.map, r.set.config.fuel);
     let row = |i: usize, label: &str| LaneRow {
@@ -127,6 +132,7 @@ pub(crate) fn pull_page(r: &Reading, e: &Encoding, prefs: &Prefs, asked: &Asked)
         tag,
         rest: rest.join(" · "),
         answer: answer(r, prefs),
+        evidence: asked.evidence,
         excluded: r.measured.excluded.clone(),
         flags: r.measured.flags.iter().filter(|f| f.kind != "unit_guess").map(|f| f.text.clone()).collect(),
         axes: Axis::ALL
@@ -276,6 +282,7 @@ fn clocks_svg(r: &Reading, scale: f64) -> String {
                 line("engine computer", "rosehip", true, engine.t.iter().zip(&engine.v).map(|(t, v)| (t - lag - from, *v)).collect()),
             ],
         }],
+        region: None,
         marks: Vec::new(),
         scale,
     }

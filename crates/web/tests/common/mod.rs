@@ -86,16 +86,20 @@ impl Cell {
     }
 
     pub(crate) async fn drop_files(&self, day: &str, files: &[(&str, &[u8])]) -> Reply {
+        self.upload(&format!("{day}/files"), "files", files).await
+    }
+
+    pub(crate) async fn upload(&self, path: &str, field: &str, files: &[(&str, &[u8])]) -> Reply {
         let mut body = Vec::new();
         for (name, bytes) in files {
             body.extend(
-                format!("--xyz\r\nContent-Disposition: form-data; name=\"files\"; filename=\"{name}\"\r\nContent-Type: text/csv\r\n\r\n").bytes(),
+                format!("--xyz\r\nContent-Disposition: form-data; name=\"{field}\"; filename=\"{name}\"\r\nContent-Type: text/csv\r\n\r\n").bytes(),
             );
             body.extend(*bytes);
             body.extend(b"\r\n");
         }
         body.extend(b"--xyz--\r\n");
-        let request = Request::post(format!("{day}/files"))
+        let request = Request::post(path)
             .header("host", "127.0.0.1:1")
             .header("origin", "http://127.0.0.1:1")
             .header("x-part", "inbox")
