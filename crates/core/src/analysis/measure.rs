@@ -7,7 +7,7 @@ use crate::channel::Channel;
 use crate::figures::Curve;
 use crate::limits::{Limit, LimitOutcome, Sources, Traced, trace};
 use crate::log::{Flag, Recording, Series};
-use crate::pull::align::{Alignment, Pair, Ratio, Status, align, manual};
+use crate::pull::align::{Alignment, Pair, Ratio, Status, align, manual, zone_difference};
 use crate::pull::detect::{EndedBy, Load, PullKind, PullSpan, detect};
 use crate::pull::power::{DynoKind, PowerError, PowerTrace, derive, shaft_speed, slip_load, torque};
 use crate::signal::grid::to_grid;
@@ -145,6 +145,14 @@ pub fn measure(input: &PullInput, vehicle: &Vehicle, settings: &Settings, limits
     }
     if alignment.status == Status::Refused {
         flags.push(Flag::new("not_aligned", alignment.reason.clone().unwrap_or_default()));
+    }
+    let of_day = |log: Option<&Recording>| log.is_some_and(|l| l.clock_of_day_s.is_some());
+    if let Some(zone) =
+        alignment.usable_lag().map(zone_difference).filter(|z| z.abs() > 0.0 && of_day(Some(&input.dyno)) && of_day(input.ecu.as_ref()))
+    {
+        let text =
+            format!("the two recorders' clocks are {:.1} h apart: another time zone, summer time, or midnight in between", zone.abs() / 3600.0);
+        flags.push(Flag::new("clock_zone", text));
     }
     let mut ratio = given.unwrap_or(1.0);
     if given.is_none() {

@@ -40,10 +40,22 @@ pub(super) fn number(raw: &[u8], decimal_comma: bool) -> Cell {
     }
 }
 
-/// Reads `12:34:56.789`, `34:56.7` or a date with a time as seconds (of the day when hours are given).
+/// Reads `12:34:56.789`, `34:56.7`, `1:05:00 PM` or a date with a time as seconds (of the day when hours are given). A zone behind the
+/// time (`Z`, `+02:00`) is left aside: the clock on the wall is meant.
 pub(super) fn clock(raw: &[u8]) -> Option<f64> {
     let s = std::str::from_utf8(raw.trim_ascii()).ok()?;
+    if let Some((time, half)) = s.len().checked_sub(2).filter(|i| s.is_char_boundary(*i)).map(|i| s.split_at(i)) {
+        let noon = match half.to_ascii_lowercase().as_str() {
+            "am" => Some(0.0),
+            "pm" => Some(12.0 * 3600.0),
+            _ => None,
+        };
+        if let Some(noon) = noon {
+            return clock(time.trim_end().as_bytes()).filter(|t| (3600.0..13.0 * 3600.0).contains(t)).map(|t| t % (12.0 * 3600.0) + noon);
+        }
+    }
     let s = s.rsplit(['T', ' ']).next()?.trim_end_matches('Z');
+    let s = s.split(['+', '-']).next()?;
     let parts: Vec<&str> = s.split(':').collect();
     if !(2..=3).contains(&parts.len()) {
         return None;
@@ -89,6 +101,12 @@ mod tests {
             ("00:05.5", Some(5.5)),
             ("2026-03-02 10:00:00", Some(36000.0)),
             ("2026-03-02T00:00:01Z", Some(1.0)),
+            ("2026-03-02T10:00:00.5+02:00", Some(36000.5)),
+            ("10:00:00-0330", Some(36000.0)),
+            ("12:00:05 AM", Some(5.0)),
+            ("3/2/2026 1:05:00 pm", Some(47100.0)),
+            ("13:05:00 PM", None),
+            ("-3:00", None),
             ("12.5", None),
             ("a:b", None),
             ("1:75", None),

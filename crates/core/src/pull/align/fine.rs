@@ -89,6 +89,18 @@ impl<'a> Problem<'a> {
         Self { pair, t, d, base, slope, ecu_rate, mid: 0.5 * (pair.pull.from_s + pair.pull.to_s) }
     }
 
+    pub(super) fn pair(&self) -> &'a Pair<'a> {
+        self.pair
+    }
+
+    /// Engine ÷ dyno speed of a fit, slip aside.
+    pub(super) fn ratio(&self, f: &Fit) -> f64 {
+        match self.pair.ratio {
+            Ratio::Known(k) => k,
+            Ratio::Free => f.coefficient,
+        }
+    }
+
     /// Whether a coefficient is fitted beside the lag.
     fn has_coefficient(&self) -> bool {
         self.pair.ratio == Ratio::Free || self.pair.load.is_some()

@@ -5,6 +5,7 @@
 mod coarse;
 mod fine;
 mod kinks;
+mod rivals;
 #[cfg(test)]
 mod tests;
 
@@ -166,22 +167,26 @@ pub fn align(pair: &Pair<'_>) -> Alignment {
     let problem = fine::Problem::new(pair);
     let mut sketched: Vec<fine::Sketch> = candidates.iter().filter_map(|c| problem.sketch(*c)).collect();
     sketched.sort_by(|a, b| a.score.total_cmp(&b.score));
-    let mut fits: Vec<fine::Fit> = rivals(&sketched).into_iter().filter_map(|lag| problem.fit(lag)).collect();
+    let mut fits: Vec<fine::Fit> = worth_fitting(&sketched).into_iter().filter_map(|lag| problem.fit(lag)).collect();
     fits.sort_by(|a, b| a.score.total_cmp(&b.score));
+    let undecided = rivals::settle(&problem, &mut fits);
     let Some(best) = fits.first().copied() else {
         return Alignment::empty(Status::Refused, Some("no lag makes the two speed traces agree".into()));
     };
     let fitted = fits.iter().map(|f| (f.lag, f.residual));
     let runner = fitted.chain(sketched.iter().map(|s| (s.lag, s.residual))).find(|(lag, _)| (lag - best.lag).abs() >= RUNNER_UP_S);
     let out = evidence(&best, runner, Status::Aligned);
-    match reason_to_refuse(pair, &best, problem.kink_gap(&best)) {
+    let undecided = undecided.map(|rival| {
+        format!("two lags fit this pull alike, {:.2} s and {rival:.2} s: another pull of the same ramp? Anchor the clocks by hand", best.lag)
+    });
+    match reason_to_refuse(pair, &best, problem.kink_gap(&best)).or(undecided) {
         Some(reason) => out.refuse(reason),
         None => out,
     }
 }
 
 /// Lags worth a fit on all points: the best of the sketch, and what comes near it.
-fn rivals(sketched: &[fine::Sketch]) -> Vec<f64> {
+fn worth_fitting(sketched: &[fine::Sketch]) -> Vec<f64> {
     let mut out: Vec<f64> = Vec::new();
     let Some(best) = sketched.first() else { return out };
     for s in sketched.iter().filter(|s| s.score < 1.5 * best.score + 1e-4) {
@@ -220,14 +225,27 @@ fn evidence(f: &fine::Fit, runner: Option<(f64, f64)>, status: Status) -> Alignm
     }
 }
 
+/// Time zones differ by whole half hours; together with a midnight between the two recordings by at most this, s.
+const MAX_ZONE_S: f64 = 38.0 * 3600.0;
+const ZONE_STEP_S: f64 = 1800.0;
+
+/// The nearest whole half hour, s: by this much two clocks of day may differ without contradicting each other, when one recorder runs
+/// on another time zone, on summer time, or began after midnight.
+pub fn zone_difference(lag_s: f64) -> f64 {
+    ((lag_s / ZONE_STEP_S).round() * ZONE_STEP_S).clamp(-MAX_ZONE_S, MAX_ZONE_S)
+}
+
 /// `kinks`: how much further apart tip-in and lift are in one recording, s, and its tolerance.
 fn reason_to_refuse(pair: &Pair<'_>, f: &fine::Fit, kinks: Option<(f64, f64)>) -> Option<String> {
     let share = f.residual / f.mean_rpm;
     if f.coverage < MIN_COVERAGE {
         return Some(format!("the engine-computer log covers only {:.0} % of the pull", 100.0 * f.coverage));
     }
-    if pair.clocks_of_day && f.lag.abs() > MAX_CLOCK_GAP_S {
-        return Some(format!("the files' own clocks are {:.0} s apart from the lag that fits: another pull's log?", f.lag.abs()));
+    if pair.clocks_of_day && (f.lag - zone_difference(f.lag)).abs() > MAX_CLOCK_GAP_S {
+        return Some(format!(
+            "the files' own clocks contradict the lag that fits by {:.0} s: another pull's log?",
+            (f.lag - zone_difference(f.lag)).abs()
+        ));
     }
     if share > MAX_RESIDUAL_SHARE {
         let ratio = match pair.ratio {

@@ -160,3 +160,47 @@ fn a_slipping_tyre_does_not_pass_for_a_lag() {
     assert!((a.lag_s.unwrap() - lag).abs() < 0.02, "{a:?}");
     assert!((a.slip_share.unwrap() - slip).abs() < 0.003, "{a:?}");
 }
+
+/// Engine speed over several sweeps of one and the same ramp.
+fn sweeps(t: f64, tips: &[f64]) -> f64 {
+    let begun = tips.iter().copied().filter(|tip| t >= *tip - 2.0).fold(tips[0], f64::max);
+    engine_rpm(t, begun, 1.0, 6700.0).max(1500.0)
+}
+
+#[test]
+fn the_same_ramp_three_times_is_told_apart_by_the_whole_recordings() {
+    let tips = [20.0, 80.0, 150.0];
+    let dyno = sample(50.0, 0.0, 180.0, 0.6, 1, |t| sweeps(t, &tips) / RATIO);
+    let ecu = sample(25.0, 12.0, 178.0, 4.0, 2, |t| sweeps(t - 12.5, &tips));
+    let pulls = detect(&dyno, &Load::default(), RATIO);
+    assert_eq!(pulls.len(), 3);
+    for pull in &pulls {
+        let a = align(&Pair { dyno: &dyno, ecu: &ecu, pull, ratio: Ratio::Known(RATIO), rigid: true, load: None, clocks_of_day: false });
+        assert_eq!(a.status, Status::Aligned, "{a:?}");
+        assert!((a.lag_s.unwrap() - 12.5).abs() < 0.01, "pull at {:.0} s: {a:?}", pull.from_s);
+    }
+}
+
+#[test]
+fn a_lone_pull_that_fits_two_sweeps_alike_is_refused() {
+    let dyno = dyno_of(2.1, 1.0, 6700.0, 1).between(0.9, 14.0);
+    // The very same samples twice: nothing in them can tell which is meant.
+    let one = ecu_of(499.2, 2.1, 1.0, 6700.0, 50.0, 3);
+    let later = one.t.iter().map(|t| t + 40.0);
+    let ecu = Series { t: one.t.iter().copied().chain(later).collect(), v: [one.v.clone(), one.v.clone()].concat() };
+    let a = run(&dyno, &ecu, Ratio::Known(RATIO));
+    assert_eq!(a.status, Status::Refused, "{a:?}");
+    assert!(a.reason.as_deref().unwrap_or_default().contains("two lags fit this pull alike"), "{a:?}");
+}
+
+#[test]
+fn clocks_of_two_time_zones_do_not_contradict_each_other() {
+    let dyno = dyno_of(2.1, 1.0, 6700.0, 1);
+    let pulls = detect(&dyno, &Load::default(), RATIO);
+    for (lag, fits) in [(7200.0 + 12.0, true), (-19_800.0 - 40.0, true), (-86_400.0 + 3.0, true), (900.0, false), (5000.0, false)] {
+        let ecu = sample(25.0, lag, 16.0, 4.0, 5, |t| engine_rpm(t - lag, 2.1, 1.0, 6700.0));
+        let a = align(&Pair { dyno: &dyno, ecu: &ecu, pull: &pulls[0], ratio: Ratio::Known(RATIO), rigid: true, load: None, clocks_of_day: true });
+        assert_eq!(a.status == Status::Aligned, fits, "{lag} s: {a:?}");
+        assert!(fits || a.reason.unwrap_or_default().contains("own clocks contradict"));
+    }
+}
