@@ -44,13 +44,16 @@ def analysis(binary, python, jobs):
     best = []
     for _ in range(3):
         ours = run(binary, "analysis", *jobs)
-        peer = run(python, "bench/peers/analysis.py", *jobs)
-        best.append((peer["seconds"] / ours["seconds"], ours, peer))
-    ratio, ours, peer = sorted(best, key=lambda b: b[0])[1]
+        alone = run(binary, "analysis", *jobs, RAYON_NUM_THREADS="1")
+        peer = run(python, "bench/peers/analysis.py", *jobs, OMP_NUM_THREADS="1", OPENBLAS_NUM_THREADS="1")
+        best.append((peer["seconds"] / ours["seconds"], ours, alone, peer))
+    ratio, ours, alone, peer = sorted(best, key=lambda b: b[0])[1]
     # Peaks near the end depend on where the pull is said to end: a few samples move the barred half-window by a grid step.
     lag, peak, band = same(ours, peer, "lags", 0.002), same(ours, peer, "peaks", 0.01), same(ours, peer, "bands", 0.001)
     n = ours["pulls"]
-    yield f"analysis of {n} pulls", f"{1000 * ours['seconds'] / n:.2f} ms a pull", f"numpy/scipy {1000 * peer['seconds'] / n:.2f} ms", f"{ratio:.1f}×"
+    beside = f"numpy/scipy {1000 * peer['seconds'] / n:.2f} ms"
+    yield f"analysis of {n} pulls, {os.cpu_count()} threads", f"{1000 * ours['seconds'] / n:.2f} ms a pull", beside, f"{ratio:.1f}×"
+    yield "… on one thread", f"{1000 * alone['seconds'] / n:.2f} ms a pull", beside, f"{peer['seconds'] / alone['seconds']:.1f}×"
     yield "… and they agree", f"lag within {1000 * lag:.2f} ms", f"peak {100 * peak:.3f} %, band mean {100 * band:.4f} %", ""
 
 

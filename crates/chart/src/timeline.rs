@@ -50,7 +50,7 @@ const LEFT: f64 = 44.0;
 const RIGHT: f64 = 96.0;
 const BOTTOM: f64 = 24.0;
 /// Width of one character of a set's name, px.
-const LETTER: f64 = 7.2;
+const LETTER: f64 = 7.8;
 
 fn clock(hours: f64) -> String {
     let minutes = (hours * 60.0).round() as i64;
@@ -145,7 +145,7 @@ impl Timeline {
             let wide = label.chars().count() as f64 * LETTER * self.scale;
             // The first of three rows where the name has room; where none has, the lines stand without it.
             let start = first.min(WIDTH - wide - 4.0);
-            let room = ends.iter().position(|e| *e + 10.0 <= start);
+            let room = ends.iter().position(|e| *e + 12.0 * self.scale <= start);
             let row = room.unwrap_or(2);
             if room.is_some() {
                 ends[row] = start + wide;

@@ -73,7 +73,11 @@ pub fn confounding(base: &Factors, candidate: &Factors, known: &[Known<'_>]) -> 
         let paths = orders.iter().map(|order| walk(base, candidate, &differ, order, known));
         let cost = |path: &[Cell]| (path.iter().any(|c| c.not_safe.is_some()), path.iter().filter(|c| !c.run).count());
         let best = paths.min_by_key(|p| cost(p)).unwrap_or_default();
-        out.not_safe = best.iter().filter_map(|c| c.not_safe.clone()).collect();
+        for reason in best.iter().filter_map(|c| c.not_safe.clone()) {
+            if !out.not_safe.contains(&reason) {
+                out.not_safe.push(reason);
+            }
+        }
         for cell in &best {
             if cell.run {
                 out.already_run.push(short(&cell.factors));

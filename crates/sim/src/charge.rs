@@ -149,7 +149,8 @@ impl Charge {
         let omega = i.rpm * std::f64::consts::PI / 30.0;
         self.blower_nm = power_w / omega.max(10.0) + 0.4;
         let at_blower = self.blower_nm / b.ratio;
-        let holds = b.belt_holds_nm * (1.0 - faults.belt_slip);
+        let flung = (i.rpm * b.ratio / b.belt_lifts_rpm).powi(2);
+        let holds = b.belt_holds_nm * (1.0 - faults.belt_slip) * (1.0 - flung).max(0.0);
         self.belt_slip = ((at_blower - holds).max(0.0) * b.slip_per_nm).min(0.25);
         inlet_kpa * ratio
     }

@@ -120,8 +120,10 @@ pub struct Blower {
     pub per_turn_l: f64,
     /// Efficiency.
     pub efficiency: f64,
-    /// Torque at the blower above which the belt slips, N·m.
+    /// Torque at the blower above which the belt slips when it hardly turns, N·m.
     pub belt_holds_nm: f64,
+    /// Blower speed at which the belt's own weight, flung outward, has taken all its grip, rpm: what it holds falls with the square.
+    pub belt_lifts_rpm: f64,
     /// Slip for each N·m above, as a share.
     pub slip_per_nm: f64,
 }

@@ -229,5 +229,9 @@ fn a_blower_turns_with_the_engine_and_its_belt_slips_when_it_must() {
     assert!(run(8000.0, &none).blower_nm > 2.0, "it takes torque");
     let loose = Faults { belt_slip: 0.35, ..Faults::default() };
     let (tight, slipping) = (run(8000.0, &none), run(8000.0, &loose));
+    for rpm in [3000.0, 4500.0, 6000.0, 7500.0, 8300.0] {
+        assert!(run(rpm, &none).belt_slip < 1e-9, "a sound belt holds at {rpm}");
+    }
+    assert!(run(4500.0, &loose).belt_slip < 1e-9 && run(8300.0, &loose).belt_slip > 0.03, "a loose one slips where it is flung outward");
     assert!(slipping.belt_slip > tight.belt_slip + 0.01 && slipping.manifold_kpa < tight.manifold_kpa, "{tight:?} {slipping:?}");
 }

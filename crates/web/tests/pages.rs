@@ -32,7 +32,7 @@ async fn the_demo_reads_as_its_truth_says() {
     assert_eq!(page.status, StatusCode::OK);
     let text = page.text();
     assert!(text.contains("C2 on E30 gains") && text.contains("over Stock on RON 95 E5 at peak"), "the answer stands first");
-    assert!(text.contains("two things changed") && text.contains("kW is the fuel"));
+    assert!(text.contains("changed together") && text.contains("kW is the fuel"));
     assert!(text.contains("(3 pulls each, same day, another fuel)"), "the terms of the comparison stand in its sentence");
     assert!(text.contains("What else differed") && text.contains("manifold pressure"));
     let both = cell.get("/line-up?sets=1,2,7&base=1&focus=2").await.text();

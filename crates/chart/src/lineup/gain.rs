@@ -25,7 +25,7 @@ impl Frame<'_> {
             let s = if t > 0.0 { format!("+{}", n(t)) } else { n(t) };
             self.text(self.left - 7.0, y.at(t) + 4.0, "end", "figure", 12.0, 400, "mid", &s);
         }
-        self.text(self.left + 6.0, top + 10.0, "start", "text", 13.0, 600, "mid", &self.chart.gain_title.clone());
+        self.title(top + 10.0, &self.chart.gain_title.clone());
         let ends: Vec<f64> = self.chart.gains.iter().map(|g| g.gain.last().map_or(bottom, |v| y.at(*v))).collect();
         let places = spread(&ends, gap, top + 8.0, bottom);
         for (i, g) in self.chart.gains.iter().enumerate() {

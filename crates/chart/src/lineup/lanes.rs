@@ -7,7 +7,7 @@ use std::fmt::Write;
 impl Frame<'_> {
     /// Returns its lower edge.
     pub(super) fn lanes(&mut self, top: f64) -> f64 {
-        self.text(self.left + 6.0, top + 8.0, "start", "text", 13.0, 600, "mid", &self.chart.lane_title.clone());
+        self.title(top + 8.0, &self.chart.lane_title.clone());
         let mut y = top + 8.0 + 6.0 * self.k;
         let (left, right) = (self.left, self.right);
         let tone = self.chart.series.get(self.chart.focus).map_or_else(String::new, |s| self.colour(s.tone.name()));

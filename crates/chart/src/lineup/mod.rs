@@ -8,7 +8,7 @@ mod tests;
 
 use crate::paint::{Dash, Paint, Tone};
 use crate::scale::Scale;
-use crate::svg::{escape, n};
+use crate::svg::{escape, n, shorten};
 use std::fmt::Write;
 
 /// One set's power curve, in the unit shown.
@@ -167,6 +167,12 @@ impl Frame<'_> {
             self.colour(colour),
             escape(s)
         );
+    }
+
+    /// Words over a panel, cut where the names begin.
+    fn title(&mut self, y: f64, words: &str) {
+        let room = (self.right - self.left) / (7.1 * self.k);
+        self.text(self.left + 6.0, y, "start", "text", 13.0, 600, "mid", &shorten(words, room as usize));
     }
 
     fn line(&mut self, x1: f64, y1: f64, x2: f64, y2: f64, colour: &str, extra: &str) {

@@ -17,7 +17,7 @@ impl Frame<'_> {
             self.line(self.left, y.at(t), self.right, y.at(t), "grid", "");
             self.text(self.left - 7.0, y.at(t) + 4.0, "end", "figure", 12.0, 400, "mid", &n(t));
         }
-        self.text(self.left + 6.0, top_y + 12.0, "start", "text", 13.0, 600, "mid", &self.chart.power_title.clone());
+        self.title(top_y + 12.0, &self.chart.power_title.clone());
         let ends: Vec<f64> = self.chart.series.iter().map(|s| s.power.last().map_or(bottom, |p| y.at(*p))).collect();
         let places = spread(&ends, gap, top_y + 8.0, bottom - 4.0);
         for (i, s) in self.chart.series.iter().enumerate() {

@@ -141,6 +141,11 @@ pub(super) fn detail_of(l: &LineUp, i: usize) -> String {
     }
 }
 
+/// The same for a label of the chart, whose dash says the fuel: what tells it from its twins must not be cut off.
+pub(super) fn label_of(l: &LineUp, i: usize) -> String {
+    which_of(l, i).unwrap_or_else(|| l.sets[i].set.config.fuel.clone())
+}
+
 /// The candidate shown first: the one asked for, else the largest gain at peak.
 pub(crate) fn focus_of(l: &LineUp, asked: Option<i64>) -> Option<usize> {
     let at = asked.and_then(|id| l.comparisons.iter().position(|c| l.sets[c.candidate].set.id == id));
@@ -169,13 +174,13 @@ pub(crate) fn lineup_page(l: &LineUp, e: &Encoding, prefs: &Prefs, asked: &LineU
         None => format!("{}: one set, nothing to compare it with yet.", name_of(l, 0)),
     };
     let shown = focus.map_or(l.base, |f| l.comparisons[f].candidate);
-    let worst = l.verdicts[shown]
-        .iter()
-        .min_by(|a, b| a.verdict.cmp(&b.verdict))
-        .and_then(|o| l.vehicle.limits.iter().find(|x| x.id == o.limit).map(|x| (x, o)));
+    let judged = |o| l.vehicle.limits.iter().find(|x| x.id == *limit_id(o)).map(|x| (x, o));
+    let worst = l.verdicts[shown].iter().min_by(|a, b| a.verdict.cmp(&b.verdict)).and_then(judged);
     let (limit_sentence, limit_warn) = match worst {
-        Some((x, o)) if o.verdict == LimitVerdict::Over => {
-            (format!("Don't run this: {} {}.", x.channel.label(), verdict_line(x, o, prefs.afr)), true)
+        Some((_, o)) if o.verdict == LimitVerdict::Over => {
+            let over = l.verdicts[shown].iter().filter(|o| o.verdict == LimitVerdict::Over).filter_map(judged);
+            let words: Vec<String> = over.map(|(x, o)| format!("{} {}", x.channel.label(), verdict_line(x, o, prefs.afr))).collect();
+            (format!("Don't run this: {}.", words.join("; ")), true)
         }
         Some((x, o)) if o.verdict == LimitVerdict::Clear => {
             (format!("Every limit was measured and clear; the tightest of them is {} ({}).", x.channel.label(), verdict_line(x, o, prefs.afr)), false)
@@ -262,6 +267,10 @@ pub(crate) fn lineup_page(l: &LineUp, e: &Encoding, prefs: &Prefs, asked: &LineU
     }
 }
 
+fn limit_id(o: &jamjar_core::limits::LimitOutcome) -> &String {
+    &o.limit
+}
+
 /// Which figures are missing, and why.
 fn not_known(l: &LineUp) -> String {
     let all: Vec<String> = Figure::ALL.into_iter().filter_map(|f| missing(f, l).map(|why| format!("{}: {why}", f.label()))).collect();
@@ -334,7 +343,7 @@ fn named(l: &LineUp, set: usize, v: LimitVerdict) -> Vec<String> {
 
 fn tag(kind: &str) -> &str {
     match kind {
-        "confounded" => "two things changed",
+        "confounded" => "changed together",
         "cross_day" => "different days",
         "cant_tell" => "can't tell",
         "one_mounting" => "one mounting",

@@ -1,7 +1,7 @@
 //! The line-up's chart: curves, gains with their band, lanes of margin used, and the same as data for the cursor.
 
 use super::encode::Encoding;
-use super::lineup::{detail_of, name_of};
+use super::lineup::{label_of, name_of};
 use super::verdict_line;
 use super::words::count;
 use crate::prefs::Prefs;
@@ -21,7 +21,7 @@ pub(crate) fn chart_of(l: &LineUp, e: &Encoding, prefs: &Prefs, focus: Option<us
         .map(|(i, r)| {
             let s = &l.sets[i].set;
             let peak = r.figure(Figure::PeakPower);
-            let detail = detail_of(l, i);
+            let detail = label_of(l, i);
             Series {
                 key: s.id.to_string(),
                 name: s.config.map.clone(),
@@ -51,7 +51,7 @@ pub(crate) fn chart_of(l: &LineUp, e: &Encoding, prefs: &Prefs, focus: Option<us
     let lane_rpm = l.results[shown].mean_curve.rpm.clone();
     LineUpChart {
         power_title: format!("power {place}, {}, {}", u.label(), prefs.correction.label()),
-        gain_title: format!("gain over {}, {}, with 95 % band for the whole curve", name_of(l, l.base), u.label()),
+        gain_title: format!("gain over {}, {}; 95 % band, whole curve", name_of(l, l.base), u.label()),
         lane_title: format!("margin used by {}, worst of {}", name_of(l, shown), count(l.measured[shown].len(), "pull")),
         lanes: lanes_of(l, shown, &lane_rpm, prefs.afr),
         focus: shown,

@@ -24,8 +24,9 @@ pub(crate) struct SplitView {
     pub(crate) figure: String,
     /// Steps along the path that was run, drawn; empty when it was not run.
     pub(crate) chart: String,
-    /// Factor, share of the whole and main effect, each with its interval.
+    /// Factor, share of the whole and main effect, each with its interval. Of two factors both are the same, and the effect is left out.
     pub(crate) shares: Vec<[String; 3]>,
+    pub(crate) averages: bool,
     /// What the factors do together.
     pub(crate) together: String,
 }
@@ -42,7 +43,8 @@ pub(super) fn split_view(l: &LineUp, c: &Comparison, view: Figure, prefs: &Prefs
         }
         _ => format!("Together they do {} beyond the sum of each alone.", words(&f.together)),
     });
-    Some(SplitView { figure: place_of(view, l), chart: steps_chart(l, c, s, view, prefs), shares, together })
+    let averages = c.confounding.factors_differ.len() > 2;
+    Some(SplitView { figure: place_of(view, l), chart: steps_chart(l, c, s, view, prefs), shares, averages, together })
 }
 
 fn steps_chart(l: &LineUp, c: &Comparison, s: &Split, view: Figure, prefs: &Prefs) -> String {
