@@ -105,3 +105,35 @@ fn a_comparison_by_another_figure_has_its_own_sentence() {
     assert!(say(Figure::BandMeanPower, "mean power from 3000 to 6000 rpm").contains("more mean power"));
     assert!(say(Figure::ShiftPower, "mean power in the shift window").contains("is not known of both"), "no window was given");
 }
+
+/// Twenty minutes at a thousand samples a second: three sweeps of one ramp, the engine computer begun a minute later.
+#[test]
+fn a_long_recording_at_a_kilohertz_gives_its_pulls_one_by_one() {
+    use crate::channel::Channel;
+    use crate::log::Recording;
+    use crate::pull::power::{Dyno, DynoKind};
+    let tips = [100.0, 500.0, 1100.0];
+    let at = |t: f64| -> (f64, f64) {
+        let begun = tips.iter().copied().find(|tip| (0.0..9.0).contains(&(t - tip)));
+        begun.map_or((1500.0, 40.0), |tip| (1900.0 + 530.0 * (t - tip), 180.0))
+    };
+    let recording = |hz: u32, from: f64, columns: &[(&'static str, &dyn Fn(f64) -> f64)]| {
+        let t: Vec<f64> = (0..1140 * hz).map(|i| from + f64::from(i) / f64::from(hz)).collect();
+        let channels = columns.iter().map(|(name, f)| (Channel::known(name), t.iter().map(|t| f(*t)).collect())).collect();
+        Recording { t, channels, ..Recording::default() }
+    };
+    let dyno = recording(1000, 0.0, &[("roller_speed", &|t| at(t).0 / 4.0), ("hub_torque", &|t| 4.0 * at(t).1)]);
+    let ecu = recording(100, 72.5, &[("engine_speed", &|t| at(t - 12.5).0), ("throttle", &|t| if at(t - 12.5).1 > 100.0 { 100.0 } else { 10.0 })]);
+    let geometry = Dyno { kind: DynoKind::Hub, overall_ratio: Some(4.0), inertia_kg_m2: None, rotating_inertia_kg_m2: None };
+    let vehicle = Vehicle { name: "long".into(), engine: Engine::default(), dyno: geometry };
+    let all = PullInput { id: "p".into(), dyno, ecu: Some(ecu), ..PullInput::default() };
+    for (i, tip) in tips.iter().enumerate() {
+        let m = measure(&PullInput { pull_index: Some(i), ..all.clone() }, &vehicle, &Settings::default(), &[]).unwrap();
+        let span = m.span.unwrap();
+        assert_eq!(m.pulls_in_file, 3);
+        assert!((span.from_s - tip).abs() < 0.6, "pull {} begins at {:.1} s", i + 1, span.from_s);
+        assert!((m.alignment.usable_lag().unwrap() - 12.5).abs() < 0.02, "pull {}: {:?}", i + 1, m.alignment);
+        let power = m.grid.curve().figures(None).peak_power.unwrap();
+        assert!((power.value - 180.0 * power.rpm * std::f64::consts::PI / 30_000.0).abs() < 1.0, "{power:?}");
+    }
+}

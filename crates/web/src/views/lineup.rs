@@ -87,6 +87,7 @@ pub(crate) struct LineUpPage {
     pub(crate) hidden: Vec<(&'static str, String)>,
     pub(crate) link: String,
     pub(crate) unit: &'static str,
+    pub(crate) power_unit: &'static str,
     pub(crate) plan: String,
     pub(crate) same: Setting,
     pub(crate) state: Vec<StateRow>,
@@ -262,6 +263,7 @@ pub(crate) fn lineup_page(l: &LineUp, e: &Encoding, prefs: &Prefs, asked: &LineU
         link: query_of(&pairs).replace("%2C", ","),
         hidden: own,
         unit: unit_of(asked.view, prefs),
+        power_unit: prefs.power.label(),
         plan: can_show(l, focus, asked, prefs),
         state: state_rows(l, shown, prefs),
     }

@@ -29,6 +29,8 @@ pub(crate) struct FigureRow {
     pub(crate) name: String,
     pub(crate) n: String,
     pub(crate) cells: Vec<FigureCell>,
+    /// The largest gain anywhere along the curve and where, and what the band says of it.
+    pub(crate) largest: [String; 2],
     pub(crate) differs: String,
 }
 
@@ -135,6 +137,14 @@ pub(super) fn figure_row(l: &LineUp, e: &Encoding, prefs: &Prefs, i: usize, back
         name: name_of(l, i),
         n: format!("{} of {}", r.n(), r.pulls.len()),
         cells,
+        largest: c.and_then(|c| c.largest).map_or_else(Default::default, |g| {
+            let verdict = match g.significant {
+                Some(true) => "beyond the band",
+                Some(false) => "within the band: may be chance",
+                None => "can't tell: no band",
+            };
+            [format!("{:+.1} at {:.0}", prefs.power.from_kw(g.difference), g.rpm), verdict.to_owned()]
+        }),
         differs: c.map_or_else(
             || "baseline".into(),
             |c| if c.confounding.factors_differ.is_empty() { "nothing: the same again".into() } else { c.confounding.factors_differ.join(" and ") },

@@ -41,6 +41,7 @@ pub(crate) async fn what_did_it_and_what_it_costs(cell: &Cell) {
     let page = format!("/line-up?sets=1,2,3,4,5,6&base=1&focus={}", focus.set.id);
     let text = cell.get(&page).await.text();
     assert!(text.contains("Which change did it") && text.contains("class=\"waterfall\""), "the path that was run is drawn");
+    assert!(text.contains("largest gain anywhere, kW at rpm") && text.contains("beyond the band"), "the largest is judged by the band");
     assert!(text.contains("corners, for a split in no order") && text.contains(": run</span>"), "{text}");
     assert!(!text.contains("a kW at peak"), "no price, no money");
 

@@ -100,6 +100,13 @@ pub fn study(days: usize) -> Result<Vec<Claim>, String> {
             false_alarms: None,
             when_not: "",
         },
+        Claim {
+            name: "each change's share of the whole holds the truth",
+            planted: "two changes, every corner run once, 3 pulls each".into(),
+            found: share(&|s| shares_held(&truth, &day(s, &still))),
+            false_alarms: None,
+            when_not: "",
+        },
         factors_named()?,
         dips_explained(&subject, days.div_ceil(100).min(MOST_DIP_DAYS))?,
     ])
@@ -206,6 +213,26 @@ fn twin_is_same(d: &Day) -> bool {
 /// Share of comparisons over two days whose relative interval holds the true ratio.
 fn across(truth: &Truth, d: &Day) -> f64 {
     right(truth, d, |c, own, base| c.second.across.map(|r| r.shares()).map(|s| s[1] <= own / base - 1.0 && own / base - 1.0 <= s[2]))
+}
+
+/// Share of order-free splits of two changes whose intervals hold the true share, at peak.
+fn shares_held(truth: &Truth, d: &Day) -> f64 {
+    let mut held = Vec::new();
+    for c in &d.comparisons {
+        let Some(free) = c.splits.first().and_then(|s| s.free.as_ref()).filter(|f| f.shares.len() == 2) else { continue };
+        let (a, b) = (&d.sets[c.base].factors, &d.sets[c.candidate].factors);
+        let corner = |changed: &str| {
+            let is = |(name, value): (&String, &String)| if name == changed { b.get(name) == Some(value) } else { a.get(name) == Some(value) };
+            d.sets.iter().position(|s| s.factors.len() == a.len() && s.factors.iter().all(is)).map(|i| true_peak(truth, d.which[i]))
+        };
+        let (none, both) = (true_peak(truth, d.which[c.base]), true_peak(truth, d.which[c.candidate]));
+        for (k, (name, interval)) in free.shares.iter().enumerate() {
+            let (Some(own), Some(other)) = (corner(name), corner(&free.shares[1 - k].0)) else { continue };
+            let (share, [low, high]) = (0.5 * (own - none + both - other), interval.ci95());
+            held.push(low <= share && share <= high);
+        }
+    }
+    held.iter().filter(|h| **h).count() as f64 / held.len().max(1) as f64
 }
 
 /// Every pair of sets of the built-in days: are exactly the factors named that the scenario changed, and does the path proposed change
