@@ -269,7 +269,8 @@ fn judge(p: &Problem<'_>, lag: f64, k: f64, delta: f64) -> Option<Fit> {
         inside += usize::from(in_pull);
         let Some((e, slope)) = p.ecu_at(&mut walk, i, lag, delta) else { continue };
         let miss = e - p.level(i, k);
-        if p.t[i] < pair.pull.from_s + 0.3 || p.t[i] > pair.pull.to_s - 0.3 {
+        // Where slip is fitted, it goes with the load within the load's own smoothing: the moments of tip-in and lift are not the pull's ends.
+        if (p.t[i] < pair.pull.from_s + 0.3 || p.t[i] > pair.pull.to_s - 0.3) && (in_pull || pair.load.is_none()) {
             end_points.push((p.t[i], miss));
         }
         if in_pull {
