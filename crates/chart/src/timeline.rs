@@ -113,7 +113,12 @@ impl Timeline {
                 n(y.at(t) + 4.0)
             );
         }
-        let _ = write!(s, r#"<text x="4" y="{}" font-size="{small}" fill="{mid}">{}</text>"#, n(self.top() - 4.0 - 10.0 * self.scale), escape(&self.unit));
+        let _ = write!(
+            s,
+            r#"<text x="4" y="{}" font-size="{small}" fill="{mid}">{}</text>"#,
+            n(self.top() - 4.0 - 10.0 * self.scale),
+            escape(&self.unit)
+        );
         let step = if to - from > 5.0 { 1.0 } else { 0.5 };
         let mut h = (from / step).ceil() * step;
         while h <= to + 1e-9 {
