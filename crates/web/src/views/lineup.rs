@@ -1,19 +1,19 @@
 //! The line-up: the answer first, the chart, the table of figures, what differs.
 
+use super::Shell;
 use super::encode::{Encoding, SetTag};
 use super::lineup_ask::{LineUpAsked, query_of};
-use super::lineup_chart::{chart_of, data_json, threshold_words};
+use super::lineup_chart::{chart_of, data_json};
 use super::lineup_figures::{FigureRow, can_show, figure_row, half, in_unit, missing, place_of, shown as shown_figures, unit_of};
+use super::lineup_limits::{LimitRow, limit_rows, limit_sentence};
 use super::lineup_split::{SplitView, Suggestion, corners, price_words, split_view, suggestions};
 use super::switches::{Choice, Setting, same_within, settings};
 use super::words::tightest;
 use super::words::{count, date_words};
-use super::{Shell, verdict_line};
 use crate::prefs::Prefs;
 use askama::Template;
 use jamjar_chart::{Paint, lineup_svg};
 use jamjar_core::analysis::{Comparison, Figure, SetResult, differs, headline_sentence, sentence_about};
-use jamjar_core::limits::Verdict as LimitVerdict;
 use jamjar_workflow::lineup::LineUp;
 
 pub(crate) struct SetRow {
@@ -29,16 +29,6 @@ pub(crate) struct SetRow {
     pub(crate) focus_link: String,
     pub(crate) base_link: String,
     pub(crate) drop_link: String,
-}
-
-pub(crate) struct LimitRow {
-    pub(crate) label: String,
-    pub(crate) rule: String,
-    pub(crate) verdict: &'static str,
-    pub(crate) text: String,
-    pub(crate) reason: String,
-    pub(crate) warn: bool,
-    pub(crate) strong: bool,
 }
 
 pub(crate) struct StateRow {
@@ -175,20 +165,7 @@ pub(crate) fn lineup_page(l: &LineUp, e: &Encoding, prefs: &Prefs, asked: &LineU
         None => format!("{}: one set, nothing to compare it with yet.", name_of(l, 0)),
     };
     let shown = focus.map_or(l.base, |f| l.comparisons[f].candidate);
-    let judged = |o| l.vehicle.limits.iter().find(|x| x.id == *limit_id(o)).map(|x| (x, o));
-    let worst = l.verdicts[shown].iter().min_by(|a, b| a.verdict.cmp(&b.verdict)).and_then(judged);
-    let (limit_sentence, limit_warn) = match worst {
-        Some((_, o)) if o.verdict == LimitVerdict::Over => {
-            let over = l.verdicts[shown].iter().filter(|o| o.verdict == LimitVerdict::Over).filter_map(judged);
-            let words: Vec<String> = over.map(|(x, o)| format!("{} {}", x.channel.label(), verdict_line(x, o, prefs.afr))).collect();
-            (format!("Don't run this: {}.", words.join("; ")), true)
-        }
-        Some((x, o)) if o.verdict == LimitVerdict::Clear => {
-            (format!("Every limit was measured and clear; the tightest of them is {} ({}).", x.channel.label(), verdict_line(x, o, prefs.afr)), false)
-        }
-        Some(_) => (said_of_limits(l, shown, prefs), false),
-        None => ("No limits are set for this vehicle, so nothing can be said of its margins.".into(), false),
-    };
+    let (limit_sentence, limit_warn) = limit_sentence(l, shown, prefs);
     let base_query = |sets: &str, base: i64, focus: i64| {
         let mut pairs = vec![("sets", sets.to_owned()), ("base", base.to_string()), ("focus", focus.to_string())];
         pairs.extend(asked.pairs());
@@ -269,10 +246,6 @@ pub(crate) fn lineup_page(l: &LineUp, e: &Encoding, prefs: &Prefs, asked: &LineU
     }
 }
 
-fn limit_id(o: &jamjar_core::limits::LimitOutcome) -> &String {
-    &o.limit
-}
-
 /// Which figures are missing, and why.
 fn not_known(l: &LineUp) -> String {
     let all: Vec<String> = Figure::ALL.into_iter().filter_map(|f| missing(f, l).map(|why| format!("{}: {why}", f.label()))).collect();
@@ -304,43 +277,6 @@ fn by_peak(l: &LineUp) -> Vec<usize> {
 
 fn index(l: &LineUp, r: &SetResult) -> Option<usize> {
     l.results.iter().position(|x| x.id == r.id)
-}
-
-fn said_of_limits(l: &LineUp, set: usize, prefs: &Prefs) -> String {
-    let mut parts = Vec::new();
-    for (v, words) in
-        [(LimitVerdict::CantTell, "can't be told"), (LimitVerdict::NotMeasured, "not measured"), (LimitVerdict::NotReached, "not reached")]
-    {
-        let names: Vec<String> = named(l, set, v);
-        if !names.is_empty() {
-            parts.push(format!("{} {words}", names.join(" and ")));
-        }
-    }
-    let close: Vec<String> = l.verdicts[set]
-        .iter()
-        .filter(|o| o.verdict == LimitVerdict::Close)
-        .filter_map(|o| l.vehicle.limits.iter().find(|x| x.id == o.limit).map(|x| format!("{} {}", x.channel.label(), verdict_line(x, o, prefs.afr))))
-        .collect();
-    if !close.is_empty() {
-        parts.push(close.join("; "));
-    }
-    let clear = named(l, set, LimitVerdict::Clear).len();
-    let rest = if clear > 0 { format!(" The other {clear} measured limits are clear.") } else { String::new() };
-    format!("Nothing measured is over. {}.{rest}", capital(&parts.join("; ")))
-}
-
-fn capital(s: &str) -> String {
-    let mut c = s.chars();
-    // A Greek letter is a symbol: λ does not become Λ at the start of a sentence.
-    c.next().map_or_else(String::new, |f| f.to_ascii_uppercase().to_string() + c.as_str())
-}
-
-fn named(l: &LineUp, set: usize, v: LimitVerdict) -> Vec<String> {
-    l.verdicts[set]
-        .iter()
-        .filter(|o| o.verdict == v)
-        .filter_map(|o| l.vehicle.limits.iter().find(|x| x.id == o.limit).map(|x| x.channel.label()))
-        .collect()
 }
 
 fn tag(kind: &str) -> &str {
@@ -396,23 +332,6 @@ fn set_row(l: &LineUp, e: &Encoding, prefs: &Prefs, i: usize, (shown, view): (us
         base_link,
         drop_link,
     }
-}
-
-fn limit_rows(l: &LineUp, set: usize, prefs: &Prefs) -> Vec<LimitRow> {
-    l.vehicle
-        .limits
-        .iter()
-        .filter_map(|x| l.verdicts[set].iter().find(|o| o.limit == x.id).map(|o| (x, o)))
-        .map(|(x, o)| LimitRow {
-            label: x.channel.label(),
-            rule: format!("{} {} for {} s", x.direction.label(), threshold_words(x, prefs.afr), x.sustain_s),
-            verdict: o.verdict.label(),
-            text: if o.margin.is_some() { verdict_line(x, o, prefs.afr) } else { String::new() },
-            reason: o.reason.clone().unwrap_or_default(),
-            warn: o.verdict == LimitVerdict::Over,
-            strong: o.verdict != LimitVerdict::Clear,
-        })
-        .collect()
 }
 
 /// In what state baseline and candidate were pulled.

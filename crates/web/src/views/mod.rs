@@ -9,6 +9,7 @@ mod lineup;
 mod lineup_ask;
 mod lineup_chart;
 mod lineup_figures;
+mod lineup_limits;
 mod lineup_split;
 mod plan;
 mod pull_lanes;
