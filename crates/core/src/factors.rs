@@ -95,7 +95,7 @@ pub fn confounding(base: &Factors, candidate: &Factors, known: &[Known<'_>]) -> 
 }
 
 /// The base with the chosen factors (bits over `differ`) as in the candidate.
-pub(crate) fn corner(base: &Factors, candidate: &Factors, differ: &[String], chosen: usize) -> Factors {
+fn corner(base: &Factors, candidate: &Factors, differ: &[String], chosen: usize) -> Factors {
     let mut at = base.clone();
     for name in differ.iter().enumerate().filter(|(i, _)| chosen >> i & 1 == 1).map(|(_, n)| n) {
         match candidate.get(name) {
@@ -104,6 +104,17 @@ pub(crate) fn corner(base: &Factors, candidate: &Factors, differ: &[String], cho
         };
     }
     at
+}
+
+/// Which of the differing factors are as in the candidate, the others being as in the base: the bits of [`corner`]. `None` when one is
+/// neither.
+pub(crate) fn changed(at: &Factors, base: &Factors, candidate: &Factors, differ: &[String]) -> Option<usize> {
+    let bit = |(i, name): (usize, &String)| match at.get(name) {
+        v if v == candidate.get(name) => Some(1 << i),
+        v if v == base.get(name) => Some(0),
+        _ => None,
+    };
+    differ.iter().enumerate().map(bit).sum()
 }
 
 /// A configuration on the way.

@@ -5,7 +5,7 @@ use super::input::{Headline, Settings, Vehicle};
 use super::notes;
 use super::second_looks::{self, SecondLooks};
 use super::sets::{Figure, SetResult, index_of};
-use super::split::{Split, split};
+use super::split::{Split, splits};
 use crate::factors::{Confounding, Factors, Known, confounding};
 use crate::log::Flag;
 use crate::stats::band::{CurveScatter, SetCurves, scatter, significant_spans};
@@ -194,7 +194,7 @@ fn compare(table: &Table<'_>, c: usize, pool: &Pool<'_>) -> Comparison {
     let significant_rpm = if curve.half_kw.is_empty() { Vec::new() } else { significant_spans(&curve.rpm, &curve.gain_kw, &curve.half_kw) };
     let splits: Vec<Split> = match refused {
         Some(_) => Vec::new(),
-        None => Figure::ALL.into_iter().filter_map(|f| split(sets, base, c, &confounding, pool, f)).collect(),
+        None => splits(sets, base, c, &confounding, pool),
     };
     let notes = notes::compose(a, b, &confounding, splits.first(), &figures, refused, pool_has_repeat(pool), vehicle, settings);
     let plain = figures.iter().find(|f| f.figure == Figure::PeakPower).and_then(|f| f.interval);

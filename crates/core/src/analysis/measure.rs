@@ -146,10 +146,7 @@ pub fn measure(input: &PullInput, vehicle: &Vehicle, settings: &Settings, limits
     if alignment.status == Status::Refused {
         flags.push(Flag::new("not_aligned", alignment.reason.clone().unwrap_or_default()));
     }
-    let of_day = |log: Option<&Recording>| log.is_some_and(|l| l.clock_of_day_s.is_some());
-    if let Some(zone) =
-        alignment.usable_lag().map(zone_difference).filter(|z| z.abs() > 0.0 && of_day(Some(&input.dyno)) && of_day(input.ecu.as_ref()))
-    {
+    if let Some(zone) = alignment.usable_lag().map(zone_difference).filter(|z| z.abs() > 0.0 && clocks_of_day(input)) {
         let text =
             format!("the two recorders' clocks are {:.1} h apart: another time zone, summer time, or midnight in between", zone.abs() / 3600.0);
         flags.push(Flag::new("clock_zone", text));
@@ -222,6 +219,11 @@ pub fn measure(input: &PullInput, vehicle: &Vehicle, settings: &Settings, limits
     Ok(out)
 }
 
+/// Whether both recordings carry times of day.
+fn clocks_of_day(input: &PullInput) -> bool {
+    input.ecu.as_ref().is_some_and(|l| l.clock_of_day_s.is_some()) && input.dyno.clock_of_day_s.is_some()
+}
+
 fn starting_ratio(log: &Recording, geometry: Option<f64>) -> (Option<f64>, RatioSource) {
     if let Some(k) = geometry {
         return (Some(k), RatioSource::Geometry);
@@ -267,8 +269,8 @@ fn choose(input: &PullInput, shaft: &Series, found: &[PullSpan], k: Option<f64>,
         Some(i) => (i < found.len()).then_some(i).into_iter().collect(),
         None => (0..found.len()).collect(),
     };
-    let ecu = input.ecu.as_ref().and_then(|l| l.series("engine_speed").map(|s| (l, s)));
-    let (Some(first), Some((log, speed))) = (candidates.first().copied(), ecu) else {
+    let ecu = input.ecu.as_ref().and_then(|l| l.series("engine_speed"));
+    let (Some(first), Some(speed)) = (candidates.first().copied(), ecu) else {
         let mut none = Alignment::single_log();
         if input.ecu.is_some() {
             none = none.refuse(if candidates.is_empty() {
@@ -280,7 +282,7 @@ fn choose(input: &PullInput, shaft: &Series, found: &[PullSpan], k: Option<f64>,
         return (candidates.first().copied(), none);
     };
     let ratio = k.map_or(Ratio::Free, Ratio::Known);
-    let clocks_of_day = log.clock_of_day_s.is_some() && input.dyno.clock_of_day_s.is_some();
+    let clocks_of_day = clocks_of_day(input);
     let mut best: Option<(usize, Alignment)> = None;
     for i in candidates {
         let pair = Pair { dyno: shaft, ecu: &speed, pull: &found[i], ratio, rigid: load.is_none(), load, clocks_of_day };

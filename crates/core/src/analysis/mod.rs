@@ -34,6 +34,7 @@ pub use dips::{Beside, Dip, find_dips};
 pub use events::{Event, EventKind, events};
 pub use input::{Aspiration, Cycle, Engine, Headline, Ignition, PullInput, SetInput, Settings, Vehicle};
 pub use measure::{ChannelSummary, Lane, MeasureError, Measured, RatioSource, RawGrid, measure};
+pub use notes::sentence_case;
 pub use repeats::{PullFlag, Settled, flag_pulls, note_pulls};
 pub use retrace::retrace;
 pub use second_looks::SecondLooks;

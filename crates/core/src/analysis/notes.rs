@@ -154,7 +154,8 @@ pub(super) fn compose(
     out
 }
 
-fn sentence_case(s: &str) -> String {
+/// The text with a capital at its start.
+pub fn sentence_case(s: &str) -> String {
     let mut c = s.chars();
     // A Greek letter is a symbol: λ does not become Λ at the start of a sentence.
     c.next().map_or_else(String::new, |f| f.to_ascii_uppercase().to_string() + c.as_str())

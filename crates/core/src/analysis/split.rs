@@ -2,7 +2,7 @@
 
 use super::compare::Pool;
 use super::sets::{Figure, SetResult};
-use crate::factors::{Confounding, Factors, MAX_CORNERED, corner};
+use crate::factors::{Confounding, Factors, MAX_CORNERED, changed, differing};
 use crate::stats::pooled::{Interval, Term, contrast};
 
 /// One figure of a confounded comparison, split by factor.
@@ -40,82 +40,83 @@ pub struct OrderFree {
     pub together: Interval,
 }
 
-/// Splits one figure between sets of one day; `None` without scatter, over different days, or with nothing to split.
-pub(super) fn split(sets: &[SetResult], a: usize, b: usize, c: &Confounding, pool: &Pool<'_>, figure: Figure) -> Option<Split> {
+/// Splits every figure that what was run allows; nothing over different days, without scatter, or when one factor differs.
+pub(super) fn splits(sets: &[SetResult], a: usize, b: usize, c: &Confounding, pool: &Pool<'_>) -> Vec<Split> {
     if !c.confounded || sets[a].day != sets[b].day {
-        return None;
+        return Vec::new();
     }
-    let cells = Cells { sets, base: a, candidate: b, differ: &c.factors_differ, figure };
+    let cells = Cells::new(sets, a, b, &c.factors_differ);
+    let steps = cells.path(c);
+    Figure::ALL.into_iter().filter_map(|f| split(&cells, &steps, pool, f)).collect()
+}
+
+fn split(cells: &Cells<'_>, path: &[[usize; 2]], pool: &Pool<'_>, figure: Figure) -> Option<Split> {
     let w = pool.within(figure)?;
     let s_b = pool.between(figure, &w);
-    let interval = |weights: &[(usize, f64)]| Some(contrast(&cells.terms(weights)?, &w, s_b.as_ref()));
-    let steps = path(&cells, c).map_or_else(Vec::new, |order| {
-        let mut chosen = 0;
-        let step = |i: usize| {
-            let (from, to) = (chosen, chosen | 1 << i);
-            chosen = to;
-            let name = &c.factors_differ[i];
-            let value = sets[b].factors.get(name).cloned().unwrap_or_else(|| "none".into());
-            Some(Step { factor: name.clone(), to: value, set: *cells.at(to).first()?, interval: interval(&[(from, -1.0), (to, 1.0)])? })
-        };
-        order.into_iter().map(step).collect::<Option<Vec<_>>>().unwrap_or_default()
-    });
-    let free = order_free(c.factors_differ.len(), &c.factors_differ, interval);
+    let interval = |weights: &[(usize, f64)]| Some(contrast(&cells.terms(figure, weights)?, &w, s_b.as_ref()));
+    let step = |[from, to]: &[usize; 2]| {
+        let factor = &cells.differ[(from ^ to).trailing_zeros() as usize];
+        let value = cells.candidate.get(factor).cloned().unwrap_or_else(|| "none".into());
+        Some(Step { factor: factor.clone(), to: value, set: cells.at(*to, figure).next()?, interval: interval(&[(*from, -1.0), (*to, 1.0)])? })
+    };
+    let steps: Vec<Step> = path.iter().map(step).collect::<Option<_>>().unwrap_or_default();
+    let free = order_free(cells.differ, interval);
     (!steps.is_empty() || free.is_some()).then_some(Split { figure, steps, free })
 }
 
+/// The sets of a comparison by which of the differing factors are changed, as bits.
 struct Cells<'a> {
     sets: &'a [SetResult],
-    base: usize,
-    candidate: usize,
+    base: &'a Factors,
+    candidate: &'a Factors,
     differ: &'a [String],
-    figure: Figure,
+    /// `None` for a set of another day or beside the way from base to candidate.
+    changed: Vec<Option<usize>>,
 }
 
-impl Cells<'_> {
-    /// Sets of the day in the configuration with the chosen factors changed.
-    fn at(&self, chosen: usize) -> Vec<usize> {
-        let (a, b) = (&self.sets[self.base], &self.sets[self.candidate]);
-        let wanted: Factors = corner(&a.factors, &b.factors, self.differ, chosen);
-        let counts = |s: &SetResult| s.day == a.day && s.factors == wanted && s.figure(self.figure).mean.is_some();
-        (0..self.sets.len()).filter(|&i| counts(&self.sets[i])).collect()
+impl<'a> Cells<'a> {
+    fn new(sets: &'a [SetResult], a: usize, b: usize, differ: &'a [String]) -> Self {
+        let (base, candidate) = (&sets[a].factors, &sets[b].factors);
+        let beside = |s: &SetResult| differing(base, &s.factors).iter().any(|f| !differ.contains(f));
+        let place = |s: &SetResult| if s.day == sets[a].day && !beside(s) { changed(&s.factors, base, candidate, differ) } else { None };
+        Self { sets, base, candidate, differ, changed: sets.iter().map(place).collect() }
+    }
+
+    /// Sets with the chosen factors changed that have the figure.
+    fn at(&self, chosen: usize, figure: Figure) -> impl Iterator<Item = usize> {
+        (0..self.sets.len()).filter(move |&i| self.changed[i] == Some(chosen) && self.sets[i].figure(figure).mean.is_some())
     }
 
     /// Weights of cells as weights of set means; a cell run several times shares its weight. `None` when a cell is empty: it is never
     /// filled in by guessing.
-    fn terms(&self, weights: &[(usize, f64)]) -> Option<Vec<Term>> {
+    fn terms(&self, figure: Figure, weights: &[(usize, f64)]) -> Option<Vec<Term>> {
         let mut out = Vec::new();
         for (chosen, weight) in weights.iter().filter(|w| w.1 != 0.0) {
-            let members = self.at(*chosen);
+            let members: Vec<usize> = self.at(*chosen, figure).collect();
             if members.is_empty() {
                 return None;
             }
             for &i in &members {
-                let f = self.sets[i].figure(self.figure);
+                let f = self.sets[i].figure(figure);
                 out.push(Term { weight: weight / members.len() as f64, mean: f.mean?, n: f.values.len() });
             }
         }
         Some(out)
     }
+
+    /// The path that was run, one factor a step; empty when some of it is missing.
+    fn path(&self, c: &Confounding) -> Vec<[usize; 2]> {
+        if c.already_run.len() + 1 != self.differ.len() {
+            return Vec::new();
+        }
+        let on_the_way = c.already_run.iter().filter_map(|at| changed(at, self.base, self.candidate, self.differ));
+        let stops: Vec<usize> = [0].into_iter().chain(on_the_way).chain([(1 << self.differ.len()) - 1]).collect();
+        stops.windows(2).map(|w| [w[0], w[1]]).collect()
+    }
 }
 
-/// Order in which the factors change along the path that was run.
-fn path(cells: &Cells<'_>, c: &Confounding) -> Option<Vec<usize>> {
-    if !c.separate_with.is_empty() || !c.not_safe.is_empty() || c.already_run.len() + 1 != c.factors_differ.len() {
-        return None;
-    }
-    let b = &cells.sets[cells.candidate].factors;
-    let changed =
-        |at: &Factors| (0..c.factors_differ.len()).filter(|&i| at.get(&c.factors_differ[i]) == b.get(&c.factors_differ[i])).collect::<Vec<_>>();
-    let mut order: Vec<usize> = Vec::new();
-    for at in &c.already_run {
-        order.extend(changed(at).into_iter().filter(|i| !order.contains(i)).collect::<Vec<_>>());
-    }
-    order.extend((0..c.factors_differ.len()).filter(|i| !order.contains(i)).collect::<Vec<_>>());
-    (order.len() == c.factors_differ.len()).then_some(order)
-}
-
-fn order_free(k: usize, names: &[String], interval: impl Fn(&[(usize, f64)]) -> Option<Interval>) -> Option<OrderFree> {
+fn order_free(names: &[String], interval: impl Fn(&[(usize, f64)]) -> Option<Interval>) -> Option<OrderFree> {
+    let k = names.len();
     if !(2..=MAX_CORNERED).contains(&k) {
         return None;
     }

@@ -1,6 +1,6 @@
 //! What must never be proposed: a map on a fuel it is not meant for, or a configuration whose forecast crosses a limit.
 
-use super::{Factors, differing};
+use super::{Factors, corner, differing};
 
 /// A configuration that was run, with what it says about proposing others.
 #[derive(Debug, Clone)]
@@ -49,11 +49,7 @@ fn crossed(wanted: &Factors, base: &Factors, known: &[Known<'_>]) -> Option<Stri
     let alone: Option<Vec<&Known<'_>>> = differing(base, wanted)
         .iter()
         .map(|f| {
-            let mut one = base.clone();
-            match wanted.get(f) {
-                Some(v) => one.insert(f.clone(), v.clone()),
-                None => one.remove(f),
-            };
+            let one = corner(base, wanted, std::slice::from_ref(f), 1);
             known.iter().find(|k| *k.factors == one)
         })
         .collect();

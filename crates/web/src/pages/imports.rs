@@ -1,5 +1,6 @@
 //! Dropping files: upload, preview, questions, commit with progress.
 
+use super::custody::cut;
 use super::page;
 use crate::auth::{Calibrator, Reader};
 use crate::error::WebError;
@@ -69,7 +70,6 @@ pub(crate) async fn upload(
     let day = state.store.day(id).await?;
     let vehicle = state.store.vehicle(day.vehicle_id).await?;
     let (mut errors, mut known) = (Vec::new(), Vec::new());
-    let cut = |e: axum::extract::multipart::MultipartError| WebError::Bad(format!("the upload was cut short: {}", e.body_text()));
     while let Some(mut field) = form.next_field().await.map_err(cut)? {
         let name: String = field.file_name().unwrap_or_default().chars().filter(|c| !c.is_control()).take(200).collect();
         if name.is_empty() {

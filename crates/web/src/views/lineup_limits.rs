@@ -3,7 +3,8 @@
 use super::lineup_chart::threshold_words;
 use super::verdict_line;
 use crate::prefs::Prefs;
-use jamjar_core::limits::{LimitOutcome, Verdict as LimitVerdict};
+use jamjar_core::analysis::sentence_case;
+use jamjar_core::limits::{Limit, LimitOutcome, Verdict as LimitVerdict};
 use jamjar_workflow::lineup::LineUp;
 
 pub(crate) struct LimitRow {
@@ -18,58 +19,46 @@ pub(crate) struct LimitRow {
 
 /// The worst that the limits of a set say, and whether it is a warning.
 pub(super) fn limit_sentence(l: &LineUp, shown: usize, prefs: &Prefs) -> (String, bool) {
-    let judged = |o: &'_ LimitOutcome| l.vehicle.limits.iter().find(|x| x.id == o.limit).map(|x| (x, o.clone()));
-    let worst = l.verdicts[shown].iter().min_by(|a, b| a.verdict.cmp(&b.verdict)).and_then(judged);
-    match worst {
-        Some((_, o)) if o.verdict == LimitVerdict::Over => {
-            let over = l.verdicts[shown].iter().filter(|o| o.verdict == LimitVerdict::Over).filter_map(judged);
-            let words: Vec<String> = over.map(|(x, o)| format!("{} {}", x.channel.label(), verdict_line(x, &o, prefs.afr))).collect();
-            (format!("Don't run this: {}.", words.join("; ")), true)
+    match judged(l, shown).min_by(|a, b| a.1.verdict.cmp(&b.1.verdict)) {
+        Some((_, o)) if o.verdict == LimitVerdict::Over => (format!("Don't run this: {}.", in_words(l, shown, LimitVerdict::Over, prefs)), true),
+        Some((x, o)) if o.verdict == LimitVerdict::Clear => {
+            let line = verdict_line(x, o, prefs.afr);
+            (format!("Every limit was measured and clear; the tightest of them is {} ({line}).", x.channel.label()), false)
         }
-        Some((x, o)) if o.verdict == LimitVerdict::Clear => (
-            format!("Every limit was measured and clear; the tightest of them is {} ({}).", x.channel.label(), verdict_line(x, &o, prefs.afr)),
-            false,
-        ),
         Some(_) => (said_of_limits(l, shown, prefs), false),
         None => ("No limits are set for this vehicle, so nothing can be said of its margins.".into(), false),
     }
 }
 
+/// The limits of a set with their outcomes, in the order judged.
+fn judged(l: &LineUp, set: usize) -> impl Iterator<Item = (&Limit, &LimitOutcome)> {
+    l.verdicts[set].iter().filter_map(|o| l.vehicle.limits.iter().find(|x| x.id == o.limit).map(|x| (x, o)))
+}
+
+/// Those of one verdict, each with what it leaves or exceeds.
+fn in_words(l: &LineUp, set: usize, v: LimitVerdict, prefs: &Prefs) -> String {
+    let line = |(x, o): (&Limit, &LimitOutcome)| format!("{} {}", x.channel.label(), verdict_line(x, o, prefs.afr));
+    judged(l, set).filter(|(_, o)| o.verdict == v).map(line).collect::<Vec<_>>().join("; ")
+}
+
 fn said_of_limits(l: &LineUp, set: usize, prefs: &Prefs) -> String {
+    let named = |v: LimitVerdict| judged(l, set).filter(|(_, o)| o.verdict == v).map(|(x, _)| x.channel.label()).collect::<Vec<_>>();
     let mut parts = Vec::new();
     for (v, words) in
         [(LimitVerdict::CantTell, "can't be told"), (LimitVerdict::NotMeasured, "not measured"), (LimitVerdict::NotReached, "not reached")]
     {
-        let names: Vec<String> = named(l, set, v);
+        let names = named(v);
         if !names.is_empty() {
             parts.push(format!("{} {words}", names.join(" and ")));
         }
     }
-    let close: Vec<String> = l.verdicts[set]
-        .iter()
-        .filter(|o| o.verdict == LimitVerdict::Close)
-        .filter_map(|o| l.vehicle.limits.iter().find(|x| x.id == o.limit).map(|x| format!("{} {}", x.channel.label(), verdict_line(x, o, prefs.afr))))
-        .collect();
+    let close = in_words(l, set, LimitVerdict::Close, prefs);
     if !close.is_empty() {
-        parts.push(close.join("; "));
+        parts.push(close);
     }
-    let clear = named(l, set, LimitVerdict::Clear).len();
+    let clear = named(LimitVerdict::Clear).len();
     let rest = if clear > 0 { format!(" The other {clear} measured limits are clear.") } else { String::new() };
-    format!("Nothing measured is over. {}.{rest}", capital(&parts.join("; ")))
-}
-
-fn capital(s: &str) -> String {
-    let mut c = s.chars();
-    // A Greek letter is a symbol: λ does not become Λ at the start of a sentence.
-    c.next().map_or_else(String::new, |f| f.to_ascii_uppercase().to_string() + c.as_str())
-}
-
-fn named(l: &LineUp, set: usize, v: LimitVerdict) -> Vec<String> {
-    l.verdicts[set]
-        .iter()
-        .filter(|o| o.verdict == v)
-        .filter_map(|o| l.vehicle.limits.iter().find(|x| x.id == o.limit).map(|x| x.channel.label()))
-        .collect()
+    format!("Nothing measured is over. {}.{rest}", sentence_case(&parts.join("; ")))
 }
 
 pub(super) fn limit_rows(l: &LineUp, set: usize, prefs: &Prefs) -> Vec<LimitRow> {

@@ -37,11 +37,9 @@ pub(super) fn split_view(l: &LineUp, c: &Comparison, view: Figure, prefs: &Prefs
     let (u, v) = (unit_of(view, prefs), |x: f64| in_unit(view, x, prefs));
     let words = |i: &Interval| format!("{:+.1} ± {:.1} {u}", v(i.difference), v(i.half_width));
     let shares = s.free.iter().flat_map(|f| f.shares.iter().zip(&f.main)).map(|(a, b)| [a.0.clone(), words(&a.1), words(&b.1)]).collect();
-    let together = s.free.as_ref().map_or_else(String::new, |f| match Verdict::of(f.together.ci95()) {
-        Verdict::NoDifferenceShown => {
-            format!("No interaction is shown: together they do {} beyond the sum of each alone.", words(&f.together))
-        }
-        _ => format!("Together they do {} beyond the sum of each alone.", words(&f.together)),
+    let together = s.free.as_ref().map_or_else(String::new, |f| {
+        let begins = if Verdict::of(f.together.ci95()) == Verdict::NoDifferenceShown { "No interaction is shown: together" } else { "Together" };
+        format!("{begins} they do {} beyond the sum of each alone.", words(&f.together))
     });
     let averages = c.confounding.factors_differ.len() > 2;
     Some(SplitView { figure: place_of(view, l), chart: steps_chart(l, c, s, view, prefs), shares, averages, together })
