@@ -1,6 +1,7 @@
 //! Figures of one corrected curve: peaks, at-rpm values, band mean, area.
 
 use crate::driven::Driven;
+use crate::signal::hygiene::median_in_place;
 use crate::signal::interp;
 use serde::{Deserialize, Serialize};
 
@@ -66,20 +67,40 @@ pub const PLATEAU_SHARE: f64 = 0.05;
 /// Fall-off is read this far after the peak, rpm (our choice: about what an upshift is held beyond it).
 pub const FALL_OFF_RPM: f64 = 300.0;
 
+/// A value is read between two points of the curve that are no further apart, rpm (our choice): beyond lies a hole in the recording, or
+/// a speed that nobody held.
+const READ_ACROSS_RPM: f64 = 250.0;
+/// A mean may reach across points this many times as far apart as is usual on the curve: held steps are made for that, a hole is not.
+const MEAN_ACROSS: f64 = 2.5;
+
 impl Curve {
-    /// Power at an engine speed, kW; `None` outside the curve.
+    /// Power at an engine speed, kW; `None` outside the curve and in a hole of it.
     pub fn power_at(&self, rpm: f64) -> Option<f64> {
-        interp::linear(&self.rpm, &self.power_kw, rpm)
+        self.read(&self.power_kw, rpm)
     }
 
-    /// Torque at an engine speed, N·m; `None` outside the curve.
+    /// Torque at an engine speed, N·m; `None` outside the curve and in a hole of it.
     pub fn torque_at(&self, rpm: f64) -> Option<f64> {
-        interp::linear(&self.rpm, &self.torque_nm, rpm)
+        self.read(&self.torque_nm, rpm)
     }
 
-    /// Area under the power curve between two speeds, kW·rpm; `None` unless both are covered.
+    fn read(&self, values: &[f64], rpm: f64) -> Option<f64> {
+        let above = self.rpm.partition_point(|r| *r < rpm - 1e-6);
+        let here = self.rpm.get(above).is_some_and(|r| (r - rpm).abs() <= 1e-6);
+        let hole = |low: usize| self.rpm.get(above).is_some_and(|high| high - self.rpm[low] > READ_ACROSS_RPM);
+        if !here && above.checked_sub(1).is_some_and(hole) { None } else { interp::linear(&self.rpm, values, rpm) }
+    }
+
+    /// Area under the power curve between two speeds, kW·rpm; `None` unless both are covered and no hole lies between them.
     pub fn area(&self, from: f64, to: f64) -> Option<f64> {
-        interp::integral(&self.rpm, &self.power_kw, from, to)
+        let area = interp::integral(&self.rpm, &self.power_kw, from, to)?;
+        let gap = |w: &[f64]| w[1] - w[0];
+        let widest = self.rpm.windows(2).filter(|w| w[1] > from && w[0] < to).map(gap).fold(0.0, f64::max);
+        let bridged = widest <= READ_ACROSS_RPM || {
+            let mut all: Vec<f64> = self.rpm.windows(2).map(gap).collect();
+            widest <= MEAN_ACROSS * median_in_place(&mut all)
+        };
+        bridged.then_some(area)
     }
 
     /// Mean power over a band (trapezoid over rpm ÷ width, never over time), kW; `None` unless both ends are covered.
@@ -189,6 +210,19 @@ mod tests {
         fn shifted_mean(&self) -> f64 {
             100.0 - 2.5 / 3.0
         }
+    }
+
+    #[test]
+    fn a_hole_is_not_read_across_and_held_steps_give_a_mean_but_no_value_in_between() {
+        let c = ramp();
+        let keep: Vec<usize> = (0..c.rpm.len()).filter(|&i| !(3550.0..4000.0).contains(&c.rpm[i])).collect();
+        let pick = |v: &[f64]| keep.iter().map(|&i| v[i]).collect::<Vec<_>>();
+        let holed = Curve { rpm: pick(&c.rpm), power_kw: pick(&c.power_kw), torque_nm: pick(&c.torque_nm), edge: vec![false; keep.len()] };
+        assert_eq!((holed.power_at(3700.0), holed.band_mean([3000.0, 4500.0])), (None, None));
+        assert!(holed.power_at(3500.0).is_some() && holed.power_at(4000.0).is_some() && holed.band_mean([4000.0, 5000.0]).is_some());
+        let held = Curve { rpm: vec![3000.0, 3500.0, 4000.0, 5000.0], power_kw: vec![60.0, 70.0, 80.0, 100.0], ..Curve::default() };
+        assert_eq!((held.power_at(3500.0), held.power_at(3600.0)), (Some(70.0), None));
+        assert!((held.band_mean([3000.0, 5000.0]).unwrap() - 80.0).abs() < 1e-9);
     }
 
     #[test]

@@ -128,6 +128,13 @@ impl Series {
         Series { t: self.t[a..b.max(a)].to_vec(), v: self.v[a..b.max(a)].to_vec() }
     }
 
+    /// The same on a clock that is ahead by that much.
+    #[must_use]
+    pub fn shifted(mut self, by_s: f64) -> Series {
+        self.t.iter_mut().for_each(|t| *t += by_s);
+        self
+    }
+
     /// Number of samples.
     pub fn len(&self) -> usize {
         self.t.len()

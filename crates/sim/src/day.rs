@@ -8,7 +8,7 @@ use crate::fault::{FaultKind, Faults, Planted};
 use crate::fuel::SimFuel;
 use crate::instruments::{Clock, RecorderSpec, Upset, record};
 use crate::noise::Noise;
-use crate::pull::{PullSetup, Sweep, Trace, run_pull};
+use crate::pull::{Instant, PullSetup, Sweep, Trace, run_pull};
 use crate::scenario::{DaySpec, Scenario, ScenarioError, SetSpec, seconds_of};
 use crate::thermal::Thermal;
 use jamjar_core::air::AirState;
@@ -344,8 +344,18 @@ fn acts_at(p: &Planted, trace: &Trace, f: &Faults) -> Option<[f64; 2]> {
     }
 }
 
-/// True power over engine speed of the settled, uncut part.
+/// True power over engine speed of the settled, uncut part; of a step test, over the second half of each held speed.
 fn curve_of(trace: &Trace) -> TrueCurve {
+    if !trace.holds.is_empty() {
+        let mean = |[a, b]: &[f64; 2]| {
+            let late: Vec<&Instant> = trace.instants.iter().filter(|i| i.t >= 0.5 * (a + b) && i.t < *b).collect();
+            let n = late.len().max(1) as f64;
+            (late.iter().map(|i| i.rpm).sum::<f64>() / n, late.iter().map(|i| i.power_kw).sum::<f64>() / n)
+        };
+        let mut points: Vec<(f64, f64)> = trace.holds.iter().map(mean).collect();
+        points.sort_by(|a, b| a.0.total_cmp(&b.0));
+        return TrueCurve { rpm: points.iter().map(|p| p.0).collect(), power_kw: points.iter().map(|p| p.1).collect() };
+    }
     let cut = trace.instants.iter().find(|i| i.loaded && i.fuel_cut > 0.5).map_or(f64::INFINITY, |i| i.t);
     let settled = trace.instants.iter().filter(|i| i.loaded && i.t > trace.tip_s + SETTLED_S && i.t < cut && i.t < trace.lift_s);
     let mut points: Vec<(f64, f64)> = settled.step_by(10).map(|i| (i.rpm, i.power_kw)).collect();

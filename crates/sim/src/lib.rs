@@ -38,5 +38,5 @@ pub use fault::{FaultKind, FaultSpec, Planted};
 pub use fuel::SimFuel;
 pub use instruments::{RecorderSpec, SensorSpec};
 pub use noise::Noise;
-pub use pull::Sweep;
+pub use pull::{Held, Sweep};
 pub use scenario::{DaySpec, FuelSpec, MapRef, NoteSpec, SCENARIO_VERSION, Scenario, ScenarioError, SetSpec};

@@ -1,7 +1,7 @@
 //! One pull, stepped through time: tip-in, sweep, lift; what every instrument could see in each instant.
 
 use crate::computer::{Adaptation, MOST, MapProblem};
-use crate::driveline::CellSpec;
+use crate::driveline::{CellSpec, SimDyno};
 use crate::engine::EngineSpec;
 use crate::fault::Faults;
 use crate::fuel::SimFuel;
@@ -15,8 +15,8 @@ use serde::Deserialize;
 pub(crate) const STEP_S: f64 = 0.002;
 /// Time after the lift that is still recorded, s.
 const AFTER_S: f64 = 1.6;
-/// Longest a pull is held loaded, s.
-const LONGEST_S: f64 = 60.0;
+/// Longest a sweep is loaded, s, and a step test.
+const LONGEST_S: [f64; 2] = [60.0, 300.0];
 /// Time the engine is left on a limiter before the driver lifts, s.
 const ON_LIMITER_S: f64 = 0.9;
 /// Time the pedal takes, s, and where it rests before, %.
@@ -40,6 +40,32 @@ pub struct Sweep {
     /// From high speed down under load, as with a tractor on a brake.
     #[serde(default)]
     pub lug_down: bool,
+    /// Speeds held one after the other instead of a sweep; an inertia drum cannot.
+    #[serde(default)]
+    pub held: Option<Held>,
+}
+
+/// A step test: the dyno holds one speed after the other with the pedal down.
+#[derive(Debug, Clone, Copy, PartialEq, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Held {
+    /// From one speed to the next, rpm.
+    pub every_rpm: f64,
+    /// How long each is held, s.
+    pub seconds: f64,
+}
+
+impl Sweep {
+    /// What keeps it from being driven on such a dyno, in words.
+    pub(crate) fn problem(&self, dyno: SimDyno) -> Option<String> {
+        let h = self.held?;
+        if dyno == SimDyno::RollerInertia {
+            return Some("an inertia drum cannot hold a speed: leave out sweep.held".into());
+        }
+        let fits = |v: f64, low: f64, high: f64| (low..=high).contains(&v);
+        (!fits(h.every_rpm, 20.0, 5000.0) || !fits(h.seconds, 0.5, 60.0))
+            .then(|| format!("held every {} rpm for {} s: steps are 20 to 5000 rpm and 0.5 to 60 s", h.every_rpm, h.seconds))
+    }
 }
 
 fn usual_rate() -> f64 {
@@ -114,6 +140,8 @@ pub(crate) struct Trace {
     pub(crate) tip_s: f64,
     pub(crate) lift_s: f64,
     pub(crate) mean_retard_deg: f64,
+    /// Begin and end of each held speed, s.
+    pub(crate) holds: Vec<[f64; 2]>,
 }
 
 /// Phase of a pull.
@@ -122,6 +150,42 @@ pub(crate) enum Phase {
     Hold,
     Loaded { since: f64 },
     Lifted { since: f64 },
+}
+
+/// The brake's set speed in a step test: it holds, then goes on to the next at the ramp's rate.
+#[derive(Debug)]
+struct Stair {
+    held: Held,
+    sign: f64,
+    set_rpm: f64,
+    last_rpm: f64,
+    since: Option<f64>,
+}
+
+impl Stair {
+    fn new(s: &Sweep, sign: f64) -> Option<Self> {
+        s.held.map(|held| Self { held, sign, set_rpm: s.from_rpm, last_rpm: s.to_rpm, since: None })
+    }
+
+    /// Share of the ramp's rate the brake allows at a time and speed, and whether the last speed has been held.
+    fn go(&mut self, t: f64, rpm: f64, rate: f64, holds: &mut Vec<[f64; 2]>) -> (f64, bool) {
+        let left = self.sign * (self.set_rpm - rpm);
+        match self.since {
+            None if left > 2.0 => ((left / (0.12 * rate)).clamp(0.02, 1.0), false),
+            None => {
+                self.since = Some(t);
+                (0.0, false)
+            }
+            // The controller hunts a little around its set speed.
+            Some(since) if t - since < self.held.seconds => (((self.set_rpm - rpm) * self.sign * 3.0 + 9.0 * (4.1 * t).sin()) / rate, false),
+            Some(since) => {
+                holds.push([since, t]);
+                self.since = None;
+                self.set_rpm += self.sign * self.held.every_rpm;
+                (0.0, self.sign * (self.set_rpm - self.last_rpm) > 1.0)
+            }
+        }
+    }
 }
 
 /// How this one pull is driven: the sweep with the driver's and the controller's scatter.
@@ -147,6 +211,12 @@ impl Drive {
         let tip_at_s = 1.6 + noise.normal(0.25).clamp(-0.6, 0.9);
         let rate_rpm_s = s.sweep.rate_rpm_s * (1.0 + noise.normal(0.012));
         Self { sign, tip_at_s, lift_rpm, rate_rpm_s, hunting: noise.normal(2.0) }
+    }
+
+    /// Whether a sweep has reached its end, or anything takes too long.
+    fn is_over(&self, s: &PullSetup<'_>, t: f64, rpm: f64) -> bool {
+        let longest = LONGEST_S[usize::from(s.sweep.held.is_some())];
+        (s.sweep.held.is_none() && self.sign * (rpm - self.lift_rpm) >= 0.0) || t > self.tip_at_s + longest
     }
 
     fn pedal(phase: Phase, full: f64, t: f64) -> f64 {
@@ -182,9 +252,15 @@ pub(crate) fn run_pull(s: &PullSetup<'_>, thermal: &mut Thermal, adaptation: &mu
     let mut rig = Rig::new(s, thermal, adaptation)?;
     let (mut phase, mut t, mut rpm, mut limited_for) = (Phase::Hold, 0.0, s.sweep.from_rpm, 0.0);
     let (mut retard_sum, mut loaded_steps) = (0.0, 0u32);
-    let mut out = Trace { instants: Vec::with_capacity(9000), tip_s: drive.tip_at_s, lift_s: 0.0, mean_retard_deg: 0.0 };
+    let mut out = Trace { instants: Vec::with_capacity(9000), tip_s: drive.tip_at_s, lift_s: 0.0, mean_retard_deg: 0.0, holds: Vec::new() };
+    let mut stair = Stair::new(&s.sweep, drive.sign);
     loop {
-        let ramp = drive.ramp(s.sweep.lug_down, phase, t, limited_for > 0.0);
+        let mut ramp = drive.ramp(s.sweep.lug_down, phase, t, limited_for > 0.0);
+        let mut held_all = false;
+        if let (Some(stair), Phase::Loaded { .. }) = (&mut stair, phase) {
+            let (share, done) = stair.go(t, rpm, drive.rate_rpm_s, &mut out.holds);
+            (ramp, held_all) = (drive.sign * drive.rate_rpm_s * share, done);
+        }
         let step = rig.step(thermal, phase, t, rpm, Drive::pedal(phase, s.sweep.pedal, t), ramp);
         let now = step.instant;
         if now.loaded {
@@ -202,7 +278,7 @@ pub(crate) fn run_pull(s: &PullSetup<'_>, thermal: &mut Thermal, adaptation: &mu
         t += STEP_S;
         phase = match phase {
             Phase::Hold if t >= drive.tip_at_s => Phase::Loaded { since: t },
-            Phase::Loaded { .. } if drive.sign * (rpm - drive.lift_rpm) >= 0.0 || limited_for > ON_LIMITER_S || t > drive.tip_at_s + LONGEST_S => {
+            Phase::Loaded { .. } if held_all || drive.is_over(s, t, rpm) || limited_for > ON_LIMITER_S => {
                 out.lift_s = t;
                 Phase::Lifted { since: t }
             }

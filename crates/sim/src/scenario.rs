@@ -388,6 +388,9 @@ impl Scenario {
             if self.fuel(&s.fuel).is_none() {
                 return Some(format!("{about}: there is no fuel “{}” among [[fuel]]", s.fuel));
             }
+            if let Some(p) = s.sweep.unwrap_or(self.sweep).problem(self.cell.dyno) {
+                return Some(format!("{about}: {p}"));
+            }
             if !(1..=30).contains(&s.pulls) {
                 return Some(format!("{about}: {} pulls; a set has 1 to 30", s.pulls));
             }

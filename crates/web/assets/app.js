@@ -115,39 +115,44 @@
     line.setAttribute("y1", "10");
     line.setAttribute("y2", d.bottom);
     svg.append(line);
+    const places = [...new Set(curves.series.flatMap((c) => c.x))].sort((a, b) => a - b);
+    const nearest = (x) => places.reduce((best, p, i) => (Math.abs(p - x) < Math.abs(places[best] - x) ? i : best), 0);
+    const words = (x) => ({ "engine rpm": `${x} rpm`, "road km/h": `${x} km/h`, "dyno-shaft rpm": `${x} rpm of the shaft` })[curves.axis] || `${x.toFixed(1)} ${curves.axis}`;
     let at = 0;
-    const read = (rpm, values, place) => {
-      const i = rpm.findIndex((r) => Math.abs(r - place) < 1e-6);
+    const read = (xs, values, place) => {
+      const i = xs.findIndex((x) => Math.abs(x - place) < 1e-6);
       return i < 0 ? null : values[i];
     };
-    const show = (rpm) => {
-      at = Math.max(x0, Math.min(x1, Math.round(rpm / 50) * 50));
-      const x = p0 + ((at - x0) / (x1 - x0)) * (p1 - p0);
+    const show = (i) => {
+      if (!places.length) return;
+      at = Math.max(0, Math.min(places.length - 1, i));
+      const here = places[at];
+      const x = p0 + ((here - x0) / (x1 - x0)) * (p1 - p0);
       line.setAttribute("x1", x);
       line.setAttribute("x2", x);
-      $("#at").textContent = `At ${at} rpm`;
+      $("#at").textContent = `At ${words(here)}`;
       all("[data-at]").forEach((row) => {
         const s = curves.series.find((c) => c.key === row.dataset.at);
         const g = curves.gains.find((c) => c.key === row.dataset.at);
-        const p = s && read(s.rpm, s.power, at);
+        const p = s && read(s.x, s.power, here);
         $("[data-power]", row).textContent = p == null ? "–" : `${p.toFixed(1)} ${curves.unit}`;
-        const v = g && read(g.rpm, g.gain, at);
-        const h = g && g.half.length ? read(g.rpm, g.half, at) : null;
+        const v = g && read(g.x, g.gain, here);
+        const h = g && g.half.length ? read(g.x, g.half, here) : null;
         $("[data-gain]", row).textContent = v == null ? "" : `${v >= 0 ? "+" : ""}${v.toFixed(1)}${h == null ? "" : ` ±${h.toFixed(1)}`}`;
       });
     };
     const place = (e) => {
       const box = svg.getBoundingClientRect();
       const u = ((e.clientX - box.left) / box.width) * svg.viewBox.baseVal.width;
-      if (u >= p0 - 4 && u <= p1 + 4) show(x0 + ((u - p0) / (p1 - p0)) * (x1 - x0));
+      if (u >= p0 - 4 && u <= p1 + 4) show(nearest(x0 + ((u - p0) / (p1 - p0)) * (x1 - x0)));
     };
     svg.addEventListener("pointermove", place);
     svg.addEventListener("pointerdown", place);
     svg.setAttribute("tabindex", "0");
     svg.addEventListener("keydown", (e) => {
-      if (e.key === "ArrowLeft" || e.key === "ArrowRight") { e.preventDefault(); show(at + (e.key === "ArrowRight" ? 50 : -50) * (e.shiftKey ? 10 : 1)); }
+      if (e.key === "ArrowLeft" || e.key === "ArrowRight") { e.preventDefault(); show(at + (e.key === "ArrowRight" ? 1 : -1) * (e.shiftKey ? 10 : 1)); }
     });
-    show(Math.round((x0 + 0.45 * (x1 - x0)) / 50) * 50);
+    show(nearest(x0 + 0.45 * (x1 - x0)));
     const dim = (key) => all(".series", svg).forEach((g) => g.classList.toggle("dim", key !== null && g.dataset.key !== key));
     all("[data-hover]").forEach((row) => {
       row.addEventListener("pointerenter", () => dim(row.dataset.hover));

@@ -8,6 +8,7 @@ use jamjar_core::analysis::{
     Comparison, Figure, Measured, PullInput, SetInput, SetResult, Settings, analyse_sets, compare_all, measure_sets, note_pulls, set_verdicts,
 };
 use jamjar_core::calculators::shift::shift_points;
+use jamjar_core::driven::Driven;
 use jamjar_core::limits::LimitOutcome;
 use jamjar_store::{Pull, SetWithPulls, Store, Summary, VehicleRecord};
 
@@ -46,6 +47,21 @@ fn shift_window(base: &SetResult, v: &VehicleRecord) -> Option<[f64; 2]> {
     Some([low, high])
 }
 
+/// Band of the mean until a person chooses one, rpm.
+const BAND: [f64; 2] = [3000.0, 6500.0];
+
+/// A band that the baseline covers: the usual one, else where the vehicle is driven, else the middle of its curve.
+fn usual_band(base: &SetResult, driven: Option<Driven>) -> Option<[f64; 2]> {
+    let curve = &base.mean_curve;
+    let covered = |b: &[f64; 2]| curve.band_mean(*b).is_some();
+    let middle = || {
+        let [a, b] = curve.span_rpm()?;
+        let tenth = 0.1 * (b - a);
+        Some([((a + tenth) / 50.0).ceil() * 50.0, ((b - tenth) / 50.0).floor() * 50.0])
+    };
+    Some(BAND).filter(covered).or_else(|| driven.map(|d| d.span()).filter(covered)).or_else(|| middle().filter(covered))
+}
+
 /// Analyses sets under some settings. `base` is a set id; the first set when absent.
 ///
 /// # Errors
@@ -76,6 +92,7 @@ pub async fn line_up(store: &Store, ids: &[i64], base: Option<i64>, settings: &S
         if let Some(first) = analyse_sets(&inputs[base..=base], &measured[base..=base], &v.vehicle.engine, &settings).first() {
             settings.at_rpm = settings.at_rpm.or(first.figure(Figure::PeakTorque).rpm);
             settings.shift_rpm = settings.shift_rpm.or_else(|| shift_window(first, &v));
+            settings.band_rpm = settings.band_rpm.or_else(|| usual_band(first, settings.driven)).or(Some(BAND));
         }
         let mut results = analyse_sets(&inputs, &measured, &v.vehicle.engine, &settings);
         let candidates: Vec<usize> = (0..shown).filter(|i| *i != base).collect();

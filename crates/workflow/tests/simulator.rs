@@ -241,27 +241,3 @@ fn a_map_that_lacks_a_table_is_named() {
     assert!(e.contains("map C1: this engine needs a table boost_target"), "{e}");
     assert!(built_in("nowhere").unwrap_err().contains("there are: first-light, tolvern"));
 }
-
-#[test]
-fn a_lug_down_on_the_tractors_brake_is_found_and_weighed() {
-    let l = {
-        let mut l = built_in("marrow").unwrap();
-        l.scenario.day.truncate(1);
-        l.scenario.day[0].set.truncate(1);
-        l.scenario.sweep = jamjar_sim::Sweep { from_rpm: 2350.0, to_rpm: 1050.0, rate_rpm_s: 110.0, pedal: 100.0, lug_down: true };
-        l
-    };
-    let run = l.run(None, None).unwrap();
-    let folder = std::env::temp_dir().join(format!("jj-lug-{}", std::process::id()));
-    jamjar_workflow::simulate::write_days(&l, &run, &folder).unwrap();
-    let (result, _, analysed) = jamjar_workflow::job::run(&folder.join("job.json")).unwrap();
-    let _ = std::fs::remove_dir_all(&folder);
-    let (m, p) = (&analysed.measured[0][0], &run.days[0].sets[0].pulls[0]);
-    assert_eq!(result["sets"][0]["pulls"][0]["kind"], "lug_down", "{}", result["sets"][0]["pulls"][0]["flags"]);
-    let i = m.grid.rpm.iter().position(|r| *r == 1700.0).unwrap();
-    let truth = at(&p.truth.curve, 1700.0);
-    assert!((m.grid.power_kw[i] / truth - 1.0).abs() < 0.02, "{} of {truth}", m.grid.power_kw[i]);
-    let text = p.dyno.bytes.as_slice();
-    let (_, preview) = jamjar_workflow::import::preview(text, "lug.csv", &Mapping::default(), Some(2.1)).unwrap();
-    assert_eq!(preview.sweeps().count(), 1, "and it is offered when the file is dropped");
-}

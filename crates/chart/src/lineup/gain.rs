@@ -1,6 +1,6 @@
 //! The middle panel: gain over the baseline with its band, solid only where the band excludes zero.
 
-use super::{Frame, GAIN_HEIGHT, Gain};
+use super::{Frame, GAIN_HEIGHT, Gain, stretches};
 use crate::scale::{Scale, spread};
 use crate::svg::{escape, n, path, shorten};
 use std::fmt::Write;
@@ -33,11 +33,12 @@ impl Frame<'_> {
             let colour = self.colour(s.tone.name());
             let _ = write!(self.out, r#"<g class="series" data-key="{}">"#, escape(&s.key));
             if !g.half.is_empty() && (!self.is_dense() || g.series == self.chart.focus) {
-                let up = g.rpm.iter().zip(g.gain.iter().zip(&g.half)).filter(|(_, (_, h))| h.is_finite());
-                let mut d = path(up.clone().map(|(r, (v, h))| (self.x.at(*r), y.at(v + h))));
-                let back: Vec<(f64, f64)> = up.map(|(r, (v, h))| (self.x.at(*r), y.at(v - h))).collect();
-                d.push_str(&path(back.into_iter().rev()).replacen('M', "L", 1));
-                let _ = write!(self.out, r#"<path d="{d}Z" fill="{colour}" fill-opacity=".15"/>"#);
+                for stretch in stretches(&g.rpm) {
+                    let with_band = || stretch.clone().filter(|&i| g.half[i].is_finite());
+                    let mut d = path(with_band().map(|i| (self.x.at(g.rpm[i]), y.at(g.gain[i] + g.half[i]))));
+                    d.push_str(&path(with_band().rev().map(|i| (self.x.at(g.rpm[i]), y.at(g.gain[i] - g.half[i])))).replacen('M', "L", 1));
+                    let _ = write!(self.out, r#"<path d="{d}Z" fill="{colour}" fill-opacity=".15"/>"#);
+                }
             }
             for (solid, span) in spans(g) {
                 let d = path(span.map(|k| (self.x.at(g.rpm[k]), y.at(g.gain[k]))));
@@ -64,15 +65,17 @@ impl Frame<'_> {
     }
 }
 
-/// Stretches where the band excludes zero (solid) and where it does not, overlapping by one point so that they join.
+/// Stretches where the band excludes zero (solid) and where it does not, overlapping by one point so that they join; none across a hole.
 pub(super) fn spans(g: &Gain) -> Vec<(bool, std::ops::Range<usize>)> {
     let solid = |k: usize| g.half.get(k).is_some_and(|h| g.gain[k].abs() > *h);
     let mut out = Vec::new();
-    let mut start = 0;
-    for k in 1..=g.gain.len() {
-        if k == g.gain.len() || solid(k) != solid(start) {
-            out.push((solid(start), start..(k + 1).min(g.gain.len())));
-            start = k;
+    for stretch in stretches(&g.rpm) {
+        let mut start = stretch.start;
+        for k in stretch.start + 1..=stretch.end {
+            if k == stretch.end || solid(k) != solid(start) {
+                out.push((solid(start), start..(k + 1).min(stretch.end)));
+                start = k;
+            }
         }
     }
     out

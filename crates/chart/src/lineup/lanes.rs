@@ -1,8 +1,11 @@
 //! The lower panel: one thin lane for each limit, the share of its margin used.
 
-use super::{Frame, LANE};
+use super::{Frame, LANE, usual_gap};
 use crate::svg::{escape, n, shorten};
 use std::fmt::Write;
+
+/// A held speed is a bar of its own, not a stretch of the axis.
+const WIDEST_CELL: f64 = 14.0;
 
 impl Frame<'_> {
     /// Returns its lower edge.
@@ -11,6 +14,7 @@ impl Frame<'_> {
         let mut y = top + 8.0 + 6.0 * self.k;
         let (left, right) = (self.left, self.right);
         let tone = self.chart.series.get(self.chart.focus).map_or_else(String::new, |s| self.colour(s.tone.name()));
+        let gap = usual_gap(&self.chart.lane_rpm);
         for lane in &self.chart.lanes {
             let height = (LANE - 5.0) * self.k;
             match &lane.share {
@@ -26,9 +30,13 @@ impl Frame<'_> {
                     );
                 }
                 Some(share) => {
-                    let cell = (right - left) / share.len().max(1) as f64;
+                    let cell = (self.x.at(gap) - self.x.at(0.0)).clamp(1.0, WIDEST_CELL * self.k);
                     for (rpm, v) in self.chart.lane_rpm.iter().zip(share).filter_map(|(r, v)| v.map(|v| (r, v))) {
                         let h = (v.clamp(0.04, 1.0)) * height;
+                        let from = (self.x.at(*rpm) - cell / 2.0).max(left);
+                        if from >= right {
+                            continue;
+                        }
                         let (fill, opacity) = if v > 1.0 {
                             (self.colour("rosehip"), ".95")
                         } else if v > 0.75 {
@@ -39,9 +47,9 @@ impl Frame<'_> {
                         let _ = write!(
                             self.out,
                             r#"<rect x="{}" y="{}" width="{}" height="{}" fill="{fill}" fill-opacity="{opacity}"/>"#,
-                            n(self.x.at(*rpm) - cell / 2.0),
+                            n(from),
                             n(y + height - h),
-                            n(cell + 0.4),
+                            n((self.x.at(*rpm) + cell / 2.0 + 0.4).min(right) - from),
                             n(h)
                         );
                     }

@@ -36,6 +36,13 @@ pub struct Series {
     pub headline: String,
 }
 
+impl Series {
+    /// Whether its points stand far apart, as held speeds do: then each is marked.
+    fn is_stepped(&self) -> bool {
+        usual_gap(&self.rpm) >= STEPPED_RPM
+    }
+}
+
 /// Gain of one series over the baseline.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Gain {
@@ -83,6 +90,8 @@ pub struct LineUpChart {
     pub lanes: Vec<Lane>,
     /// The set looked at, whose lanes these are: index into the series.
     pub focus: usize,
+    /// What stands along the axis, with its unit.
+    pub axis: String,
     /// Unit of power and gain.
     pub unit: String,
     /// Size of text and lanes: 1 at a desk, larger for the cell theme.
@@ -99,6 +108,41 @@ const MANY: usize = 8;
 const LANE: f64 = 20.0;
 const LEFT: f64 = 46.0;
 const RIGHT: f64 = 176.0;
+
+/// Points this far apart are steps, not a sweep: no other axis has points so far apart.
+const STEPPED_RPM: f64 = 100.0;
+/// A line is broken where points are further apart than so many usual gaps: nothing was measured there. A sweep of sparse samples may
+/// leave out a few points of its grid.
+const HOLE: f64 = 5.0;
+/// The same where points are steps.
+const STEP_HOLE: f64 = 2.5;
+
+fn usual_gap(x: &[f64]) -> f64 {
+    let mut gaps: Vec<f64> = x.windows(2).map(|w| w[1] - w[0]).collect();
+    gaps.sort_by(f64::total_cmp);
+    gaps.get(gaps.len() / 2).copied().unwrap_or(0.0)
+}
+
+/// Whether a line goes on from one point to the next.
+fn goes_on(x: &[f64]) -> impl Fn(usize) -> bool + '_ {
+    let gap = usual_gap(x);
+    let hole = 1e-6 + gap * if gap >= STEPPED_RPM { STEP_HOLE } else { HOLE };
+    move |i| x[i + 1] - x[i] <= hole
+}
+
+/// Stretches of an axis without a hole.
+fn stretches(x: &[f64]) -> Vec<std::ops::Range<usize>> {
+    let goes_on = goes_on(x);
+    let mut out = Vec::new();
+    let mut start = 0;
+    for i in 0..x.len() {
+        if i + 1 == x.len() || !goes_on(i) {
+            out.push(start..i + 1);
+            start = i + 1;
+        }
+    }
+    out
+}
 
 struct Frame<'a> {
     chart: &'a LineUpChart,
@@ -185,7 +229,7 @@ impl Frame<'_> {
             self.line(s.at(t), bottom, s.at(t), bottom + 4.0, "mid", "");
             self.text(s.at(t), bottom + 4.0 + 13.0 * self.k, "middle", "figure", 12.0, 400, "mid", &n(t));
         }
-        self.text(self.right + 18.0, bottom + 4.0 + 13.0 * self.k, "start", "text", 12.5, 400, "mid", "engine rpm");
+        self.text(self.right + 18.0, bottom + 4.0 + 13.0 * self.k, "start", "text", 12.5, 400, "mid", &self.chart.axis.clone());
         bottom + 4.0 + 20.0 * self.k
     }
 }

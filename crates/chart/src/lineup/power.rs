@@ -1,6 +1,6 @@
 //! The upper panel: power with names at the line ends.
 
-use super::{Frame, POWER_HEIGHT, Series, TOP};
+use super::{Frame, POWER_HEIGHT, Series, TOP, stretches};
 use crate::scale::{Scale, spread};
 use crate::svg::{escape, n, path, shorten};
 use std::fmt::Write;
@@ -23,13 +23,19 @@ impl Frame<'_> {
         for (i, s) in self.chart.series.iter().enumerate() {
             let colour = self.colour(s.tone.name());
             let width = if s.baseline { 1.5 } else { 2.6 };
-            let d = path(s.rpm.iter().zip(&s.power).map(|(r, p)| (self.x.at(*r), y.at(*p))));
+            let stretch = |k: std::ops::Range<usize>| path(k.map(|i| (self.x.at(s.rpm[i]), y.at(s.power[i]))));
+            let d: String = stretches(&s.rpm).into_iter().map(stretch).collect();
             let _ = write!(self.out, r#"<g class="series" data-key="{}">"#, escape(&s.key));
             let _ = write!(
                 self.out,
                 r#"<path d="{d}" fill="none" stroke="{colour}" stroke-width="{width}" stroke-dasharray="{}" stroke-linejoin="round" stroke-linecap="round"/>"#,
                 s.dash.array()
             );
+            if s.is_stepped() {
+                for (r, p) in s.rpm.iter().zip(&s.power) {
+                    let _ = write!(self.out, r#"<circle cx="{}" cy="{}" r="2.4" fill="{colour}"/>"#, n(self.x.at(*r)), n(y.at(*p)));
+                }
+            }
             if let Some((rpm, p)) = s.peak {
                 let _ = write!(
                     self.out,

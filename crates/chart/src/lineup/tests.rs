@@ -38,6 +38,7 @@ fn chart(sets: usize) -> LineUpChart {
         lane_rpm: rpm,
         lanes,
         focus: 0,
+        axis: "engine rpm".into(),
         unit: "kW".into(),
         scale: 1.0,
     }
@@ -77,6 +78,27 @@ fn the_gain_is_solid_only_where_the_band_excludes_zero() {
 fn nothing_to_draw_is_still_a_picture() {
     let empty = LineUpChart { series: vec![], gains: vec![], lanes: vec![], ..chart(2) };
     assert!(lineup_svg(&empty, Paint::Dark).starts_with("<svg"));
+}
+
+#[test]
+fn no_line_crosses_a_hole_and_held_speeds_are_marked() {
+    let mut c = chart(2);
+    let hole = |r: &f64| (3000.0..4000.0).contains(r);
+    let s = &mut c.series[1];
+    (s.rpm, s.power) = s.rpm.iter().zip(&s.power).filter(|p| !hole(p.0)).map(|p| (*p.0, *p.1)).unzip();
+    let svg = lineup_svg(&c, Paint::Page);
+    let group = svg.split(r#"data-key="1""#).nth(1).unwrap();
+    assert_eq!(group.split_once("d=\"").unwrap().1.split_once('"').unwrap().0.matches('M').count(), 2, "two strokes");
+    assert_eq!(stretches(&[2000.0, 2050.0, 3000.0, 3050.0]), [0..2, 2..4]);
+    assert_eq!(stretches(&[2000.0, 2500.0, 3000.0, 4000.0]).len(), 1, "held speeds are joined");
+    let stepped = |n: usize| {
+        let mut c = chart(2);
+        c.series[1].rpm = (0..n).map(|i| 2000.0 + 500.0 * i as f64).collect();
+        c.series[1].power = vec![50.0; n];
+        lineup_svg(&c, Paint::Page).matches(r#"r="2.4""#).count()
+    };
+    assert_eq!(stepped(7), 7);
+    assert_eq!(lineup_svg(&chart(3), Paint::Page).matches(r#"r="2.4""#).count(), 0, "a sweep has no marks");
 }
 
 /// Lower edges of the texts that begin at one x, top to bottom.

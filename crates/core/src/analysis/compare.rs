@@ -1,17 +1,19 @@
 //! Sets against a baseline: differences with intervals, the gain curve with its simultaneous band, and what may be concluded.
 
 use super::Verdict;
+use super::gain::{Axis, GainCurve, LargestGain, gain_curve};
 use super::input::{Headline, Settings, Vehicle};
 use super::notes;
+use super::pool::{Alike, Pool};
 use super::second_looks::{self, SecondLooks};
-use super::sets::{Figure, SetResult, index_of};
+use super::sets::{Figure, SetResult};
 use super::split::{Split, splits};
-use crate::factors::{Confounding, Factors, Known, confounding};
+use crate::factors::{Confounding, Known, confounding};
 use crate::log::Flag;
-use crate::stats::band::{CurveScatter, SetCurves, scatter, significant_spans};
+use crate::stats::band::significant_spans;
 use crate::stats::family::dunnett_quantile;
 use crate::stats::plan::smallest_detectable;
-use crate::stats::pooled::{Between, Interval, Within, between, difference, within};
+use crate::stats::pooled::{Interval, difference};
 
 /// Half-width added per unit of correction-factor difference between days, as a share of power (our choice, stated in the notes).
 pub(super) const CROSS_DAY_SHARE: f64 = 0.25;
@@ -39,28 +41,6 @@ pub struct FigureComparison {
     pub pull_sd: Option<f64>,
 }
 
-/// Gain along the axis with its simultaneous band.
-#[derive(Debug, Clone, Default, PartialEq)]
-pub struct GainCurve {
-    /// Engine speed, rpm.
-    pub rpm: Vec<f64>,
-    /// Candidate − base, kW.
-    pub gain_kw: Vec<f64>,
-    /// Half-width of the band, kW; empty when there is no band.
-    pub half_kw: Vec<f64>,
-}
-
-/// The largest gain anywhere; large by chance among many looks, so it is judged by the band.
-#[derive(Debug, Clone, Copy, PartialEq)]
-pub struct LargestGain {
-    /// kW.
-    pub difference: f64,
-    /// rpm.
-    pub rpm: f64,
-    /// Whether the band excludes zero there; `None` without a band.
-    pub significant: Option<bool>,
-}
-
 /// A candidate set against the baseline.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Comparison {
@@ -74,6 +54,8 @@ pub struct Comparison {
     pub figures: Vec<FigureComparison>,
     /// Gain along rpm.
     pub curve: GainCurve,
+    /// The same along the axis that was asked for, when it is not engine speed.
+    pub other: Option<GainCurve>,
     /// Largest gain.
     pub largest: Option<LargestGain>,
     /// Spans where the band excludes zero, rpm.
@@ -87,70 +69,31 @@ pub struct Comparison {
 }
 
 impl Comparison {
+    /// The gain along the axis that was asked for.
+    pub fn drawn(&self) -> &GainCurve {
+        self.other.as_ref().unwrap_or(&self.curve)
+    }
+
     /// One figure.
     pub fn figure(&self, f: Figure) -> Option<&FigureComparison> {
         self.figures.iter().find(|c| c.figure == f)
     }
 }
 
-/// Scatter pooled over the sets that belong with a pair: same gear, on either day.
-pub(super) struct Pool<'a> {
-    sets: Vec<&'a SetResult>,
-    band: Option<CurveScatter>,
-}
-
 /// Compares candidates with the baseline. Sets that are neither lend their scatter when they share day and gear.
 pub fn compare_all(sets: &[SetResult], base: usize, candidates: &[usize], vehicle: &Vehicle, settings: &Settings) -> Vec<Comparison> {
-    let mut pools: Vec<(Vec<String>, Vec<Option<String>>, Pool<'_>)> = Vec::new();
+    let mut pools: Vec<Pool<'_>> = Vec::new();
     let mut out = Vec::new();
     let table = Table { sets, base, candidates, vehicle, settings };
     for &c in candidates {
-        let mut days = vec![sets[base].day.clone(), sets[c].day.clone()];
-        days.sort();
-        days.dedup();
-        let mut gears = vec![sets[base].factors.get("gear").cloned()];
-        if settings.across_gears {
-            gears.push(sets[c].factors.get("gear").cloned());
-        }
-        let at = pools.iter().position(|p| p.0 == days && p.1 == gears).unwrap_or_else(|| {
-            pools.push((days.clone(), gears.clone(), pool(sets, &days, &gears)));
+        let alike = Alike::new(&sets[base], &sets[c], settings.across_gears);
+        let at = pools.iter().position(|p| p.is(&alike)).unwrap_or_else(|| {
+            pools.push(Pool::new(sets, alike, settings.along));
             pools.len() - 1
         });
-        out.push(compare(&table, c, &pools[at].2));
+        out.push(compare(&table, c, &pools[at]));
     }
     out
-}
-
-fn pool<'a>(sets: &'a [SetResult], days: &[String], gears: &[Option<String>]) -> Pool<'a> {
-    let members: Vec<&SetResult> =
-        sets.iter().filter(|s| days.contains(&s.day) && gears.contains(&s.factors.get("gear").cloned()) && s.n() > 0).collect();
-    let mut grid: Vec<f64> = members.iter().flat_map(|s| s.mean_curve.rpm.iter().copied()).collect();
-    grid.sort_by(f64::total_cmp);
-    grid.dedup_by(|a, b| (*a - *b).abs() < 1e-6);
-    let curves: Vec<SetCurves> = members
-        .iter()
-        .map(|s| s.included_curves().map(|c| grid.iter().map(|r| index_of(&c.rpm, *r).map_or(f64::NAN, |i| c.power_kw[i])).collect()).collect())
-        .collect();
-    let band = scatter(&grid, &curves);
-    Pool { sets: members, band }
-}
-
-impl Pool<'_> {
-    pub(super) fn within(&self, f: Figure) -> Option<Within> {
-        within(&self.sets.iter().map(|s| s.figure(f).values.as_slice()).collect::<Vec<_>>())
-    }
-
-    pub(super) fn between(&self, f: Figure, w: &Within) -> Option<Between> {
-        let mut groups: Vec<(&Factors, Vec<&[f64]>)> = Vec::new();
-        for s in &self.sets {
-            let values = s.figure(f).values.as_slice();
-            match groups.iter_mut().find(|g| *g.0 == s.factors) {
-                Some(g) => g.1.push(values),
-                None => groups.push((&s.factors, vec![values])),
-            }
-        }
-        between(&groups.into_iter().map(|g| g.1).collect::<Vec<_>>(), w)
-    }
 }
 
 /// What all comparisons of one line-up share.
@@ -165,47 +108,28 @@ struct Table<'a> {
 fn compare(table: &Table<'_>, c: usize, pool: &Pool<'_>) -> Comparison {
     let (sets, base, vehicle, settings) = (table.sets, table.base, table.vehicle, table.settings);
     let (a, b) = (&sets[base], &sets[c]);
-    let known: Vec<Known<'_>> = sets.iter().filter(|s| s.n() > 0).map(SetResult::known).collect();
+    let known: Vec<Known<'_>> = sets.iter().filter(|s| s.n() > 0 && s.kinds == a.kinds).map(SetResult::known).collect();
     let confounding = confounding(&a.factors, &b.factors, &known);
     let refused = notes::reason_not_comparable(a, b, settings.across_gears);
     let figures: Vec<FigureComparison> = Figure::ALL.into_iter().map(|f| compare_figure(table, f, c, pool, refused.is_some())).collect();
-    let mut curve = gain_curve(a, b);
-    let peak = Figure::PeakPower;
-    if refused.is_none()
-        && let Some(band) = &pool.band
-        && a.n() > 0
-        && b.n() > 0
-    {
-        let w = pool.within(peak);
-        let s_b = w.as_ref().and_then(|w| pool.between(peak, w));
-        let half = band.half_widths(a.n(), b.n(), s_b.as_ref().zip(w.map(|w| w.sd)));
-        let extra = cross_day_share(a, b);
-        curve.half_kw = curve
-            .rpm
-            .iter()
-            .map(|r| index_of(&band.x, *r).map_or(f64::INFINITY, |i| half[i]) + extra * a.mean_curve.power_at(*r).unwrap_or(0.0).abs())
-            .collect();
-    }
-    let largest = (0..curve.rpm.len()).max_by(|&i, &j| curve.gain_kw[i].total_cmp(&curve.gain_kw[j])).map(|i| LargestGain {
-        difference: curve.gain_kw[i],
-        rpm: curve.rpm[i],
-        significant: curve.half_kw.get(i).map(|h| curve.gain_kw[i].abs() > *h),
-    });
+    let judged = |axis| match refused {
+        Some(_) => gain_curve(a, b, axis),
+        None => pool.judged(a, b, axis),
+    };
+    let curve = judged(Axis::EngineSpeed);
+    let other = a.other.is_some().then(|| judged(Axis::Other));
+    let largest = curve.largest();
     let significant_rpm = if curve.half_kw.is_empty() { Vec::new() } else { significant_spans(&curve.rpm, &curve.gain_kw, &curve.half_kw) };
     let splits: Vec<Split> = match refused {
         Some(_) => Vec::new(),
         None => splits(sets, base, c, &confounding, pool),
     };
-    let notes = notes::compose(a, b, &confounding, splits.first(), &figures, refused, pool_has_repeat(pool), vehicle, settings);
+    let notes = notes::compose(a, b, &confounding, splits.first(), &figures, refused, pool.has_repeat(), vehicle, settings);
     let plain = figures.iter().find(|f| f.figure == Figure::PeakPower).and_then(|f| f.interval);
-    let mut out =
-        Comparison { base, candidate: c, confounding, figures, curve, largest, significant_rpm, notes, splits, second: SecondLooks::default() };
+    let second = SecondLooks::default();
+    let mut out = Comparison { base, candidate: c, confounding, figures, curve, other, largest, significant_rpm, notes, splits, second };
     second_looks::take(sets, pool, &mut out, plain.as_ref(), settings);
     out
-}
-
-fn pool_has_repeat(pool: &Pool<'_>) -> bool {
-    pool.sets.iter().enumerate().any(|(i, s)| pool.sets[..i].iter().any(|o| o.factors == s.factors))
 }
 
 /// Share of power added to half-widths when the two sets stand on different days.
@@ -244,17 +168,6 @@ fn compare_figure(table: &Table<'_>, f: Figure, c: usize, pool: &Pool<'_>, refus
     if table.candidates.len() > 1 && settings.headline == Headline::Mean {
         let counts: Vec<usize> = table.candidates.iter().map(|&k| sets[k].figure(f).values.len()).filter(|n| *n > 0).collect();
         out.ci95_family = dunnett_quantile(n1, &counts, i.df).map(|q| [d - q * i.se - extra, d + q * i.se + extra]);
-    }
-    out
-}
-
-fn gain_curve(a: &SetResult, b: &SetResult) -> GainCurve {
-    let mut out = GainCurve::default();
-    for (i, rpm) in a.mean_curve.rpm.iter().enumerate() {
-        if let Some(j) = index_of(&b.mean_curve.rpm, *rpm) {
-            out.rpm.push(*rpm);
-            out.gain_kw.push(b.mean_curve.power_kw[j] - a.mean_curve.power_kw[i]);
-        }
     }
     out
 }

@@ -3,6 +3,8 @@
 use super::dips::{Beside, Dip, find_dips};
 use super::measure::Measured;
 use crate::log::Series;
+use crate::pull::detect::PullKind;
+use crate::pull::held::HeldStep;
 use serde::{Deserialize, Serialize};
 
 /// Retard below this is the knock control's own breathing, degrees (our choice).
@@ -16,6 +18,7 @@ const SPOOLED: f64 = 0.9;
 #[allow(missing_docs)]
 pub enum EventKind {
     TipIn,
+    Held,
     SpoolEnd,
     PeakTorque,
     PeakPower,
@@ -50,22 +53,29 @@ pub fn events(m: &Measured, beside: &Beside<'_>, ambient_kpa: Option<f64>) -> Ve
     let (times, speeds): (Vec<f64>, Vec<f64>) = pairs.into_iter().unzip();
     let rpm_at = |t: f64| crate::signal::interp::linear_clamped(&times, &speeds, t);
     let near = |rpm: f64| super::sets::index_of(&g.rpm, rpm).map_or(from, |i| g.time_s[i]);
-    let mut out = vec![Event {
-        kind: EventKind::TipIn,
-        at_s: from,
-        rpm: Some(span.from_rpm * m.ratio),
-        short: "tip-in".into(),
-        text: format!("tip-in settled at {:.0} rpm", span.from_rpm * m.ratio),
-    }];
-    out.extend(spool_end(beside, from, to, ambient_kpa, rpm_at));
+    let held = span.kind == PullKind::HeldSteps;
+    let mut out = Vec::new();
+    if held {
+        out.extend(m.steps.iter().map(step_event));
+    } else {
+        let rpm = span.from_rpm * m.ratio;
+        out.push(Event {
+            kind: EventKind::TipIn,
+            at_s: from,
+            rpm: Some(rpm),
+            short: "tip-in".into(),
+            text: format!("tip-in settled at {rpm:.0} rpm"),
+        });
+        out.extend(spool_end(beside, from, to, ambient_kpa, rpm_at));
+    }
     let f = g.curve().figures(None);
     for (kind, peak, words) in [(EventKind::PeakTorque, f.peak_torque, "peak torque"), (EventKind::PeakPower, f.peak_power, "peak power")] {
         if let Some(p) = peak {
             out.push(Event { kind, at_s: near(p.rpm), rpm: Some(p.rpm), short: words.into(), text: format!("{words} at {:.0} rpm", p.rpm) });
         }
     }
-    for d in find_dips(&g.rpm, &g.torque_nm, &g.edge, &g.time_s, beside) {
-        out.push(dip_event(&d, near(d.rpm)));
+    if !held {
+        out.extend(find_dips(&g.rpm, &g.torque_nm, &g.edge, &g.time_s, beside).iter().map(|d| dip_event(d, near(d.rpm))));
     }
     out.extend(knock(beside, from, to, &rpm_at));
     for (name, words) in [("fuel_cut", "fuel cut"), ("spark_cut", "spark cut")] {
@@ -92,6 +102,17 @@ pub fn events(m: &Measured, beside: &Beside<'_>, ambient_kpa: Option<f64>) -> Ve
 
 fn at(rpm: Option<f64>) -> String {
     rpm.map_or_else(String::new, |r| format!(" at {r:.0} rpm"))
+}
+
+fn step_event(s: &HeldStep) -> Event {
+    let moved = if s.is_moving() { format!(", still moving by {:+.1} %", 100.0 * s.moved) } else { String::new() };
+    Event {
+        kind: EventKind::Held,
+        at_s: s.from_s,
+        rpm: Some(s.rpm),
+        short: format!("{:.0}", s.rpm),
+        text: format!("held at {:.0} rpm: {:.1} s counted{moved}", s.rpm, s.to_s - s.from_s),
+    }
 }
 
 fn dip_event(d: &Dip, at_s: f64) -> Event {

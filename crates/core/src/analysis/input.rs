@@ -1,5 +1,6 @@
 //! What an analysis starts from.
 
+use super::along::Along;
 use crate::air::AirState;
 use crate::correction::Correction;
 use crate::driven::Driven;
@@ -83,6 +84,9 @@ pub struct Settings {
     /// A person accepts that sets in different gears are compared.
     #[serde(default)]
     pub across_gears: bool,
+    /// What curves and gains are drawn along.
+    #[serde(default)]
+    pub along: Along,
 }
 
 impl Settings {
@@ -105,6 +109,7 @@ impl Default for Settings {
             driven: None,
             shift_rpm: None,
             across_gears: false,
+            along: Along::EngineSpeed,
         }
     }
 }

@@ -1,16 +1,16 @@
 //! One pull, measured: found, aligned, turned into an uncorrected curve on the grid, and every limit judged.
 
 use super::input::{PullInput, Settings, Vehicle};
+use super::raw_grid::{RawGrid, Read};
 use super::window::{ecu_bounds, own_bounds, part};
 use crate::air::AirState;
 use crate::channel::Channel;
-use crate::figures::Curve;
 use crate::limits::{Limit, LimitOutcome, Sources, Traced, trace};
 use crate::log::{Flag, Recording, Series};
 use crate::pull::align::{Alignment, Pair, Ratio, Status, align, manual, zone_difference};
-use crate::pull::detect::{EndedBy, Load, PullKind, PullSpan, detect};
-use crate::pull::power::{DynoKind, PowerError, PowerTrace, derive, shaft_speed, slip_load, torque};
-use crate::signal::grid::to_grid;
+use crate::pull::detect::{EndedBy, Load, PullKind, PullSpan, detect, offered};
+use crate::pull::held::HeldStep;
+use crate::pull::power::{DynoKind, PowerError, derive, shaft_speed, slip_load, torque};
 use crate::signal::hygiene::look_over;
 use crate::signal::savgol::FilterRecord;
 use serde::{Deserialize, Serialize};
@@ -32,27 +32,6 @@ pub enum RatioSource {
     Alignment,
     /// Not known: the axis is dyno-shaft speed.
     Unknown,
-}
-
-/// The uncorrected curve on the grid, with what the diesel correction needs.
-#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
-#[allow(missing_docs)]
-pub struct RawGrid {
-    pub rpm: Vec<f64>,
-    pub power_kw: Vec<f64>,
-    pub torque_nm: Vec<f64>,
-    pub edge: Vec<bool>,
-    /// Time on the dyno clock at each grid speed, s.
-    pub time_s: Vec<f64>,
-    pub fuel_g_s: Option<Vec<f64>>,
-    pub charge_ratio: Option<Vec<f64>>,
-}
-
-impl RawGrid {
-    /// As an uncorrected curve.
-    pub fn curve(&self) -> Curve {
-        Curve { rpm: self.rpm.clone(), power_kw: self.power_kw.clone(), torque_nm: self.torque_nm.clone(), edge: self.edge.clone() }
-    }
 }
 
 /// Share of margin used along the grid; `None` when it could not be drawn.
@@ -90,6 +69,9 @@ pub struct Measured {
     pub ratio_from: RatioSource,
     pub filter: Option<FilterRecord>,
     pub grid: RawGrid,
+    /// The steps the curve was read from, where speeds were held.
+    #[serde(default)]
+    pub steps: Vec<HeldStep>,
     pub rate_rpm_s: Option<f64>,
     pub estimated: bool,
     pub has_road_speed: bool,
@@ -125,10 +107,9 @@ pub fn measure(input: &PullInput, vehicle: &Vehicle, settings: &Settings, limits
     let mut flags = input.dyno.flags.clone();
     flags.extend(input.ecu.iter().flat_map(|l| l.flags.clone()));
     let (given, mut ratio_from) = starting_ratio(&input.dyno, dyno.overall_ratio);
-    let mut found: Vec<PullSpan> = detect(&shaft, &Load::from_log(&input.dyno), given.unwrap_or(1.0));
-    if found.iter().any(|p| p.kind == PullKind::SweepUp) {
-        found.retain(|p| p.kind == PullKind::SweepUp);
-    }
+    let mut found: Vec<PullSpan> = offered(detect(&shaft, &Load::from_log(&input.dyno), given.unwrap_or(1.0)));
+    // An inertia drum has nothing to hold a speed with.
+    found.retain(|p| p.kind != PullKind::HeldSteps || dyno.kind != DynoKind::RollerInertia);
     let load = slip_load(&input.dyno, &shaft, dyno.kind);
     let (chosen, alignment) = choose(input, &shaft, &found, given, load.as_ref());
     let mut span = chosen.map(|i| found[i]);
@@ -163,7 +144,7 @@ pub fn measure(input: &PullInput, vehicle: &Vehicle, settings: &Settings, limits
         }
     }
     doubt_ratio(&input.dyno, &alignment, given, &mut flags);
-    if let Some(p) = span.as_mut() {
+    if let Some(p) = span.as_mut().filter(|p| p.kind != PullKind::HeldSteps) {
         use_ecu_throttle(p, input.ecu.as_ref(), &alignment);
     }
     let own = span.map_or([None, None], |p| {
@@ -186,7 +167,8 @@ pub fn measure(input: &PullInput, vehicle: &Vehicle, settings: &Settings, limits
         ratio_from,
         filter: None,
         grid: RawGrid::default(),
-        rate_rpm_s: span.map(|s| s.rate * ratio),
+        steps: Vec::new(),
+        rate_rpm_s: span.filter(|s| s.kind != PullKind::HeldSteps).map(|s| s.rate * ratio),
         estimated: input.coast_down.is_some(),
         has_road_speed: input.dyno.has("road_speed") || ecu.is_some_and(|l| l.has("road_speed")),
         air: input.air,
@@ -198,14 +180,16 @@ pub fn measure(input: &PullInput, vehicle: &Vehicle, settings: &Settings, limits
         alignment,
     };
     match span {
-        None => {
-            flags.push(Flag::new("no_pull", format!("no pull found in {}: speed never rises by 1000 rpm for 1.5 s under full load", input.dyno.name)))
-        }
+        None => flags.push(Flag::new(
+            "no_pull",
+            format!("no pull found in {}: under full load speed never rises by 1000 rpm for 1.5 s, nor is it held at three speeds", input.dyno.name),
+        )),
         Some(p) => {
             let trace = derive(shaft_log, &p, dyno, ratio, input.coast_down.as_ref(), settings.smoothing_s).map_err(fail)?;
             flags.extend(trace.flags.iter().cloned());
             out.filter = Some(trace.filter);
-            out.grid = grid(&trace, ecu, shaft_log, &out.alignment, settings.grid_rpm, input.air);
+            let read = Read { trace: &trace, span: &p, dyno: shaft_log, ecu, alignment: &out.alignment, air: input.air };
+            (out.grid, out.steps) = read.grid(settings.grid_rpm, &mut flags);
             let lane = |t: &Traced<'_>| {
                 let shift = if t.on_ecu_clock() { out.alignment.usable_lag()? } else { 0.0 };
                 t.lane(&out.grid.rpm, settings.grid_rpm, p.from_s + shift, p.to_s + shift)
@@ -337,38 +321,6 @@ fn use_ecu_throttle(p: &mut PullSpan, ecu: Option<&Recording>, alignment: &Align
         && seen.ended_by != EndedBy::EndOfLog
     {
         p.ended_by = seen.ended_by;
-    }
-}
-
-pub(super) fn grid(
-    trace: &PowerTrace,
-    ecu: Option<&Recording>,
-    dyno: &Recording,
-    alignment: &Alignment,
-    step: f64,
-    air: Option<AirState>,
-) -> RawGrid {
-    let edge: Vec<f64> = trace.edge.iter().map(|e| f64::from(u8::from(*e))).collect();
-    let all = vec![true; trace.rpm.len()];
-    let g = to_grid(&trace.rpm, &[&trace.power_kw, &trace.torque_nm, &edge, &trace.t], &all, step);
-    let beside = |name: &str| -> Option<Vec<f64>> {
-        let at_dyno = dyno.series(name).map(|s| (s, 0.0));
-        let (s, lag) = at_dyno.or_else(|| Some((ecu?.series(name)?, alignment.usable_lag()?)))?;
-        let mut s = s.reader();
-        g.y[3].iter().map(|t| s.at(t + lag)).collect()
-    };
-    let ambient = air.map(|a| a.pressure_hpa / 10.0);
-    RawGrid {
-        fuel_g_s: beside("fuel_flow"),
-        charge_ratio: beside("manifold_pressure").and_then(|m| {
-            let around = beside("ambient_pressure");
-            (0..m.len()).map(|i| around.as_ref().map(|a| a[i]).or(ambient).map(|a| m[i] / a)).collect()
-        }),
-        edge: g.y[2].iter().map(|v| *v > 1e-9).collect(),
-        rpm: g.x.clone(),
-        power_kw: g.y[0].clone(),
-        torque_nm: g.y[1].clone(),
-        time_s: g.y[3].clone(),
     }
 }
 

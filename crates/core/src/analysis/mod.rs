@@ -1,5 +1,6 @@
 //! From logs and settings to sets, comparisons and limits: the one computation behind pages, commands and reports.
 
+mod along;
 mod compare;
 mod corrected;
 mod coupling;
@@ -8,9 +9,12 @@ mod dips;
 #[cfg(test)]
 mod edge_tests;
 mod events;
+mod gain;
 mod input;
 mod measure;
 mod notes;
+mod pool;
+mod raw_grid;
 mod repeats;
 mod retrace;
 mod second_looks;
@@ -26,15 +30,18 @@ mod tests;
 mod together;
 mod window;
 
-pub use compare::{Comparison, FigureComparison, GainCurve, LargestGain, compare_all};
+pub use along::{Along, OtherAxis};
+pub use compare::{Comparison, FigureComparison, compare_all};
 pub use corrected::{Corrected, corrected};
 pub use coupling::{Coupling, CouplingKind, belt, coupling};
 pub use differs::{StateDifference, differs};
 pub use dips::{Beside, Dip, find_dips};
 pub use events::{Event, EventKind, events};
+pub use gain::{GainCurve, LargestGain};
 pub use input::{Aspiration, Cycle, Engine, Headline, Ignition, PullInput, SetInput, Settings, Vehicle};
-pub use measure::{ChannelSummary, Lane, MeasureError, Measured, RatioSource, RawGrid, measure};
+pub use measure::{ChannelSummary, Lane, MeasureError, Measured, RatioSource, measure};
 pub use notes::sentence_case;
+pub use raw_grid::RawGrid;
 pub use repeats::{PullFlag, Settled, flag_pulls, note_pulls};
 pub use retrace::retrace;
 pub use second_looks::SecondLooks;

@@ -3,10 +3,11 @@
 use super::Verdict;
 use super::compare::{CROSS_DAY_SHARE, FigureComparison, cross_day_share};
 use super::input::{Headline, Settings, Vehicle};
-use super::sets::{Figure, SetResult};
+use super::sets::{Figure, SetResult, index_of};
 use super::split::{Split, Step};
 use crate::factors::{Confounding, Factors};
 use crate::log::Flag;
+use crate::pull::detect::PullKind;
 use crate::stats::pooled::Interval;
 
 /// Ramp rates may differ by this share before torque is doubted.
@@ -24,6 +25,13 @@ pub(super) fn reason_not_comparable(a: &SetResult, b: &SetResult, across_gears: 
         let name = |s: &SetResult| s.factors.get("gear").cloned().unwrap_or_else(|| "not stated".into());
         return Some(format!("the gears differ ({} and {}): spool, clutch and tyre behave differently", name(a), name(b)));
     }
+    if let Some(mixed) = [a, b].into_iter().find(|s| s.kinds.len() > 1) {
+        return Some(format!("{} holds {} together: leave one kind out of it", mixed.id, kinds(mixed, " and ")));
+    }
+    if a.kinds != b.kinds {
+        let both = format!("{} against {}", kinds(a, ""), kinds(b, ""));
+        return Some(format!("{both}: charge, heat and inertia settle differently, so like is compared with like"));
+    }
     if a.estimated != b.estimated {
         return Some("one set is an estimated flywheel figure and the other is measured at the wheel: they are never mixed".into());
     }
@@ -32,6 +40,15 @@ pub(super) fn reason_not_comparable(a: &SetResult, b: &SetResult, across_gears: 
         _ => false,
     };
     (!shared).then(|| "the two sets share no engine speed".into())
+}
+
+fn kinds(s: &SetResult, between: &str) -> String {
+    let words = s.kinds.iter().map(|k| match k {
+        PullKind::SweepUp => "sweeps",
+        PullKind::LugDown => "lug-downs",
+        PullKind::HeldSteps => "held steps",
+    });
+    words.collect::<Vec<_>>().join(between)
 }
 
 /// Whether two sets were pulled in different gears.
@@ -119,6 +136,10 @@ pub(super) fn compose(
             out.push(Flag::new("borrowed_scatter", "A set has one pull: the interval borrows its scatter from the day's other sets."))
         }
         _ => {}
+    }
+    if a.kinds == [PullKind::HeldSteps] && b.kinds == a.kinds {
+        let shared = a.mean_curve.rpm.iter().filter(|r| index_of(&b.mean_curve.rpm, **r).is_some()).count();
+        out.push(Flag::new("held_steps", format!("Held steps, {shared} speeds in common: nothing was measured between them.")));
     }
     if !repeated {
         out.push(Flag::new("one_mounting", "Within one mounting only: no set was run again, so scatter between mountings is not in the interval."));

@@ -1,7 +1,8 @@
 //! The samples behind a measured pull, with any smoothing, without measuring its set again.
 
 use super::input::{PullInput, Settings, Vehicle};
-use super::measure::{Measured, grid, own_parts};
+use super::measure::{Measured, own_parts};
+use super::raw_grid::Read;
 use crate::pull::power::{PowerError, PowerTrace, derive};
 
 /// Power sample by sample under the smoothing of `settings`, and the measurement with its curve made from it. What was found
@@ -13,7 +14,8 @@ pub fn retrace(m: &Measured, input: &PullInput, vehicle: &Vehicle, settings: &Se
     let Some(span) = m.span else { return Ok(None) };
     let (dyno, ecu) = own_parts(input, m.own_window);
     let trace = derive(&dyno, &span, &vehicle.dyno, m.ratio, input.coast_down.as_ref(), settings.smoothing_s)?;
-    let grid = grid(&trace, ecu.as_deref(), &dyno, &m.alignment, settings.grid_rpm, m.air);
-    let again = Measured { grid, filter: Some(trace.filter), ..m.clone() };
+    let read = Read { trace: &trace, span: &span, dyno: &dyno, ecu: ecu.as_deref(), alignment: &m.alignment, air: m.air };
+    let (grid, steps) = read.grid(settings.grid_rpm, &mut Vec::new());
+    let again = Measured { grid, steps, filter: Some(trace.filter), ..m.clone() };
     Ok(Some((trace, again)))
 }

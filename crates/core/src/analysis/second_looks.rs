@@ -1,8 +1,9 @@
 //! Second looks at a comparison: the baseline as it stood then, drift as a sensitivity, days through their own baselines,
 //! equivalence, and best pulls made fair. Each ends as a sentence beside the headline; none replaces it.
 
-use super::compare::{Comparison, Pool};
+use super::compare::Comparison;
 use super::input::{Headline, Settings};
+use super::pool::Pool;
 use super::repeats::day_drift;
 use super::sets::{Figure, SetResult};
 use crate::log::Flag;
@@ -52,7 +53,7 @@ fn run(s: &SetResult, clocks: bool) -> Option<Run> {
 
 /// The baseline's runs next before and next after the candidate on its day.
 fn bracket(sets: &[SetResult], pool: &Pool<'_>, a: &SetResult, b: &SetResult) -> Option<Interval> {
-    let same: Vec<&SetResult> = sets.iter().filter(|s| s.day == a.day && s.factors == a.factors && s.n() > 0).collect();
+    let same: Vec<&SetResult> = sets.iter().filter(|s| s.day == a.day && s.factors == a.factors && s.kinds == a.kinds && s.n() > 0).collect();
     let clocks = b.at_h.is_some() && same.iter().all(|s| s.at_h.is_some());
     let set = run(b, clocks)?;
     let runs = || same.iter().filter_map(|s| run(s, clocks));
@@ -63,7 +64,8 @@ fn bracket(sets: &[SetResult], pool: &Pool<'_>, a: &SetResult, b: &SetResult) ->
 }
 
 fn adjusted(sets: &[SetResult], a: &SetResult, b: &SetResult) -> Option<(Interval, f64, f64, &'static str)> {
-    let members: Vec<&SetResult> = sets.iter().filter(|s| s.day == a.day && s.n() > 0 && s.factors.get("gear") == a.factors.get("gear")).collect();
+    let with_it = |s: &&SetResult| s.day == a.day && s.n() > 0 && s.kinds == a.kinds && s.factors.get("gear") == a.factors.get("gear");
+    let members: Vec<&SetResult> = sets.iter().filter(with_it).collect();
     let d = day_drift(&members, &a.factors, Figure::PeakPower)?;
     let k = d.configurations.iter().position(|c| *c == b.factors)?;
     let order = d.fit.order?;
@@ -73,7 +75,7 @@ fn adjusted(sets: &[SetResult], a: &SetResult, b: &SetResult) -> Option<(Interva
 /// The two sets through sets of one same map, fuel and build that both days have; the one most pulled where there are several.
 fn across(sets: &[SetResult], a: &SetResult, b: &SetResult) -> Option<Relative> {
     let key = |s: &SetResult| ["map", "fuel", "build", "gear"].map(|f| s.factors.get(f).cloned());
-    let on = |day: &str| sets.iter().filter(|s| s.day == day && s.n() > 0).collect::<Vec<_>>();
+    let on = |day: &str| sets.iter().filter(|s| s.day == day && s.kinds == a.kinds && s.n() > 0).collect::<Vec<_>>();
     let (first, second) = (on(&a.day), on(&b.day));
     let mean = |s: &SetResult, day: &[&SetResult]| {
         let f = s.figure(Figure::PeakPower);

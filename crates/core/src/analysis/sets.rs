@@ -1,11 +1,13 @@
 //! Sets: figures of the included pulls, their headline, their mean curve, their limits.
 
+use super::along::{Along, OtherAxis, other_axis};
 use super::corrected::{Corrected, corrected};
 use super::input::{Engine, Headline, SetInput, Settings};
 use super::measure::Measured;
 use crate::factors::{Factors, Known};
 use crate::figures::{Curve, Figures};
 use crate::limits::{LimitOutcome, Verdict};
+use crate::pull::detect::PullKind;
 use crate::stats::two_sets::{mean, sample_sd};
 use serde::{Deserialize, Serialize};
 
@@ -138,8 +140,12 @@ pub struct SetResult {
     pub figures: Vec<SetFigures>,
     /// Mean of the included curves where all of them have a value.
     pub mean_curve: Curve,
+    /// The same along the axis that was asked for, when it is not engine speed.
+    pub other: Option<OtherAxis>,
     /// Mean rate of the included pulls, rpm/s.
     pub rate_rpm_s: Option<f64>,
+    /// Kinds of the included pulls, each once: sweeps, lug-downs, held steps.
+    pub kinds: Vec<PullKind>,
     /// True when a coast-down loss was added.
     pub estimated: bool,
     /// Fuels its map is meant for, in words; `None` when nobody said.
@@ -172,9 +178,19 @@ impl SetResult {
         self.figures.iter().find(|s| s.figure == f).unwrap_or(&self.figures[0])
     }
 
-    /// Curves of the included pulls.
+    /// Curves of the included pulls at engine speed.
     pub fn included_curves(&self) -> impl Iterator<Item = &Curve> {
         self.pulls.iter().zip(&self.included).filter(|(_, i)| **i).map(|(p, _)| &p.curve)
+    }
+
+    /// The mean curve along the axis that was asked for.
+    pub fn drawn(&self) -> &Curve {
+        self.other.as_ref().map_or(&self.mean_curve, |o| &o.mean)
+    }
+
+    /// The place of an engine speed on that axis.
+    pub fn place(&self, rpm: f64) -> Option<f64> {
+        self.other.as_ref().map_or(Some(rpm), |o| o.place(rpm))
     }
 }
 
@@ -208,6 +224,10 @@ fn analyse_set(input: &SetInput, measured: &[Measured], engine: &Engine, setting
     let chosen = |i: &usize| included[*i];
     let indices: Vec<usize> = (0..pulls.len()).filter(chosen).collect();
     let curves: Vec<&Curve> = indices.iter().map(|&i| &pulls[i].curve).collect();
+    let other = (settings.along != Along::EngineSpeed).then(|| {
+        let all: Vec<&Curve> = pulls.iter().map(|p| &p.curve).collect();
+        other_axis(settings.along, measured, &all, &included, mean_curve)
+    });
     let mean_curve = mean_curve(&curves);
     let of_mean = mean_curve.figures(None);
     let figures = Figure::ALL
@@ -240,6 +260,7 @@ fn analyse_set(input: &SetInput, measured: &[Measured], engine: &Engine, setting
         map_fuels: input.map_fuels.clone(),
         limits: set_verdicts(measured),
         rate_rpm_s: average(indices.iter().filter_map(|&i| measured[i].rate_rpm_s).collect()),
+        kinds: kinds_of(indices.iter().filter_map(|&i| measured[i].span.map(|s| s.kind))),
         estimated: indices.iter().any(|&i| measured[i].estimated),
         factor: average(indices.iter().map(|&i| pulls[i].factor).collect()).unwrap_or(1.0),
         pulls,
@@ -247,7 +268,18 @@ fn analyse_set(input: &SetInput, measured: &[Measured], engine: &Engine, setting
         included,
         figures,
         mean_curve,
+        other,
     }
+}
+
+fn kinds_of(pulls: impl Iterator<Item = PullKind>) -> Vec<PullKind> {
+    let mut out: Vec<PullKind> = Vec::new();
+    for k in pulls {
+        if !out.contains(&k) {
+            out.push(k);
+        }
+    }
+    out
 }
 
 /// Mean of several curves over the speeds they share.

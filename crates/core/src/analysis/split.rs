@@ -1,6 +1,6 @@
 //! A difference of several factors, split: step by step along a path that was run, and free of order when every corner was.
 
-use super::compare::Pool;
+use super::pool::Pool;
 use super::sets::{Figure, SetResult};
 use crate::factors::{Confounding, Factors, MAX_CORNERED, changed, differing};
 use crate::stats::pooled::{Interval, Term, contrast};
@@ -70,7 +70,7 @@ struct Cells<'a> {
     base: &'a Factors,
     candidate: &'a Factors,
     differ: &'a [String],
-    /// `None` for a set of another day or beside the way from base to candidate.
+    /// `None` for a set of another day or kind of pull or beside the way from base to candidate.
     changed: Vec<Option<usize>>,
 }
 
@@ -78,7 +78,9 @@ impl<'a> Cells<'a> {
     fn new(sets: &'a [SetResult], a: usize, b: usize, differ: &'a [String]) -> Self {
         let (base, candidate) = (&sets[a].factors, &sets[b].factors);
         let beside = |s: &SetResult| differing(base, &s.factors).iter().any(|f| !differ.contains(f));
-        let place = |s: &SetResult| if s.day == sets[a].day && !beside(s) { changed(&s.factors, base, candidate, differ) } else { None };
+        let place = |s: &SetResult| {
+            if s.day == sets[a].day && s.kinds == sets[a].kinds && !beside(s) { changed(&s.factors, base, candidate, differ) } else { None }
+        };
         Self { sets, base, candidate, differ, changed: sets.iter().map(place).collect() }
     }
 

@@ -24,6 +24,7 @@ pub(super) fn pull(id: &str, peak_kw: f64, extra_kw: f64, from_rpm: f64) -> Meas
         ratio_from: RatioSource::Geometry,
         filter: None,
         grid: RawGrid { edge: vec![false; rpm.len()], time_s: vec![0.0; rpm.len()], rpm, power_kw, torque_nm, ..RawGrid::default() },
+        steps: Vec::new(),
         rate_rpm_s: Some(600.0),
         estimated: false,
         has_road_speed: false,

@@ -5,7 +5,7 @@ use super::measure::{Lane, MeasureError, Measured, measure, own_parts};
 use crate::limits::{Limit, Sources, evaluate};
 use crate::log::Flag;
 use crate::pull::align::{Pair, Ratio, Status, align};
-use crate::pull::detect::refine_ended_by;
+use crate::pull::detect::{PullKind, refine_ended_by};
 use crate::pull::power::shaft_speed;
 use rayon::prelude::*;
 
@@ -118,10 +118,10 @@ fn refuse(set: &SetInput, m: &mut Measured, i: usize, reason: String, limits: &[
         .collect();
 }
 
-/// Engine speed at the end of a pull: by the ratio that was measured where it contradicts the geometry (another gear).
+/// Engine speed at the end of a pull, which a step test does not have: by the ratio that was measured where it contradicts the geometry (another gear).
 fn end_rpm(m: &Measured) -> Option<f64> {
     let ratio = m.alignment.measured_ratio.filter(|k| (k / m.ratio - 1.0).abs() > OTHER_GEAR).unwrap_or(m.ratio);
-    m.span.map(|s| s.to_rpm * ratio)
+    m.span.filter(|s| s.kind != PullKind::HeldSteps).map(|s| s.to_rpm * ratio)
 }
 
 fn name_endings(measured: &mut [Vec<Measured>], vehicle: &Vehicle) {

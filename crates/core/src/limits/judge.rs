@@ -116,13 +116,29 @@ fn cannot_answer(limit: &Limit, s: &Series, gated: &[bool], thresholds: &[Option
     None
 }
 
+/// A speed that stays within this share for this long, s, is held: no sweep (our choice, as where step tests are found).
+const HELD: (f64, f64) = (0.01, 2.0);
+
 fn reach(limit: &Limit, s: &Series, gated: &[bool], speed: Option<&Series>) -> Option<String> {
-    let top = speed.and_then(|n| (0..s.len()).filter(|&i| gated[i]).filter_map(|i| n.at(s.t[i])).reduce(f64::max));
-    let slow = limit.channel.kind().is_some_and(|k| k.name == "exhaust_temp");
-    match (top, slow) {
-        (Some(rpm), true) => Some(format!("measured up to {:.0} rpm, for a sweep, not sustained load", (rpm / 10.0).floor() * 10.0)),
-        (Some(rpm), false) => Some(format!("measured up to {:.0} rpm", (rpm / 10.0).floor() * 10.0)),
-        (None, true) => Some("for a sweep, not sustained load".into()),
-        (None, false) => None,
+    let at: Vec<(f64, f64)> =
+        speed.map_or_else(Vec::new, |n| (0..s.len()).filter(|&i| gated[i]).filter_map(|i| Some((s.t[i], n.at(s.t[i])?))).collect());
+    let top = at.iter().map(|p| p.1).reduce(f64::max).map(|rpm| format!("measured up to {:.0} rpm", (rpm / 10.0).floor() * 10.0));
+    let slow = limit.channel.kind().is_some_and(|k| k.name == "exhaust_temp").then(|| match longest_held(&at) {
+        s if s >= HELD.1 => format!("one speed held for {s:.0} s at most, not sustained load"),
+        _ => "for a sweep, not sustained load".to_owned(),
+    });
+    let all: Vec<String> = top.into_iter().chain(slow).collect();
+    (!all.is_empty()).then(|| all.join(", "))
+}
+
+/// Longest time the speed stayed where it was, s.
+fn longest_held(at: &[(f64, f64)]) -> f64 {
+    let (mut longest, mut start) = (0.0_f64, 0);
+    for i in 1..at.len() {
+        if (at[i].1 - at[start].1).abs() > HELD.0 * at[start].1 || at[i].0 - at[i - 1].0 > HELD.1 {
+            start = i;
+        }
+        longest = longest.max(at[i].0 - at[start].0);
     }
+    longest
 }

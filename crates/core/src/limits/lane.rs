@@ -13,8 +13,9 @@ impl Traced<'_> {
     pub fn lane(&self, grid: &[f64], step: f64, from_s: f64, to_s: f64) -> Option<Vec<Option<f64>>> {
         let mut speed = self.speed.as_ref()?.reader();
         self.limit.span_units()?;
-        let first = *grid.first()?;
-        let mut out = vec![None; grid.len()];
+        let (first, last) = (*grid.first()?, *grid.last()?);
+        // A grid may have holes, as where speeds were held: samples in between belong to no point of it.
+        let mut out = vec![None; ((last - first) / step).round() as usize + 1];
         let (mut t, mut cells, mut shares) = (Vec::new(), Vec::new(), Vec::new());
         let mut put = |t: &mut Vec<f64>, cells: &mut Vec<f64>, shares: &mut Vec<f64>| {
             for (cell, held) in cells.drain(..).zip(held(t, shares, self.limit.sustain_s)) {
@@ -39,7 +40,7 @@ impl Traced<'_> {
             }
         }
         put(&mut t, &mut cells, &mut shares);
-        Some(out)
+        Some(grid.iter().map(|x| out[((x - first) / step).round() as usize]).collect())
     }
 }
 

@@ -1,5 +1,6 @@
 //! Finding pulls in a recording, trimming tip-in and lift, and saying what ended each.
 
+use super::held;
 use crate::log::{Recording, Series};
 use crate::signal::savgol::{WindowPlan, median_step};
 use serde::{Deserialize, Serialize};
@@ -51,6 +52,8 @@ pub enum PullKind {
     SweepUp,
     /// Falling rpm under load.
     LugDown,
+    /// Speeds held one after the other under load.
+    HeldSteps,
 }
 
 /// A pull found in a recording, on the recording's own clock.
@@ -130,8 +133,29 @@ pub fn detect(speed: &Series, load: &Load, scale: f64) -> Vec<PullSpan> {
             }
         }
     }
+    add_held(&mut out, held::find(speed, &loaded, load.throttle.is_some(), scale));
     out.sort_by(|a, b| a.from_s.total_cmp(&b.from_s));
     out
+}
+
+/// A test of several steps takes the place of the ramps inside it; fewer steps count where there is nothing else.
+fn add_held(out: &mut Vec<PullSpan>, tests: Vec<(PullSpan, usize)>) {
+    for (test, _) in tests.iter().filter(|t| t.1 >= held::MIN_STEPS) {
+        out.retain(|p| p.from_s < test.from_s || p.to_s > test.to_s);
+        out.push(*test);
+    }
+    if out.is_empty() {
+        out.extend(tests.into_iter().map(|t| t.0));
+    }
+}
+
+/// Of the pulls found in a recording, those that are offered and numbered: lug-downs only where there is nothing else, as speed also
+/// falls under load when a sweep is taken off the brake.
+pub fn offered(mut found: Vec<PullSpan>) -> Vec<PullSpan> {
+    if found.iter().any(|p| p.kind != PullKind::LugDown) {
+        found.retain(|p| p.kind != PullKind::LugDown);
+    }
+    found
 }
 
 /// The value below which that per cent of a non-empty buffer lies, reordering it.

@@ -2,4 +2,5 @@
 
 pub mod align;
 pub mod detect;
+pub mod held;
 pub mod power;

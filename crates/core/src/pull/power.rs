@@ -267,7 +267,10 @@ fn without_spikes(raw: &Raw, a: usize, b: usize, flags: &mut Vec<Flag>) -> Vec<u
         let m = spikes(&v[a..b], 8, 9.0, 0.05 * (high - low).abs().max(1.0));
         let n = m.iter().filter(|s| **s).count();
         if n > 0 {
-            flags.push(Flag::new("spikes", format!("{n} spikes in {name} left out of the curve; limits still see them")));
+            flags.push(Flag::new(
+                "spikes",
+                format!("{n} {} in {name} left out of the curve; limits still see them", if n == 1 { "spike" } else { "spikes" }),
+            ));
         }
         m
     };

@@ -6,14 +6,14 @@ use crate::auth::Reader;
 use crate::error::WebError;
 use crate::prefs::Prefs;
 use crate::state::AppState;
-use crate::views::{Encoding, LineUpAsked, chart_of, lineup_page};
+use crate::views::{Encoding, LineUpAsked, LineUpFields, chart_of, lineup_page};
 use axum::body::Bytes;
 use axum::extract::{Query, State};
 use axum::http::Uri;
 use axum::http::header::{CONTENT_DISPOSITION, CONTENT_TYPE, SET_COOKIE};
 use axum::response::{IntoResponse, Response};
 use jamjar_chart::{Paint, lineup_svg};
-use jamjar_core::analysis::Settings;
+use jamjar_core::analysis::{Along, Settings};
 use jamjar_store::Thing;
 use jamjar_workflow::lineup::{LineUp, line_up};
 use resvg::{tiny_skia, usvg};
@@ -38,11 +38,14 @@ pub(crate) struct Params {
     at: String,
     #[serde(default)]
     across: String,
+    #[serde(default)]
+    along: String,
 }
 
 impl Params {
     fn asked(&self) -> Result<LineUpAsked, WebError> {
-        LineUpAsked::read(self.focus, &self.view, &self.band, &self.at, &self.across).map_err(WebError::Bad)
+        let Self { view, band, at, across, along, .. } = self;
+        LineUpAsked::read(&LineUpFields { focus: self.focus, view, band, at, across, along }).map_err(WebError::Bad)
     }
 }
 
@@ -55,7 +58,7 @@ async fn read(state: &AppState, prefs: &Prefs, p: &Params) -> Result<Arc<(LineUp
         return Err(WebError::Bad("A line-up needs sets: tick some on a day sheet and press “Line up”.".into()));
     }
     let asked = p.asked()?;
-    let settings = Settings { at_rpm: asked.at, across_gears: !asked.across.is_empty(), ..prefs.settings(Some(asked.band)) };
+    let settings = Settings { at_rpm: asked.at, across_gears: !asked.across.is_empty(), along: asked.along, ..prefs.settings(asked.band) };
     let since = state.fresh.look(&state.store).await?;
     let key = format!("{ids:?} {:?} {settings:?}", p.base);
     if let Some(kept) = state.lineups.get(&key, &state.fresh) {
@@ -141,17 +144,23 @@ fn quoted(s: &str) -> String {
     format!("\"{}\"", safe.replace('"', "\"\""))
 }
 
-/// Mean power, torque, gain and band of every set, in kW and N·m, one row per engine speed.
+/// Mean power, torque, gain and band of every set, in kW and N·m, one row per place on the axis.
 fn table(l: &LineUp, prefs: &Prefs) -> String {
-    let mut grid: Vec<f64> = l.results.iter().flat_map(|r| r.mean_curve.rpm.clone()).collect();
+    let mut grid: Vec<f64> = l.results.iter().flat_map(|r| r.drawn().rpm.clone()).collect();
     grid.sort_by(f64::total_cmp);
     grid.dedup();
     let mut out = format!(
-        "# {}; correction {}; headline {}; filter {} s\nengine speed (rpm)",
+        "# {}; correction {}; headline {}; filter {} s\n{}",
         l.vehicle.vehicle.name.replace(['\n', '\r'], " "),
         prefs.correction.label(),
         prefs.headline.label(),
-        prefs.smoothing_s
+        prefs.smoothing_s,
+        match l.settings.along {
+            Along::EngineSpeed => "engine speed (rpm)",
+            Along::ShaftSpeed => "dyno-shaft speed (rpm)",
+            Along::RoadSpeed => "road speed (km/h)",
+            Along::Time => "time from tip-in (s)",
+        }
     );
     for s in &l.sets {
         let name = format!("{} on {} (set {})", s.set.config.map, s.set.config.fuel, s.set.position);
@@ -161,18 +170,18 @@ fn table(l: &LineUp, prefs: &Prefs) -> String {
     }
     out.push('\n');
     let cell = |v: Option<f64>| v.filter(|v| v.is_finite()).map_or_else(String::new, |v| format!("{v:.3}"));
-    for rpm in grid {
-        let _ = write!(out, "{rpm:.0}");
+    for x in grid {
+        let _ = write!(out, "{}", (x * 10.0).round() / 10.0);
         for (i, r) in l.results.iter().enumerate() {
-            let at = |v: &[f64], x: &[f64]| x.iter().position(|g| (g - rpm).abs() < 1e-6).and_then(|k| v.get(k).copied());
+            let at = |v: &[f64], places: &[f64]| places.iter().position(|g| (g - x).abs() < 1e-6).and_then(|k| v.get(k).copied());
             let c = l.comparisons.iter().find(|c| c.candidate == i);
             let _ = write!(
                 out,
                 ",{},{},{},{}",
-                cell(at(&r.mean_curve.power_kw, &r.mean_curve.rpm)),
-                cell(at(&r.mean_curve.torque_nm, &r.mean_curve.rpm)),
-                cell(c.and_then(|c| at(&c.curve.gain_kw, &c.curve.rpm))),
-                cell(c.and_then(|c| at(&c.curve.half_kw, &c.curve.rpm)))
+                cell(at(&r.drawn().power_kw, &r.drawn().rpm)),
+                cell(at(&r.drawn().torque_nm, &r.drawn().rpm)),
+                cell(c.and_then(|c| at(&c.drawn().gain_kw, &c.drawn().rpm))),
+                cell(c.and_then(|c| at(&c.drawn().half_kw, &c.drawn().rpm)))
             );
         }
         out.push('\n');

@@ -6,9 +6,10 @@ use super::words::{count, date_words, verdict_line};
 use super::{InboxFragment, PlanRow, RunFragment, Shell, plan_rows};
 use crate::prefs::Prefs;
 use askama::Template;
-use jamjar_core::analysis::{Measured, PullFlag, SetInput, SetResult, Settled, analyse_sets, flag_pulls, set_verdicts};
+use jamjar_core::analysis::{Corrected, Measured, PullFlag, SetInput, SetResult, Settled, analyse_sets, flag_pulls, set_verdicts};
 use jamjar_core::limits::Verdict;
 use jamjar_core::pull::align::{Alignment, Status};
+use jamjar_core::pull::detect::PullKind;
 use jamjar_store::{Day, DaySheet, PlanItem, SetWithPulls, VehicleRecord};
 use jamjar_workflow::lineup::input_of;
 
@@ -191,7 +192,7 @@ fn card(
                     heat: heat_words(m),
                     peak: f.peak_power.map_or_else(|| "–".into(), |x| format!("{:.1} at {:.0}", u.from_kw(x.value), x.rpm)),
                     torque: f.peak_torque.map_or_else(|| "–".into(), |x| format!("{:.0} at {:.0}", prefs.torque.from_nm(x.value), x.rpm)),
-                    span: c.curve.span_rpm().map_or_else(|| "–".into(), |s| format!("{:.0}–{:.0}", s[0], s[1])),
+                    span: span_words(m, c),
                     ended: m.span.map_or("no pull", |s| s.ended_by.label()),
                     clock: clock_words(&m.alignment),
                     clock_why: m.alignment.reason.clone().unwrap_or_default(),
@@ -232,6 +233,15 @@ fn heat_words(m: &Measured) -> String {
         if refused { "temperatures: clocks not aligned" } else { "temperatures not measured" }.into()
     } else {
         format!("{} °C", parts.join(" · "))
+    }
+}
+
+fn span_words(m: &Measured, c: &Corrected) -> String {
+    let Some([a, b]) = c.curve.span_rpm() else { return "–".into() };
+    match m.span.map(|s| s.kind) {
+        Some(PullKind::HeldSteps) => format!("{a:.0}–{b:.0}, {} held", m.steps.len()),
+        Some(PullKind::LugDown) => format!("{b:.0}–{a:.0}, down"),
+        _ => format!("{a:.0}–{b:.0}"),
     }
 }
 

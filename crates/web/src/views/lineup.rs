@@ -2,7 +2,7 @@
 
 use super::Shell;
 use super::encode::{Encoding, SetTag};
-use super::lineup_ask::{LineUpAsked, query_of};
+use super::lineup_ask::{LineUpAsked, band_words, query_of};
 use super::lineup_chart::{chart_of, data_json};
 use super::lineup_figures::{FigureRow, can_show, figure_row, half, in_unit, missing, place_of, shown as shown_figures, unit_of};
 use super::lineup_limits::{LimitRow, limit_rows, limit_sentence};
@@ -13,7 +13,7 @@ use super::words::{count, date_words};
 use crate::prefs::Prefs;
 use askama::Template;
 use jamjar_chart::{Paint, lineup_svg};
-use jamjar_core::analysis::{Comparison, Figure, SetResult, differs, headline_sentence, sentence_about};
+use jamjar_core::analysis::{Along, Comparison, Figure, SetResult, differs, headline_sentence, sentence_about};
 use jamjar_workflow::lineup::LineUp;
 
 pub(crate) struct SetRow {
@@ -58,6 +58,7 @@ pub(crate) struct LineUpPage {
     pub(crate) figure_heads: Vec<String>,
     pub(crate) not_known: String,
     pub(crate) view: Setting,
+    pub(crate) axes: Vec<(String, &'static str, bool)>,
     pub(crate) band: String,
     pub(crate) at: String,
     pub(crate) asks_band: bool,
@@ -202,6 +203,9 @@ pub(crate) fn lineup_page(l: &LineUp, e: &Encoding, prefs: &Prefs, asked: &LineU
     }
     let mut caveats: Vec<(String, String)> =
         focus.map_or_else(Vec::new, |f| l.comparisons[f].notes.iter().map(|n| (tag(&n.kind).to_owned(), by_name(l, &n.text))).collect());
+    if let Some(c) = not_drawn(l, asked.along) {
+        caveats.insert(0, c);
+    }
     LineUpPage {
         shell: Shell::new("Line-up", &prefs.theme, "lineup"),
         day_id: first.day_id,
@@ -219,7 +223,8 @@ pub(crate) fn lineup_page(l: &LineUp, e: &Encoding, prefs: &Prefs, asked: &LineU
         figure_heads: shown_figures(l).into_iter().map(|f| format!("{}, {}", place_of(f, l), unit_of(f, prefs))).collect(),
         not_known: not_known(l),
         view: view_setting(l, asked.view),
-        band: asked.band_words(),
+        band: l.settings.band_rpm.map_or_else(String::new, band_words),
+        axes: axes(l, &hidden, asked),
         at: l.settings.at_rpm.map_or(String::new(), |r| format!("{r:.0}")),
         asks_band: asked.view == Figure::BandMeanPower,
         asks_at: asked.view == Figure::PowerAt,
@@ -259,6 +264,29 @@ fn view_setting(l: &LineUp, view: Figure) -> Setting {
         label: "Compared by",
         choices: choices.map(|f| Choice { id: f.id().into(), label: f.label().into(), on: f == view }).collect(),
     }
+}
+
+/// Axes that any set of the line-up can be drawn along, as links; road speed only where it was logged.
+fn axes(l: &LineUp, hidden: &[(&'static str, String)], asked: &LineUpAsked) -> Vec<(String, &'static str, bool)> {
+    let logged = l.measured.iter().flatten().any(|m| m.grid.road_kmh.is_some());
+    let offered = Along::ALL.into_iter().filter(|a| *a != Along::RoadSpeed || logged || *a == asked.along);
+    let link = |along: Along| {
+        let pairs: Vec<(&'static str, String)> = hidden.iter().cloned().chain(LineUpAsked { along, ..asked.clone() }.pairs()).collect();
+        format!("/line-up?{}", query_of(&pairs).replace("%2C", ","))
+    };
+    offered.map(|a| (link(a), a.label(), a == asked.along)).collect()
+}
+
+/// Sets that have no curve along the axis asked for, and why.
+fn not_drawn(l: &LineUp, along: Along) -> Option<(String, String)> {
+    let missing: Vec<String> =
+        (0..l.sets.len()).filter(|&i| l.results[i].n() > 0 && l.results[i].drawn().rpm.is_empty()).map(|i| name_of(l, i)).collect();
+    let why = match along {
+        Along::RoadSpeed => "no road speed was logged with it, or speeds were held",
+        _ => "speeds were held, so there is nothing between them",
+    };
+    (along != Along::EngineSpeed && !missing.is_empty())
+        .then(|| ("axis".to_owned(), format!("Not drawn along {}: {} ({why}).", along.label(), missing.join(", "))))
 }
 
 /// A caveat that begins with a set's id begins with its name.

@@ -1,10 +1,7 @@
 //! What a line-up was asked for, and addresses that ask for it again.
 
 use super::words::decimal;
-use jamjar_core::analysis::Figure;
-
-/// Band of the mean until a person chooses one, rpm.
-const BAND: [f64; 2] = [3000.0, 6500.0];
+use jamjar_core::analysis::{Along, Figure};
 
 /// What the address of a line-up says beside sets, baseline and view settings.
 #[derive(Debug, Clone, PartialEq)]
@@ -13,12 +10,25 @@ pub(crate) struct LineUpAsked {
     pub(crate) focus: Option<i64>,
     /// Figure the sets are compared by.
     pub(crate) view: Figure,
-    /// Band of the mean, rpm.
-    pub(crate) band: [f64; 2],
+    /// Band of the mean, rpm; left to the baseline's curve when nobody chose.
+    pub(crate) band: Option<[f64; 2]>,
     /// Engine speed to read power at, rpm.
     pub(crate) at: Option<f64>,
     /// Why sets in different gears may be compared; empty when they may not.
     pub(crate) across: String,
+    /// What curves and gains are drawn along.
+    pub(crate) along: Along,
+}
+
+/// The fields of an address as they came.
+#[derive(Default)]
+pub(crate) struct Fields<'a> {
+    pub(crate) focus: Option<i64>,
+    pub(crate) view: &'a str,
+    pub(crate) band: &'a str,
+    pub(crate) at: &'a str,
+    pub(crate) across: &'a str,
+    pub(crate) along: &'a str,
 }
 
 impl LineUpAsked {
@@ -26,20 +36,22 @@ impl LineUpAsked {
     ///
     /// # Errors
     /// A sentence for a band or an engine speed that makes no sense.
-    pub(crate) fn read(focus: Option<i64>, view: &str, band: &str, at: &str, across: &str) -> Result<Self, String> {
+    pub(crate) fn read(f: &Fields<'_>) -> Result<Self, String> {
         let number = |s: &str| decimal(s).filter(|v| (100.0..=30_000.0).contains(v));
-        let band = if band.trim().is_empty() {
-            BAND
-        } else {
-            let ends = band.split_once(['-', '–']).and_then(|(a, b)| Some([number(a)?, number(b)?])).filter(|b| b[1] > b[0]);
-            ends.ok_or_else(|| format!("“{band}” is no band: write two engine speeds, the lower first, such as 3000-6500"))?
+        let band = match f.band.trim() {
+            "" => None,
+            s => {
+                let ends = s.split_once(['-', '–']).and_then(|(a, b)| Some([number(a)?, number(b)?])).filter(|b| b[1] > b[0]);
+                Some(ends.ok_or_else(|| format!("“{s}” is no band: write two engine speeds, the lower first, such as 3000-6500"))?)
+            }
         };
-        let at = match at.trim() {
+        let at = match f.at.trim() {
             "" => None,
             s => Some(number(s).ok_or_else(|| format!("“{s}” is no engine speed: write rpm, such as 4000"))?),
         };
-        let across: String = across.trim().chars().take(200).collect();
-        Ok(Self { focus, view: Figure::from_id(view).unwrap_or(Figure::PeakPower), band, at, across })
+        let across: String = f.across.trim().chars().take(200).collect();
+        let view = Figure::from_id(f.view).unwrap_or(Figure::PeakPower);
+        Ok(Self { focus: f.focus, view, band, at, across, along: Along::from_id(f.along).unwrap_or_default() })
     }
 
     /// Fields that are not as they are when nothing is asked.
@@ -48,8 +60,8 @@ impl LineUpAsked {
         if self.view != Figure::PeakPower {
             out.push(("view", self.view.id().to_owned()));
         }
-        if self.band != BAND {
-            out.push(("band", self.band_words()));
+        if let Some(band) = self.band {
+            out.push(("band", band_words(band)));
         }
         if let Some(at) = self.at {
             out.push(("at", format!("{at:.0}")));
@@ -57,13 +69,16 @@ impl LineUpAsked {
         if !self.across.is_empty() {
             out.push(("across", self.across.clone()));
         }
+        if self.along != Along::EngineSpeed {
+            out.push(("along", self.along.id().to_owned()));
+        }
         out
     }
+}
 
-    /// The band as it is typed.
-    pub(crate) fn band_words(&self) -> String {
-        format!("{:.0}-{:.0}", self.band[0], self.band[1])
-    }
+/// A band as it is typed.
+pub(crate) fn band_words([a, b]: [f64; 2]) -> String {
+    format!("{a:.0}-{b:.0}")
 }
 
 /// An encoded query from fields.
@@ -79,17 +94,19 @@ mod tests {
 
     #[test]
     fn an_address_says_only_what_is_not_usual() {
-        let plain = LineUpAsked::read(None, "", "", "", "").unwrap();
+        let plain = LineUpAsked::read(&Fields::default()).unwrap();
         assert!(plain.pairs().is_empty());
-        let all = LineUpAsked::read(Some(3), "power_at", "2500 – 5000", "4100", " same clutch, both locked ").unwrap();
-        assert_eq!(query_of(&all.pairs()), "view=power_at&band=2500-5000&at=4100&across=same+clutch%2C+both+locked");
-        let again = LineUpAsked::read(Some(3), "power_at", "2500-5000", "4100", "same clutch, both locked").unwrap();
+        let f = Fields { focus: Some(3), view: "power_at", band: "2500 – 5000", at: "4100", across: " same clutch, both locked ", along: "road" };
+        let all = LineUpAsked::read(&f).unwrap();
+        assert_eq!(query_of(&all.pairs()), "view=power_at&band=2500-5000&at=4100&across=same+clutch%2C+both+locked&along=road");
+        let again = LineUpAsked::read(&Fields { band: "2500-5000", across: "same clutch, both locked", ..f }).unwrap();
         assert_eq!(again, all);
     }
 
     #[test]
     fn nonsense_is_refused_in_words() {
-        assert!(LineUpAsked::read(None, "", "6500-3000", "", "").unwrap_err().contains("the lower first"));
-        assert!(LineUpAsked::read(None, "", "", "fast", "").unwrap_err().contains("such as 4000"));
+        let refused = |f: Fields<'_>| LineUpAsked::read(&f).unwrap_err();
+        assert!(refused(Fields { band: "6500-3000", ..Fields::default() }).contains("the lower first"));
+        assert!(refused(Fields { at: "fast", ..Fields::default() }).contains("such as 4000"));
     }
 }

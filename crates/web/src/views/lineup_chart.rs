@@ -29,9 +29,9 @@ pub(crate) fn chart_of(l: &LineUp, e: &Encoding, prefs: &Prefs, focus: Option<us
                 tone: e.tone(s),
                 dash: e.dash(s),
                 baseline: i == l.base,
-                rpm: r.mean_curve.rpm.clone(),
-                power: r.mean_curve.power_kw.iter().map(|p| u.from_kw(*p)).collect(),
-                peak: peak.rpm.and_then(|rpm| Some((rpm, u.from_kw(r.mean_curve.power_at(rpm)?)))),
+                rpm: r.drawn().rpm.clone(),
+                power: r.drawn().power_kw.iter().map(|p| u.from_kw(*p)).collect(),
+                peak: peak.rpm.and_then(|rpm| Some((r.place(rpm)?, u.from_kw(r.mean_curve.power_at(rpm)?)))),
                 headline: peak.headline.zip(peak.rpm).map_or_else(String::new, |(p, rpm)| format!("{:.1} at {rpm:.0}", u.from_kw(p))),
             }
         })
@@ -42,22 +42,25 @@ pub(crate) fn chart_of(l: &LineUp, e: &Encoding, prefs: &Prefs, focus: Option<us
         .filter(|c| c.figure(Figure::PeakPower).is_some_and(|f| f.verdict != Verdict::CantTell || f.mean_difference.is_some()))
         .map(|c| Gain {
             series: c.candidate,
-            rpm: c.curve.rpm.clone(),
-            gain: c.curve.gain_kw.iter().map(|v| u.from_kw(*v)).collect(),
-            half: c.curve.half_kw.iter().map(|v| u.from_kw(*v)).collect(),
+            rpm: c.drawn().rpm.clone(),
+            gain: c.drawn().gain_kw.iter().map(|v| u.from_kw(*v)).collect(),
+            half: c.drawn().half_kw.iter().map(|v| u.from_kw(*v)).collect(),
         })
         .collect();
     let shown = focus.map_or(l.base, |f| l.comparisons[f].candidate);
-    let lane_rpm = l.results[shown].mean_curve.rpm.clone();
+    let along = l.settings.along;
+    let looked_at = &l.results[shown];
+    let grid: Vec<f64> = looked_at.mean_curve.rpm.iter().copied().filter(|r| looked_at.place(*r).is_some()).collect();
     LineUpChart {
         power_title: format!("power {place}, {}, {}", u.label(), prefs.correction.label()),
         gain_title: format!("gain over {}, {}; 95 % band, whole curve", name_of(l, l.base), u.label()),
         lane_title: format!("margin used by {}, worst of {}", name_of(l, shown), count(l.measured[shown].len(), "pull")),
-        lanes: lanes_of(l, shown, &lane_rpm, prefs.afr),
+        lanes: lanes_of(l, shown, &grid, prefs.afr),
         focus: shown,
         series,
         gains,
-        lane_rpm,
+        lane_rpm: grid.iter().filter_map(|r| looked_at.place(*r)).collect(),
+        axis: along.label().to_owned(),
         unit: u.label().to_owned(),
         scale: 1.0,
     }
@@ -105,11 +108,11 @@ pub(super) fn threshold_words(limit: &jamjar_core::limits::Limit, afr: bool) -> 
 /// Curves for the cursor, as JSON that cannot close its script element.
 pub(super) fn data_json(c: &LineUpChart) -> String {
     let round = |v: &[f64]| v.iter().map(|x| (x * 100.0).round() / 100.0).collect::<Vec<_>>();
-    let series: Vec<_> = c.series.iter().map(|s| serde_json::json!({"key": s.key, "rpm": s.rpm, "power": round(&s.power)})).collect();
+    let series: Vec<_> = c.series.iter().map(|s| serde_json::json!({"key": s.key, "x": round(&s.rpm), "power": round(&s.power)})).collect();
     let gains: Vec<_> = c
         .gains
         .iter()
-        .map(|g| serde_json::json!({"key": c.series[g.series].key, "rpm": g.rpm, "gain": round(&g.gain), "half": round(&g.half)}))
+        .map(|g| serde_json::json!({"key": c.series[g.series].key, "x": round(&g.rpm), "gain": round(&g.gain), "half": round(&g.half)}))
         .collect();
-    serde_json::json!({"series": series, "gains": gains, "unit": c.unit}).to_string().replace('<', "\\u003c")
+    serde_json::json!({"series": series, "gains": gains, "unit": c.unit, "axis": c.axis}).to_string().replace('<', "\\u003c")
 }

@@ -1,8 +1,10 @@
 //! The lanes of a pull: which channels share one, what stands on the axis, and the chart made of them.
 
+use super::held::mean_over;
 use crate::prefs::Prefs;
 use jamjar_chart::{LaneLine, TraceChart, TraceLane};
 use jamjar_core::log::Series;
+use jamjar_core::pull::held::HeldStep;
 use jamjar_core::signal::interp::linear;
 use jamjar_core::units::GASOLINE_STOICH_AFR;
 use jamjar_workflow::reading::Reading;
@@ -106,7 +108,18 @@ impl Along<'_> {
         }
     }
 
+    /// On the speed axis of a step test each held speed is one point: a line through all samples would go back and forth.
+    fn by_step(&self) -> Option<&[HeldStep]> {
+        let steps = &self.reading.measured.steps;
+        (self.axis == Axis::Rpm && !steps.is_empty()).then_some(steps)
+    }
+
     fn line(&self, s: &Series, scale: impl Fn(f64) -> f64) -> Vec<(f64, f64)> {
+        if let Some(steps) = self.by_step() {
+            let mut out: Vec<(f64, f64)> = steps.iter().filter_map(|h| Some((h.rpm, scale(mean_over(s, h)?)))).collect();
+            out.sort_by(|a, b| a.0.total_cmp(&b.0));
+            return out;
+        }
         let mut out: Vec<(f64, f64)> = s.t.iter().zip(&s.v).filter_map(|(t, v)| Some((self.x(*t)?, scale(*v)))).collect();
         if let (Some(a), Some(b)) = (out.first(), out.last())
             && a.0 > b.0
@@ -180,6 +193,12 @@ fn curve_lines(r: &Reading, prefs: &Prefs, along: &Along<'_>, (power, tone): (bo
         (Some(p), Some(c)) if p.abs() > 1e-9 => c / p,
         _ => r.corrected.factor,
     };
+    if let Some(steps) = along.by_step() {
+        let value = |h: &HeldStep| if power { prefs.power.from_kw(h.power_kw) } else { prefs.torque.from_nm(h.torque_nm) };
+        let mut points: Vec<(f64, f64)> = steps.iter().map(|h| (h.rpm, value(h) * r.corrected.factor)).collect();
+        points.sort_by(|a, b| a.0.total_cmp(&b.0));
+        return vec![LaneLine { label: "held".into(), colour: tone, dash: "", thin: false, points }];
+    }
     let mut out = Vec::new();
     for (trace, label, thin) in [(&r.raw, "raw", true), (&r.trace, "filtered", false)] {
         let Some(p) = trace else { continue };

@@ -4,6 +4,7 @@ use super::Shell;
 use super::encode::{Encoding, SetTag};
 use super::evidence::EvidenceView;
 use super::families::{FamilyRow, family_rows};
+use super::held::{StepTable, step_table};
 use super::pull_lanes::{Axis, chart, chosen, offered};
 use super::switches::{Setting, settings};
 use super::words::{date_words, verdict_line};
@@ -13,6 +14,7 @@ use jamjar_chart::Paint;
 use jamjar_core::analysis::RatioSource;
 use jamjar_core::limits::Verdict;
 use jamjar_core::pull::align::{Alignment, Status};
+use jamjar_core::pull::detect::PullKind;
 use jamjar_workflow::reading::Reading;
 
 /// What the link asks for.
@@ -78,6 +80,7 @@ pub(crate) struct PullPage {
     pub(crate) lag: String,
     pub(crate) clocks: String,
     pub(crate) limits: Vec<LimitRow>,
+    pub(crate) steps: StepTable,
     pub(crate) stats: Vec<StatRow>,
     pub(crate) families: Vec<FamilyRow>,
     pub(crate) peak_at: String,
@@ -93,7 +96,8 @@ fn link(id: i64, axis: Axis, lanes: &[String], zoom: Option<[f64; 2]>) -> String
 }
 
 pub(crate) fn pull_page(r: &Reading, e: &Encoding, prefs: &Prefs, asked: Asked) -> PullPage {
-    let axis = Axis::from_id(&asked.axis);
+    let held = r.measured.span.is_some_and(|s| s.kind == PullKind::HeldSteps);
+    let axis = if held && asked.axis.is_empty() { Axis::Time } else { Axis::from_id(&asked.axis) };
     let tag = e.tag(&r.set, false, &r.measured.limits);
     let all = offered(r, prefs, axis, tag.tone);
     let shown = chosen(&all, &asked.lanes);
@@ -167,6 +171,7 @@ pub(crate) fn pull_page(r: &Reading, e: &Encoding, prefs: &Prefs, asked: Asked) 
                 why: o.reason.clone().unwrap_or_default(),
             })
             .collect(),
+        steps: step_table(r, prefs),
         stats: stats(r, prefs),
         families: family_rows(&r.measured, &r.vehicle.vehicle.engine, prefs),
         peak_at: peak_rpm(r).map_or_else(|| "at peak".into(), |p| format!("at {p:.0} rpm")),
@@ -197,7 +202,11 @@ fn answer(r: &Reading, prefs: &Prefs) -> String {
         ),
         _ => "No power figure".into(),
     };
-    format!("{made}; ended by {}", span.ended_by.label())
+    match span.kind {
+        PullKind::HeldSteps => format!("{made}; {} speeds held", r.measured.steps.len()),
+        PullKind::LugDown => format!("{made}; a lug-down, ended by {}", span.ended_by.label()),
+        PullKind::SweepUp => format!("{made}; ended by {}", span.ended_by.label()),
+    }
 }
 
 /// Pairs of words: conditions, filter, correction, clocks, coupling.
@@ -224,7 +233,21 @@ fn facts(r: &Reading, prefs: &Prefs) -> Vec<(&'static str, String)> {
     out.push(("Filter", filter));
     if let Some(s) = m.span {
         let rate = m.rate_rpm_s.map_or_else(String::new, |v| format!(", {v:.0} rpm/s"));
-        out.push(("Ramp", format!("{:.0} to {:.0} rpm in {:.1} s{rate}", s.from_rpm * m.ratio, s.to_rpm * m.ratio, s.to_s - s.from_s)));
+        let what = if s.kind == PullKind::HeldSteps { "Steps" } else { "Ramp" };
+        out.push((what, format!("{:.0} to {:.0} rpm in {:.1} s{rate}", s.from_rpm * m.ratio, s.to_rpm * m.ratio, s.to_s - s.from_s)));
+    }
+    if let Some([a, b]) = r.corrected.curve.span_rpm()
+        && let Some(area) = r.corrected.curve.area(a, b).filter(|_| b > a)
+    {
+        let (u, k) = (prefs.power, 1000.0);
+        let text = format!(
+            "{:.0} {} × 1000 rpm from {a:.0} to {b:.0} rpm, a mean of {:.1} {}",
+            u.from_kw(area) / k,
+            u.label(),
+            u.from_kw(area) / (b - a),
+            u.label()
+        );
+        out.push(("Area", text));
     }
     let from = match m.ratio_from {
         RatioSource::Geometry => "from the geometry given",

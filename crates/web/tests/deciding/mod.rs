@@ -14,6 +14,12 @@ pub(crate) async fn a_line_up_is_looked_at_by_other_figures(cell: &Cell) {
         "evidence is one click away"
     );
     assert_eq!(cell.get("/line-up?sets=1,2&band=6000-3000").await.status, StatusCode::BAD_REQUEST);
+    let timed = cell.get("/line-up?sets=1,2&base=1&along=time").await.text();
+    assert!(timed.contains(r#""axis":"s from tip-in""#) && timed.contains(r#"aria-current="true" class="strong">s from tip-in"#), "{timed}");
+    assert!(timed.contains("Below ") && !timed.contains(">road km/h</a>"), "words stay at engine speed, and a hub log has no road speed");
+    let table = cell.get("/line-up/data.csv?sets=1,2&base=1&along=shaft").await.text();
+    assert!(table.lines().nth(1).unwrap().starts_with("dyno-shaft speed (rpm),"), "{table}");
+    assert!(cell.get("/line-up?sets=1,2&base=1&along=road").await.text().contains("Not drawn along road km/h"), "asked for in an old link");
 
     let query = "sets=1,2&base=1&view=power_at&at=4000";
     let kept = cell.post("/line-ups", &[("vehicle_id", "1"), ("name", "the <first> answer"), ("query", query)]).await;

@@ -133,7 +133,7 @@ pub async fn commit(store: &Store, run_id: i64, before: i32, day_id: i64, sets: 
 
 /// The part of a recording that belongs to the pull of that number among those previewed; all of it without a number.
 fn part_of(log: &Recording, item: &InboxItem, number: Option<usize>) -> Recording {
-    let spans = preview_of(item).map(|r| r.sweeps().map(|p| [p.from_s, p.to_s]).collect::<Vec<_>>()).unwrap_or_default();
+    let spans = preview_of(item).map(|r| r.pulls.iter().map(|p| [p.from_s, p.to_s]).collect::<Vec<_>>()).unwrap_or_default();
     match number.and_then(|n| own_bounds(&spans, n)) {
         Some([a, b]) => log.window(a, b),
         None => log.clone(),

@@ -1,6 +1,7 @@
 //! Which files belong together, and which pulls to a set: by name first, by order where names say nothing.
 
-use super::preview::FilePreview;
+use super::preview::{FilePreview, PreviewPull};
+use jamjar_core::pull::detect::PullKind;
 use jamjar_store::{InboxItem, Role};
 
 /// A pull offered for commit.
@@ -93,15 +94,18 @@ fn guess(words: &[String], known: &[String]) -> String {
     known.iter().filter(|n| score(n) > 0).max_by_key(|n| score(n)).cloned().unwrap_or_default()
 }
 
+fn found_words(p: &PreviewPull) -> String {
+    let kind = match p.kind {
+        PullKind::SweepUp => "",
+        PullKind::LugDown => "lug-down, ",
+        PullKind::HeldSteps => "held steps, ",
+    };
+    format!("{kind}{:.0}–{:.0} rpm in {:.1} s, ended by {}", p.from_rpm, p.to_rpm, p.to_s - p.from_s, p.ended_by.label())
+}
+
 fn pulls_of(d: &InboxItem, e: Option<&InboxItem>) -> Vec<ProposedPull> {
     let report: Option<FilePreview> = serde_json::from_str(&d.report).ok();
-    let found: Vec<String> = report
-        .map(|r| {
-            r.sweeps()
-                .map(|p| format!("{:.0}–{:.0} rpm in {:.1} s, ended by {}", p.from_rpm, p.to_rpm, p.to_s - p.from_s, p.ended_by.label()))
-                .collect()
-        })
-        .unwrap_or_default();
+    let found: Vec<String> = report.map(|r| r.pulls.iter().map(found_words).collect()).unwrap_or_default();
     let names = e.map_or_else(|| format!("{} (no engine-computer log)", d.name), |e| format!("{} + {}", d.name, e.name));
     let one = |number, found| ProposedPull { dyno: d.id, ecu: e.map(|e| e.id), number, names: names.clone(), found };
     match found.len() {
@@ -114,9 +118,18 @@ fn pulls_of(d: &InboxItem, e: Option<&InboxItem>) -> Vec<ProposedPull> {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use jamjar_core::pull::detect::EndedBy;
 
     fn item(id: i64, name: &str, role: Role) -> InboxItem {
         InboxItem { id, file_id: id, name: name.into(), role, source: String::new(), report: String::new() }
+    }
+
+    #[test]
+    fn a_pull_that_is_no_sweep_is_called_what_it_is() {
+        let p = |kind| PreviewPull { from_s: 2.0, to_s: 28.5, from_rpm: 1100.0, to_rpm: 2100.0, ended_by: EndedBy::Lift, kind };
+        assert_eq!(found_words(&p(PullKind::SweepUp)), "1100–2100 rpm in 26.5 s, ended by lift");
+        assert_eq!(found_words(&p(PullKind::HeldSteps)), "held steps, 1100–2100 rpm in 26.5 s, ended by lift");
+        assert!(found_words(&p(PullKind::LugDown)).starts_with("lug-down, "));
     }
 
     #[test]

@@ -3,7 +3,7 @@
 use super::short_hash;
 use crate::error::{WorkflowError, blocking};
 use jamjar_core::channel::Channel;
-use jamjar_core::pull::detect::{EndedBy, Load, PullKind, detect};
+use jamjar_core::pull::detect::{EndedBy, Load, PullKind, detect, offered};
 use jamjar_core::pull::power::shaft_speed;
 use jamjar_core::units::Unit;
 use jamjar_formats::csv::dialect_of;
@@ -33,17 +33,10 @@ pub struct FilePreview {
     pub seconds: f64,
     pub columns: Vec<ColumnReport>,
     pub questions: Vec<Question>,
+    /// Its pulls in order, as they are offered and numbered.
     pub pulls: Vec<PreviewPull>,
     pub notes: Vec<String>,
     pub mapping: Mapping,
-}
-
-impl FilePreview {
-    /// Its pulls in order, as they are offered and numbered: rising sweeps, or lug-downs in a file that has no rising one.
-    pub fn sweeps(&self) -> impl Iterator<Item = &PreviewPull> {
-        let rising = self.pulls.iter().any(|p| p.kind == PullKind::SweepUp);
-        self.pulls.iter().filter(move |p| !rising || p.kind == PullKind::SweepUp)
-    }
 }
 
 /// Signature of a source: the same recorder writes the same header.
@@ -76,7 +69,7 @@ pub fn preview(file: impl std::io::Read, name: &str, mapping: &Mapping, ratio: O
         _ => (r.log.series("engine_speed"), 1.0),
     };
     let pulls = speed.map_or_else(Vec::new, |s| {
-        detect(&s, &Load::from_log(&r.log), k)
+        offered(detect(&s, &Load::from_log(&r.log), k))
             .into_iter()
             .map(|p| PreviewPull {
                 from_s: p.from_s,

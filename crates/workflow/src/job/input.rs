@@ -1,6 +1,6 @@
 //! The job file as written, version 1. Adding fields is free; renaming or removing one needs version 2.
 
-use jamjar_core::analysis::{Engine, Headline, Vehicle};
+use jamjar_core::analysis::{Along, Engine, Headline, Vehicle};
 use jamjar_core::correction::Correction;
 use jamjar_core::driven::Driven;
 use jamjar_core::limits::Limit;
@@ -34,6 +34,9 @@ pub struct Job {
     pub shift_rpm: Option<[f64; 2]>,
     #[serde(default)]
     pub across_gears: bool,
+    /// What the gain is also given along, when not engine speed alone.
+    #[serde(default)]
+    pub along: Along,
     #[serde(default)]
     pub baseline: Option<String>,
     #[serde(default)]

@@ -64,6 +64,7 @@ pub fn load(path: &Path) -> Result<Prepared, JobError> {
         driven: job.driven_rpm,
         shift_rpm: job.shift_rpm,
         across_gears: job.across_gears,
+        along: job.along,
     };
     Ok(Prepared { vehicle, settings, limits: job.limits, sets, baseline })
 }

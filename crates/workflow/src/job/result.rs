@@ -1,10 +1,11 @@
 //! The result of a job as JSON, version 1.
 
 use super::{Analysed, Prepared};
-use jamjar_core::analysis::{Comparison, Corrected, Figure, FigureComparison, Measured, SetResult, Split, Verdict};
+use jamjar_core::analysis::{Along, Comparison, Corrected, Figure, FigureComparison, GainCurve, Measured, SetResult, Split, Verdict};
 use jamjar_core::figures::{Figures, Peak};
 use jamjar_core::limits::LimitOutcome;
 use jamjar_core::log::Flag;
+use jamjar_core::pull::held::HeldStep;
 use jamjar_core::stats::pooled::Interval;
 use serde_json::{Map, Value, json};
 
@@ -18,13 +19,13 @@ pub fn to_json(job: &Prepared, a: &Analysed) -> Value {
         "grid_rpm": s.grid_rpm,
         "smoothing_s": s.smoothing_s,
         "place": job.vehicle.dyno.kind.place(),
-        "sets": job.sets.iter().zip(&a.sets).zip(&a.measured).map(|((input, set), measured)| set_json(&input.id, set, measured)).collect::<Vec<_>>(),
-        "comparisons": a.comparisons.iter().map(|c| comparison_json(c, &a.sets)).collect::<Vec<_>>(),
+        "sets": job.sets.iter().zip(&a.sets).zip(&a.measured).map(|((input, set), measured)| set_json(&input.id, set, measured, s.band_rpm)).collect::<Vec<_>>(),
+        "comparisons": a.comparisons.iter().map(|c| comparison_json(c, &a.sets, s.along)).collect::<Vec<_>>(),
         "limits": a.sets.iter().zip(&a.measured).flat_map(|(set, pulls)| pulls.iter().flat_map(|m| m.limits.iter().map(|o| limit_json(set, m, o)))).collect::<Vec<_>>(),
     })
 }
 
-fn set_json(id: &str, set: &SetResult, measured: &[Measured]) -> Value {
+fn set_json(id: &str, set: &SetResult, measured: &[Measured], band: Option<[f64; 2]>) -> Value {
     let mut figures = Map::new();
     for f in Figure::ALL {
         let x = set.figure(f);
@@ -42,7 +43,7 @@ fn set_json(id: &str, set: &SetResult, measured: &[Measured]) -> Value {
     }
     json!({
         "id": id, "day": set.day, "factors": set.factors, "n": set.n(), "figures": figures,
-        "pulls": measured.iter().zip(&set.pulls).zip(set.pull_figures.iter().zip(&set.included)).map(|((m, c), (f, included))| pull_json(m, c, f, *included)).collect::<Vec<_>>(),
+        "pulls": measured.iter().zip(&set.pulls).zip(set.pull_figures.iter().zip(&set.included)).map(|((m, c), (f, included))| pull_json(m, c, (f, *included), band)).collect::<Vec<_>>(),
     })
 }
 
@@ -50,13 +51,13 @@ fn peak(p: Option<Peak>, unit: &str) -> Value {
     p.map_or(Value::Null, |p| json!({"value": p.value, "unit": unit, "rpm": p.rpm}))
 }
 
-fn pull_json(m: &Measured, c: &Corrected, f: &Figures, included: bool) -> Value {
+fn pull_json(m: &Measured, c: &Corrected, (f, included): (&Figures, bool), band: Option<[f64; 2]>) -> Value {
     let mut flags: Vec<Flag> = m.flags.clone();
     flags.extend(c.cautions.iter().map(|t| Flag::new("correction", t.clone())));
     if let Some(why) = &m.excluded {
         flags.push(Flag::new("excluded", why.clone()));
     }
-    json!({
+    let mut out = json!({
         "id": m.id,
         "included": included,
         "flags": flags,
@@ -75,8 +76,17 @@ fn pull_json(m: &Measured, c: &Corrected, f: &Figures, included: bool) -> Value 
         "peak_power": peak(f.peak_power, "kW"),
         "peak_torque": peak(f.peak_torque, "N·m"),
         "band_mean_power": f.band_mean_power.map(|v| json!({"value": v, "unit": "kW"})),
+        "band_area": f.band_mean_power.zip(band).map(|(v, [a, b])| json!({"value": v * (b - a), "unit": "kW·rpm"})),
         "curve": {"rpm": c.curve.rpm, "power_kw": c.curve.power_kw, "torque_nm": c.curve.torque_nm},
-    })
+    });
+    if !m.steps.is_empty() {
+        let step = |s: &HeldStep| {
+            json!({"from_s": s.from_s, "to_s": s.to_s, "rpm": s.rpm, "uncorrected_power_kw": s.power_kw, "uncorrected_torque_nm": s.torque_nm,
+                   "torque_moved": s.moved, "settled": !s.is_moving()})
+        };
+        out["steps"] = m.steps.iter().map(step).collect();
+    }
+    out
 }
 
 fn figure_json(f: &FigureComparison) -> Value {
@@ -98,15 +108,15 @@ fn split_json(s: &Split) -> Value {
     })
 }
 
-fn comparison_json(c: &Comparison, sets: &[SetResult]) -> Value {
+fn comparison_json(c: &Comparison, sets: &[SetResult], along: Along) -> Value {
     let figures: Map<String, Value> = c
         .figures
         .iter()
         .filter(|f| f.difference.is_some() || f.mean_difference.is_some() || f.verdict != Verdict::CantTell || f.figure == Figure::PeakPower)
         .map(|f| (f.figure.id().to_owned(), figure_json(f)))
         .collect();
-    let half = (!c.curve.half_kw.is_empty()).then_some(&c.curve.half_kw);
-    json!({
+    let half = |g: &GainCurve| (!g.half_kw.is_empty()).then(|| g.half_kw.clone());
+    let mut out = json!({
         "base": sets[c.base].id,
         "candidate": sets[c.candidate].id,
         "factors_differ": c.confounding.factors_differ,
@@ -118,9 +128,13 @@ fn comparison_json(c: &Comparison, sets: &[SetResult]) -> Value {
         "figures": figures,
         "largest_gain": c.largest.map(|l| json!({"difference": l.difference, "rpm": l.rpm, "significant": l.significant})),
         "significant_rpm": c.significant_rpm,
-        "gain_curve": {"rpm": c.curve.rpm, "gain_kw": c.curve.gain_kw, "half_width_kw": half},
+        "gain_curve": {"rpm": c.curve.rpm, "gain_kw": c.curve.gain_kw, "half_width_kw": half(&c.curve)},
         "notes": c.notes.iter().map(|n| n.text.clone()).collect::<Vec<_>>(),
-    })
+    });
+    if let Some(g) = &c.other {
+        out["gain_along"] = json!({"axis": along, "at": g.rpm, "gain_kw": g.gain_kw, "half_width_kw": half(g)});
+    }
+    out
 }
 
 fn limit_json(set: &SetResult, m: &Measured, o: &LimitOutcome) -> Value {

@@ -90,8 +90,7 @@ fn raw_of(s: &SimSet) -> RawGrid {
         torque_nm: t.rpm.iter().zip(&t.power_kw).map(|(r, p)| p * 30_000.0 / (std::f64::consts::PI * r)).collect(),
         edge: vec![false; n],
         time_s: (0..n).map(|i| i as f64 * 0.085).collect(),
-        fuel_g_s: None,
-        charge_ratio: None,
+        ..RawGrid::default()
     }
 }
 

@@ -20,6 +20,8 @@ pub const MAX_RESIDUAL_SHARE: f64 = 0.005;
 pub const MAX_STRUCTURE_SHARE: f64 = 0.0025;
 /// Ends may differ by this much, rpm.
 pub const MAX_END_RPM: f64 = 100.0;
+/// A lag known worse than this is no lag, s (our choice): a speed that is held says nothing about when.
+pub const MAX_SIGMA_S: f64 = 0.25;
 /// Share of the pull the other log must cover.
 pub const MIN_COVERAGE: f64 = 0.9;
 /// Clock-of-day stamps may disagree by this much, s.
@@ -267,6 +269,9 @@ fn reason_to_refuse(pair: &Pair<'_>, f: &fine::Fit, kinks: Option<(f64, f64)>) -
         && gap.abs() > tolerance
     {
         return Some(format!("tip-in and lift are {:.0} ms further apart in one log than in the other: another pull's log?", 1000.0 * gap.abs()));
+    }
+    if f.sigma_lag > MAX_SIGMA_S {
+        return Some(format!("the lag is known only to ± {:.1} s, as the speed hardly moves: anchor the clocks by hand", f.sigma_lag));
     }
     if pair.rigid && f.structure / f.mean_rpm > MAX_STRUCTURE_SHARE {
         return Some(format!("the ramps differ in shape by {:.0} rpm rms, which a rigid coupling cannot do: another pull's log?", f.structure));

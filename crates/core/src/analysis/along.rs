@@ -1,0 +1,178 @@
+//! The same curves along another axis than engine speed: dyno-shaft speed, road speed, or time from tip-in.
+//!
+//! Figures, verdicts and words stay at engine speed; only what is drawn, with its band, moves to the other axis.
+
+use super::measure::Measured;
+use crate::figures::Curve;
+use crate::pull::detect::PullKind;
+use crate::signal::hygiene::median_in_place;
+use crate::signal::interp::linear;
+use serde::{Deserialize, Serialize};
+
+/// What the curves of a line-up are drawn along.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Default, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Along {
+    /// Engine speed, rpm.
+    #[default]
+    EngineSpeed,
+    /// Dyno-shaft speed, rpm.
+    ShaftSpeed,
+    /// Road speed, km/h.
+    RoadSpeed,
+    /// Time from tip-in, s.
+    Time,
+}
+
+/// Points on the way from one gridded sample to the next may be filled in; over more than so many usual gaps they may not.
+const HOLE: f64 = 2.5;
+
+impl Along {
+    /// All of them, in the order offered.
+    pub const ALL: [Self; 4] = [Self::EngineSpeed, Self::ShaftSpeed, Self::RoadSpeed, Self::Time];
+
+    /// Id in links.
+    pub fn id(self) -> &'static str {
+        match self {
+            Self::EngineSpeed => "rpm",
+            Self::ShaftSpeed => "shaft",
+            Self::RoadSpeed => "road",
+            Self::Time => "time",
+        }
+    }
+
+    /// The one with that id.
+    pub fn from_id(id: &str) -> Option<Self> {
+        Self::ALL.into_iter().find(|a| a.id() == id)
+    }
+
+    /// Words shown, with the unit.
+    pub fn label(self) -> &'static str {
+        match self {
+            Self::EngineSpeed => "engine rpm",
+            Self::ShaftSpeed => "dyno-shaft rpm",
+            Self::RoadSpeed => "road km/h",
+            Self::Time => "s from tip-in",
+        }
+    }
+
+    /// Spacing of the grid: absolute multiples of it (our choice: about what 50 rpm of the engine are).
+    fn step(self) -> f64 {
+        match self {
+            Self::EngineSpeed => 50.0,
+            Self::ShaftSpeed => 10.0,
+            Self::RoadSpeed => 1.0,
+            Self::Time => 0.1,
+        }
+    }
+
+    /// Span over which variances along it are smoothed: as many points as 500 rpm have on the usual grid.
+    pub(super) fn smooth(self) -> f64 {
+        10.0 * self.step()
+    }
+
+    /// Where each grid speed of a pull lies on the axis; `None` when it was not measured, or the pull held its speeds: then there is
+    /// nothing between the steps to read.
+    fn places(self, m: &Measured) -> Option<Vec<f64>> {
+        let span = m.span.filter(|s| s.kind != PullKind::HeldSteps || self == Self::EngineSpeed)?;
+        match self {
+            Self::EngineSpeed => Some(m.grid.rpm.clone()),
+            Self::ShaftSpeed => Some(m.grid.rpm.iter().map(|r| r / m.ratio).collect()),
+            Self::RoadSpeed => m.grid.road_kmh.clone(),
+            Self::Time => Some(m.grid.time_s.iter().map(|t| t - span.from_s).collect()),
+        }
+    }
+}
+
+/// The curves of a set's pulls along another axis; in each [`Curve`] `rpm` is the place on it.
+#[derive(Debug, Clone, Default, PartialEq)]
+pub struct OtherAxis {
+    /// One for each pull; empty where the axis was not measured.
+    pub pulls: Vec<Curve>,
+    /// Mean over the included pulls.
+    pub mean: Curve,
+    /// Engine speed and mean place on the axis, ascending in engine speed.
+    pub places: Vec<(f64, f64)>,
+}
+
+impl OtherAxis {
+    /// The place of an engine speed, between those known.
+    pub fn place(&self, rpm: f64) -> Option<f64> {
+        let (x, y): (Vec<f64>, Vec<f64>) = self.places.iter().copied().unzip();
+        linear(&x, &y, rpm)
+    }
+}
+
+/// Reads corrected curves along another axis. `mean` makes one of those included.
+pub(super) fn other_axis(along: Along, measured: &[Measured], curves: &[&Curve], included: &[bool], mean: impl Fn(&[&Curve]) -> Curve) -> OtherAxis {
+    let places: Vec<Option<Vec<f64>>> = measured.iter().map(|m| along.places(m)).collect();
+    let pulls: Vec<Curve> = places.iter().zip(curves).map(|(p, c)| p.as_ref().map_or_else(Curve::default, |x| again(x, c, along.step()))).collect();
+    let counted: Vec<&Curve> = pulls.iter().zip(included).filter(|p| *p.1).map(|p| p.0).collect();
+    let mut by_rpm: Vec<(f64, f64, f64)> = Vec::new();
+    for (m, x) in measured.iter().zip(&places).zip(included).filter(|p| *p.1).filter_map(|((m, x), _)| Some((m, x.as_ref()?))) {
+        for (rpm, x) in m.grid.rpm.iter().zip(x) {
+            match by_rpm.iter_mut().find(|p| (p.0 - rpm).abs() < 1e-6) {
+                Some(p) => (p.1, p.2) = (p.1 + x, p.2 + 1.0),
+                None => by_rpm.push((*rpm, *x, 1.0)),
+            }
+        }
+    }
+    by_rpm.sort_by(|a, b| a.0.total_cmp(&b.0));
+    OtherAxis { mean: mean(&counted), places: by_rpm.into_iter().map(|(r, sum, n)| (r, sum / n)).collect(), pulls }
+}
+
+/// A curve at multiples of `step` of its places, between neighbours that are no hole apart.
+fn again(x: &[f64], c: &Curve, step: f64) -> Curve {
+    let mut order: Vec<usize> = (0..x.len().min(c.rpm.len())).filter(|&i| x[i].is_finite()).collect();
+    order.sort_by(|&a, &b| x[a].total_cmp(&x[b]));
+    let at: Vec<f64> = order.iter().map(|&i| x[i]).collect();
+    let mut gaps: Vec<f64> = at.windows(2).map(|w| w[1] - w[0]).collect();
+    let (Some(first), Some(last)) = (at.first(), at.last()) else { return Curve::default() };
+    let hole = HOLE * median_in_place(&mut gaps).max(step);
+    let pick = |v: &[f64]| order.iter().map(|&i| v[i]).collect::<Vec<_>>();
+    let (power, torque) = (pick(&c.power_kw), pick(&c.torque_nm));
+    let mut out = Curve::default();
+    for k in (first / step).ceil() as i64..=(last / step).floor() as i64 {
+        let place = k as f64 * step;
+        let above = at.partition_point(|v| *v < place);
+        let below = above.saturating_sub(1);
+        if at[above] - at[below] > hole {
+            continue;
+        }
+        if let (Some(p), Some(t)) = (linear(&at, &power, place), linear(&at, &torque, place)) {
+            out.rpm.push(place);
+            out.power_kw.push(p);
+            out.torque_nm.push(t);
+            out.edge.push([below, above].iter().any(|&i| c.edge.get(order[i]).copied().unwrap_or(false)));
+        }
+    }
+    out
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_curve_is_read_at_multiples_of_the_step_and_not_across_a_hole() {
+        let rpm: Vec<f64> = (40..=80).map(|k| f64::from(k) * 50.0).collect();
+        let c = Curve { power_kw: rpm.iter().map(|r| r / 50.0).collect(), torque_nm: vec![100.0; rpm.len()], edge: vec![false; rpm.len()], rpm };
+        let road: Vec<f64> = c.rpm.iter().map(|r| r / 40.0).collect();
+        let a = again(&road, &c, 1.0);
+        assert_eq!((a.rpm[0], *a.rpm.last().unwrap()), (50.0, 100.0));
+        assert!(a.rpm.iter().zip(&a.power_kw).all(|(v, p)| (v * 40.0 / 50.0 - p).abs() < 1e-9));
+        let down: Vec<f64> = road.iter().rev().copied().collect();
+        assert_eq!(again(&down, &c, 1.0).rpm, a.rpm, "a lug-down's places fall with engine speed: they are put in order");
+        let mut holed = road.clone();
+        holed[20..].iter_mut().for_each(|v| *v += 20.0);
+        let h = again(&holed, &c, 1.0);
+        assert!(h.rpm.iter().all(|v| *v <= road[19] || *v >= holed[20]), "{:?}", h.rpm);
+        assert_eq!(again(&[], &Curve::default(), 1.0), Curve::default());
+    }
+
+    #[test]
+    fn axes_come_back_from_their_ids() {
+        assert!(Along::ALL.iter().all(|a| Along::from_id(a.id()) == Some(*a)));
+        assert_eq!(Along::from_id("gear"), None);
+    }
+}

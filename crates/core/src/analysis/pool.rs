@@ -1,0 +1,101 @@
+//! The sets that lend a pair their scatter, and the band along the gain that comes of it.
+
+use super::along::Along;
+use super::compare::cross_day_share;
+use super::gain::{Axis, GainCurve, gain_curve};
+use super::sets::{Figure, SetResult, index_of};
+use crate::factors::Factors;
+use crate::pull::detect::PullKind;
+use crate::stats::band::{CurveScatter, SMOOTH_RPM, SetCurves, scatter};
+use crate::stats::pooled::{Between, Within, between, within};
+
+/// What sets must share to lend a pair their scatter: its days, its gear, its kind of pull.
+#[derive(Debug, PartialEq)]
+pub(super) struct Alike<'a> {
+    days: [&'a str; 2],
+    gears: [Option<&'a String>; 2],
+    kinds: &'a [PullKind],
+}
+
+impl<'a> Alike<'a> {
+    pub(super) fn new(a: &'a SetResult, b: &'a SetResult, across_gears: bool) -> Self {
+        let mut days = [a.day.as_str(), b.day.as_str()];
+        days.sort_unstable();
+        let gear = |s: &'a SetResult| s.factors.get("gear");
+        Self { days, gears: [gear(a), gear(if across_gears { b } else { a })], kinds: &a.kinds }
+    }
+
+    fn holds(&self, s: &SetResult) -> bool {
+        self.days.contains(&s.day.as_str()) && self.gears.contains(&s.factors.get("gear")) && s.kinds == self.kinds
+    }
+}
+
+/// Scatter pooled over the sets that belong with a pair: same gear and kind of pull, on either day.
+pub(super) struct Pool<'a> {
+    alike: Alike<'a>,
+    sets: Vec<&'a SetResult>,
+    band: Option<CurveScatter>,
+    other: Option<CurveScatter>,
+}
+
+impl<'a> Pool<'a> {
+    /// `along` is the other axis asked for, if any.
+    pub(super) fn new(sets: &'a [SetResult], alike: Alike<'a>, along: Along) -> Self {
+        let members: Vec<&SetResult> = sets.iter().filter(|s| s.n() > 0 && alike.holds(s)).collect();
+        let other = (along != Along::EngineSpeed).then(|| band_of(&members, Axis::Other, along.smooth())).flatten();
+        Self { alike, band: band_of(&members, Axis::EngineSpeed, SMOOTH_RPM), other, sets: members }
+    }
+
+    pub(super) fn is(&self, alike: &Alike<'_>) -> bool {
+        self.alike == *alike
+    }
+
+    pub(super) fn within(&self, f: Figure) -> Option<Within> {
+        within(&self.sets.iter().map(|s| s.figure(f).values.as_slice()).collect::<Vec<_>>())
+    }
+
+    pub(super) fn between(&self, f: Figure, w: &Within) -> Option<Between> {
+        let mut groups: Vec<(&Factors, Vec<&[f64]>)> = Vec::new();
+        for s in &self.sets {
+            let values = s.figure(f).values.as_slice();
+            match groups.iter_mut().find(|g| *g.0 == s.factors) {
+                Some(g) => g.1.push(values),
+                None => groups.push((&s.factors, vec![values])),
+            }
+        }
+        between(&groups.into_iter().map(|g| g.1).collect::<Vec<_>>(), w)
+    }
+
+    /// Whether a configuration was run again.
+    pub(super) fn has_repeat(&self) -> bool {
+        self.sets.iter().enumerate().any(|(i, s)| self.sets[..i].iter().any(|o| o.factors == s.factors))
+    }
+
+    /// The gain of one set over another along an axis with its simultaneous band, where there is one.
+    pub(super) fn judged(&self, a: &SetResult, b: &SetResult, axis: Axis) -> GainCurve {
+        let mut out = gain_curve(a, b, axis);
+        let band = match axis {
+            Axis::EngineSpeed => &self.band,
+            Axis::Other => &self.other,
+        };
+        let Some(band) = band.as_ref().filter(|_| a.n() > 0 && b.n() > 0) else { return out };
+        let w = self.within(Figure::PeakPower);
+        let s_b = w.as_ref().and_then(|w| self.between(Figure::PeakPower, w));
+        let half = band.half_widths(a.n(), b.n(), s_b.as_ref().zip(w.map(|w| w.sd)));
+        let (extra, base) = (cross_day_share(a, b), axis.mean(a));
+        let at = |x: f64| index_of(&base.rpm, x).map_or(0.0, |i| base.power_kw[i].abs());
+        out.half_kw = out.rpm.iter().map(|x| index_of(&band.x, *x).map_or(f64::INFINITY, |i| half[i]) + extra * at(*x)).collect();
+        out
+    }
+}
+
+fn band_of(sets: &[&SetResult], axis: Axis, smooth: f64) -> Option<CurveScatter> {
+    let mut grid: Vec<f64> = sets.iter().flat_map(|s| axis.mean(s).rpm.iter().copied()).collect();
+    grid.sort_by(f64::total_cmp);
+    grid.dedup_by(|a, b| (*a - *b).abs() < 1e-6);
+    let on_grid = |s: &&SetResult| -> SetCurves {
+        let read = |c: &crate::figures::Curve| grid.iter().map(|r| index_of(&c.rpm, *r).map_or(f64::NAN, |i| c.power_kw[i])).collect();
+        axis.curves(s).into_iter().map(read).collect()
+    };
+    scatter(&grid, &sets.iter().map(on_grid).collect::<Vec<_>>(), smooth)
+}

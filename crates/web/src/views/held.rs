@@ -1,0 +1,76 @@
+//! A step test as a table: what each held speed gave, with the channels that have limits.
+
+use crate::prefs::Prefs;
+use jamjar_core::channel::Channel;
+use jamjar_core::log::Series;
+use jamjar_core::pull::held::HeldStep;
+use jamjar_core::units::GASOLINE_STOICH_AFR;
+use jamjar_workflow::reading::Reading;
+
+/// Channels beside power and torque that fit the width of a page.
+const BESIDE: usize = 5;
+
+#[derive(Default)]
+pub(crate) struct StepTable {
+    /// Headings of the columns of numbers.
+    pub(crate) heads: Vec<String>,
+    pub(crate) rows: Vec<StepRow>,
+}
+
+pub(crate) struct StepRow {
+    pub(crate) cells: Vec<String>,
+    pub(crate) moved: String,
+    pub(crate) moving: bool,
+}
+
+/// Mean of a series over what counted of a step.
+pub(super) fn mean_over(s: &Series, step: &HeldStep) -> Option<f64> {
+    let v = s.between(step.from_s, step.to_s).v;
+    (!v.is_empty()).then(|| v.iter().sum::<f64>() / v.len() as f64)
+}
+
+/// One row for each held speed in order of running; empty for a sweep.
+pub(crate) fn step_table(r: &Reading, prefs: &Prefs) -> StepTable {
+    let steps = &r.measured.steps;
+    if steps.is_empty() {
+        return StepTable::default();
+    }
+    let beside = r.beside();
+    let mut channels: Vec<(Channel, Series)> = Vec::new();
+    for l in &r.vehicle.limits {
+        if channels.len() < BESIDE && channels.iter().all(|c| c.0 != l.channel) {
+            channels.extend(beside.series(l.channel.as_str()).map(|s| (l.channel.clone(), s)));
+        }
+    }
+    let afr = |c: &Channel| prefs.afr && c.unit() == "λ";
+    let mut heads: Vec<String> =
+        ["Held, rpm".into(), "Counted, s".into(), format!("Power, {}", prefs.power.label()), format!("Torque, {}", prefs.torque.label())].into();
+    heads.extend(channels.iter().map(|(c, _)| match c.unit() {
+        _ if afr(c) => format!("{}, AFR", c.label()),
+        "" | "λ" => c.label(),
+        unit => format!("{}, {unit}", c.label()),
+    }));
+    let row = |s: &HeldStep| {
+        let factor = factor_at(r, s.rpm);
+        let mut cells = vec![
+            format!("{:.0}", s.rpm),
+            format!("{:.1}", s.to_s - s.from_s),
+            format!("{:.1}", prefs.power.from_kw(s.power_kw * factor)),
+            format!("{:.1}", prefs.torque.from_nm(s.torque_nm * factor)),
+        ];
+        cells.extend(channels.iter().map(|(c, series)| {
+            let k = if afr(c) { GASOLINE_STOICH_AFR } else { 1.0 };
+            let digits = if c.unit() == "λ" && !afr(c) { 3 } else { 1 };
+            mean_over(series, s).map_or_else(|| "–".into(), |v| format!("{:.digits$}", v * k))
+        }));
+        StepRow { cells, moved: format!("{:+.1} %", 100.0 * s.moved), moving: s.is_moving() }
+    };
+    StepTable { rows: steps.iter().map(row).collect(), heads }
+}
+
+/// The correction at a held speed: of the grid speed next to it where it varies along the curve.
+fn factor_at(r: &Reading, rpm: f64) -> f64 {
+    let g = &r.measured.grid;
+    let near = (0..g.rpm.len()).min_by(|&a, &b| (g.rpm[a] - rpm).abs().total_cmp(&(g.rpm[b] - rpm).abs()));
+    near.filter(|&i| g.power_kw[i].abs() > 1e-9).map_or(r.corrected.factor, |i| r.corrected.curve.power_kw[i] / g.power_kw[i])
+}
