@@ -93,9 +93,24 @@ impl Bits {
         self.words.iter().enumerate().flat_map(|(k, &w)| Ones(w).map(move |b| k * 64 + b))
     }
 
-    /// The rows, descending.
-    pub fn iter_back(&self) -> impl Iterator<Item = usize> + '_ {
-        self.words.iter().enumerate().rev().flat_map(|(k, &w)| Ones(w.reverse_bits()).map(move |b| k * 64 + 63 - b))
+    /// The rows by words of 64, the last word first: its number and its rows.
+    pub fn each_word_back(&self, mut look: impl FnMut(usize, RowsOfWord)) {
+        for (k, &w) in self.words.iter().enumerate().rev().filter(|(_, w)| **w != 0) {
+            look(k, RowsOfWord { start: k * 64, left: Ones(w) });
+        }
+    }
+}
+
+/// Rows of one word, ascending.
+pub struct RowsOfWord {
+    start: usize,
+    left: Ones,
+}
+
+impl Iterator for RowsOfWord {
+    type Item = usize;
+    fn next(&mut self) -> Option<usize> {
+        self.left.next().map(|b| self.start + b)
     }
 }
 
@@ -135,7 +150,10 @@ mod tests {
         let few = Bits::of_column(&column, |v| v < 30);
         let expected: Vec<usize> = (0..1000).filter(|&i| column[i] < 30).collect();
         assert_eq!(few.iter().collect::<Vec<_>>(), expected);
-        assert_eq!(few.iter_back().collect::<Vec<_>>(), expected.iter().rev().copied().collect::<Vec<_>>());
+        let mut back = Vec::new();
+        few.each_word_back(|word, rows| back.push((word, rows.collect::<Vec<_>>())));
+        assert!(back.is_sorted_by_key(|w| std::cmp::Reverse(w.0)) && back.iter().all(|(k, rows)| rows.iter().all(|r| r / 64 == *k)));
+        assert_eq!(back.iter().rev().flat_map(|w| w.1.clone()).collect::<Vec<_>>(), expected);
         assert_eq!(few.count(), expected.len());
         let mut seen = Vec::new();
         few.each_word(|some| seen.extend_from_slice(some));

@@ -4,8 +4,10 @@
 //! rows are dead and new ones are appended, and when a quarter is dead everything is written anew.
 
 use super::bits::Bits;
-use super::matching::Facet;
+use super::facets::{Facet, Groups, OwnValues, SetValues};
+use super::matching::{ENDED, FUEL, GEAR, LIMIT, MAP, VEHICLE};
 use super::query::Field;
+use super::zones::Zones;
 use crate::air::AirState;
 use crate::correction::Correction;
 use chrono::{Datelike, NaiveDate};
@@ -108,15 +110,13 @@ pub(super) const FIRST_YEAR: i32 = 1900;
 pub(super) const YEARS: usize = 400;
 
 /// Correction families kept, in the order of [`Correction::ALL`]; the diesel form needs more than the air and is kept as 1.
-const FAMILIES: usize = Correction::ALL.len();
+pub(super) const FAMILIES: usize = Correction::ALL.len();
 
 #[derive(Debug, Clone, Default)]
 pub(super) struct Columns {
     pub(super) place: Vec<(i64, i64, i64)>,
     pub(super) position: Vec<u16>,
     pub(super) date: Vec<i32>,
-    /// Years since [`FIRST_YEAR`].
-    pub(super) year: Vec<u16>,
     pub(super) named: [Vec<u16>; NAMED],
     pub(super) ethanol: Vec<f32>,
     pub(super) power: Vec<f32>,
@@ -127,6 +127,9 @@ pub(super) struct Columns {
     pub(super) used: Vec<f32>,
     pub(super) factor: [Vec<f32>; FAMILIES],
     pub(super) flags: Vec<u64>,
+    /// Numbers of combinations that are counted together.
+    pub(super) set_values: Vec<u32>,
+    pub(super) own_values: Vec<u32>,
     pub(super) left_out: Vec<bool>,
     pub(super) alive: Vec<bool>,
 }
@@ -156,6 +159,10 @@ pub struct Index {
     dead: usize,
     /// Facets of every pull, counted when first asked for.
     pub(super) of_all: OnceLock<Vec<Facet>>,
+    pub(super) sets: Groups<SetValues>,
+    pub(super) own: Groups<OwnValues>,
+    /// Found when first asked for.
+    pub(super) zones: OnceLock<Zones>,
 }
 
 /// The first number in words such as `140 kPa`; NaN when there is none.
@@ -180,6 +187,7 @@ impl Index {
     /// Puts a day in place of what was known of it; without records the day is forgotten. Records come in any order.
     pub fn put_day(&mut self, day: i64, records: &[Record], notes: &[Note]) {
         self.of_all = OnceLock::new();
+        self.zones = OnceLock::new();
         let old = self.days.get(&day).cloned().unwrap_or_default();
         let start = if old.len == records.len() { old.start } else { self.c.alive.len() };
         if old.len != records.len() {
@@ -220,7 +228,10 @@ impl Index {
         put(&mut c.place, at, (r.place.pull, r.place.set, r.place.day));
         put(&mut c.position, at, r.position);
         put(&mut c.date, at, r.date.num_days_from_ce());
-        put(&mut c.year, at, (r.date.year() - FIRST_YEAR).clamp(0, YEARS as i32 - 1) as u16);
+        let year = (r.date.year() - FIRST_YEAR).clamp(0, YEARS as i32 - 1) as u16;
+        let n = |k: usize| numbers[k];
+        put(&mut c.set_values, at, self.sets.number([n(VEHICLE), n(MAP), n(FUEL), n(GEAR), year]));
+        put(&mut c.own_values, at, self.own.number((n(LIMIT), n(ENDED), flags)));
         c.named.iter_mut().zip(numbers).for_each(|(col, n)| put(col, at, n));
         put(&mut c.ethanol, at, small(r.ethanol.map(|e| 100.0 * e)));
         put(&mut c.power, at, small(r.power.map(|p| p.0)));
@@ -247,11 +258,12 @@ impl Index {
         thin(&mut c.place, &keep);
         thin(&mut c.position, &keep);
         thin(&mut c.date, &keep);
-        thin(&mut c.year, &keep);
         c.named.iter_mut().for_each(|v| thin(v, &keep));
         let floats = [&mut c.ethanol, &mut c.power, &mut c.peak_rpm, &mut c.torque, &mut c.air, &mut c.boost, &mut c.used];
         floats.into_iter().chain(&mut c.factor).for_each(|v| thin(v, &keep));
         thin(&mut c.flags, &keep);
+        thin(&mut c.set_values, &keep);
+        thin(&mut c.own_values, &keep);
         thin(&mut c.left_out, &keep);
         thin(&mut c.alive, &keep);
         self.dead = 0;

@@ -1,23 +1,29 @@
 //! Answers a query from the index.
 
 use super::bits::Bits;
-use super::index::{FIRST_YEAR, Index, Place, YEARS};
+use super::facets::Facet;
+use super::index::{Index, Place};
 use super::quantity::Quantity;
-use super::query::{Clause, Field, Order, Query, STATES, State, What};
+use super::query::{Clause, Field, Order, Query, State, What};
+use super::zones::{Zones, distance};
 use crate::correction::Correction;
 use chrono::{Datelike, NaiveDate};
+use rayon::prelude::*;
 use std::cmp::Ordering;
 
 /// Columns of names, in the order of the index.
-const VEHICLE: usize = 0;
+pub(super) const VEHICLE: usize = 0;
 const BUILD: usize = 1;
-const MAP: usize = 2;
-const FUEL: usize = 3;
+pub(super) const MAP: usize = 2;
+pub(super) const FUEL: usize = 3;
 const BOOST: usize = 4;
-const GEAR: usize = 5;
-const LIMIT: usize = 6;
-const ENDED: usize = 7;
+pub(super) const GEAR: usize = 5;
+pub(super) const LIMIT: usize = 6;
+pub(super) const ENDED: usize = 7;
 const ALIGNED: usize = 8;
+
+/// From so many rows on conditions are looked through side by side.
+const MANY: usize = 100_000;
 
 /// A pull found. Power and torque stand in the family asked for.
 #[derive(Debug, Clone, PartialEq)]
@@ -42,36 +48,6 @@ pub struct Hit {
     pub left_out: bool,
 }
 
-/// What a facet counts.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum FacetKind {
-    /// Vehicles.
-    Vehicle,
-    /// Maps by name.
-    Map,
-    /// Fuels.
-    Fuel,
-    /// Gears.
-    Gear,
-    /// Calendar years.
-    Year,
-    /// Worst limit verdict.
-    Limit,
-    /// What ended the pull.
-    Ended,
-    /// Flags.
-    Flag,
-}
-
-/// How many of the pulls found have each value; the condition that asks for it comes along.
-#[derive(Debug, Clone, PartialEq)]
-pub struct Facet {
-    /// What is counted.
-    pub kind: FacetKind,
-    /// Condition and number of pulls, most first.
-    pub values: Vec<(Clause, usize)>,
-}
-
 /// An answer.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Found {
@@ -89,7 +65,8 @@ impl Index {
     /// Answers a query: `limit` pulls from the `skip`-th on, in its order, with counts over all that match.
     pub fn find(&self, q: &Query, family: Correction, skip: usize, limit: usize) -> Found {
         let f = Correction::ALL.iter().position(|c| *c == family).unwrap_or(0);
-        let each: Vec<Bits> = q.clauses.iter().map(|c| self.rows_with(&c.what, f)).collect();
+        let holds = |c: &Clause| self.rows_with(&c.what, f);
+        let each: Vec<Bits> = if self.rows_in_all() < MANY { q.clauses.iter().map(holds).collect() } else { q.clauses.par_iter().map(holds).collect() };
         let all_but = |leave: Option<usize>| {
             let mut rows = self.living();
             for (_, (clause, holds)) in q.clauses.iter().zip(&each).enumerate().filter(|(i, _)| Some(*i) != leave) {
@@ -200,19 +177,36 @@ impl Index {
     /// The first `n` rows in the order asked for.
     fn first(&self, rows: &Bits, q: &Query, f: usize, n: usize) -> Vec<usize> {
         let c = &self.c;
+        let zones = self.zones.get_or_init(|| Zones::new(c));
         let newest = |a: usize, b: usize| (c.date[b], c.place[b].0).cmp(&(c.date[a], c.place[a].0));
+        let oldest = |a: usize, b: usize| (c.date[a], c.place[a].0).cmp(&(c.date[b], c.place[b].0));
         let power = |i: usize| c.power[i] * c.factor[f][i];
         let by = |a: f32, b: f32| a.is_nan().cmp(&b.is_nan()).then(a.total_cmp(&b));
+        let by_date = || top(rows, n, newest, |word, worst| zones.since(word, c.date[worst]));
         match q.order() {
-            Order::Newest => top(rows.iter_back(), n, newest),
-            Order::Oldest => top(rows.iter(), n, |a, b| (c.date[a], c.place[a].0).cmp(&(c.date[b], c.place[b].0))),
-            Order::Strongest => top(rows.iter_back(), n, |a, b| by(-power(a), -power(b)).then_with(|| newest(a, b))),
-            Order::Weakest => top(rows.iter_back(), n, |a, b| by(power(a), power(b)).then_with(|| newest(a, b))),
+            Order::Newest => by_date(),
+            Order::Oldest => top(rows, n, oldest, |word, worst| zones.until(word, c.date[worst])),
+            Order::Strongest => {
+                let may = |word, worst: usize| power(worst).is_nan() || *zones.power(word, f).end() >= power(worst);
+                top(rows, n, |a, b| by(-power(a), -power(b)).then_with(|| newest(a, b)), may)
+            }
+            Order::Weakest => {
+                let may = |word, worst: usize| power(worst).is_nan() || *zones.power(word, f).start() <= power(worst);
+                top(rows, n, |a, b| by(power(a), power(b)).then_with(|| newest(a, b)), may)
+            }
             Order::Closest => {
-                let Some((of, value)) = q.about() else { return top(rows.iter_back(), n, newest) };
+                let Some((of, value)) = q.about() else { return by_date() };
                 let (v, factor) = self.figure(of, f);
                 let off = |i: usize| (v[i] * factor.map_or(1.0, |k| k[i]) - value as f32).abs();
-                top(rows.iter_back(), n, |a, b| by(off(a), off(b)).then_with(|| newest(a, b)))
+                let may = |word, worst: usize| {
+                    let range = match of {
+                        Quantity::Power => zones.power(word, f),
+                        Quantity::Torque => zones.torque(word, f),
+                        _ => return true,
+                    };
+                    off(worst).is_nan() || distance(&range, value as f32) <= off(worst)
+                };
+                top(rows, n, |a, b| by(off(a), off(b)).then_with(|| newest(a, b)), may)
             }
         }
     }
@@ -235,84 +229,6 @@ impl Index {
             left_out: c.left_out[i],
         }
     }
-
-    fn facets(&self, rows: &Bits) -> Vec<Facet> {
-        let c = &self.c;
-        let columns = [
-            (FacetKind::Vehicle, VEHICLE),
-            (FacetKind::Map, MAP),
-            (FacetKind::Fuel, FUEL),
-            (FacetKind::Gear, GEAR),
-            (FacetKind::Limit, LIMIT),
-            (FacetKind::Ended, ENDED),
-        ];
-        // Neighbours often have the same value, and a counter cannot be raised again before it has been: four of each take turns.
-        let widest = columns.iter().map(|(_, k)| self.names[*k].all.len()).max().unwrap_or(0).max(YEARS);
-        let mut turns = vec![vec![0u32; widest]; 4 * (columns.len() + 1)];
-        let mut flags = [0u32; 64];
-        rows.each_word(|some| {
-            for (place, column) in columns.iter().map(|(_, k)| &c.named[*k]).chain([&c.year]).enumerate() {
-                let [one, two, three, four] = &mut turns[4 * place..4 * place + 4] else { continue };
-                let (fours, rest) = some.as_chunks::<4>();
-                for &[a, b, c, d] in fours {
-                    one[usize::from(column[a])] += 1;
-                    two[usize::from(column[b])] += 1;
-                    three[usize::from(column[c])] += 1;
-                    four[usize::from(column[d])] += 1;
-                }
-                rest.iter().for_each(|i| one[usize::from(column[*i])] += 1);
-            }
-            for &i in some {
-                let mut left = c.flags[i];
-                while left != 0 {
-                    flags[left.trailing_zeros() as usize] += 1;
-                    left &= left - 1;
-                }
-            }
-        });
-        let counted = |place: usize, n: usize| turns[4 * place..4 * place + 4].iter().map(|t| t[n] as usize).sum::<usize>();
-        let mut out: Vec<Facet> = columns
-            .iter()
-            .enumerate()
-            .map(|(place, &(kind, k))| {
-                let values = self.names[k].all.iter().enumerate().filter_map(|(n, name)| {
-                    let (what, count) = (self.asks(kind, name)?, counted(place, n));
-                    (count > 0).then_some((Clause { what, not: false }, count))
-                });
-                Facet { kind, values: values.collect() }
-            })
-            .collect();
-        let year = |i: usize| {
-            let (y, n) = (FIRST_YEAR + i as i32, counted(columns.len(), i));
-            let (from, to) = (NaiveDate::from_ymd_opt(y, 1, 1)?, NaiveDate::from_ymd_opt(y, 12, 31)?);
-            (n > 0).then_some((Clause { what: What::Days { from, to }, not: false }, n))
-        };
-        out.push(Facet { kind: FacetKind::Year, values: (0..YEARS).filter_map(year).collect() });
-        let flag = |(i, n): (usize, &u32)| {
-            (*n > 0).then(|| (Clause { what: What::In(Field::Flag, self.flag_kinds.all[i].replace('_', " ")), not: false }, *n as usize))
-        };
-        out.push(Facet { kind: FacetKind::Flag, values: flags.iter().enumerate().filter_map(flag).collect() });
-        out.retain(|f| !f.values.is_empty());
-        for f in &mut out {
-            f.values.sort_by_key(|v| std::cmp::Reverse(v.1));
-        }
-        out
-    }
-
-    /// The condition that asks for a value of a facet; names that are empty are not offered.
-    fn asks(&self, kind: FacetKind, name: &str) -> Option<What> {
-        let state = |s: State| STATES.iter().find(|x| x.0 == s && x.1 == name).map(|x| What::Is(s, x.1));
-        match kind {
-            _ if name.is_empty() => None,
-            FacetKind::Vehicle => Some(What::In(Field::Vehicle, name.into())),
-            FacetKind::Map => Some(What::In(Field::Map, name.into())),
-            FacetKind::Fuel => Some(What::In(Field::Fuel, name.into())),
-            FacetKind::Gear => Some(What::Gear(name.into())),
-            FacetKind::Limit => state(State::Limit),
-            FacetKind::Ended => state(State::Ended),
-            FacetKind::Year | FacetKind::Flag => None,
-        }
-    }
 }
 
 fn column_of(state: State) -> usize {
@@ -323,21 +239,22 @@ fn column_of(state: State) -> usize {
     }
 }
 
-/// The first `n` of the rows in an order, without sorting the rest.
-fn top(rows: impl Iterator<Item = usize>, n: usize, order: impl Fn(usize, usize) -> Ordering) -> Vec<usize> {
-    let mut best: Vec<usize> = Vec::with_capacity(2 * n + 1);
+/// The first `n` of the rows in an order, without sorting the rest, newest days looked at first. `may` says whether any of 64 rows can
+/// come before the worst row kept so far.
+fn top(rows: &Bits, n: usize, order: impl Fn(usize, usize) -> Ordering, may: impl Fn(usize, usize) -> bool) -> Vec<usize> {
+    let mut best: Vec<usize> = Vec::with_capacity(2 * n + 64);
     let mut worst: Option<usize> = None;
-    for i in rows {
-        if worst.is_some_and(|w| order(i, w) != Ordering::Less) {
-            continue;
+    rows.each_word_back(|word, some| {
+        if worst.is_some_and(|w| !may(word, w)) {
+            return;
         }
-        best.push(i);
+        best.extend(some.filter(|i| worst.is_none_or(|w| order(*i, w) == Ordering::Less)));
         if best.len() > 2 * n {
             best.select_nth_unstable_by(n, |a, b| order(*a, *b));
             best.truncate(n);
             worst = best.iter().copied().max_by(|a, b| order(*a, *b));
         }
-    }
+    });
     best.sort_unstable_by(|a, b| order(*a, *b));
     best.truncate(n);
     best

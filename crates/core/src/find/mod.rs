@@ -6,6 +6,7 @@
 
 mod bits;
 mod dates;
+mod facets;
 mod index;
 mod lexer;
 mod matching;
@@ -14,10 +15,12 @@ mod quantity;
 mod query;
 #[cfg(test)]
 mod tests;
+mod zones;
 
 pub use bits::Bits;
 pub use index::{Index, Note, Place, Record, Scope};
-pub use matching::{Facet, FacetKind, Found, Hit};
+pub use facets::{Facet, FacetKind};
+pub use matching::{Found, Hit};
 pub use parse::{Reading, parse};
 pub use quantity::{Quantity, Usual};
 pub use query::{Clause, Field, Order, Query, QueryError, What};

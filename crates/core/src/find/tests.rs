@@ -212,6 +212,15 @@ fn pages_of_an_answer_follow_each_other_in_every_order() {
         }
         assert_eq!(paged, all, "{order}");
     }
+    // Many more rows than a page, in no order of days: what is passed over must not have been among the first.
+    let mut index = Index::default();
+    (0..300).for_each(|k| days_of(&mut index, (k * 7 % 300) + 1..(k * 7 % 300) + 2, 12));
+    for text in ["newest", "oldest", "strongest", "weakest", "power 150", "torque 100..900", "E60, strongest", "boost 140"] {
+        let q = parse(text, &reading()).unwrap();
+        let all = index.find(&q, Correction::SaeJ1349, 0, 5000);
+        let first = index.find(&q, Correction::SaeJ1349, 0, 40).hits;
+        assert!(first.len() > 10 && all.hits[..first.len()] == first[..], "{text}: {}", first.len());
+    }
     let strongest = index.find(&parse("strongest", &reading()).unwrap(), Correction::None, 0, 1000);
     let powers: Vec<Option<f64>> = strongest.hits.iter().map(|h| h.power.map(|p| p.0)).collect();
     assert!(powers.windows(2).all(|w| w[0].unwrap_or(-1.0) >= w[1].unwrap_or(-1.0)), "pulls without a figure come last");

@@ -1,0 +1,146 @@
+//! How many of the pulls found have each value.
+
+use super::bits::Bits;
+use super::index::{FIRST_YEAR, Index, YEARS};
+use super::matching::{ENDED, FUEL, GEAR, LIMIT, MAP, VEHICLE};
+use super::query::{Clause, Field, STATES, State, What};
+use chrono::NaiveDate;
+use std::collections::HashMap;
+use std::hash::Hash;
+
+/// What a facet counts.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum FacetKind {
+    /// Vehicles.
+    Vehicle,
+    /// Maps by name.
+    Map,
+    /// Fuels.
+    Fuel,
+    /// Gears.
+    Gear,
+    /// Calendar years.
+    Year,
+    /// Worst limit verdict.
+    Limit,
+    /// What ended the pull.
+    Ended,
+    /// Flags.
+    Flag,
+}
+
+/// How many of the pulls found have each value; the condition that asks for it comes along.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Facet {
+    /// What is counted.
+    pub kind: FacetKind,
+    /// Condition and number of pulls, most first.
+    pub values: Vec<(Clause, usize)>,
+}
+
+/// Values of several columns together, each combination with a number: rows are counted by that, once for all its columns.
+#[derive(Debug, Clone)]
+pub(super) struct Groups<T> {
+    all: Vec<T>,
+    of: HashMap<T, u32>,
+}
+
+impl<T> Default for Groups<T> {
+    fn default() -> Self {
+        Self { all: Vec::new(), of: HashMap::new() }
+    }
+}
+
+impl<T: Copy + Eq + Hash> Groups<T> {
+    /// The number of a combination.
+    pub(super) fn number(&mut self, values: T) -> u32 {
+        *self.of.entry(values).or_insert_with(|| {
+            self.all.push(values);
+            (self.all.len() - 1) as u32
+        })
+    }
+
+    /// Rows of each combination that has any. Neighbours often have the same one: it is counted in a register until it changes.
+    fn counted(&self, rows: &Bits, column: &[u32]) -> Vec<(T, usize)> {
+        let mut counts = vec![0usize; self.all.len()];
+        let (mut last, mut run) = (0usize, 0usize);
+        rows.each_word(|some| {
+            for &i in some {
+                let now = column[i] as usize;
+                if now == last {
+                    run += 1;
+                } else {
+                    counts[last] += run;
+                    (last, run) = (now, 1);
+                }
+            }
+        });
+        if let Some(c) = counts.get_mut(last) {
+            *c += run;
+        }
+        self.all.iter().copied().zip(counts).filter(|c| c.1 > 0).collect()
+    }
+}
+
+/// What all pulls of a set share: vehicle, map, fuel, gear and year.
+pub(super) type SetValues = [u16; 5];
+/// What each pull has of its own: worst limit verdict, what ended it, and its flags.
+pub(super) type OwnValues = (u16, u16, u64);
+
+impl Index {
+    pub(super) fn facets(&self, rows: &Bits) -> Vec<Facet> {
+        let by_set = self.sets.counted(rows, &self.c.set_values);
+        let own = self.own.counted(rows, &self.c.own_values);
+        let named = |kind, column: usize, counts: Vec<usize>| {
+            let values = self.names[column].all.iter().zip(counts).filter(|v| v.1 > 0);
+            let values = values.filter_map(|(name, count)| Some((Clause { what: self.asks(kind, name)?, not: false }, count))).collect();
+            Facet { kind, values }
+        };
+        let mut out: Vec<Facet> = [(FacetKind::Vehicle, VEHICLE), (FacetKind::Map, MAP), (FacetKind::Fuel, FUEL), (FacetKind::Gear, GEAR)]
+            .into_iter()
+            .enumerate()
+            .map(|(k, (kind, column))| named(kind, column, summed(self.names[column].all.len(), by_set.iter().map(|(v, n)| (usize::from(v[k]), *n)))))
+            .collect();
+        let states = |column: usize| self.names[column].all.len();
+        out.push(named(FacetKind::Limit, LIMIT, summed(states(LIMIT), own.iter().map(|(v, n)| (usize::from(v.0), *n)))));
+        out.push(named(FacetKind::Ended, ENDED, summed(states(ENDED), own.iter().map(|(v, n)| (usize::from(v.1), *n)))));
+        let years = summed(YEARS, by_set.iter().map(|(v, n)| (usize::from(v[4]), *n)));
+        let year = |(i, n): (usize, usize)| {
+            let y = FIRST_YEAR + i as i32;
+            let (from, to) = (NaiveDate::from_ymd_opt(y, 1, 1)?, NaiveDate::from_ymd_opt(y, 12, 31)?);
+            (n > 0).then_some((Clause { what: What::Days { from, to }, not: false }, n))
+        };
+        out.push(Facet { kind: FacetKind::Year, values: years.into_iter().enumerate().filter_map(year).collect() });
+        let flag = |(i, name): (usize, &String)| {
+            let n = own.iter().filter(|(v, _)| v.2 >> i & 1 == 1).map(|(_, n)| n).sum();
+            (n > 0).then(|| (Clause { what: What::In(Field::Flag, name.replace('_', " ")), not: false }, n))
+        };
+        out.push(Facet { kind: FacetKind::Flag, values: self.flag_kinds.all.iter().take(64).enumerate().filter_map(flag).collect() });
+        out.retain(|f| !f.values.is_empty());
+        for f in &mut out {
+            f.values.sort_by_key(|v| std::cmp::Reverse(v.1));
+        }
+        out
+    }
+
+    /// The condition that asks for a value of a facet; names that are empty are not offered.
+    fn asks(&self, kind: FacetKind, name: &str) -> Option<What> {
+        let state = |s: State| STATES.iter().find(|x| x.0 == s && x.1 == name).map(|x| What::Is(s, x.1));
+        match kind {
+            _ if name.is_empty() => None,
+            FacetKind::Vehicle => Some(What::In(Field::Vehicle, name.into())),
+            FacetKind::Map => Some(What::In(Field::Map, name.into())),
+            FacetKind::Fuel => Some(What::In(Field::Fuel, name.into())),
+            FacetKind::Gear => Some(What::Gear(name.into())),
+            FacetKind::Limit => state(State::Limit),
+            FacetKind::Ended => state(State::Ended),
+            FacetKind::Year | FacetKind::Flag => None,
+        }
+    }
+}
+
+fn summed(len: usize, counts: impl Iterator<Item = (usize, usize)>) -> Vec<usize> {
+    let mut out = vec![0; len];
+    counts.for_each(|(i, n)| out[i] += n);
+    out
+}
