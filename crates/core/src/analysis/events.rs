@@ -1,5 +1,6 @@
 //! What happened during one pull, in words and in order.
 
+use super::boost::against_target;
 use super::dips::{Beside, Dip, find_dips};
 use super::measure::Measured;
 use crate::log::Series;
@@ -11,6 +12,8 @@ use serde::{Deserialize, Serialize};
 const MIN_RETARD: f64 = 1.0;
 /// Share of the target gauge pressure at which the charger has spooled.
 const SPOOLED: f64 = 0.9;
+/// Left to the charger to come from there to its target, s (our choice).
+const SETTLES_S: f64 = 0.3;
 
 /// Kind of an event.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
@@ -20,6 +23,7 @@ pub enum EventKind {
     TipIn,
     Held,
     SpoolEnd,
+    Boost,
     PeakTorque,
     PeakPower,
     Dip,
@@ -66,7 +70,11 @@ pub fn events(m: &Measured, beside: &Beside<'_>, ambient_kpa: Option<f64>) -> Ve
             short: "tip-in".into(),
             text: format!("tip-in settled at {rpm:.0} rpm"),
         });
-        out.extend(spool_end(beside, from, to, ambient_kpa, rpm_at));
+        let spooled = spool_end(beside, from, to, ambient_kpa, rpm_at);
+        if let Some((e, ambient)) = spooled.as_ref().zip(ambient_kpa) {
+            out.extend(against_target(beside, e.at_s + SETTLES_S, to, ambient, &rpm_at));
+        }
+        out.extend(spooled);
     }
     let f = g.curve().figures(None);
     for (kind, peak, words) in [(EventKind::PeakTorque, f.peak_torque, "peak torque"), (EventKind::PeakPower, f.peak_power, "peak power")] {

@@ -188,6 +188,11 @@ pub fn measure(input: &PullInput, vehicle: &Vehicle, settings: &Settings, limits
             let trace = derive(shaft_log, &p, dyno, ratio, input.coast_down.as_ref(), settings.smoothing_s).map_err(fail)?;
             flags.extend(trace.flags.iter().cloned());
             out.filter = Some(trace.filter);
+            match p.kind {
+                PullKind::HeldSteps => flags.push(Flag::new("held_steps", "speeds held one after the other")),
+                PullKind::LugDown => flags.push(Flag::new("lug_down", "speed pulled down under load")),
+                PullKind::SweepUp => {}
+            }
             let read = Read { trace: &trace, span: &p, dyno: shaft_log, ecu, alignment: &out.alignment, air: input.air };
             (out.grid, out.steps) = read.grid(settings.grid_rpm, &mut flags);
             let lane = |t: &Traced<'_>| {

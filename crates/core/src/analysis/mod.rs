@@ -1,6 +1,7 @@
 //! From logs and settings to sets, comparisons and limits: the one computation behind pages, commands and reports.
 
 mod along;
+mod boost;
 mod compare;
 mod corrected;
 mod coupling;
@@ -25,6 +26,7 @@ mod sets;
 mod split;
 #[cfg(test)]
 mod split_tests;
+mod targets;
 #[cfg(test)]
 mod tests;
 mod together;

@@ -2,6 +2,7 @@
 
 use super::input::{SetInput, Settings, Vehicle};
 use super::measure::{Lane, MeasureError, Measured, measure, own_parts};
+use super::targets::flag_other_targets;
 use crate::limits::{Limit, Sources, evaluate};
 use crate::log::Flag;
 use crate::pull::align::{Pair, Ratio, Status, align};
@@ -53,6 +54,7 @@ fn look_together(sets: &[SetInput], measured: &mut [Vec<Measured>], vehicle: &Ve
         refuse(&sets[s], &mut measured[s][i], i, reason, limits);
     }
     name_endings(measured, vehicle);
+    flag_other_targets(sets, measured);
 }
 
 /// Pulls whose clocks would have to run at another rate than in the job's other pulls: the recorders are the same, so it is

@@ -66,7 +66,8 @@ impl Index {
     pub fn find(&self, q: &Query, family: Correction, skip: usize, limit: usize) -> Found {
         let f = Correction::ALL.iter().position(|c| *c == family).unwrap_or(0);
         let holds = |c: &Clause| self.rows_with(&c.what, f);
-        let each: Vec<Bits> = if self.rows_in_all() < MANY { q.clauses.iter().map(holds).collect() } else { q.clauses.par_iter().map(holds).collect() };
+        let each: Vec<Bits> =
+            if self.rows_in_all() < MANY { q.clauses.iter().map(holds).collect() } else { q.clauses.par_iter().map(holds).collect() };
         let all_but = |leave: Option<usize>| {
             let mut rows = self.living();
             for (_, (clause, holds)) in q.clauses.iter().zip(&each).enumerate().filter(|(i, _)| Some(*i) != leave) {

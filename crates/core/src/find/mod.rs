@@ -18,8 +18,8 @@ mod tests;
 mod zones;
 
 pub use bits::Bits;
-pub use index::{Index, Note, Place, Record, Scope};
 pub use facets::{Facet, FacetKind};
+pub use index::{Index, Note, Place, Record, Scope};
 pub use matching::{Found, Hit};
 pub use parse::{Reading, parse};
 pub use quantity::{Quantity, Usual};

@@ -199,7 +199,7 @@ fn card(
                     flags: m
                         .flags
                         .iter()
-                        .filter(|f| !matches!(f.kind.as_str(), "unit_guess" | "not_aligned"))
+                        .filter(|f| !matches!(f.kind.as_str(), "unit_guess" | "not_aligned" | "held_steps" | "lug_down"))
                         .chain(flagged.iter().filter(|x| x.pull == k).map(|x| &x.flag))
                         .map(|f| f.text.clone())
                         .collect(),

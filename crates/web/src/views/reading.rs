@@ -138,7 +138,13 @@ pub(crate) fn pull_page(r: &Reading, e: &Encoding, prefs: &Prefs, asked: Asked) 
         answer: answer(r, prefs),
         evidence: asked.evidence,
         excluded: r.measured.excluded.clone(),
-        flags: r.measured.flags.iter().filter(|f| f.kind != "unit_guess").map(|f| f.text.clone()).collect(),
+        flags: r
+            .measured
+            .flags
+            .iter()
+            .filter(|f| !matches!(f.kind.as_str(), "unit_guess" | "held_steps" | "lug_down"))
+            .map(|f| f.text.clone())
+            .collect(),
         axes: Axis::ALL
             .into_iter()
             .filter(|a| *a != Axis::Road || r.measured.has_road_speed)

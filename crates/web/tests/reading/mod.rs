@@ -146,6 +146,8 @@ pub(crate) async fn reads_held_steps(cell: &Cell) {
     assert!(cell.get(&format!("/pulls/{}?axis=rpm", set.pulls[0].0.id)).await.text().contains("data-lanes=\"rpm\""));
     let sheet = cell.get(&format!("/days/{day}")).await.text();
     assert!(sheet.contains("1100–2300, 7 held"), "{sheet}");
+    let found = cell.get("/search?q=flag+held+steps").await.text();
+    assert!(found.contains("4 pulls of 149"), "held steps are found as such");
     let swept = cell.store.sets_of_day(day).await.unwrap()[0].set.id;
     let both = cell.get(&format!("/line-up?sets={swept},{}&base={swept}", set.set.id)).await.text();
     assert!(both.contains("sweeps against held steps") && both.contains("can&#39;t tell"), "{both}");

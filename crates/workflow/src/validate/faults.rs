@@ -187,6 +187,13 @@ const CASES: &[Case] = &[
         says: |Seen { m, .. }| ended(m, EndedBy::Abort),
     },
     Case {
+        kind: FaultKind::SoftwareOverwritten,
+        scenario: "marrow",
+        pulls: &[2],
+        said_by: "flag: its targets are not those of the map's other pulls",
+        says: |Seen { m, .. }| flag(m, "other_targets"),
+    },
+    Case {
         kind: FaultKind::WrongFuel,
         scenario: "first-light",
         pulls: &[1, 2, 3],
@@ -263,7 +270,7 @@ fn one_day(subject: &Subject, c: &Case, size: Option<f64>, seed: u64) -> Result<
         size,
         at_rpm: None,
         cylinder: Some(1),
-        map: None,
+        map: (c.kind == FaultKind::SoftwareOverwritten).then(|| "M2".to_owned()),
         fuel: (c.kind == FaultKind::WrongFuel).then(|| "E30".to_owned()),
     }];
     if c.kind == FaultKind::BeltSlip {
