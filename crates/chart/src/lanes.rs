@@ -2,7 +2,7 @@
 
 use crate::paint::Paint;
 use crate::scale::{Scale, spread};
-use crate::svg::{escape, n, path};
+use crate::svg::{escape, n, path, shorten_numbered};
 use std::fmt::Write;
 
 /// One line in a lane.
@@ -49,6 +49,8 @@ pub struct TraceChart {
 const WIDTH: f64 = 1180.0;
 const LEFT: f64 = 56.0;
 const RIGHT: f64 = 128.0;
+/// Letters of usual size that fit there.
+const LABEL_LETTERS: f64 = 21.0;
 const LANE: f64 = 68.0;
 const GAP: f64 = 8.0;
 /// Rows that the words of marks may stand in.
@@ -210,7 +212,7 @@ impl TraceChart {
                     WIDTH - RIGHT + 8.0,
                     n(label_y + 4.0),
                     n(12.0 * self.scale),
-                    escape(&l.label)
+                    escape(&shorten_numbered(&l.label, (LABEL_LETTERS / self.scale) as usize))
                 );
             }
         }

@@ -47,9 +47,24 @@ pub(crate) fn shorten(s: &str, most: usize) -> String {
     if s.chars().count() <= most { s.to_owned() } else { s.chars().take(most.saturating_sub(1)).chain(['…']).collect() }
 }
 
+/// The same, with a number at the end kept: it tells one sensor from the next.
+pub(crate) fn shorten_numbered(s: &str, most: usize) -> String {
+    match s.rsplit_once(' ').filter(|(_, n)| n.len() < 3 && n.chars().all(|c| c.is_ascii_digit())) {
+        Some((name, n)) if s.chars().count() > most => format!("{} {n}", shorten(name, most.saturating_sub(n.len() + 1))),
+        _ => shorten(s, most),
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn a_shortened_sensor_keeps_its_number() {
+        assert_eq!(shorten_numbered("exhaust temperature 12", 18), "exhaust temper… 12");
+        assert_eq!(shorten_numbered("exhaust temperature 2", 30), "exhaust temperature 2");
+        assert_eq!(shorten_numbered("injector pulse width", 12), "injector pu…");
+    }
 
     #[test]
     fn markup_in_names_is_text() {

@@ -114,6 +114,9 @@ struct Parser<'a> {
     with: &'a Reading,
 }
 
+/// What a person says for a flag without naming it as one, and the flag's words.
+const FLAGS: [(&str, &str); 4] = [("held steps", "held steps"), ("lug-down", "lug down"), ("lug down", "lug down"), ("heat soak", "heat soak")];
+
 impl Parser<'_> {
     /// How many tokens from `at + skip` on spell the phrase.
     fn spells(&self, skip: usize, phrase: &str) -> Option<usize> {
@@ -255,6 +258,12 @@ impl Parser<'_> {
             if let Some(n) = self.spells(0, phrase) {
                 self.at += n;
                 return Some(what);
+            }
+        }
+        for (phrase, flag) in FLAGS {
+            if let Some(n) = self.spells(0, phrase) {
+                self.at += n;
+                return Some(What::In(Field::Flag, flag.into()));
             }
         }
         let (state, value, n) = STATES.iter().find_map(|(s, v, words)| words.iter().find_map(|w| self.spells(0, w)).map(|n| (*s, *v, n)))?;

@@ -55,6 +55,8 @@ fn a_query_is_read_as_a_person_would_say_it() {
             "boost about 140 kPa, ethanol over 50 %, air under 15 °C, limit used over 95 %",
         ),
         ("RON 95", "\"RON\", \"95\""),
+        ("held steps, not heat soak", "flag \"held steps\", not flag \"heat soak\""),
+        ("lug-down on E60", "flag \"lug down\", \"E60\""),
         ("", ""),
     ] {
         assert_eq!(read(text), means, "{text}");

@@ -117,18 +117,23 @@ pub(super) fn figure_row(l: &LineUp, e: &Encoding, prefs: &Prefs, i: usize, back
             let v = |v: f64| in_unit(*f, v, prefs);
             let digits = if *f == Figure::PlateauRpm { 0 } else { 1 };
             let (evidence, pulls) = evidence(*f, l, i, prefs, back);
+            let headline = r.figure(*f).headline;
             // A wider plateau or a steeper fall is no gain or loss by itself.
             let judged = !matches!(f, Figure::PlateauRpm | Figure::FallOffPct);
             FigureCell {
                 evidence,
                 pulls,
-                value: r.figure(*f).headline.map_or_else(|| "–".into(), |h| format!("{:.digits$}", v(h))),
+                value: headline.map_or_else(|| "–".into(), |h| format!("{:.digits$}", v(h))),
                 difference: x.and_then(|x| x.difference).map_or_else(String::new, |d| format!("{:+.digits$}", v(d))),
                 interval: x.and_then(|x| x.ci95).map_or_else(String::new, |ci| format!("{:+.digits$} to {:+.digits$}", v(ci[0]), v(ci[1]))),
                 family: x
                     .and_then(|x| x.ci95_family)
                     .map_or_else(String::new, |ci| format!("all together {:+.digits$} to {:+.digits$}", v(ci[0]), v(ci[1]))),
-                verdict: x.filter(|x| judged || x.ci95.is_none()).map_or("", |x| x.verdict.label()),
+                verdict: match (headline, f) {
+                    (None, Figure::FallOffPct) => "ends before",
+                    (None, _) => "not covered",
+                    _ => x.filter(|x| x.difference.is_some() && (judged || x.ci95.is_none())).map_or("", |x| x.verdict.label()),
+                },
             }
         })
         .collect();
@@ -147,7 +152,11 @@ pub(super) fn figure_row(l: &LineUp, e: &Encoding, prefs: &Prefs, i: usize, back
         }),
         differs: c.map_or_else(
             || "baseline".into(),
-            |c| if c.confounding.factors_differ.is_empty() { "nothing: the same again".into() } else { c.confounding.factors_differ.join(" and ") },
+            |c| match c.confounding.factors_differ.as_slice() {
+                [] => "the same again".into(),
+                [one] => format!("{one} differs"),
+                all => format!("{} differ", all.join(" and ")),
+            },
         ),
     }
 }

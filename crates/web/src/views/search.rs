@@ -26,7 +26,7 @@ const EXAMPLES: [&str; 8] = [
     "over a limit, since last month",
     "torque between 240 and 260 N·m, not left out",
     "limit used over 95 %, E85",
-    "flag heat soak, by the calibrator",
+    "heat soak, by the calibrator",
     "\"smoke at tip-in\", air under 15 °C",
 ];
 
@@ -260,8 +260,10 @@ fn remarks(h: &Hit) -> Vec<(String, bool)> {
     if aligned == "refused" {
         out.push(("clocks refused".into(), true));
     }
-    if h.flags.iter().any(|f| f == "heat_soak") {
-        out.push(("heat soak".into(), false));
+    for (flag, words) in [("heat_soak", "heat soak"), ("held_steps", "held steps"), ("lug_down", "lug-down")] {
+        if h.flags.iter().any(|f| f == flag) {
+            out.push((words.into(), false));
+        }
     }
     out
 }
