@@ -73,8 +73,8 @@ mod tests {
             channel("boost_target", vec![150.0; t.len()]),
             channel("wastegate_duty", vec![duty; t.len()]),
         ];
-        let log = Recording { t, channels: channels.into(), ..Recording::default() };
-        let beside = Beside { dyno: &log, ecu: None };
+        let both = Recording { t, channels: channels.into(), ..Recording::default() };
+        let beside = Beside { dyno: &both, ecu: None };
         against_target(&beside, 1.0, 9.9, 100.0, &|t| Some(2000.0 + 450.0 * t)).into_iter().map(|e| e.text).collect()
     }
 
