@@ -252,11 +252,14 @@ pub(super) fn own_parts(input: &PullInput, own: [Option<[f64; 2]>; 2]) -> (Cow<'
     (part(&input.dyno, own[0]), input.ecu.as_ref().map(|e| part(e, own[1])))
 }
 
-/// Picks the pull: by index, else the first that aligns, else the first.
+/// Picks the pull: by index, else the first that aligns, else the first; sweeps before held speeds, which may be a cruise before them.
 fn choose(input: &PullInput, shaft: &Series, found: &[PullSpan], k: Option<f64>, load: Option<&Series>) -> (Option<usize>, Alignment) {
     let candidates: Vec<usize> = match input.pull_index {
         Some(i) => (i < found.len()).then_some(i).into_iter().collect(),
-        None => (0..found.len()).collect(),
+        None => {
+            let swept = |i: &usize| found[*i].kind != PullKind::HeldSteps;
+            (0..found.len()).filter(swept).chain((0..found.len()).filter(|i| !swept(i))).collect()
+        }
     };
     let ecu = input.ecu.as_ref().and_then(|l| l.series("engine_speed"));
     let (Some(first), Some(speed)) = (candidates.first().copied(), ecu) else {

@@ -11,6 +11,10 @@ pub const FULL_THROTTLE: f64 = 90.0;
 pub const MIN_DURATION_S: f64 = 1.5;
 /// A pull covers at least this much, rpm.
 pub const MIN_SPAN_RPM: f64 = 1000.0;
+/// Torque that counts as load where no throttle was recorded, as a share of the recording's high values: a sweep is one by its ramp, a
+/// held speed may be a cruise to warm up (our choice).
+const SWEPT_SHARE: f64 = 0.25;
+const HELD_SHARE: f64 = 0.5;
 /// A plateau must last this long to be a limiter, s (our choice).
 const PLATEAU_S: f64 = 0.3;
 
@@ -94,7 +98,13 @@ impl Load {
         Self { throttle, torque }
     }
 
-    fn mask(&self, t: &[f64]) -> Vec<bool> {
+    /// Where the load is full enough for a held speed.
+    pub(super) fn held(&self, t: &[f64]) -> Vec<bool> {
+        self.mask(t, HELD_SHARE)
+    }
+
+    /// Where the load is full: by throttle, else where torque is at least that share of its high values, else everywhere.
+    fn mask(&self, t: &[f64], share: f64) -> Vec<bool> {
         if let Some(s) = &self.throttle {
             let mut s = s.reader();
             return t.iter().map(|t| s.at(*t).is_some_and(|v| v >= FULL_THROTTLE)).collect();
@@ -103,7 +113,7 @@ impl Load {
             let high = ranked(&mut s.v.clone(), 95);
             if high > 0.0 {
                 let mut s = s.reader();
-                return t.iter().map(|t| s.at(*t).is_some_and(|v| v >= 0.25 * high)).collect();
+                return t.iter().map(|t| s.at(*t).is_some_and(|v| v >= share * high)).collect();
             }
         }
         vec![true; t.len()]
@@ -115,7 +125,7 @@ pub fn detect(speed: &Series, load: &Load, scale: f64) -> Vec<PullSpan> {
     let n = speed.len();
     let Some(step) = median_step(&speed.t).filter(|_| n >= 8) else { return Vec::new() };
     let slope = WindowPlan::new(&speed.t, (7.2 * step).max(0.4)).rates(&speed.v);
-    let loaded = load.mask(&speed.t);
+    let loaded = load.mask(&speed.t, SWEPT_SHARE);
     let mut out = Vec::new();
     for (kind, sign) in [(PullKind::SweepUp, 1.0), (PullKind::LugDown, -1.0)] {
         if kind == PullKind::LugDown && load.throttle.is_none() && load.torque.is_none() {
@@ -133,7 +143,7 @@ pub fn detect(speed: &Series, load: &Load, scale: f64) -> Vec<PullSpan> {
             }
         }
     }
-    add_held(&mut out, held::find(speed, &loaded, load.throttle.is_some(), scale));
+    add_held(&mut out, held::find(speed, &load.held(&speed.t), load.throttle.is_some(), scale));
     out.sort_by(|a, b| a.from_s.total_cmp(&b.from_s));
     out
 }

@@ -3,7 +3,7 @@
 //! A speed is held when it stays within a narrow band for two seconds. Only what comes after the charge and the torque have had
 //! time to settle counts.
 
-use super::detect::{EndedBy, FULL_THROTTLE, PullKind, PullSpan};
+use super::detect::{EndedBy, Load, PullKind, PullSpan};
 use super::power::PowerTrace;
 use crate::log::{Flag, Series};
 use serde::{Deserialize, Serialize};
@@ -158,11 +158,12 @@ fn span(first: &Plateau, last: &Plateau, end_of_log_s: f64) -> PullSpan {
     }
 }
 
-/// The steps of a derived trace. `throttle` is on the dyno clock: a step below full throttle does not count.
+/// The steps of a derived trace. `throttle` is on the dyno clock: a moment below full throttle does not count; without it a moment of
+/// little torque does not, for the load may have been taken off at the same speed.
 pub(crate) fn steps(p: &PowerTrace, throttle: Option<&Series>) -> Vec<HeldStep> {
-    let mut reader = throttle.map(Series::reader);
-    let loaded: Vec<bool> = p.t.iter().map(|t| reader.as_mut().is_none_or(|r| r.at(*t).is_some_and(|v| v >= FULL_THROTTLE))).collect();
-    plateaus(&p.t, &p.rpm, &loaded, 1.0).iter().filter_map(|s| measured(p, s)).collect()
+    let torque = Series { t: p.t.clone(), v: p.torque_nm.clone() };
+    let load = Load { throttle: throttle.cloned(), torque: Some(torque) };
+    plateaus(&p.t, &p.rpm, &load.held(&p.t), 1.0).iter().filter_map(|s| measured(p, s)).collect()
 }
 
 fn measured(p: &PowerTrace, s: &Plateau) -> Option<HeldStep> {

@@ -65,6 +65,17 @@ fn one_long_hold_counts_only_with_the_pedal_on_record_and_nothing_else() {
     assert_eq!(kinds(&s, &part), [], "part throttle is not full load");
 }
 
+#[test]
+fn a_cruise_to_warm_up_is_no_step_test() {
+    let (cruise, sweep) = (stairs(&[1800.0, 2200.0, 2600.0], 4.0, 400.0, 3.0), stairs(&[2000.0, 6500.0], 0.5, 600.0, 2.0));
+    let shift = cruise.t[cruise.t.len() - 1] + 10.0;
+    let s = Series { t: cruise.t.iter().copied().chain(sweep.t.iter().map(|t| t + shift)).collect(), v: [cruise.v, sweep.v].concat() };
+    let torque = |share: f64| Series { t: s.t.clone(), v: s.t.iter().map(|t| if *t < shift { share * 200.0 } else { 200.0 }).collect() };
+    let with = |share: f64| Load { throttle: None, torque: Some(torque(share)) };
+    assert_eq!(kinds(&s, &with(0.35)), [PullKind::SweepUp], "a third of the torque");
+    assert_eq!(kinds(&s, &with(0.9)), [PullKind::HeldSteps, PullKind::SweepUp]);
+}
+
 fn trace(s: &Series, torque: impl Fn(f64) -> f64) -> PowerTrace {
     let torque_nm: Vec<f64> = s.t.iter().map(|t| torque(*t)).collect();
     PowerTrace {
@@ -94,6 +105,18 @@ fn what_has_not_settled_does_not_count_and_what_never_does_is_said() {
     let grid = on_grid(&found, 50.0, &mut flags);
     assert_eq!(grid.iter().map(|g| g.0).collect::<Vec<_>>(), [2000.0, 2500.0, 3000.0]);
     assert!(flags.iter().any(|f| f.kind == "not_settled" && f.text.contains("3000")), "{flags:?}");
+}
+
+#[test]
+fn load_taken_off_at_the_same_speed_is_no_part_of_a_step() {
+    let s = stairs(&[2000.0, 2500.0, 3000.0], 6.0, 900.0, 0.0);
+    let on = |t: f64| if t % 6.55 < 3.5 { 180.0 } else { 4.0 };
+    let t = trace(&s, on);
+    let found = steps(&t, None);
+    assert_eq!(found.len(), 3, "{found:?}");
+    assert!(found.iter().all(|s| (s.torque_nm - 180.0).abs() < 1e-6), "{found:?}");
+    let kinds = offered(detect(&s, &Load { throttle: None, torque: Some(Series { t: s.t.clone(), v: s.t.iter().map(|t| on(*t)).collect() }) }, 1.0));
+    assert_eq!(kinds.iter().map(|p| p.kind).collect::<Vec<_>>(), [PullKind::HeldSteps]);
 }
 
 #[test]
