@@ -9,7 +9,7 @@ use jamjar_core::channel::Channel;
 use jamjar_core::log::Recording;
 use jamjar_core::pull::power::{CoastDown, fit_coast_down};
 use jamjar_formats::{FormatError, Mapping, Rule, parse_unit, read_log};
-use std::collections::{BTreeMap, HashSet};
+use std::collections::{BTreeMap, HashSet, VecDeque};
 use std::fs::File;
 use std::path::Path;
 use thiserror::Error;
@@ -42,9 +42,9 @@ pub fn load(path: &Path) -> Result<Prepared, JobError> {
     let folder = path.parent().unwrap_or(Path::new("."));
     let vehicle = job.vehicle.to_core();
     let coast_down = job.vehicle.dyno.coast_down.as_ref().map(|f| coast(folder, f, &job)).transpose()?;
-    let mut sets = Vec::new();
+    let (mut sets, mut files) = (Vec::new(), Files::new(folder, &job));
     for (order, set) in job.sets.iter().enumerate() {
-        sets.push(read_set(order as f64, set, &job, folder, coast_down, &file)?);
+        sets.push(read_set(order as f64, set, &job, &mut files, coast_down, &file)?);
     }
     let baseline = match &job.baseline {
         None => 0,
@@ -114,9 +114,9 @@ fn check(job: &Job, file: &str) -> Result<(), JobError> {
     Ok(())
 }
 
-fn read_set(order: f64, set: &JobSet, job: &Job, folder: &Path, coast_down: Option<CoastDown>, file: &str) -> Result<SetInput, JobError> {
+fn read_set(order: f64, set: &JobSet, job: &Job, files: &mut Files<'_>, coast_down: Option<CoastDown>, file: &str) -> Result<SetInput, JobError> {
     let factors = set.factors.iter().map(|(k, v)| (k.clone(), v.as_str().map_or_else(|| v.to_string(), str::to_owned))).collect();
-    let pulls: Result<Vec<PullInput>, JobError> = set.pulls.iter().map(|p| read_pull(p, set, job, folder, coast_down, file)).collect();
+    let pulls: Result<Vec<PullInput>, JobError> = set.pulls.iter().map(|p| read_pull(p, set, job, files, coast_down, file)).collect();
     Ok(SetInput { id: set.id.clone(), day: set.day.clone(), at_h: set.at_h, order, factors, map_fuels: set.map_fuel.clone(), pulls: pulls? })
 }
 
@@ -127,12 +127,12 @@ fn air(c: &Conditions) -> Result<AirState, jamjar_core::air::AirError> {
     }
 }
 
-fn read_pull(p: &JobPull, set: &JobSet, job: &Job, folder: &Path, coast_down: Option<CoastDown>, file: &str) -> Result<PullInput, JobError> {
+fn read_pull(p: &JobPull, set: &JobSet, job: &Job, files: &mut Files<'_>, coast_down: Option<CoastDown>, file: &str) -> Result<PullInput, JobError> {
     let place = |what: String| bad(file, format!("set “{}”, pull “{}”: {what}", set.id, p.id));
     let air = p.conditions.as_ref().map(air).transpose().map_err(|e| place(e.to_string()))?;
     let ambient = air.map(|a| a.pressure_hpa / 10.0);
-    let dyno = open(folder, &p.dyno, &mapping(&job.channels.dyno, ambient, file)?)?;
-    let ecu = p.ecu.as_ref().map(|f| open(folder, f, &mapping(&job.channels.ecu, ambient, file)?)).transpose()?;
+    let dyno = files.open(&p.dyno, &mapping(&job.channels.dyno, ambient, file)?)?;
+    let ecu = p.ecu.as_ref().map(|f| files.open(f, &mapping(&job.channels.ecu, ambient, file)?)).transpose()?;
     if p.lag_s.is_some_and(|l| !l.is_finite()) {
         return Err(place("lag_s is not a finite number".into()));
     }
@@ -164,6 +164,34 @@ fn mapping(columns: &BTreeMap<String, Column>, ambient_kpa: Option<f64>, file: &
         })
         .collect();
     Ok(Mapping { rules: rules?, ambient_kpa })
+}
+
+/// The recordings of a job. One that holds several pulls is named by each of them and read once: the two of those read last are kept.
+struct Files<'a> {
+    folder: &'a Path,
+    several: HashSet<&'a str>,
+    last: VecDeque<(String, Mapping, Recording)>,
+}
+
+impl<'a> Files<'a> {
+    fn new(folder: &'a Path, job: &'a Job) -> Self {
+        let mut once = HashSet::new();
+        let named = job.sets.iter().flat_map(|s| &s.pulls).flat_map(|p| [Some(p.dyno.as_str()), p.ecu.as_deref()]).flatten();
+        Self { folder, several: named.filter(|n| !once.insert(*n)).collect(), last: VecDeque::new() }
+    }
+
+    fn open(&mut self, name: &str, mapping: &Mapping) -> Result<Recording, JobError> {
+        if let Some(known) = self.last.iter().find(|k| k.0 == name && k.1 == *mapping) {
+            return Ok(known.2.clone());
+        }
+        let read = open(self.folder, name, mapping)?;
+        if !self.several.contains(name) {
+            return Ok(read);
+        }
+        self.last.truncate(1);
+        self.last.push_front((name.to_owned(), mapping.clone(), read.clone()));
+        Ok(read)
+    }
 }
 
 fn open(folder: &Path, name: &str, mapping: &Mapping) -> Result<Recording, JobError> {
