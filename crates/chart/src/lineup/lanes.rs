@@ -33,8 +33,8 @@ impl Frame<'_> {
                     let cell = (self.x.at(gap) - self.x.at(0.0)).clamp(1.0, WIDEST_CELL * self.k);
                     for (rpm, v) in self.chart.lane_rpm.iter().zip(share).filter_map(|(r, v)| v.map(|v| (r, v))) {
                         let h = (v.clamp(0.04, 1.0)) * height;
-                        let from = (self.x.at(*rpm) - cell / 2.0).max(left);
-                        if from >= right {
+                        let (from, to) = ((self.x.at(*rpm) - cell / 2.0).max(left), (self.x.at(*rpm) + cell / 2.0 + 0.4).min(right));
+                        if from >= to {
                             continue;
                         }
                         let (fill, opacity) = if v > 1.0 {
@@ -49,7 +49,7 @@ impl Frame<'_> {
                             r#"<rect x="{}" y="{}" width="{}" height="{}" fill="{fill}" fill-opacity="{opacity}"/>"#,
                             n(from),
                             n(y + height - h),
-                            n((self.x.at(*rpm) + cell / 2.0 + 0.4).min(right) - from),
+                            n(to - from),
                             n(h)
                         );
                     }

@@ -81,6 +81,15 @@ fn nothing_to_draw_is_still_a_picture() {
 }
 
 #[test]
+fn a_lane_that_reaches_beyond_the_curves_is_cut_at_the_panel() {
+    let mut c = chart(2);
+    c.lane_rpm = (0..90).map(|k| 1000.0 + 100.0 * f64::from(k)).collect();
+    let svg = lineup_svg(&c, Paint::Page);
+    let widths: Vec<f64> = svg.split("<rect ").skip(1).filter_map(|r| r.split_once("width=\"")?.1.split_once('"')?.0.parse().ok()).collect();
+    assert!(widths.len() > 40 && widths.len() < 60 && widths.iter().all(|w| *w > 0.0), "{widths:?}");
+}
+
+#[test]
 fn no_line_crosses_a_hole_and_held_speeds_are_marked() {
     let mut c = chart(2);
     let hole = |r: &f64| (3000.0..4000.0).contains(r);
