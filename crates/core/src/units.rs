@@ -154,6 +154,16 @@ impl PowerUnit {
         }
     }
 
+    /// A power given in kW, in words: "2.0 hp".
+    pub fn say(self, kw: f64) -> String {
+        format!("{:.1} {}", self.from_kw(kw), self.label())
+    }
+
+    /// The same with its sign.
+    pub fn say_signed(self, kw: f64) -> String {
+        format!("{:+.1} {}", self.from_kw(kw), self.label())
+    }
+
     /// Label shown beside numbers.
     pub fn label(self) -> &'static str {
         match self {

@@ -106,6 +106,7 @@ impl Prefs {
             smoothing_s: self.smoothing_s,
             band_rpm,
             margin_kw: self.margin_kw,
+            say_power: self.power,
             ..Settings::default()
         }
     }

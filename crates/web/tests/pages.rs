@@ -43,6 +43,9 @@ async fn the_demo_reads_as_its_truth_says() {
     assert!(text.contains("over by") && text.contains("not measured"));
     let hp = cell.get("/line-up?sets=1,2&base=1&power=hp&correction=none").await;
     assert!(hp.text().contains("power at the hub, hp, uncorrected"));
+    let bracket = cell.get("/line-up?sets=1,2,7&base=1&focus=2&power=hp").await.text();
+    let said = bracket.split("the difference at peak is ").nth(1).unwrap();
+    assert!(said[..20].contains(" hp"), "sentences speak the unit chosen: {}", &said[..40]);
     let cookie = hp.headers["set-cookie"].to_str().unwrap().split(';').next().unwrap().to_owned();
     let kept = cell.send(Request::get("/line-up?sets=1,2").header("host", "localhost").header("cookie", cookie).body(Body::empty()).unwrap()).await;
     assert!(kept.text().contains("power at the hub, hp, uncorrected"), "the preference is kept");

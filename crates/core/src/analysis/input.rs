@@ -8,6 +8,7 @@ use crate::factors::Factors;
 use crate::figures::Looks;
 use crate::log::Recording;
 use crate::pull::power::{CoastDown, Dyno};
+use crate::units::PowerUnit;
 use serde::{Deserialize, Serialize};
 
 /// Headline statistic of a set; the interval always belongs to the means.
@@ -87,6 +88,9 @@ pub struct Settings {
     /// What curves and gains are drawn along.
     #[serde(default)]
     pub along: Along,
+    /// Unit of power in sentences; numbers stay in kW.
+    #[serde(default)]
+    pub say_power: PowerUnit,
 }
 
 impl Settings {
@@ -110,6 +114,7 @@ impl Default for Settings {
             shift_rpm: None,
             across_gears: false,
             along: Along::EngineSpeed,
+            say_power: PowerUnit::Kw,
         }
     }
 }

@@ -9,6 +9,7 @@ use crate::factors::{Confounding, Factors};
 use crate::log::Flag;
 use crate::pull::detect::PullKind;
 use crate::stats::pooled::Interval;
+use crate::units::PowerUnit;
 
 /// Ramp rates may differ by this share before torque is doubted.
 const RATE_DOUBT: f64 = 0.10;
@@ -63,19 +64,22 @@ fn short(f: &Factors) -> String {
 }
 
 /// How the difference splits along the path that was run, and without an order when every corner was.
-fn split_words(s: &Split) -> String {
-    let unit = s.figure.unit();
+fn split_words(s: &Split, power: PowerUnit) -> String {
+    let (unit, scale) = match s.figure.unit() {
+        "kW" => (power.label(), power.from_kw(1.0)),
+        other => (other, 1.0),
+    };
     let mut out = String::new();
     if !s.steps.is_empty() {
-        let step = |x: &Step| format!("{:+.1} ± {:.1} {unit} is the {}", x.interval.difference, x.interval.half_width, x.factor);
+        let step = |x: &Step| format!("{:+.1} ± {:.1} {unit} is the {}", scale * x.interval.difference, scale * x.interval.half_width, x.factor);
         out = format!("Along the path that was run, {}.", s.steps.iter().map(step).collect::<Vec<_>>().join(", then "));
     }
     if let Some(f) = &s.free {
-        let share = |x: &(String, Interval)| format!("{} {:+.1} ± {:.1}", x.0, x.1.difference, x.1.half_width);
+        let share = |x: &(String, Interval)| format!("{} {:+.1} ± {:.1}", x.0, scale * x.1.difference, scale * x.1.half_width);
         let t = &f.together;
         let beyond = match Verdict::of(t.ci95()) {
-            Verdict::NoDifferenceShown => format!("no interaction is shown (± {:.1})", t.half_width),
-            _ => format!("together they do {:+.1} ± {:.1} beyond the sum of each alone", t.difference, t.half_width),
+            Verdict::NoDifferenceShown => format!("no interaction is shown (± {:.1})", scale * t.half_width),
+            _ => format!("together they do {:+.1} ± {:.1} beyond the sum of each alone", scale * t.difference, scale * t.half_width),
         };
         out += &format!(" In no order, as every corner was run: {} {unit}; {beyond}.", f.shares.iter().map(share).collect::<Vec<_>>().join(", "));
     }
@@ -101,7 +105,7 @@ pub(super) fn compose(
     if c.confounded {
         let with = match (c.separate_with.as_slice(), c.already_run.as_slice()) {
             _ if !c.not_safe.is_empty() => format!("Not safely separable: {}.", c.not_safe.join("; ")),
-            ([], _) if split.is_some() => split.map(split_words).unwrap_or_default(),
+            ([], _) if split.is_some() => split.map(|s| split_words(s, settings.say_power)).unwrap_or_default(),
             ([], run) => format!("The sets already run separate them: {}.", run.iter().map(short).collect::<Vec<_>>().join("; then ")),
             (more, _) => format!("Pull {} to tell them apart.", more.iter().map(short).collect::<Vec<_>>().join("; then ")),
         };
@@ -147,7 +151,9 @@ pub(super) fn compose(
     if let (Some(x), Some(y)) = (a.figure(Figure::PeakPower).sd, b.figure(Figure::PeakPower).sd)
         && (x > 3.0 * y || y > 3.0 * x)
     {
-        out.push(Flag::new("uneven_scatter", format!("One set scatters more than three times as much as the other ({x:.2} and {y:.2} kW).")));
+        let u = settings.say_power;
+        let sizes = format!("{:.2} and {:.2} {}", u.from_kw(x), u.from_kw(y), u.label());
+        out.push(Flag::new("uneven_scatter", format!("One set scatters more than three times as much as the other ({sizes}).")));
     }
     if let (Some(x), Some(y)) = (a.rate_rpm_s, b.rate_rpm_s) {
         let apart = (x - y).abs() / x.min(y).max(1.0);

@@ -7,6 +7,7 @@ use crate::factors::Factors;
 use crate::log::Flag;
 use crate::stats::drift::{Drift, Observation, ancova};
 use crate::stats::outliers::outliers;
+use crate::units::PowerUnit;
 
 /// Oil this much colder at the start than in the set's warmest pull, with less power, is called warm-up, °C (our choice).
 const COLD_OIL_C: f64 = 8.0;
@@ -60,12 +61,12 @@ pub struct PullFlag {
 }
 
 /// Flags over sets of one day: pulls outside the day's conditions (judged without looking at power), warm-up, and outliers at peak.
-/// A flag excludes nothing; a person does, with a reason.
-pub fn flag_pulls(sets: &[SetResult], measured: &[Vec<Measured>]) -> Vec<PullFlag> {
-    flags_of(&sets.iter().zip(measured).map(|(s, m)| (s, m.as_slice())).collect::<Vec<_>>())
+/// A flag excludes nothing; a person does, with a reason. `say` is the unit of power in the words.
+pub fn flag_pulls(sets: &[SetResult], measured: &[Vec<Measured>], say: PowerUnit) -> Vec<PullFlag> {
+    flags_of(&sets.iter().zip(measured).map(|(s, m)| (s, m.as_slice())).collect::<Vec<_>>(), say)
 }
 
-fn flags_of(day: &[(&SetResult, &[Measured])]) -> Vec<PullFlag> {
+fn flags_of(day: &[(&SetResult, &[Measured])], say: PowerUnit) -> Vec<PullFlag> {
     let mut out = Vec::new();
     for (kind, words, room) in WINDOW {
         let start = |m: &Measured| m.channels.iter().find(|c| c.channel.as_str() == kind).map(|c| c.start);
@@ -91,7 +92,8 @@ fn flags_of(day: &[(&SetResult, &[Measured])]) -> Vec<PullFlag> {
     for o in outliers(&values) {
         let pull = counted(day[o.set].0, o.value);
         let side = if o.off > 0.0 { "above" } else { "below" };
-        let text = format!("peak power {:.1} kW {side} the set's other pulls, {:.1} times what scatter explains", o.off.abs(), (o.t / o.limit).abs());
+        let text =
+            format!("peak power {} {side} the set's other pulls, {:.1} times what scatter explains", say.say(o.off.abs()), (o.t / o.limit).abs());
         out.push(PullFlag { set: o.set, pull, flag: Flag::new("outlier", text) });
     }
     out
@@ -148,7 +150,7 @@ pub(super) fn day_drift(sets: &[&SetResult], first: &Factors, figure: Figure) ->
 }
 
 /// Adds to each comparison what its two sets' pulls are flagged with, and whether they have settled.
-pub fn note_pulls(comparisons: &mut [Comparison], sets: &[SetResult], measured: &[Vec<Measured>]) {
+pub fn note_pulls(comparisons: &mut [Comparison], sets: &[SetResult], measured: &[Vec<Measured>], say: PowerUnit) {
     let mut flags: Vec<PullFlag> = Vec::new();
     let mut days: Vec<&String> = sets.iter().map(|s| &s.day).collect();
     days.sort();
@@ -156,7 +158,7 @@ pub fn note_pulls(comparisons: &mut [Comparison], sets: &[SetResult], measured: 
     for day in days {
         let own: Vec<usize> = (0..sets.len()).filter(|&i| sets[i].day == *day).collect();
         let its: Vec<(&SetResult, &[Measured])> = own.iter().map(|&i| (&sets[i], measured[i].as_slice())).collect();
-        flags.extend(flags_of(&its).into_iter().map(|f| PullFlag { set: own[f.set], ..f }));
+        flags.extend(flags_of(&its, say).into_iter().map(|f| PullFlag { set: own[f.set], ..f }));
     }
     for c in comparisons {
         for set in [c.base, c.candidate] {

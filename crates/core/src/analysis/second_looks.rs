@@ -11,6 +11,7 @@ use crate::stats::across::{Mean, Relative, difference_in_differences};
 use crate::stats::drift::{Run, bracketed};
 use crate::stats::equivalence::{Equivalence, equivalence, expected_best};
 use crate::stats::pooled::{Interval, within};
+use crate::units::PowerUnit;
 
 /// Drift is worth a sentence below this p value.
 const DRIFT_P: f64 = 0.05;
@@ -41,7 +42,7 @@ pub(super) fn take(sets: &[SetResult], pool: &Pool<'_>, c: &mut Comparison, plai
         }
     }
     out.equivalence = plain.zip(settings.margin_kw).map(|(i, m)| equivalence(i, m));
-    c.notes.extend(out.words(a, b));
+    c.notes.extend(out.words(a, b, settings.say_power));
     c.notes.extend(fair_best(a, b, settings));
     c.second = out;
 }
@@ -110,24 +111,33 @@ fn fair_best(a: &SetResult, b: &SetResult, settings: &Settings) -> Option<Flag> 
         return None;
     }
     let d = expected_best(y, k)? - expected_best(x, k)?;
-    let text = format!("Best of {} against best of {} is not fair: over subsets of {k} the expected best differs by {d:+.1} kW.", y.len(), x.len());
+    let text = format!(
+        "Best of {} against best of {} is not fair: over subsets of {k} the expected best differs by {}.",
+        y.len(),
+        x.len(),
+        settings.say_power.say_signed(d)
+    );
     Some(Flag::new("best_of", text))
 }
 
 impl SecondLooks {
-    fn words(&self, a: &SetResult, b: &SetResult) -> Vec<Flag> {
+    fn words(&self, a: &SetResult, b: &SetResult, u: PowerUnit) -> Vec<Flag> {
         let mut out = Vec::new();
         if let Some(i) = &self.bracketed {
             let text = format!(
-                "The baseline was run before and after: against it as it stood in between, the difference at peak is {:+.1} ± {:.1} kW.",
-                i.difference, i.half_width
+                "The baseline was run before and after: against it as it stood in between, the difference at peak is {:+.1} ± {}.",
+                u.from_kw(i.difference),
+                u.say(i.half_width)
             );
             out.push(Flag::new("bracket", text));
         }
         if let Some((i, slope, p, unit)) = self.adjusted.filter(|x| x.2 < DRIFT_P) {
             let text = format!(
-                "The day drifts by {slope:+.2} kW each {unit} at peak (p {p:.3}): with that taken out the difference is {:+.1} ± {:.1} kW. A sensitivity, not the headline.",
-                i.difference, i.half_width
+                "The day drifts by {:+.2} {} each {unit} at peak (p {p:.3}): with that taken out the difference is {:+.1} ± {}. A sensitivity, not the headline.",
+                u.from_kw(slope),
+                u.label(),
+                u.from_kw(i.difference),
+                u.say(i.half_width)
             );
             out.push(Flag::new("drift", text));
         }
@@ -148,10 +158,11 @@ impl SecondLooks {
             None => {}
         }
         if let Some(e) = &self.equivalence {
+            let (margin, low, high) = (u.say(e.margin), u.from_kw(e.ci90[0]), u.say_signed(e.ci90[1]));
             let text = if e.within {
-                format!("Equivalent within ± {:.1} kW at peak: the 90 % interval {:+.1} to {:+.1} kW lies inside.", e.margin, e.ci90[0], e.ci90[1])
+                format!("Equivalent within ± {margin} at peak: the 90 % interval {low:+.1} to {high} lies inside.")
             } else {
-                format!("Not shown to be equivalent within ± {:.1} kW: the 90 % interval is {:+.1} to {:+.1} kW.", e.margin, e.ci90[0], e.ci90[1])
+                format!("Not shown to be equivalent within ± {margin}: the 90 % interval is {low:+.1} to {high}.")
             };
             out.push(Flag::new("equivalence", text));
         }

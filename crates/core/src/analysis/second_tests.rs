@@ -3,6 +3,7 @@
 use super::tests::{compared, pull, set};
 use super::*;
 use crate::analysis::{Figure, Headline, Settings};
+use crate::units::PowerUnit;
 
 type Day<'a> = (&'a str, &'a [(&'a str, &'a str)], f64, &'a [f64], f64);
 
@@ -102,8 +103,12 @@ fn a_pull_far_off_is_named_and_left_to_a_person() {
         ("C2", C2, 12.0, &[120.0, 120.4, 119.9], 0.0),
     ]);
     let (results, mut c) = compared(&sets, &measured, &Settings::default());
-    note_pulls(&mut c, &results, &measured);
-    assert!(notes(&c[0], "flagged")[0].starts_with("C1: pull 3: peak power 7."), "{:?}", c[0].notes);
+    note_pulls(&mut c, &results, &measured, PowerUnit::Hp);
+    assert!(
+        notes(&c[0], "flagged")[0].starts_with("C1: pull 3: peak power 9.") && c[0].notes.iter().any(|n| n.text.contains(" hp below")),
+        "{:?}",
+        c[0].notes
+    );
     assert!(notes(&c[0], "unsettled")[0].contains("the last two pulls differ by 6.3 %"));
     assert_eq!(results[1].n(), 3, "nothing is excluded by a flag");
     assert!(notes(&c[1], "flagged").is_empty());
@@ -117,12 +122,12 @@ fn conditions_are_judged_without_looking_at_power() {
         m.channels = vec![ChannelSummary { channel: "oil_temp".parse().unwrap(), mean: start + 2.0, min: start, max: start + 4.0, start }];
     }
     let results = analyse_sets(&sets, &measured, &Default::default(), &Settings::default());
-    let flags = flag_pulls(&results, &measured);
+    let flags = flag_pulls(&results, &measured, PowerUnit::Kw);
     assert_eq!(flags.iter().map(|f| (f.set, f.pull, f.flag.kind.as_str())).collect::<Vec<_>>(), [(0, 0, "conditions")]);
     assert!(flags[0].flag.text.starts_with("oil 29 °C colder"));
     measured[0][0].grid.power_kw.iter_mut().for_each(|p| *p *= 0.97);
     let results = analyse_sets(&sets, &measured, &Default::default(), &Settings::default());
-    assert!(flag_pulls(&results, &measured).iter().any(|f| f.flag.kind == "warm_up"), "colder and weaker is warm-up");
+    assert!(flag_pulls(&results, &measured, PowerUnit::Kw).iter().any(|f| f.flag.kind == "warm_up"), "colder and weaker is warm-up");
 }
 
 #[test]

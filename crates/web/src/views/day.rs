@@ -142,7 +142,7 @@ fn cards(sets: &[SetWithPulls], v: &VehicleRecord, e: &Encoding, prefs: &Prefs) 
     let inputs: Vec<SetInput> = sets.iter().map(input_of).collect();
     let measured: Vec<Vec<Measured>> = sets.iter().map(|s| s.pulls.iter().map(|p| p.1.measured.clone()).collect()).collect();
     let results = analyse_sets(&inputs, &measured, &v.vehicle.engine, &prefs.settings(None));
-    let flags = flag_pulls(&results, &measured);
+    let flags = flag_pulls(&results, &measured, prefs.power);
     let of = |k: usize| flags.iter().filter(|f| f.set == k).collect::<Vec<_>>();
     sets.iter().zip(&results).enumerate().map(|(k, (s, r))| card(s, (r, &measured[k]), &of(k), v, e, prefs)).collect()
 }

@@ -20,12 +20,11 @@ impl FigureAsked {
     /// From the fields of an address; `None` when no figure is asked for. `read` is a stretch such as `3000-6500` or one speed.
     pub(crate) fn new(figure: &str, read: &str, back: &str, looks: Looks) -> Option<Self> {
         let figure = Figure::from_id(figure)?;
-        let number = super::words::decimal;
-        let stretch = read.split_once('-').and_then(|(a, b)| Some([number(a)?, number(b)?])).filter(|s| s[1] > s[0]);
+        let stretch = super::words::stretch(read);
         let looks = match figure {
             Figure::BandMeanPower => Looks { band_rpm: stretch, ..looks },
             Figure::ShiftPower => Looks { shift_rpm: stretch, ..looks },
-            Figure::PowerAt => Looks { at_rpm: number(read), ..looks },
+            Figure::PowerAt => Looks { at_rpm: super::words::engine_speed(read), ..looks },
             _ => looks,
         };
         Some(Self { figure, looks, back: back.to_owned() })

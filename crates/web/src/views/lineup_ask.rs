@@ -1,6 +1,6 @@
 //! What a line-up was asked for, and addresses that ask for it again.
 
-use super::words::decimal;
+use super::words::{engine_speed, stretch};
 use jamjar_core::analysis::{Along, Figure};
 
 /// What the address of a line-up says beside sets, baseline and view settings.
@@ -37,17 +37,13 @@ impl LineUpAsked {
     /// # Errors
     /// A sentence for a band or an engine speed that makes no sense.
     pub(crate) fn read(f: &Fields<'_>) -> Result<Self, String> {
-        let number = |s: &str| decimal(s).filter(|v| (100.0..=30_000.0).contains(v));
         let band = match f.band.trim() {
             "" => None,
-            s => {
-                let ends = s.split_once(['-', '–']).and_then(|(a, b)| Some([number(a)?, number(b)?])).filter(|b| b[1] > b[0]);
-                Some(ends.ok_or_else(|| format!("“{s}” is no band: write two engine speeds, the lower first, such as 3000-6500"))?)
-            }
+            s => Some(stretch(s).ok_or_else(|| format!("“{s}” is no band: write two engine speeds, the lower first, such as 3000-6500"))?),
         };
         let at = match f.at.trim() {
             "" => None,
-            s => Some(number(s).ok_or_else(|| format!("“{s}” is no engine speed: write rpm, such as 4000"))?),
+            s => Some(engine_speed(s).ok_or_else(|| format!("“{s}” is no engine speed: write rpm, such as 4000"))?),
         };
         let across: String = f.across.trim().chars().take(200).collect();
         let view = Figure::from_id(f.view).unwrap_or(Figure::PeakPower);

@@ -15,6 +15,17 @@ pub(crate) fn decimal(s: &str) -> Option<f64> {
     s.trim().replace(',', ".").parse().ok().filter(|v: &f64| v.is_finite())
 }
 
+/// An engine speed as people type it, rpm.
+pub(crate) fn engine_speed(s: &str) -> Option<f64> {
+    decimal(s).filter(|v| (100.0..=30_000.0).contains(v))
+}
+
+/// Two engine speeds as people type them, the lower first: "3000-6500".
+pub(crate) fn stretch(s: &str) -> Option<[f64; 2]> {
+    let (a, b) = s.split_once(['-', '–'])?;
+    Some([engine_speed(a)?, engine_speed(b)?]).filter(|s| s[1] > s[0])
+}
+
 /// "3 pulls", "1 pull".
 pub(crate) fn count(n: usize, one: &str) -> String {
     if n == 1 { format!("1 {one}") } else { format!("{n} {one}s") }

@@ -65,6 +65,7 @@ pub fn load(path: &Path) -> Result<Prepared, JobError> {
         shift_rpm: job.shift_rpm,
         across_gears: job.across_gears,
         along: job.along,
+        ..Settings::default()
     };
     Ok(Prepared { vehicle, settings, limits: job.limits, sets, baseline })
 }

@@ -8,6 +8,7 @@ use jamjar_core::analysis::{
 };
 use jamjar_core::correction::Correction;
 use jamjar_core::factors::confounding;
+use jamjar_core::units::PowerUnit;
 use jamjar_sim::Noise;
 use rayon::prelude::*;
 
@@ -173,7 +174,7 @@ fn run(subject: &Subject, truth: &Truth, seed: u64, p: &Plan) -> Day {
     let sets = analyse_sets(&inputs, &measured, &subject.vehicle.engine, &settings);
     let candidates: Vec<usize> = (1..sets.len()).filter(|&i| which[i] != 0).collect();
     let mut comparisons = compare_all(&sets, 0, &candidates, &subject.vehicle, &settings);
-    note_pulls(&mut comparisons, &sets, &measured);
+    note_pulls(&mut comparisons, &sets, &measured, PowerUnit::Kw);
     Day { sets, measured, comparisons, which }
 }
 
@@ -203,7 +204,7 @@ fn nearer(truth: &Truth, d: &Day) -> f64 {
 }
 
 fn outlier(d: &Day) -> Vec<(usize, usize)> {
-    flag_pulls(&d.sets, &d.measured).iter().filter(|f| f.flag.kind == "outlier").map(|f| (f.set, f.pull)).collect()
+    flag_pulls(&d.sets, &d.measured, PowerUnit::Kw).iter().filter(|f| f.flag.kind == "outlier").map(|f| (f.set, f.pull)).collect()
 }
 
 fn twin_is_same(d: &Day) -> bool {
