@@ -128,6 +128,13 @@ impl Series {
         Series { t: self.t[a..b.max(a)].to_vec(), v: self.v[a..b.max(a)].to_vec() }
     }
 
+    /// Mean over the part with `from ≤ t ≤ to`; `None` without samples there.
+    pub fn mean_between(&self, from: f64, to: f64) -> Option<f64> {
+        let (a, b) = (self.t.partition_point(|t| *t < from), self.t.partition_point(|t| *t <= to));
+        let part = &self.v[a..b.max(a)];
+        (!part.is_empty()).then(|| part.iter().sum::<f64>() / part.len() as f64)
+    }
+
     /// The same on a clock that is ahead by that much.
     #[must_use]
     pub fn shifted(mut self, by_s: f64) -> Series {

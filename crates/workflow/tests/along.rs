@@ -34,9 +34,8 @@ fn road_speed_is_read_where_it_was_logged_and_nowhere_else() {
     let g = d.comparisons[0].other.as_ref().unwrap();
     assert!(g.rpm.len() > 20 && g.rpm.iter().all(|x| x.fract() == 0.0), "{:?}", g.rpm);
     for (x, gain) in g.rpm.iter().zip(&g.gain_kw) {
-        let back = d.results[0].other.as_ref().unwrap().places.clone();
-        let (rpm, road): (Vec<f64>, Vec<f64>) = back.into_iter().unzip();
-        let engine = linear(&road, &rpm, *x).unwrap();
+        let [rpm, road] = &d.results[0].other.as_ref().unwrap().places;
+        let engine = linear(road, rpm, *x).unwrap();
         assert!((gain - at_engine(&d, engine)).abs() < 0.5, "{x} km/h is about {engine} rpm: {gain} against {}", at_engine(&d, engine));
     }
     let hub = day("tolvern", &[None; 2], "road_speed", |_| {});

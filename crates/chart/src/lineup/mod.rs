@@ -123,20 +123,14 @@ fn usual_gap(x: &[f64]) -> f64 {
     gaps.get(gaps.len() / 2).copied().unwrap_or(0.0)
 }
 
-/// Whether a line goes on from one point to the next.
-fn goes_on(x: &[f64]) -> impl Fn(usize) -> bool + '_ {
-    let gap = usual_gap(x);
-    let hole = 1e-6 + gap * if gap >= STEPPED_RPM { STEP_HOLE } else { HOLE };
-    move |i| x[i + 1] - x[i] <= hole
-}
-
 /// Stretches of an axis without a hole.
 fn stretches(x: &[f64]) -> Vec<std::ops::Range<usize>> {
-    let goes_on = goes_on(x);
+    let gap = usual_gap(x);
+    let hole = 1e-6 + gap * if gap >= STEPPED_RPM { STEP_HOLE } else { HOLE };
     let mut out = Vec::new();
     let mut start = 0;
     for i in 0..x.len() {
-        if i + 1 == x.len() || !goes_on(i) {
+        if i + 1 == x.len() || x[i + 1] - x[i] > hole {
             out.push(start..i + 1);
             start = i + 1;
         }

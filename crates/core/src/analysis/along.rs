@@ -3,10 +3,12 @@
 //! Figures, verdicts and words stay at engine speed; only what is drawn, with its band, moves to the other axis.
 
 use super::measure::Measured;
+use super::sets::{index_of, mean_curve};
 use crate::figures::Curve;
 use crate::pull::detect::PullKind;
 use crate::signal::hygiene::median_in_place;
 use crate::signal::interp::linear;
+use crate::stats::two_sets::mean;
 use serde::{Deserialize, Serialize};
 
 /// What the curves of a line-up are drawn along.
@@ -74,7 +76,7 @@ impl Along {
     /// Where each grid speed of a pull lies on the axis; `None` when it was not measured, or the pull held its speeds: then there is
     /// nothing between the steps to read.
     fn places(self, m: &Measured) -> Option<Vec<f64>> {
-        let span = m.span.filter(|s| s.kind != PullKind::HeldSteps || self == Self::EngineSpeed)?;
+        let span = m.span.filter(|s| s.kind != PullKind::HeldSteps)?;
         match self {
             Self::EngineSpeed => Some(m.grid.rpm.clone()),
             Self::ShaftSpeed => Some(m.grid.rpm.iter().map(|r| r / m.ratio).collect()),
@@ -91,34 +93,30 @@ pub struct OtherAxis {
     pub pulls: Vec<Curve>,
     /// Mean over the included pulls.
     pub mean: Curve,
-    /// Engine speed and mean place on the axis, ascending in engine speed.
-    pub places: Vec<(f64, f64)>,
+    /// Engine speeds of the set's mean curve that have a place on the axis, rpm, and their mean places.
+    pub places: [Vec<f64>; 2],
 }
 
 impl OtherAxis {
     /// The place of an engine speed, between those known.
     pub fn place(&self, rpm: f64) -> Option<f64> {
-        let (x, y): (Vec<f64>, Vec<f64>) = self.places.iter().copied().unzip();
-        linear(&x, &y, rpm)
+        linear(&self.places[0], &self.places[1], rpm)
     }
 }
 
-/// Reads corrected curves along another axis. `mean` makes one of those included.
-pub(super) fn other_axis(along: Along, measured: &[Measured], curves: &[&Curve], included: &[bool], mean: impl Fn(&[&Curve]) -> Curve) -> OtherAxis {
+/// Reads corrected curves of a set along another axis; `rpm` are the engine speeds of its mean curve.
+pub(super) fn other_axis(along: Along, measured: &[Measured], curves: &[&Curve], included: &[bool], rpm: &[f64]) -> OtherAxis {
     let places: Vec<Option<Vec<f64>>> = measured.iter().map(|m| along.places(m)).collect();
     let pulls: Vec<Curve> = places.iter().zip(curves).map(|(p, c)| p.as_ref().map_or_else(Curve::default, |x| again(x, c, along.step()))).collect();
     let counted: Vec<&Curve> = pulls.iter().zip(included).filter(|p| *p.1).map(|p| p.0).collect();
-    let mut by_rpm: Vec<(f64, f64, f64)> = Vec::new();
-    for (m, x) in measured.iter().zip(&places).zip(included).filter(|p| *p.1).filter_map(|((m, x), _)| Some((m, x.as_ref()?))) {
-        for (rpm, x) in m.grid.rpm.iter().zip(x) {
-            match by_rpm.iter_mut().find(|p| (p.0 - rpm).abs() < 1e-6) {
-                Some(p) => (p.1, p.2) = (p.1 + x, p.2 + 1.0),
-                None => by_rpm.push((*rpm, *x, 1.0)),
-            }
-        }
-    }
-    by_rpm.sort_by(|a, b| a.0.total_cmp(&b.0));
-    OtherAxis { mean: mean(&counted), places: by_rpm.into_iter().map(|(r, sum, n)| (r, sum / n)).collect(), pulls }
+    let placed: Vec<(&Measured, &Vec<f64>)> =
+        measured.iter().zip(&places).zip(included).filter(|p| *p.1).filter_map(|((m, x), _)| Some((m, x.as_ref()?))).collect();
+    let mean_place = |rpm: &f64| {
+        let at: Vec<f64> = placed.iter().filter_map(|(m, x)| Some(x[index_of(&m.grid.rpm, *rpm)?])).collect();
+        (!at.is_empty()).then(|| (*rpm, mean(&at)))
+    };
+    let (known, at) = rpm.iter().filter_map(mean_place).unzip();
+    OtherAxis { mean: mean_curve(&counted), places: [known, at], pulls }
 }
 
 /// A curve at multiples of `step` of its places, between neighbours that are no hole apart.
@@ -127,7 +125,7 @@ fn again(x: &[f64], c: &Curve, step: f64) -> Curve {
     order.sort_by(|&a, &b| x[a].total_cmp(&x[b]));
     let at: Vec<f64> = order.iter().map(|&i| x[i]).collect();
     let mut gaps: Vec<f64> = at.windows(2).map(|w| w[1] - w[0]).collect();
-    let (Some(first), Some(last)) = (at.first(), at.last()) else { return Curve::default() };
+    let (Some(first), Some(last)) = (at.first(), at.last().filter(|_| !gaps.is_empty())) else { return Curve::default() };
     let hole = HOLE * median_in_place(&mut gaps).max(step);
     let pick = |v: &[f64]| order.iter().map(|&i| v[i]).collect::<Vec<_>>();
     let (power, torque) = (pick(&c.power_kw), pick(&c.torque_nm));
@@ -168,6 +166,7 @@ mod tests {
         let h = again(&holed, &c, 1.0);
         assert!(h.rpm.iter().all(|v| *v <= road[19] || *v >= holed[20]), "{:?}", h.rpm);
         assert_eq!(again(&[], &Curve::default(), 1.0), Curve::default());
+        assert_eq!(again(&road[..1], &c, 1.0), Curve::default(), "one point is no curve");
     }
 
     #[test]

@@ -1,7 +1,7 @@
 //! Boost against its target, once the charger has spooled.
 
 use super::dips::Beside;
-use super::events::{Event, EventKind};
+use super::events::{Event, EventKind, runs};
 use crate::log::Series;
 
 /// A difference counts from this, kPa, or this share of the gauge target, whichever is more (our choice: beyond what control hunts by).
@@ -19,24 +19,23 @@ const DUTY_MOST: f64 = 90.0;
 pub(super) fn against_target(beside: &Beside<'_>, spooled: f64, to: f64, ambient_kpa: f64, rpm_at: &impl Fn(f64) -> Option<f64>) -> Vec<Event> {
     let (Some(map), Some(target)) = (beside.series("manifold_pressure"), beside.series("boost_target")) else { return Vec::new() };
     let duty = beside.series("wastegate_duty");
-    let part = map.between(spooled, to);
-    // First and last moment and the most, kPa, of each stretch on one side; a moment of less does not end it.
-    let mut runs: Vec<(f64, f64, f64)> = Vec::new();
-    for (t, p) in part.t.iter().zip(&part.v) {
-        let Some(off) = target.at(*t).and_then(|want| off_target(*p, want, ambient_kpa)) else { continue };
-        match runs.last_mut() {
-            Some(r) if r.2 * off > 0.0 && t - r.1 < LASTS_S => *r = (r.0, *t, if off.abs() > r.2.abs() { off } else { r.2 }),
-            _ => runs.push((*t, *t, off)),
+    let mut off = map.between(spooled, to);
+    off.v.iter_mut().zip(&off.t).for_each(|(p, t)| *p = target.at(*t).map_or(0.0, |want| off_target(*p, want, ambient_kpa)));
+    let mut out = Vec::new();
+    for side in [1.0, -1.0] {
+        for (a, b) in runs(&off, |v| side * v > 0.0).into_iter().filter(|(a, b)| b - a >= LASTS_S) {
+            let most = off.between(a, b).v.into_iter().fold(0.0, |most: f64, v| most.max(side * v));
+            out.push(event(side * most, [a, b], duty.as_ref(), rpm_at));
         }
     }
-    runs.into_iter().filter(|r| r.1 - r.0 >= LASTS_S).map(|(a, b, most)| event(most, [a, b], duty.as_ref(), rpm_at)).collect()
+    out
 }
 
-/// Kilopascals off a target, when they count.
-fn off_target(p: f64, target: f64, ambient: f64) -> Option<f64> {
+/// Kilopascals off a target; nothing where they do not count.
+fn off_target(p: f64, target: f64, ambient: f64) -> f64 {
     let gauge = target - ambient;
     let off = p - target;
-    (gauge >= BOOST_FROM_KPA && off.abs() >= MIN_OFF_KPA.max(MIN_OFF_SHARE * gauge)).then_some(off)
+    if gauge >= BOOST_FROM_KPA && off.abs() >= MIN_OFF_KPA.max(MIN_OFF_SHARE * gauge) { off } else { 0.0 }
 }
 
 fn event(most: f64, [from, to]: [f64; 2], duty: Option<&Series>, rpm_at: &impl Fn(f64) -> Option<f64>) -> Event {
@@ -45,7 +44,7 @@ fn event(most: f64, [from, to]: [f64; 2], duty: Option<&Series>, rpm_at: &impl F
         (Some(a), Some(b)) => format!(" from {a:.0} to {b:.0} rpm"),
         _ => String::new(),
     };
-    let gate = duty.map(|d| d.between(from, to).v).filter(|v| !v.is_empty()).map(|v| v.iter().sum::<f64>() / v.len() as f64);
+    let gate = duty.and_then(|d| d.mean_between(from, to));
     let why = match gate {
         Some(d) if !over && d >= DUTY_MOST => format!("; wastegate duty {d:.0} %: no more to give (out of turbo, or a leak)"),
         Some(d) => format!("; wastegate duty {d:.0} %"),

@@ -175,7 +175,7 @@ fn knock(beside: &Beside<'_>, from: f64, to: f64, rpm_at: &impl Fn(f64) -> Optio
 }
 
 /// Stretches where a condition holds, joined across gaps under 0.3 s.
-fn runs(s: &Series, holds: impl Fn(f64) -> bool) -> Vec<(f64, f64)> {
+pub(super) fn runs(s: &Series, holds: impl Fn(f64) -> bool) -> Vec<(f64, f64)> {
     let mut out: Vec<(f64, f64)> = Vec::new();
     for (t, _) in s.t.iter().zip(&s.v).filter(|(_, v)| holds(**v)) {
         match out.last_mut() {

@@ -83,11 +83,7 @@ impl Read<'_> {
         let read = on_grid(&all, step, flags);
         let beside = |name: &str| -> Option<Vec<f64>> {
             let (s, lag) = self.series(name)?;
-            let mean = |h: &HeldStep| {
-                let v = s.between(h.from_s + lag, h.to_s + lag).v;
-                (!v.is_empty()).then(|| v.iter().sum::<f64>() / v.len() as f64)
-            };
-            read.iter().map(|r| mean(&r.1)).collect()
+            read.iter().map(|(_, h)| s.mean_between(h.from_s + lag, h.to_s + lag)).collect()
         };
         let grid = RawGrid {
             fuel_g_s: beside("fuel_flow"),

@@ -224,11 +224,11 @@ fn analyse_set(input: &SetInput, measured: &[Measured], engine: &Engine, setting
     let chosen = |i: &usize| included[*i];
     let indices: Vec<usize> = (0..pulls.len()).filter(chosen).collect();
     let curves: Vec<&Curve> = indices.iter().map(|&i| &pulls[i].curve).collect();
+    let mean_curve = mean_curve(&curves);
     let other = (settings.along != Along::EngineSpeed).then(|| {
         let all: Vec<&Curve> = pulls.iter().map(|p| &p.curve).collect();
-        other_axis(settings.along, measured, &all, &included, mean_curve)
+        other_axis(settings.along, measured, &all, &included, &mean_curve.rpm)
     });
-    let mean_curve = mean_curve(&curves);
     let of_mean = mean_curve.figures(None);
     let figures = Figure::ALL
         .into_iter()
@@ -283,7 +283,7 @@ fn kinds_of(pulls: impl Iterator<Item = PullKind>) -> Vec<PullKind> {
 }
 
 /// Mean of several curves over the speeds they share.
-fn mean_curve(curves: &[&Curve]) -> Curve {
+pub(super) fn mean_curve(curves: &[&Curve]) -> Curve {
     let Some(first) = curves.first() else { return Curve::default() };
     let mut out = Curve::default();
     for rpm in &first.rpm {

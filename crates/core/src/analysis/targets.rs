@@ -6,8 +6,8 @@ use super::measure::Measured;
 use crate::log::Flag;
 use crate::signal::hygiene::median_in_place;
 
-/// Targets compared, with the difference that counts (our choice: beyond what a computer trims by).
-const TARGETS: [(&str, f64); 2] = [("boost_target", 6.0), ("lambda_target", 0.02)];
+/// Targets compared, with the difference that counts (our choice: beyond what a computer trims by), their words, unit and digits.
+const TARGETS: [(&str, f64, &str, &str, usize); 2] = [("boost_target", 6.0, "boost target", " kPa", 0), ("lambda_target", 0.02, "λ target", "", 3)];
 /// Read at multiples of this engine speed, rpm.
 const EVERY_RPM: f64 = 250.0;
 /// So many neighbouring speeds must differ (our choice).
@@ -34,7 +34,7 @@ fn read(input: &SetInput, i: usize, m: &Measured, name: &str) -> Target {
 
 /// Flags pulls whose targets differ from what the other pulls of the same map, fuel and boost agree on.
 pub(super) fn flag_other_targets(sets: &[SetInput], measured: &mut [Vec<Measured>]) {
-    for (name, worth) in TARGETS {
+    for (name, worth, what, unit, digits) in TARGETS {
         let all: Vec<(usize, usize, Target)> = measured
             .iter()
             .enumerate()
@@ -45,8 +45,6 @@ pub(super) fn flag_other_targets(sets: &[SetInput], measured: &mut [Vec<Measured
         for (s, i, own) in &all {
             let others: Vec<&Target> = all.iter().filter(|o| (o.0, o.1) != (*s, *i) && alike(&sets[o.0], &sets[*s])).map(|o| &o.2).collect();
             if let Some((most, rpm)) = differs(own, &others, worth) {
-                let (what, digits) = if name == "boost_target" { ("boost target", 0) } else { ("λ target", 3) };
-                let unit = if name == "boost_target" { " kPa" } else { "" };
                 let text =
                     format!("{what} up to {most:+.digits$}{unit} off that of the other pulls of this map, at {rpm:.0} rpm: another map in the unit?");
                 measured[*s][*i].flags.push(Flag::new("other_targets", text));

@@ -3,6 +3,7 @@
 use super::model::{Limit, Verdict};
 use super::windows::{Held, highest_held};
 use crate::log::Series;
+use crate::pull::held::{BAND_SHARE, MIN_HOLD_S};
 use crate::signal::hygiene::{frozen, saturated, swept};
 
 /// A gap inside the gate longer than this, or than the sustain time, hides too much, s.
@@ -116,26 +117,23 @@ fn cannot_answer(limit: &Limit, s: &Series, gated: &[bool], thresholds: &[Option
     None
 }
 
-/// A speed that stays within this share for this long, s, is held: no sweep (our choice, as where step tests are found).
-const HELD: (f64, f64) = (0.01, 2.0);
-
 fn reach(limit: &Limit, s: &Series, gated: &[bool], speed: Option<&Series>) -> Option<String> {
     let at: Vec<(f64, f64)> =
         speed.map_or_else(Vec::new, |n| (0..s.len()).filter(|&i| gated[i]).filter_map(|i| Some((s.t[i], n.at(s.t[i])?))).collect());
     let top = at.iter().map(|p| p.1).reduce(f64::max).map(|rpm| format!("measured up to {:.0} rpm", (rpm / 10.0).floor() * 10.0));
     let slow = limit.channel.kind().is_some_and(|k| k.name == "exhaust_temp").then(|| match longest_held(&at) {
-        s if s >= HELD.1 => format!("one speed held for {s:.0} s at most, not sustained load"),
+        s if s >= MIN_HOLD_S => format!("one speed held for {s:.0} s at most, not sustained load"),
         _ => "for a sweep, not sustained load".to_owned(),
     });
     let all: Vec<String> = top.into_iter().chain(slow).collect();
     (!all.is_empty()).then(|| all.join(", "))
 }
 
-/// Longest time the speed stayed where it was, s.
+/// Longest time the speed stayed where it was, s; held as in a step test.
 fn longest_held(at: &[(f64, f64)]) -> f64 {
     let (mut longest, mut start) = (0.0_f64, 0);
     for i in 1..at.len() {
-        if (at[i].1 - at[start].1).abs() > HELD.0 * at[start].1 || at[i].0 - at[i - 1].0 > HELD.1 {
+        if (at[i].1 - at[start].1).abs() > BAND_SHARE * at[start].1 || at[i].0 - at[i - 1].0 > MIN_HOLD_S {
             start = i;
         }
         longest = longest.max(at[i].0 - at[start].0);

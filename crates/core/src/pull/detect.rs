@@ -143,7 +143,9 @@ pub fn detect(speed: &Series, load: &Load, scale: f64) -> Vec<PullSpan> {
             }
         }
     }
-    add_held(&mut out, held::find(speed, &load.held(&speed.t), load.throttle.is_some(), scale));
+    let pedal = load.throttle.is_some();
+    let held_load = if pedal { loaded } else { load.held(&speed.t) };
+    add_held(&mut out, held::find(speed, &held_load, pedal, scale));
     out.sort_by(|a, b| a.from_s.total_cmp(&b.from_s));
     out
 }

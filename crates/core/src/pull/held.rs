@@ -10,11 +10,12 @@ use serde::{Deserialize, Serialize};
 
 /// Width of the blocks the speed is averaged in, s: a controller hunts faster than that.
 const BLOCK_S: f64 = 0.2;
-/// A speed is held when its blocks stay within this, engine rpm, or this share of it, whichever is more (our choice).
+/// A speed is held when its blocks stay within this, engine rpm, or the share of it below, whichever is more (our choice).
 const BAND_RPM: f64 = 40.0;
-const BAND_SHARE: f64 = 0.01;
+/// See [`BAND_RPM`].
+pub(crate) const BAND_SHARE: f64 = 0.01;
 /// Shortest time a speed is held, s (our choice).
-const MIN_HOLD_S: f64 = 2.0;
+pub(crate) const MIN_HOLD_S: f64 = 2.0;
 /// Neighbouring steps are at least this far apart, engine rpm (our choice).
 const MIN_APART_RPM: f64 = 100.0;
 /// Longest pause between two steps of one test, s: the load may be taken off to cool down (our choice).

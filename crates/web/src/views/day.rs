@@ -2,7 +2,7 @@
 
 use super::encode::{Encoding, SetTag};
 use super::sheet::{AirRow, ChecklistFragment, NoteRow, air_rows, checklist_fragment, fuel_words, hhmm, note_rows, timeline, timeline_svg};
-use super::words::{count, date_words, verdict_line};
+use super::words::{count, date_words, is_said_elsewhere, verdict_line};
 use super::{InboxFragment, PlanRow, RunFragment, Shell, plan_rows};
 use crate::prefs::Prefs;
 use askama::Template;
@@ -199,7 +199,7 @@ fn card(
                     flags: m
                         .flags
                         .iter()
-                        .filter(|f| !matches!(f.kind.as_str(), "unit_guess" | "not_aligned" | "held_steps" | "lug_down"))
+                        .filter(|f| f.kind != "not_aligned" && !is_said_elsewhere(&f.kind))
                         .chain(flagged.iter().filter(|x| x.pull == k).map(|x| &x.flag))
                         .map(|f| f.text.clone())
                         .collect(),

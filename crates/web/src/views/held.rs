@@ -23,12 +23,6 @@ pub(crate) struct StepRow {
     pub(crate) moving: bool,
 }
 
-/// Mean of a series over what counted of a step.
-pub(super) fn mean_over(s: &Series, step: &HeldStep) -> Option<f64> {
-    let v = s.between(step.from_s, step.to_s).v;
-    (!v.is_empty()).then(|| v.iter().sum::<f64>() / v.len() as f64)
-}
-
 /// One row for each held speed in order of running; empty for a sweep.
 pub(crate) fn step_table(r: &Reading, prefs: &Prefs) -> StepTable {
     let steps = &r.measured.steps;
@@ -61,7 +55,7 @@ pub(crate) fn step_table(r: &Reading, prefs: &Prefs) -> StepTable {
         cells.extend(channels.iter().map(|(c, series)| {
             let k = if afr(c) { GASOLINE_STOICH_AFR } else { 1.0 };
             let digits = if c.unit() == "λ" && !afr(c) { 3 } else { 1 };
-            mean_over(series, s).map_or_else(|| "–".into(), |v| format!("{:.digits$}", v * k))
+            series.mean_between(s.from_s, s.to_s).map_or_else(|| "–".into(), |v| format!("{:.digits$}", v * k))
         }));
         StepRow { cells, moved: format!("{:+.1} %", 100.0 * s.moved), moving: s.is_moving() }
     };
@@ -69,7 +63,7 @@ pub(crate) fn step_table(r: &Reading, prefs: &Prefs) -> StepTable {
 }
 
 /// The correction at a held speed: of the grid speed next to it where it varies along the curve.
-fn factor_at(r: &Reading, rpm: f64) -> f64 {
+pub(super) fn factor_at(r: &Reading, rpm: f64) -> f64 {
     let g = &r.measured.grid;
     let near = (0..g.rpm.len()).min_by(|&a, &b| (g.rpm[a] - rpm).abs().total_cmp(&(g.rpm[b] - rpm).abs()));
     near.filter(|&i| g.power_kw[i].abs() > 1e-9).map_or(r.corrected.factor, |i| r.corrected.curve.power_kw[i] / g.power_kw[i])

@@ -50,7 +50,7 @@ pub(crate) fn chart_of(l: &LineUp, e: &Encoding, prefs: &Prefs, focus: Option<us
     let shown = focus.map_or(l.base, |f| l.comparisons[f].candidate);
     let along = l.settings.along;
     let looked_at = &l.results[shown];
-    let grid: Vec<f64> = looked_at.mean_curve.rpm.iter().copied().filter(|r| looked_at.place(*r).is_some()).collect();
+    let (grid, lane_rpm): (Vec<f64>, Vec<f64>) = looked_at.mean_curve.rpm.iter().filter_map(|r| Some((*r, looked_at.place(*r)?))).unzip();
     LineUpChart {
         power_title: format!("power {place}, {}, {}", u.label(), prefs.correction.label()),
         gain_title: format!("gain over {}, {}; 95 % band, whole curve", name_of(l, l.base), u.label()),
@@ -59,7 +59,7 @@ pub(crate) fn chart_of(l: &LineUp, e: &Encoding, prefs: &Prefs, focus: Option<us
         focus: shown,
         series,
         gains,
-        lane_rpm: grid.iter().filter_map(|r| looked_at.place(*r)).collect(),
+        lane_rpm,
         axis: along.label().to_owned(),
         unit: u.label().to_owned(),
         scale: 1.0,

@@ -1,6 +1,6 @@
 //! The lanes of a pull: which channels share one, what stands on the axis, and the chart made of them.
 
-use super::held::mean_over;
+use super::held::factor_at;
 use crate::prefs::Prefs;
 use jamjar_chart::{LaneLine, TraceChart, TraceLane};
 use jamjar_core::log::Series;
@@ -116,7 +116,7 @@ impl Along<'_> {
 
     fn line(&self, s: &Series, scale: impl Fn(f64) -> f64) -> Vec<(f64, f64)> {
         if let Some(steps) = self.by_step() {
-            let mut out: Vec<(f64, f64)> = steps.iter().filter_map(|h| Some((h.rpm, scale(mean_over(s, h)?)))).collect();
+            let mut out: Vec<(f64, f64)> = steps.iter().filter_map(|h| Some((h.rpm, scale(s.mean_between(h.from_s, h.to_s)?)))).collect();
             out.sort_by(|a, b| a.0.total_cmp(&b.0));
             return out;
         }
@@ -195,7 +195,7 @@ fn curve_lines(r: &Reading, prefs: &Prefs, along: &Along<'_>, (power, tone): (bo
     };
     if let Some(steps) = along.by_step() {
         let value = |h: &HeldStep| if power { prefs.power.from_kw(h.power_kw) } else { prefs.torque.from_nm(h.torque_nm) };
-        let mut points: Vec<(f64, f64)> = steps.iter().map(|h| (h.rpm, value(h) * r.corrected.factor)).collect();
+        let mut points: Vec<(f64, f64)> = steps.iter().map(|h| (h.rpm, value(h) * factor_at(r, h.rpm))).collect();
         points.sort_by(|a, b| a.0.total_cmp(&b.0));
         return vec![LaneLine { label: "held".into(), colour: tone, dash: "", thin: false, points }];
     }

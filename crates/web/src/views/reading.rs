@@ -7,7 +7,7 @@ use super::families::{FamilyRow, family_rows};
 use super::held::{StepTable, step_table};
 use super::pull_lanes::{Axis, chart, chosen, offered};
 use super::switches::{Setting, settings};
-use super::words::{date_words, verdict_line};
+use super::words::{date_words, is_said_elsewhere, verdict_line};
 use crate::prefs::Prefs;
 use askama::Template;
 use jamjar_chart::Paint;
@@ -138,13 +138,7 @@ pub(crate) fn pull_page(r: &Reading, e: &Encoding, prefs: &Prefs, asked: Asked) 
         answer: answer(r, prefs),
         evidence: asked.evidence,
         excluded: r.measured.excluded.clone(),
-        flags: r
-            .measured
-            .flags
-            .iter()
-            .filter(|f| !matches!(f.kind.as_str(), "unit_guess" | "held_steps" | "lug_down"))
-            .map(|f| f.text.clone())
-            .collect(),
+        flags: r.measured.flags.iter().filter(|f| !is_said_elsewhere(&f.kind)).map(|f| f.text.clone()).collect(),
         axes: Axis::ALL
             .into_iter()
             .filter(|a| *a != Axis::Road || r.measured.has_road_speed)

@@ -15,6 +15,11 @@ pub(crate) fn decimal(s: &str) -> Option<f64> {
     s.trim().replace(',', ".").parse().ok().filter(|v: &f64| v.is_finite())
 }
 
+/// Whether a flag is said in other words on every page that shows the pull: a question at import, or what kind of pull it is.
+pub(crate) fn is_said_elsewhere(flag: &str) -> bool {
+    matches!(flag, "unit_guess" | "held_steps" | "lug_down")
+}
+
 /// An engine speed as people type it, rpm.
 pub(crate) fn engine_speed(s: &str) -> Option<f64> {
     decimal(s).filter(|v| (100.0..=30_000.0).contains(v))
