@@ -15,9 +15,9 @@ const IN_A_ROW: usize = 3;
 /// So many other pulls, and more than half of them, must agree on what is usual.
 const OTHERS: usize = 2;
 
-/// What the job says is in the unit: pulls that share it should share their targets.
+/// What is said to be in the unit: pulls that share it should share their targets. Nothing follows where no map is named.
 fn alike(a: &SetInput, b: &SetInput) -> bool {
-    ["map", "fuel", "boost"].iter().all(|f| a.factors.get(*f) == b.factors.get(*f))
+    a.factors.contains_key("map") && ["map", "fuel", "boost"].iter().all(|f| a.factors.get(*f) == b.factors.get(*f))
 }
 
 /// A target at multiples of [`EVERY_RPM`], by number of the multiple.
@@ -82,6 +82,13 @@ fn differs(own: &[(i64, f64)], others: &[&Target], worth: f64) -> Option<(f64, f
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn sets_without_a_named_map_are_not_held_against_each_other() {
+        let of = |map: &str| SetInput { factors: [("map".to_owned(), map.to_owned())].into(), ..SetInput::default() };
+        assert!(alike(&of("C1"), &of("C1")) && !alike(&of("C1"), &of("C2")));
+        assert!(!alike(&SetInput::default(), &SetInput::default()));
+    }
 
     #[test]
     fn a_lasting_difference_counts_and_a_single_place_does_not() {

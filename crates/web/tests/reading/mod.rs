@@ -146,6 +146,7 @@ pub(crate) async fn reads_held_steps(cell: &Cell) {
     assert!(cell.get(&format!("/pulls/{}?axis=rpm", set.pulls[0].0.id)).await.text().contains("data-lanes=\"rpm\""));
     let sheet = cell.get(&format!("/days/{day}")).await.text();
     assert!(sheet.contains("1100–2300, 7 held"), "{sheet}");
+    assert!(!sheet.contains("another map in the unit"), "no map is taken for another when a day's sets are stored together");
     let found = cell.get("/search?q=flag+held+steps").await.text();
     assert!(found.contains("4 pulls of 149"), "held steps are found as such");
     let swept = cell.store.sets_of_day(day).await.unwrap()[0].set.id;

@@ -87,7 +87,7 @@ pub async fn commit(store: &Store, run_id: i64, before: i32, day_id: i64, sets: 
     let (mut inputs, mut origins, mut used, mut done) = (Vec::new(), Vec::new(), Vec::new(), before);
     let mut files_open = OpenFiles::default();
     for (k, s) in sets.iter().enumerate().filter(|(_, s)| !s.pulls.is_empty()) {
-        let mut set = SetInput { id: k.to_string(), day: day.date.to_string(), ..SetInput::default() };
+        let mut set = SetInput { id: k.to_string(), day: day.date.to_string(), factors: s.config.factors(), ..SetInput::default() };
         let mut files = Vec::new();
         for (i, p) in s.pulls.iter().enumerate() {
             let (dyno, ecu) = (find(p.dyno)?, p.ecu.map(find).transpose()?);
