@@ -18,6 +18,17 @@ pub struct BadChannel {
     pub name: String,
 }
 
+/// What a channel does when nothing is wrong with it.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Rest {
+    /// It may stand still: targets, switches, plates, retard, slow temperatures.
+    Natural,
+    /// Something holds it: flat at its target is right, flat with a closed throttle and an open one is not.
+    Regulated,
+    /// It goes with the engine and cannot stand still while the engine sweeps.
+    Driven,
+}
+
 /// Facts about one kind of channel.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Kind {
@@ -35,15 +46,30 @@ pub struct Kind {
     pub frozen_after_s: Option<f64>,
     /// True when a run of the extreme value means the sensor's end of range.
     pub saturates: bool,
+    /// Whether it may stand still.
+    pub rest: Rest,
 }
 
 const fn kind(name: &'static str, label: &'static str, unit: &'static str, low: f64, high: f64) -> Kind {
-    Kind { name, label, unit, plausible: (low, high), numbered: false, frozen_after_s: None, saturates: false }
+    Kind { name, label, unit, plausible: (low, high), numbered: false, frozen_after_s: None, saturates: false, rest: Rest::Natural }
 }
-const fn sensor(mut k: Kind, numbered: bool, frozen_after_s: f64) -> Kind {
+/// A sensor that something regulates.
+const fn held(mut k: Kind, numbered: bool, frozen_after_s: f64) -> Kind {
     k.numbered = numbered;
     k.frozen_after_s = Some(frozen_after_s);
     k.saturates = true;
+    k.rest = Rest::Regulated;
+    k
+}
+/// A sensor that goes with the engine.
+const fn driven(mut k: Kind, numbered: bool, frozen_after_s: f64) -> Kind {
+    k = held(k, numbered, frozen_after_s);
+    k.rest = Rest::Driven;
+    k
+}
+/// A speed, flow or share that goes with the engine and has no end of its own.
+const fn endless(mut k: Kind) -> Kind {
+    k.rest = Rest::Driven;
     k
 }
 const fn many(mut k: Kind) -> Kind {
@@ -54,38 +80,38 @@ const fn many(mut k: Kind) -> Kind {
 /// Every kind the analysis knows. Plausible ranges and freezing times are our choice: wide enough for any engine we meet.
 pub const KINDS: &[Kind] = &[
     kind("time", "time", "s", -1e12, 1e12),
-    kind("engine_speed", "engine speed", "rpm", 0.0, 25_000.0),
-    kind("roller_speed", "dyno shaft speed", "rpm", 0.0, 25_000.0),
-    kind("road_speed", "road speed", "km/h", 0.0, 500.0),
+    endless(kind("engine_speed", "engine speed", "rpm", 0.0, 25_000.0)),
+    endless(kind("roller_speed", "dyno shaft speed", "rpm", 0.0, 25_000.0)),
+    endless(kind("road_speed", "road speed", "km/h", 0.0, 500.0)),
     kind("hub_torque", "hub torque", "N·m", -2_000.0, 20_000.0),
     kind("brake_torque", "brake torque", "N·m", -2_000.0, 20_000.0),
     kind("throttle", "throttle", "%", -5.0, 110.0),
     kind("pedal", "pedal", "%", -5.0, 110.0),
-    sensor(kind("manifold_pressure", "manifold pressure", "kPa", 5.0, 600.0), false, 2.0),
+    held(kind("manifold_pressure", "manifold pressure", "kPa", 5.0, 600.0), false, 2.0),
     kind("ambient_pressure", "ambient pressure", "kPa", 50.0, 110.0),
     kind("boost_target", "boost target", "kPa", 5.0, 600.0),
     kind("wastegate_duty", "wastegate duty", "%", -1.0, 101.0),
     kind("lambda_target", "λ target", "λ", 0.4, 3.0),
-    sensor(kind("lambda", "λ", "λ", 0.4, 3.0), true, 1.0),
+    held(kind("lambda", "λ", "λ", 0.4, 3.0), true, 1.0),
     kind("spark_advance", "spark advance", "°", -40.0, 70.0),
     many(kind("knock_retard", "knock retard", "°", -25.0, 25.0)),
-    sensor(kind("knock_level", "knock level", "", 0.0, 1e6), false, 1.0),
+    held(kind("knock_level", "knock level", "", 0.0, 1e6), false, 1.0),
     kind("intake_temp", "intake temperature", "°C", -40.0, 200.0),
     kind("ambient_temp", "ambient temperature", "°C", -40.0, 60.0),
     kind("coolant_temp", "coolant temperature", "°C", -40.0, 150.0),
     kind("oil_temp", "oil temperature", "°C", -40.0, 180.0),
-    sensor(kind("exhaust_temp", "exhaust temperature", "°C", -40.0, 1_300.0), true, 3.0),
-    sensor(kind("oil_pressure", "oil pressure", "kPa", 0.0, 1_500.0), false, 3.0),
-    sensor(kind("fuel_pressure", "fuel pressure", "kPa", 0.0, 2_000.0), false, 3.0),
-    sensor(kind("back_pressure", "back pressure", "kPa", 20.0, 900.0), false, 2.0),
+    driven(kind("exhaust_temp", "exhaust temperature", "°C", -40.0, 1_300.0), true, 3.0),
+    held(kind("oil_pressure", "oil pressure", "kPa", 0.0, 1_500.0), false, 3.0),
+    held(kind("fuel_pressure", "fuel pressure", "kPa", 0.0, 2_000.0), false, 3.0),
+    driven(kind("back_pressure", "back pressure", "kPa", 20.0, 900.0), false, 2.0),
     kind("injector_pulse_width", "injector pulse width", "ms", 0.0, 60.0),
-    kind("injector_duty", "injector duty", "%", 0.0, 200.0),
-    kind("fuel_flow", "fuel flow", "g/s", 0.0, 500.0),
-    kind("air_flow", "air flow", "g/s", 0.0, 3_000.0),
-    kind("turbo_speed", "turbo speed", "rpm", 0.0, 400_000.0),
-    kind("blower_speed", "blower speed", "rpm", 0.0, 150_000.0),
+    endless(kind("injector_duty", "injector duty", "%", 0.0, 200.0)),
+    driven(kind("fuel_flow", "fuel flow", "g/s", 0.0, 500.0), false, 0.5),
+    driven(kind("air_flow", "air flow", "g/s", 0.0, 3_000.0), false, 0.5),
+    driven(kind("turbo_speed", "turbo speed", "rpm", 0.0, 400_000.0), false, 0.5),
+    driven(kind("blower_speed", "blower speed", "rpm", 0.0, 150_000.0), false, 0.5),
     kind("ethanol_content", "ethanol content", "%", 0.0, 100.0),
-    sensor(kind("rail_pressure", "rail pressure", "MPa", 0.0, 350.0), false, 2.0),
+    held(kind("rail_pressure", "rail pressure", "MPa", 0.0, 350.0), false, 2.0),
     kind("injection_start", "injection start", "°", -60.0, 90.0),
     kind("injection_duration", "injection duration", "µs", 0.0, 10_000.0),
     kind("vane_position", "vane position", "%", -5.0, 105.0),

@@ -159,7 +159,7 @@ fn band_mean(curve: &Curve, [a, b]: [f64; 2]) -> Option<f64> {
     let fade = FADE_RPM.min((b - a) / 2.0);
     let weight = |r: f64| ((r - a).min(b - r) / fade).clamp(0.0, 1.0);
     let power_kw: Vec<f64> = curve.rpm.iter().zip(&curve.power_kw).map(|(r, p)| weight(*r) * p).collect();
-    let weighted = Curve { rpm: curve.rpm.clone(), power_kw, ..Curve::default() };
+    let weighted = Curve { rpm: curve.rpm.clone(), power_kw, cuts: curve.cuts.clone(), ..Curve::default() };
     weighted.area(a, b).map(|s| s / (b - a - fade))
 }
 
@@ -201,7 +201,7 @@ mod tests {
 
     fn line() -> Curve {
         let rpm: Vec<f64> = (20..=140).map(|k| f64::from(k) * 50.0).collect();
-        Curve { power_kw: rpm.iter().map(|r| r / 50.0).collect(), torque_nm: vec![0.0; rpm.len()], edge: vec![false; rpm.len()], rpm }
+        Curve { power_kw: rpm.iter().map(|r| r / 50.0).collect(), torque_nm: vec![0.0; rpm.len()], edge: vec![false; rpm.len()], rpm, ..Curve::default() }
     }
 
     #[test]

@@ -16,6 +16,9 @@ pub struct Curve {
     pub torque_nm: Vec<f64>,
     /// True near the ends of a filtered segment: shown, but barred from peaks.
     pub edge: Vec<bool>,
+    /// Engine speeds over which power was cut: nothing is read there.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub cuts: Vec<[f64; 2]>,
 }
 
 /// A value and where it was.
@@ -70,6 +73,8 @@ pub const FALL_OFF_RPM: f64 = 300.0;
 /// A value is read between two points of the curve that are no further apart, rpm (our choice): beyond lies a hole in the recording, or
 /// a speed that nobody held.
 const READ_ACROSS_RPM: f64 = 250.0;
+/// A mean over a band of which more than this share was cut says nothing (domain, section 2).
+const MOST_CUT: f64 = 0.05;
 /// A mean may reach across points this many times as far apart as is usual on the curve: held steps are made for that, a hole is not.
 const MEAN_ACROSS: f64 = 2.5;
 
@@ -88,11 +93,24 @@ impl Curve {
         let above = self.rpm.partition_point(|r| *r < rpm - 1e-6);
         let here = self.rpm.get(above).is_some_and(|r| (r - rpm).abs() <= 1e-6);
         let hole = |low: usize| self.rpm.get(above).is_some_and(|high| high - self.rpm[low] > READ_ACROSS_RPM);
-        if !here && above.checked_sub(1).is_some_and(hole) { None } else { interp::linear(&self.rpm, values, rpm) }
+        if !here && above.checked_sub(1).is_some_and(hole) || self.is_cut(rpm) { None } else { interp::linear(&self.rpm, values, rpm) }
+    }
+
+    fn is_cut(&self, rpm: f64) -> bool {
+        self.cuts.iter().any(|c| rpm > c[0] && rpm < c[1])
+    }
+
+    /// Share of a band over which power was cut.
+    pub fn cut_share(&self, [from, to]: [f64; 2]) -> f64 {
+        let inside = |c: &[f64; 2]| (c[1].min(to) - c[0].max(from)).max(0.0);
+        self.cuts.iter().map(inside).sum::<f64>() / (to - from).max(1e-9)
     }
 
     /// Area under the power curve between two speeds, kW·rpm; `None` unless both are covered and no hole lies between them.
     pub fn area(&self, from: f64, to: f64) -> Option<f64> {
+        if self.cut_share([from, to]) > MOST_CUT || self.is_cut(from) || self.is_cut(to) {
+            return None;
+        }
         let area = interp::integral(&self.rpm, &self.power_kw, from, to)?;
         let gap = |w: &[f64]| w[1] - w[0];
         let widest = self.rpm.windows(2).filter(|w| w[1] > from && w[0] < to).map(gap).fold(0.0, f64::max);
@@ -155,7 +173,13 @@ impl Curve {
     #[must_use]
     pub fn scaled(&self, factor: impl Fn(usize) -> f64) -> Self {
         let mul = |v: &[f64]| v.iter().enumerate().map(|(i, x)| x * factor(i)).collect();
-        Self { rpm: self.rpm.clone(), power_kw: mul(&self.power_kw), torque_nm: mul(&self.torque_nm), edge: self.edge.clone() }
+        Self {
+            rpm: self.rpm.clone(),
+            power_kw: mul(&self.power_kw),
+            torque_nm: mul(&self.torque_nm),
+            edge: self.edge.clone(),
+            cuts: self.cuts.clone(),
+        }
     }
 }
 
@@ -166,7 +190,7 @@ mod tests {
     fn ramp() -> Curve {
         let rpm: Vec<f64> = (40..=120).map(|k| f64::from(k) * 50.0).collect();
         let power_kw: Vec<f64> = rpm.iter().map(|r| 100.0 - ((r - 5000.0) / 100.0).powi(2) * 0.1).collect();
-        Curve { torque_nm: power_kw.clone(), edge: vec![false; rpm.len()], power_kw, rpm }
+        Curve { torque_nm: power_kw.clone(), edge: vec![false; rpm.len()], power_kw, rpm, ..Curve::default() }
     }
 
     #[test]
@@ -201,7 +225,7 @@ mod tests {
         assert!(f.driven_power.unwrap() > c.band_mean([3000.0, 5000.0]).unwrap() - 5.0);
         let flat = Curve { power_kw: vec![50.0; c.rpm.len()], ..c };
         assert!((Driven::Band([3000.0, 5000.0]).mean(&flat).unwrap() - 50.0).abs() < 1e-6, "a flat curve has its own value");
-        let ends = Curve { rpm: vec![4000.0, 4050.0], power_kw: vec![90.0, 100.0], torque_nm: vec![0.0; 2], edge: vec![false; 2] };
+        let ends = Curve { rpm: vec![4000.0, 4050.0], power_kw: vec![90.0, 100.0], torque_nm: vec![0.0; 2], edge: vec![false; 2], ..Curve::default() };
         assert_eq!(ends.looked_at(&looks).fall_off_pct, None, "nothing is known beyond the end");
     }
 
@@ -217,12 +241,21 @@ mod tests {
         let c = ramp();
         let keep: Vec<usize> = (0..c.rpm.len()).filter(|&i| !(3550.0..4000.0).contains(&c.rpm[i])).collect();
         let pick = |v: &[f64]| keep.iter().map(|&i| v[i]).collect::<Vec<_>>();
-        let holed = Curve { rpm: pick(&c.rpm), power_kw: pick(&c.power_kw), torque_nm: pick(&c.torque_nm), edge: vec![false; keep.len()] };
+        let holed = Curve { rpm: pick(&c.rpm), power_kw: pick(&c.power_kw), torque_nm: pick(&c.torque_nm), edge: vec![false; keep.len()], ..Curve::default() };
         assert_eq!((holed.power_at(3700.0), holed.band_mean([3000.0, 4500.0])), (None, None));
         assert!(holed.power_at(3500.0).is_some() && holed.power_at(4000.0).is_some() && holed.band_mean([4000.0, 5000.0]).is_some());
         let held = Curve { rpm: vec![3000.0, 3500.0, 4000.0, 5000.0], power_kw: vec![60.0, 70.0, 80.0, 100.0], ..Curve::default() };
         assert_eq!((held.power_at(3500.0), held.power_at(3600.0)), (Some(70.0), None));
         assert!((held.band_mean([3000.0, 5000.0]).unwrap() - 80.0).abs() < 1e-9);
+    }
+
+    #[test]
+    fn nothing_is_read_in_a_cut_and_a_band_that_is_mostly_whole_has_a_mean() {
+        let c = Curve { cuts: vec![[3960.0, 4040.0]], ..ramp() };
+        assert_eq!(c.power_at(4000.0), None);
+        assert!(c.power_at(4100.0).is_some());
+        assert!(c.band_mean([3000.0, 6000.0]).is_some(), "80 of 3000 rpm");
+        assert_eq!(c.band_mean([3500.0, 4500.0]), None, "80 of 1000 rpm");
     }
 
     #[test]

@@ -26,4 +26,4 @@ pub mod units;
 pub mod vehicle_sheet;
 
 /// Version of the computation: derived results cached under another version are made again.
-pub const ALGORITHM_VERSION: u32 = 6;
+pub const ALGORITHM_VERSION: u32 = 7;

@@ -226,7 +226,7 @@ fn build(table: RawTable, assigned: &[Assigned], file: &str, mapping: &Mapping) 
         log.flags.push(Flag::new("truncated", "the last line was cut short and left out"));
     }
     log.flags.extend(questions.iter().map(|q: &Question| Flag::new("unit_guess", format!("{} Taken as {}.", q.text, q.options[0].label()))));
-    Ok(ReadLog { log: log.with_computed(), columns, questions })
+    Ok(ReadLog { log, columns, questions })
 }
 
 /// Scale and offset to the channel's canonical unit.

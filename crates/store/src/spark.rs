@@ -52,7 +52,7 @@ mod tests {
         let rpm: Vec<f64> = (40..=140).map(|k| f64::from(k) * 50.0).collect();
         let power_kw: Vec<f64> = rpm.iter().map(|r| 120.0 - ((r - 6000.0) / 500.0).powi(2)).collect();
         let n = rpm.len();
-        let curve = Curve { rpm, power_kw, torque_nm: vec![0.0; n], edge: vec![false; n] };
+        let curve = Curve { rpm, power_kw, torque_nm: vec![0.0; n], edge: vec![false; n], ..Curve::default() };
         let spark = Spark::from_bytes(&Spark::of(&curve).unwrap().to_bytes()).unwrap();
         assert_eq!(spark.rpm, [2000.0, 7000.0]);
         for (i, p) in spark.power_kw.iter().enumerate() {

@@ -154,7 +154,7 @@ pub(crate) async fn measured(
     }
     let mut inputs = Vec::new();
     for s in sets {
-        inputs.push(with_samples(store, s).await?);
+        inputs.push(with_samples(store, s, vehicle.vehicle.engine.injections_per_rev()).await?);
     }
     let (v, limits, own_settings) = (vehicle.vehicle.clone(), vehicle.limits.clone(), *settings);
     let again = blocking(move || measure_sets(&inputs, &v, &own_settings, &limits)).await?.map_err(|e| WorkflowError::Bad(e.to_string()))?;
@@ -166,11 +166,12 @@ pub(crate) async fn measured(
     Ok(again)
 }
 
-async fn with_samples(store: &Store, s: &SetWithPulls) -> Result<SetInput, WorkflowError> {
+async fn with_samples(store: &Store, s: &SetWithPulls, injections_per_rev: Option<f64>) -> Result<SetInput, WorkflowError> {
     let airs = DayAir::of(store, &store.day(s.set.day_id).await?).await?;
     let mut input = input_of(s);
     for (pull, summary) in &s.pulls {
         let (dyno, ecu) = store.samples(pull.id).await?;
+        let (dyno, ecu) = (dyno.with_duty(injections_per_rev), ecu.map(|e| e.with_duty(injections_per_rev)));
         let (id, excluded) = (summary.measured.id.clone(), summary.measured.excluded.clone());
         let air = pull.air.or_else(|| airs.at(pull.started_at));
         input.pulls.push(PullInput { id, dyno, ecu, air, lag_s: pull.lag_s, excluded, ..PullInput::default() });

@@ -69,6 +69,8 @@ pub async fn read_pull(store: &Store, pull_id: i64, settings: &Settings) -> Resu
     let (dyno, ecu) = store.samples(pull_id).await?;
     let settings = *settings;
     blocking(move || {
+        let per_rev = vehicle.vehicle.engine.injections_per_rev();
+        let (dyno, ecu) = (dyno.with_duty(per_rev), ecu.map(|e| e.with_duty(per_rev)));
         let input = PullInput { id: summary.measured.id.clone(), dyno, ecu, ..PullInput::default() };
         let kept = |e: jamjar_core::pull::power::PowerError| WorkflowError::Bad(format!("this pull can no longer be measured: {e}"));
         let shown = retrace(&summary.measured, &input, &vehicle.vehicle, &settings).map_err(kept)?;

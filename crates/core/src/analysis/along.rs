@@ -154,7 +154,7 @@ mod tests {
     #[test]
     fn a_curve_is_read_at_multiples_of_the_step_and_not_across_a_hole() {
         let rpm: Vec<f64> = (40..=80).map(|k| f64::from(k) * 50.0).collect();
-        let c = Curve { power_kw: rpm.iter().map(|r| r / 50.0).collect(), torque_nm: vec![100.0; rpm.len()], edge: vec![false; rpm.len()], rpm };
+        let c = Curve { power_kw: rpm.iter().map(|r| r / 50.0).collect(), torque_nm: vec![100.0; rpm.len()], edge: vec![false; rpm.len()], rpm, ..Curve::default() };
         let road: Vec<f64> = c.rpm.iter().map(|r| r / 40.0).collect();
         let a = again(&road, &c, 1.0);
         assert_eq!((a.rpm[0], *a.rpm.last().unwrap()), (50.0, 100.0));

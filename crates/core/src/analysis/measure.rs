@@ -1,14 +1,14 @@
 //! One pull, measured: found, aligned, turned into an uncorrected curve on the grid, and every limit judged.
 
-use super::input::{PullInput, Settings, Vehicle};
-use super::raw_grid::{RawGrid, Read};
-use super::window::{ecu_bounds, own_bounds, part};
+use super::input::{Ignition, PullInput, Settings, Vehicle};
+use super::raw_grid::{RawGrid, Read, said_cuts};
+use super::window::{ecu_part, own_bounds, part};
 use crate::air::AirState;
 use crate::channel::Channel;
-use crate::limits::{Limit, LimitOutcome, Sources, Traced, trace};
+use crate::limits::{Extent, Limit, LimitOutcome, Sources, Traced, trace};
 use crate::log::{Flag, Recording, Series};
 use crate::pull::align::{Alignment, Pair, Ratio, Status, align, manual, zone_difference};
-use crate::pull::detect::{EndedBy, Load, PullKind, PullSpan, detect, offered};
+use crate::pull::detect::{EndedBy, Load, PullKind, PullSpan, detect, full_throttle, offered};
 use crate::pull::held::HeldStep;
 use crate::pull::power::{DynoKind, PowerError, derive, shaft_speed, slip_load, torque};
 use crate::signal::hygiene::look_over;
@@ -144,18 +144,24 @@ pub fn measure(input: &PullInput, vehicle: &Vehicle, settings: &Settings, limits
         }
     }
     doubt_ratio(&input.dyno, &alignment, given, &mut flags);
+    let seen = input.ecu.as_ref().map_or_else(Vec::new, pulls_seen);
     if let Some(p) = span.as_mut().filter(|p| p.kind != PullKind::HeldSteps) {
-        use_ecu_throttle(p, input.ecu.as_ref(), &alignment);
+        use_ecu_throttle(p, input.ecu.as_ref(), &seen, &alignment);
     }
-    let own = span.map_or([None, None], |p| {
+    let (mut own, mut foreign) = ([None, None], false);
+    if let Some(p) = &span {
         let all: Vec<[f64; 2]> = found.iter().map(|f| [f.from_s, f.to_s]).collect();
-        let d = chosen.and_then(|i| own_bounds(&all, i));
-        [d, input.ecu.as_ref().and_then(|e| ecu_bounds(&p, d, e, alignment.usable_lag()))]
-    });
+        own[0] = chosen.and_then(|i| own_bounds(&all, i));
+        if let Some(part) = input.ecu.as_ref().map(|e| ecu_part(p, own[0], e, &seen, alignment.usable_lag())) {
+            (own[1], foreign) = (part.bounds, part.foreign);
+        }
+    }
     let (dyno_part, ecu_part) = own_parts(input, own);
     let (shaft_log, ecu) = (dyno_part.as_ref(), ecu_part.as_deref());
-    flags.extend([Some(shaft_log), ecu].into_iter().flatten().flat_map(look_over));
-    let sources = Sources { dyno: shaft_log, ecu, alignment: &alignment };
+    let sources = limit_sources(input, (shaft_log, ecu), &alignment, span.as_ref(), vehicle).with_foreign_log(foreign);
+    for (log, extent) in [(Some(shaft_log), sources.extents().dyno), (ecu, sources.extents().ecu)] {
+        flags.extend(log.into_iter().flat_map(|l| look_over(l, extent.map(Extent::ends))));
+    }
     let traced: Vec<Result<Traced<'_>, Box<LimitOutcome>>> = limits.iter().map(|l| trace(l, &sources)).collect();
     let limit_outcomes = traced.iter().map(|t| t.as_ref().map_or_else(|o| (**o).clone(), |t| t.outcome(&sources))).collect();
     let mut out = Measured {
@@ -185,7 +191,8 @@ pub fn measure(input: &PullInput, vehicle: &Vehicle, settings: &Settings, limits
             format!("no pull found in {}: under full load speed never rises by 1000 rpm for 1.5 s, nor is it held at three speeds", input.dyno.name),
         )),
         Some(p) => {
-            let trace = derive(shaft_log, &p, dyno, ratio, input.coast_down.as_ref(), settings.smoothing_s).map_err(fail)?;
+            let said = said_cuts(shaft_log, ecu, &out.alignment);
+            let trace = derive(shaft_log, &p, dyno, ratio, input.coast_down.as_ref(), settings.smoothing_s, &said).map_err(fail)?;
             flags.extend(trace.flags.iter().cloned());
             out.filter = Some(trace.filter);
             match p.kind {
@@ -245,6 +252,23 @@ fn doubt_ratio(log: &Recording, alignment: &Alignment, given: Option<f64>, flags
         };
         flags.push(Flag::new("ratio_differs", text));
     }
+}
+
+/// What limits are judged on: the pull's own parts, when it ran, and what stands elsewhere in its recordings.
+pub(super) fn limit_sources<'a>(
+    input: &'a PullInput,
+    (dyno, ecu): (&'a Recording, Option<&'a Recording>),
+    alignment: &'a Alignment,
+    span: Option<&PullSpan>,
+    vehicle: &Vehicle,
+) -> Sources<'a> {
+    let diesel = vehicle.engine.ignition == Ignition::Compression;
+    Sources::new(dyno, ecu, alignment, span).out_of(&input.dyno, input.ecu.as_ref()).on_diesel(diesel)
+}
+
+/// Pulls in the engine computer's own recording.
+pub(super) fn pulls_seen(log: &Recording) -> Vec<PullSpan> {
+    log.series("engine_speed").map_or_else(Vec::new, |n| offered(detect(&n, &Load::from_log(log), 1.0)))
 }
 
 /// The recordings of a pull cut to its own windows.
@@ -310,21 +334,19 @@ fn by_another_ratio(refused: Alignment, free: &Alignment, k: Option<f64>) -> Ali
 }
 
 /// Takes the end of the pull from the log that knows the throttle.
-fn use_ecu_throttle(p: &mut PullSpan, ecu: Option<&Recording>, alignment: &Alignment) {
+fn use_ecu_throttle(p: &mut PullSpan, ecu: Option<&Recording>, seen: &[PullSpan], alignment: &Alignment) {
     let (Some(log), Some(lag)) = (ecu, alignment.usable_lag()) else { return };
     let load = Load::from_log(log);
-    let (Some(throttle), Some(speed)) = (load.throttle.clone(), log.series("engine_speed")) else { return };
-    let inside = throttle.between(p.from_s + lag, p.to_s + lag);
-    if let (Some(first), Some(last)) = (
-        inside.v.iter().position(|v| *v >= crate::pull::detect::FULL_THROTTLE),
-        inside.v.iter().rposition(|v| *v >= crate::pull::detect::FULL_THROTTLE),
-    ) && inside.t[last] - inside.t[first] >= crate::pull::detect::MIN_DURATION_S
+    let Some(throttle) = &load.throttle else { return };
+    let (inside, full) = (throttle.between(p.from_s + lag, p.to_s + lag), full_throttle(throttle));
+    if let (Some(first), Some(last)) = (inside.v.iter().position(|v| *v >= full), inside.v.iter().rposition(|v| *v >= full))
+        && inside.t[last] - inside.t[first] >= crate::pull::detect::MIN_DURATION_S
     {
         p.from_s = p.from_s.max(inside.t[first] - lag);
         p.to_s = p.to_s.min(inside.t[last] - lag);
     }
     let middle = 0.5 * (p.from_s + p.to_s) + lag;
-    if let Some(seen) = detect(&speed, &load, 1.0).iter().find(|s| s.from_s <= middle && middle <= s.to_s)
+    if let Some(seen) = seen.iter().find(|s| s.from_s <= middle && middle <= s.to_s)
         && p.ended_by != EndedBy::EndOfLog
         && seen.ended_by != EndedBy::EndOfLog
     {

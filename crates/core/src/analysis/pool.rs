@@ -55,20 +55,12 @@ impl<'a> Pool<'a> {
     }
 
     pub(super) fn between(&self, f: Figure, w: &Within) -> Option<Between> {
-        let mut groups: Vec<(&Factors, Vec<&[f64]>)> = Vec::new();
-        for s in &self.sets {
-            let values = s.figure(f).values.as_slice();
-            match groups.iter_mut().find(|g| *g.0 == s.factors) {
-                Some(g) => g.1.push(values),
-                None => groups.push((&s.factors, vec![values])),
-            }
-        }
-        between(&groups.into_iter().map(|g| g.1).collect::<Vec<_>>(), w)
+        between(&run_again(&self.sets, |s| s.figure(f).values.as_slice()), w)
     }
 
     /// Whether a configuration was run again.
     pub(super) fn has_repeat(&self) -> bool {
-        self.sets.iter().enumerate().any(|(i, s)| self.sets[..i].iter().any(|o| o.factors == s.factors))
+        self.sets.iter().enumerate().any(|(i, s)| self.sets[..i].iter().any(|o| o.factors == s.factors && o.day == s.day))
     }
 
     /// The gain of one set over another along an axis with its simultaneous band, where there is one.
@@ -87,6 +79,19 @@ impl<'a> Pool<'a> {
         out.half_kw = out.rpm.iter().map(|x| index_of(&band.x, *x).map_or(f64::INFINITY, |i| half[i]) + extra * at(*x)).collect();
         out
     }
+}
+
+/// Values of the sets of each configuration and day: mounted again on one day they know the scatter between mountings. Another day is
+/// no mounting; it is weather, calibration and fuel besides (domain, section 4).
+pub(super) fn run_again<'a, T>(sets: &[&'a SetResult], values: impl Fn(&'a SetResult) -> T) -> Vec<Vec<T>> {
+    let mut groups: Vec<(&Factors, &str, Vec<T>)> = Vec::new();
+    for s in sets {
+        match groups.iter_mut().find(|g| *g.0 == s.factors && g.1 == s.day) {
+            Some(g) => g.2.push(values(s)),
+            None => groups.push((&s.factors, &s.day, vec![values(s)])),
+        }
+    }
+    groups.into_iter().map(|g| g.2).collect()
 }
 
 fn band_of(sets: &[&SetResult], axis: Axis, smooth: f64) -> Option<CurveScatter> {

@@ -4,10 +4,11 @@ use crate::air::AirState;
 use crate::figures::Curve;
 use crate::log::{Flag, Recording, Series};
 use crate::pull::align::Alignment;
+use crate::pull::cuts::from_channel;
 use crate::pull::detect::{PullKind, PullSpan};
 use crate::pull::held::{HeldStep, on_grid, steps};
 use crate::pull::power::PowerTrace;
-use crate::signal::grid::to_grid;
+use crate::signal::grid::{Gridded, to_grid};
 use crate::units::RAD_S_PER_RPM;
 use serde::{Deserialize, Serialize};
 
@@ -26,12 +27,21 @@ pub struct RawGrid {
     #[serde(default)]
     pub road_kmh: Option<Vec<f64>>,
     pub charge_ratio: Option<Vec<f64>>,
+    /// Engine speeds over which power was cut: nothing is read there.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub cuts: Vec<[f64; 2]>,
 }
 
 impl RawGrid {
     /// As an uncorrected curve.
     pub fn curve(&self) -> Curve {
-        Curve { rpm: self.rpm.clone(), power_kw: self.power_kw.clone(), torque_nm: self.torque_nm.clone(), edge: self.edge.clone() }
+        Curve {
+            rpm: self.rpm.clone(),
+            power_kw: self.power_kw.clone(),
+            torque_nm: self.torque_nm.clone(),
+            edge: self.edge.clone(),
+            cuts: self.cuts.clone(),
+        }
     }
 }
 
@@ -45,6 +55,45 @@ pub(super) struct Read<'a> {
     pub(super) air: Option<AirState>,
 }
 
+/// Engine speeds around each cut: from the last sample before it to the first after it.
+fn cut_speeds(p: &PowerTrace) -> Vec<[f64; 2]> {
+    let around = |c: &[f64; 2]| {
+        let after = p.t.partition_point(|t| *t < c[1] - 1e-9);
+        let before = p.t.partition_point(|t| *t <= c[0] + 1e-9).checked_sub(1);
+        let (a, b) = (before.and_then(|i| p.rpm.get(i)), p.rpm.get(after));
+        let (a, b) = (*a.or(b)?, *b.or(a)?);
+        Some([a.min(b), a.max(b)])
+    };
+    p.cuts.iter().filter_map(around).collect()
+}
+
+/// The grid read segment by segment, so that no point rests on samples of two; where segments overlap, the one further from its ends
+/// is taken. The third series is the share of an end.
+fn by_segment(x: &[f64], series: &[&[f64]; 4], starts: &[usize], step: f64) -> Gridded {
+    let mut points: Vec<(f64, [f64; 4])> = Vec::new();
+    for (k, &a) in starts.iter().enumerate() {
+        let b = starts.get(k + 1).copied().unwrap_or(x.len());
+        let own = series.map(|s| &s[a..b]);
+        let g = to_grid(&x[a..b], &own, &vec![true; b - a], step);
+        points.extend((0..g.x.len()).map(|i| (g.x[i], std::array::from_fn(|s| g.y[s][i]))));
+    }
+    points.sort_by(|p, q| p.0.total_cmp(&q.0).then(p.1[2].total_cmp(&q.1[2])));
+    points.dedup_by(|p, q| (p.0 - q.0).abs() < 1e-6);
+    Gridded { x: points.iter().map(|p| p.0).collect(), y: (0..4).map(|s| points.iter().map(|p| p.1[s]).collect()).collect() }
+}
+
+/// Cuts known from channels of either log, on the dyno's clock.
+pub(super) fn said_cuts(dyno: &Recording, ecu: Option<&Recording>, alignment: &Alignment) -> Vec<[f64; 2]> {
+    let mut out = Vec::new();
+    for name in ["fuel_cut", "spark_cut"] {
+        out.extend(dyno.series(name).iter().flat_map(from_channel));
+        if let Some((s, lag)) = ecu.and_then(|e| e.series(name)).zip(alignment.usable_lag()) {
+            out.extend(from_channel(&s.shifted(-lag)));
+        }
+    }
+    out
+}
+
 impl Read<'_> {
     /// The curve at multiples of `step` rpm, and the steps it was read from where speeds were held.
     pub(super) fn grid(&self, step: f64, flags: &mut Vec<Flag>) -> (RawGrid, Vec<HeldStep>) {
@@ -54,8 +103,7 @@ impl Read<'_> {
     fn swept(&self, step: f64) -> RawGrid {
         let p = self.trace;
         let edge: Vec<f64> = p.edge.iter().map(|e| f64::from(u8::from(*e))).collect();
-        let all = vec![true; p.rpm.len()];
-        let g = to_grid(&p.rpm, &[&p.power_kw, &p.torque_nm, &edge, &p.t], &all, step);
+        let g = by_segment(&p.rpm, &[&p.power_kw, &p.torque_nm, &edge, &p.t], &p.starts, step);
         let beside = |name: &str| -> Option<Vec<f64>> {
             let (s, lag) = self.series(name)?;
             let mut s = s.reader();
@@ -65,6 +113,7 @@ impl Read<'_> {
             fuel_g_s: beside("fuel_flow"),
             road_kmh: beside("road_speed"),
             charge_ratio: self.charge(beside),
+            cuts: cut_speeds(p),
             edge: g.y[2].iter().map(|v| *v > 1e-9).collect(),
             rpm: g.x.clone(),
             power_kw: g.y[0].clone(),
@@ -90,6 +139,7 @@ impl Read<'_> {
             road_kmh: beside("road_speed"),
             charge_ratio: self.charge(beside),
             edge: vec![false; read.len()],
+            cuts: Vec::new(),
             rpm: read.iter().map(|r| r.0).collect(),
             power_kw: read.iter().map(|(rpm, h)| h.torque_nm * rpm * RAD_S_PER_RPM / 1000.0).collect(),
             torque_nm: read.iter().map(|r| r.1.torque_nm).collect(),

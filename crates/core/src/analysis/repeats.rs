@@ -88,15 +88,45 @@ fn flags_of(day: &[(&SetResult, &[Measured])], say: PowerUnit) -> Vec<PullFlag> 
     for (set, (s, pulls)) in day.iter().enumerate() {
         out.extend(warm_up(s, pulls).map(|(pull, flag)| PullFlag { set, pull, flag }));
     }
-    let values: Vec<&[f64]> = day.iter().map(|(s, _)| s.figure(Figure::PeakPower).values.as_slice()).collect();
-    for o in outliers(&values) {
-        let pull = counted(day[o.set].0, o.value);
-        let side = if o.off > 0.0 { "above" } else { "below" };
-        let text =
-            format!("peak power {} {side} the set's other pulls, {:.1} times what scatter explains", say.say(o.off.abs()), (o.t / o.limit).abs());
-        out.push(PullFlag { set: o.set, pull, flag: Flag::new("outlier", text) });
+    for alike in alike(day) {
+        let values: Vec<&[f64]> = alike.iter().map(|&i| day[i].0.figure(Figure::PeakPower).values.as_slice()).collect();
+        for o in outliers(&values) {
+            let set = alike[o.set];
+            let pull = counted(day[set].0, o.value);
+            let side = if o.off > 0.0 { "above" } else { "below" };
+            let text =
+                format!("peak power {} {side} the set's other pulls, {:.1} times what scatter explains", say.say(o.off.abs()), (o.t / o.limit).abs());
+            out.push(PullFlag { set, pull, flag: Flag::new("outlier", text) });
+        }
     }
     out
+}
+
+/// The day's sets that scatter alike: one gear and one kind of pull each.
+fn alike(day: &[(&SetResult, &[Measured])]) -> Vec<Vec<usize>> {
+    let mut out: Vec<Vec<usize>> = Vec::new();
+    for (i, (s, _)) in day.iter().enumerate() {
+        let same = |o: &SetResult| o.factors.get("gear") == s.factors.get("gear") && o.kinds == s.kinds;
+        match out.iter_mut().find(|g| same(day[g[0]].0)) {
+            Some(g) => g.push(i),
+            None => out.push(vec![i]),
+        }
+    }
+    out
+}
+
+/// Flags over sets of any days, each judged among those of its own day.
+pub fn flag_days(sets: &[SetResult], measured: &[Vec<Measured>], say: PowerUnit) -> Vec<PullFlag> {
+    let mut days: Vec<&String> = sets.iter().map(|s| &s.day).collect();
+    days.sort();
+    days.dedup();
+    let mut flags = Vec::new();
+    for day in days {
+        let own: Vec<usize> = (0..sets.len()).filter(|&i| sets[i].day == *day).collect();
+        let its: Vec<(&SetResult, &[Measured])> = own.iter().map(|&i| (&sets[i], measured[i].as_slice())).collect();
+        flags.extend(flags_of(&its, say).into_iter().map(|f| PullFlag { set: own[f.set], ..f }));
+    }
+    flags
 }
 
 /// Index of the pull behind the `i`-th value: excluded pulls have none.
@@ -151,15 +181,7 @@ pub(super) fn day_drift(sets: &[&SetResult], first: &Factors, figure: Figure) ->
 
 /// Adds to each comparison what its two sets' pulls are flagged with, and whether they have settled.
 pub fn note_pulls(comparisons: &mut [Comparison], sets: &[SetResult], measured: &[Vec<Measured>], say: PowerUnit) {
-    let mut flags: Vec<PullFlag> = Vec::new();
-    let mut days: Vec<&String> = sets.iter().map(|s| &s.day).collect();
-    days.sort();
-    days.dedup();
-    for day in days {
-        let own: Vec<usize> = (0..sets.len()).filter(|&i| sets[i].day == *day).collect();
-        let its: Vec<(&SetResult, &[Measured])> = own.iter().map(|&i| (&sets[i], measured[i].as_slice())).collect();
-        flags.extend(flags_of(&its, say).into_iter().map(|f| PullFlag { set: own[f.set], ..f }));
-    }
+    let flags = flag_days(sets, measured, say);
     for c in comparisons {
         for set in [c.base, c.candidate] {
             for f in flags.iter().filter(|f| f.set == set && sets[set].included.get(f.pull) == Some(&true)) {

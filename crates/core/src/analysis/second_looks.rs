@@ -3,14 +3,14 @@
 
 use super::compare::Comparison;
 use super::input::{Headline, Settings};
-use super::pool::Pool;
+use super::pool::{Pool, run_again};
 use super::repeats::day_drift;
 use super::sets::{Figure, SetResult};
 use crate::log::Flag;
 use crate::stats::across::{Mean, Relative, difference_in_differences};
 use crate::stats::drift::{Run, bracketed};
 use crate::stats::equivalence::{Equivalence, equivalence, expected_best};
-use crate::stats::pooled::{Interval, within};
+use crate::stats::pooled::{Interval, between, within};
 use crate::units::PowerUnit;
 
 /// Drift is worth a sentence below this p value.
@@ -91,7 +91,8 @@ fn across(sets: &[SetResult], a: &SetResult, b: &SetResult) -> Option<Relative> 
     };
     // The base itself, pulled again on the candidate's day, is the shortest way.
     if let Some(own) = second.iter().find(|s| s.factors == a.factors) {
-        return (own.id != b.id).then(|| difference_in_differences(None, (mean(b, &second)?, mean(own, &second)?), None)).flatten();
+        let between = relative_between(&[&first, &second]);
+        return (own.id != b.id).then(|| difference_in_differences(None, (mean(b, &second)?, mean(own, &second)?), between)).flatten();
     }
     let mut shared: Vec<(&&SetResult, &&SetResult)> = first
         .iter()
@@ -100,7 +101,30 @@ fn across(sets: &[SetResult], a: &SetResult, b: &SetResult) -> Option<Relative> 
         .collect();
     shared.sort_by_key(|(x, y)| std::cmp::Reverse(x.n().min(y.n())));
     let (x, y) = shared.first()?;
-    difference_in_differences(Some((mean(a, &first)?, mean(x, &first)?)), (mean(b, &second)?, mean(y, &second)?), None)
+    let between = relative_between(&[&first, &second]);
+    difference_in_differences(Some((mean(a, &first)?, mean(x, &first)?)), (mean(b, &second)?, mean(y, &second)?), between)
+}
+
+/// Scatter between mountings as a share of power with its degrees of freedom, from sets run again on either day; `None` without any.
+fn relative_between(days: &[&[&SetResult]]) -> Option<(f64, f64)> {
+    let mut groups: Vec<Vec<Vec<f64>>> = Vec::new();
+    for day in days {
+        let mut gears: Vec<Option<&String>> = day.iter().map(|s| s.factors.get("gear")).collect();
+        gears.sort();
+        gears.dedup();
+        for gear in gears {
+            let own: Vec<&SetResult> = day.iter().filter(|s| s.factors.get("gear") == gear).copied().collect();
+            for sets in run_again(&own, |s| s.figure(Figure::PeakPower).values.as_slice()) {
+                let all: Vec<f64> = sets.iter().flat_map(|s| s.iter().copied()).collect();
+                let level = all.iter().sum::<f64>() / all.len().max(1) as f64;
+                groups.push(sets.iter().map(|s| s.iter().map(|v| v / level).collect()).collect());
+            }
+        }
+    }
+    let flat: Vec<&[f64]> = groups.iter().flatten().map(Vec::as_slice).collect();
+    let w = within(&flat)?;
+    let b = between(&groups.iter().map(|g| g.iter().map(Vec::as_slice).collect()).collect::<Vec<_>>(), &w)?;
+    Some((b.variance.sqrt(), b.df))
 }
 
 /// Best of n grows with n: with unequal counts, the expected best over subsets of equal size.
@@ -144,8 +168,9 @@ impl SecondLooks {
         match &self.across {
             Some(r) => {
                 let [d, low, high] = r.shares().map(|s| 100.0 * s);
+                let mounted = if r.mounted { "scatter between mountings included" } else { "within one mounting each" };
                 let text = format!(
-                    "Through a baseline that both days have, {} differs from {} by {d:+.1} % at peak ({low:+.1} to {high:+.1} %, within one mounting each).",
+                    "Through a baseline that both days have, {} differs from {} by {d:+.1} % at peak ({low:+.1} to {high:+.1} %, {mounted}).",
                     b.id, a.id
                 );
                 out.push(Flag::new("across", text));

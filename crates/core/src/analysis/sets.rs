@@ -285,8 +285,8 @@ fn kinds_of(pulls: impl Iterator<Item = PullKind>) -> Vec<PullKind> {
 /// Mean of several curves over the speeds they share.
 pub(super) fn mean_curve(curves: &[&Curve]) -> Curve {
     let Some(first) = curves.first() else { return Curve::default() };
-    let mut out = Curve::default();
-    for rpm in &first.rpm {
+    let mut out = Curve { cuts: curves.iter().flat_map(|c| c.cuts.iter().copied()).collect(), ..Curve::default() };
+    for rpm in first.rpm.iter().filter(|r| out.cuts.iter().all(|c| **r <= c[0] || **r >= c[1])).copied().collect::<Vec<_>>().iter() {
         let at: Option<Vec<usize>> = curves.iter().map(|c| index_of(&c.rpm, *rpm)).collect();
         let Some(at) = at else { continue };
         let n = curves.len() as f64;
@@ -306,22 +306,21 @@ pub(super) fn index_of(rpm: &[f64], at: f64) -> Option<usize> {
 
 /// The set's verdict on each limit: the worst over all its pulls, those excluded from figures too.
 pub fn set_verdicts(measured: &[Measured]) -> Vec<LimitOutcome> {
-    let Some(first) = measured.first() else { return Vec::new() };
-    first
-        .limits
-        .iter()
-        .filter_map(|l| {
-            let all = measured.iter().filter_map(|m| m.limits.iter().find(|o| o.limit == l.limit));
-            all.min_by(|a, b| a.verdict.cmp(&b.verdict).then(share(b).total_cmp(&share(a)))).cloned()
-        })
-        .collect()
+    worst_of(&measured.iter().map(|m| m.limits.as_slice()).collect::<Vec<_>>())
 }
 
-fn share(o: &LimitOutcome) -> f64 {
-    match o.verdict {
-        Verdict::NotMeasured | Verdict::NotReached => 0.0,
-        _ => o.share_used.unwrap_or(0.0),
-    }
+fn worst_of(pulls: &[&[LimitOutcome]]) -> Vec<LimitOutcome> {
+    let Some(first) = pulls.first() else { return Vec::new() };
+    let worst = |limit: &str| {
+        let all = pulls.iter().filter_map(|p| p.iter().find(|o| o.limit == limit));
+        all.min_by(|a, b| a.verdict.cmp(&b.verdict).then(margin(a).total_cmp(&margin(b)))).cloned()
+    };
+    first.iter().filter_map(|l| worst(&l.limit)).collect()
+}
+
+/// Margin left; an outcome without one comes after those that have it. Shares may be unknown, margins of one limit always compare.
+fn margin(o: &LimitOutcome) -> f64 {
+    o.share_used.map(|s| 1.0 - s).or(o.margin).unwrap_or(f64::INFINITY)
 }
 
 #[cfg(test)]
@@ -339,10 +338,32 @@ mod tests {
     }
 
     #[test]
+    fn the_pull_shown_for_a_set_is_the_worst_also_without_shares() {
+        let outcome = |verdict, margin: f64| LimitOutcome {
+            limit: "oil".into(),
+            verdict,
+            worst: Some(100.0 - margin),
+            threshold: Some(100.0),
+            margin: Some(margin),
+            share_used: None,
+            from_s: None,
+            to_s: None,
+            rpm: None,
+            clock: None,
+            reason: None,
+        };
+        let pulls: Vec<[LimitOutcome; 1]> = [9.0, 4.0, 7.0].map(|m| [outcome(Verdict::Clear, m)]).to_vec();
+        let lists: Vec<&[LimitOutcome]> = pulls.iter().map(<[_; 1]>::as_slice).collect();
+        assert_eq!(worst_of(&lists)[0].margin, Some(4.0));
+        let over = [[outcome(Verdict::Clear, 1.0)], [outcome(Verdict::Over, -1.0)], [outcome(Verdict::Over, -3.0)]];
+        assert_eq!(worst_of(&over.each_ref().map(<[_; 1]>::as_slice))[0].margin, Some(-3.0));
+    }
+
+    #[test]
     fn the_mean_curve_keeps_only_shared_speeds() {
         let c = |from: i32, to: i32, p: f64| {
             let rpm: Vec<f64> = (from..=to).map(|k| f64::from(k) * 50.0).collect();
-            Curve { power_kw: vec![p; rpm.len()], torque_nm: vec![p; rpm.len()], edge: vec![false; rpm.len()], rpm }
+            Curve { power_kw: vec![p; rpm.len()], torque_nm: vec![p; rpm.len()], edge: vec![false; rpm.len()], rpm, ..Curve::default() }
         };
         let m = mean_curve(&[&c(40, 100, 10.0), &c(42, 98, 20.0)]);
         assert_eq!(m.span_rpm(), Some([2100.0, 4900.0]));

@@ -1,9 +1,9 @@
 //! What only the whole job shows: a log that fits another pull better, the usual end of a pull, heat soak within a set.
 
 use super::input::{SetInput, Settings, Vehicle};
-use super::measure::{Lane, MeasureError, Measured, measure, own_parts};
+use super::measure::{Lane, MeasureError, Measured, limit_sources, measure, own_parts, pulls_seen};
 use super::targets::flag_other_targets;
-use crate::limits::{Limit, Sources, evaluate};
+use crate::limits::{Limit, evaluate};
 use crate::log::Flag;
 use crate::pull::align::{Pair, Ratio, Status, align};
 use crate::pull::detect::{PullKind, refine_ended_by};
@@ -45,13 +45,13 @@ fn look_together(sets: &[SetInput], measured: &mut [Vec<Measured>], vehicle: &Ve
                 } else {
                     format!("the engine-computer log of pull {whose} fits this pull clearly better than its own: swapped files?")
                 };
-                refuse(set, &mut pulls[i], i, reason, limits);
+                refuse(set, &mut pulls[i], i, reason, vehicle, limits);
             }
         }
         flag_heat_soak(pulls);
     }
     for (s, i, reason) in odd_clocks(measured) {
-        refuse(&sets[s], &mut measured[s][i], i, reason, limits);
+        refuse(&sets[s], &mut measured[s][i], i, reason, vehicle, limits);
     }
     name_endings(measured, vehicle);
     flag_other_targets(sets, measured);
@@ -103,12 +103,13 @@ fn cross_structure(set: &SetInput, pulls: &[Measured], dyno: usize, ecu: usize, 
     a.structure_rpm.filter(|_| a.status == Status::Aligned)
 }
 
-fn refuse(set: &SetInput, m: &mut Measured, i: usize, reason: String, limits: &[Limit]) {
+fn refuse(set: &SetInput, m: &mut Measured, i: usize, reason: String, vehicle: &Vehicle, limits: &[Limit]) {
     m.alignment = m.alignment.clone().refuse(reason.clone());
     m.flags.push(Flag::new("not_aligned", reason));
     let input = &set.pulls[i];
     let (dyno, ecu) = own_parts(input, m.own_window);
-    let sources = Sources { dyno: &dyno, ecu: ecu.as_deref(), alignment: &m.alignment };
+    let foreign = input.ecu.as_ref().is_some_and(|e| pulls_seen(e).len() > 1);
+    let sources = limit_sources(input, (&dyno, ecu.as_deref()), &m.alignment, m.span.as_ref(), vehicle).with_foreign_log(foreign);
     m.limits = limits.iter().map(|l| evaluate(l, &sources)).collect();
     m.lanes = limits
         .iter()

@@ -28,18 +28,30 @@ pub(super) fn part<'a>(log: &'a Recording, bounds: Option<[f64; 2]>) -> Cow<'a, 
     }
 }
 
-/// Bounds on the engine computer's clock: the dyno's bounds carried over, or a window around the pull when that recording
-/// ran on much longer; `None` keeps it whole.
-pub(super) fn ecu_bounds(span: &PullSpan, dyno: Option<[f64; 2]>, ecu: &Recording, lag_s: Option<f64>) -> Option<[f64; 2]> {
-    let lag = lag_s?;
-    let (first, last) = ecu.span()?;
-    match dyno {
-        Some([a, b]) => Some([a + lag, b + lag]),
-        None if last - first > span.to_s - span.from_s + 2.0 * AROUND_S + MUCH_LONGER_S => {
-            Some([span.from_s + lag - AROUND_S, span.to_s + lag + AROUND_S])
-        }
-        None => None,
-    }
+/// The pull's own part of the engine computer's recording.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub(super) struct EcuPart {
+    /// Bounds on its clock; `None` keeps it whole.
+    pub(super) bounds: Option<[f64; 2]>,
+    /// It holds several pulls and nobody knows which of them is this one.
+    pub(super) foreign: bool,
+}
+
+/// Bounds on the engine computer's clock: what lies between the neighbours of the pull, in either recording, and a window around it when
+/// that recording ran on much longer. `seen` are the pulls in the engine computer's own recording.
+pub(super) fn ecu_part(span: &PullSpan, dyno: Option<[f64; 2]>, ecu: &Recording, seen: &[PullSpan], lag_s: Option<f64>) -> EcuPart {
+    let whole = EcuPart { bounds: None, foreign: false };
+    let Some(lag) = lag_s else { return EcuPart { foreign: seen.len() > 1, ..whole } };
+    let Some((first, last)) = ecu.span() else { return whole };
+    let (from, to) = (span.from_s + lag, span.to_s + lag);
+    let overlap = |s: &PullSpan| s.to_s.min(to) - s.from_s.max(from);
+    let own = (0..seen.len()).filter(|&i| overlap(&seen[i]) > 0.0).max_by(|&i, &j| overlap(&seen[i]).total_cmp(&overlap(&seen[j])));
+    let all: Vec<[f64; 2]> = seen.iter().enumerate().map(|(i, s)| if Some(i) == own { [from, to] } else { [s.from_s, s.to_s] }).collect();
+    let between = own.and_then(|i| own_bounds(&all, i));
+    let ran_on = last - first > span.to_s - span.from_s + 2.0 * AROUND_S + MUCH_LONGER_S;
+    let about = ran_on.then_some([from - AROUND_S, to + AROUND_S]);
+    let bounds = [dyno.map(|[a, b]| [a + lag, b + lag]), between, about].into_iter().flatten();
+    EcuPart { bounds: bounds.reduce(|x, y| [x[0].max(y[0]), x[1].min(y[1])]), foreign: false }
 }
 
 #[cfg(test)]
@@ -64,9 +76,14 @@ mod tests {
     fn an_engine_log_that_ran_on_is_cut_and_a_short_one_is_whole() {
         let log = |seconds: usize| Recording { t: (0..=seconds).map(|i| i as f64).collect(), ..Recording::default() };
         let s = span(10.0, 18.0);
-        assert_eq!(ecu_bounds(&s, None, &log(40), Some(5.0)), None);
-        assert_eq!(ecu_bounds(&s, None, &log(900), Some(5.0)), Some([7.0, 31.0]));
-        assert_eq!(ecu_bounds(&s, Some([2.0, 21.0]), &log(40), Some(5.0)), Some([7.0, 26.0]));
-        assert_eq!(ecu_bounds(&s, Some([2.0, 21.0]), &log(40), None), None);
+        let bounds = |dyno, seconds, seen: &[PullSpan], lag| ecu_part(&s, dyno, &log(seconds), seen, lag).bounds;
+        assert_eq!(bounds(None, 40, &[], Some(5.0)), None);
+        assert_eq!(bounds(None, 900, &[], Some(5.0)), Some([7.0, 31.0]));
+        assert_eq!(bounds(Some([2.0, 21.0]), 40, &[], Some(5.0)), Some([7.0, 26.0]));
+        assert_eq!(bounds(Some([2.0, 21.0]), 40, &[], None), None);
+        let seen = [span(15.2, 23.0), span(29.0, 37.0)];
+        assert_eq!(bounds(None, 45, &seen, Some(5.0)), Some([7.0, 26.0]), "a neighbour that only the engine computer saw");
+        assert!(ecu_part(&s, None, &log(45), &seen, None).foreign, "which of the two is not known");
+        assert!(!ecu_part(&s, None, &log(45), &seen[..1], None).foreign);
     }
 }

@@ -1,15 +1,11 @@
 //! The verdict on prepared samples: over first, then every way the data may fail to answer, then close or clear.
 
-use super::model::{Limit, Verdict};
+use super::evaluate::{Sources, Traced};
+use super::model::Verdict;
 use super::windows::{Held, highest_held};
-use crate::log::Series;
+use super::{holes, knock};
 use crate::pull::held::{BAND_SHARE, MIN_HOLD_S};
-use crate::signal::hygiene::{frozen, saturated, swept};
-
-/// A gap inside the gate longer than this, or than the sustain time, hides too much, s.
-const MAX_GAP_S: f64 = 0.2;
-/// Half of the last digit of the time stamps recorders write, s.
-const STAMP_S: f64 = 5e-4;
+use crate::signal::stuck::{Still, Watched};
 
 pub(super) struct Judged {
     pub(super) verdict: Verdict,
@@ -19,14 +15,18 @@ pub(super) struct Judged {
     pub(super) reason: Option<String>,
 }
 
-pub(super) fn judge(limit: &Limit, s: &Series, gated: &[bool], thresholds: &[Option<f64>], speed: Option<&Series>) -> Judged {
+/// Judges a traced limit.
+pub(super) fn judge(traced: &Traced<'_>, sources: &Sources<'_>) -> Judged {
+    let Traced { limit, s, gated, thresholds, .. } = traced;
     let sign = limit.direction.sign();
     let excess: Vec<f64> = s.v.iter().zip(thresholds).map(|(v, t)| t.map_or(f64::NAN, |t| sign * (v - t))).collect();
     let usable: Vec<bool> = (0..s.len()).map(|i| gated[i] && excess[i].is_finite()).collect();
     let mut held: Option<Held> = None;
     for (a, b) in runs(&usable) {
-        let sparse =
-            (a..b).find(|&i| spacing(&s.t, i) > limit.sustain_s / 2.0 && excess[i] > 0.0).map(|i| Held { from: i, to: i, at: i, level: excess[i] });
+        let sparse = (a..b)
+            .filter(|&i| spacing(&s.t, i) > limit.sustain_s / 2.0 && excess[i] > 0.0)
+            .max_by(|&i, &j| excess[i].total_cmp(&excess[j]))
+            .map(|i| Held { from: i, to: i, at: i, level: excess[i] });
         for h in [highest_held(&s.t, &excess, a, b, limit.sustain_s), sparse].into_iter().flatten() {
             if held.is_none_or(|x| h.level > x.level) {
                 held = Some(h);
@@ -40,17 +40,20 @@ pub(super) fn judge(limit: &Limit, s: &Series, gated: &[bool], thresholds: &[Opt
         return Judged { verdict: Verdict::Over, held: Some(h), over_run: Some(run), reason: Some(reason) };
     }
     let done = |verdict, reason: Option<String>| Judged { verdict, held, over_run: None, reason };
+    if let Some(why) = holes::hole(traced) {
+        return done(Verdict::CantTell, Some(why));
+    }
     if !gated.iter().any(|g| *g) {
         return done(Verdict::NotReached, Some("the gate was never true".into()));
     }
-    if let Some(why) = cannot_answer(limit, s, gated, thresholds, speed) {
+    if let Some(why) = cannot_answer(traced, sources) {
         return done(Verdict::CantTell, Some(why));
     }
     let Some(h) = held else {
         return done(Verdict::NotReached, Some(format!("the gate never held for {} s", limit.sustain_s)));
     };
     let verdict = if h.level > -limit.caution { Verdict::Close } else { Verdict::Clear };
-    done(verdict, reach(limit, s, gated, speed))
+    done(verdict, reach(traced))
 }
 
 fn spacing(t: &[f64], i: usize) -> f64 {
@@ -86,46 +89,55 @@ fn over_run(excess: &[f64], usable: &[bool], h: Held) -> (usize, usize) {
     (a, b)
 }
 
-fn cannot_answer(limit: &Limit, s: &Series, gated: &[bool], thresholds: &[Option<f64>], speed: Option<&Series>) -> Option<String> {
-    let touches = |a: usize, b: usize| gated[a..b].iter().any(|g| *g);
+fn cannot_answer(traced: &Traced<'_>, sources: &Sources<'_>) -> Option<String> {
+    let Traced { limit, s, gated, thresholds, speed, .. } = traced;
+    let label = limit.channel.label();
+    let touches = |x: &Still| gated[x.from..x.to].iter().any(|g| *g);
+    let when = |x: &Still| format!("from {:.2} to {:.2} s", s.t[x.from], s.t[x.to - 1]);
     if let Some(kind) = limit.channel.kind() {
         let toward = limit.direction.sign() > 0.0;
-        if let Some((a, b, _)) = saturated(&s.t, &s.v, kind).into_iter().find(|(a, b, top)| *top == toward && touches(*a, *b)) {
-            return Some(format!(
-                "{} sat at the end of its range ({}) from {:.2} to {:.2} s, short of the limit: beyond is unknown",
-                limit.channel.label(),
-                s.v[a],
-                s.t[a],
-                s.t[b - 1]
-            ));
+        let pull = traced.judged_span();
+        let watched = Watched { s, kind, speed: speed.as_ref(), pull };
+        if let Some((x, _)) = watched.at_end().into_iter().find(|(x, top)| *top == toward && touches(x)) {
+            return Some(format!("{label} sat at the end of its range ({}) {}, short of the limit: beyond is unknown", x.value, when(&x)));
         }
-        let was_swept = |a: usize, b: usize| match speed {
-            Some(n) => swept(n, s.t[a], s.t[b]),
-            None => (a..=b).all(|i| gated[i]),
-        };
-        if let Some((a, b)) = frozen(&s.t, &s.v, kind, was_swept).filter(|(a, b)| touches(*a, *b)) {
-            return Some(format!("{} stood still at {} from {:.2} to {:.2} s: frozen sensor?", limit.channel.label(), s.v[a], s.t[a], s.t[b - 1]));
+        if let Some(x) = watched.frozen().into_iter().find(touches) {
+            return Some(format!("{label} stood still at {} {}: frozen sensor?", x.value, when(&x)));
+        }
+        if matches!(kind.name, "knock_retard" | "knock_level") && deaf(traced, sources, pull) {
+            return Some(match kind.name {
+                "knock_level" => format!("{label} does not grow with engine speed: it may not hear the engine"),
+                _ => format!("{label} stayed at nothing and no live knock level stands beside it: nobody knows whether knock control was listening"),
+            });
         }
     }
-    let longest = if limit.sustain_s > 0.0 { limit.sustain_s.min(MAX_GAP_S) } else { MAX_GAP_S };
-    if let Some(i) = (1..s.len()).find(|&i| gated[i - 1] && gated[i] && s.t[i] - s.t[i - 1] > longest + STAMP_S) {
-        return Some(format!("{} has a gap of {:.2} s at {:.2} s, longer than {longest} s", limit.channel.label(), s.t[i] - s.t[i - 1], s.t[i - 1]));
-    }
-    if (0..s.len()).any(|i| gated[i] && thresholds[i].is_none()) {
+    let inside = |t: f64| traced.judged_span().is_none_or(|[a, b]| t >= a && t <= b);
+    if (0..s.len()).any(|i| gated[i] && thresholds[i].is_none() && inside(s.t[i])) {
         return Some("the threshold curve does not reach over the whole gated range".into());
     }
     None
 }
 
-fn reach(limit: &Limit, s: &Series, gated: &[bool], speed: Option<&Series>) -> Option<String> {
+/// Whether knock was not listened to: retard at nothing without a live level, or a level that does not hear the engine.
+fn deaf(traced: &Traced<'_>, sources: &Sources<'_>, pull: Option<[f64; 2]>) -> bool {
+    let level = sources.found("knock_level", traced.clock);
+    let span = pull.unwrap_or([f64::NEG_INFINITY, f64::INFINITY]);
+    let live = level.as_ref().zip(traced.speed.as_ref()).is_some_and(|(l, n)| knock::is_live(l, n, span));
+    let retard = traced.limit.channel.kind().is_some_and(|k| k.name == "knock_retard");
+    !live && !(retard && knock::responds(&traced.s, level.as_ref()))
+}
+
+fn reach(traced: &Traced<'_>) -> Option<String> {
+    let Traced { limit, s, gated, speed, .. } = traced;
     let at: Vec<(f64, f64)> =
-        speed.map_or_else(Vec::new, |n| (0..s.len()).filter(|&i| gated[i]).filter_map(|i| Some((s.t[i], n.at(s.t[i])?))).collect());
+        speed.as_ref().map_or_else(Vec::new, |n| (0..s.len()).filter(|&i| gated[i]).filter_map(|i| Some((s.t[i], n.at(s.t[i])?))).collect());
     let top = at.iter().map(|p| p.1).reduce(f64::max).map(|rpm| format!("measured up to {:.0} rpm", (rpm / 10.0).floor() * 10.0));
+    let open = traced.extent.filter(|e| e.open).map(|_| "end of log".to_owned());
     let slow = limit.channel.kind().is_some_and(|k| k.name == "exhaust_temp").then(|| match longest_held(&at) {
         s if s >= MIN_HOLD_S => format!("one speed held for {s:.0} s at most, not sustained load"),
         _ => "for a sweep, not sustained load".to_owned(),
     });
-    let all: Vec<String> = top.into_iter().chain(slow).collect();
+    let all: Vec<String> = top.into_iter().chain(open).chain(slow).chain(traced.gate.said.iter().cloned()).collect();
     (!all.is_empty()).then(|| all.join(", "))
 }
 

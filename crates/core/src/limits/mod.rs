@@ -1,12 +1,19 @@
 //! Limits: what must not be crossed, judged on raw samples, never silently unmeasured.
 
 mod evaluate;
+mod extent;
+mod gate;
+mod holes;
+#[cfg(test)]
+mod honest_tests;
 mod judge;
+mod knock;
 mod lane;
 mod model;
 #[cfg(test)]
 mod tests;
 mod windows;
 
+pub use extent::{Extent, Extents};
 pub use evaluate::{Sources, Traced, evaluate, trace};
 pub use model::{Direction, GateTerm, Limit, LimitError, LimitOutcome, Severity, Threshold, Verdict};

@@ -26,7 +26,7 @@ fn ecu(base: f64, edit: impl Fn(f64, f64) -> f64) -> Recording {
 
 fn judge_one(limit: &Limit, ecu: &Recording) -> LimitOutcome {
     let dyno = Recording::default();
-    evaluate(limit, &Sources { dyno: &dyno, ecu: Some(ecu), alignment: &Alignment::single_log() })
+    evaluate(limit, &Sources::new(&dyno, Some(ecu), &Alignment::single_log(), None))
 }
 
 #[test]
@@ -125,7 +125,7 @@ fn a_gate_in_the_other_log_needs_alignment() {
     let dyno = recording(full.t.iter().map(|t| t - 12.0).collect(), vec![("throttle", throttle)]);
     let mut a = Alignment::single_log();
     (a.status, a.lag_s) = (Status::Aligned, Some(12.0));
-    let with = |a: &Alignment| evaluate(&lean(), &Sources { dyno: &dyno, ecu: Some(&only), alignment: a });
+    let with = |a: &Alignment| evaluate(&lean(), &Sources::new(&dyno, Some(&only), a, None));
     assert_eq!(with(&a).verdict, Verdict::Clear);
     let refused = with(&a.clone().refuse("another pull's log"));
     assert_eq!(refused.verdict, Verdict::CantTell);
@@ -159,7 +159,8 @@ fn the_lane_shows_share_used_along_rpm() {
     let e = ecu(0.82, |t, v| if t > 4.0 && t < 5.0 { 0.93 } else { v });
     let dyno = Recording::default();
     let grid: Vec<f64> = (40..130).map(|k| f64::from(k) * 50.0).collect();
-    let sources = Sources { dyno: &dyno, ecu: Some(&e), alignment: &Alignment::single_log() };
+    let single = Alignment::single_log();
+    let sources = Sources::new(&dyno, Some(&e), &single, None);
     let lane = trace(&lean(), &sources).unwrap().lane(&grid, 50.0, 0.0, 8.0).unwrap();
     assert!(lane[grid.iter().position(|g| *g == 4900.0).unwrap()].unwrap() > 1.2);
     assert!(lane[grid.iter().position(|g| *g == 3000.0).unwrap()].unwrap() < 0.5);

@@ -7,6 +7,8 @@ use serde::{Deserialize, Serialize};
 
 /// Throttle or pedal counts as full from here, %.
 pub const FULL_THROTTLE: f64 = 90.0;
+/// A plate or pedal that stops lower in the whole recording is full from there on, when it is at least this far open, % (our choice).
+const LOWEST_FULL: f64 = 75.0;
 /// A pull lasts at least this long, s.
 pub const MIN_DURATION_S: f64 = 1.5;
 /// A pull covers at least this much, rpm.
@@ -106,8 +108,8 @@ impl Load {
     /// Where the load is full: by throttle, else where torque is at least that share of its high values, else everywhere.
     fn mask(&self, t: &[f64], share: f64) -> Vec<bool> {
         if let Some(s) = &self.throttle {
-            let mut s = s.reader();
-            return t.iter().map(|t| s.at(*t).is_some_and(|v| v >= FULL_THROTTLE)).collect();
+            let (full, mut s) = (full_throttle(s), s.reader());
+            return t.iter().map(|t| s.at(*t).is_some_and(|v| v >= full)).collect();
         }
         if let Some(s) = &self.torque {
             let high = ranked(&mut s.v.clone(), 95);
@@ -118,6 +120,13 @@ impl Load {
         }
         vec![true; t.len()]
     }
+}
+
+/// From where a plate or pedal counts as full, %: 90, or just under the plateau it stays at when it never gets there.
+pub fn full_throttle(s: &Series) -> f64 {
+    let top = s.v.iter().copied().fold(0.0, f64::max);
+    let near = s.v.iter().filter(|v| **v >= 0.97 * top).count();
+    if top < FULL_THROTTLE && top >= LOWEST_FULL && near * 20 >= s.len() { 0.95 * top } else { FULL_THROTTLE }
 }
 
 /// Finds every pull in a speed trace. `scale` brings the trace to engine rpm for the minimum span.

@@ -79,6 +79,8 @@ fn a_cruise_to_warm_up_is_no_step_test() {
 fn trace(s: &Series, torque: impl Fn(f64) -> f64) -> PowerTrace {
     let torque_nm: Vec<f64> = s.t.iter().map(|t| torque(*t)).collect();
     PowerTrace {
+        starts: vec![0],
+        cuts: Vec::new(),
         power_kw: s.v.iter().zip(&torque_nm).map(|(n, q)| n * q * crate::units::RAD_S_PER_RPM / 1000.0).collect(),
         torque_nm,
         t: s.t.clone(),

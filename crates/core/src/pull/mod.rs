@@ -1,6 +1,7 @@
 //! One pull: found in a log, aligned with the engine computer, turned into power.
 
 pub mod align;
+pub mod cuts;
 pub mod detect;
 pub mod held;
 pub mod power;

@@ -1,6 +1,7 @@
 //! From drum, brake or hub to engine-referred power and torque, on the dyno's own clock.
 
-use super::detect::PullSpan;
+use super::cuts;
+use super::detect::{PullKind, PullSpan};
 use crate::linalg::polyfit;
 use crate::log::{Flag, Recording, Series};
 use crate::signal::hygiene::spikes;
@@ -104,6 +105,10 @@ pub struct PowerTrace {
     pub filter: FilterRecord,
     /// True when a coast-down loss was added: an estimate, never mixed with plain figures.
     pub estimated: bool,
+    /// Index where each segment begins: nothing is filtered or read from one into the next.
+    pub starts: Vec<usize>,
+    /// Cuts of fuel, spark or torque within the pull, s.
+    pub cuts: Vec<[f64; 2]>,
     /// Findings.
     pub flags: Vec<Flag>,
 }
@@ -185,6 +190,9 @@ fn raw(log: &Recording, dyno: &Dyno, ratio: f64) -> Result<Raw, PowerError> {
 /// Brake, hub, PTO, engine: `P = T·ω + I·ω·α`; inertia drum: `P = I·ω·α`; a coast-down adds `T_loss(ω)·ω`;
 /// a rotating inertia adds `I_r·ω_e·α_e` at the engine. Torque shown is `P/ω_e`.
 ///
+/// `said` are cuts known from a channel, on the dyno's clock; those that the torque itself shows are added. The curve is split there
+/// before it is filtered, and what lies inside is left out.
+///
 /// # Errors
 /// [`PowerError`] when a channel or the inertia is missing or the pull is too short.
 pub fn derive(
@@ -194,6 +202,7 @@ pub fn derive(
     ratio: f64,
     coast: Option<&CoastDown>,
     smoothing_s: f64,
+    said: &[[f64; 2]],
 ) -> Result<PowerTrace, PowerError> {
     let inertia = match (dyno.kind, dyno.inertia_kg_m2) {
         (DynoKind::RollerInertia, None) => return Err(PowerError::MissingInertia),
@@ -208,7 +217,12 @@ pub fn derive(
         return Err(PowerError::TooShort { samples: b.saturating_sub(a) });
     }
     let mut flags = Vec::new();
-    let keep = without_spikes(&raw, a, b, &mut flags);
+    let cuts = cuts_of(&raw, a..b, span, said);
+    let mut keep = without_spikes(&raw, a, b, &mut flags);
+    keep.retain(|&i| cuts.iter().all(|c| raw.t[i] <= c[0] || raw.t[i] >= c[1]));
+    if keep.len() < 8 {
+        return Err(PowerError::TooShort { samples: keep.len() });
+    }
     let t: Vec<f64> = keep.iter().map(|&i| raw.t[i]).collect();
     let step = median_step(&t).unwrap_or(0.01);
     let mut out = PowerTrace {
@@ -220,9 +234,12 @@ pub fn derive(
         rate: Vec::with_capacity(t.len()),
         filter: FilterRecord { window_s: smoothing_s, samples: 0, real_timestamps: false },
         estimated: coast.is_some(),
+        starts: Vec::new(),
+        cuts: Vec::new(),
         flags: Vec::new(),
     };
-    for segment in segments(&t, (5.0 * step).max(0.3)) {
+    for segment in segments(&t, (5.0 * step).max(0.3), &cuts) {
+        out.starts.push(out.t.len());
         let idx = &keep[segment.clone()];
         let ts = &t[segment];
         let speed: Vec<f64> = idx.iter().map(|&i| raw.shaft_rpm[i]).collect();
@@ -255,8 +272,36 @@ pub fn derive(
             format!("samples are {step:.3} s apart: too few in the {smoothing_s} s window, so the curve is unfiltered"),
         ));
     }
+    if !cuts.is_empty() {
+        let places: Vec<String> = cuts.iter().filter_map(|c| Some(format!("{:.0} rpm", speed_at(&out, c[0])?))).collect();
+        let n = cuts.len();
+        let text = format!(
+            "power was cut {} within the pull, at {}: the curve is split there, and nothing is read across",
+            if n == 1 { "once".to_owned() } else { format!("{n} times") },
+            places.join(", ")
+        );
+        flags.push(Flag::new("power_cut", text));
+    }
+    out.cuts = cuts;
     out.flags = flags;
     Ok(out)
+}
+
+/// Engine speed of the last sample not after a time.
+fn speed_at(p: &PowerTrace, t: f64) -> Option<f64> {
+    p.t.partition_point(|x| *x <= t).checked_sub(1).and_then(|i| p.rpm.get(i)).or(p.rpm.first()).copied()
+}
+
+/// Cuts within a pull, from what was said and from raw torque. Where speeds are held, torque comes and goes with the steps.
+fn cuts_of(raw: &Raw, range: std::ops::Range<usize>, span: &PullSpan, said: &[[f64; 2]]) -> Vec<[f64; 2]> {
+    if span.kind == PullKind::HeldSteps {
+        return Vec::new();
+    }
+    let mut all = said.to_vec();
+    if let Some(q) = &raw.torque {
+        all.extend(cuts::from_torque(&raw.t[range.clone()], &q[range]));
+    }
+    cuts::joined(all, span.from_s, span.to_s)
 }
 
 /// Indices of `a..b` that are finite and no spike in speed or torque.
@@ -279,12 +324,13 @@ fn without_spikes(raw: &Raw, a: usize, b: usize, flags: &mut Vec<Flag>) -> Vec<u
     (a..b).filter(|i| !speed[i - a] && torque.as_ref().is_none_or(|m| !m[i - a])).collect()
 }
 
-/// Splits where consecutive samples are further apart than `gap`; nothing is ever smoothed across.
-fn segments(t: &[f64], gap: f64) -> Vec<std::ops::Range<usize>> {
+/// Splits where consecutive samples are further apart than `gap`, and at cuts; nothing is ever smoothed across.
+fn segments(t: &[f64], gap: f64, cuts: &[[f64; 2]]) -> Vec<std::ops::Range<usize>> {
+    let cut_between = |a: f64, b: f64| cuts.iter().any(|c| a <= c[0] + 1e-9 && b >= c[1] - 1e-9);
     let mut out = Vec::new();
     let mut start = 0;
     for i in 1..=t.len() {
-        if i == t.len() || t[i] - t[i - 1] > gap {
+        if i == t.len() || t[i] - t[i - 1] > gap || cut_between(t[i - 1], t[i]) {
             if i - start >= 2 {
                 out.push(start..i);
             }

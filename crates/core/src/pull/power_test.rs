@@ -24,7 +24,7 @@ fn dyno(kind: DynoKind, inertia: Option<f64>) -> Dyno {
 fn hub_power_is_torque_times_speed_and_torque_is_engine_referred() {
     let rpm: Vec<f64> = (0..500).map(|i| 500.0 + f64::from(i)).collect();
     let l = log(&[("roller_speed", rpm), ("hub_torque", vec![800.0; 500])], 100.0);
-    let p = derive(&l, &whole(&l), &dyno(DynoKind::Hub, None), 4.0, None, 0.25).unwrap();
+    let p = derive(&l, &whole(&l), &dyno(DynoKind::Hub, None), 4.0, None, 0.25, &[]).unwrap();
     for k in [10, 250, 490] {
         assert!((p.torque_nm[k] - 200.0).abs() < 1e-6);
         assert!((p.power_kw[k] - 200.0 * p.rpm[k] * RAD_S_PER_RPM / 1000.0).abs() < 1e-9);
@@ -36,10 +36,10 @@ fn hub_power_is_torque_times_speed_and_torque_is_engine_referred() {
 fn a_drum_of_known_inertia_weighs_the_acceleration() {
     let rpm: Vec<f64> = (0..400).map(|i| 300.0 + 2.0 * f64::from(i)).collect();
     let l = log(&[("roller_speed", rpm)], 100.0);
-    let p = derive(&l, &whole(&l), &dyno(DynoKind::RollerInertia, Some(10.0)), 3.0, None, 0.25).unwrap();
+    let p = derive(&l, &whole(&l), &dyno(DynoKind::RollerInertia, Some(10.0)), 3.0, None, 0.25, &[]).unwrap();
     let want = 10.0 * 200.0 * RAD_S_PER_RPM / 3.0;
     assert!((p.torque_nm[200] - want).abs() < 1e-6, "{} {want}", p.torque_nm[200]);
-    assert_eq!(derive(&l, &whole(&l), &dyno(DynoKind::RollerInertia, None), 3.0, None, 0.25).unwrap_err(), PowerError::MissingInertia);
+    assert_eq!(derive(&l, &whole(&l), &dyno(DynoKind::RollerInertia, None), 3.0, None, 0.25, &[]).unwrap_err(), PowerError::MissingInertia);
 }
 
 #[test]
@@ -62,7 +62,7 @@ fn a_coast_down_recovers_its_own_loss_and_marks_an_estimate() {
 #[test]
 fn missing_torque_is_a_sentence() {
     let l = log(&[("roller_speed", vec![500.0; 50])], 50.0);
-    let e = derive(&l, &whole(&l), &dyno(DynoKind::Hub, None), 4.0, None, 0.25).unwrap_err();
+    let e = derive(&l, &whole(&l), &dyno(DynoKind::Hub, None), 4.0, None, 0.25, &[]).unwrap_err();
     assert_eq!(e.to_string(), "no torque channel: a hub dyno recording needs hub_torque in N·m");
 }
 
@@ -72,7 +72,7 @@ fn a_spike_is_left_out_of_the_curve_and_said() {
     let mut torque: Vec<f64> = (0..500).map(|i| 800.0 + f64::from(i % 5)).collect();
     torque[250] = 5000.0;
     let l = log(&[("roller_speed", rpm), ("hub_torque", torque)], 100.0);
-    let p = derive(&l, &whole(&l), &dyno(DynoKind::Hub, None), 4.0, None, 0.25).unwrap();
+    let p = derive(&l, &whole(&l), &dyno(DynoKind::Hub, None), 4.0, None, 0.25, &[]).unwrap();
     assert_eq!(p.t.len(), 499);
     assert!(p.torque_nm.iter().all(|t| *t < 205.0));
     assert_eq!(p.flags[0].kind, "spikes");
@@ -80,7 +80,7 @@ fn a_spike_is_left_out_of_the_curve_and_said() {
 
 #[test]
 fn a_gap_is_never_smoothed_across() {
-    assert_eq!(segments(&[0.0, 0.1, 0.2, 1.0, 1.1], 0.3), vec![0..3, 3..5]);
+    assert_eq!(segments(&[0.0, 0.1, 0.2, 1.0, 1.1], 0.3, &[]), vec![0..3, 3..5]);
 }
 
 #[test]
@@ -88,9 +88,37 @@ fn without_smoothing_an_inertia_still_weighs_a_smoothed_rate() {
     let rpm: Vec<f64> = (0..600).map(|i| 500.0 + 1.4 * f64::from(i) + if i % 2 == 0 { 0.4 } else { -0.4 }).collect();
     let l = log(&[("roller_speed", rpm), ("hub_torque", vec![800.0; 600])], 100.0);
     let with = Dyno { rotating_inertia_kg_m2: Some(0.16), ..dyno(DynoKind::Hub, None) };
-    let p = derive(&l, &whole(&l), &with, 4.0, None, 0.0).unwrap();
+    let p = derive(&l, &whole(&l), &with, 4.0, None, 0.0, &[]).unwrap();
     let want = 200.0 + 0.16 * 140.0 * 4.0 * RAD_S_PER_RPM;
     for k in 100..500 {
         assert!((p.torque_nm[k] - want).abs() < 1.5, "{k}: {} {want}", p.torque_nm[k]);
     }
+}
+
+#[test]
+fn a_cut_splits_the_curve_before_the_filter_and_leaves_no_false_peak_beside_it() {
+    let n = 600;
+    let rpm: Vec<f64> = (0..n).map(|i| 500.0 + f64::from(i)).collect();
+    // Torque falls gently, so that the true peak of torque is at the start and power is smooth.
+    let smooth = |i: i32| 800.0 - 0.3 * f64::from(i);
+    let cut = |i: i32| (300..312).contains(&i);
+    let torque: Vec<f64> = (0..n).map(|i| if cut(i) { -120.0 } else { smooth(i) }).collect();
+    let whole_torque: Vec<f64> = (0..n).map(smooth).collect();
+    let with = |q: Vec<f64>, said: &[[f64; 2]]| {
+        let l = log(&[("roller_speed", rpm.clone()), ("hub_torque", q)], 100.0);
+        derive(&l, &whole(&l), &dyno(DynoKind::Hub, None), 4.0, None, 0.25, said).unwrap()
+    };
+    let clean = with(whole_torque, &[]);
+    let found = with(torque.clone(), &[]);
+    assert_eq!((clean.starts.len(), found.starts.len(), found.cuts.len()), (1, 2, 1), "{:?}", found.cuts);
+    assert!(found.flags.iter().any(|f| f.kind == "power_cut" && f.text.contains("3196 rpm")), "{:?}", found.flags);
+    for (i, t) in found.t.iter().enumerate() {
+        assert!(!(2.995..3.115).contains(t), "nothing inside the cut is kept: {t}");
+        let k = (t * 100.0).round() as usize;
+        assert!((found.torque_nm[i] - smooth(k as i32) / 4.0).abs() < 1e-6, "at {t} s: {} beside a cut", found.torque_nm[i]);
+        let beside = (2.995 - t).abs().min((t - 3.115).abs()) < 0.11;
+        assert!(!beside || found.edge[i], "half a window beside the cut is barred from peaks: {t}");
+    }
+    let said = with((0..n).map(smooth).collect(), &[[3.0, 3.1]]);
+    assert_eq!(said.starts.len(), 2, "a channel says it where torque does not");
 }

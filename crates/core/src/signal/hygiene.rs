@@ -2,8 +2,9 @@
 // Repeats and rests are meant to the bit here: a sensor that stands still repeats its value exactly.
 #![allow(clippy::float_cmp)]
 
-use crate::channel::Kind;
-use crate::log::{Flag, Recording, Series};
+use super::stuck::{Still, Watched};
+use crate::channel::Rest;
+use crate::log::{Flag, Recording};
 use thiserror::Error;
 
 /// Time that cannot be repaired.
@@ -108,72 +109,9 @@ pub fn median_in_place(v: &mut [f64]) -> f64 {
     if even { (*m + low.iter().copied().fold(f64::NEG_INFINITY, f64::max)) / 2.0 } else { *m }
 }
 
-/// Runs of one exact value, as index ranges with their value.
-fn runs(v: &[f64]) -> Vec<(usize, usize, f64)> {
-    let mut out: Vec<(usize, usize, f64)> = Vec::new();
-    for (i, &x) in v.iter().enumerate() {
-        match out.last_mut() {
-            Some((_, end, value)) if *value == x && *end == i => *end = i + 1,
-            _ => out.push((i, i + 1, x)),
-        }
-    }
-    out
-}
-
-/// Index ranges where a sensor sits at an end of its range, at the top (`true`) or the bottom.
-///
-/// A sensor that normally moves and holds its exact extreme for ≥ 6 samples and ≥ 0.15 s is taken to be at its end
-/// (our choice). Kinds that rest at an extreme by nature (throttle, retard, slow temperatures) are not judged.
-pub fn saturated(t: &[f64], v: &[f64], kind: &Kind) -> Vec<(usize, usize, bool)> {
-    saturated_runs(t, v, kind, &runs(v))
-}
-
-fn saturated_runs(t: &[f64], v: &[f64], kind: &Kind, all: &[(usize, usize, f64)]) -> Vec<(usize, usize, bool)> {
-    if !kind.saturates || v.len() < 12 || kind.name == "exhaust_temp" && v.len() < 30 {
-        return Vec::new();
-    }
-    let (low, high) = v.iter().fold((f64::INFINITY, f64::NEG_INFINITY), |(a, b), x| (a.min(*x), b.max(*x)));
-    if low == high {
-        return Vec::new();
-    }
-    let typical = v.len() as f64 / all.len() as f64;
-    all.iter()
-        .filter(|(a, b, x)| {
-            let long = (b - a) >= 6 && t[*b - 1] - t[*a] >= 0.15 && (b - a) as f64 >= 4.0 * typical.max(1.0);
-            let held = kind.name != "exhaust_temp" || t[*b - 1] - t[*a] >= 1.5;
-            long && held && (*x == low || *x == high)
-        })
-        .map(|(a, b, x)| (*a, *b, *x == high))
-        .collect()
-}
-
-/// Longest stretch at one exact value while the engine was swept, when that is longer than a live sensor can stay.
-/// Returns the index range. `swept(a, b)` says whether the engine moved enough between two samples to expect movement.
-pub fn frozen(t: &[f64], v: &[f64], kind: &Kind, swept: impl Fn(usize, usize) -> bool) -> Option<(usize, usize)> {
-    frozen_runs(t, kind, &runs(v), swept)
-}
-
-fn frozen_runs(t: &[f64], kind: &Kind, all: &[(usize, usize, f64)], swept: impl Fn(usize, usize) -> bool) -> Option<(usize, usize)> {
-    let limit = kind.frozen_after_s?;
-    all.iter().filter(|(a, b, _)| b - a >= 5 && t[b - 1] - t[*a] > limit && swept(*a, b - 1)).max_by_key(|(a, b, _)| b - a).map(|(a, b, _)| (*a, *b))
-}
-
-/// The engine must be swept this far for a resting sensor to be called frozen, rpm (our choice).
-const SWEPT_RPM: f64 = 500.0;
-
-/// Whether the engine moved enough between two times to expect every live sensor to move.
-pub fn swept(speed: &Series, from_s: f64, to_s: f64) -> bool {
-    let inside = speed.between(from_s, to_s);
-    let ends = [speed.at(from_s), speed.at(to_s)];
-    // The extremes, not the ends: up through a pull and down again afterwards is swept too.
-    let (low, high) =
-        inside.v.iter().copied().chain(ends.into_iter().flatten()).fold((f64::INFINITY, f64::NEG_INFINITY), |(a, b), v| (a.min(v), b.max(v)));
-    high - low >= SWEPT_RPM
-}
-
-/// What stands out in a recording's sensors, in words: gaps, ends of range, sensors that stood still while the engine swept.
-/// Nothing is changed; limits judge the same samples on their own.
-pub fn look_over(log: &Recording) -> Vec<Flag> {
+/// What stands out in a recording's sensors, in words: gaps, and in the pull ends of range and sensors that stood still.
+/// Nothing is changed; limits judge the same samples on their own. `pull` is its start and end on the recording's clock.
+pub fn look_over(log: &Recording, pull: Option<[f64; 2]>) -> Vec<Flag> {
     let speed = log.series("engine_speed").or_else(|| log.series("roller_speed"));
     let mut out = Vec::new();
     if let Some(step) = super::savgol::median_step(&log.t)
@@ -182,24 +120,15 @@ pub fn look_over(log: &Recording) -> Vec<Flag> {
         out.push(Flag::new("gap", format!("{}: nothing was recorded for {:.1} s from {:.2} s", log.name, w[1] - w[0], w[0])));
     }
     for channel in log.channels.keys() {
-        let (Some(kind), Some(s)) = (channel.kind(), log.series(channel.as_str())) else { continue };
-        if !kind.saturates && kind.frozen_after_s.is_none() {
-            continue;
-        }
-        let all = runs(&s.v);
-        if let Some((a, b, top)) = saturated_runs(&s.t, &s.v, kind, &all).into_iter().max_by_key(|(a, b, _)| b - a) {
+        let Some(kind) = channel.kind().filter(|k| k.saturates || k.rest != Rest::Natural) else { continue };
+        let Some(s) = log.series(channel.as_str()) else { continue };
+        let watched = Watched { s: &s, kind, speed: speed.as_ref(), pull };
+        let lasts = |x: &Still| s.t[x.to - 1] - s.t[x.from];
+        if let Some((x, top)) = watched.at_end().into_iter().max_by(|a, b| lasts(&a.0).total_cmp(&lasts(&b.0))) {
             let end = if top { "top" } else { "bottom" };
-            out.push(Flag::new(
-                "saturated",
-                format!("{} sat at the {end} of its range ({}) for {:.1} s", channel.label(), s.v[a], s.t[b - 1] - s.t[a]),
-            ));
-        }
-        let swept = |a: usize, b: usize| speed.as_ref().is_some_and(|n| swept(n, s.t[a], s.t[b]));
-        if let Some((a, b)) = frozen_runs(&s.t, kind, &all, swept) {
-            out.push(Flag::new(
-                "frozen",
-                format!("{} stood still at {} for {:.1} s while the engine swept", channel.label(), s.v[a], s.t[b - 1] - s.t[a]),
-            ));
+            out.push(Flag::new("saturated", format!("{} sat at the {end} of its range ({}) for {:.1} s", channel.label(), x.value, lasts(&x))));
+        } else if let Some(x) = watched.frozen().into_iter().max_by(|a, b| lasts(a).total_cmp(&lasts(b))) {
+            out.push(Flag::new("frozen", format!("{} stood still at {} for {:.1} s while the engine swept", channel.label(), x.value, lasts(&x))));
         }
     }
     out
@@ -209,17 +138,7 @@ pub fn look_over(log: &Recording) -> Vec<Flag> {
 mod tests {
     use super::*;
 
-    #[test]
-    fn up_through_a_pull_and_down_again_is_swept() {
-        let speed = Series { t: vec![0.0, 4.0, 5.5], v: vec![4200.0, 6700.0, 4250.0] };
-        assert!(swept(&speed, 0.0, 5.5), "the ends are alike, the way between is not");
-        assert!(!swept(&speed, 0.0, 0.5));
-    }
     use crate::channel::Channel;
-
-    fn lambda() -> &'static Kind {
-        Channel::new("lambda_1").unwrap().kind().unwrap()
-    }
 
     #[test]
     fn one_repeated_and_one_backward_stamp_are_repaired_and_said() {
@@ -249,16 +168,6 @@ mod tests {
     }
 
     #[test]
-    fn a_held_extreme_of_a_lively_sensor_is_saturation() {
-        let t: Vec<f64> = (0..100).map(|i| f64::from(i) * 0.05).collect();
-        let mut v: Vec<f64> = (0..100).map(|i| 0.85 + 0.001 * f64::from(i % 7)).collect();
-        v[50..70].fill(1.02);
-        assert_eq!(saturated(&t, &v, lambda()), vec![(50, 70, true)]);
-        v[50..52].fill(1.01);
-        assert_eq!(saturated(&t[..52], &v[..52], lambda()), vec![]);
-    }
-
-    #[test]
     fn a_look_over_names_gap_end_of_range_and_frozen_sensor() {
         let mut log = Recording {
             name: "e.csv".into(),
@@ -270,19 +179,10 @@ mod tests {
         log.channels.insert(Channel::new("engine_speed").unwrap(), column(&|i| 2000.0 + 20.0 * f64::from(i)));
         log.channels.insert(Channel::new("lambda_1").unwrap(), column(&|i| if (60..80).contains(&i) { 1.02 } else { lively(i) }));
         log.channels.insert(Channel::new("lambda_2").unwrap(), column(&|i| if (60..100).contains(&i) { 0.852 } else { lively(i) }));
-        let kinds: Vec<String> = look_over(&log).into_iter().map(|f| f.kind).collect();
+        let kinds: Vec<String> = look_over(&log, None).into_iter().map(|f| f.kind).collect();
         assert_eq!(kinds, ["gap", "saturated", "frozen"]);
         log.channels.retain(|c, _| c.as_str() == "engine_speed");
         log.t = (0..200).map(|i| f64::from(i) * 0.05).collect();
-        assert!(look_over(&log).is_empty());
-    }
-
-    #[test]
-    fn a_sensor_that_stops_while_the_engine_sweeps_is_frozen() {
-        let t: Vec<f64> = (0..100).map(|i| f64::from(i) * 0.05).collect();
-        let mut v: Vec<f64> = (0..100).map(|i| 0.85 + 0.001 * f64::from(i % 7)).collect();
-        v[30..90].fill(0.853);
-        assert_eq!(frozen(&t, &v, lambda(), |_, _| true), Some((30, 90)));
-        assert_eq!(frozen(&t, &v, lambda(), |_, _| false), None);
+        assert!(look_over(&log, None).is_empty());
     }
 }

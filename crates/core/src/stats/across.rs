@@ -23,6 +23,8 @@ pub struct Relative {
     pub half_width: f64,
     /// Degrees of freedom (Satterthwaite).
     pub df: f64,
+    /// Whether scatter between mountings is in it.
+    pub mounted: bool,
 }
 
 impl Relative {
@@ -56,7 +58,7 @@ pub fn difference_in_differences(base: Option<(Mean, Mean)>, candidate: (Mean, M
         return None;
     }
     let df = variance * variance / below;
-    Some(Relative { log_ratio, half_width: t_quantile(0.975, df) * variance.sqrt(), df })
+    Some(Relative { log_ratio, half_width: t_quantile(0.975, df) * variance.sqrt(), df, mounted: between.is_some() })
 }
 
 #[cfg(test)]
@@ -88,7 +90,7 @@ mod tests {
 
     #[test]
     fn shares_are_what_a_person_reads() {
-        let s = Relative { log_ratio: 1.1_f64.ln(), half_width: 0.01, df: 8.0 }.shares();
+        let s = Relative { log_ratio: 1.1_f64.ln(), half_width: 0.01, df: 8.0, mounted: false }.shares();
         assert!((s[0] - 0.1).abs() < 1e-12 && s[1] < s[0] && s[0] < s[2]);
         assert!(difference_in_differences(None, (mean(0.0), mean(1.0)), None).is_none());
     }

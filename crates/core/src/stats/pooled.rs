@@ -23,6 +23,9 @@ pub fn within(sets: &[&[f64]]) -> Option<Within> {
     (df > 0.0).then(|| Within { sd: (ss / df).sqrt(), df })
 }
 
+/// From this many re-run degrees of freedom the set means are enough (domain, section 4).
+const EXACT_DF: f64 = 3.0;
+
 /// Scatter between mountings, from configurations that were run again.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize)]
 pub struct Between {
@@ -111,7 +114,13 @@ impl Interval {
 ///
 /// Over the mean squares instead of the components, a scatter between mountings barely above nothing would throw the degrees of
 /// freedom from fourteen to one, and the interval from ± 1 to ± 6: coverage is no better for it (`docs/validation.md`).
+///
+/// From three degrees of freedom of sets run again, and where both sets and those have equally many pulls, the set means themselves are
+/// the observations: `Var = 2·MS_between/n` with the degrees of freedom of `MS_between`, exact at any `s_b`.
 pub fn difference(difference: f64, n1: usize, n2: usize, w: &Within, b: Option<&Between>) -> Interval {
+    if let Some(b) = b.filter(|b| b.df >= EXACT_DF && n1 == n2 && (b.n - n1 as f64).abs() < 1e-9) {
+        return Interval::new(difference, (2.0 * b.ms_between / b.n).sqrt(), b.df);
+    }
     let k = 1.0 / n1 as f64 + 1.0 / n2 as f64;
     Interval::of_components(difference, (w.sd * w.sd * k, w.df), b.map(|b| (2.0 * b.variance, b.df)))
 }
@@ -180,6 +189,15 @@ mod tests {
             let terms = [Term { weight: -1.0, mean: 100.0, n: 3 }, Term { weight: 1.0, mean: 104.0, n: 2 }];
             assert_eq!(contrast(&terms, &w, b), difference(4.0, 3, 2, &w, b));
         }
+    }
+
+    #[test]
+    fn with_enough_sets_run_again_the_set_means_are_the_observations() {
+        let w = Within { sd: 0.5, df: 12.0 };
+        let b = Between { variance: 1.0, ms_between: 3.25, df: 3.0, n: 3.0 };
+        let i = difference(5.0, 3, 3, &w, Some(&b));
+        assert!((i.se - (2.0 * 3.25_f64 / 3.0).sqrt()).abs() < 1e-12 && (i.df - 3.0).abs() < 1e-12);
+        assert!(difference(5.0, 3, 2, &w, Some(&b)).df > 3.0, "unequal sets: components");
     }
 
     #[test]

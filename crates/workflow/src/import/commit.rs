@@ -85,7 +85,7 @@ pub async fn commit(store: &Store, run_id: i64, before: i32, day_id: i64, sets: 
         inbox.iter().find(|i| i.id == id).cloned().ok_or_else(|| WorkflowError::Bad("a chosen file is no longer in the inbox: drop it again".into()))
     };
     let (mut inputs, mut origins, mut used, mut done) = (Vec::new(), Vec::new(), Vec::new(), before);
-    let mut files_open = OpenFiles::default();
+    let mut files_open = OpenFiles { injections_per_rev: vehicle.vehicle.engine.injections_per_rev(), read: HashMap::new() };
     for (k, s) in sets.iter().enumerate().filter(|(_, s)| !s.pulls.is_empty()) {
         let mut set = SetInput { id: k.to_string(), day: day.date.to_string(), factors: s.config.factors(), ..SetInput::default() };
         let mut files = Vec::new();
@@ -141,19 +141,22 @@ fn part_of(log: &Recording, item: &InboxItem, number: Option<usize>) -> Recordin
 }
 
 /// Files that hold several pulls, read once and kept for the next of them.
-#[derive(Default)]
-struct OpenFiles(HashMap<i64, Arc<Recording>>);
+struct OpenFiles {
+    injections_per_rev: Option<f64>,
+    read: HashMap<i64, Arc<Recording>>,
+}
 
 impl OpenFiles {
     async fn read(&mut self, store: &Store, item: &InboxItem, keep: bool) -> Result<Arc<Recording>, WorkflowError> {
-        if let Some(known) = self.0.get(&item.file_id) {
+        if let Some(known) = self.read.get(&item.file_id) {
             return Ok(known.clone());
         }
         let bytes = store.file_bytes(item.file_id).await?;
         let (name, mapping) = (item.name.clone(), mapping_of(item));
-        let log = Arc::new(blocking(move || read_log(bytes.as_slice(), &name, &mapping)).await??.log);
+        let per_rev = self.injections_per_rev;
+        let log = Arc::new(blocking(move || read_log(bytes.as_slice(), &name, &mapping)).await??.log.with_duty(per_rev));
         if keep {
-            self.0.insert(item.file_id, log.clone());
+            self.read.insert(item.file_id, log.clone());
         }
         Ok(log)
     }

@@ -170,6 +170,7 @@ fn mapping(columns: &BTreeMap<String, Column>, ambient_kpa: Option<f64>, file: &
 /// The recordings of a job. One that holds several pulls is named by each of them and read once: the two of those read last are kept.
 struct Files<'a> {
     folder: &'a Path,
+    injections_per_rev: Option<f64>,
     several: HashSet<&'a str>,
     last: VecDeque<(String, Mapping, Recording)>,
 }
@@ -178,14 +179,14 @@ impl<'a> Files<'a> {
     fn new(folder: &'a Path, job: &'a Job) -> Self {
         let mut once = HashSet::new();
         let named = job.sets.iter().flat_map(|s| &s.pulls).flat_map(|p| [Some(p.dyno.as_str()), p.ecu.as_deref()]).flatten();
-        Self { folder, several: named.filter(|n| !once.insert(*n)).collect(), last: VecDeque::new() }
+        Self { folder, injections_per_rev: job.vehicle.engine.injections_per_rev(), several: named.filter(|n| !once.insert(*n)).collect(), last: VecDeque::new() }
     }
 
     fn open(&mut self, name: &str, mapping: &Mapping) -> Result<Recording, JobError> {
         if let Some(known) = self.last.iter().find(|k| k.0 == name && k.1 == *mapping) {
             return Ok(known.2.clone());
         }
-        let read = open(self.folder, name, mapping)?;
+        let read = open(self.folder, name, mapping)?.with_duty(self.injections_per_rev);
         if !self.several.contains(name) {
             return Ok(read);
         }

@@ -116,6 +116,8 @@ impl Subject {
                     Some(e) => Some(read_log(e.bytes.as_slice(), &e.name, &self.mapping).map_err(|e| e.to_string())?.log),
                     None => None,
                 };
+                let per_rev = self.vehicle.engine.injections_per_rev();
+                let (dyno, ecu) = (dyno.with_duty(per_rev), ecu.map(|e| e.with_duty(per_rev)));
                 set.pulls.push(PullInput { id: format!("p{}", i + 1), dyno, ecu, air: Some(p.air), ..PullInput::default() });
             }
             sets.push(set);

@@ -5,6 +5,7 @@
 
 use super::kinks;
 use super::{FIT_DRIFT_PPM, MAX_DRIFT_PPM, Pair, Ratio};
+use crate::linalg::Cholesky;
 use crate::log::Series;
 use crate::signal::hygiene::median_in_place;
 use crate::signal::interp::{Walk, between};
@@ -15,6 +16,8 @@ const MAX_POINTS: usize = 3000;
 /// Points on which candidates are told apart before the best are fitted on all (our choice).
 const FEW_POINTS: usize = 300;
 const MAX_ITERATIONS: usize = 40;
+/// Residuals within this time are taken for one, s.
+const BLOCK_S: f64 = 0.3;
 /// A step smaller than this ends the fit, s: a thousandth of what a lag is known to.
 const SETTLED_S: f64 = 1e-6;
 /// Record kept around the pull, s: tip-in and the first moments of the lift carry the kinks.
@@ -236,22 +239,49 @@ fn solve(p: &Problem<'_>, start: f64, delta: f64, every: usize) -> Option<(f64, 
     Some((lag, k))
 }
 
-/// Regression of the residual on `slope·(t − mid)`: the remaining rate difference and its standard error.
+/// The remaining clock rate difference and its standard error, from least squares of the residual on lag, fitted coefficient and rate
+/// together: what the first two can take up is no evidence for the third. Residuals that go together over 0.3 s count as one.
 fn drift_at(p: &Problem<'_>, lag: f64, k: f64, delta: f64) -> Option<(f64, f64)> {
-    let (mut xx, mut xr, mut rr, mut n, mut walk) = (0.0, 0.0, 0.0, 0.0, p.walk());
+    let (mut a, mut b, mut walk) = ([0.0; 9], [0.0; 3], p.walk());
+    let (mut rows, mut times) = (Vec::with_capacity(p.t.len()), Vec::with_capacity(p.t.len()));
     for i in 0..p.t.len() {
         if p.t[i] < p.pair.pull.from_s || p.t[i] > p.pair.pull.to_s {
             continue;
         }
         if let Some((e, slope)) = p.ecu_at(&mut walk, i, lag, delta) {
-            let (x, r) = (slope * (p.t[i] - p.mid), e - p.level(i, k));
-            xx += x * x;
-            xr += x * r;
-            rr += r * r;
-            n += 1.0;
+            // Scaled, so that the three are of one size: rpm/s, rpm, rpm/s over seconds.
+            rows.push(([slope, p.slope[i], slope * (p.t[i] - p.mid)], e - p.level(i, k)));
+            times.push(p.t[i]);
         }
     }
-    (n > 8.0 && xx > 0.0).then(|| (-xr / xx, (rr / (n - 2.0) / xx).sqrt()))
+    if rows.len() <= 8 {
+        return None;
+    }
+    let size: [f64; 3] = std::array::from_fn(|j| rows.iter().map(|r| r.0[j] * r.0[j]).sum::<f64>().sqrt());
+    let used: Vec<usize> = (0..3).filter(|&j| size[j] > 0.0).collect();
+    let m = used.len();
+    if used.last() != Some(&2) {
+        return None;
+    }
+    for (x, r) in &rows {
+        for (i, &ci) in used.iter().enumerate() {
+            b[i] += x[ci] / size[ci] * r;
+            for (j, &cj) in used.iter().enumerate() {
+                a[i * m + j] += x[ci] / size[ci] * x[cj] / size[cj];
+            }
+        }
+    }
+    let c = Cholesky::new(&a[..m * m], m)?;
+    let fit = c.solve(&b[..m]);
+    let mut unit = vec![0.0; m];
+    unit[m - 1] = 1.0;
+    let inverse = c.solve(&unit)[m - 1];
+    let left: Vec<f64> = rows.iter().map(|(x, r)| r - used.iter().enumerate().map(|(i, &ci)| fit[i] * x[ci] / size[ci]).sum::<f64>()).collect();
+    let n = left.len() as f64;
+    let variance = left.iter().map(|v| v * v).sum::<f64>() / (n - m as f64);
+    let slow = averaged(&times, &left, BLOCK_S);
+    let together = slow.iter().map(|v| v * v).sum::<f64>() / slow.len() as f64 * (n / slow.len() as f64) / variance.max(1e-12);
+    Some((-fit[m - 1] / size[2], (variance * inverse * together.max(1.0)).sqrt() / size[2]))
 }
 
 /// Whether a rate difference exceeds what the lag's own uncertainty would make of it.
@@ -290,7 +320,7 @@ fn judge(p: &Problem<'_>, lag: f64, k: f64, delta: f64) -> Option<Fit> {
     let n = r.len() as f64;
     let residual = (r.iter().map(|v| v * v).sum::<f64>() / n).sqrt();
     let slope = (slopes / n).sqrt().max(1e-9);
-    let smooth = averaged(&times, &r, 0.3);
+    let smooth = averaged(&times, &r, BLOCK_S);
     let structure = (smooth.iter().map(|v| v * v).sum::<f64>() / smooth.len() as f64).sqrt();
     let rho = lag_one(&r);
     let n_eff = (n * (1.0 - rho) / (1.0 + rho)).max(2.0);

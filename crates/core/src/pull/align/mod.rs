@@ -31,6 +31,9 @@ pub const FIT_DRIFT_PPM: f64 = 1000.0;
 /// No recorder's clock is further off than this, ppm (our choice): beyond, it is another ramp, not another clock.
 pub const MAX_DRIFT_PPM: f64 = 6000.0;
 
+/// A clock rate this many times its uncertainty is believed.
+const RATE_SURE: f64 = 3.0;
+
 /// A runner-up is at least this far from the best lag, s.
 const RUNNER_UP_S: f64 = 0.5;
 /// Candidates that end this close to each other are one, s.
@@ -269,6 +272,10 @@ fn reason_to_refuse(pair: &Pair<'_>, f: &fine::Fit, kinks: Option<(f64, f64)>) -
         && gap.abs() > tolerance
     {
         return Some(format!("tip-in and lift are {:.0} ms further apart in one log than in the other: another pull's log?", 1000.0 * gap.abs()));
+    }
+    let (rate, se) = (f.rate.0 * 1e6, f.rate.1 * 1e6);
+    if rate.abs() > MAX_DRIFT_PPM && rate.abs() > RATE_SURE * se {
+        return Some(format!("the clocks would have to run {:.1} % apart, which no recorder's does: another pull's log?", rate.abs() / 1e4));
     }
     if f.sigma_lag > MAX_SIGMA_S {
         return Some(format!("the lag is known only to ± {:.1} s, as the speed hardly moves: anchor the clocks by hand", f.sigma_lag));

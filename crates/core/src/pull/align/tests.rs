@@ -204,3 +204,34 @@ fn clocks_of_two_time_zones_do_not_contradict_each_other() {
         assert!(fits || a.reason.unwrap_or_default().contains("own clocks contradict"));
     }
 }
+
+/// A pull on tyres that slip by up to 1.5 % under a load that rises and falls.
+fn on_tyres(pace: f64, seed: u64) -> (Series, Series) {
+    let load = |t: f64| if (2.0..11.0).contains(&t) { 0.5 + 0.5 * ((t - 2.0) / 9.0 * std::f64::consts::PI).sin() } else { 0.0 };
+    let dyno = sample(100.0, 0.0, 15.0, 0.6, seed, move |t| engine_rpm(t, 2.0, pace, 6700.0) / RATIO / (1.0 + 0.015 * load(t)));
+    let held = Series { v: dyno.t.iter().map(|t| load(*t)).collect(), t: dyno.t.clone() };
+    (dyno, held)
+}
+
+#[test]
+fn swapped_logs_of_ramps_a_few_per_cent_apart_are_refused_on_tyres_too() {
+    for (pace, refused) in [(1.0, false), (0.975, true), (1.025, true), (0.97, true), (1.03, true)] {
+        let (dyno, load) = on_tyres(1.0, 31);
+        let pulls = detect(&dyno, &Load::default(), RATIO);
+        let ecu = ecu_of(499.5, 2.0, pace, 6700.0, 50.0, 32);
+        let a = align(&Pair { dyno: &dyno, ecu: &ecu, pull: &pulls[0], ratio: Ratio::Known(RATIO), rigid: false, load: Some(&load), clocks_of_day: false });
+        assert_eq!(a.status == Status::Refused, refused, "pace {pace}: {a:?}");
+    }
+}
+
+#[test]
+fn the_stated_uncertainty_of_a_clock_rate_is_its_real_error() {
+    let (mut square, mut stated, n) = (0.0, 0.0, 60);
+    for seed in 0..n {
+        let a = run(&dyno_of(2.1, 1.0, 6700.0, 100 + seed), &ecu_of(499.3, 2.1, 1.0, 6700.0, 50.0, 900 + seed), Ratio::Known(RATIO));
+        square += a.rate_ppm.unwrap().powi(2) / n as f64;
+        stated += a.rate_se_ppm.unwrap().powi(2) / n as f64;
+    }
+    let ratio = (square / stated).sqrt();
+    assert!((0.75..1.3).contains(&ratio), "real {} ppm, stated {} ppm", square.sqrt(), stated.sqrt());
+}
