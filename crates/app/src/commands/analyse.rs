@@ -1,7 +1,7 @@
 //! `jamjar analyse JOB`.
 
 use super::bad_input;
-use jamjar_core::analysis::{Figure, SetResult, headline_sentence, limit_sentence, set_verdicts};
+use jamjar_core::analysis::{Figure, SetResult, flag_days, headline_sentence, limit_sentence, set_verdicts};
 use jamjar_core::units::PowerUnit;
 use jamjar_workflow::job::{Analysed, Prepared, check_code, run as run_job};
 use std::path::Path;
@@ -22,7 +22,8 @@ pub(crate) fn run(path: &Path, json: bool, check: bool) -> ExitCode {
 
 fn print_words(job: &Prepared, a: &Analysed) {
     println!("{}, {}, power {}, {}", job.vehicle.name, job.settings.correction.label(), job.vehicle.dyno.kind.place(), job.settings.headline.label());
-    for (set, measured) in a.sets.iter().zip(&a.measured) {
+    let said = flag_days(&a.sets, &a.measured, PowerUnit::Kw);
+    for (i, (set, measured)) in a.sets.iter().zip(&a.measured).enumerate() {
         let peak = set.figure(Figure::PeakPower);
         match (peak.headline, peak.rpm) {
             (Some(v), Some(rpm)) => println!("  {}: {v:.1} kW at {rpm:.0} rpm, {} of {} pulls", set.id, set.n(), set.pulls.len()),
@@ -33,8 +34,9 @@ fn print_words(job: &Prepared, a: &Analysed) {
                 println!("    {}", limit_sentence(l, &o));
             }
         }
-        for (m, c) in measured.iter().zip(&set.pulls) {
-            for text in m.flags.iter().map(|f| &f.text).chain(&c.cautions) {
+        for (k, (m, c)) in measured.iter().zip(&set.pulls).enumerate() {
+            let of_day = said.iter().filter(|f| f.set == i && f.pull == k).map(|f| &f.flag.text);
+            for text in m.flags.iter().map(|f| &f.text).chain(of_day).chain(&c.cautions) {
                 println!("    {}: {text}", m.id);
             }
         }

@@ -112,9 +112,10 @@ fn compare(table: &Table<'_>, c: usize, pool: &Pool<'_>) -> Comparison {
     let confounding = confounding(&a.factors, &b.factors, &known);
     let refused = notes::reason_not_comparable(a, b, settings.across_gears);
     let figures: Vec<FigureComparison> = Figure::ALL.into_iter().map(|f| compare_figure(table, f, c, pool, refused.is_some())).collect();
+    let no_scatter = figures.iter().any(|f| f.figure == Figure::PeakPower && f.ci95.is_none());
     let judged = |axis| match refused {
-        Some(_) => gain_curve(a, b, axis),
-        None => pool.judged(a, b, axis),
+        None if !no_scatter => pool.judged(a, b, axis),
+        _ => gain_curve(a, b, axis),
     };
     let curve = judged(Axis::EngineSpeed);
     let other = a.other.is_some().then(|| judged(Axis::Other));
@@ -137,6 +138,11 @@ pub(super) fn cross_day_share(a: &SetResult, b: &SetResult) -> f64 {
     if a.day == b.day { 0.0 } else { CROSS_DAY_SHARE * (a.factor - b.factor).abs() }
 }
 
+/// Whether the scatter of a pair is not its own: one recording stands for two pulls.
+pub(super) fn copied(a: &SetResult, b: &SetResult) -> bool {
+    a.has_copies() || b.has_copies() || a.shares_with(b)
+}
+
 fn compare_figure(table: &Table<'_>, f: Figure, c: usize, pool: &Pool<'_>, refused: bool) -> FigureComparison {
     let (sets, base, settings) = (table.sets, table.base, table.settings);
     let (x, y) = (sets[base].figure(f), sets[c].figure(f));
@@ -153,7 +159,9 @@ fn compare_figure(table: &Table<'_>, f: Figure, c: usize, pool: &Pool<'_>, refus
         pull_sd: None,
     };
     let (Some(d), Some(w)) = (mean_difference, pool.within(f)) else { return out };
-    if refused || w.sd <= 0.0 {
+    // Rounding of the last digit alone scatters by less than a millionth; what is below is one number said twice.
+    let nothing = 1e-9 * x.mean.unwrap_or(0.0).abs();
+    if refused || w.sd <= pool.floor(f).max(nothing) || copied(&sets[base], &sets[c]) {
         return out;
     }
     let s_b = pool.between(f, &w);

@@ -2,6 +2,7 @@
 
 use super::input::{Ignition, PullInput, Settings, Vehicle};
 use super::raw_grid::{RawGrid, Read, said_cuts};
+use super::carried::carried;
 use super::window::{ecu_part, own_bounds, part};
 use crate::air::AirState;
 use crate::channel::Channel;
@@ -76,6 +77,12 @@ pub struct Measured {
     pub estimated: bool,
     pub has_road_speed: bool,
     pub air: Option<AirState>,
+    /// Coarsest recorded step behind power, as a share of it; see `carried`.
+    #[serde(default)]
+    pub step_share: Option<f64>,
+    /// Fingerprint of the samples power was made from: two pulls that share it are one.
+    #[serde(default)]
+    pub print: Option<u64>,
     pub limits: Vec<LimitOutcome>,
     pub lanes: Vec<Lane>,
     pub channels: Vec<ChannelSummary>,
@@ -178,6 +185,8 @@ pub fn measure(input: &PullInput, vehicle: &Vehicle, settings: &Settings, limits
         estimated: input.coast_down.is_some(),
         has_road_speed: input.dyno.has("road_speed") || ecu.is_some_and(|l| l.has("road_speed")),
         air: input.air,
+        step_share: None,
+        print: None,
         limits: limit_outcomes,
         lanes: Vec::new(),
         channels: Vec::new(),
@@ -195,6 +204,7 @@ pub fn measure(input: &PullInput, vehicle: &Vehicle, settings: &Settings, limits
             let trace = derive(shaft_log, &p, dyno, ratio, input.coast_down.as_ref(), settings.smoothing_s, &said).map_err(fail)?;
             flags.extend(trace.flags.iter().cloned());
             out.filter = Some(trace.filter);
+            (out.step_share, out.print) = carried(shaft_log, &p, dyno.kind, settings.smoothing_s);
             match p.kind {
                 PullKind::HeldSteps => flags.push(Flag::new("held_steps", "speeds held one after the other")),
                 PullKind::LugDown => flags.push(Flag::new("lug_down", "speed pulled down under load")),

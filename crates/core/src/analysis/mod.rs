@@ -2,6 +2,7 @@
 
 mod along;
 mod boost;
+mod carried;
 mod compare;
 mod corrected;
 mod coupling;
@@ -10,9 +11,12 @@ mod dips;
 #[cfg(test)]
 mod edge_tests;
 mod events;
+mod frozen;
 mod gain;
 mod input;
 mod measure;
+#[cfg(test)]
+mod noise_tests;
 mod notes;
 mod pool;
 mod raw_grid;

@@ -1,7 +1,7 @@
 //! Caveats of a comparison, each a sentence that a person can act on.
 
 use super::Verdict;
-use super::compare::{CROSS_DAY_SHARE, FigureComparison, cross_day_share};
+use super::compare::{CROSS_DAY_SHARE, FigureComparison, copied, cross_day_share};
 use super::input::{Headline, Settings, Vehicle};
 use super::sets::{Figure, SetResult, index_of};
 use super::split::{Split, Step};
@@ -133,8 +133,13 @@ pub(super) fn compose(
         None if a.n() > 0 && b.n() > 0 && single => {
             out.push(Flag::new("no_scatter", "One pull each and no repeats that day: no interval can be given. Pull each again."))
         }
+        None if a.n() > 0 && b.n() > 0 && copied(a, b) => {
+            let text = "Can't tell: one recording stands for several pulls. Copies of a file know no scatter; leave all but one out.";
+            out.push(Flag::new("copies", text))
+        }
         None if a.n() > 0 && b.n() > 0 => {
-            out.push(Flag::new("no_scatter", "No scatter could be measured, so no interval is given. Are the pulls copies of one file?"))
+            let text = "Can't tell: the pulls scatter by less than the coarsest recorded step can carry. Are they copies of one file, or were torque and speed recorded too coarsely?";
+            out.push(Flag::new("no_scatter", text))
         }
         Some(_) if single => {
             out.push(Flag::new("borrowed_scatter", "A set has one pull: the interval borrows its scatter from the day's other sets."))

@@ -41,7 +41,7 @@ pub(super) struct Pool<'a> {
 impl<'a> Pool<'a> {
     /// `along` is the other axis asked for, if any.
     pub(super) fn new(sets: &'a [SetResult], alike: Alike<'a>, along: Along) -> Self {
-        let members: Vec<&SetResult> = sets.iter().filter(|s| s.n() > 0 && alike.holds(s)).collect();
+        let members: Vec<&SetResult> = sets.iter().filter(|s| s.n() > 0 && alike.holds(s) && !s.has_copies()).collect();
         let other = (along != Along::EngineSpeed).then(|| band_of(&members, Axis::Other, along.smooth())).flatten();
         Self { alike, band: band_of(&members, Axis::EngineSpeed, SMOOTH_RPM), other, sets: members }
     }
@@ -52,6 +52,14 @@ impl<'a> Pool<'a> {
 
     pub(super) fn within(&self, f: Figure) -> Option<Within> {
         within(&self.sets.iter().map(|s| s.figure(f).values.as_slice()).collect::<Vec<_>>())
+    }
+
+    /// Smallest scatter of a figure that the recordings can carry: their coarsest step as rounding leaves it.
+    pub(super) fn floor(&self, f: Figure) -> f64 {
+        if matches!(f, Figure::PlateauRpm | Figure::FallOffPct) {
+            return 0.0;
+        }
+        self.sets.iter().filter_map(|s| Some(s.step_share * s.figure(f).mean?.abs())).fold(0.0, f64::max) / 12.0_f64.sqrt()
     }
 
     pub(super) fn between(&self, f: Figure, w: &Within) -> Option<Between> {

@@ -154,6 +154,10 @@ pub struct SetResult {
     pub limits: Vec<LimitOutcome>,
     /// Mean correction factor of the included pulls.
     pub factor: f64,
+    /// Coarsest recorded step behind its power, as a share of it.
+    pub step_share: f64,
+    /// Fingerprints of the recordings its included pulls were made from.
+    pub prints: Vec<u64>,
 }
 
 impl SetResult {
@@ -171,6 +175,16 @@ impl SetResult {
         };
         let shares = self.limits.iter().filter_map(|o| Some((o.limit.as_str(), share(o)?))).collect();
         Known { factors: &self.factors, map_fuels: self.map_fuels.as_deref(), shares }
+    }
+
+    /// Whether two of its included pulls were made from one recording.
+    pub fn has_copies(&self) -> bool {
+        self.prints.iter().enumerate().any(|(i, p)| self.prints[..i].contains(p))
+    }
+
+    /// Whether a pull of its and one of another set were made from one recording.
+    pub fn shares_with(&self, other: &SetResult) -> bool {
+        self.prints.iter().any(|p| other.prints.contains(p))
     }
 
     /// Values of one figure.
@@ -262,6 +276,8 @@ fn analyse_set(input: &SetInput, measured: &[Measured], engine: &Engine, setting
         rate_rpm_s: average(indices.iter().filter_map(|&i| measured[i].rate_rpm_s).collect()),
         kinds: kinds_of(indices.iter().filter_map(|&i| measured[i].span.map(|s| s.kind))),
         estimated: indices.iter().any(|&i| measured[i].estimated),
+        step_share: indices.iter().filter_map(|&i| measured[i].step_share).fold(0.0, f64::max),
+        prints: indices.iter().filter_map(|&i| measured[i].print).collect(),
         factor: average(indices.iter().map(|&i| pulls[i].factor).collect()).unwrap_or(1.0),
         pulls,
         pull_figures,

@@ -14,6 +14,8 @@ pub(super) fn pull(id: &str, peak_kw: f64, extra_kw: f64, from_rpm: f64) -> Meas
         rpm.iter().map(|r| peak_kw * (1.0 - ((r - 6000.0) / 6500.0).powi(2)) + if *r >= from_rpm { extra_kw } else { 0.0 }).collect();
     let torque_nm = rpm.iter().zip(&power_kw).map(|(r, p)| p * 30_000.0 / (std::f64::consts::PI * r)).collect();
     Measured {
+        step_share: None,
+        print: None,
         id: id.into(),
         excluded: None,
         span: None,

@@ -1,12 +1,13 @@
 //! What only the whole job shows: a log that fits another pull better, the usual end of a pull, heat soak within a set.
 
-use super::input::{SetInput, Settings, Vehicle};
+use super::frozen::flag_frozen;
+use super::input::{PullInput, SetInput, Settings, Vehicle};
 use super::measure::{Lane, MeasureError, Measured, limit_sources, measure, own_parts, pulls_seen};
 use super::targets::flag_other_targets;
 use crate::limits::{Limit, evaluate};
-use crate::log::Flag;
+use crate::log::{Flag, Series};
 use crate::pull::align::{Pair, Ratio, Status, align};
-use crate::pull::detect::{PullKind, refine_ended_by};
+use crate::pull::detect::{EndedBy, Endings, PullKind, refine_ended_by};
 use crate::pull::power::shaft_speed;
 use rayon::prelude::*;
 
@@ -53,7 +54,8 @@ fn look_together(sets: &[SetInput], measured: &mut [Vec<Measured>], vehicle: &Ve
     for (s, i, reason) in odd_clocks(measured) {
         refuse(&sets[s], &mut measured[s][i], i, reason, vehicle, limits);
     }
-    name_endings(measured, vehicle);
+    name_endings(sets, measured, vehicle);
+    flag_frozen(measured, limits);
     flag_other_targets(sets, measured);
 }
 
@@ -127,18 +129,47 @@ fn end_rpm(m: &Measured) -> Option<f64> {
     m.span.filter(|s| s.kind != PullKind::HeldSteps).map(|s| s.to_rpm * ratio)
 }
 
-fn name_endings(measured: &mut [Vec<Measured>], vehicle: &Vehicle) {
+/// Road speed on the limiter that ended a pull, km/h.
+fn road_at_end(m: &Measured, input: &PullInput) -> Option<f64> {
+    let span = m.span.filter(|s| s.ended_by.is_limiter())?;
+    let after = |s: Series, shift: f64| s.mean_between(span.to_s + shift, span.to_s + shift + 0.4);
+    let own = input.dyno.series("road_speed").and_then(|s| after(s, 0.0));
+    own.or_else(|| after(input.ecu.as_ref()?.series("road_speed")?, m.alignment.usable_lag()?))
+}
+
+/// Highest engine speed in a recording, held for several samples so that a spike is none, rpm.
+fn highest_turned(input: &PullInput) -> Option<f64> {
+    let s = input.ecu.as_ref().and_then(|e| e.series("engine_speed")).or_else(|| input.dyno.series("engine_speed"))?;
+    s.v.windows(5).map(|w| w.iter().copied().fold(f64::INFINITY, f64::min)).reduce(f64::max)
+}
+
+fn name_endings(sets: &[SetInput], measured: &mut [Vec<Measured>], vehicle: &Vehicle) {
     let mut ends: Vec<f64> = measured.iter().flatten().filter_map(end_rpm).collect();
     if ends.is_empty() {
         return;
     }
     ends.sort_by(f64::total_cmp);
-    let (highest, usual) = (vehicle.engine.rev_limit_rpm.unwrap_or(ends[ends.len() - 1]), ends[ends.len() / 2]);
-    for m in measured.iter_mut().flatten() {
+    let inputs = || sets.iter().flat_map(|s| &s.pulls);
+    let seen = inputs().filter_map(highest_turned).chain([ends[ends.len() - 1]]).fold(0.0, f64::max);
+    let roads: Vec<Option<f64>> = measured.iter().flatten().zip(inputs()).map(|(m, p)| road_at_end(m, p)).collect();
+    let limited: Vec<(f64, f64)> = measured.iter().flatten().zip(&roads).filter_map(|(m, v)| Some((end_rpm(m)?, (*v)?))).collect();
+    let apart = |f: fn(&(f64, f64)) -> f64| {
+        let (low, high) = limited.iter().map(f).fold((f64::INFINITY, 0.0_f64), |(a, b), v| (a.min(v), b.max(v)));
+        high / low.max(1e-9) - 1.0
+    };
+    let known = Endings {
+        highest_rpm: vehicle.engine.rev_limit_rpm.unwrap_or(seen),
+        usual_rpm: ends[ends.len() / 2],
+        same_road_speed: limited.len() > 1 && apart(|p| p.0) > 0.05 && apart(|p| p.1) < 0.015,
+    };
+    for (m, road) in measured.iter_mut().flatten().zip(roads) {
         let Some(end) = end_rpm(m) else { continue };
         if let Some(span) = &mut m.span {
-            let reference = if span.ended_by.is_limiter() { highest } else { usual };
-            span.ended_by = refine_ended_by(span.ended_by, end, reference, m.has_road_speed);
+            span.ended_by = refine_ended_by(span.ended_by, end, road, &known);
+            if span.ended_by == EndedBy::RevLimiter && road.is_some() && vehicle.engine.rev_limit_rpm.is_none() {
+                let text = "no recording shows the engine turning faster than this plateau and its rev limit is not given: it may be the speed limiter";
+                m.flags.push(Flag::new("limiter_unsure", text));
+            }
             if span.ended_by.is_limiter() {
                 m.flags.push(Flag::new("cut", format!("cut at {end:.0} rpm by {}: no peak beyond it is known", span.ended_by.label())));
             }

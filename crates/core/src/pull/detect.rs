@@ -255,15 +255,27 @@ fn how_it_ended(s: &Series, loaded: &[bool], load: &Load, b: usize, sign: f64, s
     if s.t.last().copied().unwrap_or(0.0) - s.t[b] < 0.15_f64.max(2.0 * step) { (EndedBy::EndOfLog, None) } else { (EndedBy::Lift, None) }
 }
 
-/// Second look with the knowledge of the whole job: a plateau well below the highest speed seen is a speed limiter,
-/// and a lift well before the usual end is an abort.
+/// What is known of the engine's limiters beyond one pull.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Endings {
+    /// Highest engine speed known: the rev limit where somebody gave it, else the highest seen in any recording, rpm.
+    pub highest_rpm: f64,
+    /// Usual end of a pull, rpm.
+    pub usual_rpm: f64,
+    /// True when the same road speed ended pulls at different engine speeds.
+    pub same_road_speed: bool,
+}
+
+/// Second look with the knowledge of the whole job: a plateau in road speed below what the engine can turn is a speed limiter, and a lift
+/// well before the usual end is an abort.
 ///
-/// Our choice: 4 % below with a road-speed channel means speed limiter; a lift below 85 % of the usual end means abort.
-pub fn refine_ended_by(ended: EndedBy, to_rpm: f64, usual_end_rpm: f64, has_road_speed: bool) -> EndedBy {
-    match ended {
-        EndedBy::RevLimiter if has_road_speed && to_rpm < 0.96 * usual_end_rpm => EndedBy::SpeedLimiter,
-        EndedBy::Lift if to_rpm < 0.85 * usual_end_rpm => EndedBy::Abort,
-        other => other,
+/// Our choice: 4 % below with a road-speed channel means speed limiter, as does one road speed at different engine speeds; a lift below
+/// 85 % of the usual end means abort.
+pub fn refine_ended_by(ended: EndedBy, to_rpm: f64, road_kmh: Option<f64>, known: &Endings) -> EndedBy {
+    match (ended, road_kmh) {
+        (EndedBy::RevLimiter, Some(_)) if to_rpm < 0.96 * known.highest_rpm || known.same_road_speed => EndedBy::SpeedLimiter,
+        (EndedBy::Lift, _) if to_rpm < 0.85 * known.usual_rpm => EndedBy::Abort,
+        _ => ended,
     }
 }
 
@@ -333,9 +345,19 @@ mod tests {
     }
 
     #[test]
-    fn a_plateau_below_the_usual_end_is_a_speed_limiter() {
-        assert_eq!(refine_ended_by(EndedBy::RevLimiter, 5600.0, 6500.0, true), EndedBy::SpeedLimiter);
-        assert_eq!(refine_ended_by(EndedBy::RevLimiter, 6480.0, 6500.0, true), EndedBy::RevLimiter);
-        assert_eq!(refine_ended_by(EndedBy::Lift, 4000.0, 6500.0, false), EndedBy::Abort);
+    fn a_plateau_in_road_speed_that_the_engine_could_pass_is_a_speed_limiter() {
+        let known = Endings { highest_rpm: 6500.0, usual_rpm: 6500.0, same_road_speed: false };
+        let rev = EndedBy::RevLimiter;
+        for (name, ended, rpm, road, known, want) in [
+            ("below the highest", rev, 5600.0, Some(173.7), known, EndedBy::SpeedLimiter),
+            ("near the highest", rev, 6480.0, Some(201.3), known, rev),
+            ("all end there, the engine turned more before", rev, 5840.0, Some(180.1), Endings { usual_rpm: 5850.0, ..known }, EndedBy::SpeedLimiter),
+            ("all end there, at the highest ever seen", rev, 6505.0, Some(180.1), Endings { highest_rpm: 6510.0, ..known }, rev),
+            ("one road speed in two gears", rev, 5850.0, Some(187.3), Endings { highest_rpm: 5850.0, same_road_speed: true, ..known }, EndedBy::SpeedLimiter),
+            ("no road speed", rev, 5600.0, None, known, rev),
+            ("an early lift", EndedBy::Lift, 4000.0, None, known, EndedBy::Abort),
+        ] {
+            assert_eq!(refine_ended_by(ended, rpm, road, &known), want, "{name}");
+        }
     }
 }

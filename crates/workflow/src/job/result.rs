@@ -1,7 +1,7 @@
 //! The result of a job as JSON, version 1.
 
 use super::{Analysed, Prepared};
-use jamjar_core::analysis::{Along, Comparison, Corrected, Figure, FigureComparison, GainCurve, Measured, SetResult, Split, Verdict};
+use jamjar_core::analysis::{Along, Comparison, Corrected, Figure, FigureComparison, GainCurve, Measured, PullFlag, SetResult, Split, Verdict, flag_days};
 use jamjar_core::figures::{Figures, Peak};
 use jamjar_core::limits::LimitOutcome;
 use jamjar_core::log::Flag;
@@ -12,6 +12,7 @@ use serde_json::{Map, Value, json};
 /// Renders everything found.
 pub fn to_json(job: &Prepared, a: &Analysed) -> Value {
     let s = &job.settings;
+    let said = flag_days(&a.sets, &a.measured, s.say_power);
     json!({
         "jamjar_result": 1,
         "correction": s.correction,
@@ -19,13 +20,18 @@ pub fn to_json(job: &Prepared, a: &Analysed) -> Value {
         "grid_rpm": s.grid_rpm,
         "smoothing_s": s.smoothing_s,
         "place": job.vehicle.dyno.kind.place(),
-        "sets": job.sets.iter().zip(&a.sets).zip(&a.measured).map(|((input, set), measured)| set_json(&input.id, set, measured, s.band_rpm)).collect::<Vec<_>>(),
+        "sets": job.sets.iter().zip(&a.sets).zip(&a.measured).enumerate().map(|(i, ((input, set), measured))| set_json(&input.id, set, measured, &of_set(&said, i), s.band_rpm)).collect::<Vec<_>>(),
         "comparisons": a.comparisons.iter().map(|c| comparison_json(c, &a.sets, s.along)).collect::<Vec<_>>(),
         "limits": a.sets.iter().zip(&a.measured).flat_map(|(set, pulls)| pulls.iter().flat_map(|m| m.limits.iter().map(|o| limit_json(set, m, o)))).collect::<Vec<_>>(),
     })
 }
 
-fn set_json(id: &str, set: &SetResult, measured: &[Measured], band: Option<[f64; 2]>) -> Value {
+/// What the day's other pulls say of the pulls of a set, each with its place.
+fn of_set(said: &[PullFlag], set: usize) -> Vec<(usize, &Flag)> {
+    said.iter().filter(|f| f.set == set).map(|f| (f.pull, &f.flag)).collect()
+}
+
+fn set_json(id: &str, set: &SetResult, measured: &[Measured], said: &[(usize, &Flag)], band: Option<[f64; 2]>) -> Value {
     let mut figures = Map::new();
     for f in Figure::ALL {
         let x = set.figure(f);
@@ -43,7 +49,7 @@ fn set_json(id: &str, set: &SetResult, measured: &[Measured], band: Option<[f64;
     }
     json!({
         "id": id, "day": set.day, "factors": set.factors, "n": set.n(), "figures": figures,
-        "pulls": measured.iter().zip(&set.pulls).zip(set.pull_figures.iter().zip(&set.included)).map(|((m, c), (f, included))| pull_json(m, c, (f, *included), band)).collect::<Vec<_>>(),
+        "pulls": measured.iter().zip(&set.pulls).zip(set.pull_figures.iter().zip(&set.included)).enumerate().map(|(i, ((m, c), (f, included)))| pull_json(m, c, (f, *included), said.iter().filter(|s| s.0 == i).map(|s| s.1), band)).collect::<Vec<_>>(),
     })
 }
 
@@ -51,8 +57,15 @@ fn peak(p: Option<Peak>, unit: &str) -> Value {
     p.map_or(Value::Null, |p| json!({"value": p.value, "unit": unit, "rpm": p.rpm}))
 }
 
-fn pull_json(m: &Measured, c: &Corrected, (f, included): (&Figures, bool), band: Option<[f64; 2]>) -> Value {
+fn pull_json<'a>(
+    m: &Measured,
+    c: &Corrected,
+    (f, included): (&Figures, bool),
+    said: impl Iterator<Item = &'a Flag>,
+    band: Option<[f64; 2]>,
+) -> Value {
     let mut flags: Vec<Flag> = m.flags.clone();
+    flags.extend(said.cloned());
     flags.extend(c.cautions.iter().map(|t| Flag::new("correction", t.clone())));
     if let Some(why) = &m.excluded {
         flags.push(Flag::new("excluded", why.clone()));
