@@ -61,6 +61,25 @@ pub const SMOOTHING_S: Bound = Bound::new("smoothing window", "s", 0.0, 5.0);
 /// Spacing of the rpm grid.
 pub const GRID_RPM: Bound = Bound::new("rpm grid", "rpm", 1.0, 500.0);
 
+/// Engine speed; kart and turbine-like small engines included.
+pub const ENGINE_RPM: Bound = Bound::new("engine speed", "rpm", 1.0, 30_000.0);
+/// Swept volume.
+pub const DISPLACEMENT_L: Bound = Bound::new("displacement", "L", 0.01, 200.0);
+/// Cylinders.
+pub const CYLINDERS: Bound = Bound::new("cylinders", "", 1.0, 48.0);
+/// Pulses of one injector in a cycle.
+pub const PULSES_PER_CYCLE: Bound = Bound::new("pulses per cycle", "", 1.0, 16.0);
+/// Inertia of a drum or a driveline.
+pub const INERTIA_KG_M2: Bound = Bound::new("inertia", "kg·m²", 0.0, 100_000.0);
+/// Power that two sets may differ by.
+pub const MARGIN_KW: Bound = Bound::new("margin", "kW", 0.001, 10_000.0);
+/// Lag between two clocks: a little over a year, for recorders that never were set.
+pub const LAG_S: Bound = Bound::new("lag", "s", -4.0e8, 4.0e8);
+/// Time of a day.
+pub const HOUR_OF_DAY: Bound = Bound::new("hour", "h", 0.0, 24.0);
+/// Pulls in a file.
+pub const NUMBER_IN_FILE: Bound = Bound::new("number in the file", "", 1.0, 10_000.0);
+
 #[cfg(test)]
 mod tests {
     use super::*;

@@ -50,6 +50,16 @@ pub struct Kind {
     pub rest: Rest,
 }
 
+impl Kind {
+    /// What a value can be at all: beyond it no sensor reads and no limit is set, so a unit or a recording has gone wrong. Twice the
+    /// plausible range and its middle, at least (our choice).
+    pub fn possible(&self) -> (f64, f64) {
+        let (low, high) = self.plausible;
+        let room = high - low;
+        (if low >= 0.0 { -0.1 * room } else { low - room }, high + room)
+    }
+}
+
 const fn kind(name: &'static str, label: &'static str, unit: &'static str, low: f64, high: f64) -> Kind {
     Kind { name, label, unit, plausible: (low, high), numbered: false, frozen_after_s: None, saturates: false, rest: Rest::Natural }
 }

@@ -165,9 +165,13 @@ fn build(table: RawTable, assigned: &[Assigned], file: &str, mapping: &Mapping) 
         d.headers.iter().map(|h| ColumnReport { header: h.clone(), channel: None, unit: None, confidence: Confidence::Low }).collect();
     let is_time = |a: &&Assigned| a.channel.as_str() == "time";
     let time = assigned.iter().find(is_time).expect("checked in assign");
-    let ambient = mapping.ambient_kpa.unwrap_or(STANDARD_KPA);
-    let mut t = Vec::new();
-    for (a, (_, raw)) in assigned.iter().zip(table.columns) {
+    let mut ambient = mapping.ambient_kpa.unwrap_or(STANDARD_KPA);
+    let (mut t, mut over_standard) = (Vec::new(), Vec::new());
+    // The barometer first, where one was logged: gauge pressures stand on it.
+    let mut ordered: Vec<(&Assigned, Vec<f64>)> = assigned.iter().zip(table.columns).map(|(a, (_, raw))| (a, raw)).collect();
+    ordered.sort_by_key(|(a, _)| a.channel.as_str() != "ambient_pressure");
+    let mut barometer = mapping.ambient_kpa.is_some();
+    for (a, raw) in ordered {
         let header = &d.headers[a.column];
         let (mut unit, mut sure) = if a.column == time.column { time_unit(a, &raw, table.time) } else { value_unit(a, header, &raw, &mut questions) };
         if a.given.is_none()
@@ -186,9 +190,15 @@ fn build(table: RawTable, assigned: &[Assigned], file: &str, mapping: &Mapping) 
         };
         columns[a.column] = ColumnReport { header: header.clone(), channel: Some(a.channel.clone()), unit: Some(unit), confidence };
         let (scale, offset) = conversion(&a.channel, unit, ambient);
+        if !barometer && (conversion(&a.channel, unit, ambient + 1.0).1 - offset).abs() > 0.5 {
+            over_standard.push(a.channel.label());
+        }
         let mut v = raw;
         if (scale - 1.0).abs() > 0.0 || offset.abs() > 0.0 {
             v.iter_mut().for_each(|x| *x = *x * scale + offset);
+        }
+        if let Some(p) = (a.channel.as_str() == "ambient_pressure").then(|| logged_barometer(&v)).flatten() {
+            (ambient, barometer) = (p, true);
         }
         if a.column == time.column {
             t = v
@@ -210,6 +220,13 @@ fn build(table: RawTable, assigned: &[Assigned], file: &str, mapping: &Mapping) 
         )
     })?;
     log.flags = flags;
+    if !over_standard.is_empty() {
+        let text = format!(
+            "no barometer on record: gauge values of {} are taken over a standard {STANDARD_KPA} kPa. Enter the cell's air, or log the barometer",
+            over_standard.join(", ")
+        );
+        log.flags.push(Flag::new("barometer_assumed", text));
+    }
     if keep.iter().any(|k| !*k) {
         let filter = |v: &mut Vec<f64>| {
             let mut i = 0;
@@ -227,6 +244,12 @@ fn build(table: RawTable, assigned: &[Assigned], file: &str, mapping: &Mapping) 
     }
     log.flags.extend(questions.iter().map(|q: &Question| Flag::new("unit_guess", format!("{} Taken as {}.", q.text, q.options[0].label()))));
     Ok(ReadLog { log, columns, questions })
+}
+
+/// Median of a logged barometer, kPa, when it can be one.
+fn logged_barometer(v: &[f64]) -> Option<f64> {
+    let mut known: Vec<f64> = v.iter().copied().filter(|p| (50.0..=110.0).contains(p)).collect();
+    (2 * known.len() > v.iter().filter(|p| p.is_finite()).count()).then(|| jamjar_core::signal::hygiene::median_in_place(&mut known))
 }
 
 /// Scale and offset to the channel's canonical unit.

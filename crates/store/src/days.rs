@@ -2,10 +2,11 @@
 
 use crate::db::{Store, inserted};
 use crate::error::StoreError;
+use crate::pulls::{PackedSummary, put_summaries};
 use crate::schema::{cell_day, vehicle};
 use chrono::NaiveDate;
 use diesel::prelude::*;
-use diesel_async::RunQueryDsl;
+use diesel_async::{AsyncMysqlConnection, RunQueryDsl};
 use jamjar_core::air::AirState;
 use std::collections::HashMap;
 
@@ -45,16 +46,18 @@ pub struct Day {
     pub note: String,
     /// Belongs to the demo.
     pub demo: bool,
+    /// Counts the changes of what belongs to it.
+    pub version: i64,
 }
 
-type Row = (i64, i64, String, NaiveDate, String, Option<f64>, Option<f64>, Option<f64>, String, bool);
+type Row = (i64, i64, String, NaiveDate, String, Option<f64>, Option<f64>, Option<f64>, String, bool, i64);
 
 fn day(r: Row) -> Day {
     let air = match (r.5, r.6, r.7) {
         (Some(t), Some(h), Some(p)) => AirState::new(t, h, p).ok(),
         _ => None,
     };
-    Day { id: r.0, vehicle_id: r.1, vehicle: r.2, date: r.3, place: r.4, air, note: r.8, demo: r.9 }
+    Day { id: r.0, vehicle_id: r.1, vehicle: r.2, date: r.3, place: r.4, air, note: r.8, demo: r.9, version: r.10 }
 }
 
 macro_rules! columns {
@@ -70,6 +73,7 @@ macro_rules! columns {
             cell_day::pressure_hpa,
             cell_day::note,
             cell_day::demo,
+            cell_day::version,
         )
     };
 }
@@ -80,21 +84,23 @@ impl Store {
     /// # Errors
     /// [`StoreError`] when the vehicle does not exist or a value is refused.
     pub async fn add_day(&self, new: &NewDay) -> Result<i64, StoreError> {
-        let mut c = self.conn().await?;
-        diesel::insert_into(cell_day::table)
-            .values((
-                cell_day::vehicle_id.eq(new.vehicle_id),
-                cell_day::on_date.eq(new.date),
-                cell_day::place.eq(&new.place),
-                cell_day::temperature_c.eq(new.air.map(|a| a.temperature_c)),
-                cell_day::humidity.eq(new.air.map(|a| a.humidity)),
-                cell_day::pressure_hpa.eq(new.air.map(|a| a.pressure_hpa)),
-                cell_day::note.eq(&new.note),
-                cell_day::demo.eq(new.demo),
-            ))
-            .execute(&mut c)
-            .await?;
-        inserted(&mut c).await
+        self.transact(async |c| {
+            diesel::insert_into(cell_day::table)
+                .values((
+                    cell_day::vehicle_id.eq(new.vehicle_id),
+                    cell_day::on_date.eq(new.date),
+                    cell_day::place.eq(&new.place),
+                    cell_day::temperature_c.eq(new.air.map(|a| a.temperature_c)),
+                    cell_day::humidity.eq(new.air.map(|a| a.humidity)),
+                    cell_day::pressure_hpa.eq(new.air.map(|a| a.pressure_hpa)),
+                    cell_day::note.eq(&new.note),
+                    cell_day::demo.eq(new.demo),
+                ))
+                .execute(c)
+                .await?;
+            inserted(c).await
+        })
+        .await
     }
 
     /// One day.
@@ -160,21 +166,46 @@ impl Store {
         Ok(rows.into_iter().filter_map(|(id, n, last)| last.map(|l| (id, (n as usize, l)))).collect())
     }
 
-    /// Sets the air and the note of a day.
+    /// Sets the air and the note of a day that was last looked at in a version, and the measurements that rest on its air, in one
+    /// transaction: air, clocks and figures of a day belong together at every moment.
     ///
     /// # Errors
-    /// [`StoreError`] when the database refuses.
-    pub async fn update_day(&self, id: i64, air: Option<AirState>, note: &str) -> Result<(), StoreError> {
-        let mut c = self.conn().await?;
-        diesel::update(cell_day::table.find(id))
-            .set((
-                cell_day::temperature_c.eq(air.map(|a| a.temperature_c)),
-                cell_day::humidity.eq(air.map(|a| a.humidity)),
-                cell_day::pressure_hpa.eq(air.map(|a| a.pressure_hpa)),
-                cell_day::note.eq(note),
-            ))
-            .execute(&mut c)
-            .await?;
-        Ok(())
+    /// [`StoreError::Changed`] when the day is no longer in that version.
+    pub async fn update_day(
+        &self,
+        id: i64,
+        seen: i64,
+        air: Option<AirState>,
+        note: &str,
+        summaries: &[(i64, PackedSummary)],
+    ) -> Result<(), StoreError> {
+        self.transact(async |c| {
+            claim_day(c, id, Some(seen)).await?;
+            diesel::update(cell_day::table.find(id))
+                .set((
+                    cell_day::temperature_c.eq(air.map(|a| a.temperature_c)),
+                    cell_day::humidity.eq(air.map(|a| a.humidity)),
+                    cell_day::pressure_hpa.eq(air.map(|a| a.pressure_hpa)),
+                    cell_day::note.eq(note),
+                ))
+                .execute(c)
+                .await?;
+            put_summaries(c, summaries).await
+        })
+        .await
     }
+}
+
+/// Takes a day for a change within the caller's transaction, and counts it. Writers of one day come one after the other.
+///
+/// # Errors
+/// [`StoreError::NotFound`], or [`StoreError::Changed`] when it is no longer in the version that was `seen`.
+pub(crate) async fn claim_day(c: &mut AsyncMysqlConnection, id: i64, seen: Option<i64>) -> Result<(), StoreError> {
+    let now: i64 =
+        cell_day::table.find(id).select(cell_day::version).for_update().first(c).await.map_err(|e| StoreError::from(e).about("day", id))?;
+    if seen.is_some_and(|s| s != now) {
+        return Err(StoreError::Changed { what: "the day" });
+    }
+    diesel::update(cell_day::table.find(id)).set(cell_day::version.eq(now + 1)).execute(c).await?;
+    Ok(())
 }

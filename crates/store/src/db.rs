@@ -1,19 +1,28 @@
-//! The pool, migrations, and transactions that are run again after a conflict.
+//! The pool, migrations, and the one door for writing.
 
 use crate::error::StoreError;
-use diesel_async::pooled_connection::AsyncDieselConnectionManager;
+use diesel::QueryableByName;
 use diesel_async::pooled_connection::deadpool::{Object, Pool};
-use diesel_async::{AsyncMigrationHarness, AsyncMysqlConnection, RunQueryDsl};
+use diesel_async::pooled_connection::{AsyncDieselConnectionManager, ManagerConfig};
+use diesel_async::{AnsiTransactionManager, AsyncConnection, AsyncMigrationHarness, AsyncMysqlConnection, RunQueryDsl, SimpleAsyncConnection, TransactionManager};
 use diesel_migrations::{EmbeddedMigrations, MigrationHarness, embed_migrations};
-use std::time::Duration;
+use std::sync::Arc;
+use std::sync::atomic::{AtomicU64, Ordering};
+use std::time::{Duration, Instant};
 
 const MIGRATIONS: EmbeddedMigrations = embed_migrations!();
 
 /// A connection from the pool.
 pub(crate) type Conn = Object<AsyncMysqlConnection>;
 
-/// Attempts of a conflicting transaction.
-pub(crate) const ATTEMPTS: usize = 5;
+/// Attempts of a transaction that meets others, and how long they may take together: with random waits in between ten writers of one
+/// row get through in a second (our choice).
+const ATTEMPTS: u32 = 12;
+const PATIENCE: Duration = Duration::from_secs(20);
+/// A database that went away is waited for this long: it is being started again.
+const COMES_BACK: Duration = Duration::from_secs(10);
+/// A transaction that does nothing for this long has lost its writer, s. Readers of the change log rely on it: no number stays unseen longer.
+pub(crate) const IDLE_WRITE_S: u32 = 60;
 
 diesel::define_sql_function! {
     /// Id given by the last insert of this connection.
@@ -24,6 +33,8 @@ diesel::define_sql_function! {
 #[derive(Clone)]
 pub struct Store {
     pool: Pool<AsyncMysqlConnection>,
+    /// Who this instance is, in rows of long work.
+    pub(crate) owner: Arc<str>,
 }
 
 impl std::fmt::Debug for Store {
@@ -32,33 +43,145 @@ impl std::fmt::Debug for Store {
     }
 }
 
+/// What a transaction does; see [`Store::transact`]. Only names the future, so that it can be asked to be [`Send`].
+pub(crate) trait Work<'c, T>: Fn(&'c mut AsyncMysqlConnection) -> <Self as Work<'c, T>>::Fut {
+    type Fut: Future<Output = Result<T, StoreError>>;
+}
+
+impl<'c, T, F, Fut> Work<'c, T> for F
+where
+    F: Fn(&'c mut AsyncMysqlConnection) -> Fut,
+    Fut: Future<Output = Result<T, StoreError>>,
+{
+    type Fut = Fut;
+}
+
 impl Store {
     /// Makes a pool; nothing is contacted yet.
     ///
     /// # Errors
     /// [`StoreError::Other`] when the pool cannot be built.
     pub fn new(url: &str, connections: usize) -> Result<Self, StoreError> {
-        let manager = AsyncDieselConnectionManager::<AsyncMysqlConnection>::new(url);
+        let mut config = ManagerConfig::<AsyncMysqlConnection>::default();
+        config.custom_setup = Box::new(|url| {
+            let url = url.to_owned();
+            Box::pin(async move {
+                let mut c = AsyncMysqlConnection::establish(&url).await?;
+                // A read sees what another node of a cluster has written, and no transaction outlives its writer.
+                let setup = format!("SET SESSION idle_write_transaction_timeout = {IDLE_WRITE_S}, innodb_lock_wait_timeout = 10");
+                c.batch_execute(&setup).await.map_err(diesel::ConnectionError::CouldntSetupConfiguration)?;
+                let _ = c.batch_execute("SET SESSION wsrep_sync_wait = 1").await;
+                Ok(c)
+            })
+        });
+        let manager = AsyncDieselConnectionManager::<AsyncMysqlConnection>::new_with_config(url, config);
         let pool = Pool::builder(manager)
             .max_size(connections)
             .wait_timeout(Some(Duration::from_secs(10)))
             .runtime(deadpool::Runtime::Tokio1)
             .build()
             .map_err(|e| StoreError::Other(e.to_string()))?;
-        Ok(Self { pool })
+        Ok(Self { pool, owner: owner().into() })
     }
 
+    /// A connection. While the database does not answer it is asked again for ten seconds: a server that died is started again.
     pub(crate) async fn conn(&self) -> Result<Conn, StoreError> {
-        self.pool.get().await.map_err(|e| StoreError::Unreachable(e.to_string()))
+        let start = Instant::now();
+        loop {
+            match self.pool.get().await {
+                Ok(c) => return Ok(c),
+                Err(e) if start.elapsed() > COMES_BACK => return Err(StoreError::Unreachable(e.to_string())),
+                Err(_) => tokio::time::sleep(Duration::from_millis(150)).await,
+            }
+        }
     }
 
-    /// Runs pending migrations. Needs a multi-threaded runtime.
+    /// The one door for writing: runs the work in a transaction, and again when another writer was faster, with a random wait that grows.
+    ///
+    /// The work may run several times and must do nothing but talk to the database; encoding and compression belong before it.
+    pub(crate) async fn transact<T, F>(&self, work: F) -> Result<T, StoreError>
+    where
+        F: for<'c> AsyncFn(&'c mut AsyncMysqlConnection) -> Result<T, StoreError>,
+        F: for<'c> Work<'c, T, Fut: Send> + Send + Sync,
+        T: Send,
+    {
+        let start = Instant::now();
+        let mut attempt = 0;
+        loop {
+            attempt += 1;
+            let result = self.attempt(&work).await;
+            let again = match &result {
+                Err(StoreError::Conflict) => attempt < ATTEMPTS && start.elapsed() < PATIENCE,
+                // Nothing was asked for yet, or it was rolled back with its connection. A lost answer to COMMIT is not among these.
+                Err(StoreError::Unreachable(_)) => attempt < 3 && start.elapsed() < COMES_BACK,
+                _ => false,
+            };
+            if !again {
+                return result;
+            }
+            tokio::time::sleep(wait(attempt)).await;
+        }
+    }
+
+    async fn attempt<T, F>(&self, work: &F) -> Result<T, StoreError>
+    where
+        F: for<'c> Work<'c, T, Fut: Send> + Send + Sync,
+        T: Send,
+    {
+        type Manager = AnsiTransactionManager;
+        let mut c = self.conn().await?;
+        Manager::begin_transaction(&mut *c).await?;
+        match work(&mut c).await {
+            Ok(value) => match Manager::commit_transaction(&mut *c).await {
+                Ok(()) => Ok(value),
+                Err(e) => {
+                    let code = last_code(&mut c).await;
+                    let lost = code.is_none() && matches!(StoreError::from(diesel_copy(&e)), StoreError::Unreachable(_));
+                    drop(Object::take(c));
+                    Err(if lost { StoreError::Unknown } else { StoreError::coded(e, code) })
+                }
+            },
+            Err(e) => {
+                let e = match e {
+                    StoreError::Other(text) => StoreError::of_code(last_code(&mut c).await, text),
+                    other => other,
+                };
+                if Manager::rollback_transaction(&mut *c).await.is_err() {
+                    // Half a transaction on a connection that no longer listens: it goes, and the server rolls back.
+                    drop(Object::take(c));
+                }
+                Err(e)
+            }
+        }
+    }
+
+    /// A connection of one's own that never goes back to the pool, for work that sets variables of its session.
+    pub(crate) async fn detached(&self) -> Result<AsyncMysqlConnection, StoreError> {
+        Ok(Object::take(self.conn().await?))
+    }
+
+    /// Brings the database to this version. Every migration may be run again after dying at any of its statements. Needs a
+    /// multi-threaded runtime.
     ///
     /// # Errors
-    /// [`StoreError`] when the server cannot be reached or a migration fails.
+    /// [`StoreError::Newer`] when the data was written by a newer version; [`StoreError`] when the server cannot be reached or a migration
+    /// fails.
     pub async fn migrate(&self) -> Result<usize, StoreError> {
-        let mut harness = AsyncMigrationHarness::new(self.conn().await?);
-        harness.run_pending_migrations(MIGRATIONS).map(|v| v.len()).map_err(|e| StoreError::Other(e.to_string()))
+        let mut c = self.detached().await?;
+        // One instance at a time; the lock goes with the connection.
+        diesel::sql_query("DO GET_LOCK('jamjar_migrate', 60)").execute(&mut c).await?;
+        let mut harness = AsyncMigrationHarness::new(c);
+        let other = |e: Box<dyn std::error::Error + Send + Sync>| StoreError::Other(e.to_string());
+        let known: Vec<String> = diesel::migration::MigrationSource::<diesel::mysql::Mysql>::migrations(&MIGRATIONS)
+            .map_err(other)?
+            .iter()
+            .map(|m| m.name().version().to_string())
+            .collect();
+        let applied = harness.applied_migrations().map_err(other)?;
+        if let Some(newer) = applied.iter().map(ToString::to_string).find(|v| !known.contains(v)) {
+            return Err(StoreError::Newer(newer));
+        }
+        harness.run_pending_migrations(MIGRATIONS).map(|v| v.len()).map_err(other)
     }
 
     /// Whether the server answers.
@@ -69,6 +192,51 @@ impl Store {
         let mut c = self.conn().await?;
         diesel::sql_query("SELECT 1").execute(&mut c).await?;
         Ok(())
+    }
+}
+
+/// A random share of a wait that doubles: 5, 10, 20 … 640 ms.
+fn wait(attempt: u32) -> Duration {
+    let most = 5_000u64 << attempt.min(7);
+    Duration::from_micros(most / 4 + random() % most)
+}
+
+/// A number that differs from call to call and from process to process; good enough to keep writers apart.
+fn random() -> u64 {
+    use std::hash::{BuildHasher, Hasher, RandomState};
+    static CALLS: AtomicU64 = AtomicU64::new(0);
+    let mut h = RandomState::new().build_hasher();
+    h.write_u64(CALLS.fetch_add(1, Ordering::Relaxed));
+    h.finish()
+}
+
+/// Host, process and a random part: unique, and says whose process it was.
+fn owner() -> String {
+    let host = rustix::system::uname().nodename().to_string_lossy().into_owned();
+    let host: String = host.chars().filter(|c| c.is_ascii_alphanumeric() || *c == '-').take(60).collect();
+    format!("{host}:{}:{:016x}", std::process::id(), random())
+}
+
+/// Code of the error the connection met last; `None` when it cannot be asked any more.
+async fn last_code(c: &mut AsyncMysqlConnection) -> Option<u16> {
+    #[derive(QueryableByName)]
+    struct Row {
+        #[diesel(sql_type = diesel::sql_types::Unsigned<diesel::sql_types::Integer>, column_name = "Code")]
+        code: u32,
+    }
+    let rows: Vec<Row> = diesel::sql_query("SHOW ERRORS").load(c).await.ok()?;
+    rows.last().and_then(|r| u16::try_from(r.code).ok())
+}
+
+/// The kind and text of an error that is still needed.
+fn diesel_copy(e: &diesel::result::Error) -> diesel::result::Error {
+    use diesel::result::{DatabaseErrorKind, Error};
+    match e {
+        Error::DatabaseError(kind, i) => {
+            let kind = if matches!(kind, DatabaseErrorKind::ClosedConnection) { DatabaseErrorKind::ClosedConnection } else { DatabaseErrorKind::Unknown };
+            Error::DatabaseError(kind, Box::new(i.message().to_owned()))
+        }
+        other => Error::DatabaseError(DatabaseErrorKind::Unknown, Box::new(other.to_string())),
     }
 }
 

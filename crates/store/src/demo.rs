@@ -16,6 +16,8 @@ const BATCH: i64 = 50_000;
 /// Pulls of a bulk set, sets of a bulk day.
 const PULLS_PER_SET: i64 = 4;
 const SETS_PER_DAY: i64 = 8;
+/// Days taken away in one transaction.
+const DAYS_AT_ONCE: i64 = 8;
 /// Vehicles of the bulk data.
 const VEHICLES: i64 = 40;
 
@@ -24,14 +26,21 @@ impl Store {
     /// Returns the vehicles that stay because a day of the user's own does.
     ///
     /// # Errors
-    /// [`StoreError`] when the database refuses; then nothing of it is gone.
+    /// [`StoreError`] when the database refuses. Days go a few at a time, each whole; asked again it goes on where it stopped.
     pub async fn remove_demo(&self) -> Result<Vec<String>, StoreError> {
-        let mut c = self.conn().await?;
-        c.transaction(async |c| {
-            let days: Vec<i64> = cell_day::table.filter(cell_day::demo.eq(true)).select(cell_day::id).load(c).await?;
-            for part in days.chunks(500) {
-                remove_days(c, part).await?;
+        loop {
+            let some = self
+                .transact(async |c| {
+                    let days: Vec<i64> = cell_day::table.filter(cell_day::demo.eq(true)).select(cell_day::id).limit(DAYS_AT_ONCE).load(c).await?;
+                    remove_days(c, &days).await?;
+                    Ok(!days.is_empty())
+                })
+                .await?;
+            if !some {
+                break;
             }
+        }
+        self.transact(async |c| {
             let mut kept = Vec::new();
             for id in Self::demo_vehicles(c).await? {
                 let own: i64 = cell_day::table.filter(cell_day::vehicle_id.eq(id)).count().get_result(c).await?;
@@ -76,7 +85,8 @@ impl Store {
     /// # Errors
     /// [`StoreError`] when the database refuses, or when there is no such pull.
     pub async fn add_bulk(&self, pulls: i64, like: i64, run_id: i64) -> Result<(), StoreError> {
-        let mut c = self.conn().await?;
+        // Sets a variable of its session, so the connection never goes back to the pool.
+        let mut c = self.detached().await?;
         let (set_id, dyno_file, algorithm): (i64, i64, i32) = pull::table
             .inner_join(pull_summary::table)
             .filter(pull::id.eq(like))
@@ -93,10 +103,7 @@ impl Store {
         // Indexes in memory are told once at the end instead of row by row.
         sql_query("SET @jamjar_bulk = 1").execute(&mut c).await?;
         let result = self.bulk_batches(&mut c, pulls, like, dyno_file, algorithm, &cast, run_id).await;
-        sql_query("SET @jamjar_bulk = NULL").execute(&mut c).await?;
-        sql_query("INSERT INTO change_stamp (kind, id, at) VALUES ('a', 0, UTC_TIMESTAMP(6)) ON DUPLICATE KEY UPDATE at = VALUES(at)")
-            .execute(&mut c)
-            .await?;
+        sql_query("INSERT INTO change_log (kind, thing) VALUES ('a', 0)").execute(&mut c).await?;
         result
     }
 

@@ -1,4 +1,4 @@
-//! Database errors as a small vocabulary.
+//! Database errors as a small vocabulary. Codes decide, never the server's words, which come in its own language.
 
 use diesel::result::{DatabaseErrorKind, Error as DieselError};
 use thiserror::Error;
@@ -17,59 +17,80 @@ pub enum StoreError {
     /// Something unique exists already.
     #[error("it exists already")]
     Duplicate,
-    /// A value broke a rule of the database (MariaDB error 4025, which the driver does not classify).
-    #[error("a value is outside what the database accepts: {0}")]
-    Check(String),
+    /// A value broke a rule of the database.
+    #[error("a value is outside what can be stored")]
+    Check,
+    /// A text is longer than its place, or holds what its place cannot.
+    #[error("a text is too long, or holds characters that cannot be stored")]
+    Unfit,
     /// A block or cached result cannot be read.
     #[error("stored data is damaged: {0}")]
     Damaged(String),
-    /// Two writers collided; the transaction may be run again.
+    /// Two writers collided; the transaction was run again as often as makes sense.
     #[error("another writer was faster; try again")]
     Conflict,
+    /// What was to be changed has been changed since it was looked at.
+    #[error("{what} has been changed since it was looked at")]
+    Changed {
+        /// Kind of thing.
+        what: &'static str,
+    },
+    /// What was to be taken has been taken.
+    #[error("what was to be stored is no longer waiting: another request has taken it")]
+    Taken,
+    /// The disk of the database is full.
+    #[error("the disk of the database is full")]
+    NoRoom,
+    /// The data was written by a newer version of the program.
+    #[error("the data was written by a newer version of Jamjar (it knows {0}): use that version")]
+    Newer(String),
     /// The server cannot be reached.
     #[error("the database cannot be reached: {0}")]
     Unreachable(String),
+    /// The connection was lost while a change was being made final: whether it was is not known.
+    #[error("the connection was lost at the end of a change: look whether it was made")]
+    Unknown,
     /// Anything else.
     #[error("database error: {0}")]
     Other(String),
 }
 
-impl From<DieselError> for StoreError {
-    fn from(e: DieselError) -> Self {
-        match &e {
-            DieselError::DatabaseError(DatabaseErrorKind::UniqueViolation, _) => Self::Duplicate,
-            DieselError::DatabaseError(DatabaseErrorKind::SerializationFailure, _) => Self::Conflict,
-            DieselError::DatabaseError(DatabaseErrorKind::CheckViolation, i) => Self::Check(i.message().to_owned()),
-            DieselError::DatabaseError(DatabaseErrorKind::ClosedConnection | DatabaseErrorKind::UnableToSendCommand, i) => {
-                Self::Unreachable(i.message().to_owned())
-            }
-            DieselError::DatabaseError(_, i) => by_message(i.message()),
-            DieselError::NotFound => Self::NotFound { what: "row", id: 0 },
-            other => by_message(&other.to_string()),
-        }
-    }
-}
-
-/// Errors the driver leaves unclassified, by MariaDB's own words.
-fn by_message(m: &str) -> StoreError {
-    let low = m.to_lowercase();
-    if low.contains("constraint") && low.contains("failed for") {
-        StoreError::Check(m.to_owned())
-    } else if low.contains("deadlock") || low.contains("record has changed since last read") || low.contains("wsrep") {
-        StoreError::Conflict
-    } else if low.contains("gone away")
-        || low.contains("connection closed")
-        || low.contains("i/o error")
-        || low.contains("connection refused")
-        || low.contains("broken pipe")
-    {
-        StoreError::Unreachable(m.to_owned())
-    } else {
-        StoreError::Other(m.to_owned())
-    }
+/// Codes of MariaDB that mean something here.
+mod code {
+    pub(super) const CONFLICT: [u16; 5] = [1213, 1205, 1020, 1180, 1047];
+    pub(super) const DUPLICATE: [u16; 3] = [1062, 1586, 1859];
+    pub(super) const CHECK: [u16; 4] = [4025, 3819, 1264, 1292];
+    pub(super) const UNFIT: [u16; 3] = [1406, 1366, 3140];
+    pub(super) const NO_ROOM: [u16; 4] = [1021, 1114, 1026, 3];
 }
 
 impl StoreError {
+    /// From what the driver says and the code the connection remembers.
+    pub(crate) fn coded(e: DieselError, code: Option<u16>) -> Self {
+        match Self::from(e) {
+            Self::Other(text) => Self::of_code(code, text),
+            known => known,
+        }
+    }
+
+    /// From a code; the text goes to the log.
+    pub(crate) fn of_code(number: Option<u16>, text: String) -> Self {
+        let Some(n) = number else { return Self::Other(text) };
+        if code::CONFLICT.contains(&n) {
+            Self::Conflict
+        } else if code::DUPLICATE.contains(&n) {
+            Self::Duplicate
+        } else if code::CHECK.contains(&n) {
+            Self::Check
+        } else if code::UNFIT.contains(&n) {
+            Self::Unfit
+        } else if code::NO_ROOM.contains(&n) {
+            Self::NoRoom
+        } else {
+            Self::Other(format!("{n}: {text}"))
+        }
+    }
+
     /// Gives a "not found" its kind and id.
     #[must_use]
     pub(crate) fn about(self, what: &'static str, id: i64) -> Self {
@@ -77,5 +98,46 @@ impl StoreError {
             Self::NotFound { .. } => Self::NotFound { what, id },
             other => other,
         }
+    }
+}
+
+impl From<DieselError> for StoreError {
+    fn from(e: DieselError) -> Self {
+        match &e {
+            DieselError::DatabaseError(DatabaseErrorKind::UniqueViolation, _) => Self::Duplicate,
+            DieselError::DatabaseError(DatabaseErrorKind::SerializationFailure, _) => Self::Conflict,
+            DieselError::DatabaseError(DatabaseErrorKind::CheckViolation, _) => Self::Check,
+            DieselError::DatabaseError(DatabaseErrorKind::ClosedConnection | DatabaseErrorKind::UnableToSendCommand, i) => {
+                Self::Unreachable(i.message().to_owned())
+            }
+            DieselError::DatabaseError(_, i) => by_driver(i.message()),
+            DieselError::NotFound => Self::NotFound { what: "row", id: 0 },
+            other => by_driver(&other.to_string()),
+        }
+    }
+}
+
+/// A connection that is gone, by the driver's own words, which do not change with the server's language.
+fn by_driver(m: &str) -> StoreError {
+    let gone = ["Input/output error", "Driver error", "Io error", "connection closed", "Connection was closed", "broken transaction manager"];
+    if gone.iter().any(|w| m.contains(w)) { StoreError::Unreachable(m.to_owned()) } else { StoreError::Other(m.to_owned()) }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn codes_are_words_and_words_are_not_looked_at() {
+        let of = |n| StoreError::of_code(Some(n), "Sperre nicht erhalten".into());
+        for n in [1213, 1205, 1020] {
+            assert!(matches!(of(n), StoreError::Conflict), "{n}");
+        }
+        assert!(matches!(of(1062), StoreError::Duplicate));
+        assert!(matches!(of(4025), StoreError::Check));
+        assert!(matches!(of(1406), StoreError::Unfit));
+        assert!(matches!(of(1114), StoreError::NoRoom));
+        assert!(matches!(of(1064), StoreError::Other(t) if t.contains("1064")));
+        assert!(matches!(StoreError::of_code(None, "deadlock".into()), StoreError::Other(_)), "no code, no guess");
     }
 }

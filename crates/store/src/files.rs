@@ -4,7 +4,7 @@ use crate::db::{Store, inserted};
 use crate::error::StoreError;
 use crate::schema::{raw_chunk, raw_file};
 use diesel::prelude::*;
-use diesel_async::{AsyncConnection, AsyncMysqlConnection, RunQueryDsl};
+use diesel_async::{AsyncMysqlConnection, RunQueryDsl};
 use sha2::{Digest, Sha256};
 use std::io::Read;
 
@@ -92,8 +92,7 @@ impl Store {
             .await
             .map_err(|e| StoreError::Other(e.to_string()))?
             .map_err(|e| StoreError::Other(e.to_string()))?;
-        let mut c = self.conn().await?;
-        c.transaction(async |c| receive(c, name, &sha, &chunks, bytes).await).await
+        self.transact(async |c| receive(c, name, &sha, &chunks, bytes).await).await
     }
 
     /// The bytes of a file, checked against its hash.

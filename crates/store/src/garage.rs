@@ -4,10 +4,10 @@ use crate::db::{Store, inserted};
 use crate::error::StoreError;
 use crate::files::{hex, receive};
 use crate::schema::{build_state, cell_day, map_revision, pull, pull_set, raw_file, vehicle, vehicle_limit};
-use crate::vehicles::{damaged, insert_limits, map_named};
+use crate::vehicles::{claim_vehicle, damaged, insert_limit, limit_values, map_named};
 use chrono::NaiveDate;
 use diesel::prelude::*;
-use diesel_async::{AsyncConnection, RunQueryDsl};
+use diesel_async::RunQueryDsl;
 use jamjar_core::limits::Limit;
 use jamjar_core::vehicle_sheet::VehicleSheet;
 
@@ -54,26 +54,46 @@ pub struct NewMap {
 }
 
 impl Store {
-    /// Replaces a vehicle's sheet.
+    /// Replaces the sheet of a vehicle that was last looked at in a version; without one, whatever it is now.
     ///
     /// # Errors
-    /// [`StoreError`] when the database refuses.
-    pub async fn set_sheet(&self, vehicle_id: i64, sheet: &VehicleSheet) -> Result<(), StoreError> {
-        let mut c = self.conn().await?;
+    /// [`StoreError::Changed`] when the vehicle is no longer in that version.
+    pub async fn set_sheet(&self, vehicle_id: i64, sheet: &VehicleSheet, seen: Option<i64>) -> Result<(), StoreError> {
         let json = serde_json::to_string(sheet).map_err(damaged)?;
-        diesel::update(vehicle::table.find(vehicle_id)).set(vehicle::sheet.eq(json)).execute(&mut c).await?;
-        Ok(())
+        self.transact(async |c| {
+            claim_vehicle(c, vehicle_id, seen).await?;
+            diesel::update(vehicle::table.find(vehicle_id)).set(vehicle::sheet.eq(&json)).execute(c).await?;
+            Ok(())
+        })
+        .await
     }
 
-    /// Replaces a vehicle's limits: all of them or none.
+    /// Changes a vehicle's limits row by row: each of `put` replaces the one of its id or comes behind the others, those named in `gone` go.
+    /// Limits that are named in neither stay as they are, whoever else changes them.
     ///
     /// # Errors
-    /// [`StoreError`] when the database refuses; then the old ones stand.
-    pub async fn set_limits(&self, vehicle_id: i64, limits: &[Limit]) -> Result<(), StoreError> {
-        let mut c = self.conn().await?;
-        c.transaction(async |c| {
-            diesel::delete(vehicle_limit::table.filter(vehicle_limit::vehicle_id.eq(vehicle_id))).execute(c).await?;
-            insert_limits(c, vehicle_id, limits).await
+    /// [`StoreError::Changed`] when the vehicle is no longer in the version that was seen; then the old ones stand.
+    pub async fn change_limits(&self, vehicle_id: i64, seen: Option<i64>, put: &[Limit], gone: &[String]) -> Result<(), StoreError> {
+        self.transact(async |c| {
+            claim_vehicle(c, vehicle_id, seen).await?;
+            let own = vehicle_limit::table.filter(vehicle_limit::vehicle_id.eq(vehicle_id));
+            diesel::delete(vehicle_limit::table.filter(vehicle_limit::vehicle_id.eq(vehicle_id).and(vehicle_limit::name.eq_any(gone))))
+                .execute(c)
+                .await?;
+            let mut last: i32 = own.select(diesel::dsl::max(vehicle_limit::position)).first::<Option<i32>>(c).await?.unwrap_or(-1);
+            for l in put {
+                let held: Option<i64> = own.filter(vehicle_limit::name.eq(&l.id)).select(vehicle_limit::id).first(c).await.optional()?;
+                match held {
+                    Some(id) => {
+                        diesel::update(vehicle_limit::table.find(id)).set(limit_values(l)?).execute(c).await?;
+                    }
+                    None => {
+                        last += 1;
+                        insert_limit(c, vehicle_id, last, l).await?;
+                    }
+                }
+            }
+            Ok(())
         })
         .await
     }
@@ -105,8 +125,8 @@ impl Store {
     /// # Errors
     /// [`StoreError`] when the database refuses.
     pub async fn put_build(&self, vehicle_id: i64, name: &str, since: Option<NaiveDate>, changed: &str) -> Result<i64, StoreError> {
-        let mut c = self.conn().await?;
-        c.transaction(async |c| {
+        self.transact(async |c| {
+            claim_vehicle(c, vehicle_id, None).await?;
             let id = crate::vehicles::build_named(c, vehicle_id, name).await?;
             diesel::update(build_state::table.find(id)).set((build_state::since.eq(since), build_state::note.eq(changed))).execute(c).await?;
             Ok(id)
@@ -163,20 +183,20 @@ impl Store {
     /// Takes a map file into custody and ties it to the map of that name, which is made when it is new.
     ///
     /// # Errors
-    /// [`StoreError::Conflict`] when the map already has another file: a file is never replaced, a changed one is a new revision.
+    /// [`StoreError::Duplicate`] when the map already has another file: a file is never replaced, a changed one is a new revision.
     pub async fn put_map(&self, vehicle_id: i64, new: &NewMap) -> Result<i64, StoreError> {
         let bytes = new.bytes.clone();
         let (sha, chunks, size) = tokio::task::spawn_blocking(move || crate::files::pack(bytes.as_slice()))
             .await
             .map_err(|e| StoreError::Other(e.to_string()))?
             .map_err(|e| StoreError::Other(e.to_string()))?;
-        let mut c = self.conn().await?;
-        c.transaction(async |c| {
+        self.transact(async |c| {
+            claim_vehicle(c, vehicle_id, None).await?;
             let id = map_named(c, vehicle_id, &new.name, &new.kind).await?;
             let held: Option<i64> = map_revision::table.find(id).select(map_revision::file_id).first(c).await?;
             let file = receive(c, &new.file_name, &sha, &chunks, size).await?;
             if held.is_some_and(|h| h != file.id) {
-                return Err(StoreError::Conflict);
+                return Err(StoreError::Duplicate);
             }
             diesel::update(map_revision::table.find(id))
                 .set((
@@ -198,13 +218,16 @@ impl Store {
     /// # Errors
     /// [`StoreError`] when the database refuses.
     pub async fn set_map_price(&self, vehicle_id: i64, map_id: i64, price: Option<f64>) -> Result<bool, StoreError> {
-        let mut c = self.conn().await?;
-        let map = map_revision::table.filter(map_revision::id.eq(map_id).and(map_revision::vehicle_id.eq(vehicle_id)));
-        if map.count().get_result::<i64>(&mut c).await? == 0 {
-            return Ok(false);
-        }
-        diesel::update(map_revision::table.find(map_id)).set(map_revision::price.eq(price)).execute(&mut c).await?;
-        Ok(true)
+        self.transact(async |c| {
+            let map = map_revision::table.filter(map_revision::id.eq(map_id).and(map_revision::vehicle_id.eq(vehicle_id)));
+            if map.count().get_result::<i64>(c).await? == 0 {
+                return Ok(false);
+            }
+            claim_vehicle(c, vehicle_id, None).await?;
+            diesel::update(map_revision::table.find(map_id)).set(map_revision::price.eq(price)).execute(c).await?;
+            Ok(true)
+        })
+        .await
     }
 
     /// How many sets and pulls a vehicle has.
@@ -228,12 +251,14 @@ impl Store {
     /// # Errors
     /// [`StoreError::Check`] outside 0–1.
     pub async fn put_fuel(&self, name: &str, ethanol: Option<f64>) -> Result<i64, StoreError> {
-        let mut c = self.conn().await?;
-        let id = crate::vehicles::fuel_named(&mut c, name).await?;
-        if ethanol.is_some() {
-            diesel::update(crate::schema::fuel::table.find(id)).set(crate::schema::fuel::ethanol.eq(ethanol)).execute(&mut c).await?;
-        }
-        Ok(id)
+        self.transact(async |c| {
+            let id = crate::vehicles::fuel_named(c, name).await?;
+            if ethanol.is_some() {
+                diesel::update(crate::schema::fuel::table.find(id)).set(crate::schema::fuel::ethanol.eq(ethanol)).execute(c).await?;
+            }
+            Ok(id)
+        })
+        .await
     }
 
     /// Names of all sheets' vehicles that belong to the demo.

@@ -1,11 +1,12 @@
 //! Files dropped on a day sheet, previewed and not yet committed; and mappings remembered per source.
 
+use crate::days::claim_day;
 use crate::db::{Store, inserted};
 use crate::error::StoreError;
 use crate::files::{Received, pack, receive};
 use crate::schema::{inbox, pull, pull_set, source_mapping};
 use diesel::prelude::*;
-use diesel_async::{AsyncConnection, RunQueryDsl};
+use diesel_async::RunQueryDsl;
 use std::io::Read;
 
 /// Which recorder a file came from.
@@ -80,8 +81,8 @@ impl Store {
             .await
             .map_err(|e| StoreError::Other(e.to_string()))?
             .map_err(|e| StoreError::Other(e.to_string()))?;
-        let mut c = self.conn().await?;
-        c.transaction(async |c| {
+        self.transact(async |c| {
+            claim_day(c, item.day_id, None).await?;
             let file = receive(c, &item.name, &sha, &chunks, bytes).await?;
             let days: Vec<i64> = pull::table
                 .inner_join(pull_set::table)
@@ -131,9 +132,11 @@ impl Store {
     /// # Errors
     /// [`StoreError`] when the database refuses.
     pub async fn update_inbox_report(&self, id: i64, report: &str) -> Result<(), StoreError> {
-        let mut c = self.conn().await?;
-        diesel::update(inbox::table.find(id)).set(inbox::report.eq(report)).execute(&mut c).await?;
-        Ok(())
+        self.transact(async |c| {
+            diesel::update(inbox::table.find(id)).set(inbox::report.eq(report)).execute(c).await?;
+            Ok(())
+        })
+        .await
     }
 
     /// Takes a file out of the inbox; its bytes stay in custody.
@@ -141,12 +144,14 @@ impl Store {
     /// # Errors
     /// [`StoreError`] when the database refuses.
     pub async fn clear_inbox(&self, day_id: i64, only: Option<i64>) -> Result<(), StoreError> {
-        let mut c = self.conn().await?;
-        match only {
-            Some(id) => diesel::delete(inbox::table.filter(inbox::day_id.eq(day_id).and(inbox::id.eq(id)))).execute(&mut c).await?,
-            None => diesel::delete(inbox::table.filter(inbox::day_id.eq(day_id))).execute(&mut c).await?,
-        };
-        Ok(())
+        self.transact(async |c| {
+            match only {
+                Some(id) => diesel::delete(inbox::table.filter(inbox::day_id.eq(day_id).and(inbox::id.eq(id)))).execute(c).await?,
+                None => diesel::delete(inbox::table.filter(inbox::day_id.eq(day_id))).execute(c).await?,
+            };
+            Ok(())
+        })
+        .await
     }
 
     /// The mapping remembered for a source, as JSON.
@@ -163,11 +168,16 @@ impl Store {
     /// # Errors
     /// [`StoreError`] when the database refuses.
     pub async fn remember_mapping(&self, source: &str, mapping: &str) -> Result<(), StoreError> {
-        let mut c = self.conn().await?;
-        diesel::replace_into(source_mapping::table)
-            .values((source_mapping::source.eq(source), source_mapping::mapping.eq(mapping)))
-            .execute(&mut c)
-            .await?;
-        Ok(())
+        self.transact(async |c| {
+            diesel::insert_into(source_mapping::table)
+                .values((source_mapping::source.eq(source), source_mapping::mapping.eq(mapping)))
+                .on_conflict(diesel::dsl::DuplicatedKeys)
+                .do_update()
+                .set(source_mapping::mapping.eq(mapping))
+                .execute(c)
+                .await?;
+            Ok(())
+        })
+        .await
     }
 }

@@ -3,10 +3,10 @@
 use crate::db::{Store, inserted};
 use crate::error::StoreError;
 use crate::schema::{line_up, plan_item};
-use crate::vehicles::damaged;
+use crate::vehicles::{claim_vehicle, damaged};
 use chrono::NaiveDateTime;
 use diesel::prelude::*;
-use diesel_async::RunQueryDsl;
+use diesel_async::{AsyncMysqlConnection, RunQueryDsl};
 use jamjar_core::factors::Factors;
 
 /// A line-up kept under a name: the query of its address.
@@ -38,12 +38,18 @@ impl Store {
     /// # Errors
     /// [`StoreError`] when the database refuses.
     pub async fn keep_line_up(&self, vehicle_id: i64, name: &str, query: &str, by: &str) -> Result<(), StoreError> {
-        let mut c = self.conn().await?;
-        diesel::replace_into(line_up::table)
-            .values((line_up::vehicle_id.eq(vehicle_id), line_up::name.eq(name), line_up::query.eq(query), line_up::kept_by.eq(by)))
-            .execute(&mut c)
-            .await?;
-        Ok(())
+        self.transact(async |c| {
+            let values = (line_up::query.eq(query), line_up::kept_by.eq(by), line_up::kept_at.eq(chrono::Utc::now().naive_utc()));
+            diesel::insert_into(line_up::table)
+                .values((line_up::vehicle_id.eq(vehicle_id), line_up::name.eq(name), values))
+                .on_conflict(diesel::dsl::DuplicatedKeys)
+                .do_update()
+                .set(values)
+                .execute(c)
+                .await?;
+            Ok(())
+        })
+        .await
     }
 
     /// Kept line-ups, newest first; of one vehicle when given.
@@ -64,11 +70,13 @@ impl Store {
     /// # Errors
     /// [`StoreError::NotFound`] when there is none.
     pub async fn forget_line_up(&self, id: i64) -> Result<i64, StoreError> {
-        let mut c = self.conn().await?;
-        let vehicle: i64 =
-            line_up::table.find(id).select(line_up::vehicle_id).first(&mut c).await.map_err(|e| StoreError::from(e).about("kept line-up", id))?;
-        diesel::delete(line_up::table.find(id)).execute(&mut c).await?;
-        Ok(vehicle)
+        self.transact(async |c| {
+            let vehicle: i64 =
+                line_up::table.find(id).select(line_up::vehicle_id).first(c).await.map_err(|e| StoreError::from(e).about("kept line-up", id))?;
+            diesel::delete(line_up::table.find(id)).execute(c).await?;
+            Ok(vehicle)
+        })
+        .await
     }
 
     /// Plans a set; planning the same configuration again only changes its number of pulls and its reason.
@@ -76,18 +84,20 @@ impl Store {
     /// # Errors
     /// [`StoreError`] when the database refuses.
     pub async fn plan(&self, vehicle_id: i64, factors: &Factors, pulls: i32, why: &str) -> Result<i64, StoreError> {
-        if let Some(old) = self.planned(vehicle_id).await?.into_iter().find(|p| p.factors == *factors) {
-            let mut c = self.conn().await?;
-            diesel::update(plan_item::table.find(old.id)).set((plan_item::pulls.eq(pulls), plan_item::why.eq(why))).execute(&mut c).await?;
-            return Ok(old.id);
-        }
-        let mut c = self.conn().await?;
         let json = serde_json::to_value(factors).map_err(damaged)?;
-        diesel::insert_into(plan_item::table)
-            .values((plan_item::vehicle_id.eq(vehicle_id), plan_item::factors.eq(json), plan_item::pulls.eq(pulls), plan_item::why.eq(why)))
-            .execute(&mut c)
-            .await?;
-        inserted(&mut c).await
+        self.transact(async |c| {
+            claim_vehicle(c, vehicle_id, None).await?;
+            if let Some(old) = planned(c, vehicle_id).await?.into_iter().find(|p| p.factors == *factors) {
+                diesel::update(plan_item::table.find(old.id)).set((plan_item::pulls.eq(pulls), plan_item::why.eq(why))).execute(c).await?;
+                return Ok(old.id);
+            }
+            diesel::insert_into(plan_item::table)
+                .values((plan_item::vehicle_id.eq(vehicle_id), plan_item::factors.eq(&json), plan_item::pulls.eq(pulls), plan_item::why.eq(why)))
+                .execute(c)
+                .await?;
+            inserted(c).await
+        })
+        .await
     }
 
     /// The plan of a vehicle, oldest first.
@@ -95,16 +105,7 @@ impl Store {
     /// # Errors
     /// [`StoreError`] when the database cannot answer.
     pub async fn planned(&self, vehicle_id: i64) -> Result<Vec<PlanItem>, StoreError> {
-        let mut c = self.conn().await?;
-        let rows: Vec<(i64, serde_json::Value, i32, String, NaiveDateTime)> = plan_item::table
-            .filter(plan_item::vehicle_id.eq(vehicle_id))
-            .order(plan_item::id)
-            .select((plan_item::id, plan_item::factors, plan_item::pulls, plan_item::why, plan_item::planned_at))
-            .load(&mut c)
-            .await?;
-        rows.into_iter()
-            .map(|(id, f, pulls, why, planned_at)| Ok(PlanItem { id, factors: serde_json::from_value(f).map_err(damaged)?, pulls, why, planned_at }))
-            .collect()
+        planned(&mut *self.conn().await?, vehicle_id).await
     }
 
     /// Takes something off the plan; its vehicle.
@@ -112,10 +113,24 @@ impl Store {
     /// # Errors
     /// [`StoreError::NotFound`] when there is nothing of that id.
     pub async fn unplan(&self, id: i64) -> Result<i64, StoreError> {
-        let mut c = self.conn().await?;
-        let vehicle: i64 =
-            plan_item::table.find(id).select(plan_item::vehicle_id).first(&mut c).await.map_err(|e| StoreError::from(e).about("planned set", id))?;
-        diesel::delete(plan_item::table.find(id)).execute(&mut c).await?;
-        Ok(vehicle)
+        self.transact(async |c| {
+            let vehicle: i64 =
+                plan_item::table.find(id).select(plan_item::vehicle_id).first(c).await.map_err(|e| StoreError::from(e).about("planned set", id))?;
+            diesel::delete(plan_item::table.find(id)).execute(c).await?;
+            Ok(vehicle)
+        })
+        .await
     }
+}
+
+async fn planned(c: &mut AsyncMysqlConnection, vehicle_id: i64) -> Result<Vec<PlanItem>, StoreError> {
+    let rows: Vec<(i64, serde_json::Value, i32, String, NaiveDateTime)> = plan_item::table
+        .filter(plan_item::vehicle_id.eq(vehicle_id))
+        .order(plan_item::id)
+        .select((plan_item::id, plan_item::factors, plan_item::pulls, plan_item::why, plan_item::planned_at))
+        .load(c)
+        .await?;
+    rows.into_iter()
+        .map(|(id, f, pulls, why, planned_at)| Ok(PlanItem { id, factors: serde_json::from_value(f).map_err(damaged)?, pulls, why, planned_at }))
+        .collect()
 }

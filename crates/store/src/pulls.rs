@@ -1,13 +1,14 @@
 //! Pulls, their sample blocks and cached summaries.
 
 use crate::blocks::{BLOCK_VERSION, decode_block, encode_block};
+use crate::days::claim_day;
 use crate::db::{Store, inserted};
 use crate::error::StoreError;
-use crate::schema::{pull, pull_set, pull_summary, sample_block};
+use crate::schema::{cell_day, pull, pull_set, pull_summary, sample_block};
 use crate::spark::Spark;
 use chrono::NaiveTime;
 use diesel::prelude::*;
-use diesel_async::{AsyncConnection, AsyncMysqlConnection, RunQueryDsl};
+use diesel_async::{AsyncMysqlConnection, RunQueryDsl};
 use jamjar_core::air::AirState;
 use jamjar_core::analysis::Measured;
 use jamjar_core::log::Recording;
@@ -149,38 +150,80 @@ pub(crate) async fn pulls_of(c: &mut AsyncMysqlConnection, set_ids: &[i64]) -> R
         .collect()
 }
 
-async fn put_summary(c: &mut AsyncMysqlConnection, pull_id: i64, s: &Summary) -> Result<(), StoreError> {
-    let m = &s.measured;
-    let json = serde_json::to_vec(m).map_err(|e| StoreError::Other(e.to_string()))?;
-    let packed = zstd::encode_all(json.as_slice(), 3).map_err(|e| StoreError::Other(e.to_string()))?;
-    let figures = m.grid.curve().figures(None);
-    let word = |v: serde_json::Value| v.as_str().map(str::to_owned);
-    let ended_by = m.span.and_then(|s| serde_json::to_value(s.ended_by).ok()).and_then(word);
-    let alignment = serde_json::to_value(m.alignment.status).ok().and_then(word).unwrap_or_default();
-    let worst = m.limits.iter().map(|l| l.verdict).min().and_then(|v| serde_json::to_value(v).ok()).and_then(word);
-    diesel::replace_into(pull_summary::table)
-        .values((
-            pull_summary::pull_id.eq(pull_id),
-            pull_summary::algorithm.eq(s.algorithm as i32),
-            pull_summary::settings.eq(&s.settings),
-            pull_summary::peak_power_kw.eq(figures.peak_power.map(|p| p.value)),
-            pull_summary::peak_power_rpm.eq(figures.peak_power.map(|p| p.rpm)),
-            pull_summary::peak_torque_nm.eq(figures.peak_torque.map(|p| p.value)),
-            pull_summary::ended_by.eq(ended_by),
-            pull_summary::alignment.eq(alignment),
-            pull_summary::worst_limit.eq(worst),
-            pull_summary::measured.eq(packed),
+/// A summary ready to be stored: encoded before any transaction begins.
+#[derive(Debug, Clone)]
+pub struct PackedSummary {
+    algorithm: i32,
+    settings: String,
+    peak_power: Option<(f64, f64)>,
+    peak_torque_nm: Option<f64>,
+    ended_by: Option<String>,
+    alignment: String,
+    worst: Option<String>,
+    measured: Vec<u8>,
+    air: Option<AirState>,
+    used: Option<f64>,
+    flags: String,
+    spark: Option<Vec<u8>>,
+}
+
+impl Summary {
+    /// Encodes it.
+    ///
+    /// # Errors
+    /// [`StoreError::Other`] when it cannot be written as JSON.
+    pub fn pack(&self) -> Result<PackedSummary, StoreError> {
+        let m = &self.measured;
+        let json = serde_json::to_vec(m).map_err(|e| StoreError::Other(e.to_string()))?;
+        let curve = m.grid.curve();
+        let figures = curve.figures(None);
+        let word = |v: serde_json::Value| v.as_str().map(str::to_owned);
+        Ok(PackedSummary {
+            algorithm: self.algorithm as i32,
+            settings: self.settings.clone(),
+            peak_power: figures.peak_power.map(|p| (p.value, p.rpm)),
+            peak_torque_nm: figures.peak_torque.map(|p| p.value),
+            ended_by: m.span.and_then(|s| serde_json::to_value(s.ended_by).ok()).and_then(word),
+            alignment: serde_json::to_value(m.alignment.status).ok().and_then(word).unwrap_or_default(),
+            worst: m.limits.iter().map(|l| l.verdict).min().and_then(|v| serde_json::to_value(v).ok()).and_then(word),
+            measured: zstd::encode_all(json.as_slice(), 3).map_err(|e| StoreError::Other(e.to_string()))?,
+            air: m.air,
+            used: m.limits.iter().filter_map(|l| l.share_used).reduce(f64::max),
+            flags: flag_words(m),
+            spark: Spark::of(&curve).map(|s| s.to_bytes().to_vec()),
+        })
+    }
+}
+
+macro_rules! summary_values {
+    ($s:expr) => {
+        (
+            pull_summary::algorithm.eq($s.algorithm),
+            pull_summary::settings.eq(&$s.settings),
+            pull_summary::peak_power_kw.eq($s.peak_power.map(|p| p.0)),
+            pull_summary::peak_power_rpm.eq($s.peak_power.map(|p| p.1)),
+            pull_summary::peak_torque_nm.eq($s.peak_torque_nm),
+            pull_summary::ended_by.eq(&$s.ended_by),
+            pull_summary::alignment.eq(&$s.alignment),
+            pull_summary::worst_limit.eq(&$s.worst),
+            pull_summary::measured.eq(&$s.measured),
             (
-                pull_summary::air_temperature_c.eq(m.air.map(|a| a.temperature_c)),
-                pull_summary::air_humidity.eq(m.air.map(|a| a.humidity)),
-                pull_summary::air_pressure_hpa.eq(m.air.map(|a| a.pressure_hpa)),
-                pull_summary::limit_used.eq(m.limits.iter().filter_map(|l| l.share_used).reduce(f64::max)),
-                pull_summary::flags.eq(flag_words(m)),
-                pull_summary::spark.eq(Spark::of(&m.grid.curve()).map(|s| s.to_bytes())),
+                pull_summary::air_temperature_c.eq($s.air.map(|a| a.temperature_c)),
+                pull_summary::air_humidity.eq($s.air.map(|a| a.humidity)),
+                pull_summary::air_pressure_hpa.eq($s.air.map(|a| a.pressure_hpa)),
+                pull_summary::limit_used.eq($s.used),
+                pull_summary::flags.eq(&$s.flags),
+                pull_summary::spark.eq(&$s.spark),
             ),
-        ))
-        .execute(c)
-        .await?;
+        )
+    };
+}
+
+/// Replaces the summaries of pulls within the caller's transaction.
+pub(crate) async fn put_summaries(c: &mut AsyncMysqlConnection, all: &[(i64, PackedSummary)]) -> Result<(), StoreError> {
+    for (pull_id, s) in all {
+        diesel::update(pull_summary::table.find(pull_id)).set(summary_values!(s)).execute(c).await?;
+    }
     Ok(())
 }
 
@@ -199,8 +242,23 @@ fn flag_words(m: &Measured) -> String {
     out
 }
 
+/// A pull ready to be stored.
+pub(crate) struct PackedPull<'a> {
+    pull: &'a NewPull,
+    block: Vec<u8>,
+    summary: PackedSummary,
+}
+
+impl<'a> PackedPull<'a> {
+    /// Encodes block and summary.
+    pub(crate) fn new(pull: &'a NewPull) -> Result<Self, StoreError> {
+        Ok(Self { block: encode_block(&pull.dyno, pull.ecu.as_ref()), summary: pull.summary.pack()?, pull })
+    }
+}
+
 /// Inserts a pull with block and summary within the caller's transaction.
-pub(crate) async fn insert_pull(c: &mut AsyncMysqlConnection, set_id: i64, position: i32, p: &NewPull) -> Result<i64, StoreError> {
+pub(crate) async fn insert_pull(c: &mut AsyncMysqlConnection, set_id: i64, position: i32, packed: &PackedPull<'_>) -> Result<i64, StoreError> {
+    let p = packed.pull;
     diesel::insert_into(pull::table)
         .values((
             pull::set_id.eq(set_id),
@@ -222,25 +280,29 @@ pub(crate) async fn insert_pull(c: &mut AsyncMysqlConnection, set_id: i64, posit
         .await?;
     let id = inserted(c).await?;
     diesel::insert_into(sample_block::table)
-        .values((
-            sample_block::pull_id.eq(id),
-            sample_block::version.eq(BLOCK_VERSION as i16),
-            sample_block::data.eq(encode_block(&p.dyno, p.ecu.as_ref())),
-        ))
+        .values((sample_block::pull_id.eq(id), sample_block::version.eq(BLOCK_VERSION as i16), sample_block::data.eq(&packed.block)))
         .execute(c)
         .await?;
-    put_summary(c, id, &p.summary).await?;
+    diesel::insert_into(pull_summary::table).values((pull_summary::pull_id.eq(id), summary_values!(packed.summary))).execute(c).await?;
     Ok(id)
 }
 
 impl Store {
-    /// Replaces a cached measurement.
+    /// Replaces cached measurements of a day's pulls, when the day is still in the version they were made from; false when it is not.
+    /// Nothing else changes: whoever reads meanwhile makes them again.
     ///
     /// # Errors
     /// [`StoreError`] when the database refuses.
-    pub async fn update_summary(&self, pull_id: i64, s: &Summary) -> Result<(), StoreError> {
-        let mut c = self.conn().await?;
-        put_summary(&mut c, pull_id, s).await
+    pub async fn keep_summaries(&self, day_id: i64, seen: i64, all: &[(i64, PackedSummary)]) -> Result<bool, StoreError> {
+        self.transact(async |c| {
+            let now: Option<i64> = cell_day::table.find(day_id).select(cell_day::version).for_update().first(c).await.optional()?;
+            if now != Some(seen) {
+                return Ok(false);
+            }
+            put_summaries(c, all).await?;
+            Ok(true)
+        })
+        .await
     }
 
     async fn block(&self, pull_id: i64) -> Result<Vec<u8>, StoreError> {
@@ -276,13 +338,16 @@ impl Store {
     /// # Errors
     /// [`StoreError::NotFound`] when there is no such pull.
     pub async fn exclude_pull(&self, pull_id: i64, reason: Option<&str>, by: &str) -> Result<i64, StoreError> {
-        let mut c = self.conn().await?;
-        let set_id = pull::table.find(pull_id).select(pull::set_id).first(&mut c).await.map_err(|e| StoreError::from(e).about("pull", pull_id))?;
-        diesel::update(pull::table.find(pull_id))
-            .set((pull::excluded_reason.eq(reason), pull::excluded_by.eq(reason.map(|_| by))))
-            .execute(&mut c)
-            .await?;
-        Ok(set_id)
+        self.transact(async |c| {
+            let (set_id, day_id) = place_of(c, pull_id).await?;
+            claim_day(c, day_id, None).await?;
+            diesel::update(pull::table.find(pull_id))
+                .set((pull::excluded_reason.eq(reason), pull::excluded_by.eq(reason.map(|_| by))))
+                .execute(c)
+                .await?;
+            Ok(set_id)
+        })
+        .await
     }
 
     /// The set a pull belongs to.
@@ -294,19 +359,17 @@ impl Store {
         pull::table.find(pull_id).select(pull::set_id).first(&mut c).await.map_err(|e| StoreError::from(e).about("pull", pull_id))
     }
 
-    /// Sets the lag of the engine-computer log by hand, or leaves it to be found again. The cached measurements of the whole day
-    /// are stale afterwards: the pulls of a job are looked at together.
+    /// Sets the lag of the engine-computer log by hand, or leaves it to be found again, with what that makes of the day's measurements, in
+    /// one transaction: the pulls of a day are looked at together.
     ///
     /// # Errors
-    /// [`StoreError::NotFound`] when there is no such pull.
-    pub async fn set_lag(&self, pull_id: i64, lag_s: Option<f64>) -> Result<(), StoreError> {
-        let day: i64 = self.set(self.set_of_pull(pull_id).await?).await?.day_id;
-        let mut c = self.conn().await?;
-        c.transaction(async |c| {
+    /// [`StoreError::NotFound`] when there is no such pull; [`StoreError::Changed`] when the day is no longer in the version that was seen.
+    pub async fn set_lag(&self, pull_id: i64, lag_s: Option<f64>, seen: i64, summaries: &[(i64, PackedSummary)]) -> Result<(), StoreError> {
+        self.transact(async |c| {
+            let (_, day_id) = place_of(c, pull_id).await?;
+            claim_day(c, day_id, Some(seen)).await?;
             diesel::update(pull::table.find(pull_id)).set(pull::lag_s.eq(lag_s)).execute(c).await?;
-            let stale: Vec<i64> = pull::table.inner_join(pull_set::table).filter(pull_set::day_id.eq(day)).select(pull::id).load(c).await?;
-            diesel::update(pull_summary::table.filter(pull_summary::pull_id.eq_any(stale))).set(pull_summary::settings.eq("")).execute(c).await?;
-            Ok(())
+            put_summaries(c, summaries).await
         })
         .await
     }
@@ -316,9 +379,18 @@ impl Store {
     /// # Errors
     /// [`StoreError::NotFound`] when there is no such pull.
     pub async fn note_pull(&self, pull_id: i64, note: &str) -> Result<(), StoreError> {
-        self.set_of_pull(pull_id).await?;
-        let mut c = self.conn().await?;
-        diesel::update(pull::table.find(pull_id)).set(pull::note.eq(note)).execute(&mut c).await?;
-        Ok(())
+        self.transact(async |c| {
+            let (_, day_id) = place_of(c, pull_id).await?;
+            claim_day(c, day_id, None).await?;
+            diesel::update(pull::table.find(pull_id)).set(pull::note.eq(note)).execute(c).await?;
+            Ok(())
+        })
+        .await
     }
+}
+
+/// Set and day of a pull.
+async fn place_of(c: &mut AsyncMysqlConnection, pull_id: i64) -> Result<(i64, i64), StoreError> {
+    let place = pull::table.inner_join(pull_set::table).filter(pull::id.eq(pull_id)).select((pull::set_id, pull_set::day_id)).first(c).await;
+    place.map_err(|e| StoreError::from(e).about("pull", pull_id))
 }

@@ -1,7 +1,7 @@
 //! Tables as Diesel sees them.
 #![allow(missing_docs)]
 
-diesel::table! { vehicle (id) { id -> BigInt, name -> Varchar, engine -> Text, dyno -> Text, demo -> Bool, sheet -> Text, created_at -> Datetime, } }
+diesel::table! { vehicle (id) { id -> BigInt, name -> Varchar, engine -> Text, dyno -> Text, demo -> Bool, sheet -> Text, created_at -> Datetime, version -> BigInt, } }
 diesel::table! { vehicle_limit (id) { id -> BigInt, vehicle_id -> BigInt, position -> Integer, name -> Varchar, channel -> Varchar, severity -> Varchar, definition -> Text, } }
 diesel::table! { build_state (id) { id -> BigInt, vehicle_id -> BigInt, name -> Varchar, note -> Text, since -> Nullable<Date>, } }
 diesel::table! { map_revision (id) {
@@ -11,7 +11,7 @@ diesel::table! { map_revision (id) {
 diesel::table! { fuel (id) { id -> BigInt, name -> Varchar, ethanol -> Nullable<Double>, } }
 diesel::table! { cell_day (id) {
     id -> BigInt, vehicle_id -> BigInt, on_date -> Date, place -> Varchar, temperature_c -> Nullable<Double>, humidity -> Nullable<Double>,
-    pressure_hpa -> Nullable<Double>, note -> Text, created_at -> Datetime, demo -> Bool, checklist -> Text,
+    pressure_hpa -> Nullable<Double>, note -> Text, created_at -> Datetime, demo -> Bool, checklist -> Text, version -> BigInt,
 } }
 diesel::table! { pull_set (id) {
     id -> BigInt, day_id -> BigInt, build_id -> BigInt, map_id -> BigInt, fuel_id -> BigInt, position -> Integer, boost -> Varchar, gear -> Varchar,
@@ -42,11 +42,12 @@ diesel::table! { line_up (id) {
 diesel::table! { plan_item (id) {
     id -> BigInt, vehicle_id -> BigInt, factors -> Json, pulls -> Integer, why -> Varchar, planned_at -> Datetime,
 } }
-diesel::table! { change_stamp (kind, id) {
-    kind -> Char, id -> BigInt, at -> Datetime,
+diesel::table! { change_log (id) {
+    id -> BigInt, kind -> Char, thing -> BigInt, at -> Datetime,
 } }
 diesel::table! { import_run (id) {
     id -> BigInt, day_id -> Nullable<BigInt>, what -> Varchar, state -> Varchar, done -> Integer, total -> Integer, message -> Text, cancel_asked -> Bool, started_at -> Datetime,
+    owner -> Varchar, beat -> Datetime, claim -> Nullable<Char>,
 } }
 
 diesel::allow_tables_to_appear_in_same_query!(

@@ -1,13 +1,15 @@
 //! Sets: committed whole with their pulls, in one transaction that is run again after a conflict.
 
-use crate::db::{ATTEMPTS, Store, inserted};
+use crate::days::claim_day;
+use crate::db::{Store, inserted};
 use crate::error::StoreError;
-use crate::pulls::{NewPull, Pull, Summary, insert_pull, pulls_of};
+use crate::pulls::{NewPull, PackedPull, Pull, Summary, insert_pull, pulls_of};
+use crate::runs::finish_run;
 use crate::schema::{build_state, cell_day, fuel, inbox, map_revision, pull, pull_set, pull_summary, vehicle};
 use crate::vehicles::{build_named, fuel_named, map_named};
 use chrono::NaiveDate;
 use diesel::prelude::*;
-use diesel_async::{AsyncConnection, AsyncMysqlConnection, RunQueryDsl};
+use diesel_async::{AsyncMysqlConnection, RunQueryDsl};
 use jamjar_core::factors::Factors;
 use std::collections::HashMap;
 
@@ -155,12 +157,18 @@ macro_rules! query {
     };
 }
 
-async fn insert_set(c: &mut AsyncMysqlConnection, day_id: i64, vehicle_id: i64, new: &NewSet) -> Result<i64, StoreError> {
-    let build_id = build_named(c, vehicle_id, &new.config.build).await?;
-    let map_id = map_named(c, vehicle_id, &new.config.map, &new.config.map_kind).await?;
-    let fuel_id = fuel_named(c, &new.config.fuel).await?;
+async fn insert_set(
+    c: &mut AsyncMysqlConnection,
+    day_id: i64,
+    vehicle_id: i64,
+    config: &Configuration,
+    pulls: &[PackedPull<'_>],
+) -> Result<i64, StoreError> {
+    let build_id = build_named(c, vehicle_id, &config.build).await?;
+    let map_id = map_named(c, vehicle_id, &config.map, &config.map_kind).await?;
+    let fuel_id = fuel_named(c, &config.fuel).await?;
     let last: Option<i32> = pull_set::table.filter(pull_set::day_id.eq(day_id)).select(diesel::dsl::max(pull_set::position)).first(c).await?;
-    let extras = serde_json::to_string(&new.config.extras).map_err(|e| StoreError::Other(e.to_string()))?;
+    let extras = serde_json::to_string(&config.extras).map_err(|e| StoreError::Other(e.to_string()))?;
     diesel::insert_into(pull_set::table)
         .values((
             pull_set::day_id.eq(day_id),
@@ -168,46 +176,51 @@ async fn insert_set(c: &mut AsyncMysqlConnection, day_id: i64, vehicle_id: i64, 
             pull_set::map_id.eq(map_id),
             pull_set::fuel_id.eq(fuel_id),
             pull_set::position.eq(last.unwrap_or(0) + 1),
-            pull_set::boost.eq(&new.config.boost),
-            pull_set::gear.eq(&new.config.gear),
+            pull_set::boost.eq(&config.boost),
+            pull_set::gear.eq(&config.gear),
             pull_set::extras.eq(extras),
-            pull_set::note.eq(&new.config.note),
+            pull_set::note.eq(&config.note),
         ))
         .execute(c)
         .await?;
     let id = inserted(c).await?;
-    for (i, p) in new.pulls.iter().enumerate() {
+    for (i, p) in pulls.iter().enumerate() {
         insert_pull(c, id, i as i32 + 1, p).await?;
     }
     Ok(id)
 }
 
 impl Store {
-    /// Commits sets with all their pulls and takes the named files out of the inbox: all of it or nothing.
+    /// Commits sets with all their pulls, takes exactly the named files out of the inbox and ends the run: all of it or nothing.
     ///
     /// # Errors
-    /// [`StoreError`] when the day does not exist or the database refuses; then nothing of it is there.
-    pub async fn commit_sets(&self, day_id: i64, sets: &[NewSet], from_inbox: &[i64]) -> Result<Vec<i64>, StoreError> {
+    /// [`StoreError::Taken`] when one of the files is no longer in the inbox: another request stored it. [`StoreError`] when the day does
+    /// not exist or the database refuses; then nothing of it is there.
+    pub async fn commit_sets(&self, day_id: i64, sets: &[NewSet], from_inbox: &[i64], run: Option<i64>) -> Result<Vec<i64>, StoreError> {
         let vehicle_id = self.day(day_id).await?.vehicle_id;
-        let mut c = self.conn().await?;
-        let mut last = StoreError::Conflict;
-        for _ in 0..ATTEMPTS {
-            let result: Result<Vec<i64>, StoreError> = c
-                .transaction(async |c| {
-                    let mut ids = Vec::new();
-                    for s in sets {
-                        ids.push(insert_set(c, day_id, vehicle_id, s).await?);
-                    }
-                    diesel::delete(inbox::table.filter(inbox::id.eq_any(from_inbox))).execute(c).await?;
-                    Ok(ids)
-                })
-                .await;
-            match result {
-                Err(e @ (StoreError::Conflict | StoreError::Duplicate)) => last = e,
-                other => return other,
-            }
+        let mut packed: Vec<(&Configuration, Vec<PackedPull<'_>>)> = Vec::new();
+        for s in sets {
+            packed.push((&s.config, s.pulls.iter().map(PackedPull::new).collect::<Result<_, _>>()?));
         }
-        Err(last)
+        let mut wanted = from_inbox.to_vec();
+        wanted.sort_unstable();
+        wanted.dedup();
+        self.transact(async |c| {
+            claim_day(c, day_id, None).await?;
+            let taken = diesel::delete(inbox::table.filter(inbox::day_id.eq(day_id).and(inbox::id.eq_any(&wanted)))).execute(c).await?;
+            if taken != wanted.len() {
+                return Err(StoreError::Taken);
+            }
+            let mut ids = Vec::new();
+            for (config, pulls) in &packed {
+                ids.push(insert_set(c, day_id, vehicle_id, config, pulls).await?);
+            }
+            if let Some(run) = run {
+                finish_run(c, run, "stored").await?;
+            }
+            Ok(ids)
+        })
+        .await
     }
 
     /// One set.
@@ -314,24 +327,35 @@ impl Store {
     /// # Errors
     /// [`StoreError::NotFound`] when there is no such set.
     pub async fn mark_set(&self, id: i64, reason: Option<&str>, by: &str) -> Result<i64, StoreError> {
-        let day_id = self.set(id).await?.day_id;
-        let mut c = self.conn().await?;
-        diesel::update(pull_set::table.find(id))
-            .set((pull_set::invalid_reason.eq(reason), pull_set::invalid_by.eq(reason.map(|_| by))))
-            .execute(&mut c)
-            .await?;
-        Ok(day_id)
+        self.transact(async |c| {
+            let day_id = day_of(c, id).await?;
+            claim_day(c, day_id, None).await?;
+            diesel::update(pull_set::table.find(id))
+                .set((pull_set::invalid_reason.eq(reason), pull_set::invalid_by.eq(reason.map(|_| by))))
+                .execute(c)
+                .await?;
+            Ok(day_id)
+        })
+        .await
     }
 
     /// Sets the note of a set.
     ///
     /// # Errors
-    /// [`StoreError`] when the database refuses.
+    /// [`StoreError::NotFound`] when there is no such set.
     pub async fn note_set(&self, id: i64, note: &str) -> Result<(), StoreError> {
-        let mut c = self.conn().await?;
-        diesel::update(pull_set::table.find(id)).set(pull_set::note.eq(note)).execute(&mut c).await?;
-        Ok(())
+        self.transact(async |c| {
+            let day_id = day_of(c, id).await?;
+            claim_day(c, day_id, None).await?;
+            diesel::update(pull_set::table.find(id)).set(pull_set::note.eq(note)).execute(c).await?;
+            Ok(())
+        })
+        .await
     }
+}
+
+async fn day_of(c: &mut AsyncMysqlConnection, set_id: i64) -> Result<i64, StoreError> {
+    pull_set::table.find(set_id).select(pull_set::day_id).first(c).await.map_err(|e| StoreError::from(e).about("set", set_id))
 }
 
 /// Ids of the newest days: an index gives them at once, however many sets there are.

@@ -1,12 +1,14 @@
 //! The day sheet: checklist, notes with time and tag, air through the day, fuel on hand.
 
+use crate::days::claim_day;
 use crate::db::Store;
 use crate::error::StoreError;
+use crate::pulls::{PackedSummary, put_summaries};
 use crate::schema::{cell_day, day_air, day_fuel, day_note, fuel};
 use crate::vehicles::fuel_named;
 use chrono::NaiveTime;
 use diesel::prelude::*;
-use diesel_async::{AsyncConnection, RunQueryDsl};
+use diesel_async::RunQueryDsl;
 use jamjar_core::air::AirState;
 use std::collections::BTreeMap;
 
@@ -92,37 +94,45 @@ impl Store {
     /// # Errors
     /// [`StoreError`] when the database refuses.
     pub async fn add_note(&self, day_id: i64, at: Option<NaiveTime>, tag: &str, text: &str, by: &str) -> Result<(), StoreError> {
-        let mut c = self.conn().await?;
-        diesel::insert_into(day_note::table)
-            .values((
-                day_note::day_id.eq(day_id),
-                day_note::at_time.eq(at),
-                day_note::tag.eq(tag),
-                day_note::text.eq(text),
-                day_note::written_by.eq(by),
-            ))
-            .execute(&mut c)
-            .await?;
-        Ok(())
+        self.transact(async |c| {
+            claim_day(c, day_id, None).await?;
+            diesel::insert_into(day_note::table)
+                .values((
+                    day_note::day_id.eq(day_id),
+                    day_note::at_time.eq(at),
+                    day_note::tag.eq(tag),
+                    day_note::text.eq(text),
+                    day_note::written_by.eq(by),
+                ))
+                .execute(c)
+                .await?;
+            Ok(())
+        })
+        .await
     }
 
-    /// Adds an air reading, or replaces the one of that minute.
+    /// Adds an air reading, or replaces the one of that minute, with the measurements that rest on it, in one transaction.
     ///
     /// # Errors
-    /// [`StoreError`] when the database refuses.
-    pub async fn add_air(&self, day_id: i64, at: NaiveTime, a: AirState) -> Result<(), StoreError> {
-        let mut c = self.conn().await?;
-        diesel::replace_into(day_air::table)
-            .values((
-                day_air::day_id.eq(day_id),
-                day_air::at_time.eq(at),
+    /// [`StoreError::Changed`] when the day is no longer in the version that was seen.
+    pub async fn add_air(&self, day_id: i64, at: NaiveTime, a: AirState, seen: Option<i64>, summaries: &[(i64, PackedSummary)]) -> Result<(), StoreError> {
+        self.transact(async |c| {
+            claim_day(c, day_id, seen).await?;
+            let values = (
                 day_air::temperature_c.eq(a.temperature_c),
                 day_air::humidity.eq(a.humidity),
                 day_air::pressure_hpa.eq(a.pressure_hpa),
-            ))
-            .execute(&mut c)
-            .await?;
-        Ok(())
+            );
+            diesel::insert_into(day_air::table)
+                .values((day_air::day_id.eq(day_id), day_air::at_time.eq(at), values))
+                .on_conflict(diesel::dsl::DuplicatedKeys)
+                .do_update()
+                .set(values)
+                .execute(c)
+                .await?;
+            put_summaries(c, summaries).await
+        })
+        .await
     }
 
     /// Says how much of a fuel is on hand.
@@ -130,11 +140,15 @@ impl Store {
     /// # Errors
     /// [`StoreError`] when the database refuses.
     pub async fn put_fuel_on_hand(&self, day_id: i64, name: &str, litres: f64, note: &str) -> Result<(), StoreError> {
-        let mut c = self.conn().await?;
-        c.transaction(async |c| {
+        self.transact(async |c| {
+            claim_day(c, day_id, None).await?;
             let fuel_id = fuel_named(c, name).await?;
-            diesel::replace_into(day_fuel::table)
-                .values((day_fuel::day_id.eq(day_id), day_fuel::fuel_id.eq(fuel_id), day_fuel::litres.eq(litres), day_fuel::note.eq(note)))
+            let values = (day_fuel::litres.eq(litres), day_fuel::note.eq(note));
+            diesel::insert_into(day_fuel::table)
+                .values((day_fuel::day_id.eq(day_id), day_fuel::fuel_id.eq(fuel_id), values))
+                .on_conflict(diesel::dsl::DuplicatedKeys)
+                .do_update()
+                .set(values)
                 .execute(c)
                 .await?;
             Ok(())
@@ -147,9 +161,12 @@ impl Store {
     /// # Errors
     /// [`StoreError`] when the database refuses.
     pub async fn set_checklist(&self, day_id: i64, answers: &Checklist) -> Result<(), StoreError> {
-        let mut c = self.conn().await?;
         let json = serde_json::to_string(answers).map_err(|e| StoreError::Other(e.to_string()))?;
-        diesel::update(cell_day::table.find(day_id)).set(cell_day::checklist.eq(json)).execute(&mut c).await?;
-        Ok(())
+        self.transact(async |c| {
+            claim_day(c, day_id, None).await?;
+            diesel::update(cell_day::table.find(day_id)).set(cell_day::checklist.eq(&json)).execute(c).await?;
+            Ok(())
+        })
+        .await
     }
 }

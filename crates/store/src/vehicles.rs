@@ -4,7 +4,7 @@ use crate::db::{Store, inserted};
 use crate::error::StoreError;
 use crate::schema::{build_state, fuel, map_revision, vehicle, vehicle_limit};
 use diesel::prelude::*;
-use diesel_async::{AsyncConnection, AsyncMysqlConnection, RunQueryDsl};
+use diesel_async::{AsyncMysqlConnection, RunQueryDsl};
 use jamjar_core::analysis::{Engine, Vehicle};
 use jamjar_core::limits::{Limit, Severity};
 use jamjar_core::pull::power::Dyno;
@@ -36,6 +36,8 @@ pub struct VehicleRecord {
     pub sheet: VehicleSheet,
     /// Belongs to the demo.
     pub demo: bool,
+    /// Counts the changes of what belongs to it.
+    pub version: i64,
 }
 
 #[derive(Queryable, Selectable)]
@@ -47,6 +49,7 @@ struct Row {
     dyno: String,
     sheet: String,
     demo: bool,
+    version: i64,
 }
 
 pub(crate) fn damaged(e: impl std::fmt::Display) -> StoreError {
@@ -73,7 +76,7 @@ async fn records(c: &mut AsyncMysqlConnection, rows: Vec<Row>) -> Result<Vec<Veh
             let dyno: Dyno = serde_json::from_str(&r.dyno).map_err(damaged)?;
             let limits: Result<Vec<Limit>, StoreError> = definitions.iter().filter(|(id, _)| *id == r.id).map(|(_, d)| limit(d)).collect();
             let sheet = serde_json::from_str(&r.sheet).map_err(damaged)?;
-            Ok(VehicleRecord { id: r.id, vehicle: Vehicle { name: r.name, engine, dyno }, limits: limits?, sheet, demo: r.demo })
+            Ok(VehicleRecord { id: r.id, vehicle: Vehicle { name: r.name, engine, dyno }, limits: limits?, sheet, demo: r.demo, version: r.version })
         })
         .collect()
 }
@@ -82,20 +85,26 @@ async fn record(c: &mut AsyncMysqlConnection, row: Row) -> Result<VehicleRecord,
     records(c, vec![row]).await?.pop().ok_or_else(|| damaged("a vehicle row was lost on the way"))
 }
 
-pub(crate) async fn insert_limits(c: &mut AsyncMysqlConnection, vehicle_id: i64, limits: &[Limit]) -> Result<(), StoreError> {
-    for (position, l) in limits.iter().enumerate() {
-        diesel::insert_into(vehicle_limit::table)
-            .values((
-                vehicle_limit::vehicle_id.eq(vehicle_id),
-                vehicle_limit::position.eq(position as i32),
-                vehicle_limit::name.eq(&l.id),
-                vehicle_limit::channel.eq(l.channel.as_str()),
-                vehicle_limit::severity.eq(if l.severity == Severity::Stop { "stop" } else { "caution" }),
-                vehicle_limit::definition.eq(serde_json::to_string(l).map_err(damaged)?),
-            ))
-            .execute(c)
-            .await?;
-    }
+/// What of a limit stands in columns, and the whole of it.
+type LimitValues = (
+    diesel::dsl::Eq<vehicle_limit::channel, String>,
+    diesel::dsl::Eq<vehicle_limit::severity, &'static str>,
+    diesel::dsl::Eq<vehicle_limit::definition, String>,
+);
+
+pub(crate) fn limit_values(l: &Limit) -> Result<LimitValues, StoreError> {
+    Ok((
+        vehicle_limit::channel.eq(l.channel.as_str().to_owned()),
+        vehicle_limit::severity.eq(if l.severity == Severity::Stop { "stop" } else { "caution" }),
+        vehicle_limit::definition.eq(serde_json::to_string(l).map_err(damaged)?),
+    ))
+}
+
+pub(crate) async fn insert_limit(c: &mut AsyncMysqlConnection, vehicle_id: i64, position: i32, l: &Limit) -> Result<(), StoreError> {
+    diesel::insert_into(vehicle_limit::table)
+        .values((vehicle_limit::vehicle_id.eq(vehicle_id), vehicle_limit::position.eq(position), vehicle_limit::name.eq(&l.id), limit_values(l)?))
+        .execute(c)
+        .await?;
     Ok(())
 }
 
@@ -105,20 +114,24 @@ impl Store {
     /// # Errors
     /// [`StoreError::Duplicate`] when the name is taken.
     pub async fn add_vehicle(&self, new: &NewVehicle) -> Result<i64, StoreError> {
-        let mut c = self.conn().await?;
-        c.transaction(async |c| {
+        let engine = serde_json::to_string(&new.vehicle.engine).map_err(damaged)?;
+        let dyno = serde_json::to_string(&new.vehicle.dyno).map_err(damaged)?;
+        let sheet = serde_json::to_string(&new.sheet).map_err(damaged)?;
+        self.transact(async |c| {
             diesel::insert_into(vehicle::table)
                 .values((
                     vehicle::name.eq(&new.vehicle.name),
-                    vehicle::engine.eq(serde_json::to_string(&new.vehicle.engine).map_err(damaged)?),
-                    vehicle::dyno.eq(serde_json::to_string(&new.vehicle.dyno).map_err(damaged)?),
-                    vehicle::sheet.eq(serde_json::to_string(&new.sheet).map_err(damaged)?),
+                    vehicle::engine.eq(&engine),
+                    vehicle::dyno.eq(&dyno),
+                    vehicle::sheet.eq(&sheet),
                     vehicle::demo.eq(new.demo),
                 ))
                 .execute(c)
                 .await?;
             let id = inserted(c).await?;
-            insert_limits(c, id, &new.limits).await?;
+            for (position, l) in new.limits.iter().enumerate() {
+                insert_limit(c, id, position as i32, l).await?;
+            }
             Ok(id)
         })
         .await
@@ -174,6 +187,25 @@ impl Store {
     }
 }
 
+/// A name that somebody else has just made is met again: the transaction runs once more and finds it.
+fn met(e: StoreError) -> StoreError {
+    if matches!(e, StoreError::Duplicate) { StoreError::Conflict } else { e }
+}
+
+/// Takes a vehicle for a change within the caller's transaction, and counts it.
+///
+/// # Errors
+/// [`StoreError::NotFound`], or [`StoreError::Changed`] when it is no longer in the version that was `seen`.
+pub(crate) async fn claim_vehicle(c: &mut AsyncMysqlConnection, id: i64, seen: Option<i64>) -> Result<(), StoreError> {
+    let now: i64 =
+        vehicle::table.find(id).select(vehicle::version).for_update().first(c).await.map_err(|e| StoreError::from(e).about("vehicle", id))?;
+    if seen.is_some_and(|s| s != now) {
+        return Err(StoreError::Changed { what: "the vehicle" });
+    }
+    diesel::update(vehicle::table.find(id)).set(vehicle::version.eq(now + 1)).execute(c).await?;
+    Ok(())
+}
+
 /// Id of a build state, made when it is new.
 pub(crate) async fn build_named(c: &mut AsyncMysqlConnection, vehicle_id: i64, name: &str) -> Result<i64, StoreError> {
     let found = build_state::table
@@ -188,7 +220,8 @@ pub(crate) async fn build_named(c: &mut AsyncMysqlConnection, vehicle_id: i64, n
             diesel::insert_into(build_state::table)
                 .values((build_state::vehicle_id.eq(vehicle_id), build_state::name.eq(name), build_state::note.eq("")))
                 .execute(c)
-                .await?;
+                .await
+                .map_err(|e| met(e.into()))?;
             inserted(c).await
         }
     }
@@ -208,7 +241,8 @@ pub(crate) async fn map_named(c: &mut AsyncMysqlConnection, vehicle_id: i64, nam
             diesel::insert_into(map_revision::table)
                 .values((map_revision::vehicle_id.eq(vehicle_id), map_revision::name.eq(name), map_revision::kind.eq(kind)))
                 .execute(c)
-                .await?;
+                .await
+                .map_err(|e| met(e.into()))?;
             inserted(c).await
         }
     }
@@ -220,7 +254,7 @@ pub(crate) async fn fuel_named(c: &mut AsyncMysqlConnection, name: &str) -> Resu
     match found {
         Some(id) => Ok(id),
         None => {
-            diesel::insert_into(fuel::table).values(fuel::name.eq(name)).execute(c).await?;
+            diesel::insert_into(fuel::table).values(fuel::name.eq(name)).execute(c).await.map_err(|e| met(e.into()))?;
             inserted(c).await
         }
     }

@@ -1,6 +1,7 @@
 //! The calculators of the command line: a JSON object in, a JSON object out.
 
 use jamjar_core::air::AirState;
+use jamjar_core::bounds::{Bound, DISPLACEMENT_L, ENGINE_RPM};
 use jamjar_core::calculators::{fuel, injector::QuantityMap, shift::shift_points, spark, strip};
 use jamjar_core::correction::{Correction, DieselState, iso1585_diesel};
 use jamjar_core::signal::savgol::smooth_uniform;
@@ -42,9 +43,73 @@ fn flag(v: &Value) -> bool {
 /// # Errors
 /// A sentence saying which field is wrong, or that the calculator is not known.
 pub fn run(name: &str, input: &Value) -> Result<Value, String> {
-    if !input.is_object() {
-        return Err("expected a JSON object".into());
+    let Some(fields) = input.as_object() else { return Err("expected a JSON object".into()) };
+    for (field, value) in fields {
+        possible(field, value)?;
     }
+    let out = compute(name, input)?;
+    // JSON knows no infinity: what overflowed would come out as null.
+    if nulls(&out) > NULLS_MEANT.iter().filter(|n| **n == name).count() {
+        return Err("the result is no finite number: an input is far from anything possible".into());
+    }
+    Ok(out)
+}
+
+/// Calculators one of whose results may be absent.
+const NULLS_MEANT: [&str; 1] = ["mbt"];
+
+fn nulls(v: &Value) -> usize {
+    match v {
+        Value::Null => 1,
+        Value::Array(a) => a.iter().map(nulls).sum(),
+        Value::Object(o) => o.values().map(nulls).sum(),
+        _ => 0,
+    }
+}
+
+/// Ranges of fields by name, each in the unit the name says. What has no range of its own must stay within the last.
+const RANGES: [Bound; 24] = [
+    Bound::new("dry_kpa", "kPa", 40.0, 110.0),
+    Bound::new("fuel_g_s", "g/s", 0.0, 1_000.0),
+    Bound::new("displacement_l", "L", DISPLACEMENT_L.min, DISPLACEMENT_L.max),
+    Bound::new("rpm", "rpm", 0.0, ENGINE_RPM.max),
+    Bound::new("boost_pressure_ratio", "", 0.2, 20.0),
+    Bound::new("dt_s", "s", 1e-7, 3_600.0),
+    Bound::new("spark_deg", "°", -60.0, 90.0),
+    Bound::new("pressures_mpa", "MPa", 0.0, 500.0),
+    Bound::new("pressure_mpa", "MPa", 0.0, 500.0),
+    Bound::new("durations_us", "µs", 0.0, 50_000.0),
+    Bound::new("duration_us", "µs", 0.0, 50_000.0),
+    Bound::new("mass_mg", "mg", 0.0, 10_000.0),
+    Bound::new("mass_mg_wanted", "mg", 0.0, 10_000.0),
+    Bound::new("limit_rpm", "rpm", ENGINE_RPM.min, ENGINE_RPM.max),
+    Bound::new("shift_rpm", "rpm", ENGINE_RPM.min, ENGINE_RPM.max),
+    Bound::new("launch_rpm", "rpm", 0.0, ENGINE_RPM.max),
+    Bound::new("torque_nm", "N·m", -10_000.0, 50_000.0),
+    Bound::new("mass_kg", "kg", 10.0, 100_000.0),
+    Bound::new("tyre_friction", "", 0.01, 10.0),
+    Bound::new("driven_axle_load_fraction", "", 0.0, 2.0),
+    Bound::new("drivetrain_efficiency", "", 0.05, 1.0),
+    Bound::new("tyre_radius_m", "m", 0.05, 3.0),
+    Bound::new("air_density_kg_m3", "kg/m³", 0.0, 3.0),
+    Bound::new("shift_pause_s", "s", 0.0, 30.0),
+];
+const ANY: Bound = Bound::new("a number", "", -1e12, 1e12);
+
+/// Refuses values that cannot be, with the field's name.
+fn possible(field: &str, value: &Value) -> Result<(), String> {
+    match value {
+        Value::Number(n) => {
+            let bound = RANGES.iter().find(|b| b.name == field).copied().unwrap_or(ANY);
+            let v = n.as_f64().unwrap_or(f64::NAN);
+            bound.check(v).map(|_| ()).map_err(|e| if bound.name == field { e.to_string() } else { format!("{field}: {e}") })
+        }
+        Value::Array(a) => a.iter().try_for_each(|v| possible(field, v)),
+        _ => Ok(()),
+    }
+}
+
+fn compute(name: &str, input: &Value) -> Result<Value, String> {
     match name {
         "air" => air(input),
         "iso1585_diesel" => diesel(input),
@@ -243,6 +308,27 @@ mod tests {
             for k in keys {
                 assert!(!out[k].is_null(), "{name} lacks {k}: {out}");
             }
+        }
+    }
+
+    #[test]
+    fn values_that_cannot_be_are_refused_by_field_and_nothing_runs_without_end() {
+        let shift = |limit: f64| json!({"rpm": [2000, 7000], "torque_nm": [200, 150], "ratios": [3, 2], "limit_rpm": limit});
+        let strip = json!({"mass_kg": 1200, "tyre_friction": 1, "driven_axle_load_fraction": 0.6, "drag_area_m2": 0.7, "rolling_coefficient": 0.015,
+            "tyre_radius_m": 0.3, "final_drive": 4, "drivetrain_efficiency": 90, "air_density_kg_m3": 1.2, "gears": [3, 2], "rpm": [1000, 7000],
+            "torque_nm": [200, 150], "shift_rpm": 6500, "launch_rpm": 3000, "shift_pause_s": 0.3});
+        let diesel = json!({"dry_kpa": 99.96, "temp_c": 36.6, "turbocharged": 0, "fuel_g_s": 1.995, "displacement_l": -2, "rpm": 3000, "boost_pressure_ratio": 1});
+        let bars = json!({"pressures_mpa": [400, 1800], "durations_us": [200, 500], "mass_mg": [[3, 27], [4, 38]], "pressure_mpa": 60, "duration_us": 300});
+        for (name, input, field) in [
+            ("shift", shift(1e12), "limit_rpm"),
+            ("strip", strip, "drivetrain_efficiency"),
+            ("iso1585_diesel", diesel, "displacement_l"),
+            ("injector", bars, "pressures_mpa"),
+            ("repeats", json!({"base": [1e308, 2], "candidate": [2, 3]}), "base"),
+            ("savitzky_golay", json!({"y": [1, 2, 3, 4, 5, 6, 7], "window": 5, "order": 2, "dt_s": 0}), "dt_s"),
+        ] {
+            let e = run(name, &input).unwrap_err();
+            assert!(e.contains(field), "{name}: {e}");
         }
     }
 

@@ -95,6 +95,77 @@ fn a_coast_down_adds_the_loss_and_is_called_an_estimate() {
 }
 
 #[test]
+fn a_coast_down_is_read_under_the_names_the_job_gives_to_the_dynos_columns() {
+    let folder = Folder::new("coast-names");
+    let drum = folder.write("drum.csv", PULL.drum_csv(3.5, 90.0).replace("Roller speed", "Kanal 7").replace("Drum speed", "Kanal 7"));
+    let mut text = String::from("Time (s),Kanal 7 (rpm)\n");
+    let mut w = 190.0_f64;
+    for i in 0..4000 {
+        text += &format!("{:.2},{:.4}\n", f64::from(i) * 0.01, w * 30.0 / std::f64::consts::PI);
+        w -= (10.0 + 0.2 * w) / 90.0 * 0.01;
+    }
+    let coast = folder.write("coast.csv", text);
+    let mut j = job(
+        json!({"kind": "roller_inertia", "overall_ratio": 3.5, "inertia_kg_m2": 90.0, "coast_down": coast}),
+        json!([set("a", json!({}), &[(drum, None)])]),
+    );
+    j["channels"] = json!({"dyno": {"roller_speed": {"column": "Kanal 7", "unit": "rpm"}}});
+    let r = folder.run(&j).unwrap();
+    assert_eq!(r["sets"][0]["pulls"][0]["estimated"], true);
+}
+
+#[test]
+fn injector_duty_knows_the_cycle() {
+    let folder = Folder::new("duty");
+    let d = folder.write("d.csv", PULL.shaft_csv(4.0, "Hub torque (N·m)"));
+    let e = folder.write("e.csv", PULL.ecu_csv(5.0, 50.0, "Injector pulse width (ms)", |_, _| "8.5".into()));
+    let verdict = |engine: Value| {
+        let mut j = job(json!({"kind": "hub", "overall_ratio": 4.0}), json!([set("a", json!({}), &[(d.clone(), Some(e.clone()))])]));
+        j["vehicle"]["engine"] = engine;
+        j["limits"] = json!([{"id": "duty", "channel": "injector_duty", "direction": "above", "threshold": 85, "sustain_s": 0.2, "caution": 3}]);
+        folder.run(&j).unwrap()["limits"][0]["verdict"].as_str().unwrap().to_owned()
+    };
+    assert_eq!(verdict(json!({})), "clear", "46 % in a four-stroke");
+    assert_eq!(verdict(json!({"cycle": "two_stroke"})), "over", "92 % in a two-stroke");
+    assert_eq!(verdict(json!({"pulses_per_cycle": 2})), "over");
+    assert_eq!(verdict(json!({"injection": "direct"})), "not_measured", "never the 85 % of a port injector");
+}
+
+#[test]
+fn pulls_that_all_end_at_the_speed_limiter_are_not_said_to_end_at_the_rev_limiter() {
+    let folder = Folder::new("all-limited");
+    let write = |name: &str, to: f64, seed: u64, warm: bool| {
+        let p = Pull { to, end: End::Limiter, seed, ..PULL };
+        let d = folder.write(&format!("{name}-d.csv"), p.shaft_csv(4.0, "Hub torque (N·m)"));
+        let mut e = p.ecu_csv(5.0, 50.0, "Vehicle speed (km/h)", |_, rpm| format!("{:.1}", rpm * 0.03));
+        if warm {
+            // Before the pull the engine was blipped in neutral: it turns faster than the plateau.
+            let header = e.lines().next().unwrap().to_owned();
+            let columns = header.split(',').count();
+            let at = header.split(',').position(|h| h.to_lowercase().contains("rpm")).unwrap();
+            let blip: String = (0..40).map(|i| {
+                let row: Vec<String> = (0..columns).map(|c| if c == 0 { format!("{:.3}", 0.02 * f64::from(i)) } else if c == at { "6400".into() } else { String::new() }).collect();
+                row.join(",") + "\n"
+            }).collect();
+            let rest = e.split_once('\n').unwrap().1.to_owned();
+            e = format!("{header}\n{blip}{rest}");
+        }
+        (d, Some(folder.write(&format!("{name}-e.csv"), e)))
+    };
+    let ends = |files: &[(String, Option<String>)], engine: Value| {
+        let mut j = job(json!({"kind": "hub", "overall_ratio": 4.0}), json!([set("a", json!({}), files)]));
+        j["vehicle"]["engine"] = engine;
+        let r = folder.run(&j).unwrap();
+        r["sets"][0]["pulls"].as_array().unwrap().iter().map(|p| (p["ended_by"].as_str().unwrap().to_owned(), p["flags"].to_string())).collect::<Vec<_>>()
+    };
+    let all = [write("a", 5600.0, 1, false), write("b", 5600.0, 2, false)];
+    assert!(ends(&all, json!({"rev_limit_rpm": 6800})).iter().all(|e| e.0 == "speed_limiter"));
+    assert!(ends(&all, json!({})).iter().all(|e| e.1.contains("limiter_unsure")), "nothing shows which of the two it was");
+    let blipped = [write("c", 5600.0, 1, true), write("d", 5600.0, 2, false)];
+    assert!(ends(&blipped, json!({})).iter().all(|e| e.0 == "speed_limiter"), "{:?}", ends(&blipped, json!({})));
+}
+
+#[test]
 fn lags_come_back_whatever_is_known_of_the_ratio() {
     let folder = Folder::new("lags");
     for (k, (lag, hz, ratio)) in

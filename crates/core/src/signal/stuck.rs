@@ -217,7 +217,10 @@ impl Watched<'_> {
             s.samples() >= 4 && seconds >= MIN_STILL_S || s.samples() >= 6 && seconds >= 0.5 * MIN_STILL_S
         };
         let stuck = |s: &Still| {
-            Liveliness::outside(v, self.widest(*s), self.inside()).forbids(s.samples(), END_CHANCE) || self.kind.rest == Rest::Driven && self.was_cut_off(*s)
+            let mut other = Liveliness::outside(v, self.widest(*s), self.inside());
+            // A wideband sensor has ends within what engines do, and nothing holds λ flat to the last digit on its way.
+            other.noisy |= self.kind.name == "lambda";
+            other.forbids(s.samples(), END_CHANCE) || self.kind.rest == Rest::Driven && self.was_cut_off(*s)
         };
         self.stills().into_iter().filter(|s| ends(s) && long(s) && stuck(s)).map(|s| (s, s.value == high)).collect()
     }

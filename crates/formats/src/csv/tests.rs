@@ -204,3 +204,25 @@ fn a_stated_unit_that_cannot_be_is_doubted_and_the_likely_one_is_offered_first()
     let right = text.replace("(bar)", "(kPa abs)");
     assert!(read_log(right.as_bytes(), "p1.csv", &Mapping::default()).unwrap().questions.is_empty());
 }
+
+#[test]
+fn gauge_pressure_stands_on_the_barometer_that_was_logged_or_says_what_was_assumed() {
+    let file = |header: &str, barometer: &str| {
+        let mut text = format!("Time (s),Boost (kPa gauge){header}\n");
+        for i in 0..60 {
+            writeln!(text, "{},{}{barometer}", f64::from(i) * 0.05, 80.0 + 0.1 * f64::from(i % 7)).unwrap();
+        }
+        text
+    };
+    let at = |text: &str, cell: Option<f64>| {
+        let log = read_log(text.as_bytes(), "e.csv", &Mapping { ambient_kpa: cell, ..Mapping::default() }).unwrap().log;
+        let said = log.flags.iter().any(|f| f.kind == "barometer_assumed" && f.text.contains("101.3"));
+        (log.column("manifold_pressure").unwrap()[0], said)
+    };
+    let (logged, said) = at(&file(",Barometer (kPa)", ",95.0"), Some(100.0));
+    assert!((logged - 175.0).abs() < 1e-9 && !said, "the logged one before the cell's: {logged}");
+    let (cell, said) = at(&file("", ""), Some(98.0));
+    assert!((cell - 178.0).abs() < 1e-9 && !said, "{cell}");
+    let (standard, said) = at(&file("", ""), None);
+    assert!((standard - 181.325).abs() < 1e-9 && said, "{standard}: standard air is said");
+}

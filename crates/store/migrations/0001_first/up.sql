@@ -1,4 +1,4 @@
-CREATE TABLE vehicle (
+CREATE TABLE IF NOT EXISTS vehicle (
   id BIGINT NOT NULL AUTO_INCREMENT PRIMARY KEY,
   name VARCHAR(120) NOT NULL UNIQUE,
   engine JSON NOT NULL,
@@ -7,7 +7,7 @@ CREATE TABLE vehicle (
   created_at DATETIME(3) NOT NULL DEFAULT UTC_TIMESTAMP(3)
 );
 
-CREATE TABLE vehicle_limit (
+CREATE TABLE IF NOT EXISTS vehicle_limit (
   id BIGINT NOT NULL AUTO_INCREMENT PRIMARY KEY,
   vehicle_id BIGINT NOT NULL,
   position INT NOT NULL,
@@ -19,7 +19,7 @@ CREATE TABLE vehicle_limit (
   FOREIGN KEY (vehicle_id) REFERENCES vehicle (id)
 );
 
-CREATE TABLE build_state (
+CREATE TABLE IF NOT EXISTS build_state (
   id BIGINT NOT NULL AUTO_INCREMENT PRIMARY KEY,
   vehicle_id BIGINT NOT NULL,
   name VARCHAR(120) NOT NULL,
@@ -28,7 +28,7 @@ CREATE TABLE build_state (
   FOREIGN KEY (vehicle_id) REFERENCES vehicle (id)
 );
 
-CREATE TABLE map_revision (
+CREATE TABLE IF NOT EXISTS map_revision (
   id BIGINT NOT NULL AUTO_INCREMENT PRIMARY KEY,
   vehicle_id BIGINT NOT NULL,
   name VARCHAR(120) NOT NULL,
@@ -37,13 +37,13 @@ CREATE TABLE map_revision (
   FOREIGN KEY (vehicle_id) REFERENCES vehicle (id)
 );
 
-CREATE TABLE fuel (
+CREATE TABLE IF NOT EXISTS fuel (
   id BIGINT NOT NULL AUTO_INCREMENT PRIMARY KEY,
   name VARCHAR(120) NOT NULL UNIQUE,
   ethanol DOUBLE NULL CHECK (ethanol IS NULL OR (ethanol >= 0 AND ethanol <= 1))
 );
 
-CREATE TABLE cell_day (
+CREATE TABLE IF NOT EXISTS cell_day (
   id BIGINT NOT NULL AUTO_INCREMENT PRIMARY KEY,
   vehicle_id BIGINT NOT NULL,
   on_date DATE NOT NULL,
@@ -57,7 +57,7 @@ CREATE TABLE cell_day (
   FOREIGN KEY (vehicle_id) REFERENCES vehicle (id)
 );
 
-CREATE TABLE pull_set (
+CREATE TABLE IF NOT EXISTS pull_set (
   id BIGINT NOT NULL AUTO_INCREMENT PRIMARY KEY,
   day_id BIGINT NOT NULL,
   build_id BIGINT NOT NULL,
@@ -76,7 +76,7 @@ CREATE TABLE pull_set (
   FOREIGN KEY (fuel_id) REFERENCES fuel (id)
 );
 
-CREATE TABLE raw_file (
+CREATE TABLE IF NOT EXISTS raw_file (
   id BIGINT NOT NULL AUTO_INCREMENT PRIMARY KEY,
   sha256 BINARY(32) NOT NULL UNIQUE,
   name VARCHAR(255) NOT NULL,
@@ -84,7 +84,7 @@ CREATE TABLE raw_file (
   received_at DATETIME(3) NOT NULL DEFAULT UTC_TIMESTAMP(3)
 );
 
-CREATE TABLE raw_chunk (
+CREATE TABLE IF NOT EXISTS raw_chunk (
   file_id BIGINT NOT NULL,
   seq INT NOT NULL,
   data MEDIUMBLOB NOT NULL,
@@ -92,7 +92,7 @@ CREATE TABLE raw_chunk (
   FOREIGN KEY (file_id) REFERENCES raw_file (id)
 );
 
-CREATE TABLE inbox (
+CREATE TABLE IF NOT EXISTS inbox (
   id BIGINT NOT NULL AUTO_INCREMENT PRIMARY KEY,
   day_id BIGINT NOT NULL,
   file_id BIGINT NOT NULL,
@@ -105,12 +105,12 @@ CREATE TABLE inbox (
   FOREIGN KEY (file_id) REFERENCES raw_file (id)
 );
 
-CREATE TABLE source_mapping (
+CREATE TABLE IF NOT EXISTS source_mapping (
   source CHAR(16) NOT NULL PRIMARY KEY,
   mapping JSON NOT NULL
 );
 
-CREATE TABLE pull (
+CREATE TABLE IF NOT EXISTS pull (
   id BIGINT NOT NULL AUTO_INCREMENT PRIMARY KEY,
   set_id BIGINT NOT NULL,
   position INT NOT NULL,
@@ -130,14 +130,14 @@ CREATE TABLE pull (
   FOREIGN KEY (ecu_file_id) REFERENCES raw_file (id)
 );
 
-CREATE TABLE sample_block (
+CREATE TABLE IF NOT EXISTS sample_block (
   pull_id BIGINT NOT NULL PRIMARY KEY,
   version SMALLINT NOT NULL,
   data LONGBLOB NOT NULL,
   FOREIGN KEY (pull_id) REFERENCES pull (id)
 );
 
-CREATE TABLE pull_summary (
+CREATE TABLE IF NOT EXISTS pull_summary (
   pull_id BIGINT NOT NULL PRIMARY KEY,
   algorithm INT NOT NULL,
   settings CHAR(16) NOT NULL,
@@ -151,7 +151,7 @@ CREATE TABLE pull_summary (
   FOREIGN KEY (pull_id) REFERENCES pull (id)
 );
 
-CREATE TABLE import_run (
+CREATE TABLE IF NOT EXISTS import_run (
   id BIGINT NOT NULL AUTO_INCREMENT PRIMARY KEY,
   day_id BIGINT NULL,
   what VARCHAR(120) NOT NULL,

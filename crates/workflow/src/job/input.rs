@@ -8,8 +8,9 @@ use jamjar_core::pull::power::{Dyno, DynoKind};
 use serde::Deserialize;
 use std::collections::BTreeMap;
 
-/// The whole file.
+/// The whole file. A field it does not know is refused by name: a misspelt one would change nothing and say nothing.
 #[derive(Debug, Clone, Deserialize)]
+#[serde(deny_unknown_fields)]
 #[allow(missing_docs)]
 pub struct Job {
     pub jamjar_job: u32,

@@ -1,13 +1,13 @@
 //! Reading a job file and its logs; every refusal names the place.
 
-use super::Prepared;
+use super::{Prepared, strict};
 use super::input::{Column, Conditions, Job, JobPull, JobSet};
 use jamjar_core::air::AirState;
 use jamjar_core::analysis::{PullInput, SetInput, Settings};
-use jamjar_core::bounds::{GRID_RPM, OVERALL_RATIO, SMOOTHING_S};
 use jamjar_core::channel::Channel;
 use jamjar_core::log::Recording;
 use jamjar_core::pull::power::{CoastDown, fit_coast_down};
+use jamjar_formats::csv::dialect_of;
 use jamjar_formats::{FormatError, Mapping, Rule, parse_unit, read_log};
 use std::collections::{BTreeMap, HashSet, VecDeque};
 use std::fs::File;
@@ -36,9 +36,11 @@ fn bad(file: &str, what: impl std::fmt::Display) -> JobError {
 pub fn load(path: &Path) -> Result<Prepared, JobError> {
     let file = path.display().to_string();
     let text = std::fs::read_to_string(path).map_err(|e| bad(&file, format!("cannot be read: {e}")))?;
-    let job: Job = serde_json::from_str(text.trim_start_matches('\u{feff}'))
-        .map_err(|e| JobError::Bad(format!("{file}:{}:{}: {}", e.line(), e.column(), e.to_string().split(" at line").next().unwrap_or_default())))?;
-    check(&job, &file)?;
+    let text = text.trim_start_matches('\u{feff}');
+    let at = |e: serde_json::Error| JobError::Bad(format!("{file}:{}:{}: {}", e.line(), e.column(), e.to_string().split(" at line").next().unwrap_or_default()));
+    strict::not_yet(&serde_json::from_str(text).map_err(at)?).map_err(|e| bad(&file, e))?;
+    let job: Job = serde_json::from_str(text).map_err(at)?;
+    strict::check(&job).map_err(|e| bad(&file, e))?;
     let folder = path.parent().unwrap_or(Path::new("."));
     let vehicle = job.vehicle.to_core();
     let coast_down = job.vehicle.dyno.coast_down.as_ref().map(|f| coast(folder, f, &job)).transpose()?;
@@ -70,51 +72,6 @@ pub fn load(path: &Path) -> Result<Prepared, JobError> {
     Ok(Prepared { vehicle, settings, limits: job.limits, sets, baseline })
 }
 
-fn check(job: &Job, file: &str) -> Result<(), JobError> {
-    if job.jamjar_job != 1 {
-        return Err(bad(file, format!("jamjar_job is {}; this program reads version 1", job.jamjar_job)));
-    }
-    GRID_RPM.check(job.grid_rpm).map_err(|e| bad(file, e))?;
-    SMOOTHING_S.check(job.smoothing_s).map_err(|e| bad(file, e))?;
-    if let Some(k) = job.vehicle.dyno.overall_ratio {
-        OVERALL_RATIO.check(k).map_err(|e| bad(file, e))?;
-    }
-    for (name, v) in [("inertia_kg_m2", job.vehicle.dyno.inertia_kg_m2), ("rotating_inertia_kg_m2", job.vehicle.dyno.rotating_inertia_kg_m2)] {
-        if v.is_some_and(|v| !v.is_finite() || v < 0.0) {
-            return Err(bad(file, format!("{name} must be zero or a positive number")));
-        }
-    }
-    if let Some(b) = job.band_rpm
-        && !(b[0] > 0.0 && b[1] > b[0])
-    {
-        return Err(bad(file, format!("band_rpm {} to {} is not a band: the first must be lower", b[0], b[1])));
-    }
-    if job.sets.is_empty() {
-        return Err(bad(file, "there are no sets"));
-    }
-    let mut seen = HashSet::new();
-    for s in &job.sets {
-        if !seen.insert(&s.id) {
-            return Err(bad(file, format!("the set “{}” appears twice", s.id)));
-        }
-        if s.pulls.is_empty() {
-            return Err(bad(file, format!("the set “{}” has no pulls", s.id)));
-        }
-        let mut pulls = HashSet::new();
-        if let Some(p) = s.pulls.iter().find(|p| !pulls.insert(&p.id)) {
-            return Err(bad(file, format!("the set “{}” has the pull “{}” twice", s.id, p.id)));
-        }
-    }
-    let mut limits = HashSet::new();
-    for l in &job.limits {
-        l.validate().map_err(|e| bad(file, e))?;
-        if !limits.insert(&l.id) {
-            return Err(bad(file, format!("the limit “{}” appears twice", l.id)));
-        }
-    }
-    Ok(())
-}
-
 fn read_set(order: f64, set: &JobSet, job: &Job, files: &mut Files<'_>, coast_down: Option<CoastDown>, file: &str) -> Result<SetInput, JobError> {
     let factors = set.factors.iter().map(|(k, v)| (k.clone(), v.as_str().map_or_else(|| v.to_string(), str::to_owned))).collect();
     let pulls: Result<Vec<PullInput>, JobError> = set.pulls.iter().map(|p| read_pull(p, set, job, files, coast_down, file)).collect();
@@ -133,13 +90,9 @@ fn read_pull(p: &JobPull, set: &JobSet, job: &Job, files: &mut Files<'_>, coast_
     let air = p.conditions.as_ref().map(air).transpose().map_err(|e| place(e.to_string()))?;
     let ambient = air.map(|a| a.pressure_hpa / 10.0);
     let dyno = files.open(&p.dyno, &mapping(&job.channels.dyno, ambient, file)?)?;
+    // The dyno's barometer stands nearer to the engine than a reading taken for the day.
+    let ambient = dyno.series("ambient_pressure").and_then(|s| s.mean_between(f64::NEG_INFINITY, f64::INFINITY)).or(ambient);
     let ecu = p.ecu.as_ref().map(|f| files.open(f, &mapping(&job.channels.ecu, ambient, file)?)).transpose()?;
-    if p.lag_s.is_some_and(|l| !l.is_finite()) {
-        return Err(place("lag_s is not a finite number".into()));
-    }
-    if p.number_in_file == Some(0) {
-        return Err(place("number_in_file counts from 1".into()));
-    }
     Ok(PullInput {
         id: p.id.clone(),
         dyno,
@@ -204,7 +157,11 @@ fn open(folder: &Path, name: &str, mapping: &Mapping) -> Result<Recording, JobEr
 }
 
 fn coast(folder: &Path, name: &str, job: &Job) -> Result<CoastDown, JobError> {
-    let log = open(folder, name, &Mapping::default())?;
+    // The coast-down comes from the dyno's own recorder: the names the job gives to its columns hold, where the file has them.
+    let mut wanted = mapping(&job.channels.dyno, None, name)?;
+    let headers = dialect_of(File::open(folder.join(name)).map_err(|e| bad(name, format!("cannot be opened: {e}")))?, name)?.headers;
+    wanted.rules.retain(|r| headers.iter().any(|h| *h == r.column || h.starts_with(&r.column)));
+    let log = open(folder, name, &wanted)?;
     let inertia = job.vehicle.dyno.inertia_kg_m2.ok_or_else(|| bad(name, "a coast-down needs inertia_kg_m2"))?;
     fit_coast_down(&log, inertia).map_err(|e| bad(name, e))
 }

@@ -3,6 +3,7 @@
 mod input;
 mod load;
 mod result;
+mod strict;
 #[cfg(test)]
 mod tests;
 
@@ -63,13 +64,15 @@ pub fn run(path: &Path) -> Result<(Value, Prepared, Analysed), JobError> {
     Ok((to_json(&job, &analysed), job, analysed))
 }
 
-/// Exit code of `--check`: 3 when a stop limit was over, 4 when none was over but some are not clear, else 0.
+/// Exit code of `--check`: 3 when a stop limit was over; 4 when none was over but some are not clear, or no stop limit was judged at
+/// all; else 0.
 pub fn check_code(job: &Prepared, analysed: &Analysed) -> u8 {
     let stops: Vec<&str> = job.limits.iter().filter(|l| l.severity == jamjar_core::limits::Severity::Stop).map(|l| l.id.as_str()).collect();
     let all = || analysed.measured.iter().flatten().flat_map(|m| &m.limits);
-    if all().any(|o| o.verdict == Verdict::Over && stops.contains(&o.limit.as_str())) {
+    let judged = || all().filter(|o| stops.contains(&o.limit.as_str()));
+    if judged().any(|o| o.verdict == Verdict::Over) {
         3
-    } else if all().any(|o| o.verdict != Verdict::Clear) {
+    } else if judged().next().is_none() || all().any(|o| o.verdict != Verdict::Clear) {
         4
     } else {
         0

@@ -198,10 +198,49 @@ fn a_bad_job_says_what_and_where() {
         ("no column “XX”", edit(&|j| j["channels"]["ecu"]["lambda_1"]["column"] = json!("XX"))),
         ("not a unit", edit(&|j| j["channels"]["ecu"]["lambda_1"]["unit"] = json!("furlong"))),
         ("no torque channel", edit(&|j| j["sets"][0]["pulls"][0]["dyno"] = j["sets"][0]["pulls"][0]["ecu"].clone())),
+        ("unknown field `corection`", edit(&|j| j["corection"] = json!("none"))),
+        ("provisional_scatter is not computed yet", edit(&|j| j["provisional_scatter"] = json!({"relative_sd": 0.006}))),
+        ("sets[0].mounting is not computed yet", edit(&|j| j["sets"][0]["mounting"] = json!("first"))),
+        ("sets[0].pulls[1].table is not computed yet", edit(&|j| j["sets"][0]["pulls"][1]["table"] = json!("print.csv"))),
+        ("vehicle.gears is not computed yet", edit(&|j| j["vehicle"]["gears"] = json!({"1": 3.6}))),
+        ("limits[0].applies_to is not computed yet", edit(&|j| j["limits"][0]["applies_to"] = json!({"fuel": ["E85"]}))),
+        ("vehicle.engine.displacement_l", edit(&|j| j["vehicle"]["engine"]["displacement_l"] = json!(-1.6))),
+        ("vehicle.engine.cylinders", edit(&|j| j["vehicle"]["engine"]["cylinders"] = json!(0))),
+        ("at_rpm", edit(&|j| j["at_rpm"] = json!(1e12))),
+        ("band_rpm", edit(&|j| j["band_rpm"] = json!([3000, 1e9]))),
+        ("margin_kw", edit(&|j| j["margin_kw"] = json!(-2))),
+        ("number_in_file", edit(&|j| j["sets"][0]["pulls"][0]["number_in_file"] = json!(0))),
+        ("another unit?", edit(&|j| j["limits"].as_array_mut().unwrap().push(json!({"id": "mbar", "channel": "manifold_pressure", "direction": "above", "threshold": 22000})))),
         ("unknown variant", edit(&|j| j["vehicle"]["dyno"]["kind"] = json!("chassis"))),
     ] {
         assert!(message.contains(want), "wanted “{want}” in: {message}");
     }
     let path = folder.write("broken.json", "{\"jamjar_job\": 1,\n  oops}");
     assert!(run(&path).err().unwrap().to_string().contains("broken.json:2:"), "place of a syntax error");
+}
+
+#[test]
+fn a_check_without_a_judged_stop_limit_is_not_passed() {
+    let (_, prepared, analysed, _) = run_day(3, |job| job["limits"] = json!([]));
+    assert_eq!(check_code(&prepared, &analysed), 4, "no limit at all");
+    let cautions = |job: &mut Value| {
+        let oil = json!({"id": "oil", "channel": "oil_temp", "direction": "above", "threshold": 150, "severity": "caution"});
+        job["limits"] = json!([oil]);
+    };
+    let (_, prepared, analysed, _) = run_day(3, cautions);
+    assert_eq!(check_code(&prepared, &analysed), 4, "cautions only");
+}
+
+#[test]
+fn the_flags_of_a_days_pulls_stand_in_the_result() {
+    let (_, prepared, mut a, _) = run_day(3, |_| {});
+    let oil = a.measured[1][2].channels.iter_mut().find(|c| c.channel.as_str() == "oil_temp").expect("the built-in day logs oil");
+    oil.start += 40.0;
+    let r = to_json(&prepared, &a);
+    let said = jamjar_core::analysis::flag_days(&a.sets, &a.measured, jamjar_core::units::PowerUnit::Kw);
+    assert!(said.iter().any(|f| (f.set, f.pull) == (1, 2) && f.flag.kind == "conditions"), "{said:?}");
+    for f in said {
+        let flags = r["sets"][f.set]["pulls"][f.pull]["flags"].as_array().unwrap();
+        assert!(flags.iter().any(|x| x["kind"] == f.flag.kind.as_str() && x["text"] == f.flag.text.as_str()), "{f:?}");
+    }
 }

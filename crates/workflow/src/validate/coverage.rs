@@ -167,5 +167,6 @@ pub(super) fn pull(truth: &Truth, which: usize, scale: f64, noise: &mut Noise) -
         *p = *p * scale + e;
         *t = *p * 30_000.0 / (std::f64::consts::PI * rpm);
     }
-    Measured { grid, excluded: None, ..truth.template.clone() }
+    // Each is a recording of its own, not a copy of the template.
+    Measured { grid, excluded: None, print: None, step_share: None, ..truth.template.clone() }
 }

@@ -153,7 +153,8 @@ impl<'a> Problem<'a> {
         let p = self;
         let (lag, k) = solve(p, start, 0.0, 1)?;
         let mut out = judge(p, lag, k, 0.0)?;
-        if let Some(delta) = out.drift_ppm.map(|ppm| ppm * 1e-6)
+        // Where slip is fitted, what its model leaves over would be taken for a clock.
+        if let Some(delta) = out.drift_ppm.map(|ppm| ppm * 1e-6).filter(|_| p.pair.load.is_none())
             && (delta * 1e6).abs() > FIT_DRIFT_PPM
             && delta.abs() * 1e6 < MAX_DRIFT_PPM
         {

@@ -1,0 +1,125 @@
+//! What a job file may not say: fields that are not computed yet, and values that cannot be.
+
+use super::input::{Job, JobPull, JobSet};
+use jamjar_core::analysis::Engine;
+use jamjar_core::bounds::{
+    Bound, CYLINDERS, DISPLACEMENT_L, ENGINE_RPM, GRID_RPM, HOUR_OF_DAY, INERTIA_KG_M2, LAG_S, MARGIN_KW, NUMBER_IN_FILE, OVERALL_RATIO,
+    PULSES_PER_CYCLE, SMOOTHING_S,
+};
+use jamjar_core::limits::{Limit, Threshold};
+use serde_json::Value;
+use std::collections::HashSet;
+
+/// Fields of the contract that this version does not compute, by where they stand.
+const NOT_YET: [(&str, &[&str]); 6] = [
+    ("", &["provisional_scatter", "interventions", "steps", "computed"]),
+    ("vehicle", &["gears"]),
+    ("dyno", &["reference_gear"]),
+    ("set", &["mounting"]),
+    ("pull", &["at", "table", "run", "typed", "applied_correction", "smoothing", "place", "columns"]),
+    ("limit", &["applies_to"]),
+];
+
+/// Refuses fields that are known and not computed yet, naming them, before anything else is read.
+pub(super) fn not_yet(job: &Value) -> Result<(), String> {
+    refuse("", "", job)?;
+    refuse("vehicle", "vehicle.", &job["vehicle"])?;
+    refuse("dyno", "vehicle.dyno.", &job["vehicle"]["dyno"])?;
+    for (i, set) in job["sets"].as_array().into_iter().flatten().enumerate() {
+        refuse("set", &format!("sets[{i}]."), set)?;
+        for (k, pull) in set["pulls"].as_array().into_iter().flatten().enumerate() {
+            refuse("pull", &format!("sets[{i}].pulls[{k}]."), pull)?;
+        }
+    }
+    for (i, limit) in job["limits"].as_array().into_iter().flatten().enumerate() {
+        refuse("limit", &format!("limits[{i}]."), limit)?;
+    }
+    Ok(())
+}
+
+fn refuse(kind: &str, path: &str, v: &Value) -> Result<(), String> {
+    let names = NOT_YET.iter().find(|n| n.0 == kind).map_or(&[] as &[&str], |n| n.1);
+    match names.iter().find(|n| v.get(**n).is_some_and(|f| !f.is_null())) {
+        Some(name) => Err(format!("{path}{name} is not computed yet: leave it out")),
+        None => Ok(()),
+    }
+}
+
+/// Checks every number of a job against what it can be, and its names against each other.
+pub(super) fn check(job: &Job) -> Result<(), String> {
+    if job.jamjar_job != 1 {
+        return Err(format!("jamjar_job is {}; this program reads version 1", job.jamjar_job));
+    }
+    let d = &job.vehicle.dyno;
+    within("grid_rpm", GRID_RPM, Some(job.grid_rpm))?;
+    within("smoothing_s", SMOOTHING_S, Some(job.smoothing_s))?;
+    within("margin_kw", MARGIN_KW, job.margin_kw)?;
+    within("at_rpm", ENGINE_RPM, job.at_rpm)?;
+    within("vehicle.dyno.overall_ratio", OVERALL_RATIO, d.overall_ratio)?;
+    within("vehicle.dyno.inertia_kg_m2", INERTIA_KG_M2, d.inertia_kg_m2)?;
+    within("vehicle.dyno.rotating_inertia_kg_m2", INERTIA_KG_M2, d.rotating_inertia_kg_m2)?;
+    engine(&job.vehicle.engine)?;
+    for (name, band) in [("band_rpm", job.band_rpm), ("shift_rpm", job.shift_rpm)] {
+        let Some([a, b]) = band else { continue };
+        within(name, ENGINE_RPM, Some(a))?;
+        within(name, ENGINE_RPM, Some(b))?;
+        if b <= a {
+            return Err(format!("{name} {a} to {b} is not a band: the first must be lower"));
+        }
+    }
+    if job.sets.is_empty() {
+        return Err("there are no sets".into());
+    }
+    unique("set", job.sets.iter().map(|s| s.id.as_str()))?;
+    job.sets.iter().try_for_each(set)?;
+    unique("limit", job.limits.iter().map(|l| l.id.as_str()))?;
+    job.limits.iter().try_for_each(limit)
+}
+
+fn within(field: &str, bound: Bound, value: Option<f64>) -> Result<(), String> {
+    value.map_or(Ok(()), |v| bound.check(v).map(|_| ()).map_err(|e| format!("{field}: {e}")))
+}
+
+fn engine(e: &Engine) -> Result<(), String> {
+    within("vehicle.engine.cylinders", CYLINDERS, e.cylinders.map(f64::from))?;
+    within("vehicle.engine.displacement_l", DISPLACEMENT_L, e.displacement_l)?;
+    within("vehicle.engine.rev_limit_rpm", ENGINE_RPM, e.rev_limit_rpm)?;
+    within("vehicle.engine.pulses_per_cycle", PULSES_PER_CYCLE, e.pulses_per_cycle.map(f64::from))
+}
+
+fn unique<'a>(what: &str, mut names: impl Iterator<Item = &'a str>) -> Result<(), String> {
+    let mut seen = HashSet::new();
+    names.find(|n| !seen.insert(*n)).map_or(Ok(()), |n| Err(format!("the {what} “{n}” appears twice")))
+}
+
+fn set(s: &JobSet) -> Result<(), String> {
+    if s.pulls.is_empty() {
+        return Err(format!("the set “{}” has no pulls", s.id));
+    }
+    unique("pull", s.pulls.iter().map(|p| p.id.as_str())).map_err(|e| format!("set “{}”: {e}", s.id))?;
+    within("at_h", HOUR_OF_DAY, s.at_h).map_err(|e| format!("set “{}”: {e}", s.id))?;
+    s.pulls.iter().try_for_each(|p| pull(p).map_err(|e| format!("set “{}”, pull “{}”: {e}", s.id, p.id)))
+}
+
+fn pull(p: &JobPull) -> Result<(), String> {
+    within("lag_s", LAG_S, p.lag_s)?;
+    within("number_in_file", NUMBER_IN_FILE, p.number_in_file.map(|n| n as f64))
+}
+
+/// A threshold that no value of its channel can reach is a unit gone wrong.
+fn limit(l: &Limit) -> Result<(), String> {
+    l.validate().map_err(|e| e.to_string())?;
+    let Some(kind) = l.channel.kind() else { return Ok(()) };
+    let reach = kind.possible();
+    let values: Vec<f64> = match &l.threshold {
+        Threshold::Constant(v) => vec![*v],
+        Threshold::Curve { value, .. } => value.clone(),
+    };
+    let unit = if kind.unit.is_empty() { String::new() } else { format!(" {}", kind.unit) };
+    match values.iter().find(|v| **v < reach.0 || **v > reach.1) {
+        Some(v) => {
+            Err(format!("limit “{}”: threshold {v}{unit} cannot be of {} ({} to {}{unit}): another unit?", l.id, kind.label, reach.0, reach.1))
+        }
+        None => Ok(()),
+    }
+}
