@@ -374,14 +374,18 @@ impl Store {
         .await
     }
 
-    /// Sets the note of a pull.
+    /// Sets the note of a pull; `was` is what it said when the person began, `None` when nobody saw it.
     ///
     /// # Errors
-    /// [`StoreError::NotFound`] when there is no such pull.
-    pub async fn note_pull(&self, pull_id: i64, note: &str) -> Result<(), StoreError> {
+    /// [`StoreError::NotFound`] when there is no such pull; [`StoreError::Changed`] when it says something else by now.
+    pub async fn note_pull(&self, pull_id: i64, note: &str, was: Option<String>) -> Result<(), StoreError> {
         self.transact(async |c| {
             let (_, day_id) = place_of(c, pull_id).await?;
             claim_day(c, day_id, None).await?;
+            let now: String = pull::table.find(pull_id).select(pull::note).first(c).await?;
+            if was.as_ref().is_some_and(|w| *w != now.replace("\r\n", "\n").trim()) {
+                return Err(StoreError::Changed { what: "the note of the pull" });
+            }
             diesel::update(pull::table.find(pull_id)).set(pull::note.eq(note)).execute(c).await?;
             Ok(())
         })

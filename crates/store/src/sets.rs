@@ -339,14 +339,18 @@ impl Store {
         .await
     }
 
-    /// Sets the note of a set.
+    /// Sets the note of a set; `was` is what it said when the person began, `None` when nobody saw it.
     ///
     /// # Errors
-    /// [`StoreError::NotFound`] when there is no such set.
-    pub async fn note_set(&self, id: i64, note: &str) -> Result<(), StoreError> {
+    /// [`StoreError::NotFound`] when there is no such set; [`StoreError::Changed`] when it says something else by now.
+    pub async fn note_set(&self, id: i64, note: &str, was: Option<String>) -> Result<(), StoreError> {
         self.transact(async |c| {
             let day_id = day_of(c, id).await?;
             claim_day(c, day_id, None).await?;
+            let now: String = pull_set::table.find(id).select(pull_set::note).first(c).await?;
+            if was.as_ref().is_some_and(|w| *w != now.replace("\r\n", "\n").trim()) {
+                return Err(StoreError::Changed { what: "the note of the set" });
+            }
             diesel::update(pull_set::table.find(id)).set(pull_set::note.eq(note)).execute(c).await?;
             Ok(())
         })

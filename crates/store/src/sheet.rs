@@ -111,13 +111,24 @@ impl Store {
         .await
     }
 
-    /// Adds an air reading, or replaces the one of that minute, with the measurements that rest on it, in one transaction.
+    /// Adds an air reading, or replaces the one of that minute, with the measurements that rest on it, in one transaction. The `first` of a
+    /// day is the day's own air as well.
     ///
     /// # Errors
     /// [`StoreError::Changed`] when the day is no longer in the version that was seen.
-    pub async fn add_air(&self, day_id: i64, at: NaiveTime, a: AirState, seen: Option<i64>, summaries: &[(i64, PackedSummary)]) -> Result<(), StoreError> {
+    pub async fn add_air(&self, day_id: i64, at: NaiveTime, a: AirState, seen: i64, first: bool, summaries: &[(i64, PackedSummary)]) -> Result<(), StoreError> {
         self.transact(async |c| {
-            claim_day(c, day_id, seen).await?;
+            claim_day(c, day_id, Some(seen)).await?;
+            if first {
+                diesel::update(cell_day::table.find(day_id))
+                    .set((
+                        cell_day::temperature_c.eq(a.temperature_c),
+                        cell_day::humidity.eq(a.humidity),
+                        cell_day::pressure_hpa.eq(a.pressure_hpa),
+                    ))
+                    .execute(c)
+                    .await?;
+            }
             let values = (
                 day_air::temperature_c.eq(a.temperature_c),
                 day_air::humidity.eq(a.humidity),
@@ -152,6 +163,29 @@ impl Store {
                 .execute(c)
                 .await?;
             Ok(())
+        })
+        .await
+    }
+
+    /// Gives or takes back some answers of a day's checklist; the others stay as they are, whoever gives them at the same moment. All of them
+    /// as they are then.
+    ///
+    /// # Errors
+    /// [`StoreError::NotFound`] when there is no such day.
+    pub async fn answer_checklist(&self, day_id: i64, given: &[(&str, Option<&str>)]) -> Result<Checklist, StoreError> {
+        self.transact(async |c| {
+            claim_day(c, day_id, None).await?;
+            let old: String = cell_day::table.find(day_id).select(cell_day::checklist).first(c).await?;
+            let mut answers: Checklist = serde_json::from_str(&old).unwrap_or_default();
+            for (item, answer) in given {
+                match answer {
+                    Some(a) => answers.insert((*item).to_owned(), (*a).to_owned()),
+                    None => answers.remove(*item),
+                };
+            }
+            let json = serde_json::to_string(&answers).map_err(|e| StoreError::Other(e.to_string()))?;
+            diesel::update(cell_day::table.find(day_id)).set(cell_day::checklist.eq(&json)).execute(c).await?;
+            Ok(answers)
         })
         .await
     }

@@ -63,7 +63,7 @@ async fn a_vehicle_keeps_its_sheet_builds_and_limits() {
     let first = store.put_build(v, "A", Some(since), "as it came").await.unwrap();
     assert_eq!(store.put_build(v, "A", Some(since), "as it came, new plugs").await.unwrap(), first, "the same build, said better");
     let f = file(&store, 1).await;
-    store.commit_sets(day_id, &[new_set(f, 2)], &[]).await.unwrap();
+    store.commit_sets(day_id, &[new_set(f, 2)], &[], None).await.unwrap();
     let builds = store.builds(v).await.unwrap();
     assert_eq!((builds.len(), builds[0].sets, builds[0].changed.as_str(), builds[0].since), (1, 1, "as it came, new plugs", Some(since)));
     assert_eq!(store.vehicle_counts(v).await.unwrap(), (1, 2));
@@ -122,7 +122,7 @@ async fn a_pull_keeps_its_time_and_air_and_a_set_can_be_marked() {
         jamjar_store::NewPull { started_at: Some(at(9, 12)), air: Some(air), ..new_pull(f) },
         jamjar_store::NewPull { excluded: Some("third gear".into()), ..new_pull(f) },
     ];
-    let id = store.commit_sets(day_id, &[set], &[]).await.unwrap()[0];
+    let id = store.commit_sets(day_id, &[set], &[], None).await.unwrap()[0];
     let read = async || store.sets_of_day(day_id).await.unwrap().remove(0);
     let s = read().await;
     assert_eq!((s.pulls[0].0.started_at, s.pulls[0].0.air), (Some(at(9, 12)), Some(air)));
@@ -142,7 +142,7 @@ async fn the_demo_goes_and_what_is_the_users_own_stays() {
     let (_server, store) = Server::start("demo").await;
     let own = day(&store).await;
     let f = file(&store, 1).await;
-    store.commit_sets(own, &[new_set(f, 1)], &[]).await.unwrap();
+    store.commit_sets(own, &[new_set(f, 1)], &[], None).await.unwrap();
     let mut other = vehicle();
     other.name = "Marrow 48".into();
     let demo_vehicle = store
@@ -153,8 +153,8 @@ async fn the_demo_goes_and_what_is_the_users_own_stays() {
     let new = |vehicle_id, demo| NewDay { vehicle_id, date, place: "yard".into(), air: None, note: String::new(), demo };
     let demo_day = store.add_day(&new(demo_vehicle, true)).await.unwrap();
     let also = store.add_day(&new(store.day(own).await.unwrap().vehicle_id, true)).await.unwrap();
-    store.commit_sets(demo_day, &[new_set(f, 2)], &[]).await.unwrap();
-    store.commit_sets(also, &[new_set(f, 1)], &[]).await.unwrap();
+    store.commit_sets(demo_day, &[new_set(f, 2)], &[], None).await.unwrap();
+    store.commit_sets(also, &[new_set(f, 1)], &[], None).await.unwrap();
     store.add_note(demo_day, Some(at(9, 0)), "", "x", "y").await.unwrap();
     store.put_map(demo_vehicle, &map("C3", b"whole")).await.unwrap();
     assert!(store.has_demo().await.unwrap());
@@ -184,7 +184,7 @@ async fn bulk_pulls_have_figures_of_their_own_and_share_samples() {
     let (_server, store) = Server::start("bulk").await;
     let day_id = day(&store).await;
     let f = file(&store, 1).await;
-    store.commit_sets(day_id, &[new_set(f, 1)], &[]).await.unwrap();
+    store.commit_sets(day_id, &[new_set(f, 1)], &[], None).await.unwrap();
     let real = store.sets_of_day(day_id).await.unwrap()[0].pulls[0].0.id;
     let run = store.start_run(None, "bulk", 1).await.unwrap();
     store.add_bulk(1000, real, run).await.unwrap();
@@ -214,7 +214,7 @@ async fn sets_that_need_a_look_are_found_by_their_worst_limit() {
     let (_server, store) = Server::start("look").await;
     let day_id = day(&store).await;
     let f = file(&store, 1).await;
-    let ids = store.commit_sets(day_id, &[new_set(f, 1), new_set(f, 1)], &[]).await.unwrap();
+    let ids = store.commit_sets(day_id, &[new_set(f, 1), new_set(f, 1)], &[], None).await.unwrap();
     assert!(store.sets_to_look_at(5).await.unwrap().is_empty());
     let sets = store.sets_of_day(day_id).await.unwrap();
     let (pull, mut summary) = sets[1].pulls[0].clone();

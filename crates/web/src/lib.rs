@@ -6,6 +6,7 @@ mod error;
 mod guard;
 mod pages;
 mod prefs;
+mod seen;
 mod state;
 mod views;
 

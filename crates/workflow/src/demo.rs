@@ -1,7 +1,7 @@
 //! The demo: three vehicles over several days, simulated and loaded through the real import.
 
 use crate::error::{WorkflowError, blocking};
-use crate::import::{ChosenPull, ChosenSet, answer, commit, drop_spooled};
+use crate::import::{ChosenPull, ChosenSet, answer, commit, take_in};
 use crate::scenarios::{Loaded, built_in};
 use crate::simulate::vehicle_json;
 use chrono::{NaiveDate, NaiveTime};
@@ -9,7 +9,7 @@ use jamjar_core::analysis::Vehicle;
 use jamjar_core::channel::Channel;
 use jamjar_core::units::Unit;
 use jamjar_sim::{SimDay, SimFile, SimSet};
-use jamjar_store::{Configuration, InboxItem, NewDay, NewMap, NewVehicle, RunState, Store};
+use jamjar_store::{Begun, Configuration, InboxItem, NewDay, NewMap, NewVehicle, RunState, Store};
 use serde::de::DeserializeOwned;
 
 /// Name of the run that loads the demo.
@@ -30,11 +30,22 @@ fn scenarios() -> Result<Vec<Loaded>, WorkflowError> {
 /// # Errors
 /// [`WorkflowError`] when the store refuses.
 pub async fn begin(store: &Store) -> Result<Option<i64>, WorkflowError> {
-    if store.has_demo().await? || store.latest_run(RUN).await?.is_some_and(|r| r.state == RunState::Running) {
-        return Ok(None);
+    store.end_orphans().await?;
+    let latest = store.latest_run(RUN).await?.map(|r| r.state);
+    match latest {
+        Some(RunState::Running) => return Ok(None),
+        Some(RunState::Done) | None if store.has_demo().await? => return Ok(None),
+        // What an interrupted or failed load left is half a demo: it goes before the whole comes.
+        Some(_) if store.has_demo().await? => {
+            store.remove_demo().await?;
+        }
+        _ => {}
     }
     let pulls: usize = scenarios()?.iter().flat_map(|l| &l.scenario.day).flat_map(|d| &d.set).map(|s| s.pulls).sum();
-    Ok(Some(store.start_run(None, RUN, pulls as i32).await?))
+    match store.claim_run(None, RUN, pulls as i32, None).await? {
+        Begun::New(run) => Ok(Some(run)),
+        Begun::Before(_) => Ok(None),
+    }
 }
 
 /// Loads the demo and ends the run. When it fails or is cancelled, what was loaded of it is taken away again.
@@ -124,7 +135,8 @@ async fn day(store: &Store, l: &Loaded, vehicle_id: i64, d: &SimDay) -> Result<i
     }
     for s in &d.sets {
         if let Some(p) = s.pulls.first() {
-            store.add_air(id, clock(p.at_s), p.air).await?;
+            let version = store.day(id).await?.version;
+            store.add_air(id, clock(p.at_s), p.air, version, false, &[]).await?;
         }
     }
     let all = crate::checklist::ITEMS.iter().map(|i| (i.id.to_owned(), "yes".to_owned())).collect();
@@ -152,7 +164,7 @@ async fn sets(store: &Store, run_id: i64, before: i32, day_id: i64, ratio: Optio
         inbox = store.inbox(day_id).await?;
     }
     let chosen = choose(d, &inbox)?;
-    commit(store, run_id, before, day_id, &chosen).await?;
+    commit(store, run_id, before, day_id, &chosen, false).await?;
     Ok(d.sets.iter().map(|s| s.pulls.len()).sum::<usize>() as i32)
 }
 
@@ -219,11 +231,7 @@ async fn answer_questions(store: &Store, day_id: i64, ratio: Option<f64>, inbox:
 }
 
 async fn drop_sim_file(store: &Store, day_id: i64, ratio: Option<f64>, ambient_kpa: f64, f: &SimFile) -> Result<(), WorkflowError> {
-    let path = std::env::temp_dir().join(format!("jamjar-demo-{}-{day_id}-{}", std::process::id(), f.name));
-    std::fs::write(&path, &f.bytes).map_err(|e| WorkflowError::Bad(format!("{}: {e}", path.display())))?;
-    let result = drop_spooled(store, day_id, ratio, Some(ambient_kpa), &f.name, &path).await;
-    let _ = std::fs::remove_file(&path);
-    result.map(|_| ())
+    take_in(store, day_id, ratio, Some(ambient_kpa), &f.name, std::sync::Arc::new(f.bytes.clone())).await.map(|_| ())
 }
 
 /// Name of the run that makes bulk data.

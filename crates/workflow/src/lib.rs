@@ -13,6 +13,7 @@ pub mod keep;
 pub mod limits;
 pub mod lineup;
 pub mod reading;
+pub mod remeasure;
 pub mod scenarios;
 pub mod simulate;
 pub mod validate;

@@ -1,16 +1,14 @@
 //! A line-up: sets of one vehicle against a baseline, from cached measurements.
 
 use crate::error::{WorkflowError, blocking};
-use crate::import::air::DayAir;
-use crate::import::settings_hash;
-use jamjar_core::ALGORITHM_VERSION;
+use crate::remeasure::measured;
 use jamjar_core::analysis::{
-    Comparison, Figure, Measured, PullInput, SetInput, SetResult, Settings, analyse_sets, compare_all, measure_sets, note_pulls, set_verdicts,
+    Comparison, Figure, Measured, SetInput, SetResult, Settings, analyse_sets, compare_all, note_pulls, set_verdicts,
 };
 use jamjar_core::calculators::shift::shift_points;
 use jamjar_core::driven::Driven;
 use jamjar_core::limits::LimitOutcome;
-use jamjar_store::{Pull, SetWithPulls, Store, Summary, VehicleRecord};
+use jamjar_store::{SetWithPulls, Store, VehicleRecord};
 
 /// Most sets in one line-up.
 pub const MAX_SETS: usize = 16;
@@ -136,62 +134,6 @@ pub fn input_of(s: &SetWithPulls) -> SetInput {
         map_fuels: s.set.map_fuel.clone(),
         pulls: Vec::new(),
     }
-}
-
-/// Cached measurements; all of them made again from the samples, together, when algorithm or settings have changed for any:
-/// what ended a pull and whose log it is shows only among the others.
-pub(crate) async fn measured(
-    store: &Store,
-    sets: &[SetWithPulls],
-    vehicle: &VehicleRecord,
-    settings: &Settings,
-) -> Result<Vec<Vec<Measured>>, WorkflowError> {
-    let hash = settings_hash(&vehicle.vehicle, &vehicle.limits, settings);
-    let pulls = || sets.iter().flat_map(|s| &s.pulls);
-    let fresh = |p: &Pull, s: &Summary| p.shares.is_some() || (s.algorithm == ALGORITHM_VERSION && s.settings == hash);
-    if pulls().all(|(p, s)| fresh(p, s)) {
-        return Ok(sets.iter().map(|s| s.pulls.iter().map(|(_, summary)| summary.measured.clone()).collect()).collect());
-    }
-    let mut inputs = Vec::new();
-    for s in sets {
-        inputs.push(with_samples(store, s, vehicle.vehicle.engine.injections_per_rev()).await?);
-    }
-    let (v, limits, own_settings) = (vehicle.vehicle.clone(), vehicle.limits.clone(), *settings);
-    let again = blocking(move || measure_sets(&inputs, &v, &own_settings, &limits)).await?.map_err(|e| WorkflowError::Bad(e.to_string()))?;
-    if hash == settings_hash(&vehicle.vehicle, &vehicle.limits, &Settings::default()) {
-        for ((pull, _), m) in pulls().zip(again.iter().flatten()) {
-            store.update_summary(pull.id, &Summary { algorithm: ALGORITHM_VERSION, settings: hash.clone(), measured: m.clone() }).await?;
-        }
-    }
-    Ok(again)
-}
-
-async fn with_samples(store: &Store, s: &SetWithPulls, injections_per_rev: Option<f64>) -> Result<SetInput, WorkflowError> {
-    let airs = DayAir::of(store, &store.day(s.set.day_id).await?).await?;
-    let mut input = input_of(s);
-    for (pull, summary) in &s.pulls {
-        let (dyno, ecu) = store.samples(pull.id).await?;
-        let (dyno, ecu) = (dyno.with_duty(injections_per_rev), ecu.map(|e| e.with_duty(injections_per_rev)));
-        let (id, excluded) = (summary.measured.id.clone(), summary.measured.excluded.clone());
-        let air = pull.air.or_else(|| airs.at(pull.started_at));
-        input.pulls.push(PullInput { id, dyno, ecu, air, lag_s: pull.lag_s, excluded, ..PullInput::default() });
-    }
-    Ok(input)
-}
-
-/// Brings the air of a day, entered or changed, to its cached measurements; correction happens on the way out.
-///
-/// # Errors
-/// [`WorkflowError`] when the store refuses.
-pub async fn air_changed(store: &Store, day_id: i64) -> Result<(), WorkflowError> {
-    let airs = DayAir::of(store, &store.day(day_id).await?).await?;
-    for s in store.sets_of_day(day_id).await? {
-        for (pull, mut summary) in s.pulls {
-            summary.measured.air = pull.air.or_else(|| airs.at(pull.started_at));
-            store.update_summary(pull.id, &summary).await?;
-        }
-    }
-    Ok(())
 }
 
 /// The sets of a day with measurements that fit the vehicle's limits and this program: made again where they do not.

@@ -54,7 +54,7 @@ async fn every_change_is_seen_and_nothing_else() {
     assert_eq!(w.look(&store).await, None, "everything at first");
     assert_eq!(w.look(&store).await, Some(vec![]), "then nothing until something happens");
 
-    let set = store.commit_sets(day_id, &[new_set(file, 2), new_set(file, 1)], &[]).await.unwrap()[0];
+    let set = store.commit_sets(day_id, &[new_set(file, 2), new_set(file, 1)], &[], None).await.unwrap()[0];
     assert_eq!(w.look(&store).await, Some(vec![day_id]));
     for (text, n) in
         [("", 3), ("C3, RON 95 E5", 3), ("rattle", 3), ("windy", 3), ("march 2026", 3), ("120 kPa", 3), ("gear 4, power over 50", 3), ("E85", 0)]
@@ -93,7 +93,7 @@ async fn a_change_committed_late_is_still_seen() {
     let second = store.add_day(&NewDay { vehicle_id, date, place: "cell 1".into(), air: None, note: String::new(), demo: false }).await.unwrap();
     let file = crate::file(&store, 1).await;
     for d in [first, second] {
-        store.commit_sets(d, &[new_set(file, 1)], &[]).await.unwrap();
+        store.commit_sets(d, &[new_set(file, 1)], &[], None).await.unwrap();
     }
     let mut w = Watcher::default();
     w.look(&store).await;

@@ -41,7 +41,7 @@ pub(crate) async fn map(
     };
     match state.store.put_map(id, &new).await {
         Ok(_) => Ok(back(id, "maps")),
-        Err(jamjar_store::StoreError::Conflict) => {
+        Err(jamjar_store::StoreError::Duplicate) => {
             let text = format!("{} already has another file. A file in custody is never replaced: give the changed map a name of its own.", new.name);
             refuse(&state, &prefs, id, text).await
         }

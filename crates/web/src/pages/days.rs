@@ -17,6 +17,9 @@ use jamjar_core::bounds::OVERALL_RATIO;
 use jamjar_core::pull::power::{Dyno, DynoKind};
 use jamjar_core::vehicle_sheet::VehicleSheet;
 use jamjar_store::{NewDay, NewVehicle};
+use crate::seen::unchanged;
+use crate::views::day_seen;
+use jamjar_workflow::remeasure::{DayChange, change_day};
 use serde::Deserialize;
 
 #[derive(Deserialize, Default)]
@@ -159,13 +162,25 @@ pub(crate) struct DayForm {
     humidity: String,
     pressure: String,
     note: String,
+    /// What the form showed.
+    #[serde(default)]
+    seen: String,
 }
 
 pub(crate) async fn update(_: Calibrator, State(state): State<AppState>, Path(id): Path<i64>, Form(f): Form<DayForm>) -> Result<Response, WebError> {
     let air = air(&f.temperature, &f.humidity, &f.pressure, "").map_err(WebError::Bad)?;
-    state.store.day(id).await?;
-    state.store.update_day(id, air, f.note.trim()).await?;
-    jamjar_workflow::lineup::air_changed(&state.store, id).await?;
+    let note = f.note.trim();
+    if note.chars().count() > 10_000 {
+        return Err(WebError::Bad("the note of the day is longer than 10,000 characters".into()));
+    }
+    let now = state.store.day(id).await?;
+    unchanged(&f.seen, &day_seen(&now), "the air or the note of the day", || {
+        let air = now.air.map_or_else(|| "no air".into(), |a| format!("air {:.1} °C, {:.0} %, {:.1} hPa", a.temperature_c, 100.0 * a.humidity, a.pressure_hpa));
+        format!("{air}, note “{}”", now.note)
+    })?;
+    let change = DayChange::Day { air, note: note.to_owned() };
+    let seen = day_seen(&now);
+    change_day(&state.store, id, &change, |d| day_seen(d) == seen).await?;
     Ok(Redirect::to(&format!("/days/{id}")).into_response())
 }
 

@@ -12,7 +12,7 @@ use axum::http::HeaderMap;
 use axum::response::{Html, IntoResponse, Redirect, Response};
 use jamjar_core::channel::Channel;
 use jamjar_core::units::Unit;
-use jamjar_store::{RunState, Store};
+use jamjar_store::{Begun, RunState, Store};
 use jamjar_workflow::WorkflowError;
 use jamjar_workflow::import::{self, ChosenPull, ChosenSet};
 use serde::Deserialize;
@@ -76,7 +76,10 @@ pub(crate) async fn upload(
             continue;
         }
         let spooled = Spooled(state.spool.join(format!("upload-{}-{}", std::process::id(), SPOOLED.fetch_add(1, Ordering::Relaxed))));
-        let lost = |e: std::io::Error| WebError::Internal(e.to_string());
+        let lost = |e: std::io::Error| match e.kind() {
+            std::io::ErrorKind::StorageFull => WebError::NoRoom(e.to_string()),
+            _ => WebError::Internal(e.to_string()),
+        };
         let mut file = tokio::fs::File::create(&spooled.0).await.map_err(lost)?;
         while let Some(bytes) = field.chunk().await.map_err(cut)? {
             file.write_all(&bytes).await.map_err(lost)?;
@@ -183,15 +186,32 @@ pub(crate) async fn commit(
         f.problem = "No pull is ticked.".into();
         return page(&f);
     }
-    let run = state.store.start_run(Some(id), &run_name(id), total).await?;
-    tokio::spawn(work(state.store.clone(), run, id, sets));
+    let run = match state.store.claim_run(Some(id), &run_name(id), total, Some(&claim(id, &sets))).await? {
+        Begun::New(run) => {
+            tokio::spawn(work(state.store.clone(), run, id, sets));
+            run
+        }
+        // The same files, asked for again or at the same moment: whoever was first tells how it went.
+        Begun::Before(run) => run,
+    };
     page(&run_fragment(&state.store.run(run).await?))
 }
 
+/// What a storing takes: its files, and the pulls in them. The same again is the same storing.
+fn claim(day_id: i64, sets: &[ChosenSet]) -> String {
+    let mut taken: Vec<(i64, Option<i64>, Option<usize>)> = sets.iter().flat_map(|s| &s.pulls).map(|p| (p.dyno, p.ecu, p.number)).collect();
+    taken.sort_unstable();
+    crate::seen::mark(&(day_id, taken))
+}
+
 async fn work(store: Store, run: i64, day_id: i64, sets: Vec<ChosenSet>) {
-    let result = import::commit(&store, run, 0, day_id, &sets).await;
+    let result = import::commit(&store, run, 0, day_id, &sets, true).await;
     let (state, message) = match result {
-        Ok(ids) => (RunState::Done, format!("{} sets stored", ids.len())),
+        Ok(_) => return,
+        Err(WorkflowError::Internal(e)) => {
+            tracing::error!(%e, "a storing broke");
+            (RunState::Failed, "something broke; nothing was stored, and the log has the details".into())
+        }
         Err(WorkflowError::Cancelled) => (RunState::Cancelled, "cancelled; nothing was stored".into()),
         Err(e) => (RunState::Failed, e.to_string()),
     };

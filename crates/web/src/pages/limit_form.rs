@@ -1,5 +1,6 @@
 //! Limits as a form: rows by index, one blank row for a new one.
 
+use crate::seen::mark;
 use crate::views::decimal;
 use jamjar_core::channel::Channel;
 use jamjar_core::limits::{Direction, GateTerm, Limit, Severity, Threshold};
@@ -52,43 +53,77 @@ fn gate(text: &str, what: &str) -> Result<Vec<GateTerm>, String> {
         .collect()
 }
 
-/// The limits a form says; `old` keeps what the form does not show (the span).
+/// What a form changes: only rows that the person changed. Rows it does not show are none of its business.
+#[derive(Debug, Default)]
+pub(crate) struct Changes {
+    /// New or changed.
+    pub(crate) put: Vec<Limit>,
+    /// Ids taken away, or given up for another.
+    pub(crate) gone: Vec<String>,
+    /// Limits that somebody else changed after the form was shown, and this form changes too, as they are now.
+    pub(crate) stale: Vec<Limit>,
+}
+
+/// Reads a form. Each row carries the id it had (`was`) and a mark of what it showed (`seen`); a row without a mark is taken as typed.
 ///
 /// # Errors
 /// A sentence naming the limit and the fault.
-pub(crate) fn limits_of(f: &HashMap<String, String>, old: &[Limit]) -> Result<Vec<Limit>, String> {
+pub(crate) fn changes(f: &HashMap<String, String>, held: &[Limit]) -> Result<Changes, String> {
     let get = |i: usize, name: &str| f.get(&format!("{name}.{i}")).map(|s| s.trim()).unwrap_or_default();
-    let mut out: Vec<Limit> = Vec::new();
+    let (mut out, mut ids) = (Changes::default(), Vec::new());
     for i in 0..MOST {
-        let channel = get(i, "channel");
-        if channel.is_empty() || get(i, "remove") == "yes" {
+        let was = held.iter().find(|l| l.id == get(i, "was"));
+        let stale = |l: &Limit| !get(i, "seen").is_empty() && get(i, "seen") != mark(l);
+        if get(i, "channel").is_empty() || get(i, "remove") == "yes" {
+            match was.or_else(|| held.iter().find(|l| l.id == get(i, "id"))) {
+                Some(l) if stale(l) => out.stale.push(l.clone()),
+                Some(l) => out.gone.push(l.id.clone()),
+                None => {}
+            }
             continue;
         }
-        let id = if get(i, "id").is_empty() { channel.to_owned() } else { get(i, "id").to_owned() };
-        if id.chars().count() > 60 {
-            return Err(format!("limit “{id}”: the name is longer than 60 characters"));
-        }
-        let what = format!("limit “{id}”");
-        let or_zero = |name: &str| if get(i, name).is_empty() { Ok(0.0) } else { number(get(i, name), &format!("{what}, {name}")) };
-        let limit = Limit {
-            channel: Channel::new(channel).map_err(|e| e.to_string())?,
-            direction: if get(i, "direction") == "below" { Direction::Below } else { Direction::Above },
-            threshold: threshold(get(i, "threshold"), get(i, "over"), &format!("{what}, threshold"))?,
-            gate: gate(get(i, "gate"), &what)?,
-            sustain_s: or_zero("sustain")?,
-            caution: or_zero("caution")?,
-            severity: if get(i, "severity") == "caution" { Severity::Caution } else { Severity::Stop },
-            span: old.iter().find(|l| l.id == id).and_then(|l| l.span),
-            source: Some(get(i, "source").to_owned()).filter(|s| !s.is_empty()),
-            id,
-        };
-        limit.validate().map_err(|e| e.to_string())?;
-        if out.iter().any(|l| l.id == limit.id) {
+        let limit = row(&|name| get(i, name), was, held)?;
+        if ids.contains(&limit.id) {
             return Err(format!("two limits are called “{}”: give each a name of its own", limit.id));
         }
-        out.push(limit);
+        ids.push(limit.id.clone());
+        match was {
+            Some(old) if *old == limit => {}
+            // The person left the row as it was shown; somebody else changed it: theirs stands.
+            Some(old) if stale(old) && get(i, "seen") == mark(&limit) => {}
+            Some(old) if stale(old) => out.stale.push(old.clone()),
+            old => {
+                out.gone.extend(old.filter(|o| o.id != limit.id).map(|o| o.id.clone()));
+                out.put.push(limit);
+            }
+        }
     }
     Ok(out)
+}
+
+/// One row; what the form does not show (the span) is kept from the limit it was.
+fn row<'f>(get: &dyn Fn(&str) -> &'f str, was: Option<&Limit>, held: &[Limit]) -> Result<Limit, String> {
+    let channel = get("channel");
+    let id = if get("id").is_empty() { channel.to_owned() } else { get("id").to_owned() };
+    if id.chars().count() > 60 {
+        return Err(format!("limit “{id}”: the name is longer than 60 characters"));
+    }
+    let what = format!("limit “{id}”");
+    let or_zero = |name: &str| if get(name).is_empty() { Ok(0.0) } else { number(get(name), &format!("{what}, {name}")) };
+    let limit = Limit {
+        channel: Channel::new(channel).map_err(|e| e.to_string())?,
+        direction: if get("direction") == "below" { Direction::Below } else { Direction::Above },
+        threshold: threshold(get("threshold"), get("over"), &format!("{what}, threshold"))?,
+        gate: gate(get("gate"), &what)?,
+        sustain_s: or_zero("sustain")?,
+        caution: or_zero("caution")?,
+        severity: if get("severity") == "caution" { Severity::Caution } else { Severity::Stop },
+        span: was.or_else(|| held.iter().find(|l| l.id == id)).and_then(|l| l.span),
+        source: Some(get("source").to_owned()).filter(|s| !s.is_empty()),
+        id,
+    };
+    limit.validate().map_err(|e| e.to_string())?;
+    Ok(limit)
 }
 
 #[cfg(test)]
@@ -118,7 +153,7 @@ mod tests {
             ("threshold.2", "200"),
             ("severity.2", "caution"),
         ]);
-        let l = limits_of(&f, &[]).unwrap();
+        let l = changes(&f, &[]).unwrap().put;
         assert_eq!(l.iter().map(|l| l.id.as_str()).collect::<Vec<_>>(), ["egt", "oil_pressure"]);
         assert_eq!(l[0].threshold.at(2500.0), Some(910.0));
         assert_eq!((l[0].gate.len(), l[0].sustain_s, l[1].direction), (2, 0.5, Direction::Below));
@@ -127,7 +162,7 @@ mod tests {
     #[test]
     fn a_fault_names_the_limit() {
         let one = |name: &str, value: &str| {
-            limits_of(&form(&[("channel.0", "lambda_1"), ("id.0", "lean"), ("threshold.0", "0.9"), (name, value)]), &[]).unwrap_err()
+            changes(&form(&[("channel.0", "lambda_1"), ("id.0", "lean"), ("threshold.0", "0.9"), (name, value)]), &[]).unwrap_err()
         };
         for (name, value, want) in [
             ("threshold.0", "lots", "limit “lean”, threshold: “lots” is not a number"),
@@ -140,6 +175,54 @@ mod tests {
             assert!(one(name, value).contains(want), "{value}: {}", one(name, value));
         }
         let twice = form(&[("channel.0", "lambda_1"), ("threshold.0", "1"), ("channel.1", "lambda_1"), ("threshold.1", "1")]);
-        assert!(limits_of(&twice, &[]).unwrap_err().contains("two limits"));
+        assert!(changes(&twice, &[]).unwrap_err().contains("two limits"));
+    }
+
+    #[test]
+    fn only_rows_that_were_changed_are_written_and_nobodys_change_is_overwritten() {
+        let limit = |id: &str, at: f64| Limit {
+            id: id.into(),
+            channel: Channel::new("lambda_1").unwrap(),
+            direction: Direction::Above,
+            threshold: Threshold::Constant(at),
+            gate: Vec::new(),
+            sustain_s: 0.2,
+            caution: 0.03,
+            severity: Severity::Stop,
+            span: Some(0.4),
+            source: None,
+        };
+        let shown = [limit("lean", 0.9), limit("leaner", 0.95)];
+        let posted = |threshold: &str, second: &str| {
+            form(&[
+                ("was.0", "lean"),
+                ("seen.0", &mark(&shown[0])),
+                ("id.0", "lean"),
+                ("channel.0", "lambda_1"),
+                ("threshold.0", threshold),
+                ("sustain.0", "0.2"),
+                ("caution.0", "0.03"),
+                ("was.1", "leaner"),
+                ("seen.1", &mark(&shown[1])),
+                ("id.1", second),
+                ("channel.1", "lambda_1"),
+                ("threshold.1", "0.95"),
+                ("sustain.1", "0.2"),
+                ("caution.1", "0.03"),
+            ])
+        };
+        let c = changes(&posted("0.88", "leaner"), &shown).unwrap();
+        assert_eq!((c.put.len(), c.put[0].id.as_str(), c.put[0].span, c.gone.len(), c.stale.len()), (1, "lean", Some(0.4), 0, 0));
+        let c = changes(&posted("0.9", "leanest"), &shown).unwrap();
+        assert_eq!((c.put[0].id.as_str(), c.put[0].span, c.gone.as_slice()), ("leanest", Some(0.4), &["leaner".to_owned()][..]));
+        // Somebody else has changed the first since, and added a third that this form never showed.
+        let now = [limit("lean", 0.87), limit("leaner", 0.95), limit("new", 1.0)];
+        let c = changes(&posted("0.88", "leaner"), &now).unwrap();
+        assert_eq!((c.stale.len(), c.put.len(), c.gone.len()), (1, 0, 0), "{c:?}");
+        let c = changes(&posted("0.9", "leaner"), &now).unwrap();
+        assert_eq!((c.stale.len(), c.put.len()), (0, 0), "a row left as it was shown changes nothing: {c:?}");
+        let gone = form(&[("was.0", "lean"), ("seen.0", &mark(&shown[0])), ("id.0", "lean"), ("channel.0", "lambda_1"), ("remove.0", "yes")]);
+        assert_eq!(changes(&gone, &shown).unwrap().gone, ["lean"]);
+        assert_eq!(changes(&gone, &now).unwrap().stale.len(), 1, "taking away what somebody changed is asked again");
     }
 }

@@ -46,9 +46,16 @@ pub(crate) async fn exclude(
 #[derive(Deserialize)]
 pub(crate) struct Note {
     note: String,
+    /// The note as the form showed it.
+    was: Option<String>,
 }
 
 impl Note {
+    /// What the note was when the form was shown, line ends as the browser sends them back.
+    pub(crate) fn was(&self) -> Option<String> {
+        self.was.as_ref().map(|w| w.replace("\r\n", "\n").trim().to_owned())
+    }
+
     /// The text, when it is not too long.
     pub(crate) fn text(&self) -> Result<&str, WebError> {
         if self.note.chars().count() > LONGEST_NOTE {
@@ -61,6 +68,6 @@ impl Note {
 pub(crate) async fn note(_: Calibrator, State(state): State<AppState>, Path(id): Path<i64>, Form(f): Form<Note>) -> Result<Redirect, WebError> {
     let text = f.text()?;
     let day = state.store.set(id).await?.day_id;
-    state.store.note_set(id, text).await?;
+    state.store.note_set(id, text, f.was()).await?;
     Ok(Redirect::to(&format!("/days/{day}#set-{id}")))
 }

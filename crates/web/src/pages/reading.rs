@@ -16,6 +16,7 @@ use jamjar_core::figures::Looks;
 use jamjar_store::Thing;
 use jamjar_workflow::evidence::evidence;
 use jamjar_workflow::reading::read_pull;
+use jamjar_workflow::remeasure::{DayChange, change_day};
 use serde::Deserialize;
 
 #[derive(Deserialize)]
@@ -106,11 +107,12 @@ pub(crate) async fn lag(_: Calibrator, State(state): State<AppState>, Path(id): 
                 .ok_or_else(|| WebError::Bad(format!("“{}” is not a lag in seconds, such as -12.35", f.lag.trim())))?,
         )
     };
-    state.store.set_lag(id, lag).await?;
+    let set = state.store.set(state.store.set_of_pull(id).await?).await?;
+    change_day(&state.store, set.day_id, &DayChange::Lag { pull_id: id, lag_s: lag }, |_| true).await?;
     Ok(Redirect::to(&format!("/pulls/{id}#clocks")))
 }
 
 pub(crate) async fn note(_: Calibrator, State(state): State<AppState>, Path(id): Path<i64>, Form(f): Form<Note>) -> Result<Redirect, WebError> {
-    state.store.note_pull(id, f.text()?).await?;
+    state.store.note_pull(id, f.text()?, f.was()).await?;
     Ok(Redirect::to(&format!("/pulls/{id}#note")))
 }

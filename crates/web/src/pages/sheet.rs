@@ -11,6 +11,7 @@ use axum::response::{Html, IntoResponse, Redirect, Response};
 use chrono::{NaiveTime, Timelike};
 use jamjar_core::air::AirState;
 use jamjar_workflow::checklist::ITEMS;
+use jamjar_workflow::remeasure::{DayChange, change_day};
 use serde::Deserialize;
 use std::collections::HashMap;
 
@@ -38,19 +39,15 @@ pub(crate) async fn checklist(
     Path(id): Path<i64>,
     Form(f): Form<HashMap<String, String>>,
 ) -> Result<Html<String>, WebError> {
-    let mut answers = state.store.day_sheet(id).await?.checklist;
-    for i in ITEMS {
-        match f.get(i.id).map(String::as_str) {
-            Some(a @ ("yes" | "no" | "na")) => {
-                answers.insert(i.id.to_owned(), a.to_owned());
-            }
-            Some("") => {
-                answers.remove(i.id);
-            }
-            _ => {}
-        }
-    }
-    state.store.set_checklist(id, &answers).await?;
+    let given: Vec<(&str, Option<&str>)> = ITEMS
+        .iter()
+        .filter_map(|i| match f.get(i.id).map(String::as_str) {
+            Some(a @ ("yes" | "no" | "na")) => Some((i.id, Some(a))),
+            Some("") => Some((i.id, None)),
+            _ => None,
+        })
+        .collect();
+    let answers = state.store.answer_checklist(id, &given).await?;
     let mut fragment = checklist_fragment(id, &answers);
     fragment.open = true;
     page(&fragment)
@@ -95,12 +92,7 @@ pub(crate) struct Air {
 pub(crate) async fn air(_: Calibrator, State(state): State<AppState>, Path(id): Path<i64>, Form(f): Form<Air>) -> Result<Response, WebError> {
     let (t, h, p) = (number(&f.temperature, "air")?, number(&f.humidity, "humidity")?, number(&f.pressure, "station pressure")?);
     let a = AirState::new(t, h / 100.0, p).map_err(|e| WebError::Bad(e.to_string()))?;
-    let day = state.store.day(id).await?;
-    state.store.add_air(id, time(&f.at)?, a).await?;
-    if day.air.is_none() {
-        state.store.update_day(id, Some(a), &day.note).await?;
-    }
-    jamjar_workflow::lineup::air_changed(&state.store, id).await?;
+    change_day(&state.store, id, &DayChange::Air { at: time(&f.at)?, air: a }, |_| true).await?;
     Ok(back(id, "air"))
 }
 

@@ -5,8 +5,9 @@ use super::page;
 use crate::auth::{Calibrator, Reader};
 use crate::error::WebError;
 use crate::prefs::Prefs;
+use crate::seen::unchanged;
 use crate::state::AppState;
-use crate::views::{Shell, VehicleParts, VehiclesPage, date_words, vehicle_page, vehicle_row};
+use crate::views::{Shell, VehicleParts, limit_words, VehiclesPage, date_words, vehicle_page, vehicle_row};
 use axum::Form;
 use axum::extract::{Multipart, Path, State};
 use axum::http::StatusCode;
@@ -131,10 +132,12 @@ pub(crate) async fn sheet(
     Path(id): Path<i64>,
     Form(f): Form<Fields>,
 ) -> Result<Response, WebError> {
-    state.store.vehicle(id).await?;
+    let now = state.store.vehicle(id).await?;
+    let seen = f.get("seen").map(String::as_str).unwrap_or_default();
+    unchanged(seen, &now.sheet, "the sheet", || "see the vehicle's page".into())?;
     match sheet_of(&f, &prefs) {
         Ok(s) => {
-            state.store.set_sheet(id, &s).await?;
+            state.store.set_sheet(id, &s, (!seen.is_empty()).then_some(now.version)).await?;
             Ok(back(id, "sheet"))
         }
         Err(problem) => refuse(&state, &prefs, id, problem).await,
@@ -174,13 +177,15 @@ pub(crate) async fn limits(
     Form(f): Form<Fields>,
 ) -> Result<Response, WebError> {
     let vehicle = state.store.vehicle(id).await?;
-    match super::limit_form::limits_of(&f, &vehicle.limits) {
-        Ok(limits) => {
-            state.store.set_limits(id, &limits).await?;
-            Ok(back(id, "limits"))
-        }
-        Err(problem) => refuse(&state, &prefs, id, problem).await,
+    let changes = match super::limit_form::changes(&f, &vehicle.limits) {
+        Ok(c) => c,
+        Err(problem) => return refuse(&state, &prefs, id, problem).await,
+    };
+    if let Some(l) = changes.stale.first() {
+        return Err(WebError::Changed { what: format!("the limit “{}”", l.id), now: limit_words(l) });
     }
+    state.store.change_limits(id, Some(vehicle.version), &changes.put, &changes.gone).await?;
+    Ok(back(id, "limits"))
 }
 
 #[derive(Deserialize)]
@@ -193,10 +198,9 @@ pub(crate) async fn template(_: Calibrator, State(state): State<AppState>, Path(
     let vehicle = state.store.vehicle(id).await?;
     let all = jamjar_workflow::limits::templates();
     let t = all.into_iter().find(|t| t.id == f.template).ok_or_else(|| WebError::Bad("there is no template of that name".into()))?;
-    let mut limits = vehicle.limits;
-    let new: Vec<Limit> = t.limits.into_iter().filter(|l| limits.iter().all(|h| h.id != l.id && h.channel != l.channel)).collect();
-    limits.extend(new);
-    state.store.set_limits(id, &limits).await?;
+    let held = vehicle.limits;
+    let new: Vec<Limit> = t.limits.into_iter().filter(|l| held.iter().all(|h| h.id != l.id && h.channel != l.channel)).collect();
+    state.store.change_limits(id, Some(vehicle.version), &new, &[]).await?;
     Ok(back(id, "limits"))
 }
 
@@ -219,7 +223,7 @@ pub(crate) async fn driven(
     match found {
         Ok(h) => {
             let sheet = VehicleSheet { driven: Some(Driven::Histogram(h)), ..state.store.vehicle(id).await?.sheet };
-            state.store.set_sheet(id, &sheet).await?;
+            state.store.set_sheet(id, &sheet, None).await?;
             Ok(back(id, "sheet"))
         }
         Err(problem) => refuse(&state, &prefs, id, problem).await,

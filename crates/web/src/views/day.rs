@@ -1,5 +1,6 @@
 //! The day sheet: vehicle, conditions, sets and pulls in order of running.
 
+use crate::seen::mark;
 use super::encode::{Encoding, SetTag};
 use super::sheet::{AirRow, ChecklistFragment, NoteRow, air_rows, checklist_fragment, fuel_words, hhmm, note_rows, timeline, timeline_svg};
 use super::words::{count, date_words, is_said_elsewhere, verdict_line};
@@ -49,9 +50,15 @@ pub(crate) struct SetCard {
     pub(crate) verdicts: Vec<VerdictRow>,
 }
 
+/// A mark of what the form for a day's air and note shows.
+pub(crate) fn day_seen(day: &Day) -> String {
+    mark(&(day.air, &day.note))
+}
+
 #[derive(Template)]
 #[template(path = "day.html")]
 pub(crate) struct DayPage {
+    pub(crate) seen: String,
     pub(crate) shell: Shell,
     pub(crate) id: i64,
     pub(crate) vehicle: String,
@@ -103,6 +110,7 @@ pub(crate) fn day_page(
 ) -> DayPage {
     let ids: Vec<String> = sets.iter().map(|s| s.set.id.to_string()).collect();
     DayPage {
+        seen: day_seen(day),
         shell: Shell::new(format!("{}, {}", day.vehicle, date_words(day.date)), &prefs.theme, "day"),
         id: day.id,
         vehicle: day.vehicle.clone(),

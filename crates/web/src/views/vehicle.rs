@@ -1,5 +1,6 @@
 //! Vehicle pages: what it is, what limits it, what it is quoted at, its build states, maps and days.
 
+use crate::seen::mark;
 use super::words::{count, date_words};
 use super::{KeptRow, PlanRow, Shell, kept_rows, plan_rows};
 use crate::prefs::Prefs;
@@ -49,6 +50,7 @@ pub(crate) struct LimitRow {
     pub(crate) caution: String,
     pub(crate) stop: bool,
     pub(crate) source: String,
+    pub(crate) seen: String,
 }
 
 pub(crate) struct MapRow {
@@ -89,6 +91,7 @@ pub(crate) struct VehiclePage {
     pub(crate) quoted: String,
     pub(crate) gears: Vec<GearRow>,
     pub(crate) limits: Vec<LimitRow>,
+    pub(crate) sheet_seen: String,
     pub(crate) templates: Vec<(&'static str, &'static str)>,
     pub(crate) channels: Vec<String>,
     pub(crate) maps: Vec<MapRow>,
@@ -202,7 +205,13 @@ fn limit_row(index: usize, l: &Limit) -> LimitRow {
         caution: l.caution.to_string(),
         stop: l.severity == Severity::Stop,
         source: l.source.clone().unwrap_or_default(),
+        seen: mark(l),
     }
+}
+
+/// A limit in a few words, for who is told that it is another by now.
+pub(crate) fn limit_words(l: &Limit) -> String {
+    format!("{} {} {} {}", l.channel.label(), l.direction.label(), threshold_text(&l.threshold).0, l.channel.unit())
 }
 
 /// Everything a vehicle page shows.
@@ -250,6 +259,7 @@ pub(crate) fn vehicle_page(prefs: &Prefs, p: VehicleParts, problem: String) -> V
         model: s.model.clone(),
         facts: facts.into_iter().filter_map(|(k, v)| v.map(|v| (k, v))).collect(),
         quoted: quoted_words(&p, prefs),
+        sheet_seen: mark(s),
         gears: (1..=s.gears.len())
             .map(|g| GearRow {
                 gear: g,

@@ -3,18 +3,31 @@
 use crate::error::WorkflowError;
 use chrono::NaiveTime;
 use jamjar_core::air::AirState;
-use jamjar_store::{Day, Store};
+use jamjar_store::{Day, Pull, Store};
 
 /// The air of a day.
 #[derive(Debug, Clone, Default)]
 pub(crate) struct DayAir {
-    whole: Option<AirState>,
+    pub(crate) whole: Option<AirState>,
     readings: Vec<(NaiveTime, AirState)>,
 }
 
 impl DayAir {
-    pub(crate) async fn of(store: &Store, day: &Day) -> Result<Self, WorkflowError> {
+    pub(crate) async fn of_day(store: &Store, day: &Day) -> Result<Self, WorkflowError> {
         Ok(Self { whole: day.air, readings: store.day_sheet(day.id).await?.air })
+    }
+
+    /// Puts a reading beside the others, in the place of one of the same time. The first of a day without air is the day's own.
+    pub(crate) fn add(&mut self, at: NaiveTime, air: AirState) {
+        self.readings.retain(|r| r.0 != at);
+        self.readings.push((at, air));
+        self.readings.sort_by_key(|r| r.0);
+        self.whole = self.whole.or(Some(air));
+    }
+
+    /// Air of a pull: its own, else by the time it began.
+    pub(crate) fn of(&self, pull: &Pull) -> Option<AirState> {
+        pull.air.or_else(|| self.at(pull.started_at))
     }
 
     /// Air at a time: the reading nearest to it; without a time or readings, the day's.

@@ -3,7 +3,7 @@
 use super::air::DayAir;
 use super::preview::FilePreview;
 use super::short_hash;
-use crate::error::{WorkflowError, blocking};
+use crate::error::{WorkflowError, blocking, internal};
 use chrono::NaiveTime;
 use jamjar_core::ALGORITHM_VERSION;
 use jamjar_core::air::AirState;
@@ -38,10 +38,11 @@ pub struct ChosenSet {
     pub pulls: Vec<ChosenPull>,
 }
 
-/// Hash of everything a cached measurement depends on, beside the samples.
-pub fn settings_hash(vehicle: &Vehicle, limits: &[Limit], settings: &Settings) -> String {
-    let text = serde_json::to_string(&(&vehicle.dyno, limits, settings.grid_rpm, settings.smoothing_s)).unwrap_or_default();
-    short_hash(&text)
+/// Hash of everything the cached measurement of a pull depends on beside the samples: the engine, the dyno, the limits, the settings, the
+/// air it was made in and a lag set by hand. Whether it counts in figures is read beside it.
+pub fn measure_key(vehicle: &Vehicle, limits: &[Limit], settings: &Settings, air: Option<AirState>, lag_s: Option<f64>) -> String {
+    let text = serde_json::to_string(&(&vehicle.engine, &vehicle.dyno, limits, settings.grid_rpm, settings.smoothing_s, air, lag_s));
+    short_hash(&text.unwrap_or_default())
 }
 
 fn check(sets: &[ChosenSet]) -> Result<(), WorkflowError> {
@@ -71,15 +72,22 @@ fn check(sets: &[ChosenSet]) -> Result<(), WorkflowError> {
 }
 
 /// Reads, measures and commits; reports each pull to the run, counted on from `before`, and stops there when asked. All sets are
-/// stored, or none.
+/// stored, or none; with `ends_run` the run is done at the same moment as they are there.
 ///
 /// # Errors
 /// [`WorkflowError`]; then nothing of it is stored and the inbox is as before.
-pub async fn commit(store: &Store, run_id: i64, before: i32, day_id: i64, sets: &[ChosenSet]) -> Result<Vec<i64>, WorkflowError> {
+pub async fn commit(
+    store: &Store,
+    run_id: i64,
+    before: i32,
+    day_id: i64,
+    sets: &[ChosenSet],
+    ends_run: bool,
+) -> Result<Vec<i64>, WorkflowError> {
     check(sets)?;
     let day = store.day(day_id).await?;
     let vehicle = store.vehicle(day.vehicle_id).await?;
-    let airs = DayAir::of(store, &day).await?;
+    let airs = DayAir::of_day(store, &day).await?;
     let inbox = store.inbox(day_id).await?;
     let find = |id: i64| {
         inbox.iter().find(|i| i.id == id).cloned().ok_or_else(|| WorkflowError::Bad("a chosen file is no longer in the inbox: drop it again".into()))
@@ -118,17 +126,19 @@ pub async fn commit(store: &Store, run_id: i64, before: i32, day_id: i64, sets: 
     }
     let numbered = sets.iter().flat_map(|s| &s.pulls).map(|p| p.number.is_some()).collect();
     let (inputs, measured) = measure_all(inputs, numbered, &vehicle).await?;
-    let settings = settings_hash(&vehicle.vehicle, &vehicle.limits, &Settings::default());
+    let key = |p: &PullInput| measure_key(&vehicle.vehicle, &vehicle.limits, &Settings::default(), p.air, p.lag_s);
     let new: Vec<NewSet> = inputs
         .into_iter()
         .zip(measured)
         .zip(&origins)
-        .map(|((input, pulls), (chosen, files))| new_set(chosen, input, pulls, files, &settings))
+        .map(|((input, pulls), (chosen, files))| new_set(chosen, input, pulls, files, &key))
         .collect();
     if store.progress(run_id, done, "storing").await? {
         return Err(WorkflowError::Cancelled);
     }
-    Ok(store.commit_sets(day_id, &new, &used).await?)
+    let store = store.clone();
+    // Encoding and compression stand before the transaction, and away from the threads that serve.
+    Ok(tokio::spawn(async move { store.commit_sets(day_id, &new, &used, ends_run.then_some(run_id)).await }).await.map_err(internal)??)
 }
 
 /// The part of a recording that belongs to the pull of that number among those previewed; all of it without a number.
@@ -195,7 +205,7 @@ fn cut_to_own(mut inputs: Vec<SetInput>, measured: &mut [Vec<Measured>], numbere
     inputs
 }
 
-fn new_set(s: &ChosenSet, input: SetInput, measured: Vec<Measured>, files: &[(InboxItem, Option<InboxItem>)], settings: &str) -> NewSet {
+fn new_set(s: &ChosenSet, input: SetInput, measured: Vec<Measured>, files: &[(InboxItem, Option<InboxItem>)], key: &dyn Fn(&PullInput) -> String) -> NewSet {
     let json = |i: &InboxItem| serde_json::to_string(&mapping_of(i)).unwrap_or_default();
     let pulls = input
         .pulls
@@ -204,6 +214,7 @@ fn new_set(s: &ChosenSet, input: SetInput, measured: Vec<Measured>, files: &[(In
         .zip(files)
         .zip(&s.pulls)
         .map(|(((p, measured), (dyno, ecu)), chosen)| NewPull {
+            summary: Summary { algorithm: ALGORITHM_VERSION, settings: key(&p), measured },
             dyno_file_id: dyno.file_id,
             ecu_file_id: ecu.as_ref().map(|e| e.file_id),
             dyno_mapping: json(dyno),
@@ -214,7 +225,6 @@ fn new_set(s: &ChosenSet, input: SetInput, measured: Vec<Measured>, files: &[(In
             excluded: chosen.excluded.clone(),
             dyno: p.dyno,
             ecu: p.ecu,
-            summary: Summary { algorithm: ALGORITHM_VERSION, settings: settings.to_owned(), measured },
         })
         .collect();
     let or = |v: &str, d: &str| if v.trim().is_empty() { d.to_owned() } else { v.trim().to_owned() };

@@ -12,6 +12,6 @@ fn short_hash(text: &str) -> String {
     Sha256::digest(text).iter().take(8).map(|b| format!("{b:02x}")).collect()
 }
 
-pub use commit::{ChosenPull, ChosenSet, commit, settings_hash};
+pub use commit::{ChosenPull, ChosenSet, commit, measure_key};
 pub use pairing::{Proposal, ProposedPull, propose};
-pub use preview::{FilePreview, PreviewPull, answer, drop_spooled, preview};
+pub use preview::{FilePreview, PreviewPull, answer, drop_spooled, preview, take_in};

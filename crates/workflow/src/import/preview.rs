@@ -1,7 +1,7 @@
 //! What a dropped file holds, before anything is committed.
 
 use super::short_hash;
-use crate::error::{WorkflowError, blocking};
+use crate::error::{WorkflowError, blocking, internal};
 use jamjar_core::channel::Channel;
 use jamjar_core::pull::detect::{EndedBy, Load, PullKind, detect, offered};
 use jamjar_core::pull::power::shaft_speed;
@@ -12,6 +12,7 @@ use jamjar_store::{NewInboxItem, Received, Role, Store};
 use serde::{Deserialize, Serialize};
 use std::fs::File;
 use std::path::Path;
+use std::sync::Arc;
 
 /// A pull found in a file.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
@@ -89,7 +90,7 @@ pub fn preview(file: impl std::io::Read, name: &str, mapping: &Mapping, ratio: O
     ))
 }
 
-/// Previews a spooled file with what is remembered of its source, and takes it into custody and the day's inbox.
+/// Previews a file with what is remembered of its source, and takes it into custody and the day's inbox.
 ///
 /// # Errors
 /// [`WorkflowError`] when it cannot be read or stored; then nothing is stored.
@@ -101,12 +102,45 @@ pub async fn drop_spooled(
     name: &str,
     path: &Path,
 ) -> Result<Received, WorkflowError> {
-    let open = || File::open(path).map_err(|e| WorkflowError::Bad(format!("{name}: cannot be opened: {e}")));
-    let source = source_of(&dialect_of(open()?, name)?.headers);
+    let (path, shown) = (path.to_owned(), name.to_owned());
+    take(store, day_id, ratio, ambient_kpa, name, move || File::open(&path).map_err(|e| internal(format!("{shown}: {e}")))).await
+}
+
+/// The same for bytes that are in memory.
+///
+/// # Errors
+/// As for [`drop_spooled`].
+pub async fn take_in(
+    store: &Store,
+    day_id: i64,
+    ratio: Option<f64>,
+    ambient_kpa: Option<f64>,
+    name: &str,
+    bytes: Arc<Vec<u8>>,
+) -> Result<Received, WorkflowError> {
+    struct Shared(Arc<Vec<u8>>);
+    impl AsRef<[u8]> for Shared {
+        fn as_ref(&self) -> &[u8] {
+            &self.0
+        }
+    }
+    take(store, day_id, ratio, ambient_kpa, name, move || Ok(std::io::Cursor::new(Shared(bytes.clone())))).await
+}
+
+async fn take<R: std::io::Read + Send + 'static>(
+    store: &Store,
+    day_id: i64,
+    ratio: Option<f64>,
+    ambient_kpa: Option<f64>,
+    name: &str,
+    open: impl Fn() -> Result<R, WorkflowError>,
+) -> Result<Received, WorkflowError> {
+    let (file, own_name) = (open()?, name.to_owned());
+    let source = source_of(&blocking(move || dialect_of(file, &own_name)).await??.headers);
     let known = store.remembered_mapping(&source).await?.and_then(|j| serde_json::from_str::<Mapping>(&j).ok()).unwrap_or_default();
     let (file, own_name, mapping) = (open()?, name.to_owned(), Mapping { ambient_kpa, ..known });
     let (role, report) = blocking(move || preview(file, &own_name, &mapping, ratio)).await??;
-    let json = serde_json::to_string(&report).map_err(|e| WorkflowError::Bad(e.to_string()))?;
+    let json = serde_json::to_string(&report).map_err(internal)?;
     let item = NewInboxItem { day_id, name: name.to_owned(), role, source, report: json };
     Ok(store.drop_file(&item, open()?).await?)
 }
@@ -124,7 +158,7 @@ pub async fn answer(
     channel: &Channel,
     unit: Unit,
 ) -> Result<(), WorkflowError> {
-    let bad = |e: serde_json::Error| WorkflowError::Bad(e.to_string());
+    let bad = |e: serde_json::Error| internal(e);
     for item in store.inbox(day_id).await?.into_iter().filter(|i| i.source == source) {
         let old: FilePreview = serde_json::from_str(&item.report).map_err(bad)?;
         let mut mapping = old.mapping;

@@ -1,0 +1,210 @@
+//! Measurements that are kept and what they rest on: made again when it has changed, changed together with it.
+
+use crate::error::{WorkflowError, blocking};
+use crate::import::air::DayAir;
+use crate::import::measure_key;
+use crate::lineup::input_of;
+use chrono::NaiveTime;
+use jamjar_core::ALGORITHM_VERSION;
+use jamjar_core::air::AirState;
+use jamjar_core::analysis::{Measured, PullInput, SetInput, Settings, measure_sets};
+use jamjar_store::{Day, PackedSummary, Pull, SetWithPulls, Store, StoreError, Summary, VehicleRecord};
+use std::collections::{BTreeMap, HashMap};
+
+/// Cached measurements; all of them made again from the samples, together, when anything they rest on has changed for any: what ended a
+/// pull and whose log it is shows only among the others.
+///
+/// A reader waits for no writer: what was made again is kept behind its back, unless the day changed meanwhile.
+pub(crate) async fn measured(
+    store: &Store,
+    sets: &[SetWithPulls],
+    vehicle: &VehicleRecord,
+    settings: &Settings,
+) -> Result<Vec<Vec<Measured>>, WorkflowError> {
+    let airs = airs_of(store, sets).await?;
+    let key = |s: &SetWithPulls, p: &Pull, settings: &Settings| {
+        measure_key(&vehicle.vehicle, &vehicle.limits, settings, airs[&s.set.day_id].of(p), p.lag_s)
+    };
+    let fresh = |s: &SetWithPulls, (p, known): &(Pull, Summary)| {
+        p.shares.is_some() || (known.algorithm == ALGORITHM_VERSION && known.settings == key(s, p, settings))
+    };
+    if sets.iter().all(|s| s.pulls.iter().all(|p| fresh(s, p))) {
+        return Ok(sets.iter().map(|s| s.pulls.iter().map(|(_, summary)| summary.measured.clone()).collect()).collect());
+    }
+    let mut inputs = Vec::new();
+    for s in sets {
+        inputs.push(with_samples(store, s, vehicle, &airs[&s.set.day_id], None).await?);
+    }
+    let again = measure_again(inputs, vehicle, settings).await?;
+    let usual = Settings::default();
+    if (settings.grid_rpm - usual.grid_rpm).abs() < 1e-9 && (settings.smoothing_s - usual.smoothing_s).abs() < 1e-9 {
+        let mut made: BTreeMap<i64, Vec<(i64, Summary)>> = BTreeMap::new();
+        for (s, measured) in sets.iter().zip(&again) {
+            for ((p, known), m) in s.pulls.iter().zip(measured).filter(|((p, _), _)| p.shares.is_none()) {
+                let summary = Summary { algorithm: ALGORITHM_VERSION, settings: key(s, p, settings), measured: m.clone() };
+                if *known != summary {
+                    made.entry(s.set.day_id).or_default().push((p.id, summary));
+                }
+            }
+        }
+        keep_behind(store.clone(), vehicle.clone(), made);
+    }
+    Ok(again)
+}
+
+async fn measure_again(inputs: Vec<SetInput>, vehicle: &VehicleRecord, settings: &Settings) -> Result<Vec<Vec<Measured>>, WorkflowError> {
+    let (v, limits, settings) = (vehicle.vehicle.clone(), vehicle.limits.clone(), *settings);
+    blocking(move || measure_sets(&inputs, &v, &settings, &limits)).await?.map_err(|e| WorkflowError::Bad(e.to_string()))
+}
+
+/// Stores measurements made again while somebody read, where what they rest on is still so. Nobody waits for it, and nothing is lost when
+/// it fails: the next reader makes them again.
+fn keep_behind(store: Store, seen: VehicleRecord, made: BTreeMap<i64, Vec<(i64, Summary)>>) {
+    tokio::spawn(async move {
+        for (day_id, summaries) in made {
+            if let Err(e) = keep_day(&store, &seen, day_id, summaries).await {
+                tracing::debug!("measurements of day {day_id} are not kept yet: {e}");
+            }
+        }
+    });
+}
+
+async fn keep_day(store: &Store, seen: &VehicleRecord, day_id: i64, summaries: Vec<(i64, Summary)>) -> Result<(), WorkflowError> {
+    let day = store.day(day_id).await?;
+    let vehicle = store.vehicle(day.vehicle_id).await?;
+    let airs = DayAir::of_day(store, &day).await?;
+    let pulls: HashMap<i64, Pull> = store.sets_of_day(day_id).await?.into_iter().flat_map(|s| s.pulls).map(|(p, _)| (p.id, p)).collect();
+    let still = |(id, s): &(i64, Summary)| {
+        pulls.get(id).is_some_and(|p| s.settings == measure_key(&vehicle.vehicle, &vehicle.limits, &Settings::default(), airs.of(p), p.lag_s))
+    };
+    if vehicle.limits != seen.limits || !summaries.iter().all(still) {
+        return Ok(());
+    }
+    let packed = pack(summaries).await?;
+    store.keep_summaries(day_id, day.version, &packed).await?;
+    Ok(())
+}
+
+async fn pack(summaries: Vec<(i64, Summary)>) -> Result<Vec<(i64, PackedSummary)>, WorkflowError> {
+    blocking(move || summaries.iter().map(|(id, s)| Ok((*id, s.pack()?))).collect::<Result<_, WorkflowError>>()).await?
+}
+
+async fn airs_of(store: &Store, sets: &[SetWithPulls]) -> Result<HashMap<i64, DayAir>, WorkflowError> {
+    let mut out = HashMap::new();
+    for s in sets {
+        if let std::collections::hash_map::Entry::Vacant(slot) = out.entry(s.set.day_id) {
+            slot.insert(DayAir::of_day(store, &store.day(s.set.day_id).await?).await?);
+        }
+    }
+    Ok(out)
+}
+
+/// `lag` sets the lag of one pull in the place of what is stored.
+async fn with_samples(
+    store: &Store,
+    s: &SetWithPulls,
+    vehicle: &VehicleRecord,
+    airs: &DayAir,
+    lag: Option<(i64, Option<f64>)>,
+) -> Result<SetInput, WorkflowError> {
+    let per_rev = vehicle.vehicle.engine.injections_per_rev();
+    let mut input = input_of(s);
+    for (pull, summary) in &s.pulls {
+        let (dyno, ecu) = store.samples(pull.id).await?;
+        let (dyno, ecu) = (dyno.with_duty(per_rev), ecu.map(|e| e.with_duty(per_rev)));
+        let (id, excluded) = (summary.measured.id.clone(), summary.measured.excluded.clone());
+        let lag_s = lag.filter(|l| l.0 == pull.id).map_or(pull.lag_s, |l| l.1);
+        input.pulls.push(PullInput { id, dyno, ecu, air: airs.of(pull), lag_s, excluded, ..PullInput::default() });
+    }
+    Ok(input)
+}
+
+/// A change of what a day's measurements rest on.
+#[derive(Debug, Clone)]
+pub enum DayChange {
+    /// Air and note of the whole day.
+    Day {
+        /// Air, when measured.
+        air: Option<AirState>,
+        /// Note.
+        note: String,
+    },
+    /// A reading of the air at a time. The first of a day that has none becomes the day's own as well.
+    Air {
+        /// When.
+        at: NaiveTime,
+        /// What.
+        air: AirState,
+    },
+    /// The lag of a pull, set by hand or left to be found.
+    Lag {
+        /// The pull.
+        pull_id: i64,
+        /// Engine-computer time − dyno time, s.
+        lag_s: Option<f64>,
+    },
+}
+
+/// Attempts at a change when the day changes meanwhile in something else.
+const ATTEMPTS: usize = 5;
+
+/// Changes what a day's measurements rest on, together with them: readers see the old whole or the new whole, and so does a search.
+///
+/// `was` is asked whether the day is still as the person saw it.
+///
+/// # Errors
+/// [`StoreError::Changed`] when it is not; [`WorkflowError`] when the store refuses or samples can no longer be measured.
+pub async fn change_day(store: &Store, day_id: i64, change: &DayChange, was: impl Fn(&Day) -> bool) -> Result<(), WorkflowError> {
+    for attempt in 1.. {
+        let day = store.day(day_id).await?;
+        if !was(&day) {
+            return Err(StoreError::Changed { what: "the day" }.into());
+        }
+        let summaries = pack(after(store, &day, change).await?).await?;
+        let done = match change {
+            DayChange::Day { air, note } => store.update_day(day_id, day.version, *air, note, &summaries).await,
+            DayChange::Air { at, air } => store.add_air(day_id, *at, *air, day.version, day.air.is_none(), &summaries).await,
+            DayChange::Lag { pull_id, lag_s } => store.set_lag(*pull_id, *lag_s, day.version, &summaries).await,
+        };
+        match done {
+            // Something else of the day changed while its pulls were measured: they are measured again.
+            Err(StoreError::Changed { .. }) if attempt < ATTEMPTS => {}
+            other => return Ok(other?),
+        }
+    }
+    Ok(())
+}
+
+/// The measurements of a day as they will be after a change.
+async fn after(store: &Store, day: &Day, change: &DayChange) -> Result<Vec<(i64, Summary)>, WorkflowError> {
+    let vehicle = store.vehicle(day.vehicle_id).await?;
+    let mut airs = DayAir::of_day(store, day).await?;
+    let mut lag = None;
+    match change {
+        DayChange::Day { air, .. } if *air == day.air => return Ok(Vec::new()),
+        DayChange::Day { air, .. } => airs.whole = *air,
+        DayChange::Air { at, air } => airs.add(*at, *air),
+        DayChange::Lag { pull_id, lag_s } => lag = Some((*pull_id, *lag_s)),
+    }
+    let sets = store.sets_of_day(day.id).await?;
+    let mut out = Vec::new();
+    let mut inputs = Vec::new();
+    for s in &sets {
+        for (p, known) in s.pulls.iter().filter(|(p, _)| p.shares.is_some()) {
+            let mut measured = known.measured.clone();
+            measured.air = airs.of(p);
+            out.push((p.id, Summary { measured, ..known.clone() }));
+        }
+        let own = SetWithPulls { set: s.set.clone(), pulls: s.pulls.iter().filter(|(p, _)| p.shares.is_none()).cloned().collect() };
+        inputs.push((own.clone(), with_samples(store, &own, &vehicle, &airs, lag).await?));
+    }
+    let settings = Settings::default();
+    let again = measure_again(inputs.iter().map(|i| i.1.clone()).collect(), &vehicle, &settings).await?;
+    for ((s, input), measured) in inputs.iter().zip(again) {
+        for (((p, _), i), m) in s.pulls.iter().zip(&input.pulls).zip(measured) {
+            let key = measure_key(&vehicle.vehicle, &vehicle.limits, &settings, i.air, i.lag_s);
+            out.push((p.id, Summary { algorithm: ALGORITHM_VERSION, settings: key, measured: m }));
+        }
+    }
+    Ok(out)
+}
