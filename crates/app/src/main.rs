@@ -34,6 +34,15 @@ enum Command {
         /// Port of the pages.
         #[arg(long, default_value_t = 8642)]
         port: u16,
+        /// Address to listen on; beyond loopback only when people can sign in, which they cannot yet.
+        #[arg(long, default_value = "127.0.0.1")]
+        listen: std::net::IpAddr,
+        /// A further host name under which the pages may be asked for, such as that of a proxy on this machine. May be given several times.
+        #[arg(long)]
+        host: Vec<String>,
+        /// Serve beside the Jamjar that owns the data folder, as another instance.
+        #[arg(long)]
+        join: bool,
         /// Load the demo when it is not there yet.
         #[arg(long)]
         demo: bool,
@@ -48,6 +57,14 @@ enum Command {
     Migrate {
         #[command(flatten)]
         place: Place,
+    },
+    /// Hold files, blocks, hashes, runs and figures against each other, and say what to do.
+    Verify {
+        #[command(flatten)]
+        place: Place,
+        /// Print JSON.
+        #[arg(long)]
+        json: bool,
     },
     /// The demo data.
     Demo {
@@ -149,7 +166,8 @@ enum DemoAction {
 fn main() -> ExitCode {
     match Cli::parse().command {
         Command::Analyse { job, json, check } => commands::analyse::run(&job, json, check),
-        Command::Serve { place, port, demo } => commands::serve::run(&place, port, demo),
+        Command::Serve { place, port, listen, host, join, demo } => commands::serve::run(&commands::serve::Asked { place, port, listen, hosts: host, join, demo }),
+        Command::Verify { place, json } => commands::db::verify(&place, json),
         Command::Db { action } => commands::db::run(action),
         Command::Migrate { place } => commands::db::migrate(&place),
         Command::Demo { action: DemoAction::Load { place } } => commands::db::load_demo(&place, false),

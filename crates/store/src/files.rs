@@ -95,6 +95,15 @@ impl Store {
         self.transact(async |c| receive(c, name, &sha, &chunks, bytes).await).await
     }
 
+    /// Ids of all files in custody.
+    ///
+    /// # Errors
+    /// [`StoreError`] when the database cannot answer.
+    pub async fn file_ids(&self) -> Result<Vec<i64>, StoreError> {
+        let mut c = self.conn().await?;
+        Ok(raw_file::table.order(raw_file::id).select(raw_file::id).load(&mut c).await?)
+    }
+
     /// The bytes of a file, checked against its hash.
     ///
     /// # Errors

@@ -12,6 +12,8 @@ use std::time::{Duration, Instant};
 use thiserror::Error;
 
 const WAIT: Duration = Duration::from_secs(60);
+/// A server that is asked to end is given this long before its owner goes: it goes on ending by itself.
+const ENDS_IN: Duration = Duration::from_secs(3);
 const POOL: &str = "128M";
 /// Marks a server that a person wants kept running.
 const KEEP: &str = "db.keep";
@@ -30,8 +32,45 @@ pub enum PrivateError {
     PortInUse { port: u16 },
     #[error("the database did not start; the last lines of {} say:\n{tail}", log.display())]
     Failed { log: PathBuf, tail: String },
+    #[error("{}: another Jamjar uses this folder ({holder}). End it first, choose another folder with --data, or join it with --join", folder.display())]
+    Held { folder: PathBuf, holder: String },
+    #[error("{}: no Jamjar runs on this folder, so there is nothing to join", folder.display())]
+    NothingToJoin { folder: PathBuf },
     #[error("{what}: {source}")]
     Io { what: String, source: io::Error },
+}
+
+/// The right to a data folder: one process owns it, for as long as this lives. The kernel gives it back when the process dies.
+#[derive(Debug)]
+pub struct Owner {
+    _lock: fs::File,
+}
+
+const LOCK: &str = "jamjar.lock";
+
+impl Owner {
+    /// Takes a folder, making it when it is new; readable by its owner only.
+    ///
+    /// # Errors
+    /// [`PrivateError::Held`] naming the process that has it.
+    pub fn take(folder: &Path) -> Result<Self, PrivateError> {
+        let io = |what: &str| {
+            let what = what.to_owned();
+            move |e| explain(folder, what, e)
+        };
+        fs::create_dir_all(folder).map_err(io("the data folder cannot be made"))?;
+        fs::set_permissions(folder, fs::Permissions::from_mode(0o700)).map_err(io("the data folder cannot be made private"))?;
+        let path = folder.join(LOCK);
+        let mut file = fs::OpenOptions::new().read(true).write(true).create(true).truncate(false).mode(0o600).open(&path).map_err(io("the lock cannot be opened"))?;
+        if rustix::fs::flock(&file, rustix::fs::FlockOperation::NonBlockingLockExclusive).is_err() {
+            let mut holder = String::new();
+            let _ = file.read_to_string(&mut holder);
+            let holder = holder.lines().next().filter(|l| !l.is_empty()).unwrap_or("a process that is just starting").to_owned();
+            return Err(PrivateError::Held { folder: folder.to_owned(), holder });
+        }
+        file.set_len(0).and_then(|()| writeln!(file, "process {}", std::process::id())).map_err(io("the lock cannot be written"))?;
+        Ok(Self { _lock: file })
+    }
 }
 
 /// A running server. Dropping it stops the server when this process started it.
@@ -41,6 +80,8 @@ pub struct PrivateDb {
     port: u16,
     password: String,
     child: Option<Child>,
+    /// True when this process may end a server that nobody else looks after.
+    looks_after: bool,
 }
 
 fn program(name: &'static str) -> Result<PathBuf, PrivateError> {
@@ -81,15 +122,13 @@ impl PrivateDb {
         };
         fs::create_dir_all(folder).map_err(io("the data folder cannot be made"))?;
         let folder = folder.canonicalize().map_err(io("the data folder cannot be read"))?;
+        fs::set_permissions(&folder, fs::Permissions::from_mode(0o700)).map_err(io("the data folder cannot be made private"))?;
         fs::create_dir_all(folder.join("tmp")).map_err(io("the folder for temporary files cannot be made"))?;
         let password = secret(&folder)?;
-        if let Some((_, port)) = running(&folder) {
-            return Ok(Self { folder, port, password, child: None });
+        if let Some(port) = adopted(&folder) {
+            return Ok(Self { folder, port, password, child: None, looks_after: true });
         }
-        let server = program("mariadbd")?;
-        if !folder.join("db/mysql").is_dir() {
-            install(&folder)?;
-        }
+        install(&folder)?;
         let remembered = fs::read_to_string(folder.join("db.port")).ok().and_then(|s| s.trim().parse().ok()).filter(|p| is_free(*p));
         let port = match (port, remembered) {
             (0, Some(p)) => p,
@@ -97,16 +136,43 @@ impl PrivateDb {
             (p, _) if !is_free(p) => return Err(PrivateError::PortInUse { port: p }),
             (p, _) => p,
         };
+        write_whole(&folder.join("db.port"), &port.to_string()).map_err(io("db.port cannot be written"))?;
+        let mut out = Self { folder, port, password, child: None, looks_after: true };
+        out.spawn()?;
+        Ok(out)
+    }
+
+    /// The server of a folder that another Jamjar looks after: it is neither started nor stopped.
+    ///
+    /// # Errors
+    /// [`PrivateError::NothingToJoin`] when none runs.
+    pub fn join(folder: &Path) -> Result<Self, PrivateError> {
+        let nothing = || PrivateError::NothingToJoin { folder: folder.to_owned() };
+        let port = adopted(folder).ok_or_else(nothing)?;
+        let folder = folder.canonicalize().map_err(|_| nothing())?;
+        let password = secret(&folder)?;
+        Ok(Self { folder, port, password, child: None, looks_after: false })
+    }
+
+    /// Starts the server process on the folder's port and waits until it answers.
+    fn spawn(&mut self) -> Result<(), PrivateError> {
+        let folder = self.folder.clone();
+        let io = |what: &str| {
+            let (what, folder) = (what.to_owned(), folder.clone());
+            move |e| explain(&folder, what, e)
+        };
         let init = folder.join("init.sql");
+        let password = &self.password;
+        let rights = "SELECT, INSERT, UPDATE, DELETE, CREATE, ALTER, DROP, INDEX, REFERENCES, TRIGGER, CREATE VIEW";
         let account = format!(
             "CREATE DATABASE IF NOT EXISTS jamjar CHARACTER SET utf8mb4 COLLATE utf8mb4_unicode_ci;\nCREATE USER IF NOT EXISTS 'jamjar'@'127.0.0.1' IDENTIFIED BY '{password}';\n\
-             GRANT ALL ON `jamjar%`.* TO 'jamjar'@'127.0.0.1';\n"
+             ALTER USER 'jamjar'@'127.0.0.1' IDENTIFIED BY '{password}';\nREVOKE ALL PRIVILEGES, GRANT OPTION FROM 'jamjar'@'127.0.0.1';\n\
+             GRANT {rights} ON `jamjar%`.* TO 'jamjar'@'127.0.0.1';\n"
         );
         private_file(&init, &account).map_err(io("init.sql cannot be written"))?;
-        fs::write(folder.join("db.port"), port.to_string()).map_err(io("db.port cannot be written"))?;
         let log = folder.join("db.log");
         let _ = fs::remove_file(&log);
-        let child = Command::new(server)
+        let child = Command::new(program("mariadbd")?)
             .arg("--no-defaults")
             .args(as_root())
             .arg(format!("--datadir={}", folder.join("db").display()))
@@ -115,11 +181,12 @@ impl PrivateDb {
             .arg(format!("--tmpdir={}", folder.join("tmp").display()))
             .arg(format!("--log-error={}", log.display()))
             .arg(format!("--init-file={}", init.display()))
-            .arg(format!("--port={port}"))
+            .arg(format!("--port={}", self.port))
             .args([
                 "--bind-address=127.0.0.1",
                 "--skip-name-resolve",
                 "--skip-log-bin",
+                "--local-infile=0",
                 "--character-set-server=utf8mb4",
                 "--collation-server=utf8mb4_unicode_ci",
             ])
@@ -135,9 +202,25 @@ impl PrivateDb {
             .process_group(0)
             .spawn()
             .map_err(io("the database cannot be started"))?;
-        let mut out = Self { folder, port, password, child: Some(child) };
-        out.wait_until_ready(&log)?;
-        Ok(out)
+        self.child = Some(child);
+        self.wait_until_ready(&log)
+    }
+
+    /// Starts the server again when it has died; true when it had. For whoever looks after it, every now and then.
+    ///
+    /// # Errors
+    /// [`PrivateError`] when it does not come back.
+    pub fn revive(&mut self) -> Result<bool, PrivateError> {
+        let alive = match &mut self.child {
+            Some(child) => child.try_wait().ok().flatten().is_none(),
+            None => running(&self.folder).is_some(),
+        };
+        if alive || !self.looks_after {
+            return Ok(false);
+        }
+        self.child = None;
+        self.spawn()?;
+        Ok(true)
     }
 
     fn wait_until_ready(&mut self, log: &Path) -> Result<(), PrivateError> {
@@ -181,14 +264,28 @@ impl PrivateDb {
         Ok(())
     }
 
-    /// Stops the server at the end of a program's work, unless a person asked for it to be kept running. One left behind by
-    /// a program that was killed is stopped too.
+    /// Ends the server at the end of a program's work, unless a person asked for it to be kept running or another process looks after it.
+    /// It is waited for a moment only: what it still has to do it does by itself.
     pub fn release(&mut self) {
-        if self.child.is_some() {
-            self.stop();
-        } else if !self.folder.join(KEEP).exists() {
-            let _ = stop(&self.folder);
+        if !self.looks_after || self.folder.join(KEEP).exists() {
+            self.child = None;
+            return;
         }
+        let pid = self.child.as_ref().map(|c| c.id() as i32).or_else(|| running(&self.folder).map(|r| r.0)).and_then(Pid::from_raw);
+        let Some(pid) = pid else { return };
+        let _ = kill_process(pid, Signal::TERM);
+        let start = Instant::now();
+        while start.elapsed() < ENDS_IN {
+            let gone = match &mut self.child {
+                Some(c) => c.try_wait().ok().flatten().is_some(),
+                None => test_kill_process(pid).is_err(),
+            };
+            if gone {
+                break;
+            }
+            std::thread::sleep(Duration::from_millis(20));
+        }
+        self.child = None;
     }
 
     /// Kills the server at once, as a power cut would; for tests of recovery.
@@ -239,35 +336,81 @@ fn private_file(path: &Path, text: &str) -> io::Result<()> {
     f.write_all(text.as_bytes())
 }
 
+/// Writes a file whole or not at all.
+fn write_whole(path: &Path, text: &str) -> io::Result<()> {
+    let near = path.with_extension("new");
+    private_file(&near, text)?;
+    fs::rename(near, path)
+}
+
 /// The account's password, made once from the kernel's random source.
 fn secret(folder: &Path) -> Result<String, PrivateError> {
     let path = folder.join("db.secret");
-    if let Ok(s) = fs::read_to_string(&path) {
+    if let Ok(s) = fs::read_to_string(&path)
+        && s.trim().len() == 48
+    {
         return Ok(s.trim().to_owned());
     }
     let mut bytes = [0u8; 24];
     fs::File::open("/dev/urandom").and_then(|mut f| f.read_exact(&mut bytes)).map_err(|e| explain(folder, "no random source".into(), e))?;
     let text = crate::files::hex(&bytes);
-    private_file(&path, &text).map_err(|e| explain(folder, "the secret cannot be written".into(), e))?;
+    write_whole(&path, &text).map_err(|e| explain(folder, "the secret cannot be written".into(), e))?;
     Ok(text)
 }
 
+/// Makes the server's files in a folder beside, which takes its name only when it is whole: a start that was killed leaves nothing that
+/// the next one could take for a database.
 fn install(folder: &Path) -> Result<(), PrivateError> {
+    let io = |what: &str| {
+        let what = what.to_owned();
+        move |e| explain(folder, what, e)
+    };
+    let (place, near) = (folder.join("db"), folder.join("db.new"));
+    if place.join("mysql").is_dir() {
+        return Ok(());
+    }
+    if place.exists() {
+        // Not one of ours that is whole: kept aside, for whoever knows what it is.
+        let aside = (1..).map(|i| folder.join(format!("db.broken-{i}"))).find(|p| !p.exists()).unwrap_or_else(|| folder.join("db.broken"));
+        fs::rename(&place, aside).map_err(io("a half-made database cannot be put aside"))?;
+    }
+    if near.exists() {
+        fs::remove_dir_all(&near).map_err(io("a half-made database cannot be taken away"))?;
+    }
     let out = Command::new(program("mariadb-install-db")?)
         .arg("--no-defaults")
         .args(as_root())
-        .arg(format!("--datadir={}", folder.join("db").display()))
+        .arg(format!("--datadir={}", near.display()))
         .arg(format!("--tmpdir={}", folder.join("tmp").display()))
         .args(["--auth-root-authentication-method=socket", "--skip-test-db"])
         .stdin(Stdio::null())
         .output()
         .map_err(|e| explain(folder, "mariadb-install-db cannot be started".into(), e))?;
     if out.status.success() {
-        return Ok(());
+        return fs::rename(&near, &place).map_err(io("the new database cannot be put in its place"));
     }
     let text = String::from_utf8_lossy(&out.stderr).into_owned() + &String::from_utf8_lossy(&out.stdout);
-    let _ = fs::remove_dir_all(folder.join("db"));
+    let _ = fs::remove_dir_all(&near);
     Err(diagnose(&text, folder, 0, Path::new("mariadb-install-db")))
+}
+
+/// Port of a running server that answers. One that is about to end is waited for until it is gone.
+fn adopted(folder: &Path) -> Option<u16> {
+    let start = Instant::now();
+    while let Some((_, port)) = running(folder) {
+        if TcpStream::connect(("127.0.0.1", port)).is_ok() {
+            // A server that ends closes its door first; one that answers and is still there a moment later is alive.
+            std::thread::sleep(Duration::from_millis(150));
+            if running(folder).is_some() && TcpStream::connect(("127.0.0.1", port)).is_ok() {
+                return Some(port);
+            }
+        }
+        if start.elapsed() > WAIT {
+            return None;
+        }
+        std::thread::sleep(Duration::from_millis(50));
+    }
+    None
 }
 
 fn diagnose(text: &str, folder: &Path, port: u16, log: &Path) -> PrivateError {

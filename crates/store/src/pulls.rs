@@ -305,7 +305,11 @@ impl Store {
         .await
     }
 
-    async fn block(&self, pull_id: i64) -> Result<Vec<u8>, StoreError> {
+    /// The block of a pull as it is stored; of the pull it shares samples with, where it has none.
+    ///
+    /// # Errors
+    /// [`StoreError::NotFound`] when there is none.
+    pub async fn block(&self, pull_id: i64) -> Result<Vec<u8>, StoreError> {
         let mut c = self.conn().await?;
         let shares: Option<i64> =
             pull::table.find(pull_id).select(pull::shares_pull_id).first(&mut c).await.map_err(|e| StoreError::from(e).about("pull", pull_id))?;
@@ -323,6 +327,32 @@ impl Store {
     /// [`StoreError::NotFound`], or [`StoreError::Damaged`] when the block fails its checksum.
     pub async fn samples(&self, pull_id: i64) -> Result<(Recording, Option<Recording>), StoreError> {
         decode_block(&self.block(pull_id).await?).map_err(|e| StoreError::Damaged(e.to_string()))
+    }
+
+    /// The peak power that is searched, uncorrected, kW.
+    ///
+    /// # Errors
+    /// [`StoreError::NotFound`] when there is no such pull.
+    pub async fn peak_of(&self, pull_id: i64) -> Result<Option<f64>, StoreError> {
+        let mut c = self.conn().await?;
+        let peak = pull_summary::table.find(pull_id).select(pull_summary::peak_power_kw).first(&mut c).await;
+        peak.map_err(|e| StoreError::from(e).about("pull", pull_id))
+    }
+
+    /// Pulls that lack a part every pull has: figures, and samples unless they are shared.
+    ///
+    /// # Errors
+    /// [`StoreError`] when the database cannot answer.
+    pub async fn pulls_without_parts(&self) -> Result<Vec<i64>, StoreError> {
+        let mut c = self.conn().await?;
+        let rows = pull::table
+            .left_join(pull_summary::table)
+            .left_join(sample_block::table)
+            .filter(pull_summary::pull_id.nullable().is_null().or(sample_block::pull_id.nullable().is_null().and(pull::shares_pull_id.is_null())))
+            .select(pull::id)
+            .load(&mut c)
+            .await?;
+        Ok(rows)
     }
 
     /// Size of a stored block, bytes.

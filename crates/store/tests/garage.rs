@@ -51,13 +51,17 @@ async fn a_vehicle_keeps_its_sheet_builds_and_limits() {
         driven: Some(jamjar_core::driven::Driven::Band([2500.0, 6500.0])),
         ..VehicleSheet::default()
     };
-    store.set_sheet(v, &sheet).await.unwrap();
-    store.set_limits(v, &[limit("lean", 0.9), limit("leaner", 0.95)]).await.unwrap();
+    store.set_sheet(v, &sheet, None).await.unwrap();
+    store.change_limits(v, None, &[limit("lean", 0.9), limit("leaner", 0.95)], &[]).await.unwrap();
     let stored = store.vehicle(v).await.unwrap();
     assert_eq!((stored.sheet, stored.limits.len()), (sheet, 2));
-    let twice = store.set_limits(v, &[limit("lean", 0.9), limit("lean", 0.8)]).await;
-    assert!(matches!(twice, Err(StoreError::Duplicate)), "{twice:?}");
-    assert_eq!(store.vehicle(v).await.unwrap().limits.len(), 2, "the old ones stand when the new ones are refused");
+    let seen = store.vehicle(v).await.unwrap().version;
+    store.change_limits(v, Some(seen), &[limit("lean", 0.88)], &["leaner".into()]).await.unwrap();
+    let second = store.change_limits(v, Some(seen), &[limit("lean", 0.95)], &[]).await;
+    assert!(matches!(second, Err(StoreError::Changed { .. })), "{second:?}");
+    let now = store.vehicle(v).await.unwrap().limits;
+    assert_eq!(now, [limit("lean", 0.88)], "the first change stands");
+    store.change_limits(v, None, &[limit("leaner", 0.95)], &[]).await.unwrap();
 
     let since = NaiveDate::from_ymd_opt(2026, 3, 1).unwrap();
     let first = store.put_build(v, "A", Some(since), "as it came").await.unwrap();
@@ -77,14 +81,14 @@ async fn a_map_file_is_never_replaced() {
     let v = store.day(day(&store).await).await.unwrap().vehicle_id;
     let id = store.put_map(v, &map("C3", b"jamjar map 1\n")).await.unwrap();
     assert_eq!(store.put_map(v, &map("C3", b"jamjar map 1\n")).await.unwrap(), id, "the same bytes again are no harm");
-    assert!(matches!(store.put_map(v, &map("C3", b"other")).await, Err(StoreError::Conflict)));
+    assert!(matches!(store.put_map(v, &map("C3", b"other")).await, Err(StoreError::Duplicate)));
     let maps = store.maps(v).await.unwrap();
     let (file_id, sha, name) = maps[0].file.clone().unwrap();
     assert_eq!((maps.len(), name.as_str(), sha.len(), maps[0].parent.as_deref()), (1, "C3.map", 64, Some("Stock")));
     assert_eq!(store.file_bytes(file_id).await.unwrap(), b"jamjar map 1\n");
     let mut odd = map("C4", b"x");
     odd.kind = "borrowed".into();
-    assert!(matches!(store.put_map(v, &odd).await, Err(StoreError::Check(_))));
+    assert!(matches!(store.put_map(v, &odd).await, Err(StoreError::Check)));
     assert_eq!(store.maps(v).await.unwrap().len(), 1, "and nothing of it is there");
 }
 
@@ -96,12 +100,12 @@ async fn a_day_sheet_is_kept_in_order_of_time() {
     store.add_note(day_id, Some(at(15, 0)), "limit", "no further", "the calibrator").await.unwrap();
     store.add_note(day_id, Some(at(9, 5)), "cell", "straps", "the calibrator").await.unwrap();
     let air = |t| AirState::new(t, 0.5, 1002.0).unwrap();
-    store.add_air(day_id, at(9, 0), air(20.0)).await.unwrap();
-    store.add_air(day_id, at(9, 0), air(21.0)).await.unwrap();
-    store.add_air(day_id, at(8, 0), air(18.0)).await.unwrap();
+    store.add_air(day_id, at(9, 0), air(20.0), store.day(day_id).await.unwrap().version, false, &[]).await.unwrap();
+    store.add_air(day_id, at(9, 0), air(21.0), store.day(day_id).await.unwrap().version, false, &[]).await.unwrap();
+    store.add_air(day_id, at(8, 0), air(18.0), store.day(day_id).await.unwrap().version, false, &[]).await.unwrap();
     store.put_fuel_on_hand(day_id, "E85", 40.0, "measured 0.78").await.unwrap();
     store.put_fuel_on_hand(day_id, "E85", 31.5, "").await.unwrap();
-    assert!(matches!(store.put_fuel_on_hand(day_id, "E30", -1.0, "").await, Err(StoreError::Check(_))));
+    assert!(matches!(store.put_fuel_on_hand(day_id, "E30", -1.0, "").await, Err(StoreError::Check)));
     store.set_checklist(day_id, &Checklist::from([("straps".into(), "yes".into())])).await.unwrap();
     let sheet = store.day_sheet(day_id).await.unwrap();
     assert_eq!(sheet.notes.iter().map(|n| n.text.as_str()).collect::<Vec<_>>(), ["straps", "no further", "without a time"]);
@@ -219,7 +223,10 @@ async fn sets_that_need_a_look_are_found_by_their_worst_limit() {
     let sets = store.sets_of_day(day_id).await.unwrap();
     let (pull, mut summary) = sets[1].pulls[0].clone();
     summary.measured.alignment = summary.measured.alignment.refuse("another pull's log?");
-    store.update_summary(pull.id, &summary).await.unwrap();
+    let version = store.day(day_id).await.unwrap().version;
+    assert!(store.keep_summaries(day_id, version, &[(pull.id, summary.pack().unwrap())]).await.unwrap());
+    store.note_pull(pull.id, "x", None).await.unwrap();
+    assert!(!store.keep_summaries(day_id, version, &[(pull.id, summary.pack().unwrap())]).await.unwrap(), "the day has changed since");
     assert_eq!(store.sets_to_look_at(5).await.unwrap(), [ids[1]]);
     assert_eq!(store.latest_sets(1).await.unwrap()[0].id, ids[1], "the newest first");
 }

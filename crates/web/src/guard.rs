@@ -4,13 +4,14 @@
 //! name, which also stops a foreign name that was pointed at this machine.
 
 use crate::error::WebError;
-use axum::extract::Request;
-use axum::http::header::{HOST, HeaderName, HeaderValue, ORIGIN};
-use axum::http::{HeaderMap, Method};
+use crate::state::AppState;
+use axum::extract::{Request, State};
+use axum::http::header::{CONTENT_TYPE, HOST, HeaderName, HeaderValue, ORIGIN};
+use axum::http::{HeaderMap, Method, StatusCode};
 use axum::middleware::Next;
 use axum::response::{IntoResponse, Response};
 
-const HEADERS: [(&str, &str); 6] = [
+const HEADERS: [(&str, &str); 7] = [
     (
         "content-security-policy",
         "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data:; font-src 'self'; connect-src 'self'; form-action 'self'; frame-ancestors 'none'; base-uri 'none'",
@@ -20,32 +21,59 @@ const HEADERS: [(&str, &str); 6] = [
     ("referrer-policy", "same-origin"),
     ("permissions-policy", "camera=(), microphone=(), geolocation=()"),
     ("cross-origin-opener-policy", "same-origin"),
+    ("cross-origin-resource-policy", "same-origin"),
 ];
+/// What a shop pulled is nobody's to keep on the way; what a handler says itself stands.
+const CACHE: (&str, &str) = ("cache-control", "private, no-cache");
 
-pub(crate) async fn protect(request: Request, next: Next) -> Response {
-    let refused = refuse(request.method(), request.headers());
-    let mut response = match refused {
+pub(crate) async fn protect(State(state): State<AppState>, request: Request, next: Next) -> Response {
+    let refused = refuse(request.method(), request.headers(), &state.hosts);
+    let response = match refused {
         Some(e) => e.into_response(),
-        None => next.run(request).await,
+        // A fault of the program ends one request, not the connection, and is said as one.
+        None => match tokio::spawn(next.run(request)).await {
+            Ok(r) => r,
+            Err(e) => WebError::Internal(e.to_string()).into_response(),
+        },
     };
+    let mut response = as_a_page(response).await;
+    response.headers_mut().entry(CACHE.0).or_insert(HeaderValue::from_static(CACHE.1));
     for (name, value) in HEADERS {
         response.headers_mut().insert(HeaderName::from_static(name), HeaderValue::from_static(value));
     }
     response
 }
 
+/// Refusals that the framework words itself (an id that is no number, a form that lacks a field) as pages.
+async fn as_a_page(response: Response) -> Response {
+    let plain = response.headers().get(CONTENT_TYPE).is_some_and(|t| t.as_bytes().starts_with(b"text/plain"));
+    let status = response.status();
+    if !plain || !(status.is_client_error() || status.is_server_error()) {
+        return response;
+    }
+    let bytes = axum::body::to_bytes(response.into_body(), 4096).await.unwrap_or_default();
+    let text = String::from_utf8_lossy(&bytes).into_owned();
+    match status {
+        StatusCode::PAYLOAD_TOO_LARGE => WebError::TooLarge("This is larger than what is taken here.".into()),
+        StatusCode::NOT_FOUND => WebError::NotFound("There is no such thing here.".into()),
+        _ if status.is_server_error() => WebError::Internal(text),
+        _ => WebError::Bad(format!("The request cannot be read: {text}")),
+    }
+    .into_response()
+}
+
 fn host_of(headers: &HeaderMap) -> Option<&str> {
     headers.get(HOST).and_then(|h| h.to_str().ok())
 }
 
-fn is_loopback(host: &str) -> bool {
+fn is_served(host: &str, more: &[String]) -> bool {
     let name = host.rsplit_once(':').filter(|(_, port)| port.bytes().all(|b| b.is_ascii_digit())).map_or(host, |(n, _)| n);
-    matches!(name, "localhost" | "127.0.0.1" | "[::1]")
+    matches!(name, "localhost" | "127.0.0.1" | "[::1]") || more.iter().any(|m| m.eq_ignore_ascii_case(name) || m.eq_ignore_ascii_case(host))
 }
 
-fn refuse(method: &Method, headers: &HeaderMap) -> Option<WebError> {
+fn refuse(method: &Method, headers: &HeaderMap, more: &[String]) -> Option<WebError> {
     let host = host_of(headers);
-    if !host.is_some_and(is_loopback) {
+    if !host.is_some_and(|h| is_served(h, more)) {
         return Some(WebError::Forbidden("this address is not one Jamjar serves; open it as 127.0.0.1 or localhost".into()));
     }
     if method.is_safe() {
@@ -80,10 +108,11 @@ mod tests {
             ("other port", Method::POST, vec![host, ("origin", "http://127.0.0.1:9999")], false),
             ("foreign site", Method::POST, vec![host, ("sec-fetch-site", "cross-site")], false),
             ("nothing said", Method::POST, vec![host], false),
+            ("a host that was named", Method::GET, vec![("host", "Cell.example:8642")], true),
             ("foreign host", Method::GET, vec![("host", "elsewhere.example")], false),
             ("no host", Method::GET, vec![], false),
         ] {
-            assert_eq!(refuse(&method, &headers(&h)).is_none(), allowed, "{name}");
+            assert_eq!(refuse(&method, &headers(&h), &["cell.example".into()]).is_none(), allowed, "{name}");
         }
     }
 }

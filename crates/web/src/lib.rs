@@ -4,13 +4,15 @@ mod assets;
 mod auth;
 mod error;
 mod guard;
+mod listen;
 mod pages;
 mod prefs;
 mod seen;
 mod state;
 mod views;
 
-pub use state::AppState;
+pub use listen::listen;
+pub use state::{AppState, Settings};
 
 use axum::Router;
 use axum::extract::DefaultBodyLimit;
@@ -18,6 +20,8 @@ use axum::routing::{get, post};
 
 /// Largest body of an ordinary request.
 const BODY_LIMIT: usize = 2 << 20;
+/// A body whose next part does not come within this time is given up.
+const BODY_IDLE: std::time::Duration = std::time::Duration::from_secs(30);
 /// Largest map file.
 const MAP_LIMIT: usize = 64 << 20;
 
@@ -74,6 +78,8 @@ pub fn router(state: AppState) -> Router {
         .route("/days/{id}/files", post(imports::upload).layer(DefaultBodyLimit::max(imports::UPLOAD_LIMIT)))
         .route("/assets/{*path}", get(assets::serve))
         .fallback(pages::not_found)
-        .layer(axum::middleware::from_fn(guard::protect))
+        .method_not_allowed_fallback(pages::not_allowed)
+        .layer(tower_http::timeout::RequestBodyTimeoutLayer::new(BODY_IDLE))
+        .layer(axum::middleware::from_fn_with_state(state.clone(), guard::protect))
         .with_state(state)
 }

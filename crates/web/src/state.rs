@@ -8,17 +8,40 @@ use jamjar_workflow::fresh::Freshness;
 use jamjar_workflow::keep::Keep;
 use jamjar_workflow::lineup::LineUp;
 use jamjar_workflow::reading::Reading;
+use crate::error::WebError;
+use std::os::unix::fs::PermissionsExt;
 use std::path::PathBuf;
 use std::sync::Arc;
+use std::{fs, io};
+use tokio::sync::{OwnedSemaphorePermit, Semaphore};
 
 /// Memory for rendered pages, line-ups and opened pulls, bytes (our choice: together a quarter of a small machine's gigabyte).
 const ROOM: [usize; 3] = [32 << 20, 64 << 20, 160 << 20];
+
+/// Memory in which uploads are read at one time, MiB; a larger one has it alone.
+const BUDGET_MB: u32 = 64;
+/// Kept free on the disk for the database to work in.
+const SPARE_BYTES: u64 = 64 << 20;
+
+/// What an instance is told when it starts.
+#[derive(Debug, Clone)]
+pub struct Settings {
+    /// The data folder.
+    pub data: PathBuf,
+    /// Host names that may be asked for beside those of the loopback.
+    pub hosts: Vec<String>,
+}
 
 /// Cheap to clone; several instances may serve one database.
 #[derive(Debug, Clone)]
 pub struct AppState {
     pub(crate) store: Store,
+    /// Folder for uploads in flight.
     pub(crate) spool: Arc<PathBuf>,
+    /// Host names that may be asked for beside those of the loopback.
+    pub(crate) hosts: Arc<[String]>,
+    /// Room for uploads that are being read, in MiB.
+    pub(crate) budget: Arc<Semaphore>,
     pub(crate) fresh: Freshness,
     pub(crate) finder: Finder,
     /// Pages by address and view settings.
@@ -30,17 +53,54 @@ pub struct AppState {
 }
 
 impl AppState {
-    /// `spool` is a folder for uploads in flight.
-    pub fn new(store: Store, spool: PathBuf) -> Self {
-        Self {
+    /// Makes what handlers share; uploads in flight stand in a folder of their own within the data folder.
+    ///
+    /// # Errors
+    /// When that folder cannot be made.
+    pub fn new(store: Store, settings: Settings) -> io::Result<Self> {
+        let spool = settings.data.join("spool");
+        fs::create_dir_all(&spool)?;
+        fs::set_permissions(&spool, fs::Permissions::from_mode(0o700))?;
+        Ok(Self {
             store,
             spool: Arc::new(spool),
+            hosts: settings.hosts.into(),
+            budget: Arc::new(Semaphore::new(BUDGET_MB as usize)),
             fresh: Freshness::default(),
             finder: Finder::default(),
             pages: Keep::new(ROOM[0]),
             lineups: Keep::new(ROOM[1]),
             readings: Keep::new(ROOM[2]),
+        })
+    }
+
+    /// Takes away uploads that an earlier run left behind. Only who owns the data folder may.
+    ///
+    /// # Errors
+    /// When the folder cannot be read.
+    pub fn sweep_spool(&self) -> io::Result<()> {
+        for entry in fs::read_dir(&*self.spool)? {
+            let _ = fs::remove_file(entry?.path());
         }
+        Ok(())
+    }
+
+    /// Refuses when the disk could not take `bytes` and what they become.
+    ///
+    /// # Errors
+    /// [`WebError::NoRoom`] with how much is free.
+    pub(crate) fn room_for(&self, bytes: u64) -> Result<(), WebError> {
+        let Ok(disk) = rustix::fs::statvfs(&*self.spool) else { return Ok(()) };
+        let free = disk.f_bavail.saturating_mul(disk.f_frsize);
+        // The upload itself, its copy in custody, its samples, and the database's own log of it.
+        let wanted = bytes.saturating_mul(3).saturating_add(SPARE_BYTES);
+        if free >= wanted { Ok(()) } else { Err(WebError::NoRoom(format!("{} MiB are free, {} MiB are wanted", free >> 20, wanted >> 20))) }
+    }
+
+    /// Waits for a share of the memory in which uploads are read.
+    pub(crate) async fn share(&self, bytes: u64) -> Option<OwnedSemaphorePermit> {
+        let mb = (bytes >> 20).clamp(1, u64::from(BUDGET_MB));
+        self.budget.clone().acquire_many_owned(mb as u32).await.ok()
     }
 
     /// Reads every pull into the index that finds them, so that the first search need not wait.

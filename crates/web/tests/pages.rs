@@ -115,7 +115,7 @@ async fn the_demo_reads_as_its_truth_says() {
     let first = cell.store.vehicle(1).await.unwrap();
     let mut limits = first.limits.clone();
     limits.iter_mut().find(|l| l.id == "duty").unwrap().threshold = jamjar_core::limits::Threshold::Constant(60.0);
-    cell.store.set_limits(1, &limits).await.unwrap();
+    cell.store.change_limits(1, None, &limits, &[]).await.unwrap();
     assert!(cell.get("/days/1").await.text().contains("injector duty: over by"), "a changed limit judges old pulls anew");
 
     let own = cell

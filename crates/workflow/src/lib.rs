@@ -17,5 +17,6 @@ pub mod remeasure;
 pub mod scenarios;
 pub mod simulate;
 pub mod validate;
+pub mod verify;
 
 pub use error::WorkflowError;

@@ -3,7 +3,7 @@
 use super::bad_input;
 use crate::{DbAction, Place};
 use jamjar_store::Store;
-use jamjar_store::private::{self, PrivateDb};
+use jamjar_store::private::{self, Owner, PrivateDb, PrivateError};
 use std::process::ExitCode;
 
 /// Connections of the pool.
@@ -40,7 +40,7 @@ pub(crate) fn run(action: DbAction) -> ExitCode {
             }
             Err(e) => bad_input(e),
         },
-        DbAction::Down { place } => match private::stop(&place.data) {
+        DbAction::Down { place } => match Owner::take(&place.data).map_err(|e| e.to_string()).and_then(|_own| private::stop(&place.data).map_err(|e| e.to_string())) {
             Ok(true) => {
                 println!("stopped");
                 ExitCode::SUCCESS
@@ -63,8 +63,33 @@ pub(crate) fn run(action: DbAction) -> ExitCode {
     }
 }
 
+fn owned_or_joined(place: &Place) -> Result<(Option<Owner>, (Option<PrivateDb>, String)), String> {
+    if place.database_url.is_some() {
+        return Ok((None, private(place)?));
+    }
+    match Owner::take(&place.data) {
+        Ok(owner) => Ok((Some(owner), private(place)?)),
+        Err(PrivateError::Held { .. }) => {
+            let db = PrivateDb::join(&place.data).map_err(|e| e.to_string())?;
+            let url = db.url("jamjar");
+            Ok((None, (Some(db), url)))
+        }
+        Err(e) => Err(e.to_string()),
+    }
+}
+
+/// Holds everything stored against everything else; exit 2 when something does not agree.
+pub(crate) fn verify(place: &Place, json: bool) -> ExitCode {
+    with_store(place, move |store| async move {
+        let found = jamjar_workflow::verify::verify(&store).await.map_err(|e| e.to_string())?;
+        let text = if json { found.to_json().to_string() } else { found.words() };
+        if found.is_whole() { Ok(text) } else { Err(text) }
+    })
+}
+
 fn with_store<F: Future<Output = Result<String, String>>>(place: &Place, work: impl FnOnce(Store) -> F) -> ExitCode {
-    let (_db, url) = match private(place) {
+    // Beside a Jamjar that owns the folder a command is one more client; else it owns the folder while it works.
+    let (_owner, (_db, url)) = match owned_or_joined(place) {
         Ok(x) => x,
         Err(e) => return bad_input(e),
     };
@@ -90,6 +115,11 @@ pub(crate) fn load_demo(place: &Place, afresh: bool) -> ExitCode {
     with_store(place, move |store| async move {
         let text = |e: jamjar_workflow::WorkflowError| e.to_string();
         if afresh {
+            store.end_orphans().await.map_err(|e| e.to_string())?;
+            let loading = store.latest_run(jamjar_workflow::demo::RUN).await.map_err(|e| e.to_string())?;
+            if loading.is_some_and(|r| r.state == jamjar_store::RunState::Running) {
+                return Err("the demo is being loaded just now: wait until it is there, or cancel it on the workshop page".to_owned());
+            }
             store.remove_demo().await.map_err(|e| e.to_string())?;
         }
         match jamjar_workflow::demo::begin(&store).await.map_err(text)? {

@@ -1,62 +1,149 @@
-//! `jamjar serve`: database up, migrate, pages, and a clean end on Ctrl-C.
+//! `jamjar serve`: the folder is taken, database up, migrate, pages, and a clean end on Ctrl-C.
 
 use super::bad_input;
 use super::db::{open, private};
 use crate::Place;
-use jamjar_store::Store;
-use jamjar_web::{AppState, router};
-use std::net::TcpListener;
+use jamjar_store::private::{Owner, PrivateDb, PrivateError};
+use jamjar_store::{BEAT_S, Store};
+use jamjar_web::{AppState, Settings, listen, router};
+use std::net::{IpAddr, TcpListener};
 use std::process::ExitCode;
+use std::sync::{Arc, Mutex, PoisonError};
+use std::time::Duration;
 use tokio::signal::unix::{SignalKind, signal};
 use tracing_subscriber::EnvFilter;
 
-pub(crate) fn run(place: &Place, port: u16, demo: bool) -> ExitCode {
+/// Requests under way are given this long when the program is asked to end.
+const GRACE: Duration = Duration::from_millis(1200);
+/// The database is looked at this often.
+const LOOK: Duration = Duration::from_millis(250);
+
+/// What was asked for.
+pub(crate) struct Asked {
+    pub(crate) place: Place,
+    pub(crate) port: u16,
+    pub(crate) listen: IpAddr,
+    pub(crate) hosts: Vec<String>,
+    pub(crate) join: bool,
+    pub(crate) demo: bool,
+}
+
+pub(crate) fn run(asked: &Asked) -> ExitCode {
     tracing_subscriber::fmt()
         .with_env_filter(EnvFilter::try_from_default_env().unwrap_or_else(|_| EnvFilter::new("warn")))
         .with_writer(std::io::stderr)
         .init();
-    let listener = match TcpListener::bind(("127.0.0.1", port)) {
+    if !asked.listen.is_loopback() {
+        return bad_input(format!("{} is not a loopback address: nobody can sign in yet, so the pages are served on this machine only", asked.listen));
+    }
+    let listener = match TcpListener::bind((asked.listen, asked.port)) {
         Ok(l) => l,
         Err(e) if e.kind() == std::io::ErrorKind::AddrInUse => {
-            return bad_input(format!("port {port} is in use; choose another with --port, or end what listens there"));
+            return bad_input(format!("port {} is in use; choose another with --port, or end what listens there", asked.port));
         }
-        Err(e) => return bad_input(format!("port {port} cannot be opened: {e}")),
+        Err(e) => return bad_input(format!("port {} cannot be opened: {e}", asked.port)),
     };
-    println!("starting the database in {} …", place.data.display());
-    let (mut db, url) = match private(place) {
+    let (owner, db, url) = match database(asked) {
         Ok(x) => x,
         Err(e) => return bad_input(e),
     };
+    let db = Arc::new(Mutex::new(db));
     let result = match tokio::runtime::Runtime::new() {
-        Ok(r) => r.block_on(serve(listener, &url, place, demo)),
+        Ok(r) => {
+            let result = r.block_on(serve(listener, &url, asked, db.clone()));
+            // Threads that still compute for nobody are not waited for.
+            r.shutdown_timeout(Duration::from_millis(200));
+            result
+        }
         Err(e) => Err(e.to_string()),
     };
-    if let Some(db) = db.as_mut() {
+    if let Some(db) = db.lock().unwrap_or_else(PoisonError::into_inner).as_mut() {
         println!("stopping the database …");
         db.release();
     }
+    drop(owner);
     match result {
         Ok(()) => ExitCode::SUCCESS,
         Err(e) => bad_input(e),
     }
 }
 
-async fn serve(listener: TcpListener, url: &str, place: &Place, demo: bool) -> Result<(), String> {
+type Database = (Option<Owner>, Option<PrivateDb>, String);
+
+fn database(asked: &Asked) -> Result<Database, String> {
+    let text = |e: PrivateError| e.to_string();
+    if asked.place.database_url.is_some() {
+        let (db, url) = private(&asked.place)?;
+        return Ok((None, db, url));
+    }
+    if asked.join {
+        let db = PrivateDb::join(&asked.place.data).map_err(text)?;
+        let url = db.url("jamjar");
+        return Ok((None, Some(db), url));
+    }
+    let owner = Owner::take(&asked.place.data).map_err(text)?;
+    println!("starting the database in {} …", asked.place.data.display());
+    let (db, url) = private(&asked.place)?;
+    Ok((Some(owner), db, url))
+}
+
+async fn serve(listener: TcpListener, url: &str, asked: &Asked, db: Arc<Mutex<Option<PrivateDb>>>) -> Result<(), String> {
     let text = |e: std::io::Error| e.to_string();
     let store = open(url).await?;
-    let spool = place.data.join("spool");
-    std::fs::create_dir_all(&spool).map_err(|e| format!("{}: {e}", spool.display()))?;
-    if demo {
+    tokio::spawn(look_after(db));
+    tokio::spawn(beat(store.clone()));
+    store.end_orphans().await.map_err(|e| e.to_string())?;
+    store.prune_changes().await.map_err(|e| e.to_string())?;
+    let settings = Settings { data: asked.place.data.clone(), hosts: asked.hosts.clone() };
+    let state = AppState::new(store.clone(), settings).map_err(text)?;
+    if !asked.join {
+        state.sweep_spool().map_err(text)?;
+    }
+    if asked.demo {
         begin_demo(&store).await?;
     }
-    listener.set_nonblocking(true).map_err(text)?;
     let at = listener.local_addr().map_err(text)?;
-    let listener = tokio::net::TcpListener::from_std(listener).map_err(text)?;
     println!("Jamjar is at http://{at} (Ctrl-C ends it)");
-    let state = AppState::new(store, spool);
     let warmed = state.clone();
     tokio::spawn(async move { warmed.warm().await });
-    axum::serve(listener, router(state)).with_graceful_shutdown(asked_to_end()).await.map_err(text)
+    let result = listen(listener, router(state), asked_to_end(), GRACE).await.map_err(text);
+    // What still runs is said to be interrupted, so that it can be taken up again; a database that is gone is not waited for.
+    let _ = tokio::time::timeout(Duration::from_millis(800), store.interrupt_own()).await;
+    result
+}
+
+/// Starts a database that died again, for as long as the program runs.
+async fn look_after(db: Arc<Mutex<Option<PrivateDb>>>) {
+    loop {
+        tokio::time::sleep(LOOK).await;
+        let db = db.clone();
+        let looked = tokio::task::spawn_blocking(move || {
+            let mut db = db.lock().unwrap_or_else(PoisonError::into_inner);
+            db.as_mut().map_or(Ok(false), PrivateDb::revive)
+        });
+        match looked.await {
+            Ok(Ok(true)) => tracing::warn!("the database had died and was started again"),
+            Ok(Err(e)) => {
+                tracing::error!("the database died and does not come back: {e}");
+                tokio::time::sleep(Duration::from_secs(5)).await;
+            }
+            Ok(Ok(false)) | Err(_) => {}
+        }
+    }
+}
+
+/// Says that this instance's work is alive, and ends work whose owner is not.
+async fn beat(store: Store) {
+    loop {
+        tokio::time::sleep(Duration::from_secs(BEAT_S)).await;
+        let done = async {
+            store.beat().await?;
+            store.end_orphans().await
+        };
+        if let Err(e) = done.await {
+            tracing::warn!("long work could not be looked at: {e}");
+        }
+    }
 }
 
 async fn begin_demo(store: &Store) -> Result<(), String> {

@@ -63,14 +63,14 @@ async fn every_change_is_seen_and_nothing_else() {
     }
     let pull = store.sets_by_id(&[set]).await.unwrap()[0].pulls[1].0.id;
 
-    store.note_pull(pull, "belt squeal").await.unwrap();
+    store.note_pull(pull, "belt squeal", None).await.unwrap();
     store.exclude_pull(pull, Some("clutch slipped"), "the apprentice").await.unwrap();
     assert_eq!(w.look(&store).await, Some(vec![day_id]), "two changes of a day are one");
     assert_eq!(w.find("squeal").iter().map(|h| h.place.pull).collect::<Vec<_>>(), [pull]);
     assert_eq!((w.count("left out"), w.count("by the apprentice"), w.count("\"clutch slipped\"")), (1, 1, 1));
 
     store.add_note(day_id, None, "smoke", "white at tip-in", "the calibrator").await.unwrap();
-    store.note_set(set, "hot").await.unwrap();
+    store.note_set(set, "hot", None).await.unwrap();
     store.mark_set(set, Some("wrong gear"), "the calibrator").await.unwrap();
     w.look(&store).await;
     assert_eq!((w.count("#smoke"), w.count("note hot"), w.count("\"wrong gear\""), w.count("rattle")), (3, 2, 2, 1));
@@ -78,7 +78,8 @@ async fn every_change_is_seen_and_nothing_else() {
     let (_, mut summary) = store.sets_by_id(&[set]).await.unwrap()[0].pulls[0].clone();
     summary.measured.alignment = summary.measured.alignment.refuse("another pull's log?");
     summary.measured.flags.push(jamjar_core::log::Flag::new("heat_soak", "less power with hotter air"));
-    store.update_summary(pull, &summary).await.unwrap();
+    let version = store.day(day_id).await.unwrap().version;
+    assert!(store.keep_summaries(day_id, version, &[(pull, summary.pack().unwrap())]).await.unwrap());
     assert_eq!(w.look(&store).await, Some(vec![day_id]));
     assert_eq!((w.count("clocks refused"), w.count("flag heat soak")), (1, 1));
     assert_eq!(w.look(&store).await, Some(vec![]), "and nothing after that");

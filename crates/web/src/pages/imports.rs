@@ -9,6 +9,7 @@ use crate::views::{InboxFragment, RunFragment, inbox_fragment, run_fragment};
 use axum::Form;
 use axum::extract::{Multipart, Path, State};
 use axum::http::HeaderMap;
+use axum::http::header::CONTENT_LENGTH;
 use axum::response::{Html, IntoResponse, Redirect, Response};
 use jamjar_core::channel::Channel;
 use jamjar_core::units::Unit;
@@ -17,16 +18,25 @@ use jamjar_workflow::WorkflowError;
 use jamjar_workflow::import::{self, ChosenPull, ChosenSet};
 use serde::Deserialize;
 use std::path::PathBuf;
-use std::sync::atomic::{AtomicU64, Ordering};
 use tokio::io::AsyncWriteExt;
 
 /// Largest upload in one request, bytes.
 pub(crate) const UPLOAD_LIMIT: usize = 1 << 30;
 
-static SPOOLED: AtomicU64 = AtomicU64::new(0);
-
-/// A file on its way in, removed when dropped.
+/// A file on its way in, under a name nobody can guess; removed when dropped.
 struct Spooled(PathBuf);
+
+impl Spooled {
+    fn new(folder: &std::path::Path) -> Self {
+        Self(folder.join(format!("{:016x}{:016x}", unguessed(), unguessed())))
+    }
+}
+
+/// From the random keys every hasher of this process is given.
+fn unguessed() -> u64 {
+    use std::hash::{BuildHasher, Hasher, RandomState};
+    RandomState::new().build_hasher().finish()
+}
 
 impl Drop for Spooled {
     fn drop(&mut self) {
@@ -67,6 +77,8 @@ pub(crate) async fn upload(
     headers: HeaderMap,
     mut form: Multipart,
 ) -> Result<Response, WebError> {
+    let declared = headers.get(CONTENT_LENGTH).and_then(|v| v.to_str().ok()).and_then(|v| v.parse().ok()).unwrap_or(0);
+    state.room_for(declared)?;
     let day = state.store.day(id).await?;
     let vehicle = state.store.vehicle(day.vehicle_id).await?;
     let (mut errors, mut known) = (Vec::new(), Vec::new());
@@ -75,16 +87,20 @@ pub(crate) async fn upload(
         if name.is_empty() {
             continue;
         }
-        let spooled = Spooled(state.spool.join(format!("upload-{}-{}", std::process::id(), SPOOLED.fetch_add(1, Ordering::Relaxed))));
+        let spooled = Spooled::new(&state.spool);
         let lost = |e: std::io::Error| match e.kind() {
             std::io::ErrorKind::StorageFull => WebError::NoRoom(e.to_string()),
             _ => WebError::Internal(e.to_string()),
         };
-        let mut file = tokio::fs::File::create(&spooled.0).await.map_err(lost)?;
+        let mut file = tokio::fs::OpenOptions::new().write(true).create_new(true).mode(0o600).open(&spooled.0).await.map_err(lost)?;
+        let mut size = 0_u64;
         while let Some(bytes) = field.chunk().await.map_err(cut)? {
             file.write_all(&bytes).await.map_err(lost)?;
+            size += bytes.len() as u64;
         }
         file.flush().await.map_err(lost)?;
+        state.room_for(size)?;
+        let _share = state.share(size).await;
         let ambient = day.air.map(|a| a.pressure_hpa / 10.0);
         match import::drop_spooled(&state.store, id, vehicle.vehicle.dyno.overall_ratio, ambient, &name, &spooled.0).await {
             Ok(r) if r.known => known.push(format!("{name} is here already, byte for byte; it was not taken twice.")),

@@ -35,3 +35,8 @@ pub(crate) async fn encoding(state: &AppState, vehicle_id: i64) -> Result<Encodi
 pub(crate) async fn not_found() -> WebError {
     WebError::NotFound("There is no page at this address. The workshop is at /.".into())
 }
+
+/// A page that is read and not written to, or the other way round.
+pub(crate) async fn not_allowed() -> WebError {
+    WebError::NotFound("There is nothing to be done at this address that way. The workshop is at /.".into())
+}

@@ -60,12 +60,31 @@ pub(crate) async fn theme(_: Reader, headers: HeaderMap, Form(t): Form<Theme>) -
         .get(REFERER)
         .and_then(|r| r.to_str().ok())
         .and_then(|r| r.split_once("://"))
-        .and_then(|(_, r)| r.find('/').map(|i| r[i..].to_owned()));
+        .and_then(|(_, r)| r.find('/').map(|i| r[i..].to_owned()))
+        .filter(|path| is_here(path));
     let cookie = format!("jj_theme={theme}; Path=/; Max-Age=31536000; SameSite=Strict; HttpOnly");
     ([(SET_COOKIE, cookie)], Redirect::to(back.as_deref().unwrap_or("/"))).into_response()
+}
+
+/// Whether a way back stays on this host: `//elsewhere` and `/\\elsewhere` are other hosts to a browser.
+fn is_here(path: &str) -> bool {
+    let mut c = path.chars();
+    c.next() == Some('/') && !matches!(c.next(), Some('/' | '\\')) && !path.contains(|c: char| c.is_control())
 }
 
 pub(crate) async fn health(State(state): State<AppState>) -> Result<&'static str, WebError> {
     state.store.ping().await?;
     Ok("ok")
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_way_back_stays_on_this_host() {
+        for (path, here) in [("/", true), ("/days/4?x=1", true), ("//elsewhere.example/x", false), ("/\\elsewhere", false), ("/a\nb", false), ("x", false)] {
+            assert_eq!(is_here(path), here, "{path:?}");
+        }
+    }
 }

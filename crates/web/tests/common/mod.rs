@@ -6,7 +6,7 @@ use axum::body::Body;
 use axum::http::{Request, StatusCode};
 use jamjar_store::Store;
 use jamjar_store::private::PrivateDb;
-use jamjar_web::{AppState, router};
+use jamjar_web::{AppState, Settings, router};
 use std::path::PathBuf;
 use tower::ServiceExt;
 
@@ -15,6 +15,10 @@ pub(crate) struct Cell {
     folder: PathBuf,
     pub(crate) store: Store,
     pub(crate) app: Router,
+}
+
+fn settings(folder: &std::path::Path) -> Settings {
+    Settings { data: folder.to_owned(), hosts: Vec::new() }
 }
 
 pub(crate) struct Reply {
@@ -39,7 +43,7 @@ impl Cell {
         let db = PrivateDb::start(&folder, 0).unwrap();
         let store = Store::new(&db.url("jamjar"), 8).unwrap();
         store.migrate().await.unwrap();
-        let app = router(AppState::new(store.clone(), folder.clone()));
+        let app = router(AppState::new(store.clone(), settings(&folder)).unwrap());
         Self { db, folder, store, app }
     }
 
@@ -67,7 +71,7 @@ impl Cell {
 
     /// Another instance with a memory of its own.
     pub(crate) fn another(&self) -> Router {
-        router(AppState::new(self.store.clone(), self.folder.clone()))
+        router(AppState::new(self.store.clone(), settings(&self.folder)).unwrap())
     }
 
     pub(crate) async fn get(&self, path: &str) -> Reply {

@@ -71,10 +71,11 @@ pub(crate) async fn what_is_kept_is_forgotten_when_it_changes(cell: &Cell) {
     assert_eq!(cell.get(pull).await.text(), first_pull);
 
     let limits = cell.store.vehicle(1).await.unwrap().limits;
-    cell.store.set_limits(1, &limits[..1]).await.unwrap();
+    let gone: Vec<String> = limits[1..].iter().map(|l| l.id.clone()).collect();
+    cell.store.change_limits(1, None, &[], &gone).await.unwrap();
     let fewer = cell.get(line_up).await.text();
     assert!(first.contains("injector duty, above") && !fewer.contains("injector duty, above"), "limits of the vehicle are looked at anew");
-    cell.store.set_limits(1, &limits).await.unwrap();
+    cell.store.change_limits(1, None, &limits, &[]).await.unwrap();
     assert_eq!(cell.get(line_up).await.text(), first);
 
     let dark = Request::get(line_up).header("host", "127.0.0.1:1").header("cookie", "jj_theme=dark").body(Body::empty()).unwrap();
@@ -83,7 +84,7 @@ pub(crate) async fn what_is_kept_is_forgotten_when_it_changes(cell: &Cell) {
     let other = cell.get(&format!("{line_up}&correction=none")).await.text();
     assert_ne!(other, first, "settings belong to the key");
     assert_eq!(cell.get(line_up).await.text(), first);
-    cell.store.note_set(2, "a <b>note</b> on the candidate").await.unwrap();
+    cell.store.note_set(2, "a <b>note</b> on the candidate", None).await.unwrap();
     assert!(cell.get("/search?q=%22on+the+candidate%22").await.text().contains(" pulls of 149"));
 }
 
