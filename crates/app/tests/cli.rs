@@ -105,8 +105,8 @@ fn analyse_speaks_words_or_json_and_check_sets_the_code() {
         edit(&|j| {
             j.as_object_mut().unwrap().remove("limits");
         }),
-        Some(0),
-        "limits may be left out"
+        Some(4),
+        "limits may be left out, but then no stop limit was judged"
     );
 }
 

@@ -338,7 +338,7 @@ fn private_file(path: &Path, text: &str) -> io::Result<()> {
 
 /// Writes a file whole or not at all.
 fn write_whole(path: &Path, text: &str) -> io::Result<()> {
-    let near = path.with_extension("new");
+    let near = path.with_file_name(format!("{}.part", path.file_name().unwrap_or_default().to_string_lossy()));
     private_file(&near, text)?;
     fs::rename(near, path)
 }
