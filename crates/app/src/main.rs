@@ -95,6 +95,15 @@ enum Command {
         #[arg(long)]
         out: Option<PathBuf>,
     },
+    /// Throw seeded hostile input at the readers and say what came of it: docs/reliability.md.
+    Fuzz {
+        /// Inputs in all, shared out over the kinds.
+        #[arg(long, default_value_t = 100_000)]
+        inputs: u64,
+        /// First seed.
+        #[arg(long, default_value_t = 1_000_000)]
+        seed: u64,
+    },
     /// Run a calculator: JSON lines on standard input, one JSON line out for each.
     Calc {
         /// Its name.
@@ -175,6 +184,7 @@ fn main() -> ExitCode {
         Command::Demo { action: DemoAction::Big { place, pulls } } => commands::db::bulk(&place, pulls),
         Command::Simulate { scenario, out, seed } => commands::simulate::run(&scenario, &out, seed),
         Command::Validate { days, json, out } => commands::validate::validate(days, json, out),
+        Command::Fuzz { inputs, seed } => commands::fuzz::run(inputs, seed),
         Command::Calc { name, json: _ } => commands::calc::run(&name),
     }
 }

@@ -51,12 +51,20 @@ pub struct Kind {
 }
 
 impl Kind {
-    /// What a value can be at all: beyond it no sensor reads and no limit is set, so a unit or a recording has gone wrong. Twice the
-    /// plausible range and its middle, at least (our choice).
+    /// What a reading can be at all: beyond it no sensor reads, so a unit or a recording has gone wrong. Wide enough for what sensors say in
+    /// free air, on a broken wire or at rest (our choice).
     pub fn possible(&self) -> (f64, f64) {
         let (low, high) = self.plausible;
         let room = high - low;
-        (if low >= 0.0 { -0.1 * room } else { low - room }, high + room)
+        (low - 4.0 * room, high + 4.0 * room)
+    }
+
+    /// What a limit can be set to; a number beyond it is in another unit. Charge pressures of compound engines reach twice the usual
+    /// (our choice).
+    pub fn limitable(&self) -> (f64, f64) {
+        let (low, high) = self.plausible;
+        let room = high - low;
+        (low - 0.25 * room, if self.unit == "kPa" { 2.0 * high } else { high + 0.25 * room })
     }
 }
 

@@ -166,7 +166,7 @@ fn build(table: RawTable, assigned: &[Assigned], file: &str, mapping: &Mapping) 
     let is_time = |a: &&Assigned| a.channel.as_str() == "time";
     let time = assigned.iter().find(is_time).expect("checked in assign");
     let mut ambient = mapping.ambient_kpa.unwrap_or(STANDARD_KPA);
-    let (mut t, mut over_standard) = (Vec::new(), Vec::new());
+    let (mut t, mut over_standard, mut impossible) = (Vec::new(), Vec::new(), Vec::new());
     // The barometer first, where one was logged: gauge pressures stand on it.
     let mut ordered: Vec<(&Assigned, Vec<f64>)> = assigned.iter().zip(table.columns).map(|(a, (_, raw))| (a, raw)).collect();
     ordered.sort_by_key(|(a, _)| a.channel.as_str() != "ambient_pressure");
@@ -197,6 +197,9 @@ fn build(table: RawTable, assigned: &[Assigned], file: &str, mapping: &Mapping) 
         if (scale - 1.0).abs() > 0.0 || offset.abs() > 0.0 {
             v.iter_mut().for_each(|x| *x = *x * scale + offset);
         }
+        if a.column != time.column {
+            impossible.extend(beyond(a, header, &mut v, &table.lines, file)?);
+        }
         if let Some(p) = (a.channel.as_str() == "ambient_pressure").then(|| logged_barometer(&v)).flatten() {
             (ambient, barometer) = (p, true);
         }
@@ -220,6 +223,13 @@ fn build(table: RawTable, assigned: &[Assigned], file: &str, mapping: &Mapping) 
         )
     })?;
     log.flags = flags;
+    log.flags.extend(impossible);
+    if let (Some(first), Some(last)) = (t.first(), t.last())
+        && last - first > LONGEST_S
+    {
+        let days = (last - first) / 86_400.0;
+        return Err(FormatError::at(file, d.header_line, time.column as u64 + 1, format!("the recording spans {days:.0} days: is its time in another unit?")));
+    }
     if !over_standard.is_empty() {
         let text = format!(
             "no barometer on record: gauge values of {} are taken over a standard {STANDARD_KPA} kPa. Enter the cell's air, or log the barometer",
@@ -244,6 +254,27 @@ fn build(table: RawTable, assigned: &[Assigned], file: &str, mapping: &Mapping) 
     }
     log.flags.extend(questions.iter().map(|q: &Question| Flag::new("unit_guess", format!("{} Taken as {}.", q.text, q.options[0].label()))));
     Ok(ReadLog { log, columns, questions })
+}
+
+/// No recording is longer, s.
+const LONGEST_S: f64 = 10.0 * 86_400.0;
+/// Readings that cannot be are blanked when they are at most this share of a column, and refuse the file when they are more.
+const STRAY_SHARE: f64 = 0.01;
+
+/// Blanks readings that no sensor of that kind gives, and says so; a column full of them is refused where it begins.
+fn beyond(a: &Assigned, header: &str, v: &mut [f64], lines: &[u32], file: &str) -> Result<Option<Flag>, FormatError> {
+    let Some(kind) = a.channel.kind() else { return Ok(None) };
+    let (low, high) = kind.possible();
+    let cannot = |x: &f64| x.is_finite() && (*x < low || *x > high);
+    let Some(first) = v.iter().position(|x| cannot(x)) else { return Ok(None) };
+    let (n, known) = (v.iter().filter(|x| cannot(x)).count(), v.iter().filter(|x| x.is_finite()).count());
+    if n as f64 > (STRAY_SHARE * known as f64).max(3.0) {
+        let unit = if kind.unit.is_empty() { String::new() } else { format!(" {}", kind.unit) };
+        let text = format!("“{header}” reads {:.4e}{unit} as {}, which cannot be: name its unit, or the channel it really is", v[first], kind.label);
+        return Err(FormatError::at(file, u64::from(lines.get(first).copied().unwrap_or(0)), a.column as u64 + 1, text));
+    }
+    v.iter_mut().filter(|x| cannot(x)).for_each(|x| *x = f64::NAN);
+    Ok(Some(Flag::new("impossible", format!("{n} readings of {} that cannot be were left out, the first in line {}", kind.label, lines.get(first).copied().unwrap_or(0)))))
 }
 
 /// Median of a logged barometer, kPa, when it can be one.

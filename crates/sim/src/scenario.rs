@@ -288,12 +288,37 @@ pub(crate) fn seconds_of(clock: &str) -> Option<f64> {
     (h < 24 && m < 60).then_some(f64::from(h * 3600 + m * 60))
 }
 
+/// No number of a scenario is larger; pulls and lines of a list are far fewer.
+const LARGEST: f64 = 1e9;
+const MOST: usize = 500;
+/// Pulls of a set at most: more is a mistake of a digit.
+const MOST_PULLS: i64 = 100;
+
+/// A number that cannot be, or a list without end, with the path to it.
+fn impossible(path: &str, v: &toml::Value) -> Option<String> {
+    let below = |name: &str| if path.is_empty() { name.to_owned() } else { format!("{path}.{name}") };
+    match v {
+        toml::Value::Float(x) if !x.is_finite() || x.abs() > LARGEST => Some(format!("{path}: {x} cannot be")),
+        toml::Value::Integer(n) if path.ends_with(".pulls") && !(1..=MOST_PULLS).contains(n) => Some(format!("{path}: {n} pulls; 1 to {MOST_PULLS} make a set")),
+        toml::Value::Integer(n) if !path.ends_with("seed") && n.unsigned_abs() > LARGEST as u64 => Some(format!("{path}: {n} cannot be")),
+        toml::Value::Array(a) if a.len() > MOST => Some(format!("{path}: {} entries; {MOST} at most", a.len())),
+        toml::Value::Array(a) => a.iter().enumerate().find_map(|(i, v)| impossible(&format!("{path}[{i}]"), v)),
+        toml::Value::Table(t) => t.iter().find_map(|(k, v)| impossible(&below(k), v)),
+        _ => None,
+    }
+}
+
 impl Scenario {
     /// Reads and checks a scenario.
     ///
     /// # Errors
     /// [`ScenarioError`] with the line and column of a fault of form, or the names of what does not fit together.
     pub fn parse(text: &str) -> Result<Self, ScenarioError> {
+        if let Ok(table) = toml::from_str::<toml::Table>(text)
+            && let Some(p) = impossible("", &toml::Value::Table(table))
+        {
+            return Err(ScenarioError::whole(p));
+        }
         let s: Self = toml::from_str(text).map_err(|e| {
             let at = e.span().map(|span| &text[..span.start.min(text.len())]);
             ScenarioError {

@@ -7,6 +7,7 @@ mod error;
 pub mod evidence;
 pub mod finder;
 pub mod fresh;
+pub mod fuzz;
 pub mod import;
 pub mod job;
 pub mod keep;

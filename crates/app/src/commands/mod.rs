@@ -3,6 +3,7 @@
 pub(crate) mod analyse;
 pub(crate) mod calc;
 pub(crate) mod db;
+pub(crate) mod fuzz;
 pub(crate) mod serve;
 pub(crate) mod simulate;
 pub(crate) mod validate;

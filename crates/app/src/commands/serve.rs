@@ -58,7 +58,7 @@ pub(crate) fn run(asked: &Asked) -> ExitCode {
         Err(e) => Err(e.to_string()),
     };
     if let Some(db) = db.lock().unwrap_or_else(PoisonError::into_inner).as_mut() {
-        println!("stopping the database …");
+        say("stopping the database …");
         db.release();
     }
     drop(owner);
@@ -66,6 +66,12 @@ pub(crate) fn run(asked: &Asked) -> ExitCode {
         Ok(()) => ExitCode::SUCCESS,
         Err(e) => bad_input(e),
     }
+}
+
+/// Tells whoever started the program; a terminal that is gone is no reason to fall over.
+fn say(text: &str) {
+    use std::io::Write;
+    let _ = writeln!(std::io::stdout(), "{text}");
 }
 
 type Database = (Option<Owner>, Option<PrivateDb>, String);
@@ -82,7 +88,7 @@ fn database(asked: &Asked) -> Result<Database, String> {
         return Ok((None, Some(db), url));
     }
     let owner = Owner::take(&asked.place.data).map_err(text)?;
-    println!("starting the database in {} …", asked.place.data.display());
+    say(&format!("starting the database in {} …", asked.place.data.display()));
     let (db, url) = private(&asked.place)?;
     Ok((Some(owner), db, url))
 }
@@ -103,7 +109,7 @@ async fn serve(listener: TcpListener, url: &str, asked: &Asked, db: Arc<Mutex<Op
         begin_demo(&store).await?;
     }
     let at = listener.local_addr().map_err(text)?;
-    println!("Jamjar is at http://{at} (Ctrl-C ends it)");
+    say(&format!("Jamjar is at http://{at} (Ctrl-C ends it)"));
     let warmed = state.clone();
     tokio::spawn(async move { warmed.warm().await });
     let result = listen(listener, router(state), asked_to_end(), GRACE).await.map_err(text);
@@ -148,7 +154,7 @@ async fn beat(store: Store) {
 
 async fn begin_demo(store: &Store) -> Result<(), String> {
     if let Some(run) = jamjar_workflow::demo::begin(store).await.map_err(|e| e.to_string())? {
-        println!("loading the demo; the workshop shows how far it is");
+        say("loading the demo; the workshop shows how far it is");
         let store = store.clone();
         tokio::spawn(async move {
             if let Err(e) = jamjar_workflow::demo::load(&store, run).await {

@@ -119,6 +119,9 @@ pub(super) fn other_axis(along: Along, measured: &[Measured], curves: &[&Curve],
     OtherAxis { mean: mean_curve(&counted), places: [known, at], pulls }
 }
 
+/// More points than this are no axis anybody reads.
+const MOST_POINTS: f64 = 100_000.0;
+
 /// A curve at multiples of `step` of its places, between neighbours that are no hole apart.
 fn again(x: &[f64], c: &Curve, step: f64) -> Curve {
     let mut order: Vec<usize> = (0..x.len().min(c.rpm.len())).filter(|&i| x[i].is_finite()).collect();
@@ -126,6 +129,9 @@ fn again(x: &[f64], c: &Curve, step: f64) -> Curve {
     let at: Vec<f64> = order.iter().map(|&i| x[i]).collect();
     let mut gaps: Vec<f64> = at.windows(2).map(|w| w[1] - w[0]).collect();
     let (Some(first), Some(last)) = (at.first(), at.last().filter(|_| !gaps.is_empty())) else { return Curve::default() };
+    if (last - first) / step > MOST_POINTS {
+        return Curve::default();
+    }
     let hole = HOLE * median_in_place(&mut gaps).max(step);
     let pick = |v: &[f64]| order.iter().map(|&i| v[i]).collect::<Vec<_>>();
     let (power, torque) = (pick(&c.power_kw), pick(&c.torque_nm));

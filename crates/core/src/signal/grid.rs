@@ -9,6 +9,9 @@ pub struct Gridded {
     pub y: Vec<Vec<f64>>,
 }
 
+/// More points than this are no curve of an engine: a speed in another unit, or none at all.
+const MOST_POINTS: i64 = 100_000;
+
 /// Reads several series over `x` at multiples of `step` by a local linear fit with triangular weights of half-width `step`.
 ///
 /// A grid point is kept only when samples stand on both sides of it within the half-width (no extrapolation,
@@ -21,6 +24,9 @@ pub fn to_grid(x: &[f64], series: &[&[f64]], usable: &[bool], step: f64) -> Grid
     let mut out = Gridded { x: Vec::new(), y: vec![Vec::new(); series.len()] };
     let (Some(first), Some(last)) = (sorted.first(), sorted.last()) else { return out };
     let (mut k, end) = ((first / step).ceil() as i64, (last / step).floor() as i64);
+    if end.saturating_sub(k) > MOST_POINTS {
+        return out;
+    }
     while k <= end {
         let at = k as f64 * step;
         k += 1;

@@ -81,14 +81,24 @@ impl Liveliness {
     /// From the samples outside a stretch: those of the pull where there are enough, else all. `pull` are its samples; a rest outside it
     /// is no measure of how long a channel may stand still in it.
     fn outside(v: &[f64], still: Still, pull: (usize, usize)) -> Self {
-        let own = [&v[pull.0.min(still.from)..still.from], &v[still.to..pull.1.max(still.to)]];
+        let own = vec![&v[pull.0.min(still.from)..still.from], &v[still.to..pull.1.max(still.to)]];
+        Self::of(v, own, || vec![&v[..still.from], &v[still.to..]])
+    }
+
+    /// From the samples that are not at a value: a sensor that comes to its end again and again is no livelier for it.
+    fn away_from(v: &[f64], value: f64, pull: (usize, usize)) -> Self {
+        let own = v[pull.0..pull.1].split(|x| *x == value).filter(|p| !p.is_empty()).collect();
+        Self::of(v, own, || v.split(|x| *x == value).filter(|p| !p.is_empty()).collect())
+    }
+
+    fn of<'v>(v: &[f64], own: Vec<&'v [f64]>, all: impl FnOnce() -> Vec<&'v [f64]>) -> Self {
+        let longest = own.iter().flat_map(|p| stretches(p)).map(Still::samples).fold(0, usize::max);
         let enough = own.iter().map(|p| p.len()).sum::<usize>() >= 2 * ENOUGH;
-        let parts = if enough { own } else { [&v[..still.from], &v[still.to..]] };
+        let parts = if enough { own } else { all() };
         let none = Self { repeat: 1.0, noisy: false, longest: 0 };
         let Some(step) = resolution(v).filter(|_| parts.iter().map(|p| p.len()).sum::<usize>() >= ENOUGH) else { return none };
-        let longest = own.into_iter().flat_map(stretches).map(Still::samples).fold(0, usize::max);
         let (mut turns, mut bends, mut same, mut pairs) = (0usize, Vec::new(), 0usize, 0usize);
-        for p in parts {
+        for p in &parts {
             same += p.windows(2).filter(|w| w[0] == w[1]).count();
             pairs += p.len().saturating_sub(1);
             for w in p.windows(3) {
@@ -217,7 +227,7 @@ impl Watched<'_> {
             s.samples() >= 4 && seconds >= MIN_STILL_S || s.samples() >= 6 && seconds >= 0.5 * MIN_STILL_S
         };
         let stuck = |s: &Still| {
-            let mut other = Liveliness::outside(v, self.widest(*s), self.inside());
+            let mut other = Liveliness::away_from(v, s.value, self.inside());
             // A wideband sensor has ends within what engines do, and nothing holds λ flat to the last digit on its way.
             other.noisy |= self.kind.name == "lambda";
             other.forbids(s.samples(), END_CHANCE) || self.kind.rest == Rest::Driven && self.was_cut_off(*s)

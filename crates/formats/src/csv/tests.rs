@@ -226,3 +226,22 @@ fn gauge_pressure_stands_on_the_barometer_that_was_logged_or_says_what_was_assum
     let (standard, said) = at(&file("", ""), None);
     assert!((standard - 181.325).abs() < 1e-9 && said, "{standard}: standard air is said");
 }
+
+#[test]
+fn a_speed_that_is_none_is_refused_and_a_stray_reading_is_left_out_and_said() {
+    let file = |scale: f64, stray: bool| {
+        let mut text = String::from("Time (s),Engine speed (rpm)\n");
+        for i in 0..400 {
+            let v = if stray && i == 77 { 1e15 } else { scale * (2000.0 + 10.0 * f64::from(i)) };
+            writeln!(text, "{},{v}", f64::from(i) * 0.02).unwrap();
+        }
+        text
+    };
+    let e = read_log(file(1e12, false).as_bytes(), "e.csv", &Mapping::default()).unwrap_err().to_string();
+    assert!(e.starts_with("e.csv:2:2: “Engine speed") && e.contains("cannot be"), "{e}");
+    let log = read(file(1.0, true).as_bytes());
+    assert!(log.column("engine_speed").unwrap()[77].is_nan());
+    assert!(log.flags.iter().any(|f| f.kind == "impossible" && f.text.contains("line 79")), "{:?}", log.flags);
+    let days: String = (0..50).fold(String::from("Time (s),RPM\n"), |s, i| s + &format!("{},{}\n", f64::from(i) * 1e6, 2000 + i));
+    assert!(read_log(days.as_bytes(), "e.csv", &Mapping::default()).unwrap_err().to_string().contains("days"));
+}

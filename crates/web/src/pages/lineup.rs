@@ -140,7 +140,7 @@ pub(crate) async fn png(_: Reader, prefs: Prefs, State(state): State<AppState>, 
 }
 
 fn quoted(s: &str) -> String {
-    let safe = if s.starts_with(['=', '+', '-', '@']) { format!("'{s}") } else { s.to_owned() };
+    let safe = if s.trim_start().starts_with(['=', '+', '-', '@', '|', '%']) || s.starts_with(['\t', '\r', '\n']) { format!("'{s}") } else { s.to_owned() };
     format!("\"{}\"", safe.replace('"', "\"\""))
 }
 
@@ -149,12 +149,17 @@ fn table(l: &LineUp, prefs: &Prefs) -> String {
     let mut grid: Vec<f64> = l.results.iter().flat_map(|r| r.drawn().rpm.clone()).collect();
     grid.sort_by(f64::total_cmp);
     grid.dedup();
-    let mut out = format!(
-        "# {}; correction {}; headline {}; filter {} s\n{}",
+    // One cell, however many commas a name has.
+    let about = format!(
+        "# {}; correction {}; headline {}; filter {} s",
         l.vehicle.vehicle.name.replace(['\n', '\r'], " "),
         prefs.correction.label(),
         prefs.headline.label(),
-        prefs.smoothing_s,
+        prefs.smoothing_s
+    );
+    let mut out = format!(
+        "{}\n{}",
+        quoted(&about),
         match l.settings.along {
             Along::EngineSpeed => "engine speed (rpm)",
             Along::ShaftSpeed => "dyno-shaft speed (rpm)",
@@ -202,6 +207,8 @@ mod tests {
     fn a_name_cannot_become_a_formula_in_a_spreadsheet() {
         assert_eq!(quoted("=1+1"), "\"'=1+1\"");
         assert_eq!(quoted("C\"3"), "\"C\"\"3\"");
+        assert_eq!(quoted(" \t@x"), "\"' \t@x\"");
+        assert_eq!(quoted("# Saloon,=1+1"), "\"# Saloon,=1+1\"", "one cell: the comma cannot start another");
     }
 
     #[test]

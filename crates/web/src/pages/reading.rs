@@ -48,7 +48,7 @@ fn zoom(p: &Params) -> Result<Option<[f64; 2]>, WebError> {
         return Ok(None);
     }
     match (decimal(&p.from), decimal(&p.to)) {
-        (Some(a), Some(b)) if b > a => Ok(Some([a, b])),
+        (Some(a), Some(b)) if b > a && a.abs() < 1e6 && b.abs() < 1e6 => Ok(Some([a, b])),
         _ => Err(WebError::Bad(format!("“{}” to “{}” is no stretch of the axis: give two numbers, the lower first", p.from, p.to))),
     }
 }

@@ -12,8 +12,11 @@ pub(crate) fn date_words(d: NaiveDate) -> String {
 
 /// A number as people type it: blanks around it and a decimal comma allowed; `None` for anything else.
 pub(crate) fn decimal(s: &str) -> Option<f64> {
-    s.trim().replace(',', ".").parse().ok().filter(|v: &f64| v.is_finite())
+    s.trim().replace(',', ".").parse().ok().filter(|v: &f64| v.abs() <= LARGEST)
 }
+
+/// No number a person types on a page is larger.
+const LARGEST: f64 = 1e9;
 
 /// Whether a flag is said in other words on every page that shows the pull: a question at import, or what kind of pull it is.
 pub(crate) fn is_said_elsewhere(flag: &str) -> bool {

@@ -29,6 +29,21 @@ fn bad(file: &str, what: impl std::fmt::Display) -> JobError {
     JobError::Bad(format!("{file}: {what}"))
 }
 
+/// Whether a text is a job file whose every field and number can be; no log it names is opened.
+///
+/// # Errors
+/// [`JobError`] with the place.
+pub fn parse(text: &str, file: &str) -> Result<Job, JobError> {
+    let text = text.trim_start_matches('\u{feff}');
+    let at = |e: serde_json::Error| {
+        JobError::Bad(format!("{file}:{}:{}: {}", e.line(), e.column(), e.to_string().split(" at line").next().unwrap_or_default()))
+    };
+    strict::not_yet(&serde_json::from_str(text).map_err(at)?).map_err(|e| bad(file, e))?;
+    let job: Job = serde_json::from_str(text).map_err(at)?;
+    strict::check(&job).map_err(|e| bad(file, e))?;
+    Ok(job)
+}
+
 /// Reads a job file and every log it names.
 ///
 /// # Errors
@@ -36,11 +51,7 @@ fn bad(file: &str, what: impl std::fmt::Display) -> JobError {
 pub fn load(path: &Path) -> Result<Prepared, JobError> {
     let file = path.display().to_string();
     let text = std::fs::read_to_string(path).map_err(|e| bad(&file, format!("cannot be read: {e}")))?;
-    let text = text.trim_start_matches('\u{feff}');
-    let at = |e: serde_json::Error| JobError::Bad(format!("{file}:{}:{}: {}", e.line(), e.column(), e.to_string().split(" at line").next().unwrap_or_default()));
-    strict::not_yet(&serde_json::from_str(text).map_err(at)?).map_err(|e| bad(&file, e))?;
-    let job: Job = serde_json::from_str(text).map_err(at)?;
-    strict::check(&job).map_err(|e| bad(&file, e))?;
+    let job = parse(&text, &file)?;
     let folder = path.parent().unwrap_or(Path::new("."));
     let vehicle = job.vehicle.to_core();
     let coast_down = job.vehicle.dyno.coast_down.as_ref().map(|f| coast(folder, f, &job)).transpose()?;

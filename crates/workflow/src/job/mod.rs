@@ -8,7 +8,7 @@ mod strict;
 mod tests;
 
 pub use input::Job;
-pub use load::{JobError, load};
+pub use load::{JobError, load, parse};
 pub use result::to_json;
 
 use jamjar_core::analysis::{Comparison, Measured, SetInput, SetResult, Settings, Vehicle, analyse_sets, compare_all, measure_sets};

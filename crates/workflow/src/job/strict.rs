@@ -110,7 +110,7 @@ fn pull(p: &JobPull) -> Result<(), String> {
 fn limit(l: &Limit) -> Result<(), String> {
     l.validate().map_err(|e| e.to_string())?;
     let Some(kind) = l.channel.kind() else { return Ok(()) };
-    let reach = kind.possible();
+    let reach = kind.limitable();
     let values: Vec<f64> = match &l.threshold {
         Threshold::Constant(v) => vec![*v],
         Threshold::Curve { value, .. } => value.clone(),

@@ -1,0 +1,297 @@
+//! Hostile input from a seeded generator: whatever is thrown at the readers must be answered, never end in a panic, and in bounded time.
+//!
+//! Inputs are made from whole ones by changing bytes, and by changing what was parsed: numbers, columns, order. Each kind says which
+//! function is tried; the same seed makes the same inputs.
+
+use crate::job;
+use crate::scenarios;
+use jamjar_core::analysis::{PullInput, SetInput, Settings, Vehicle, measure_sets};
+use jamjar_core::find::{Reading, Usual, parse};
+use jamjar_core::pull::power::{Dyno, DynoKind};
+use jamjar_formats::{Mapping, read_log, read_map};
+use jamjar_sim::Scenario;
+use serde_json::Value;
+use std::panic::{AssertUnwindSafe, catch_unwind};
+use std::time::{Duration, Instant};
+
+/// An input that takes longer hangs a person, s.
+pub const SLOW: Duration = Duration::from_secs(2);
+
+/// What was tried.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[allow(missing_docs)]
+pub enum Kind {
+    Recording,
+    Measured,
+    Job,
+    Scenario,
+    Map,
+    Query,
+    Calculator,
+}
+
+impl Kind {
+    /// All of them.
+    pub const ALL: [Self; 7] = [Self::Recording, Self::Measured, Self::Job, Self::Scenario, Self::Map, Self::Query, Self::Calculator];
+
+    /// Words for a table.
+    pub fn label(self) -> &'static str {
+        match self {
+            Self::Recording => "recordings",
+            Self::Measured => "recordings changed after parsing, and measured",
+            Self::Job => "job files",
+            Self::Scenario => "scenarios",
+            Self::Map => "map texts",
+            Self::Query => "searches",
+            Self::Calculator => "calculators",
+        }
+    }
+}
+
+/// What came of it.
+#[derive(Debug, Clone, Default)]
+pub struct Outcome {
+    /// Inputs tried.
+    pub tried: u64,
+    /// Inputs that were taken as good.
+    pub taken: u64,
+    /// Seeds of inputs that ended in a panic.
+    pub panics: Vec<u64>,
+    /// Seeds of inputs that took longer than [`SLOW`].
+    pub slow: Vec<u64>,
+    /// The longest one.
+    pub longest: Duration,
+}
+
+/// Numbers that repeat for a seed (SplitMix64).
+struct Rng(u64);
+
+impl Rng {
+    fn next(&mut self) -> u64 {
+        self.0 = self.0.wrapping_add(0x9e37_79b9_7f4a_7c15);
+        let mut z = self.0;
+        z = (z ^ (z >> 30)).wrapping_mul(0xbf58_476d_1ce4_e5b9);
+        z = (z ^ (z >> 27)).wrapping_mul(0x94d0_49bb_1331_11eb);
+        z ^ (z >> 31)
+    }
+
+    fn below(&mut self, n: usize) -> usize {
+        (self.next() % n.max(1) as u64) as usize
+    }
+
+    fn number(&mut self) -> f64 {
+        const ODD: [f64; 14] =
+            [0.0, -0.0, 1.0, -1.0, 1e-300, 1e300, -1e308, 1e15, 9_007_199_254_740_993.0, f64::NAN, f64::INFINITY, f64::NEG_INFINITY, 1e-12, -273.15];
+        match self.below(3) {
+            0 => ODD[self.below(ODD.len())],
+            1 => (self.next() as i64 % 20_000) as f64,
+            _ => f64::from_bits(self.next()),
+        }
+    }
+}
+
+/// Tries inputs of a kind from a seed on.
+pub fn run(kind: Kind, from: u64, count: u64) -> Outcome {
+    let mut out = Outcome::default();
+    let seeds = Seeds::new();
+    for seed in from..from + count {
+        let mut rng = Rng(seed ^ ((kind as u64) << 56));
+        let start = Instant::now();
+        let result = catch_unwind(AssertUnwindSafe(|| one(kind, &mut rng, &seeds)));
+        let took = start.elapsed();
+        out.tried += 1;
+        out.longest = out.longest.max(took);
+        match result {
+            Ok(good) => out.taken += u64::from(good),
+            Err(_) => out.panics.push(seed),
+        }
+        if took > SLOW {
+            out.slow.push(seed);
+        }
+    }
+    out
+}
+
+/// Whole inputs that others are made from.
+struct Seeds {
+    recordings: Vec<Vec<u8>>,
+    job: String,
+    scenario: String,
+    map: String,
+}
+
+impl Seeds {
+    fn new() -> Self {
+        let mut csv = String::from("Time (s);Hub speed (rpm);Hub torque (N·m);Throttle (%);Lambda 1;MAP (kPa);Fuel cut\n");
+        let mut plain = String::from("t,RPM,Torque,TPS,AFR\n");
+        for i in 0..400 {
+            let s = f64::from(i) * 0.02;
+            csv += &format!("{s:.2};{:.1};{:.1};{};{:.3};{:.1};0\n", 500.0 + 150.0 * s, 800.0 + 10.0 * (s * 3.0).sin(), if i > 20 { 100 } else { 12 }, 0.85, 180.0);
+            plain += &format!("{s:.2},{:.0},{:.1},{},{:.2}\n", 2000.0 + 600.0 * s, 200.0, 100, 12.6);
+        }
+        Self {
+            recordings: vec![csv.replace('.', ",").into_bytes(), csv.into_bytes(), plain.into_bytes()],
+            job: r#"{"jamjar_job": 1, "vehicle": {"name": "T", "engine": {"cylinders": 3, "displacement_l": 1.6}, "dyno": {"kind": "hub", "overall_ratio": 4.1}},
+                "correction": "sae_j1349", "grid_rpm": 50, "smoothing_s": 0.25, "band_rpm": [3000, 6500], "limits": [{"id": "lean", "channel": "lambda_1",
+                "direction": "above", "threshold": {"over": "engine_speed", "at": [2000, 4000], "value": [0.9, 0.95]}, "gate": [{"channel": "throttle", "above": 90}], "sustain_s": 0.2}],
+                "sets": [{"id": "a", "day": "2026-03-02", "factors": {"map": "stock"}, "pulls": [{"id": "p1", "dyno": "d.csv", "conditions": {"pressure_hpa": 1002, "temperature_c": 21, "humidity": 0.5}}]}]}"#
+                .into(),
+            scenario: scenarios::BUILT_IN.first().map(|s| s.1.to_owned()).unwrap_or_default(),
+            map: "jamjar map 1\nname C3\nkind custom\nrevision of C2\nfor fuel E30\nnote two degrees more\n\nvalue rev_limit [rpm] 6800\n\ntable spark_advance [°] over engine_speed [rpm], manifold_pressure [kPa]\n   1500 3000\n 100 28 30.5\n 200 12 15\n".into(),
+        }
+    }
+}
+
+fn one(kind: Kind, rng: &mut Rng, seeds: &Seeds) -> bool {
+    match kind {
+        Kind::Recording => {
+            let bytes = bent(seeds.recordings[rng.below(seeds.recordings.len())].clone(), rng);
+            read_log(bytes.as_slice(), "fuzz.csv", &Mapping::default()).is_ok()
+        }
+        Kind::Measured => measured(rng, seeds),
+        Kind::Job => job::parse(&bent_text(&seeds.job, rng), "fuzz.json").is_ok(),
+        Kind::Scenario => Scenario::parse(&bent_text(&seeds.scenario, rng)).is_ok(),
+        Kind::Map => read_map(&bent_text(&seeds.map, rng), "fuzz.map").is_ok(),
+        Kind::Query => query(rng),
+        Kind::Calculator => calculator(rng),
+    }
+}
+
+/// Bytes changed, cut, doubled, or put where they do not belong.
+fn bent(mut b: Vec<u8>, rng: &mut Rng) -> Vec<u8> {
+    for _ in 0..=rng.below(6) {
+        if b.is_empty() {
+            break;
+        }
+        let at = rng.below(b.len());
+        match rng.below(7) {
+            0 => b[at] = rng.next() as u8,
+            1 => b.truncate(at),
+            2 => {
+                let end = (at + rng.below(40)).min(b.len());
+                let part = b[at..end].to_vec();
+                b.splice(at..at, part);
+            }
+            3 => {
+                let end = (at + rng.below(40)).min(b.len());
+                b.drain(at..end);
+            }
+            4 => {
+                let number = format!("{}", rng.number());
+                b.splice(at..at, number.into_bytes());
+            }
+            5 => b.insert(at, b"\n,;\t\"'\0\xff#"[rng.below(9)]),
+            _ => {
+                let mut lines: Vec<Vec<u8>> = b.split(|c| *c == b'\n').map(<[u8]>::to_vec).collect();
+                let (i, j) = (rng.below(lines.len()), rng.below(lines.len()));
+                lines.swap(i, j);
+                b = lines.join(&b'\n');
+            }
+        }
+    }
+    b
+}
+
+fn bent_text(text: &str, rng: &mut Rng) -> String {
+    String::from_utf8_lossy(&bent(text.as_bytes().to_vec(), rng)).into_owned()
+}
+
+/// A good recording whose numbers, columns or order are changed after it was read, measured like any other.
+fn measured(rng: &mut Rng, seeds: &Seeds) -> bool {
+    let Ok(read) = read_log(seeds.recordings[1].as_slice(), "fuzz.csv", &Mapping::default()) else { return false };
+    let mut log = read.log;
+    let names: Vec<_> = log.channels.keys().cloned().collect();
+    for _ in 0..=rng.below(4) {
+        let name = &names[rng.below(names.len())];
+        let n = log.t.len();
+        match rng.below(5) {
+            0 => {
+                let (a, factor) = (rng.below(n), rng.number());
+                if let Some(v) = log.channels.get_mut(name) {
+                    v[a..].iter_mut().for_each(|x| *x *= factor);
+                }
+            }
+            1 => {
+                let (a, x) = (rng.below(n), rng.number());
+                if let Some(v) = log.channels.get_mut(name) {
+                    v[a] = x;
+                }
+            }
+            2 => {
+                let other = &names[rng.below(names.len())];
+                let (a, b) = (log.channels.get(name).cloned(), log.channels.get(other).cloned());
+                if let (Some(a), Some(b)) = (a, b) {
+                    log.channels.insert(name.clone(), b);
+                    log.channels.insert(other.clone(), a);
+                }
+            }
+            3 => {
+                log.channels.remove(name);
+            }
+            _ => {
+                let factor = 1.0 + (rng.next() % 1000) as f64;
+                log.t.iter_mut().for_each(|t| *t *= factor);
+            }
+        }
+    }
+    let kinds = [DynoKind::Hub, DynoKind::Engine, DynoKind::Pto, DynoKind::RollerBrake, DynoKind::RollerInertia];
+    let dyno = Dyno { kind: kinds[rng.below(5)], overall_ratio: [None, Some(4.0)][rng.below(2)], inertia_kg_m2: Some(12.0), rotating_inertia_kg_m2: None };
+    let vehicle = Vehicle { name: "fuzz".into(), engine: jamjar_core::analysis::Engine::default(), dyno };
+    let limits = crate::limits::starting_points(&vehicle.engine);
+    let pull = |id: &str| PullInput { id: id.into(), dyno: log.clone(), ecu: Some(log.clone()), ..PullInput::default() };
+    let set = SetInput { id: "a".into(), pulls: vec![pull("p1"), pull("p2")], ..SetInput::default() };
+    measure_sets(std::slice::from_ref(&set), &vehicle, &Settings::default(), &limits).is_ok()
+}
+
+fn query(rng: &mut Rng) -> bool {
+    const WORDS: [&str; 22] = [
+        "power", "over", "150", "kW", "E60,", "third gear", "last spring", "not", "map C3", "\"smoke", "between", "and", "240", "N·m", "-1e308", "🏍", "limit", ",", "(",
+        "strongest first", "2026-02-31", "\0",
+    ];
+    let n = rng.below(14);
+    let text: Vec<&str> = (0..n).map(|_| WORDS[rng.below(WORDS.len())]).collect();
+    let text = bent_text(&text.join(" "), rng);
+    let with = Reading { today: chrono::NaiveDate::from_ymd_opt(2026, 3, 3).unwrap_or_default(), usual: Usual::default() };
+    parse(&text, &with).is_ok()
+}
+
+fn calculator(rng: &mut Rng) -> bool {
+    const FIELDS: [&str; 26] = [
+        "temp_c", "humidity", "pressure_hpa", "ethanol", "litres_in_tank", "ethanol_in_tank", "ethanol_of_added", "ethanol_target", "y", "window", "order", "dt_s", "base",
+        "candidate", "sd", "difference", "pulls_per_set", "spark_deg", "value", "rpm", "torque_nm", "ratios", "limit_rpm", "gears", "shift_rpm", "mass_kg",
+    ];
+    let name = crate::calc::NAMES[rng.below(crate::calc::NAMES.len())];
+    let mut input = serde_json::Map::new();
+    for f in FIELDS {
+        let n = rng.below(12);
+        let v = if rng.below(2) == 0 {
+            serde_json::Number::from_f64(rng.number()).map_or(Value::Null, Value::Number)
+        } else {
+            Value::Array((0..n).filter_map(|_| serde_json::Number::from_f64(rng.number()).map(Value::Number)).collect())
+        };
+        input.insert(f.to_owned(), v);
+    }
+    crate::calc::run(name, &Value::Object(input)).is_ok()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn hostile_input_is_answered_and_never_panics() {
+        for (kind, count) in [
+            (Kind::Recording, 1500),
+            (Kind::Measured, 250),
+            (Kind::Job, 3000),
+            (Kind::Scenario, 400),
+            (Kind::Map, 3000),
+            (Kind::Query, 5000),
+            (Kind::Calculator, 3000),
+        ] {
+            let out = run(kind, 0, count);
+            assert!(out.panics.is_empty(), "{kind:?}: seeds {:?} end in a panic", out.panics);
+            assert!(out.tried == count && out.taken < count, "{kind:?}: {out:?}");
+        }
+    }
+}
