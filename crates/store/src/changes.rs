@@ -13,11 +13,11 @@ use diesel_async::RunQueryDsl;
 use std::collections::{BTreeMap, BTreeSet};
 use std::time::{Duration, Instant};
 
-/// A missing number is given up after ten times as long as the server lets a writing transaction rest: it was rolled back, or belongs to
-/// another node's steps.
-const LATEST: Duration = Duration::from_secs(10 * IDLE_WRITE_S as u64);
+/// A missing number is given up after this long: the server ends a statement and a rest of a writing transaction after [`IDLE_WRITE_S`]
+/// each, and none of ours has more than a few of either. It was rolled back, or belongs to another node's steps.
+const LATEST: Duration = Duration::from_secs(3 * IDLE_WRITE_S as u64);
 /// More missing numbers than this at once are not asked for one by one: everything counts as changed.
-const MOST_MISSING: usize = 20_000;
+const MOST_MISSING: usize = 5_000;
 /// Rows of the log that are kept when it is pruned.
 const KEPT_ROWS: i64 = 200_000;
 

@@ -68,7 +68,7 @@ impl Store {
             Box::pin(async move {
                 let mut c = AsyncMysqlConnection::establish(&url).await?;
                 // A read sees what another node of a cluster has written, and no transaction outlives its writer.
-                let setup = format!("SET SESSION idle_write_transaction_timeout = {IDLE_WRITE_S}, innodb_lock_wait_timeout = 10");
+                let setup = format!("SET SESSION idle_write_transaction_timeout = {IDLE_WRITE_S}, max_statement_time = {IDLE_WRITE_S}, innodb_lock_wait_timeout = 10");
                 c.batch_execute(&setup).await.map_err(diesel::ConnectionError::CouldntSetupConfiguration)?;
                 let _ = c.batch_execute("SET SESSION wsrep_sync_wait = 1").await;
                 Ok(c)
@@ -114,6 +114,8 @@ impl Store {
                 Err(StoreError::Conflict) => attempt < ATTEMPTS && start.elapsed() < PATIENCE,
                 // Nothing was asked for yet, or it was rolled back with its connection. A lost answer to COMMIT is not among these.
                 Err(StoreError::Unreachable(_)) => attempt < 3 && start.elapsed() < COMES_BACK,
+                // A node of a cluster that gives way while it opens a table says its triggers cannot be parsed. Ours can.
+                Err(StoreError::Other(text)) => text.starts_with("1064:") && attempt < 3,
                 _ => false,
             };
             if !again {
@@ -130,20 +132,27 @@ impl Store {
     {
         type Manager = AnsiTransactionManager;
         let mut c = self.conn().await?;
-        Manager::begin_transaction(&mut *c).await?;
+        if let Err(e) = Manager::begin_transaction(&mut *c).await {
+            let last = Last::of(&mut c).await;
+            drop(Object::take(c));
+            return Err(last.of_error(e));
+        }
         match work(&mut c).await {
             Ok(value) => match Manager::commit_transaction(&mut *c).await {
                 Ok(()) => Ok(value),
                 Err(e) => {
-                    let code = last_code(&mut c).await;
-                    let lost = code.is_none() && matches!(StoreError::from(diesel_copy(&e)), StoreError::Unreachable(_));
+                    let last = Last::of(&mut c).await;
                     drop(Object::take(c));
-                    Err(if lost { StoreError::Unknown } else { StoreError::coded(e, code) })
+                    Err(match last.of_error(e) {
+                        // The answer to COMMIT was lost: whether it was carried out nobody here can say.
+                        StoreError::Unreachable(_) => StoreError::Unknown,
+                        known => known,
+                    })
                 }
             },
             Err(e) => {
                 let e = match e {
-                    StoreError::Other(text) => StoreError::of_code(last_code(&mut c).await, text),
+                    StoreError::Other(text) => Last::of(&mut c).await.of_text(text),
                     other => other,
                 };
                 if Manager::rollback_transaction(&mut *c).await.is_err() {
@@ -169,7 +178,8 @@ impl Store {
     pub async fn migrate(&self) -> Result<usize, StoreError> {
         let mut c = self.detached().await?;
         // One instance at a time; the lock goes with the connection.
-        diesel::sql_query("DO GET_LOCK('jamjar_migrate', 60)").execute(&mut c).await?;
+        // A cluster knows no such locks; there the statements themselves, which may all be run twice, are enough.
+        let _ = diesel::sql_query("DO GET_LOCK('jamjar_migrate', 60)").execute(&mut c).await;
         let mut harness = AsyncMigrationHarness::new(c);
         let other = |e: Box<dyn std::error::Error + Send + Sync>| StoreError::Other(e.to_string());
         let known: Vec<String> = diesel::migration::MigrationSource::<diesel::mysql::Mysql>::migrations(&MIGRATIONS)
@@ -217,26 +227,41 @@ fn owner() -> String {
     format!("{host}:{}:{:016x}", std::process::id(), random())
 }
 
-/// Code of the error the connection met last; `None` when it cannot be asked any more.
-async fn last_code(c: &mut AsyncMysqlConnection) -> Option<u16> {
-    #[derive(QueryableByName)]
-    struct Row {
-        #[diesel(sql_type = diesel::sql_types::Unsigned<diesel::sql_types::Integer>, column_name = "Code")]
-        code: u32,
-    }
-    let rows: Vec<Row> = diesel::sql_query("SHOW ERRORS").load(c).await.ok()?;
-    rows.last().and_then(|r| u16::try_from(r.code).ok())
+/// What a connection remembers of the error it met last.
+enum Last {
+    Code(u16),
+    Nothing,
+    /// It cannot be asked any more.
+    Gone,
 }
 
-/// The kind and text of an error that is still needed.
-fn diesel_copy(e: &diesel::result::Error) -> diesel::result::Error {
-    use diesel::result::{DatabaseErrorKind, Error};
-    match e {
-        Error::DatabaseError(kind, i) => {
-            let kind = if matches!(kind, DatabaseErrorKind::ClosedConnection) { DatabaseErrorKind::ClosedConnection } else { DatabaseErrorKind::Unknown };
-            Error::DatabaseError(kind, Box::new(i.message().to_owned()))
+impl Last {
+    async fn of(c: &mut AsyncMysqlConnection) -> Self {
+        #[derive(QueryableByName)]
+        struct Row {
+            #[diesel(sql_type = diesel::sql_types::Unsigned<diesel::sql_types::Integer>, column_name = "Code")]
+            code: u32,
         }
-        other => Error::DatabaseError(DatabaseErrorKind::Unknown, Box::new(other.to_string())),
+        match diesel::sql_query("SHOW ERRORS").load::<Row>(c).await {
+            Ok(rows) => rows.last().and_then(|r| u16::try_from(r.code).ok()).map_or(Self::Nothing, Self::Code),
+            Err(_) => Self::Gone,
+        }
+    }
+
+    /// The error by its code; one that nobody can be asked about came with the end of the connection.
+    fn of_text(&self, text: String) -> StoreError {
+        match self {
+            Self::Code(n) => StoreError::of_code(Some(*n), text),
+            Self::Nothing => StoreError::Other(text),
+            Self::Gone => StoreError::Unreachable(text),
+        }
+    }
+
+    fn of_error(&self, e: diesel::result::Error) -> StoreError {
+        match StoreError::from(e) {
+            StoreError::Other(text) => self.of_text(text),
+            known => known,
+        }
     }
 }
 

@@ -57,7 +57,9 @@ pub enum StoreError {
 
 /// Codes of MariaDB that mean something here.
 mod code {
-    pub(super) const CONFLICT: [u16; 5] = [1213, 1205, 1020, 1180, 1047];
+    pub(super) const CONFLICT: [u16; 4] = [1213, 1205, 1020, 1180];
+    /// A node of a cluster that is not with the others, or not yet.
+    pub(super) const AWAY: [u16; 2] = [1047, 1053];
     pub(super) const DUPLICATE: [u16; 3] = [1062, 1586, 1859];
     pub(super) const CHECK: [u16; 4] = [4025, 3819, 1264, 1292];
     pub(super) const UNFIT: [u16; 3] = [1406, 1366, 3140];
@@ -65,18 +67,12 @@ mod code {
 }
 
 impl StoreError {
-    /// From what the driver says and the code the connection remembers.
-    pub(crate) fn coded(e: DieselError, code: Option<u16>) -> Self {
-        match Self::from(e) {
-            Self::Other(text) => Self::of_code(code, text),
-            known => known,
-        }
-    }
-
     /// From a code; the text goes to the log.
     pub(crate) fn of_code(number: Option<u16>, text: String) -> Self {
         let Some(n) = number else { return Self::Other(text) };
-        if code::CONFLICT.contains(&n) {
+        if code::AWAY.contains(&n) {
+            Self::Unreachable(text)
+        } else if code::CONFLICT.contains(&n) {
             Self::Conflict
         } else if code::DUPLICATE.contains(&n) {
             Self::Duplicate
@@ -133,6 +129,7 @@ mod tests {
         for n in [1213, 1205, 1020] {
             assert!(matches!(of(n), StoreError::Conflict), "{n}");
         }
+        assert!(matches!(of(1047), StoreError::Unreachable(_)));
         assert!(matches!(of(1062), StoreError::Duplicate));
         assert!(matches!(of(4025), StoreError::Check));
         assert!(matches!(of(1406), StoreError::Unfit));

@@ -365,7 +365,7 @@ fn install(folder: &Path) -> Result<(), PrivateError> {
         let what = what.to_owned();
         move |e| explain(folder, what, e)
     };
-    let (place, near) = (folder.join("db"), folder.join("db.new"));
+    let place = folder.join("db");
     if place.join("mysql").is_dir() {
         return Ok(());
     }
@@ -374,9 +374,11 @@ fn install(folder: &Path) -> Result<(), PrivateError> {
         let aside = (1..).map(|i| folder.join(format!("db.broken-{i}"))).find(|p| !p.exists()).unwrap_or_else(|| folder.join("db.broken"));
         fs::rename(&place, aside).map_err(io("a half-made database cannot be put aside"))?;
     }
-    if near.exists() {
-        fs::remove_dir_all(&near).map_err(io("a half-made database cannot be taken away"))?;
+    // A name of its own: the installer of a start that was killed may still be writing into the one before.
+    for old in fs::read_dir(folder).into_iter().flatten().flatten().filter(|e| e.file_name().to_string_lossy().starts_with("db.new")) {
+        let _ = fs::remove_dir_all(old.path());
     }
+    let near = folder.join(format!("db.new-{}-{:x}", std::process::id(), std::time::SystemTime::now().duration_since(std::time::UNIX_EPOCH).map_or(0, |d| d.as_nanos())));
     let out = Command::new(program("mariadb-install-db")?)
         .arg("--no-defaults")
         .args(as_root())
