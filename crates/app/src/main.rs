@@ -175,7 +175,9 @@ enum DemoAction {
 fn main() -> ExitCode {
     match Cli::parse().command {
         Command::Analyse { job, json, check } => commands::analyse::run(&job, json, check),
-        Command::Serve { place, port, listen, host, join, demo } => commands::serve::run(&commands::serve::Asked { place, port, listen, hosts: host, join, demo }),
+        Command::Serve { place, port, listen, host, join, demo } => {
+            commands::serve::run(&commands::serve::Asked { place, port, listen, hosts: host, join, demo })
+        }
         Command::Verify { place, json } => commands::db::verify(&place, json),
         Command::Db { action } => commands::db::run(action),
         Command::Migrate { place } => commands::db::migrate(&place),

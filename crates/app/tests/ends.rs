@@ -182,6 +182,8 @@ fn kills_at_any_moment_of_start_and_demo_load_leave_no_half_state() {
     let fresh = Folder::new("kills-fresh");
     assert_eq!(jamjar(&["demo", "load"], &fresh).0, Some(0));
     let (_, want) = jamjar(&["verify", "--json"], &fresh);
-    let counts = |s: &str| serde_json::from_str::<serde_json::Value>(s.trim()).map(|v| (v["days"].clone(), v["pulls"].clone(), v["problems"].clone())).unwrap();
+    let counts = |s: &str| {
+        serde_json::from_str::<serde_json::Value>(s.trim()).map(|v| (v["days"].clone(), v["pulls"].clone(), v["problems"].clone())).unwrap()
+    };
     assert_eq!(counts(&whole), counts(&want), "as whole as a demo that nobody killed");
 }

@@ -201,7 +201,13 @@ mod tests {
 
     fn line() -> Curve {
         let rpm: Vec<f64> = (20..=140).map(|k| f64::from(k) * 50.0).collect();
-        Curve { power_kw: rpm.iter().map(|r| r / 50.0).collect(), torque_nm: vec![0.0; rpm.len()], edge: vec![false; rpm.len()], rpm, ..Curve::default() }
+        Curve {
+            power_kw: rpm.iter().map(|r| r / 50.0).collect(),
+            torque_nm: vec![0.0; rpm.len()],
+            edge: vec![false; rpm.len()],
+            rpm,
+            ..Curve::default()
+        }
     }
 
     #[test]

@@ -225,7 +225,8 @@ mod tests {
         assert!(f.driven_power.unwrap() > c.band_mean([3000.0, 5000.0]).unwrap() - 5.0);
         let flat = Curve { power_kw: vec![50.0; c.rpm.len()], ..c };
         assert!((Driven::Band([3000.0, 5000.0]).mean(&flat).unwrap() - 50.0).abs() < 1e-6, "a flat curve has its own value");
-        let ends = Curve { rpm: vec![4000.0, 4050.0], power_kw: vec![90.0, 100.0], torque_nm: vec![0.0; 2], edge: vec![false; 2], ..Curve::default() };
+        let ends =
+            Curve { rpm: vec![4000.0, 4050.0], power_kw: vec![90.0, 100.0], torque_nm: vec![0.0; 2], edge: vec![false; 2], ..Curve::default() };
         assert_eq!(ends.looked_at(&looks).fall_off_pct, None, "nothing is known beyond the end");
     }
 
@@ -241,7 +242,13 @@ mod tests {
         let c = ramp();
         let keep: Vec<usize> = (0..c.rpm.len()).filter(|&i| !(3550.0..4000.0).contains(&c.rpm[i])).collect();
         let pick = |v: &[f64]| keep.iter().map(|&i| v[i]).collect::<Vec<_>>();
-        let holed = Curve { rpm: pick(&c.rpm), power_kw: pick(&c.power_kw), torque_nm: pick(&c.torque_nm), edge: vec![false; keep.len()], ..Curve::default() };
+        let holed = Curve {
+            rpm: pick(&c.rpm),
+            power_kw: pick(&c.power_kw),
+            torque_nm: pick(&c.torque_nm),
+            edge: vec![false; keep.len()],
+            ..Curve::default()
+        };
         assert_eq!((holed.power_at(3700.0), holed.band_mean([3000.0, 4500.0])), (None, None));
         assert!(holed.power_at(3500.0).is_some() && holed.power_at(4000.0).is_some() && holed.band_mean([4000.0, 5000.0]).is_some());
         let held = Curve { rpm: vec![3000.0, 3500.0, 4000.0, 5000.0], power_kw: vec![60.0, 70.0, 80.0, 100.0], ..Curve::default() };

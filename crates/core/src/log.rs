@@ -91,7 +91,8 @@ impl Recording {
     pub fn with_duty(mut self, per_rev: Option<f64>) -> Self {
         let (Some(pw), Some(rpm)) = (self.column("injector_pulse_width"), self.series("engine_speed")) else { return self };
         // Recordings stored by earlier versions carry the duty of a four-stroke, whatever the engine.
-        let ours = |duty: &[f64]| duty.iter().zip(pw).zip(&self.t).all(|((d, p), t)| !d.is_finite() || rpm.at(*t).is_some_and(|n| *d == p * n / 1200.0));
+        let ours =
+            |duty: &[f64]| duty.iter().zip(pw).zip(&self.t).all(|((d, p), t)| !d.is_finite() || rpm.at(*t).is_some_and(|n| *d == p * n / 1200.0));
         if self.column("injector_duty").is_some_and(|d| d.iter().any(|v| v.is_finite()) && !ours(d)) {
             return self;
         }

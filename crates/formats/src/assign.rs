@@ -228,7 +228,12 @@ fn build(table: RawTable, assigned: &[Assigned], file: &str, mapping: &Mapping) 
         && last - first > LONGEST_S
     {
         let days = (last - first) / 86_400.0;
-        return Err(FormatError::at(file, d.header_line, time.column as u64 + 1, format!("the recording spans {days:.0} days: is its time in another unit?")));
+        return Err(FormatError::at(
+            file,
+            d.header_line,
+            time.column as u64 + 1,
+            format!("the recording spans {days:.0} days: is its time in another unit?"),
+        ));
     }
     if !over_standard.is_empty() {
         let text = format!(
@@ -274,7 +279,10 @@ fn beyond(a: &Assigned, header: &str, v: &mut [f64], lines: &[u32], file: &str) 
         return Err(FormatError::at(file, u64::from(lines.get(first).copied().unwrap_or(0)), a.column as u64 + 1, text));
     }
     v.iter_mut().filter(|x| cannot(x)).for_each(|x| *x = f64::NAN);
-    Ok(Some(Flag::new("impossible", format!("{n} readings of {} that cannot be were left out, the first in line {}", kind.label, lines.get(first).copied().unwrap_or(0)))))
+    Ok(Some(Flag::new(
+        "impossible",
+        format!("{n} readings of {} that cannot be were left out, the first in line {}", kind.label, lines.get(first).copied().unwrap_or(0)),
+    )))
 }
 
 /// Median of a logged barometer, kPa, when it can be one.

@@ -299,7 +299,9 @@ fn impossible(path: &str, v: &toml::Value) -> Option<String> {
     let below = |name: &str| if path.is_empty() { name.to_owned() } else { format!("{path}.{name}") };
     match v {
         toml::Value::Float(x) if !x.is_finite() || x.abs() > LARGEST => Some(format!("{path}: {x} cannot be")),
-        toml::Value::Integer(n) if path.ends_with(".pulls") && !(1..=MOST_PULLS).contains(n) => Some(format!("{path}: {n} pulls; 1 to {MOST_PULLS} make a set")),
+        toml::Value::Integer(n) if path.ends_with(".pulls") && !(1..=MOST_PULLS).contains(n) => {
+            Some(format!("{path}: {n} pulls; 1 to {MOST_PULLS} make a set"))
+        }
         toml::Value::Integer(n) if !path.ends_with("seed") && n.unsigned_abs() > LARGEST as u64 => Some(format!("{path}: {n} cannot be")),
         toml::Value::Array(a) if a.len() > MOST => Some(format!("{path}: {} entries; {MOST} at most", a.len())),
         toml::Value::Array(a) => a.iter().enumerate().find_map(|(i, v)| impossible(&format!("{path}[{i}]"), v)),

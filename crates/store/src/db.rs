@@ -4,7 +4,9 @@ use crate::error::StoreError;
 use diesel::QueryableByName;
 use diesel_async::pooled_connection::deadpool::{Object, Pool};
 use diesel_async::pooled_connection::{AsyncDieselConnectionManager, ManagerConfig};
-use diesel_async::{AnsiTransactionManager, AsyncConnection, AsyncMigrationHarness, AsyncMysqlConnection, RunQueryDsl, SimpleAsyncConnection, TransactionManager};
+use diesel_async::{
+    AnsiTransactionManager, AsyncConnection, AsyncMigrationHarness, AsyncMysqlConnection, RunQueryDsl, SimpleAsyncConnection, TransactionManager,
+};
 use diesel_migrations::{EmbeddedMigrations, MigrationHarness, embed_migrations};
 use std::sync::Arc;
 use std::sync::atomic::{AtomicU64, Ordering};
@@ -68,7 +70,9 @@ impl Store {
             Box::pin(async move {
                 let mut c = AsyncMysqlConnection::establish(&url).await?;
                 // A read sees what another node of a cluster has written, and no transaction outlives its writer.
-                let setup = format!("SET SESSION idle_write_transaction_timeout = {IDLE_WRITE_S}, max_statement_time = {IDLE_WRITE_S}, innodb_lock_wait_timeout = 10");
+                let setup = format!(
+                    "SET SESSION idle_write_transaction_timeout = {IDLE_WRITE_S}, max_statement_time = {IDLE_WRITE_S}, innodb_lock_wait_timeout = 10"
+                );
                 c.batch_execute(&setup).await.map_err(diesel::ConnectionError::CouldntSetupConfiguration)?;
                 let _ = c.batch_execute("SET SESSION wsrep_sync_wait = 1").await;
                 Ok(c)

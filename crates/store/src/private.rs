@@ -61,7 +61,14 @@ impl Owner {
         fs::create_dir_all(folder).map_err(io("the data folder cannot be made"))?;
         fs::set_permissions(folder, fs::Permissions::from_mode(0o700)).map_err(io("the data folder cannot be made private"))?;
         let path = folder.join(LOCK);
-        let mut file = fs::OpenOptions::new().read(true).write(true).create(true).truncate(false).mode(0o600).open(&path).map_err(io("the lock cannot be opened"))?;
+        let mut file = fs::OpenOptions::new()
+            .read(true)
+            .write(true)
+            .create(true)
+            .truncate(false)
+            .mode(0o600)
+            .open(&path)
+            .map_err(io("the lock cannot be opened"))?;
         if rustix::fs::flock(&file, rustix::fs::FlockOperation::NonBlockingLockExclusive).is_err() {
             let mut holder = String::new();
             let _ = file.read_to_string(&mut holder);
@@ -378,7 +385,11 @@ fn install(folder: &Path) -> Result<(), PrivateError> {
     for old in fs::read_dir(folder).into_iter().flatten().flatten().filter(|e| e.file_name().to_string_lossy().starts_with("db.new")) {
         let _ = fs::remove_dir_all(old.path());
     }
-    let near = folder.join(format!("db.new-{}-{:x}", std::process::id(), std::time::SystemTime::now().duration_since(std::time::UNIX_EPOCH).map_or(0, |d| d.as_nanos())));
+    let near = folder.join(format!(
+        "db.new-{}-{:x}",
+        std::process::id(),
+        std::time::SystemTime::now().duration_since(std::time::UNIX_EPOCH).map_or(0, |d| d.as_nanos())
+    ));
     let out = Command::new(program("mariadb-install-db")?)
         .arg("--no-defaults")
         .args(as_root())

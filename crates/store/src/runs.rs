@@ -154,7 +154,10 @@ impl Store {
     pub async fn progress(&self, id: i64, done: i32, message: &str) -> Result<bool, StoreError> {
         self.transact(async |c| {
             let values = (import_run::done.eq(done), import_run::message.eq(message), import_run::beat.eq(utc_now()));
-            diesel::update(import_run::table.filter(import_run::id.eq(id).and(import_run::state.eq(RunState::Running.id())))).set(values).execute(c).await?;
+            diesel::update(import_run::table.filter(import_run::id.eq(id).and(import_run::state.eq(RunState::Running.id()))))
+                .set(values)
+                .execute(c)
+                .await?;
             let (asked, state): (bool, String) = import_run::table.find(id).select((import_run::cancel_asked, import_run::state)).first(c).await?;
             Ok(asked || state != RunState::Running.id())
         })

@@ -116,24 +116,24 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError::Changed`] when the day is no longer in the version that was seen.
-    pub async fn add_air(&self, day_id: i64, at: NaiveTime, a: AirState, seen: i64, first: bool, summaries: &[(i64, PackedSummary)]) -> Result<(), StoreError> {
+    pub async fn add_air(
+        &self,
+        day_id: i64,
+        at: NaiveTime,
+        a: AirState,
+        seen: i64,
+        first: bool,
+        summaries: &[(i64, PackedSummary)],
+    ) -> Result<(), StoreError> {
         self.transact(async |c| {
             claim_day(c, day_id, Some(seen)).await?;
             if first {
                 diesel::update(cell_day::table.find(day_id))
-                    .set((
-                        cell_day::temperature_c.eq(a.temperature_c),
-                        cell_day::humidity.eq(a.humidity),
-                        cell_day::pressure_hpa.eq(a.pressure_hpa),
-                    ))
+                    .set((cell_day::temperature_c.eq(a.temperature_c), cell_day::humidity.eq(a.humidity), cell_day::pressure_hpa.eq(a.pressure_hpa)))
                     .execute(c)
                     .await?;
             }
-            let values = (
-                day_air::temperature_c.eq(a.temperature_c),
-                day_air::humidity.eq(a.humidity),
-                day_air::pressure_hpa.eq(a.pressure_hpa),
-            );
+            let values = (day_air::temperature_c.eq(a.temperature_c), day_air::humidity.eq(a.humidity), day_air::pressure_hpa.eq(a.pressure_hpa));
             diesel::insert_into(day_air::table)
                 .values((day_air::day_id.eq(day_id), day_air::at_time.eq(at), values))
                 .on_conflict(diesel::dsl::DuplicatedKeys)

@@ -91,8 +91,19 @@ impl Cluster {
         c.arg(format!("--pid-file={}", n.folder.join("pid").display()));
         c.arg(format!("--log-error={}", n.folder.join("log").display()));
         c.arg(format!("--port={}", n.sql)).arg("--bind-address=127.0.0.1").arg("--skip-name-resolve");
-        c.args(["--character-set-server=utf8mb4", "--collation-server=utf8mb4_unicode_ci", "--max-allowed-packet=64M", "--innodb-buffer-pool-size=32M"]);
-        c.args(["--sql-mode=STRICT_ALL_TABLES", "--binlog-format=ROW", "--innodb-autoinc-lock-mode=2", "--innodb-flush-log-at-trx-commit=0", "--log-bin-trust-function-creators=1"]);
+        c.args([
+            "--character-set-server=utf8mb4",
+            "--collation-server=utf8mb4_unicode_ci",
+            "--max-allowed-packet=64M",
+            "--innodb-buffer-pool-size=32M",
+        ]);
+        c.args([
+            "--sql-mode=STRICT_ALL_TABLES",
+            "--binlog-format=ROW",
+            "--innodb-autoinc-lock-mode=2",
+            "--innodb-flush-log-at-trx-commit=0",
+            "--log-bin-trust-function-creators=1",
+        ]);
         c.args(["--wsrep-on=ON", &format!("--wsrep-provider={PROVIDER}"), "--wsrep-cluster-name=jamjar", "--wsrep-sst-method=rsync"]);
         c.arg(format!("--wsrep-cluster-address=gcomm://{}", all.join(",")));
         c.arg(format!("--wsrep-node-address=127.0.0.1:{}", n.group));
@@ -115,7 +126,16 @@ impl Cluster {
         loop {
             let n = &mut self.nodes[k];
             let out = Command::new("mariadb")
-                .args(["--no-defaults", "-h127.0.0.1", &format!("-P{}", n.sql), "-ujamjar", "-px", "-N", "-e", "SHOW STATUS LIKE 'wsrep_local_state_comment'"])
+                .args([
+                    "--no-defaults",
+                    "-h127.0.0.1",
+                    &format!("-P{}", n.sql),
+                    "-ujamjar",
+                    "-px",
+                    "-N",
+                    "-e",
+                    "SHOW STATUS LIKE 'wsrep_local_state_comment'",
+                ])
                 .output()
                 .unwrap();
             if String::from_utf8_lossy(&out.stdout).contains("Synced") {
@@ -123,8 +143,16 @@ impl Cluster {
             }
             let root = self.root.clone();
             let log = || fs::read_to_string(n.folder.join("log")).unwrap_or_default() + &fs::read_to_string(root.join("stderr")).unwrap_or_default();
-            assert!(n.child.as_mut().unwrap().try_wait().unwrap().is_none(), "node {k} ended: {}", log().lines().rev().take(25).collect::<Vec<_>>().join("\n"));
-            assert!(start.elapsed() < Duration::from_secs(60), "node {k} is not synced: {}", log().lines().rev().take(25).collect::<Vec<_>>().join("\n"));
+            assert!(
+                n.child.as_mut().unwrap().try_wait().unwrap().is_none(),
+                "node {k} ended: {}",
+                log().lines().rev().take(25).collect::<Vec<_>>().join("\n")
+            );
+            assert!(
+                start.elapsed() < Duration::from_secs(60),
+                "node {k} is not synced: {}",
+                log().lines().rev().take(25).collect::<Vec<_>>().join("\n")
+            );
             std::thread::sleep(Duration::from_millis(200));
         }
     }

@@ -169,7 +169,6 @@ impl ForTest for Store {
     }
 }
 
-
 /// The statements of a migration: a semicolon at the end of a line ends one.
 fn statements(sql: &str) -> Vec<String> {
     let clean: String = sql.lines().filter(|l| !l.trim_start().starts_with("--")).collect::<Vec<_>>().join("\n");

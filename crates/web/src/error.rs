@@ -41,7 +41,9 @@ impl From<StoreError> for WebError {
         match e {
             StoreError::NotFound { .. } => Self::NotFound(format!("{e}: it may have been taken away.")),
             StoreError::Duplicate => Self::Conflict("There is one of that name already.".into()),
-            StoreError::Taken => Self::Conflict("These files have been stored already by another request; the day sheet shows what it made of them.".into()),
+            StoreError::Taken => {
+                Self::Conflict("These files have been stored already by another request; the day sheet shows what it made of them.".into())
+            }
             StoreError::Changed { what } => Self::Changed { what: what.to_owned(), now: String::new() },
             StoreError::Check => Self::Bad("A value is outside what can be stored.".into()),
             StoreError::Unfit => Self::Bad("A text is too long, or holds characters that cannot be stored.".into()),
@@ -85,7 +87,9 @@ impl WebError {
             Self::Conflict(t) => (StatusCode::CONFLICT, "That stands against what is there", t),
             Self::Changed { what, now } => {
                 let now = if now.is_empty() { String::new() } else { format!(" It now says: {now}.") };
-                let text = format!("Somebody changed {what} after this form was shown, and your change was not made.{now} Go back, load the page again and decide.");
+                let text = format!(
+                    "Somebody changed {what} after this form was shown, and your change was not made.{now} Go back, load the page again and decide."
+                );
                 (StatusCode::CONFLICT, "Somebody was faster", text)
             }
             Self::TooLarge(t) => (StatusCode::PAYLOAD_TOO_LARGE, "Too large", t),
@@ -121,7 +125,9 @@ mod tests {
 
     #[tokio::test]
     async fn a_server_error_does_not_leak_its_cause_and_has_a_number() {
-        for e in [WebError::Internal("password in here".into()), StoreError::Other("1064: near password".into()).into(), WebError::Away("password".into())] {
+        for e in
+            [WebError::Internal("password in here".into()), StoreError::Other("1064: near password".into()).into(), WebError::Away("password".into())]
+        {
             let r = e.into_response();
             assert!(r.status().is_server_error());
             let body = axum::body::to_bytes(r.into_body(), 1 << 20).await.unwrap();

@@ -1,5 +1,6 @@
 //! What handlers share. Everything durable is in the store; what is kept here is forgotten when the store says it has changed.
 
+use crate::error::WebError;
 use crate::views::Encoding;
 use axum::body::Bytes;
 use jamjar_store::Store;
@@ -8,7 +9,6 @@ use jamjar_workflow::fresh::Freshness;
 use jamjar_workflow::keep::Keep;
 use jamjar_workflow::lineup::LineUp;
 use jamjar_workflow::reading::Reading;
-use crate::error::WebError;
 use std::os::unix::fs::PermissionsExt;
 use std::path::PathBuf;
 use std::sync::Arc;

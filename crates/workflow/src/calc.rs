@@ -318,7 +318,8 @@ mod tests {
             "tyre_radius_m": 0.3, "final_drive": 4, "drivetrain_efficiency": 90, "air_density_kg_m3": 1.2, "gears": [3, 2], "rpm": [1000, 7000],
             "torque_nm": [200, 150], "shift_rpm": 6500, "launch_rpm": 3000, "shift_pause_s": 0.3});
         let diesel = json!({"dry_kpa": 99.96, "temp_c": 36.6, "turbocharged": 0, "fuel_g_s": 1.995, "displacement_l": -2, "rpm": 3000, "boost_pressure_ratio": 1});
-        let bars = json!({"pressures_mpa": [400, 1800], "durations_us": [200, 500], "mass_mg": [[3, 27], [4, 38]], "pressure_mpa": 60, "duration_us": 300});
+        let bars =
+            json!({"pressures_mpa": [400, 1800], "durations_us": [200, 500], "mass_mg": [[3, 27], [4, 38]], "pressure_mpa": 60, "duration_us": 300});
         for (name, input, field) in [
             ("shift", shift(1e12), "limit_rpm"),
             ("strip", strip, "drivetrain_efficiency"),

@@ -126,7 +126,14 @@ impl Seeds {
         let mut plain = String::from("t,RPM,Torque,TPS,AFR\n");
         for i in 0..400 {
             let s = f64::from(i) * 0.02;
-            csv += &format!("{s:.2};{:.1};{:.1};{};{:.3};{:.1};0\n", 500.0 + 150.0 * s, 800.0 + 10.0 * (s * 3.0).sin(), if i > 20 { 100 } else { 12 }, 0.85, 180.0);
+            csv += &format!(
+                "{s:.2};{:.1};{:.1};{};{:.3};{:.1};0\n",
+                500.0 + 150.0 * s,
+                800.0 + 10.0 * (s * 3.0).sin(),
+                if i > 20 { 100 } else { 12 },
+                0.85,
+                180.0
+            );
             plain += &format!("{s:.2},{:.0},{:.1},{},{:.2}\n", 2000.0 + 600.0 * s, 200.0, 100, 12.6);
         }
         Self {
@@ -235,7 +242,8 @@ fn measured(rng: &mut Rng, seeds: &Seeds) -> bool {
         }
     }
     let kinds = [DynoKind::Hub, DynoKind::Engine, DynoKind::Pto, DynoKind::RollerBrake, DynoKind::RollerInertia];
-    let dyno = Dyno { kind: kinds[rng.below(5)], overall_ratio: [None, Some(4.0)][rng.below(2)], inertia_kg_m2: Some(12.0), rotating_inertia_kg_m2: None };
+    let dyno =
+        Dyno { kind: kinds[rng.below(5)], overall_ratio: [None, Some(4.0)][rng.below(2)], inertia_kg_m2: Some(12.0), rotating_inertia_kg_m2: None };
     let vehicle = Vehicle { name: "fuzz".into(), engine: jamjar_core::analysis::Engine::default(), dyno };
     let limits = crate::limits::starting_points(&vehicle.engine);
     let pull = |id: &str| PullInput { id: id.into(), dyno: log.clone(), ecu: Some(log.clone()), ..PullInput::default() };
@@ -245,8 +253,28 @@ fn measured(rng: &mut Rng, seeds: &Seeds) -> bool {
 
 fn query(rng: &mut Rng) -> bool {
     const WORDS: [&str; 22] = [
-        "power", "over", "150", "kW", "E60,", "third gear", "last spring", "not", "map C3", "\"smoke", "between", "and", "240", "N·m", "-1e308", "🏍", "limit", ",", "(",
-        "strongest first", "2026-02-31", "\0",
+        "power",
+        "over",
+        "150",
+        "kW",
+        "E60,",
+        "third gear",
+        "last spring",
+        "not",
+        "map C3",
+        "\"smoke",
+        "between",
+        "and",
+        "240",
+        "N·m",
+        "-1e308",
+        "🏍",
+        "limit",
+        ",",
+        "(",
+        "strongest first",
+        "2026-02-31",
+        "\0",
     ];
     let n = rng.below(14);
     let text: Vec<&str> = (0..n).map(|_| WORDS[rng.below(WORDS.len())]).collect();
@@ -257,8 +285,32 @@ fn query(rng: &mut Rng) -> bool {
 
 fn calculator(rng: &mut Rng) -> bool {
     const FIELDS: [&str; 26] = [
-        "temp_c", "humidity", "pressure_hpa", "ethanol", "litres_in_tank", "ethanol_in_tank", "ethanol_of_added", "ethanol_target", "y", "window", "order", "dt_s", "base",
-        "candidate", "sd", "difference", "pulls_per_set", "spark_deg", "value", "rpm", "torque_nm", "ratios", "limit_rpm", "gears", "shift_rpm", "mass_kg",
+        "temp_c",
+        "humidity",
+        "pressure_hpa",
+        "ethanol",
+        "litres_in_tank",
+        "ethanol_in_tank",
+        "ethanol_of_added",
+        "ethanol_target",
+        "y",
+        "window",
+        "order",
+        "dt_s",
+        "base",
+        "candidate",
+        "sd",
+        "difference",
+        "pulls_per_set",
+        "spark_deg",
+        "value",
+        "rpm",
+        "torque_nm",
+        "ratios",
+        "limit_rpm",
+        "gears",
+        "shift_rpm",
+        "mass_kg",
     ];
     let name = crate::calc::NAMES[rng.below(crate::calc::NAMES.len())];
     let mut input = serde_json::Map::new();
@@ -277,6 +329,16 @@ fn calculator(rng: &mut Rng) -> bool {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    /// Seeds that once ended in a panic.
+    const ONCE: [u64; 5] = [1_000_500, 1_000_543, 1_000_551, 1_001_222, 1_002_757];
+
+    #[test]
+    fn what_once_panicked_does_not() {
+        for seed in ONCE {
+            assert!(run(Kind::Measured, seed, 1).panics.is_empty(), "seed {seed}");
+        }
+    }
 
     #[test]
     fn hostile_input_is_answered_and_never_panics() {

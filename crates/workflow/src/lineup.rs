@@ -2,9 +2,7 @@
 
 use crate::error::{WorkflowError, blocking};
 use crate::remeasure::measured;
-use jamjar_core::analysis::{
-    Comparison, Figure, Measured, SetInput, SetResult, Settings, analyse_sets, compare_all, note_pulls, set_verdicts,
-};
+use jamjar_core::analysis::{Comparison, Figure, Measured, SetInput, SetResult, Settings, analyse_sets, compare_all, note_pulls, set_verdicts};
 use jamjar_core::calculators::shift::shift_points;
 use jamjar_core::driven::Driven;
 use jamjar_core::limits::LimitOutcome;

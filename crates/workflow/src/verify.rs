@@ -31,7 +31,11 @@ impl Verified {
     /// For a person.
     pub fn words(&self) -> String {
         let looked = format!("{} files, {} days and {} pulls looked at", self.files, self.days, self.pulls);
-        let stale = if self.stale > 0 { format!("; {} measurements are out of date and will be made again when looked at", self.stale) } else { String::new() };
+        let stale = if self.stale > 0 {
+            format!("; {} measurements are out of date and will be made again when looked at", self.stale)
+        } else {
+            String::new()
+        };
         if self.is_whole() {
             return format!("{looked}{stale}: everything agrees");
         }
@@ -107,7 +111,8 @@ async fn check_pull(
     let peak = summary.measured.grid.curve().figures(None).peak_power.map(|p| p.value);
     let row = store.peak_of(pull.id).await?;
     if pull.shares.is_none() && row != peak {
-        out.problems.push(format!("{place}: the figure that is searched ({row:?}) is not the one that was measured ({peak:?}). Enter the day's air again"));
+        out.problems
+            .push(format!("{place}: the figure that is searched ({row:?}) is not the one that was measured ({peak:?}). Enter the day's air again"));
     }
     Ok(())
 }

@@ -143,10 +143,22 @@ fn pulls_that_all_end_at_the_speed_limiter_are_not_said_to_end_at_the_rev_limite
             let header = e.lines().next().unwrap().to_owned();
             let columns = header.split(',').count();
             let at = header.split(',').position(|h| h.to_lowercase().contains("rpm")).unwrap();
-            let blip: String = (0..40).map(|i| {
-                let row: Vec<String> = (0..columns).map(|c| if c == 0 { format!("{:.3}", 0.02 * f64::from(i)) } else if c == at { "6400".into() } else { String::new() }).collect();
-                row.join(",") + "\n"
-            }).collect();
+            let blip: String = (0..40)
+                .map(|i| {
+                    let row: Vec<String> = (0..columns)
+                        .map(|c| {
+                            if c == 0 {
+                                format!("{:.3}", 0.02 * f64::from(i))
+                            } else if c == at {
+                                "6400".into()
+                            } else {
+                                String::new()
+                            }
+                        })
+                        .collect();
+                    row.join(",") + "\n"
+                })
+                .collect();
             let rest = e.split_once('\n').unwrap().1.to_owned();
             e = format!("{header}\n{blip}{rest}");
         }
@@ -156,7 +168,12 @@ fn pulls_that_all_end_at_the_speed_limiter_are_not_said_to_end_at_the_rev_limite
         let mut j = job(json!({"kind": "hub", "overall_ratio": 4.0}), json!([set("a", json!({}), files)]));
         j["vehicle"]["engine"] = engine;
         let r = folder.run(&j).unwrap();
-        r["sets"][0]["pulls"].as_array().unwrap().iter().map(|p| (p["ended_by"].as_str().unwrap().to_owned(), p["flags"].to_string())).collect::<Vec<_>>()
+        r["sets"][0]["pulls"]
+            .as_array()
+            .unwrap()
+            .iter()
+            .map(|p| (p["ended_by"].as_str().unwrap().to_owned(), p["flags"].to_string()))
+            .collect::<Vec<_>>()
     };
     let all = [write("a", 5600.0, 1, false), write("b", 5600.0, 2, false)];
     assert!(ends(&all, json!({"rev_limit_rpm": 6800})).iter().all(|e| e.0 == "speed_limiter"));

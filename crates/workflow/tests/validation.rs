@@ -48,6 +48,14 @@ fn planted_faults_are_found_and_clean_pulls_left_alone() {
 }
 
 #[test]
+fn what_was_not_measured_is_never_called_clear() {
+    for c in jamjar_workflow::validate::silent::study(3).unwrap() {
+        assert!(c.found.value > 0.999, "{}: {:?}", c.name, c.found);
+        assert!(c.false_alarms.is_none_or(|s| s.value < 0.02), "{}: {:?}", c.name, c.false_alarms);
+    }
+}
+
+#[test]
 fn other_claims_are_made_when_they_are_so() {
     let claims = detections::study(200).unwrap();
     let of = |name: &str| claims.iter().find(|c| c.name.contains(name)).unwrap();

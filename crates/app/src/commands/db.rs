@@ -40,17 +40,19 @@ pub(crate) fn run(action: DbAction) -> ExitCode {
             }
             Err(e) => bad_input(e),
         },
-        DbAction::Down { place } => match Owner::take(&place.data).map_err(|e| e.to_string()).and_then(|_own| private::stop(&place.data).map_err(|e| e.to_string())) {
-            Ok(true) => {
-                println!("stopped");
-                ExitCode::SUCCESS
+        DbAction::Down { place } => {
+            match Owner::take(&place.data).map_err(|e| e.to_string()).and_then(|_own| private::stop(&place.data).map_err(|e| e.to_string())) {
+                Ok(true) => {
+                    println!("stopped");
+                    ExitCode::SUCCESS
+                }
+                Ok(false) => {
+                    println!("it was not running");
+                    ExitCode::SUCCESS
+                }
+                Err(e) => bad_input(e),
             }
-            Ok(false) => {
-                println!("it was not running");
-                ExitCode::SUCCESS
-            }
-            Err(e) => bad_input(e),
-        },
+        }
         DbAction::Status { place, json } => {
             let at = private::running(&place.data);
             match (json, at) {

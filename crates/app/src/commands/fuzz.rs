@@ -28,7 +28,10 @@ pub(crate) fn run(inputs: u64, seed: u64) -> ExitCode {
         bad += o.panics.len() + o.slow.len();
     }
     let kib = std::fs::read_to_string("/proc/self/status").ok();
-    let peak = kib.as_deref().and_then(|s| s.lines().find_map(|l| l.strip_prefix("VmHWM:"))).and_then(|v| v.trim().trim_end_matches(" kB").parse::<u64>().ok());
+    let peak = kib
+        .as_deref()
+        .and_then(|s| s.lines().find_map(|l| l.strip_prefix("VmHWM:")))
+        .and_then(|v| v.trim().trim_end_matches(" kB").parse::<u64>().ok());
     println!("largest memory of the whole run: {} MiB", peak.unwrap_or(0) >> 10);
     if bad == 0 { ExitCode::SUCCESS } else { ExitCode::from(2) }
 }

@@ -34,7 +34,10 @@ pub(crate) fn run(asked: &Asked) -> ExitCode {
         .with_writer(std::io::stderr)
         .init();
     if !asked.listen.is_loopback() {
-        return bad_input(format!("{} is not a loopback address: nobody can sign in yet, so the pages are served on this machine only", asked.listen));
+        return bad_input(format!(
+            "{} is not a loopback address: nobody can sign in yet, so the pages are served on this machine only",
+            asked.listen
+        ));
     }
     let listener = match TcpListener::bind((asked.listen, asked.port)) {
         Ok(l) => l,

@@ -129,7 +129,7 @@ fn again(x: &[f64], c: &Curve, step: f64) -> Curve {
     let at: Vec<f64> = order.iter().map(|&i| x[i]).collect();
     let mut gaps: Vec<f64> = at.windows(2).map(|w| w[1] - w[0]).collect();
     let (Some(first), Some(last)) = (at.first(), at.last().filter(|_| !gaps.is_empty())) else { return Curve::default() };
-    if (last - first) / step > MOST_POINTS {
+    if !((last - first) / step <= MOST_POINTS) || first.abs().max(last.abs()) > 1e9 * step {
         return Curve::default();
     }
     let hole = HOLE * median_in_place(&mut gaps).max(step);
@@ -160,7 +160,13 @@ mod tests {
     #[test]
     fn a_curve_is_read_at_multiples_of_the_step_and_not_across_a_hole() {
         let rpm: Vec<f64> = (40..=80).map(|k| f64::from(k) * 50.0).collect();
-        let c = Curve { power_kw: rpm.iter().map(|r| r / 50.0).collect(), torque_nm: vec![100.0; rpm.len()], edge: vec![false; rpm.len()], rpm, ..Curve::default() };
+        let c = Curve {
+            power_kw: rpm.iter().map(|r| r / 50.0).collect(),
+            torque_nm: vec![100.0; rpm.len()],
+            edge: vec![false; rpm.len()],
+            rpm,
+            ..Curve::default()
+        };
         let road: Vec<f64> = c.rpm.iter().map(|r| r / 40.0).collect();
         let a = again(&road, &c, 1.0);
         assert_eq!((a.rpm[0], *a.rpm.last().unwrap()), (50.0, 100.0));

@@ -1,8 +1,8 @@
 //! One pull, measured: found, aligned, turned into an uncorrected curve on the grid, and every limit judged.
 
+use super::carried::carried;
 use super::input::{Ignition, PullInput, Settings, Vehicle};
 use super::raw_grid::{RawGrid, Read, said_cuts};
-use super::carried::carried;
 use super::window::{ecu_part, own_bounds, part};
 use crate::air::AirState;
 use crate::channel::Channel;
@@ -352,8 +352,13 @@ fn use_ecu_throttle(p: &mut PullSpan, ecu: Option<&Recording>, seen: &[PullSpan]
     if let (Some(first), Some(last)) = (inside.v.iter().position(|v| *v >= full), inside.v.iter().rposition(|v| *v >= full))
         && inside.t[last] - inside.t[first] >= crate::pull::detect::MIN_DURATION_S
     {
-        p.from_s = p.from_s.max(inside.t[first] - lag);
-        p.to_s = p.to_s.min(inside.t[last] - lag);
+        // Where the throttle is blank it says nothing: an end moves only to where it was seen to be less than full.
+        if first > 0 {
+            p.from_s = p.from_s.max(inside.t[first] - lag);
+        }
+        if last + 1 < inside.len() {
+            p.to_s = p.to_s.min(inside.t[last] - lag);
+        }
     }
     let middle = 0.5 * (p.from_s + p.to_s) + lag;
     if let Some(seen) = seen.iter().find(|s| s.from_s <= middle && middle <= s.to_s)

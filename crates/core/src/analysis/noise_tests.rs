@@ -73,7 +73,13 @@ fn days_through_their_baselines_carry_the_scatter_between_mountings() {
         s
     };
     let first = "2026-03-03";
-    let sets = [on("C1", "c1", first), on("stock", "stock", first), on("stock again", "stock", first), on("C2", "c2", "2026-03-04"), on("stock 2", "stock", "2026-03-04")];
+    let sets = [
+        on("C1", "c1", first),
+        on("stock", "stock", first),
+        on("stock again", "stock", first),
+        on("C2", "c2", "2026-03-04"),
+        on("stock 2", "stock", "2026-03-04"),
+    ];
     let level = |peak: f64| pulls(&[peak - 0.3, peak, peak + 0.3]);
     let run = |again: f64| {
         let measured = [level(120.0), level(110.0), level(again), level(118.0), level(105.0)];

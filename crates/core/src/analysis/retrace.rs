@@ -13,7 +13,15 @@ use crate::pull::power::{PowerError, PowerTrace, derive};
 pub fn retrace(m: &Measured, input: &PullInput, vehicle: &Vehicle, settings: &Settings) -> Result<Option<(PowerTrace, Measured)>, PowerError> {
     let Some(span) = m.span else { return Ok(None) };
     let (dyno, ecu) = own_parts(input, m.own_window);
-    let trace = derive(&dyno, &span, &vehicle.dyno, m.ratio, input.coast_down.as_ref(), settings.smoothing_s, &said_cuts(&dyno, ecu.as_ref().map(AsRef::as_ref), &m.alignment))?;
+    let trace = derive(
+        &dyno,
+        &span,
+        &vehicle.dyno,
+        m.ratio,
+        input.coast_down.as_ref(),
+        settings.smoothing_s,
+        &said_cuts(&dyno, ecu.as_ref().map(AsRef::as_ref), &m.alignment),
+    )?;
     let read = Read { trace: &trace, span: &span, dyno: &dyno, ecu: ecu.as_deref(), alignment: &m.alignment, air: m.air };
     let (grid, steps) = read.grid(settings.grid_rpm, &mut Vec::new());
     let again = Measured { grid, steps, filter: Some(trace.filter), ..m.clone() };

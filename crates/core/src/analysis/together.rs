@@ -167,7 +167,8 @@ fn name_endings(sets: &[SetInput], measured: &mut [Vec<Measured>], vehicle: &Veh
         if let Some(span) = &mut m.span {
             span.ended_by = refine_ended_by(span.ended_by, end, road, &known);
             if span.ended_by == EndedBy::RevLimiter && road.is_some() && vehicle.engine.rev_limit_rpm.is_none() {
-                let text = "no recording shows the engine turning faster than this plateau and its rev limit is not given: it may be the speed limiter";
+                let text =
+                    "no recording shows the engine turning faster than this plateau and its rev limit is not given: it may be the speed limiter";
                 m.flags.push(Flag::new("limiter_unsure", text));
             }
             if span.ended_by.is_limiter() {

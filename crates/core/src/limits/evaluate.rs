@@ -146,6 +146,8 @@ pub struct Traced<'l> {
     pub(super) extent: Option<Extent>,
     /// First and last time of the log that holds the channel.
     pub(super) log: (f64, f64),
+    /// The dyno saw a pull, and the log that holds the channel shows none although it has the speed to show it by.
+    pub(super) unseen: bool,
 }
 
 /// Judges one limit on the raw samples of one pull.
@@ -195,7 +197,8 @@ pub fn trace<'l>(limit: &'l Limit, sources: &Sources<'_>) -> Result<Traced<'l>, 
     let excitation = if limit.channel.as_str() == "engine_speed" { "roller_speed" } else { "engine_speed" };
     let speed = sources.found(excitation, clock).or_else(|| sources.found("engine_speed", clock));
     let log = sources.log_span(clock).unwrap_or((f64::NEG_INFINITY, f64::INFINITY));
-    Ok(Traced { limit, clock, gate, gated, thresholds, speed, extent: sources.extent(clock), log, s })
+    let unseen = sources.extent(clock).is_none() && sources.extents.dyno.is_some() && sources.ecu.is_some_and(|e| e.has("engine_speed"));
+    Ok(Traced { limit, clock, gate, gated, thresholds, speed, extent: sources.extent(clock), log, unseen, s })
 }
 
 impl Traced<'_> {

@@ -6,6 +6,8 @@ use crate::pull::detect::{EndedBy, FULL_THROTTLE, Load, PullSpan, detect, offere
 
 /// A plate or pedal that never gets there is full at its own plateau, when that is at least this high, % (our choice).
 pub(super) const LOWEST_PLATEAU: f64 = 70.0;
+/// A log that breaks off in a pull lacks at least this much of it, s.
+const BROKEN_OFF_S: f64 = 0.5;
 /// A plateau may wander by this share (our choice).
 const STEADY: f64 = 0.04;
 
@@ -37,6 +39,11 @@ impl Extents {
         let lag = alignment.usable_lag();
         let shown = span.map(|s| plain(s, dyno));
         let seen = ecu.and_then(|log| seen_in(log, shown.zip(lag).map(|(e, lag)| e.shifted(lag))));
+        // Not aligned, but the dyno holds the lift and the engine computer's log breaks off in the pull: it ended before the pull did.
+        let seen = match (seen, shown, lag) {
+            (Some(e), Some(d), None) if e.open && !d.open => Some(Extent { to: (e.from + d.to - d.from).max(e.to + BROKEN_OFF_S), open: false, ..e }),
+            (e, ..) => e,
+        };
         let on_dyno = union(shown, seen.zip(lag).map(|(e, lag)| e.shifted(-lag)));
         let on_ecu = union(seen, shown.zip(lag).map(|(e, lag)| e.shifted(lag)));
         Self { dyno: on_dyno, ecu: on_ecu }

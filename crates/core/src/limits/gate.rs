@@ -13,7 +13,11 @@ const SHORTEST_HOLE_S: f64 = 0.2;
 /// What one term reads.
 #[derive(Debug, Clone)]
 enum Source {
-    Channel { s: Series, scale: f64, hole_s: f64 },
+    Channel {
+        s: Series,
+        scale: f64,
+        hole_s: f64,
+    },
     /// The full-load sweep itself, where neither plate nor pedal was logged.
     Sweep(Extent),
 }

@@ -51,6 +51,9 @@ impl Traced<'_> {
 
 /// Where the limit was not measured although the gate held, in words; `None` when nothing is missing.
 pub(super) fn hole(traced: &Traced<'_>) -> Option<String> {
+    if traced.unseen {
+        return Some(format!("the log that holds {} shows no whole pull and is not aligned with the dyno's", traced.limit.channel.label()));
+    }
     let [from, to] = traced.judged_span()?;
     let (t, label) = (&traced.s.t, traced.limit.channel.label());
     let longest = traced.longest_hole();

@@ -49,7 +49,16 @@ fn lean() -> Limit {
 
 /// The pull as a dyno whose clock is 10 s behind shows it.
 fn span() -> PullSpan {
-    PullSpan { kind: PullKind::SweepUp, from_s: -8.0, to_s: -1.0, from_rpm: 2000.0, to_rpm: 6550.0, ended_by: EndedBy::Lift, plateau_rpm: None, rate: 650.0 }
+    PullSpan {
+        kind: PullKind::SweepUp,
+        from_s: -8.0,
+        to_s: -1.0,
+        from_rpm: 2000.0,
+        to_rpm: 6550.0,
+        ended_by: EndedBy::Lift,
+        plateau_rpm: None,
+        rate: 650.0,
+    }
 }
 
 fn aligned() -> Alignment {
@@ -75,7 +84,8 @@ fn a_whole_log_is_clear_and_the_lift_is_no_hole() {
 
 #[test]
 fn blank_from_within_the_gate_to_the_lift_cannot_be_told() {
-    for (name, from, to) in [("to the lift", 5.0, 99.0), ("from before the gate", 0.0, 4.0), ("in between", 5.0, 5.4), ("all of the gate", 1.5, 9.5)] {
+    for (name, from, to) in [("to the lift", 5.0, 99.0), ("from before the gate", 0.0, 4.0), ("in between", 5.0, 5.4), ("all of the gate", 1.5, 9.5)]
+    {
         let mut log = ecu();
         blank(&mut log, "lambda_1", from, to);
         let o = judge(&lean(), &log);

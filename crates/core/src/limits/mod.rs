@@ -14,6 +14,6 @@ mod model;
 mod tests;
 mod windows;
 
-pub use extent::{Extent, Extents};
 pub use evaluate::{Sources, Traced, evaluate, trace};
+pub use extent::{Extent, Extents};
 pub use model::{Direction, GateTerm, Limit, LimitError, LimitOutcome, Severity, Threshold, Verdict};

@@ -353,7 +353,14 @@ mod tests {
             ("near the highest", rev, 6480.0, Some(201.3), known, rev),
             ("all end there, the engine turned more before", rev, 5840.0, Some(180.1), Endings { usual_rpm: 5850.0, ..known }, EndedBy::SpeedLimiter),
             ("all end there, at the highest ever seen", rev, 6505.0, Some(180.1), Endings { highest_rpm: 6510.0, ..known }, rev),
-            ("one road speed in two gears", rev, 5850.0, Some(187.3), Endings { highest_rpm: 5850.0, same_road_speed: true, ..known }, EndedBy::SpeedLimiter),
+            (
+                "one road speed in two gears",
+                rev,
+                5850.0,
+                Some(187.3),
+                Endings { highest_rpm: 5850.0, same_road_speed: true, ..known },
+                EndedBy::SpeedLimiter,
+            ),
             ("no road speed", rev, 5600.0, None, known, rev),
             ("an early lift", EndedBy::Lift, 4000.0, None, known, EndedBy::Abort),
         ] {

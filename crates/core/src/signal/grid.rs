@@ -10,7 +10,9 @@ pub struct Gridded {
 }
 
 /// More points than this are no curve of an engine: a speed in another unit, or none at all.
-const MOST_POINTS: i64 = 100_000;
+const MOST_POINTS: f64 = 100_000.0;
+/// Nor does one begin this many steps away from nothing.
+const FARTHEST: f64 = 1e9;
 
 /// Reads several series over `x` at multiples of `step` by a local linear fit with triangular weights of half-width `step`.
 ///
@@ -23,10 +25,10 @@ pub fn to_grid(x: &[f64], series: &[&[f64]], usable: &[bool], step: f64) -> Grid
     let sorted: Vec<f64> = order.iter().map(|&i| x[i]).collect();
     let mut out = Gridded { x: Vec::new(), y: vec![Vec::new(); series.len()] };
     let (Some(first), Some(last)) = (sorted.first(), sorted.last()) else { return out };
-    let (mut k, end) = ((first / step).ceil() as i64, (last / step).floor() as i64);
-    if end.saturating_sub(k) > MOST_POINTS {
+    if !((last - first) / step <= MOST_POINTS) || first.abs().max(last.abs()) > FARTHEST * step {
         return out;
     }
+    let (mut k, end) = ((first / step).ceil() as i64, (last / step).floor() as i64);
     while k <= end {
         let at = k as f64 * step;
         k += 1;

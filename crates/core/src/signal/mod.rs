@@ -3,5 +3,5 @@
 pub mod grid;
 pub mod hygiene;
 pub mod interp;
-pub mod stuck;
 pub mod savgol;
+pub mod stuck;

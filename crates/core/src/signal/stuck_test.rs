@@ -53,7 +53,8 @@ fn a_sensor_whose_noise_stops_is_frozen_however_short_beside_a_longer_rest() {
 #[test]
 fn what_goes_with_the_engine_cannot_stand_still_while_it_sweeps() {
     let until = |stop: f64, slope: f64, base: f64, step: f64| move |_: usize, t: f64| rounded(base + slope * t.clamp(2.0, 8.0).min(stop), step);
-    for (name, slope, base, step) in [("turbo_speed", 14_000.0, 20_000.0, 100.0), ("injector_duty", 9.0, 20.0, 0.1), ("road_speed", 12.0, 40.0, 0.1)] {
+    for (name, slope, base, step) in [("turbo_speed", 14_000.0, 20_000.0, 100.0), ("injector_duty", 9.0, 20.0, 0.1), ("road_speed", 12.0, 40.0, 0.1)]
+    {
         assert_eq!(frozen(name, &series(20.0, 12.0, until(6.0, slope, base, step))), 1, "{name} stops at 6 s");
         assert_eq!(frozen(name, &series(20.0, 12.0, until(99.0, slope, base, step))), 0, "{name} goes on");
     }

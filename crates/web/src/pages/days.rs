@@ -4,7 +4,9 @@ use super::{encoding, imports, page};
 use crate::auth::{Calibrator, Reader};
 use crate::error::WebError;
 use crate::prefs::Prefs;
+use crate::seen::unchanged;
 use crate::state::AppState;
+use crate::views::day_seen;
 use crate::views::{DayPage, NewDayPage, Shell, day_page, decimal};
 use axum::Form;
 use axum::extract::{Path, Query, State};
@@ -17,8 +19,6 @@ use jamjar_core::bounds::OVERALL_RATIO;
 use jamjar_core::pull::power::{Dyno, DynoKind};
 use jamjar_core::vehicle_sheet::VehicleSheet;
 use jamjar_store::{NewDay, NewVehicle};
-use crate::seen::unchanged;
-use crate::views::day_seen;
 use jamjar_workflow::remeasure::{DayChange, change_day};
 use serde::Deserialize;
 
@@ -175,7 +175,9 @@ pub(crate) async fn update(_: Calibrator, State(state): State<AppState>, Path(id
     }
     let now = state.store.day(id).await?;
     unchanged(&f.seen, &day_seen(&now), "the air or the note of the day", || {
-        let air = now.air.map_or_else(|| "no air".into(), |a| format!("air {:.1} °C, {:.0} %, {:.1} hPa", a.temperature_c, 100.0 * a.humidity, a.pressure_hpa));
+        let air = now
+            .air
+            .map_or_else(|| "no air".into(), |a| format!("air {:.1} °C, {:.0} %, {:.1} hPa", a.temperature_c, 100.0 * a.humidity, a.pressure_hpa));
         format!("{air}, note “{}”", now.note)
     })?;
     let change = DayChange::Day { air, note: note.to_owned() };

@@ -140,7 +140,8 @@ pub(crate) async fn png(_: Reader, prefs: Prefs, State(state): State<AppState>, 
 }
 
 fn quoted(s: &str) -> String {
-    let safe = if s.trim_start().starts_with(['=', '+', '-', '@', '|', '%']) || s.starts_with(['\t', '\r', '\n']) { format!("'{s}") } else { s.to_owned() };
+    let safe =
+        if s.trim_start().starts_with(['=', '+', '-', '@', '|', '%']) || s.starts_with(['\t', '\r', '\n']) { format!("'{s}") } else { s.to_owned() };
     format!("\"{}\"", safe.replace('"', "\"\""))
 }
 

@@ -7,7 +7,7 @@ use crate::error::WebError;
 use crate::prefs::Prefs;
 use crate::seen::unchanged;
 use crate::state::AppState;
-use crate::views::{Shell, VehicleParts, limit_words, VehiclesPage, date_words, vehicle_page, vehicle_row};
+use crate::views::{Shell, VehicleParts, VehiclesPage, date_words, limit_words, vehicle_page, vehicle_row};
 use axum::Form;
 use axum::extract::{Multipart, Path, State};
 use axum::http::StatusCode;

@@ -1,11 +1,11 @@
 //! The day sheet: vehicle, conditions, sets and pulls in order of running.
 
-use crate::seen::mark;
 use super::encode::{Encoding, SetTag};
 use super::sheet::{AirRow, ChecklistFragment, NoteRow, air_rows, checklist_fragment, fuel_words, hhmm, note_rows, timeline, timeline_svg};
 use super::words::{count, date_words, is_said_elsewhere, verdict_line};
 use super::{InboxFragment, PlanRow, RunFragment, Shell, plan_rows};
 use crate::prefs::Prefs;
+use crate::seen::mark;
 use askama::Template;
 use jamjar_core::analysis::{Corrected, Measured, PullFlag, SetInput, SetResult, Settled, analyse_sets, flag_pulls, set_verdicts};
 use jamjar_core::limits::Verdict;

@@ -1,9 +1,9 @@
 //! Vehicle pages: what it is, what limits it, what it is quoted at, its build states, maps and days.
 
-use crate::seen::mark;
 use super::words::{count, date_words};
 use super::{KeptRow, PlanRow, Shell, kept_rows, plan_rows};
 use crate::prefs::Prefs;
+use crate::seen::mark;
 use askama::Template;
 use chrono::NaiveDate;
 use jamjar_core::channel::KINDS;

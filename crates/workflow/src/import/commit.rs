@@ -76,14 +76,7 @@ fn check(sets: &[ChosenSet]) -> Result<(), WorkflowError> {
 ///
 /// # Errors
 /// [`WorkflowError`]; then nothing of it is stored and the inbox is as before.
-pub async fn commit(
-    store: &Store,
-    run_id: i64,
-    before: i32,
-    day_id: i64,
-    sets: &[ChosenSet],
-    ends_run: bool,
-) -> Result<Vec<i64>, WorkflowError> {
+pub async fn commit(store: &Store, run_id: i64, before: i32, day_id: i64, sets: &[ChosenSet], ends_run: bool) -> Result<Vec<i64>, WorkflowError> {
     check(sets)?;
     let day = store.day(day_id).await?;
     let vehicle = store.vehicle(day.vehicle_id).await?;
@@ -127,12 +120,8 @@ pub async fn commit(
     let numbered = sets.iter().flat_map(|s| &s.pulls).map(|p| p.number.is_some()).collect();
     let (inputs, measured) = measure_all(inputs, numbered, &vehicle).await?;
     let key = |p: &PullInput| measure_key(&vehicle.vehicle, &vehicle.limits, &Settings::default(), p.air, p.lag_s);
-    let new: Vec<NewSet> = inputs
-        .into_iter()
-        .zip(measured)
-        .zip(&origins)
-        .map(|((input, pulls), (chosen, files))| new_set(chosen, input, pulls, files, &key))
-        .collect();
+    let new: Vec<NewSet> =
+        inputs.into_iter().zip(measured).zip(&origins).map(|((input, pulls), (chosen, files))| new_set(chosen, input, pulls, files, &key)).collect();
     if store.progress(run_id, done, "storing").await? {
         return Err(WorkflowError::Cancelled);
     }
@@ -205,7 +194,13 @@ fn cut_to_own(mut inputs: Vec<SetInput>, measured: &mut [Vec<Measured>], numbere
     inputs
 }
 
-fn new_set(s: &ChosenSet, input: SetInput, measured: Vec<Measured>, files: &[(InboxItem, Option<InboxItem>)], key: &dyn Fn(&PullInput) -> String) -> NewSet {
+fn new_set(
+    s: &ChosenSet,
+    input: SetInput,
+    measured: Vec<Measured>,
+    files: &[(InboxItem, Option<InboxItem>)],
+    key: &dyn Fn(&PullInput) -> String,
+) -> NewSet {
     let json = |i: &InboxItem| serde_json::to_string(&mapping_of(i)).unwrap_or_default();
     let pulls = input
         .pulls

@@ -1,7 +1,7 @@
 //! Reading a job file and its logs; every refusal names the place.
 
-use super::{Prepared, strict};
 use super::input::{Column, Conditions, Job, JobPull, JobSet};
+use super::{Prepared, strict};
 use jamjar_core::air::AirState;
 use jamjar_core::analysis::{PullInput, SetInput, Settings};
 use jamjar_core::channel::Channel;
@@ -143,7 +143,12 @@ impl<'a> Files<'a> {
     fn new(folder: &'a Path, job: &'a Job) -> Self {
         let mut once = HashSet::new();
         let named = job.sets.iter().flat_map(|s| &s.pulls).flat_map(|p| [Some(p.dyno.as_str()), p.ecu.as_deref()]).flatten();
-        Self { folder, injections_per_rev: job.vehicle.engine.injections_per_rev(), several: named.filter(|n| !once.insert(*n)).collect(), last: VecDeque::new() }
+        Self {
+            folder,
+            injections_per_rev: job.vehicle.engine.injections_per_rev(),
+            several: named.filter(|n| !once.insert(*n)).collect(),
+            last: VecDeque::new(),
+        }
     }
 
     fn open(&mut self, name: &str, mapping: &Mapping) -> Result<Recording, JobError> {

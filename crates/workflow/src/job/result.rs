@@ -1,7 +1,9 @@
 //! The result of a job as JSON, version 1.
 
 use super::{Analysed, Prepared};
-use jamjar_core::analysis::{Along, Comparison, Corrected, Figure, FigureComparison, GainCurve, Measured, PullFlag, SetResult, Split, Verdict, flag_days};
+use jamjar_core::analysis::{
+    Along, Comparison, Corrected, Figure, FigureComparison, GainCurve, Measured, PullFlag, SetResult, Split, Verdict, flag_days,
+};
 use jamjar_core::figures::{Figures, Peak};
 use jamjar_core::limits::LimitOutcome;
 use jamjar_core::log::Flag;

@@ -210,7 +210,15 @@ fn a_bad_job_says_what_and_where() {
         ("band_rpm", edit(&|j| j["band_rpm"] = json!([3000, 1e9]))),
         ("margin_kw", edit(&|j| j["margin_kw"] = json!(-2))),
         ("number_in_file", edit(&|j| j["sets"][0]["pulls"][0]["number_in_file"] = json!(0))),
-        ("another unit?", edit(&|j| j["limits"].as_array_mut().unwrap().push(json!({"id": "mbar", "channel": "manifold_pressure", "direction": "above", "threshold": 22000})))),
+        (
+            "another unit?",
+            edit(&|j| {
+                j["limits"]
+                    .as_array_mut()
+                    .unwrap()
+                    .push(json!({"id": "mbar", "channel": "manifold_pressure", "direction": "above", "threshold": 22000}))
+            }),
+        ),
         ("unknown variant", edit(&|j| j["vehicle"]["dyno"]["kind"] = json!("chassis"))),
     ] {
         assert!(message.contains(want), "wanted “{want}” in: {message}");

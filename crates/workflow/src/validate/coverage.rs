@@ -28,13 +28,18 @@ pub struct Design {
 }
 
 /// The designs studied.
-pub const DESIGNS: [Design; 6] = [
+pub const DESIGNS: [Design; 11] = [
     Design { name: "3 pulls a set, no scatter between mountings, nothing run again", pulls: 3, mounting: 0.0, again: 0 },
     Design { name: "3 pulls a set, no scatter between mountings, baseline run again", pulls: 3, mounting: 0.0, again: 1 },
     Design { name: "2 pulls a set, no scatter between mountings, nothing run again", pulls: 2, mounting: 0.0, again: 0 },
     Design { name: "3 pulls a set, mountings scatter half as much as pulls, nothing run again", pulls: 3, mounting: 0.5, again: 0 },
     Design { name: "3 pulls a set, mountings scatter half as much as pulls, baseline run again", pulls: 3, mounting: 0.5, again: 1 },
     Design { name: "3 pulls a set, mountings scatter half as much as pulls, three sets run again", pulls: 3, mounting: 0.5, again: 3 },
+    Design { name: "3 pulls a set, mountings scatter as much as pulls, baseline run again", pulls: 3, mounting: 1.0, again: 1 },
+    Design { name: "3 pulls a set, mountings scatter as much as pulls, three sets run again", pulls: 3, mounting: 1.0, again: 3 },
+    Design { name: "3 pulls a set, mountings scatter twice as much as pulls, nothing run again", pulls: 3, mounting: 2.0, again: 0 },
+    Design { name: "3 pulls a set, mountings scatter twice as much as pulls, baseline run again", pulls: 3, mounting: 2.0, again: 1 },
+    Design { name: "3 pulls a set, mountings scatter twice as much as pulls, three sets run again", pulls: 3, mounting: 2.0, again: 3 },
 ];
 
 /// What was found for a design.

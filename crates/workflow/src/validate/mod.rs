@@ -7,6 +7,7 @@ pub mod coverage;
 pub mod detections;
 pub mod faults;
 mod report;
+pub mod silent;
 pub mod whole;
 
 pub use report::{markdown, to_json};
@@ -45,12 +46,14 @@ const FAULT_SEEDS: usize = 20;
 /// A sentence when a built-in scenario is broken.
 pub fn run(days: usize) -> Result<Validation, String> {
     let seeds = FAULT_SEEDS.min(days.max(1));
+    let mut claims = detections::study(days.div_ceil(5).min(MOST_CLAIM_DAYS))?;
+    claims.extend(silent::study(seeds)?);
     Ok(Validation {
         days,
         coverage: coverage::study(days)?,
         whole: whole::study(days.div_ceil(4).min(MOST_WHOLE_DAYS))?,
         faults: faults::study(seeds)?,
-        claims: detections::study(days.div_ceil(5).min(MOST_CLAIM_DAYS))?,
+        claims,
     })
 }
 

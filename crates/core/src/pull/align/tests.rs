@@ -219,7 +219,15 @@ fn swapped_logs_of_ramps_a_few_per_cent_apart_are_refused_on_tyres_too() {
         let (dyno, load) = on_tyres(1.0, 31);
         let pulls = detect(&dyno, &Load::default(), RATIO);
         let ecu = ecu_of(499.5, 2.0, pace, 6700.0, 50.0, 32);
-        let a = align(&Pair { dyno: &dyno, ecu: &ecu, pull: &pulls[0], ratio: Ratio::Known(RATIO), rigid: false, load: Some(&load), clocks_of_day: false });
+        let a = align(&Pair {
+            dyno: &dyno,
+            ecu: &ecu,
+            pull: &pulls[0],
+            ratio: Ratio::Known(RATIO),
+            rigid: false,
+            load: Some(&load),
+            clocks_of_day: false,
+        });
         assert_eq!(a.status == Status::Refused, refused, "pace {pace}: {a:?}");
     }
 }
