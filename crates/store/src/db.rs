@@ -184,6 +184,8 @@ impl Store {
         // One instance at a time; the lock goes with the connection.
         // A cluster knows no such locks; there the statements themselves, which may all be run twice, are enough.
         let _ = diesel::sql_query("DO GET_LOCK('jamjar_migrate', 60)").execute(&mut c).await;
+        // A table of a million pulls takes longer to be changed than any other statement may.
+        diesel::sql_query("SET SESSION max_statement_time = 0").execute(&mut c).await?;
         let mut harness = AsyncMigrationHarness::new(c);
         let other = |e: Box<dyn std::error::Error + Send + Sync>| StoreError::Other(e.to_string());
         let known: Vec<String> = diesel::migration::MigrationSource::<diesel::mysql::Mysql>::migrations(&MIGRATIONS)

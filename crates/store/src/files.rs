@@ -6,7 +6,7 @@ use crate::schema::{raw_chunk, raw_file};
 use diesel::prelude::*;
 use diesel_async::{AsyncMysqlConnection, RunQueryDsl};
 use sha2::{Digest, Sha256};
-use std::io::Read;
+use std::io::{self, Cursor, Read};
 
 /// Raw bytes per chunk before compression; stays below the 16 MiB packet even when incompressible.
 const CHUNK: usize = 4 << 20;
@@ -82,6 +82,46 @@ pub(crate) fn pack(mut input: impl Read) -> std::io::Result<(Vec<u8>, Vec<Vec<u8
     Ok((hash.finalize().to_vec(), chunks, total))
 }
 
+/// A file coming out of custody. Whoever has read it asks [`FileReader::intact`] before trusting what was read.
+pub struct FileReader {
+    info: FileInfo,
+    chunks: std::vec::IntoIter<Vec<u8>>,
+    open: Cursor<Vec<u8>>,
+    hash: Sha256,
+}
+
+impl FileReader {
+    /// Reads what is left and compares the whole with its hash.
+    ///
+    /// # Errors
+    /// [`StoreError::Damaged`] when a chunk cannot be unpacked or the hash does not match.
+    pub fn intact(mut self) -> Result<(), StoreError> {
+        io::copy(&mut self, &mut io::sink()).map_err(|e| StoreError::Damaged(format!("file {}: {e}", self.info.name)))?;
+        if hex(&self.hash.finalize()) == self.info.sha256 {
+            Ok(())
+        } else {
+            Err(StoreError::Damaged(format!("file {} does not match its hash", self.info.name)))
+        }
+    }
+}
+
+impl Read for FileReader {
+    fn read(&mut self, buf: &mut [u8]) -> io::Result<usize> {
+        loop {
+            let n = self.open.read(buf)?;
+            if n > 0 || buf.is_empty() {
+                return Ok(n);
+            }
+            let Some(chunk) = self.chunks.as_slice().first() else { return Ok(0) };
+            // A chunk that cannot be unpacked stays the next one, so that every further read fails too.
+            let raw = zstd::decode_all(chunk.as_slice())?;
+            self.chunks.next();
+            self.hash.update(&raw);
+            self.open = Cursor::new(raw);
+        }
+    }
+}
+
 impl Store {
     /// Takes a file into custody in one transaction.
     ///
@@ -110,17 +150,24 @@ impl Store {
     /// [`StoreError::NotFound`], or [`StoreError::Damaged`] when the hash does not match.
     pub async fn file_bytes(&self, id: i64) -> Result<Vec<u8>, StoreError> {
         let info = self.file(id).await?;
+        let mut file = self.open_file(id).await?;
+        let mut out = Vec::with_capacity(usize::try_from(info.bytes).unwrap_or(0));
+        // What cannot be read is said by the check that follows.
+        let _ = file.read_to_end(&mut out);
+        file.intact()?;
+        Ok(out)
+    }
+
+    /// A file to be read from its beginning, one chunk unpacked at a time.
+    ///
+    /// # Errors
+    /// [`StoreError::NotFound`] when there is none with that id.
+    pub async fn open_file(&self, id: i64) -> Result<FileReader, StoreError> {
+        let info = self.file(id).await?;
         let mut c = self.conn().await?;
         let chunks: Vec<Vec<u8>> =
             raw_chunk::table.filter(raw_chunk::file_id.eq(id)).order(raw_chunk::seq).select(raw_chunk::data).load(&mut c).await?;
-        let mut out = Vec::with_capacity(info.bytes as usize);
-        for chunk in chunks {
-            out.extend(zstd::decode_all(chunk.as_slice()).map_err(|e| StoreError::Damaged(e.to_string()))?);
-        }
-        if hex(&Sha256::digest(&out)) != info.sha256 {
-            return Err(StoreError::Damaged(format!("file {} does not match its hash", info.name)));
-        }
-        Ok(out)
+        Ok(FileReader { info, chunks: chunks.into_iter(), open: Cursor::default(), hash: Sha256::new() })
     }
 
     /// What is known of a file.

@@ -25,7 +25,7 @@ pub use changes::{Stamps, Thing};
 pub use days::{Day, NewDay};
 pub use db::Store;
 pub use error::StoreError;
-pub use files::{FileInfo, Received};
+pub use files::{FileInfo, FileReader, Received};
 pub use find::{FindNames, FoundDay, PullRow};
 pub use garage::{BuildState, MapRecord, NewMap};
 pub use inbox::{InboxItem, NewInboxItem, Role};

@@ -13,6 +13,7 @@ use jamjar_core::air::AirState;
 use jamjar_core::analysis::Measured;
 use jamjar_core::log::Recording;
 use std::collections::HashMap;
+use std::sync::Arc;
 
 /// A pull to be committed.
 #[derive(Debug, Clone, PartialEq)]
@@ -30,7 +31,7 @@ pub struct NewPull {
     /// Reason to leave it out of figures from the start.
     pub excluded: Option<String>,
     pub dyno: Recording,
-    pub ecu: Option<Recording>,
+    pub ecu: Option<Arc<Recording>>,
     pub summary: Summary,
 }
 
@@ -252,7 +253,7 @@ pub(crate) struct PackedPull<'a> {
 impl<'a> PackedPull<'a> {
     /// Encodes block and summary.
     pub(crate) fn new(pull: &'a NewPull) -> Result<Self, StoreError> {
-        Ok(Self { block: encode_block(&pull.dyno, pull.ecu.as_ref()), summary: pull.summary.pack()?, pull })
+        Ok(Self { block: encode_block(&pull.dyno, pull.ecu.as_deref()), summary: pull.summary.pack()?, pull })
     }
 }
 

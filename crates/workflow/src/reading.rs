@@ -6,6 +6,7 @@ use jamjar_core::analysis::{Beside, Corrected, Coupling, Event, Measured, PullIn
 use jamjar_core::log::Recording;
 use jamjar_core::pull::power::PowerTrace;
 use jamjar_store::{Day, Pull, Set, Store, VehicleRecord};
+use std::sync::Arc;
 
 /// Everything a pull's page shows.
 #[derive(Debug, Clone)]
@@ -31,7 +32,7 @@ pub struct Reading {
     /// Dyno recording.
     pub dyno: Recording,
     /// Engine-computer log.
-    pub ecu: Option<Recording>,
+    pub ecu: Option<Arc<Recording>>,
     /// What happened, in order.
     pub events: Vec<Event>,
     /// Engine against dyno shaft.
@@ -44,12 +45,12 @@ impl Reading {
     /// Bytes it takes in memory, about.
     pub fn weight(&self) -> usize {
         let of = |r: &Recording| r.t.len() * (r.channels.len() + 1);
-        8 * (of(&self.dyno) + self.ecu.as_ref().map_or(0, of)) + (128 << 10)
+        8 * (of(&self.dyno) + self.ecu.as_deref().map_or(0, of)) + (128 << 10)
     }
 
     /// The recordings on the dyno clock.
     pub fn beside(&self) -> Beside<'_> {
-        Beside { dyno: &self.dyno, ecu: self.ecu.as_ref().zip(self.measured.alignment.usable_lag()) }
+        Beside { dyno: &self.dyno, ecu: self.ecu.as_deref().zip(self.measured.alignment.usable_lag()) }
     }
 }
 
@@ -70,7 +71,7 @@ pub async fn read_pull(store: &Store, pull_id: i64, settings: &Settings) -> Resu
     let settings = *settings;
     blocking(move || {
         let per_rev = vehicle.vehicle.engine.injections_per_rev();
-        let (dyno, ecu) = (dyno.with_duty(per_rev), ecu.map(|e| e.with_duty(per_rev)));
+        let (dyno, ecu) = (dyno.with_duty(per_rev), ecu.map(|e| Arc::new(e.with_duty(per_rev))));
         let input = PullInput { id: summary.measured.id.clone(), dyno, ecu, ..PullInput::default() };
         let kept = |e: jamjar_core::pull::power::PowerError| WorkflowError::Bad(format!("this pull can no longer be measured: {e}"));
         let shown = retrace(&summary.measured, &input, &vehicle.vehicle, &settings).map_err(kept)?;

@@ -10,6 +10,7 @@ use jamjar_core::air::AirState;
 use jamjar_core::analysis::{Measured, PullInput, SetInput, Settings, measure_sets};
 use jamjar_store::{Day, PackedSummary, Pull, SetWithPulls, Store, StoreError, Summary, VehicleRecord};
 use std::collections::{BTreeMap, HashMap};
+use std::sync::Arc;
 
 /// Cached measurements; all of them made again from the samples, together, when anything they rest on has changed for any: what ended a
 /// pull and whose log it is shows only among the others.
@@ -111,7 +112,7 @@ async fn with_samples(
     let mut input = input_of(s);
     for (pull, summary) in &s.pulls {
         let (dyno, ecu) = store.samples(pull.id).await?;
-        let (dyno, ecu) = (dyno.with_duty(per_rev), ecu.map(|e| e.with_duty(per_rev)));
+        let (dyno, ecu) = (dyno.with_duty(per_rev), ecu.map(|e| Arc::new(e.with_duty(per_rev))));
         let (id, excluded) = (summary.measured.id.clone(), summary.measured.excluded.clone());
         let lag_s = lag.filter(|l| l.0 == pull.id).map_or(pull.lag_s, |l| l.1);
         input.pulls.push(PullInput { id, dyno, ecu, air: airs.of(pull), lag_s, excluded, ..PullInput::default() });

@@ -8,12 +8,21 @@ fn intervals_hold_the_truth_as_often_as_they_say() {
     let all = coverage::study(150).unwrap();
     assert_eq!(all.len(), coverage::DESIGNS.len());
     for c in &all {
-        let honest = c.design.mounting == 0.0 || c.design.again > 0;
-        let (low, high) = if honest { (0.92, 0.995) } else { (0.84, 0.94) };
+        // One set run again knows the scatter between mountings by a single difference. The same formula on bare normal numbers holds 89
+        // and 85 % where that scatter is as large as that of pulls, and twice as large (6000 days); the page says so.
+        let honest = c.design.mounting == 0.0 || c.design.again >= 3 || (c.design.again == 1 && c.design.mounting < 1.0);
+        let (low, high) = match (c.design.again, c.design.mounting) {
+            _ if honest => (0.92, 0.995),
+            (0, m) if m > 1.0 => (0.40, 0.70),
+            (0, _) => (0.84, 0.94),
+            (_, m) if m > 1.0 => (0.79, 0.91),
+            _ => (0.83, 0.94),
+        };
         for (what, s) in [("peak", c.peak), ("band mean", c.band_mean)] {
             assert!((low..=high).contains(&s.value), "{}, {what}: {s:?}", c.design.name);
         }
-        assert!(c.curve.value >= if honest { 0.93 } else { 0.88 }, "{}: {:?}", c.design.name, c.curve);
+        let along = if honest { 0.93 } else { low };
+        assert!(c.curve.value >= along, "{}: {:?}", c.design.name, c.curve);
         assert!(c.bias_kw.value.abs() < 4.0 * c.bias_kw.se + 0.01, "{}: {:?}", c.design.name, c.bias_kw);
     }
     let plain = |c: &&coverage::Coverage| c.design.mounting == 0.0 && c.design.again == 0 && c.design.pulls == 3;

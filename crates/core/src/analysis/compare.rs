@@ -125,7 +125,7 @@ fn compare(table: &Table<'_>, c: usize, pool: &Pool<'_>) -> Comparison {
         Some(_) => Vec::new(),
         None => splits(sets, base, c, &confounding, pool),
     };
-    let notes = notes::compose(a, b, &confounding, splits.first(), &figures, refused, pool.has_repeat(), vehicle, settings);
+    let notes = notes::compose(a, b, &confounding, splits.first(), &figures, refused, pool.run_again(), vehicle, settings);
     let plain = figures.iter().find(|f| f.figure == Figure::PeakPower).and_then(|f| f.interval);
     let second = SecondLooks::default();
     let mut out = Comparison { base, candidate: c, confounding, figures, curve, other, largest, significant_rpm, notes, splits, second };

@@ -126,7 +126,7 @@ fn a_long_recording_at_a_kilohertz_gives_its_pulls_one_by_one() {
     let ecu = recording(100, 72.5, &[("engine_speed", &|t| at(t - 12.5).0), ("throttle", &|t| if at(t - 12.5).1 > 100.0 { 100.0 } else { 10.0 })]);
     let geometry = Dyno { kind: DynoKind::Hub, overall_ratio: Some(4.0), inertia_kg_m2: None, rotating_inertia_kg_m2: None };
     let vehicle = Vehicle { name: "long".into(), engine: Engine::default(), dyno: geometry };
-    let all = PullInput { id: "p".into(), dyno, ecu: Some(ecu), ..PullInput::default() };
+    let all = PullInput { id: "p".into(), dyno, ecu: Some(ecu.into()), ..PullInput::default() };
     for (i, tip) in tips.iter().enumerate() {
         let m = measure(&PullInput { pull_index: Some(i), ..all.clone() }, &vehicle, &Settings::default(), &[]).unwrap();
         let span = m.span.unwrap();

@@ -10,6 +10,7 @@ use crate::log::Recording;
 use crate::pull::power::{CoastDown, Dyno};
 use crate::units::PowerUnit;
 use serde::{Deserialize, Serialize};
+use std::sync::Arc;
 
 /// Headline statistic of a set; the interval always belongs to the means.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Default, Serialize, Deserialize)]
@@ -222,8 +223,8 @@ pub struct PullInput {
     pub id: String,
     /// Dyno recording.
     pub dyno: Recording,
-    /// Engine-computer log.
-    pub ecu: Option<Recording>,
+    /// Engine-computer log; pulls of one recording share it.
+    pub ecu: Option<Arc<Recording>>,
     /// Air of the cell.
     pub air: Option<AirState>,
     /// Lag set by a person.

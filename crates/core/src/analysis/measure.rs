@@ -151,15 +151,15 @@ pub fn measure(input: &PullInput, vehicle: &Vehicle, settings: &Settings, limits
         }
     }
     doubt_ratio(&input.dyno, &alignment, given, &mut flags);
-    let seen = input.ecu.as_ref().map_or_else(Vec::new, pulls_seen);
+    let seen = input.ecu.as_deref().map_or_else(Vec::new, pulls_seen);
     if let Some(p) = span.as_mut().filter(|p| p.kind != PullKind::HeldSteps) {
-        use_ecu_throttle(p, input.ecu.as_ref(), &seen, &alignment);
+        use_ecu_throttle(p, input.ecu.as_deref(), &seen, &alignment);
     }
     let (mut own, mut foreign) = ([None, None], false);
     if let Some(p) = &span {
         let all: Vec<[f64; 2]> = found.iter().map(|f| [f.from_s, f.to_s]).collect();
         own[0] = chosen.and_then(|i| own_bounds(&all, i));
-        if let Some(part) = input.ecu.as_ref().map(|e| ecu_part(p, own[0], e, &seen, alignment.usable_lag())) {
+        if let Some(part) = input.ecu.as_deref().map(|e| ecu_part(p, own[0], e, &seen, alignment.usable_lag())) {
             (own[1], foreign) = (part.bounds, part.foreign);
         }
     }
@@ -227,7 +227,7 @@ pub fn measure(input: &PullInput, vehicle: &Vehicle, settings: &Settings, limits
 
 /// Whether both recordings carry times of day.
 fn clocks_of_day(input: &PullInput) -> bool {
-    input.ecu.as_ref().is_some_and(|l| l.clock_of_day_s.is_some()) && input.dyno.clock_of_day_s.is_some()
+    input.ecu.as_deref().is_some_and(|l| l.clock_of_day_s.is_some()) && input.dyno.clock_of_day_s.is_some()
 }
 
 fn starting_ratio(log: &Recording, geometry: Option<f64>) -> (Option<f64>, RatioSource) {
@@ -273,7 +273,7 @@ pub(super) fn limit_sources<'a>(
     vehicle: &Vehicle,
 ) -> Sources<'a> {
     let diesel = vehicle.engine.ignition == Ignition::Compression;
-    Sources::new(dyno, ecu, alignment, span).out_of(&input.dyno, input.ecu.as_ref()).on_diesel(diesel)
+    Sources::new(dyno, ecu, alignment, span).out_of(&input.dyno, input.ecu.as_deref()).on_diesel(diesel)
 }
 
 /// Pulls in the engine computer's own recording.
@@ -283,7 +283,7 @@ pub(super) fn pulls_seen(log: &Recording) -> Vec<PullSpan> {
 
 /// The recordings of a pull cut to its own windows.
 pub(super) fn own_parts(input: &PullInput, own: [Option<[f64; 2]>; 2]) -> (Cow<'_, Recording>, Option<Cow<'_, Recording>>) {
-    (part(&input.dyno, own[0]), input.ecu.as_ref().map(|e| part(e, own[1])))
+    (part(&input.dyno, own[0]), input.ecu.as_deref().map(|e| part(e, own[1])))
 }
 
 /// Picks the pull: by index, else the first that aligns, else the first; sweeps before held speeds, which may be a cruise before them.
@@ -295,7 +295,7 @@ fn choose(input: &PullInput, shaft: &Series, found: &[PullSpan], k: Option<f64>,
             (0..found.len()).filter(swept).chain((0..found.len()).filter(|i| !swept(i))).collect()
         }
     };
-    let ecu = input.ecu.as_ref().and_then(|l| l.series("engine_speed"));
+    let ecu = input.ecu.as_deref().and_then(|l| l.series("engine_speed"));
     let (Some(first), Some(speed)) = (candidates.first().copied(), ecu) else {
         let mut none = Alignment::single_log();
         if input.ecu.is_some() {

@@ -66,9 +66,9 @@ impl<'a> Pool<'a> {
         between(&run_again(&self.sets, |s| s.figure(f).values.as_slice()), w)
     }
 
-    /// Whether a configuration was run again.
-    pub(super) fn has_repeat(&self) -> bool {
-        self.sets.iter().enumerate().any(|(i, s)| self.sets[..i].iter().any(|o| o.factors == s.factors && o.day == s.day))
+    /// How many sets were configurations run again on their day.
+    pub(super) fn run_again(&self) -> usize {
+        run_again(&self.sets, |s| s.n()).iter().map(|g| g.len() - 1).sum()
     }
 
     /// The gain of one set over another along an axis with its simultaneous band, where there is one.

@@ -26,7 +26,7 @@ type Target = Vec<(i64, f64)>;
 /// One pull's target where it was pulled.
 fn read(input: &SetInput, i: usize, m: &Measured, name: &str) -> Target {
     let p = &input.pulls[i];
-    let beside = Beside { dyno: &p.dyno, ecu: p.ecu.as_ref().zip(m.alignment.usable_lag()) };
+    let beside = Beside { dyno: &p.dyno, ecu: p.ecu.as_deref().zip(m.alignment.usable_lag()) };
     let Some(s) = beside.series(name) else { return Vec::new() };
     let at = m.grid.rpm.iter().zip(&m.grid.time_s).filter(|(r, _)| (*r / EVERY_RPM).fract() == 0.0);
     at.filter_map(|(r, t)| Some(((r / EVERY_RPM) as i64, s.at(*t)?))).collect()

@@ -99,7 +99,7 @@ fn fits_better(set: &SetInput, pulls: &[Measured], i: usize, vehicle: &Vehicle) 
 fn cross_structure(set: &SetInput, pulls: &[Measured], dyno: usize, ecu: usize, vehicle: &Vehicle) -> Option<f64> {
     let span = pulls[dyno].span.as_ref()?;
     let shaft = shaft_speed(&set.pulls[dyno].dyno, vehicle.dyno.overall_ratio)?;
-    let speed = set.pulls[ecu].ecu.as_ref()?.series("engine_speed")?;
+    let speed = set.pulls[ecu].ecu.as_deref()?.series("engine_speed")?;
     let ratio = Ratio::Known(pulls[dyno].ratio);
     let a = align(&Pair { dyno: &shaft, ecu: &speed, pull: span, ratio, rigid: true, load: None, clocks_of_day: false });
     a.structure_rpm.filter(|_| a.status == Status::Aligned)
@@ -110,7 +110,7 @@ fn refuse(set: &SetInput, m: &mut Measured, i: usize, reason: String, vehicle: &
     m.flags.push(Flag::new("not_aligned", reason));
     let input = &set.pulls[i];
     let (dyno, ecu) = own_parts(input, m.own_window);
-    let foreign = input.ecu.as_ref().is_some_and(|e| pulls_seen(e).len() > 1);
+    let foreign = input.ecu.as_deref().is_some_and(|e| pulls_seen(e).len() > 1);
     let sources = limit_sources(input, (&dyno, ecu.as_deref()), &m.alignment, m.span.as_ref(), vehicle).with_foreign_log(foreign);
     m.limits = limits.iter().map(|l| evaluate(l, &sources)).collect();
     m.lanes = limits
@@ -118,7 +118,7 @@ fn refuse(set: &SetInput, m: &mut Measured, i: usize, reason: String, vehicle: &
         .zip(&m.lanes)
         .map(|(l, old)| Lane {
             limit: l.id.clone(),
-            share: if input.ecu.as_ref().is_some_and(|e| e.has(l.channel.as_str())) { None } else { old.share.clone() },
+            share: if input.ecu.as_deref().is_some_and(|e| e.has(l.channel.as_str())) { None } else { old.share.clone() },
         })
         .collect();
 }
@@ -134,12 +134,12 @@ fn road_at_end(m: &Measured, input: &PullInput) -> Option<f64> {
     let span = m.span.filter(|s| s.ended_by.is_limiter())?;
     let after = |s: Series, shift: f64| s.mean_between(span.to_s + shift, span.to_s + shift + 0.4);
     let own = input.dyno.series("road_speed").and_then(|s| after(s, 0.0));
-    own.or_else(|| after(input.ecu.as_ref()?.series("road_speed")?, m.alignment.usable_lag()?))
+    own.or_else(|| after(input.ecu.as_deref()?.series("road_speed")?, m.alignment.usable_lag()?))
 }
 
 /// Highest engine speed in a recording, held for several samples so that a spike is none, rpm.
 fn highest_turned(input: &PullInput) -> Option<f64> {
-    let s = input.ecu.as_ref().and_then(|e| e.series("engine_speed")).or_else(|| input.dyno.series("engine_speed"))?;
+    let s = input.ecu.as_deref().and_then(|e| e.series("engine_speed")).or_else(|| input.dyno.series("engine_speed"))?;
     s.v.windows(5).map(|w| w.iter().copied().fold(f64::INFINITY, f64::min)).reduce(f64::max)
 }
 

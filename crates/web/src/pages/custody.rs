@@ -1,5 +1,6 @@
 //! Map files in custody: taken in whole, given out checked, priced.
 
+use super::spool::Spooled;
 use super::vehicles::{Fields, back, refuse};
 use crate::auth::{Calibrator, Reader};
 use crate::error::WebError;
@@ -23,19 +24,20 @@ pub(crate) async fn map(
     mut form: Multipart,
 ) -> Result<Response, WebError> {
     state.store.vehicle(id).await?;
-    let (mut fields, mut file): (Fields, Option<(String, Vec<u8>)>) = (HashMap::new(), None);
+    let (mut fields, mut file): (Fields, Option<Spooled>) = (HashMap::new(), None);
     while let Some(field) = form.next_field().await.map_err(cut)? {
         let name = field.name().unwrap_or_default().to_owned();
-        match field.file_name().map(|n| n.chars().filter(|c| !c.is_control()).take(200).collect::<String>()) {
-            Some(n) if !n.is_empty() => file = Some((n, field.bytes().await.map_err(cut)?.to_vec())),
-            Some(_) => {}
+        match field.file_name().map(str::is_empty) {
+            Some(false) => file = Some(Spooled::take(&state, field).await?),
+            Some(true) => {}
             None => {
                 fields.insert(name, field.text().await.map_err(cut)?);
             }
         }
     }
-    let Some((file_name, bytes)) = file else { return refuse(&state, &prefs, id, "choose a map file first".into()).await };
-    let new = match map_of(&fields, &file_name, bytes) {
+    let Some(file) = file else { return refuse(&state, &prefs, id, "choose a map file first".into()).await };
+    let _turn = file.turn(&state).await;
+    let new = match map_of(&fields, &file.name, file.read().await?) {
         Ok(n) => n,
         Err(problem) => return refuse(&state, &prefs, id, problem).await,
     };

@@ -2,6 +2,7 @@
 
 use super::custody::cut;
 use super::page;
+use super::spool::Spooled;
 use crate::auth::{Calibrator, Reader};
 use crate::error::WebError;
 use crate::state::AppState;
@@ -17,32 +18,9 @@ use jamjar_store::{Begun, RunState, Store};
 use jamjar_workflow::WorkflowError;
 use jamjar_workflow::import::{self, ChosenPull, ChosenSet};
 use serde::Deserialize;
-use std::path::PathBuf;
-use tokio::io::AsyncWriteExt;
 
 /// Largest upload in one request, bytes.
 pub(crate) const UPLOAD_LIMIT: usize = 1 << 30;
-
-/// A file on its way in, under a name nobody can guess; removed when dropped.
-struct Spooled(PathBuf);
-
-impl Spooled {
-    fn new(folder: &std::path::Path) -> Self {
-        Self(folder.join(format!("{:016x}{:016x}", unguessed(), unguessed())))
-    }
-}
-
-/// From the random keys every hasher of this process is given.
-fn unguessed() -> u64 {
-    use std::hash::{BuildHasher, Hasher, RandomState};
-    RandomState::new().build_hasher().finish()
-}
-
-impl Drop for Spooled {
-    fn drop(&mut self) {
-        let _ = std::fs::remove_file(&self.0);
-    }
-}
 
 /// The inbox as it stands.
 pub(crate) async fn fragment(state: &AppState, day_id: i64) -> Result<InboxFragment, WebError> {
@@ -82,27 +60,15 @@ pub(crate) async fn upload(
     let day = state.store.day(id).await?;
     let vehicle = state.store.vehicle(day.vehicle_id).await?;
     let (mut errors, mut known) = (Vec::new(), Vec::new());
-    while let Some(mut field) = form.next_field().await.map_err(cut)? {
-        let name: String = field.file_name().unwrap_or_default().chars().filter(|c| !c.is_control()).take(200).collect();
-        if name.is_empty() {
+    while let Some(field) = form.next_field().await.map_err(cut)? {
+        if field.file_name().is_none_or(str::is_empty) {
             continue;
         }
-        let spooled = Spooled::new(&state.spool);
-        let lost = |e: std::io::Error| match e.kind() {
-            std::io::ErrorKind::StorageFull => WebError::NoRoom(e.to_string()),
-            _ => WebError::Internal(e.to_string()),
-        };
-        let mut file = tokio::fs::OpenOptions::new().write(true).create_new(true).mode(0o600).open(&spooled.0).await.map_err(lost)?;
-        let mut size = 0_u64;
-        while let Some(bytes) = field.chunk().await.map_err(cut)? {
-            file.write_all(&bytes).await.map_err(lost)?;
-            size += bytes.len() as u64;
-        }
-        file.flush().await.map_err(lost)?;
-        state.room_for(size)?;
-        let _share = state.share(size).await;
+        let file = Spooled::take(&state, field).await?;
+        let _turn = file.turn(&state).await;
+        let name = &file.name;
         let ambient = day.air.map(|a| a.pressure_hpa / 10.0);
-        match import::drop_spooled(&state.store, id, vehicle.vehicle.dyno.overall_ratio, ambient, &name, &spooled.0).await {
+        match import::drop_spooled(&state.store, id, vehicle.vehicle.dyno.overall_ratio, ambient, name, &file.path).await {
             Ok(r) if r.known => known.push(format!("{name} is here already, byte for byte; it was not taken twice.")),
             Ok(r) if r.elsewhere => known.push(format!("{name} is already stored on another day; storing it here makes a second pull of it.")),
             Ok(_) => {}

@@ -11,6 +11,7 @@ pub(crate) mod reading;
 pub(crate) mod search;
 pub(crate) mod settings;
 pub(crate) mod sheet;
+mod spool;
 pub(crate) mod vehicles;
 pub(crate) mod workshop;
 

@@ -2,6 +2,7 @@
 
 use super::custody::cut;
 use super::page;
+use super::spool::Spooled;
 use crate::auth::{Calibrator, Reader};
 use crate::error::WebError;
 use crate::prefs::Prefs;
@@ -213,10 +214,12 @@ pub(crate) async fn driven(
     mut form: Multipart,
 ) -> Result<Response, WebError> {
     let Some(field) = form.next_field().await.map_err(cut)? else { return refuse(&state, &prefs, id, "choose a recording first".into()).await };
-    let name = field.file_name().unwrap_or("recording").to_owned();
-    let bytes = field.bytes().await.map_err(cut)?;
+    let file = Spooled::take(&state, field).await?;
+    let _turn = file.turn(&state).await;
+    let name = if file.name.is_empty() { "recording".to_owned() } else { file.name.clone() };
+    let input = std::fs::File::open(&file.path).map_err(|e| WebError::Internal(e.to_string()))?;
     let read = move || -> Result<Histogram, String> {
-        let log = jamjar_formats::read_log(bytes.as_ref(), &name, &jamjar_formats::Mapping::default()).map_err(|e| e.to_string())?.log;
+        let log = jamjar_formats::read_log(input, &name, &jamjar_formats::Mapping::default()).map_err(|e| e.to_string())?.log;
         Histogram::of_recording(&log).map_err(|e| format!("{name}: {e}"))
     };
     let found = tokio::task::spawn_blocking(read).await.map_err(|e| WebError::Internal(e.to_string()))?;

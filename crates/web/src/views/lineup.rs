@@ -313,6 +313,7 @@ fn tag(kind: &str) -> &str {
         "cross_day" => "different days",
         "cant_tell" => "can't tell",
         "one_mounting" => "one mounting",
+        "few_mountings" => "few mountings",
         "uneven_scatter" => "uneven scatter",
         "borrowed_scatter" | "no_scatter" => "few pulls",
         "ramp_rate" | "window_span" => "ramp rate",

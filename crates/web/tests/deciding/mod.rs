@@ -7,7 +7,8 @@ pub(crate) async fn a_line_up_is_looked_at_by_other_figures(cell: &Cell) {
     let at = cell.get("/line-up?sets=1,2&base=1&view=power_at&at=4000").await.text();
     assert!(at.contains("more power at 4000 rpm than Stock on RON 95 E5") && at.contains("difference in power at 4000 rpm, kW"), "{at}");
     let shift = cell.get("/line-up?sets=1,2&base=1&view=shift_power").await.text();
-    assert!(shift.contains("mean power in the shift window (") && shift.contains("fall-off 300 rpm after the peak, %"), "the sheet names the gears");
+    assert!(shift.contains("mean power in the shift window (") && shift.contains("width of the plateau"), "the sheet names the gears");
+    assert!(!shift.contains("fall-off 300 rpm after the peak, %"), "power still rises where the limiter cuts: what comes after it is not power");
     let band = cell.get("/line-up?sets=1,2&base=1&view=band_mean_power&band=2500-5000").await.text();
     assert!(
         band.contains("mean power from 2500 to 5000 rpm") && band.contains("figure=band_mean_power&#38;read=2500-5000&#38;from=2000&#38;to=5500"),

@@ -99,13 +99,13 @@ pub async fn commit(store: &Store, run_id: i64, before: i32, day_id: i64, sets: 
             let whole = files_open.read(store, &dyno, several).await?;
             let mut input = PullInput {
                 id: format!("p{}", i + 1),
-                dyno: part_of(&whole, &dyno, p.number),
+                dyno: part_of(whole, &dyno, p.number),
                 air,
                 excluded: p.excluded.clone(),
                 ..PullInput::default()
             };
             if let Some(e) = &ecu {
-                input.ecu = Some(Recording::clone(&*files_open.read(store, e, several).await?));
+                input.ecu = Some(files_open.read(store, e, several).await?);
             }
             set.pulls.push(input);
             files.push((dyno, ecu));
@@ -131,11 +131,11 @@ pub async fn commit(store: &Store, run_id: i64, before: i32, day_id: i64, sets: 
 }
 
 /// The part of a recording that belongs to the pull of that number among those previewed; all of it without a number.
-fn part_of(log: &Recording, item: &InboxItem, number: Option<usize>) -> Recording {
+fn part_of(log: Arc<Recording>, item: &InboxItem, number: Option<usize>) -> Recording {
     let spans = preview_of(item).map(|r| r.pulls.iter().map(|p| [p.from_s, p.to_s]).collect::<Vec<_>>()).unwrap_or_default();
     match number.and_then(|n| own_bounds(&spans, n)) {
         Some([a, b]) => log.window(a, b),
-        None => log.clone(),
+        None => Arc::unwrap_or_clone(log),
     }
 }
 
@@ -150,10 +150,15 @@ impl OpenFiles {
         if let Some(known) = self.read.get(&item.file_id) {
             return Ok(known.clone());
         }
-        let bytes = store.file_bytes(item.file_id).await?;
+        let mut file = store.open_file(item.file_id).await?;
         let (name, mapping) = (item.name.clone(), mapping_of(item));
         let per_rev = self.injections_per_rev;
-        let log = Arc::new(blocking(move || read_log(bytes.as_slice(), &name, &mapping)).await??.log.with_duty(per_rev));
+        let read = move || -> Result<Recording, WorkflowError> {
+            let read = read_log(&mut file, &name, &mapping);
+            file.intact()?;
+            Ok(read?.log.with_duty(per_rev))
+        };
+        let log = Arc::new(blocking(read).await??);
         if keep {
             self.read.insert(item.file_id, log.clone());
         }
@@ -188,7 +193,7 @@ fn cut_to_own(mut inputs: Vec<SetInput>, measured: &mut [Vec<Measured>], numbere
     let pulls = inputs.iter_mut().flat_map(|s| &mut s.pulls).zip(measured.iter_mut().flatten());
     for ((p, m), _) in pulls.zip(numbered).filter(|(_, numbered)| **numbered) {
         if let (Some(log), Some([a, b])) = (&mut p.ecu, m.own_window[1].take()) {
-            *log = log.window(a, b);
+            *log = Arc::new(log.window(a, b));
         }
     }
     inputs

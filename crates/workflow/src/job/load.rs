@@ -12,6 +12,7 @@ use jamjar_formats::{FormatError, Mapping, Rule, parse_unit, read_log};
 use std::collections::{BTreeMap, HashSet, VecDeque};
 use std::fs::File;
 use std::path::Path;
+use std::sync::Arc;
 use thiserror::Error;
 
 /// Why a job cannot be analysed.
@@ -106,7 +107,7 @@ fn read_pull(p: &JobPull, set: &JobSet, job: &Job, files: &mut Files<'_>, coast_
     let ecu = p.ecu.as_ref().map(|f| files.open(f, &mapping(&job.channels.ecu, ambient, file)?)).transpose()?;
     Ok(PullInput {
         id: p.id.clone(),
-        dyno,
+        dyno: Arc::unwrap_or_clone(dyno),
         ecu,
         air,
         lag_s: p.lag_s,
@@ -136,7 +137,7 @@ struct Files<'a> {
     folder: &'a Path,
     injections_per_rev: Option<f64>,
     several: HashSet<&'a str>,
-    last: VecDeque<(String, Mapping, Recording)>,
+    last: VecDeque<(String, Mapping, Arc<Recording>)>,
 }
 
 impl<'a> Files<'a> {
@@ -151,11 +152,11 @@ impl<'a> Files<'a> {
         }
     }
 
-    fn open(&mut self, name: &str, mapping: &Mapping) -> Result<Recording, JobError> {
+    fn open(&mut self, name: &str, mapping: &Mapping) -> Result<Arc<Recording>, JobError> {
         if let Some(known) = self.last.iter().find(|k| k.0 == name && k.1 == *mapping) {
             return Ok(known.2.clone());
         }
-        let read = open(self.folder, name, mapping)?.with_duty(self.injections_per_rev);
+        let read = Arc::new(open(self.folder, name, mapping)?.with_duty(self.injections_per_rev));
         if !self.several.contains(name) {
             return Ok(read);
         }

@@ -287,7 +287,7 @@ fn dips_explained(subject: &Subject, days: u64) -> Result<Claim, String> {
         let hollow: Vec<bool> = run.days[0].sets.iter().map(|s| depth(&s.truth.rpm, &s.truth.power_kw) > HOLLOW).collect();
         let pulls = sets.iter().zip(&measured).zip(&hollow).flat_map(|((s, m), h)| s.pulls.iter().zip(m).map(move |(p, m)| (p, m, *h)));
         for (input, m, hollow) in pulls {
-            let beside = Beside { ecu: input.ecu.as_ref().zip(m.alignment.usable_lag()), dyno: &input.dyno };
+            let beside = Beside { ecu: input.ecu.as_deref().zip(m.alignment.usable_lag()), dyno: &input.dyno };
             let all = events(m, &beside, m.air.map(|a| a.pressure_hpa / 10.0));
             let dips: Vec<_> = all.iter().filter(|e| e.kind == EventKind::Dip).collect();
             let at = |e: &Event| e.rpm.is_some_and(|r| BOOST_FALLS.contains(&r));

@@ -47,7 +47,7 @@ struct Seen<'a> {
 
 impl Seen<'_> {
     fn beside(&self) -> Beside<'_> {
-        Beside { dyno: &self.input.dyno, ecu: self.input.ecu.as_ref().zip(self.m.alignment.usable_lag()) }
+        Beside { dyno: &self.input.dyno, ecu: self.input.ecu.as_deref().zip(self.m.alignment.usable_lag()) }
     }
 
     /// How engine and shaft go together, when they part by more than 2 %.

@@ -17,6 +17,7 @@ use jamjar_core::analysis::{Measured, PullInput, SetInput, Settings, Vehicle, me
 use jamjar_core::limits::Limit;
 use jamjar_formats::{Mapping, Rule, read_log};
 use jamjar_sim::SimDay;
+use std::sync::Arc;
 
 /// Everything that was measured.
 #[derive(Debug, Clone)]
@@ -120,7 +121,7 @@ impl Subject {
                     None => None,
                 };
                 let per_rev = self.vehicle.engine.injections_per_rev();
-                let (dyno, ecu) = (dyno.with_duty(per_rev), ecu.map(|e| e.with_duty(per_rev)));
+                let (dyno, ecu) = (dyno.with_duty(per_rev), ecu.map(|e| Arc::new(e.with_duty(per_rev))));
                 set.pulls.push(PullInput { id: format!("p{}", i + 1), dyno, ecu, air: Some(p.air), ..PullInput::default() });
             }
             sets.push(set);

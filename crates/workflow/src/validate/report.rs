@@ -43,7 +43,9 @@ pub fn markdown(v: &Validation) -> String {
     }
     s.push_str(
         "\nWith mountings that scatter and nothing run again the interval cannot know of it: the page then says “within one mounting only”. \
-         Run again once, a single difference tells the scatter between mountings, with one degree of freedom; run three sets again to know it better. \
+         Run again once, a single difference tells the scatter between mountings, with one degree of freedom, \
+         and where mountings scatter as much as pulls or more that is too few: the intervals are then too narrow, and the page says so. From three sets \
+         run again the set means themselves are the observations. \
          Where mountings do not scatter the estimate can only err upward, for it is never below zero: intervals are then a little too wide, never too narrow.\n\n",
     );
     let w = &v.whole;

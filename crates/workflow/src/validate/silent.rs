@@ -8,6 +8,7 @@ use jamjar_core::channel::Channel;
 use jamjar_core::limits::Verdict;
 use jamjar_core::log::Recording;
 use rayon::prelude::*;
+use std::sync::Arc;
 
 /// Where in the pull each is planted, as a share of it.
 const FROM: [f64; 3] = [0.2, 0.5, 0.8];
@@ -132,7 +133,7 @@ fn planted_share(subject: &Subject, d: &Day, edit: Edit) -> f64 {
         for (p, m) in set.pulls.iter_mut().zip(&d.measured[0]) {
             let (Some(span), Some(lag), Some(ecu)) = (m.span, m.alignment.usable_lag(), p.ecu.as_mut()) else { continue };
             let from = span.from_s + lag + share * (span.to_s - span.from_s);
-            edit(&mut Plant { log: ecu, from, to: span.to_s + lag + 0.3 });
+            edit(&mut Plant { log: Arc::make_mut(ecu), from, to: span.to_s + lag + 0.3 });
         }
         let measured = again(subject, &set);
         all += measured.len();
@@ -167,7 +168,7 @@ fn two_strokes(subject: &Subject, d: &Day) -> f64 {
     let four = engine.injections_per_rev();
     engine.cycle = Cycle::TwoStroke;
     let two = engine.injections_per_rev();
-    let logs: Vec<&Recording> = d.sets.iter().flat_map(|s| &s.pulls).filter_map(|p| p.ecu.as_ref()).filter(|e| e.has("injector_duty")).collect();
+    let logs: Vec<&Recording> = d.sets.iter().flat_map(|s| &s.pulls).filter_map(|p| p.ecu.as_deref()).filter(|e| e.has("injector_duty")).collect();
     let right = |log: &&&Recording| {
         let (Some(duty), Some(rpm)) = (log.column("injector_duty"), log.column("engine_speed")) else { return false };
         let widths = duty.iter().zip(rpm).map(|(d, n)| d * 1200.0 / n).collect();
