@@ -160,7 +160,7 @@ impl Store {
                     other => other,
                 };
                 if Manager::rollback_transaction(&mut *c).await.is_err() {
-                    // Half a transaction on a connection that no longer listens: it goes, and the server rolls back.
+                    // Half a transaction on a connection that no longer listens: it goes, and the server undoes it.
                     drop(Object::take(c));
                 }
                 Err(e)

@@ -251,7 +251,8 @@ fn measured(rng: &mut Rng, seeds: &Seeds) -> bool {
         Dyno { kind: kinds[rng.below(5)], overall_ratio: [None, Some(4.0)][rng.below(2)], inertia_kg_m2: Some(12.0), rotating_inertia_kg_m2: None };
     let vehicle = Vehicle { name: "fuzz".into(), engine: jamjar_core::analysis::Engine::default(), dyno };
     let limits = crate::limits::starting_points(&vehicle.engine);
-    let pull = |id: &str| PullInput { id: id.into(), dyno: log.clone(), ecu: Some(log.clone().into()), ..PullInput::default() };
+    let (shaft, engine) = (log.clone(), std::sync::Arc::new(log));
+    let pull = |id: &str| PullInput { id: id.into(), dyno: shaft.clone(), ecu: Some(engine.clone()), ..PullInput::default() };
     let set = SetInput { id: "a".into(), pulls: vec![pull("p1"), pull("p2")], ..SetInput::default() };
     measure_sets(std::slice::from_ref(&set), &vehicle, &Settings::default(), &limits).is_ok()
 }

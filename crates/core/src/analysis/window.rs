@@ -74,16 +74,16 @@ mod tests {
 
     #[test]
     fn an_engine_log_that_ran_on_is_cut_and_a_short_one_is_whole() {
-        let log = |seconds: usize| Recording { t: (0..=seconds).map(|i| i as f64).collect(), ..Recording::default() };
+        let lasting = |seconds: usize| Recording { t: (0..=seconds).map(|i| i as f64).collect(), ..Recording::default() };
         let s = span(10.0, 18.0);
-        let bounds = |dyno, seconds, seen: &[PullSpan], lag| ecu_part(&s, dyno, &log(seconds), seen, lag).bounds;
+        let bounds = |dyno, seconds, seen: &[PullSpan], lag| ecu_part(&s, dyno, &lasting(seconds), seen, lag).bounds;
         assert_eq!(bounds(None, 40, &[], Some(5.0)), None);
         assert_eq!(bounds(None, 900, &[], Some(5.0)), Some([7.0, 31.0]));
         assert_eq!(bounds(Some([2.0, 21.0]), 40, &[], Some(5.0)), Some([7.0, 26.0]));
         assert_eq!(bounds(Some([2.0, 21.0]), 40, &[], None), None);
         let seen = [span(15.2, 23.0), span(29.0, 37.0)];
         assert_eq!(bounds(None, 45, &seen, Some(5.0)), Some([7.0, 26.0]), "a neighbour that only the engine computer saw");
-        assert!(ecu_part(&s, None, &log(45), &seen, None).foreign, "which of the two is not known");
-        assert!(!ecu_part(&s, None, &log(45), &seen[..1], None).foreign);
+        assert!(ecu_part(&s, None, &lasting(45), &seen, None).foreign, "which of the two is not known");
+        assert!(!ecu_part(&s, None, &lasting(45), &seen[..1], None).foreign);
     }
 }
