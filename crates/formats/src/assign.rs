@@ -271,7 +271,7 @@ fn beyond(a: &Assigned, header: &str, v: &mut [f64], lines: &[u32], file: &str) 
     let Some(kind) = a.channel.kind() else { return Ok(None) };
     let (low, high) = kind.possible();
     let cannot = |x: &f64| x.is_finite() && (*x < low || *x > high);
-    let Some(first) = v.iter().position(|x| cannot(x)) else { return Ok(None) };
+    let Some(first) = v.iter().position(&cannot) else { return Ok(None) };
     let (n, known) = (v.iter().filter(|x| cannot(x)).count(), v.iter().filter(|x| x.is_finite()).count());
     if n as f64 > (STRAY_SHARE * known as f64).max(3.0) {
         let unit = if kind.unit.is_empty() { String::new() } else { format!(" {}", kind.unit) };

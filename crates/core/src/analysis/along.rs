@@ -129,7 +129,8 @@ fn again(x: &[f64], c: &Curve, step: f64) -> Curve {
     let at: Vec<f64> = order.iter().map(|&i| x[i]).collect();
     let mut gaps: Vec<f64> = at.windows(2).map(|w| w[1] - w[0]).collect();
     let (Some(first), Some(last)) = (at.first(), at.last().filter(|_| !gaps.is_empty())) else { return Curve::default() };
-    if !((last - first) / step <= MOST_POINTS) || first.abs().max(last.abs()) > 1e9 * step {
+    let points = (last - first) / step;
+    if points.is_nan() || points > MOST_POINTS || first.abs().max(last.abs()) > 1e9 * step {
         return Curve::default();
     }
     let hole = HOLE * median_in_place(&mut gaps).max(step);

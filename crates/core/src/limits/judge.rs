@@ -124,7 +124,7 @@ fn deaf(traced: &Traced<'_>, sources: &Sources<'_>, pull: Option<[f64; 2]>) -> b
     let span = pull.unwrap_or([f64::NEG_INFINITY, f64::INFINITY]);
     let live = level.as_ref().zip(traced.speed.as_ref()).is_some_and(|(l, n)| knock::is_live(l, n, span));
     let retard = traced.limit.channel.kind().is_some_and(|k| k.name == "knock_retard");
-    !live && !(retard && knock::responds(&traced.s, level.as_ref()))
+    !(live || retard && knock::responds(&traced.s, level.as_ref()))
 }
 
 fn reach(traced: &Traced<'_>) -> Option<String> {

@@ -126,7 +126,7 @@ impl Load {
 pub fn full_throttle(s: &Series) -> f64 {
     let top = s.v.iter().copied().fold(0.0, f64::max);
     let near = s.v.iter().filter(|v| **v >= 0.97 * top).count();
-    if top < FULL_THROTTLE && top >= LOWEST_FULL && near * 20 >= s.len() { 0.95 * top } else { FULL_THROTTLE }
+    if (LOWEST_FULL..FULL_THROTTLE).contains(&top) && near * 20 >= s.len() { 0.95 * top } else { FULL_THROTTLE }
 }
 
 /// Finds every pull in a speed trace. `scale` brings the trace to engine rpm for the minimum span.

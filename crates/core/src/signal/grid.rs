@@ -25,7 +25,8 @@ pub fn to_grid(x: &[f64], series: &[&[f64]], usable: &[bool], step: f64) -> Grid
     let sorted: Vec<f64> = order.iter().map(|&i| x[i]).collect();
     let mut out = Gridded { x: Vec::new(), y: vec![Vec::new(); series.len()] };
     let (Some(first), Some(last)) = (sorted.first(), sorted.last()) else { return out };
-    if !((last - first) / step <= MOST_POINTS) || first.abs().max(last.abs()) > FARTHEST * step {
+    let points = (last - first) / step;
+    if points.is_nan() || points > MOST_POINTS || first.abs().max(last.abs()) > FARTHEST * step {
         return out;
     }
     let (mut k, end) = ((first / step).ceil() as i64, (last / step).floor() as i64);
