@@ -233,7 +233,8 @@ impl PrivateDb {
     fn wait_until_ready(&mut self, log: &Path) -> Result<(), PrivateError> {
         let start = Instant::now();
         loop {
-            if TcpStream::connect(("127.0.0.1", self.port)).is_ok() {
+            // It opens its door a moment before it writes down who it is; whoever joins or ends it goes by what is written.
+            if TcpStream::connect(("127.0.0.1", self.port)).is_ok() && running(&self.folder).is_some() {
                 return Ok(());
             }
             let ended = self.child.as_mut().is_some_and(|c| c.try_wait().ok().flatten().is_some());
