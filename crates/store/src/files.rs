@@ -149,9 +149,8 @@ impl Store {
     /// # Errors
     /// [`StoreError::NotFound`], or [`StoreError::Damaged`] when the hash does not match.
     pub async fn file_bytes(&self, id: i64) -> Result<Vec<u8>, StoreError> {
-        let info = self.file(id).await?;
         let mut file = self.open_file(id).await?;
-        let mut out = Vec::with_capacity(usize::try_from(info.bytes).unwrap_or(0));
+        let mut out = Vec::with_capacity(usize::try_from(file.info.bytes).unwrap_or(0));
         // What cannot be read is said by the check that follows.
         let _ = file.read_to_end(&mut out);
         file.intact()?;

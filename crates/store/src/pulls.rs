@@ -414,14 +414,17 @@ impl Store {
             let (_, day_id) = place_of(c, pull_id).await?;
             claim_day(c, day_id, None).await?;
             let now: String = pull::table.find(pull_id).select(pull::note).first(c).await?;
-            if was.as_ref().is_some_and(|w| *w != now.replace("\r\n", "\n").trim()) {
-                return Err(StoreError::Changed { what: "the note of the pull" });
-            }
+            note_as_seen(was.as_deref(), &now, "the note of the pull")?;
             diesel::update(pull::table.find(pull_id)).set(pull::note.eq(note)).execute(c).await?;
             Ok(())
         })
         .await
     }
+}
+
+/// Refuses when a note is no longer what a person saw; line ends are not compared.
+pub(crate) fn note_as_seen(was: Option<&str>, now: &str, what: &'static str) -> Result<(), StoreError> {
+    if was.is_some_and(|w| w != now.replace("\r\n", "\n").trim()) { Err(StoreError::Changed { what }) } else { Ok(()) }
 }
 
 /// Set and day of a pull.

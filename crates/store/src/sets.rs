@@ -3,7 +3,7 @@
 use crate::days::claim_day;
 use crate::db::{Store, inserted};
 use crate::error::StoreError;
-use crate::pulls::{NewPull, PackedPull, Pull, Summary, insert_pull, pulls_of};
+use crate::pulls::{NewPull, PackedPull, Pull, Summary, insert_pull, note_as_seen, pulls_of};
 use crate::runs::finish_run;
 use crate::schema::{build_state, cell_day, fuel, inbox, map_revision, pull, pull_set, pull_summary, vehicle};
 use crate::vehicles::{build_named, fuel_named, map_named};
@@ -348,9 +348,7 @@ impl Store {
             let day_id = day_of(c, id).await?;
             claim_day(c, day_id, None).await?;
             let now: String = pull_set::table.find(id).select(pull_set::note).first(c).await?;
-            if was.as_ref().is_some_and(|w| *w != now.replace("\r\n", "\n").trim()) {
-                return Err(StoreError::Changed { what: "the note of the set" });
-            }
+            note_as_seen(was.as_deref(), &now, "the note of the set")?;
             diesel::update(pull_set::table.find(id)).set(pull_set::note.eq(note)).execute(c).await?;
             Ok(())
         })

@@ -188,8 +188,8 @@ async fn after(store: &Store, day: &Day, change: &DayChange) -> Result<Vec<(i64,
         DayChange::Lag { pull_id, lag_s } => lag = Some((*pull_id, *lag_s)),
     }
     let sets = store.sets_of_day(day.id).await?;
-    let mut out = Vec::new();
-    let mut inputs = Vec::new();
+    let settings = Settings::default();
+    let (mut out, mut inputs, mut keys) = (Vec::new(), Vec::new(), Vec::new());
     for s in &sets {
         for (p, known) in s.pulls.iter().filter(|(p, _)| p.shares.is_some()) {
             let mut measured = known.measured.clone();
@@ -197,15 +197,12 @@ async fn after(store: &Store, day: &Day, change: &DayChange) -> Result<Vec<(i64,
             out.push((p.id, Summary { measured, ..known.clone() }));
         }
         let own = SetWithPulls { set: s.set.clone(), pulls: s.pulls.iter().filter(|(p, _)| p.shares.is_none()).cloned().collect() };
-        inputs.push((own.clone(), with_samples(store, &own, &vehicle, &airs, lag).await?));
+        let input = with_samples(store, &own, &vehicle, &airs, lag).await?;
+        let rests_on = |i: &PullInput| measure_key(&vehicle.vehicle, &vehicle.limits, &settings, i.air, i.lag_s);
+        keys.extend(own.pulls.iter().zip(&input.pulls).map(|((p, _), i)| (p.id, rests_on(i))));
+        inputs.push(input);
     }
-    let settings = Settings::default();
-    let again = measure_again(inputs.iter().map(|i| i.1.clone()).collect(), &vehicle, &settings).await?;
-    for ((s, input), measured) in inputs.iter().zip(again) {
-        for (((p, _), i), m) in s.pulls.iter().zip(&input.pulls).zip(measured) {
-            let key = measure_key(&vehicle.vehicle, &vehicle.limits, &settings, i.air, i.lag_s);
-            out.push((p.id, Summary { algorithm: ALGORITHM_VERSION, settings: key, measured: m }));
-        }
-    }
+    let again = measure_again(inputs, &vehicle, &settings).await?.into_iter().flatten();
+    out.extend(keys.into_iter().zip(again).map(|((id, settings), measured)| (id, Summary { algorithm: ALGORITHM_VERSION, settings, measured })));
     Ok(out)
 }

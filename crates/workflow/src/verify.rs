@@ -56,8 +56,9 @@ pub async fn verify(store: &Store) -> Result<Verified, WorkflowError> {
     let mut out = Verified::default();
     for id in store.file_ids().await? {
         out.files += 1;
-        match store.file_bytes(id).await {
-            Ok(_) => {}
+        let file = store.open_file(id).await?;
+        match blocking(move || file.intact()).await? {
+            Ok(()) => {}
             Err(StoreError::Damaged(why)) => out.problems.push(format!("file {id}: {why}. Take it in again from where it came, or from a backup")),
             Err(e) => return Err(e.into()),
         }

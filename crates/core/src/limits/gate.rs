@@ -1,13 +1,13 @@
 //! Where a gate is open, where it is shut, and where nobody knows: a blank gate channel is no shut gate.
 
-use super::evaluate::{Clock, Lookup, Sources};
 use super::extent::{Extent, plateau};
 use super::model::{GateTerm, Limit};
+use super::sources::{Clock, Lookup, Sources};
 use crate::channel::Channel;
 use crate::log::Series;
 
-/// A hole in a gate channel longer than this many of its own intervals, and than this, s, leaves the gate unknown (our choice).
-const OWN_INTERVALS: f64 = 2.5;
+/// A hole longer than this many of a channel's own intervals, and in a gate than this, s, leaves unknown what happened in it (our choice).
+pub(super) const OWN_INTERVALS: f64 = 2.5;
 const SHORTEST_HOLE_S: f64 = 0.2;
 
 /// What one term reads.
@@ -119,9 +119,13 @@ impl Gate {
 }
 
 fn read(s: Series, scale: f64) -> Source {
+    Source::Channel { scale, hole_s: (OWN_INTERVALS * own_interval(&s)).max(SHORTEST_HOLE_S), s }
+}
+
+/// Median time between the values of a channel, s; 0 below two values.
+pub(super) fn own_interval(s: &Series) -> f64 {
     let mut steps: Vec<f64> = s.t.windows(2).map(|w| w[1] - w[0]).collect();
-    let own = if steps.is_empty() { 0.0 } else { crate::signal::hygiene::median_in_place(&mut steps) };
-    Source::Channel { scale, hole_s: (OWN_INTERVALS * own).max(SHORTEST_HOLE_S), s }
+    if steps.is_empty() { 0.0 } else { crate::signal::hygiene::median_in_place(&mut steps) }
 }
 
 /// Whether a plate closes by itself within a pull: then it says nothing about the pedal.

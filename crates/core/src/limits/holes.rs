@@ -1,12 +1,11 @@
 //! Time in which the limit should have been measured and was not: blank cells, a log that ends before the lift, a gate nobody logged.
 
-use super::evaluate::Traced;
 use super::extent::Extent;
+use super::gate::{OWN_INTERVALS, own_interval};
+use super::traced::Traced;
 
 /// A hole this long, or as long as the sustain time, hides too much, s (domain, section 10).
 const LONGEST_S: f64 = 0.2;
-/// Intervals of the channel's own that are no hole.
-const OWN_INTERVALS: f64 = 2.5;
 /// A recorder's samples come this share of an interval late and stay on time; never less than half of the last digit of its stamps, s
 /// (our choice).
 const JITTER: f64 = 0.05;
@@ -30,8 +29,7 @@ impl Traced<'_> {
     /// `max(min(sustain or 0.2 s, 0.2 s), min(sustain, 2.5·own median interval))` (domain, section 10).
     fn longest_hole(&self) -> f64 {
         let sustain = self.limit.sustain_s;
-        let mut steps: Vec<f64> = self.s.t.windows(2).map(|w| w[1] - w[0]).collect();
-        let own = if steps.is_empty() { 0.0 } else { crate::signal::hygiene::median_in_place(&mut steps) };
+        let own = own_interval(&self.s);
         let short = if sustain > 0.0 { sustain.min(LONGEST_S) } else { LONGEST_S };
         short.max(sustain.min(OWN_INTERVALS * own)) + (JITTER * own).max(STAMP_S)
     }

@@ -1,7 +1,8 @@
 //! The verdict on prepared samples: over first, then every way the data may fail to answer, then close or clear.
 
-use super::evaluate::{Sources, Traced};
 use super::model::Verdict;
+use super::sources::Sources;
+use super::traced::Traced;
 use super::windows::{Held, highest_held};
 use super::{holes, knock};
 use crate::pull::held::{BAND_SHARE, MIN_HOLD_S};

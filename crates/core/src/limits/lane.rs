@@ -2,7 +2,7 @@
 //! as the verdict asks.
 #![cfg_attr(test, allow(clippy::float_cmp))]
 
-use super::evaluate::Traced;
+use super::traced::Traced;
 use super::windows::support;
 
 impl Traced<'_> {

@@ -10,10 +10,14 @@ mod judge;
 mod knock;
 mod lane;
 mod model;
+mod sources;
 #[cfg(test)]
 mod tests;
+mod traced;
 mod windows;
 
-pub use evaluate::{Sources, Traced, evaluate, trace};
+pub use evaluate::evaluate;
 pub use extent::{Extent, Extents};
 pub use model::{Direction, GateTerm, Limit, LimitError, LimitOutcome, Severity, Threshold, Verdict};
+pub use sources::Sources;
+pub use traced::{Traced, trace};

@@ -1,0 +1,134 @@
+//! What a limit is judged on: one or two logs of a pull, and how a channel is found in them.
+
+use super::extent::{Extent, Extents};
+use crate::channel::Channel;
+use crate::log::{Recording, Series};
+use crate::pull::align::Alignment;
+use crate::pull::detect::PullSpan;
+
+/// The logs of one pull. Limits on one log need no alignment.
+#[derive(Debug, Clone, Copy)]
+pub struct Sources<'a> {
+    dyno: &'a Recording,
+    ecu: Option<&'a Recording>,
+    alignment: &'a Alignment,
+    extents: Extents,
+    pub(super) throttle_for_pedal: bool,
+    whole: [Option<&'a Recording>; 2],
+    /// Samples of the engine computer's log cannot be given to this pull.
+    pub(super) foreign: bool,
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) enum Clock {
+    Ecu,
+    Dyno,
+}
+
+pub(super) enum Lookup {
+    Found(Series),
+    Absent,
+    Misaligned,
+}
+
+/// The channel that is judged.
+pub(super) enum Home {
+    Found(Clock, Series),
+    /// Values stand in the recording, but none in this pull.
+    Elsewhere(Clock),
+    Absent,
+}
+
+impl<'a> Sources<'a> {
+    /// `dyno` and `ecu` are the pull's own parts of its recordings, `span` the pull on the dyno's clock.
+    pub fn new(dyno: &'a Recording, ecu: Option<&'a Recording>, alignment: &'a Alignment, span: Option<&PullSpan>) -> Self {
+        let extents = Extents::of(dyno, ecu, alignment, span);
+        Self { dyno, ecu, alignment, extents, throttle_for_pedal: true, whole: [None, None], foreign: false }
+    }
+
+    /// Beside the parts, the whole recordings: a channel without a value in this pull but elsewhere was measured, only not here.
+    #[must_use]
+    pub fn out_of(mut self, dyno: &'a Recording, ecu: Option<&'a Recording>) -> Self {
+        self.whole = [Some(dyno), ecu];
+        self
+    }
+
+    /// On a diesel the plate says nothing about the pedal.
+    #[must_use]
+    pub fn on_diesel(mut self, diesel: bool) -> Self {
+        self.throttle_for_pedal = !diesel;
+        self
+    }
+
+    /// The engine computer's log holds several pulls and nobody knows which of them is this one.
+    #[must_use]
+    pub fn with_foreign_log(mut self, foreign: bool) -> Self {
+        self.foreign = foreign;
+        self
+    }
+
+    /// When the pull ran on each clock.
+    pub fn extents(&self) -> Extents {
+        self.extents
+    }
+
+    /// The dyno saw a pull, and the log on this clock shows none although it has the speed to show it by.
+    pub(super) fn unseen(&self, clock: Clock) -> bool {
+        self.extent(clock).is_none() && self.extents.dyno.is_some() && self.ecu.is_some_and(|e| e.has("engine_speed"))
+    }
+
+    pub(super) fn extent(&self, clock: Clock) -> Option<Extent> {
+        match clock {
+            Clock::Ecu => self.extents.ecu,
+            Clock::Dyno => self.extents.dyno,
+        }
+    }
+
+    /// First and last time of the log on a clock, s.
+    pub(super) fn log_span(&self, clock: Clock) -> Option<(f64, f64)> {
+        match clock {
+            Clock::Ecu => self.ecu.and_then(Recording::span),
+            Clock::Dyno => self.dyno.span(),
+        }
+    }
+
+    pub(super) fn home(&self, channel: &Channel) -> Home {
+        let name = channel.as_str();
+        if let Some(s) = self.ecu.and_then(|l| l.series(name)) {
+            return Home::Found(Clock::Ecu, s);
+        }
+        if let Some(s) = self.dyno.series(name) {
+            return Home::Found(Clock::Dyno, s);
+        }
+        let holds = |log: Option<&Recording>| log.is_some_and(|l| l.has(name));
+        match self.whole {
+            [_, ecu] if holds(ecu) => Home::Elsewhere(Clock::Ecu),
+            [dyno, _] if holds(dyno) => Home::Elsewhere(Clock::Dyno),
+            _ => Home::Absent,
+        }
+    }
+
+    /// A second channel brought to the clock of the first.
+    pub(super) fn beside(&self, channel: &str, clock: Clock) -> Lookup {
+        let (same, other) = match clock {
+            Clock::Ecu => (self.ecu, Some(self.dyno)),
+            Clock::Dyno => (Some(self.dyno), self.ecu),
+        };
+        if let Some(s) = same.and_then(|l| l.series(channel)) {
+            return Lookup::Found(s);
+        }
+        let Some(mut s) = other.and_then(|l| l.series(channel)) else { return Lookup::Absent };
+        let Some(lag) = self.alignment.usable_lag() else { return Lookup::Misaligned };
+        let shift = if clock == Clock::Ecu { lag } else { -lag };
+        s.t.iter_mut().for_each(|t| *t += shift);
+        Lookup::Found(s)
+    }
+
+    /// The same where it is there to be had.
+    pub(super) fn found(&self, channel: &str, clock: Clock) -> Option<Series> {
+        match self.beside(channel, clock) {
+            Lookup::Found(s) => Some(s),
+            _ => None,
+        }
+    }
+}

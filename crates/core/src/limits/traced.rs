@@ -1,0 +1,81 @@
+//! A limit laid over the raw samples of one pull, before anything is judged.
+
+use super::extent::Extent;
+use super::gate::{Gate, NoGate};
+use super::model::{Limit, LimitOutcome, Threshold, Verdict};
+use super::sources::{Clock, Home, Lookup, Sources};
+use crate::channel::Channel;
+use crate::log::Series;
+
+/// One limit laid over the raw samples of one pull: what is judged, where the gate is open, where the threshold lies.
+#[derive(Debug, Clone)]
+pub struct Traced<'l> {
+    pub(super) limit: &'l Limit,
+    pub(super) clock: Clock,
+    pub(super) s: Series,
+    pub(super) gate: Gate,
+    /// Whether the gate was open at each sample.
+    pub(super) gated: Vec<bool>,
+    pub(super) thresholds: Vec<Option<f64>>,
+    pub(super) speed: Option<Series>,
+    /// When the pull ran.
+    pub(super) extent: Option<Extent>,
+    /// First and last time of the log that holds the channel.
+    pub(super) log: (f64, f64),
+    /// The dyno saw a pull, and the log that holds the channel shows none although it has the speed to show it by.
+    pub(super) unseen: bool,
+}
+
+/// Lays a limit over a pull, or says why it cannot be judged.
+///
+/// # Errors
+/// The outcome: not measured when a channel is missing, can't tell when it stands in a log that is not aligned, or has no value in this
+/// pull but elsewhere in the recording.
+pub fn trace<'l>(limit: &'l Limit, sources: &Sources<'_>) -> Result<Traced<'l>, Box<LimitOutcome>> {
+    let blank = |verdict, reason: String| Box::new(LimitOutcome::unjudged(limit, verdict, reason));
+    let absent = |channel: &Channel, so: &str| blank(Verdict::NotMeasured, format!("{} was not logged{so}", channel.label()));
+    let (clock, s) = match sources.home(&limit.channel) {
+        Home::Found(Clock::Ecu, _) | Home::Elsewhere(Clock::Ecu) if sources.foreign => {
+            let text = "the engine computer's log holds several pulls and is not aligned: which of them is this one is not known";
+            return Err(blank(Verdict::CantTell, text.into()));
+        }
+        Home::Found(clock, s) => (clock, s),
+        Home::Elsewhere(_) => return Err(blank(Verdict::CantTell, format!("{} has no value in this pull", limit.channel.label()))),
+        Home::Absent => return Err(absent(&limit.channel, "")),
+    };
+    let gate = Gate::bind(limit, sources, clock).map_err(|e| match e {
+        NoGate::Absent(c) => absent(&c, ", so the gate cannot be judged"),
+        NoGate::Misaligned(c) => blank(Verdict::CantTell, misaligned(&c)),
+    })?;
+    let mut open = gate.reader();
+    let gated: Vec<bool> = s.t.iter().map(|t| open(*t) == Some(true)).collect();
+    drop(open);
+    let thresholds = match &limit.threshold {
+        Threshold::Constant(_) => vec![limit.threshold.at(0.0); s.len()],
+        Threshold::Curve { over, .. } => {
+            let axis = match sources.beside(over.as_str(), clock) {
+                Lookup::Found(series) => series,
+                Lookup::Absent => return Err(absent(over, ", so the threshold curve cannot be read")),
+                Lookup::Misaligned => return Err(blank(Verdict::CantTell, misaligned(over))),
+            };
+            let mut at = axis.reader();
+            s.t.iter().map(|t| at.at(*t).and_then(|x| limit.threshold.at(x))).collect()
+        }
+    };
+    let excitation = if limit.channel.as_str() == "engine_speed" { "roller_speed" } else { "engine_speed" };
+    let speed = sources.found(excitation, clock).or_else(|| sources.found("engine_speed", clock));
+    let log = sources.log_span(clock).unwrap_or((f64::NEG_INFINITY, f64::INFINITY));
+    let unseen = sources.unseen(clock);
+    Ok(Traced { limit, clock, gate, gated, thresholds, speed, extent: sources.extent(clock), log, unseen, s })
+}
+
+impl Traced<'_> {
+    /// Whether times here are on the engine computer's clock.
+    pub fn on_ecu_clock(&self) -> bool {
+        self.clock == Clock::Ecu
+    }
+}
+
+fn misaligned(channel: &Channel) -> String {
+    format!("needs {} from the other log, and the two logs are not aligned", channel.label())
+}
