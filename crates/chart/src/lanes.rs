@@ -2,7 +2,7 @@
 
 use crate::paint::Paint;
 use crate::scale::{Scale, spread};
-use crate::svg::{escape, n, path, shorten_numbered};
+use crate::svg::{escape, n, path, push_digits, shorten_numbered};
 use std::fmt::Write;
 
 /// One line in a lane.
@@ -160,17 +160,19 @@ impl TraceChart {
     /// What the cursor reads: each lane's lines as drawn, values to five digits. JSON for the page's script.
     pub fn data(&self) -> String {
         let columns = (WIDTH - LEFT - RIGHT) as usize;
-        let digits = |v: f64| format!("{v:.5e}").parse::<f64>().unwrap_or(v);
         let mut out = String::from("[");
         for (i, lane) in self.lanes.iter().enumerate() {
             for (k, l) in lane.lines.iter().enumerate() {
                 let points = decimate(&l.points, self.span[0], self.span[1], columns);
-                let list = |f: &dyn Fn(&(f64, f64)) -> f64| points.iter().map(|p| digits(f(p)).to_string()).collect::<Vec<_>>().join(",");
                 let comma = if out.len() > 1 { "," } else { "" };
                 let name = if lane.lines.len() == 1 { lane.label.clone() } else { format!("{}: {}", lane.label, l.label) };
                 let name = format!("{name:?}").replace('<', "\\u003c");
                 let first = u8::from(k == 0 && i > 0);
-                let _ = write!(out, r#"{comma}{{"name":{name},"first":{first},"x":[{}],"y":[{}]}}"#, list(&|p| p.0), list(&|p| p.1));
+                let _ = write!(out, r#"{comma}{{"name":{name},"first":{first},"x":["#);
+                list(&mut out, points.iter().map(|p| p.0));
+                out.push_str(r#"],"y":["#);
+                list(&mut out, points.iter().map(|p| p.1));
+                out.push_str("]}");
             }
         }
         out.push(']');
@@ -225,6 +227,14 @@ impl TraceChart {
             paint.colour("paper"),
             escape(&lane.label)
         );
+    }
+}
+
+/// Values with commas between them.
+fn list(out: &mut String, values: impl Iterator<Item = f64>) {
+    for (i, v) in values.enumerate() {
+        out.push_str(if i > 0 { "," } else { "" });
+        push_digits(out, v);
     }
 }
 

@@ -1,5 +1,7 @@
 //! Small helpers for writing SVG.
 
+use std::fmt::Write;
+
 /// Escapes text for element content and attributes.
 pub(crate) fn escape(s: &str) -> String {
     let mut out = String::with_capacity(s.len());
@@ -19,9 +21,40 @@ pub(crate) fn escape(s: &str) -> String {
 
 /// A number with at most two decimals, no trailing zeros.
 pub(crate) fn n(v: f64) -> String {
-    let s = format!("{v:.2}");
-    let s = s.trim_end_matches('0').trim_end_matches('.');
-    if s == "-0" { "0".to_owned() } else { s.to_owned() }
+    let mut out = String::new();
+    push_n(&mut out, v);
+    out
+}
+
+/// The same at the end of a text. A chart has thousands of them: whole hundredths are written, which is much quicker than exact decimals.
+pub(crate) fn push_n(out: &mut String, v: f64) {
+    let hundredths = (v * 100.0).round();
+    if hundredths.abs() >= 1e15 || hundredths.is_nan() {
+        let _ = write!(out, "{v}");
+        return;
+    }
+    let h = (hundredths as i64).unsigned_abs();
+    let sign = if hundredths < 0.0 { "-" } else { "" };
+    let _ = match (h / 100, h % 100) {
+        (whole, 0) => write!(out, "{sign}{whole}"),
+        (whole, r) if r % 10 == 0 => write!(out, "{sign}{whole}.{}", r / 10),
+        (whole, r) => write!(out, "{sign}{whole}.{r:02}"),
+    };
+}
+
+/// A value to five digits after its first, at the end of a text, as JSON takes it.
+pub(crate) fn push_digits(out: &mut String, v: f64) {
+    let place = v.abs().log10().floor();
+    let rounded = if !(-200.0..200.0).contains(&place) {
+        v
+    } else if place > 5.0 {
+        let unit = 10f64.powi(place as i32 - 5);
+        (v / unit).round() * unit
+    } else {
+        let parts = 10f64.powi(5 - place as i32);
+        (v * parts).round() / parts
+    };
+    let _ = if rounded.is_finite() { write!(out, "{rounded}") } else { write!(out, "null") };
 }
 
 /// `M x y L x y …` through the points; breaks where a value is not finite.
@@ -34,9 +67,9 @@ pub(crate) fn path(points: impl Iterator<Item = (f64, f64)>) -> String {
             continue;
         }
         out.push_str(if pen { "L" } else { "M" });
-        out.push_str(&n(x));
+        push_n(&mut out, x);
         out.push(' ');
-        out.push_str(&n(y));
+        push_n(&mut out, y);
         pen = true;
     }
     out
@@ -73,9 +106,26 @@ mod tests {
     }
 
     #[test]
+    fn six_digits_are_kept_at_every_size_and_nothing_that_is_no_number() {
+        for v in [0.0, 1.0, -0.1, 101.325, 6_543.216_789, 1_234_567.8, 9.999_996, 0.000_012_345_678, -3.3e-9, 7.77e12, 250.0, 1e-300] {
+            let mut out = String::new();
+            push_digits(&mut out, v);
+            let (got, want): (f64, f64) = (out.parse().unwrap(), format!("{v:.5e}").parse().unwrap());
+            assert!((got - want).abs() <= 1e-15 * want.abs() || v.abs() < 1e-200, "{v}: {out}, {want}");
+            assert!(out.len() < 18 || v.abs() < 1e-200, "{out}");
+        }
+        let mut out = String::new();
+        push_digits(&mut out, f64::NAN);
+        assert_eq!(out, "null");
+    }
+
+    #[test]
     fn paths_break_at_holes() {
         assert_eq!(path([(0.0, 0.0), (1.0, f64::NAN), (2.0, 1.5)].into_iter()), "M0 0M2 1.5");
         assert_eq!(n(-0.001), "0");
+        for (v, text) in [(12.5, "12.5"), (-0.07, "-0.07"), (3.999, "4"), (1e300, &format!("{}", 1e300)), (f64::NAN, "NaN"), (-61.0, "-61")] {
+            assert_eq!(n(v), text);
+        }
         assert_eq!(shorten("abcdef", 4), "abc…");
     }
 }

@@ -26,18 +26,24 @@ const KEPT_ROWS: i64 = 200_000;
 pub enum Thing {
     /// A day with its sets, pulls, notes and air.
     Day(i64),
+    /// What the figures of a day are made from: its pulls, which of them count, their air. A note is none of it. The day has changed with it.
+    Figures(i64),
     /// A vehicle with its limits, build states and maps.
     Vehicle(i64),
+    /// Names to choose from: a fuel was added.
+    Names,
     /// Everything: names that stand in many places, or bulk data.
     All,
 }
 
 impl Thing {
-    fn of(kind: &str, id: i64) -> Self {
+    fn of(kind: &str, id: i64) -> Vec<Self> {
         match kind {
-            "d" => Self::Day(id),
-            "v" => Self::Vehicle(id),
-            _ => Self::All,
+            "d" => vec![Self::Day(id)],
+            "f" => vec![Self::Day(id), Self::Figures(id)],
+            "v" => vec![Self::Vehicle(id)],
+            "n" => vec![Self::Names],
+            _ => vec![Self::All],
         }
     }
 }
@@ -101,7 +107,7 @@ impl Store {
             *stamps = Stamps::default();
             return Box::pin(self.changes(stamps)).await;
         }
-        let things: BTreeSet<Thing> = rows.iter().map(|(_, kind, id)| Thing::of(kind, *id)).collect();
+        let things: BTreeSet<Thing> = rows.iter().flat_map(|(_, kind, id)| Thing::of(kind, *id)).collect();
         Ok(things.into_iter().collect())
     }
 

@@ -48,16 +48,21 @@ pub struct Day {
     pub demo: bool,
     /// Counts the changes of what belongs to it.
     pub version: i64,
+    /// Counts those of them that its measurements rest on.
+    pub measured: i64,
 }
 
-type Row = (i64, i64, String, NaiveDate, String, Option<f64>, Option<f64>, Option<f64>, String, bool, i64);
+type Row = (i64, i64, String, NaiveDate, String, Option<f64>, Option<f64>, Option<f64>, String, bool, (i64, i64));
+
+/// Air from temperature, humidity and pressure, when all three are there.
+pub(crate) fn whole_air(columns: [Option<f64>; 3]) -> Option<AirState> {
+    let [Some(t), Some(h), Some(p)] = columns else { return None };
+    AirState::new(t, h, p).ok()
+}
 
 fn day(r: Row) -> Day {
-    let air = match (r.5, r.6, r.7) {
-        (Some(t), Some(h), Some(p)) => AirState::new(t, h, p).ok(),
-        _ => None,
-    };
-    Day { id: r.0, vehicle_id: r.1, vehicle: r.2, date: r.3, place: r.4, air, note: r.8, demo: r.9, version: r.10 }
+    let air = whole_air([r.5, r.6, r.7]);
+    Day { id: r.0, vehicle_id: r.1, vehicle: r.2, date: r.3, place: r.4, air, note: r.8, demo: r.9, version: r.10.0, measured: r.10.1 }
 }
 
 macro_rules! columns {
@@ -73,7 +78,7 @@ macro_rules! columns {
             cell_day::pressure_hpa,
             cell_day::note,
             cell_day::demo,
-            cell_day::version,
+            (cell_day::version, cell_day::measured),
         )
     };
 }
@@ -166,22 +171,16 @@ impl Store {
         Ok(rows.into_iter().filter_map(|(id, n, last)| last.map(|l| (id, (n as usize, l)))).collect())
     }
 
-    /// Sets the air and the note of a day that was last looked at in a version, and the measurements that rest on its air, in one
+    /// Sets the air and the note of a day as it was last seen, and the measurements that rest on its air, in one
     /// transaction: air, clocks and figures of a day belong together at every moment.
     ///
     /// # Errors
-    /// [`StoreError::Changed`] when the day is no longer in that version.
-    pub async fn update_day(
-        &self,
-        id: i64,
-        seen: i64,
-        air: Option<AirState>,
-        note: &str,
-        summaries: &[(i64, PackedSummary)],
-    ) -> Result<(), StoreError> {
+    /// [`StoreError::Changed`] when the day is no longer as it was seen.
+    pub async fn update_day(&self, seen: &Day, air: Option<AirState>, note: &str, summaries: &[(i64, PackedSummary)]) -> Result<(), StoreError> {
         self.transact(async |c| {
-            claim_day(c, id, Some(seen)).await?;
-            diesel::update(cell_day::table.find(id))
+            let touched = if air == seen.air { Touch::Words } else { Touch::Measurements };
+            claim_day(c, seen.id, touched, Seen::Whole(seen.version)).await?;
+            diesel::update(cell_day::table.find(seen.id))
                 .set((
                     cell_day::temperature_c.eq(air.map(|a| a.temperature_c)),
                     cell_day::humidity.eq(air.map(|a| a.humidity)),
@@ -196,16 +195,43 @@ impl Store {
     }
 }
 
-/// Takes a day for a change within the caller's transaction, and counts it. Writers of one day come one after the other.
+/// What a writer changes of a day.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Touch {
+    /// Words, and which pulls count.
+    Words,
+    /// What measurements rest on.
+    Measurements,
+}
+
+/// What a writer has seen of a day and relies on.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Seen {
+    /// Nothing.
+    Nothing,
+    /// What measurements rest on, in a version.
+    Measurements(i64),
+    /// All of it, in a version.
+    Whole(i64),
+}
+
+/// Takes a day for a change within the caller's transaction, and counts it. Writers of one day come one after the other. Says how often its
+/// measurements had changed until then.
 ///
 /// # Errors
-/// [`StoreError::NotFound`], or [`StoreError::Changed`] when it is no longer in the version that was `seen`.
-pub(crate) async fn claim_day(c: &mut AsyncMysqlConnection, id: i64, seen: Option<i64>) -> Result<(), StoreError> {
-    let now: i64 =
-        cell_day::table.find(id).select(cell_day::version).for_update().first(c).await.map_err(|e| StoreError::from(e).about("day", id))?;
-    if seen.is_some_and(|s| s != now) {
+/// [`StoreError::NotFound`], or [`StoreError::Changed`] when it is no longer as it was seen.
+pub(crate) async fn claim_day(c: &mut AsyncMysqlConnection, id: i64, touched: Touch, seen: Seen) -> Result<i64, StoreError> {
+    let now = cell_day::table.find(id).select((cell_day::version, cell_day::measured)).for_update().first(c).await;
+    let (version, measured): (i64, i64) = now.map_err(|e| StoreError::from(e).about("day", id))?;
+    let changed = match seen {
+        Seen::Nothing => false,
+        Seen::Measurements(v) => v != measured,
+        Seen::Whole(v) => v != version,
+    };
+    if changed {
         return Err(StoreError::Changed { what: "the day" });
     }
-    diesel::update(cell_day::table.find(id)).set(cell_day::version.eq(now + 1)).execute(c).await?;
-    Ok(())
+    let counted = (cell_day::version.eq(version + 1), cell_day::measured.eq(measured + i64::from(touched == Touch::Measurements)));
+    diesel::update(cell_day::table.find(id)).set(counted).execute(c).await?;
+    Ok(measured)
 }

@@ -1,5 +1,6 @@
 //! The pool, migrations, and the one door for writing.
 
+use crate::decoded::Decoded;
 use crate::error::StoreError;
 use diesel::QueryableByName;
 use diesel_async::pooled_connection::deadpool::{Object, Pool};
@@ -8,6 +9,7 @@ use diesel_async::{
     AnsiTransactionManager, AsyncConnection, AsyncMigrationHarness, AsyncMysqlConnection, RunQueryDsl, SimpleAsyncConnection, TransactionManager,
 };
 use diesel_migrations::{EmbeddedMigrations, MigrationHarness, embed_migrations};
+use jamjar_core::analysis::Measured;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicU64, Ordering};
 use std::time::{Duration, Instant};
@@ -37,6 +39,7 @@ pub struct Store {
     pool: Pool<AsyncMysqlConnection>,
     /// Who this instance is, in rows of long work.
     pub(crate) owner: Arc<str>,
+    pub(crate) decoded: Decoded<Measured>,
 }
 
 impl std::fmt::Debug for Store {
@@ -85,7 +88,7 @@ impl Store {
             .runtime(deadpool::Runtime::Tokio1)
             .build()
             .map_err(|e| StoreError::Other(e.to_string()))?;
-        Ok(Self { pool, owner: owner().into() })
+        Ok(Self { pool, owner: owner().into(), decoded: Decoded::default() })
     }
 
     /// A connection. While the database does not answer it is asked again for ten seconds: a server that died is started again.

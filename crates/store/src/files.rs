@@ -7,6 +7,7 @@ use diesel::prelude::*;
 use diesel_async::{AsyncMysqlConnection, RunQueryDsl};
 use sha2::{Digest, Sha256};
 use std::io::{self, Cursor, Read};
+use tokio::sync::mpsc::Receiver;
 
 /// Raw bytes per chunk before compression; stays below the 16 MiB packet even when incompressible.
 const CHUNK: usize = 4 << 20;
@@ -82,10 +83,14 @@ pub(crate) fn pack(mut input: impl Read) -> std::io::Result<(Vec<u8>, Vec<Vec<u8
     Ok((hash.finalize().to_vec(), chunks, total))
 }
 
-/// A file coming out of custody. Whoever has read it asks [`FileReader::intact`] before trusting what was read.
+/// Packed chunks fetched ahead of a reader.
+const AHEAD: usize = 2;
+
+/// A file coming out of custody, a few chunks in memory at a time. It is read away from the threads that serve: reading waits for the
+/// database. Whoever has read it asks [`FileReader::intact`] before trusting what was read.
 pub struct FileReader {
     info: FileInfo,
-    chunks: std::vec::IntoIter<Vec<u8>>,
+    chunks: Receiver<Result<Vec<u8>, StoreError>>,
     open: Cursor<Vec<u8>>,
     hash: Sha256,
 }
@@ -112,10 +117,9 @@ impl Read for FileReader {
             if n > 0 || buf.is_empty() {
                 return Ok(n);
             }
-            let Some(chunk) = self.chunks.as_slice().first() else { return Ok(0) };
-            // A chunk that cannot be unpacked stays the next one, so that every further read fails too.
-            let raw = zstd::decode_all(chunk.as_slice())?;
-            self.chunks.next();
+            let Some(chunk) = self.chunks.blocking_recv() else { return Ok(0) };
+            // After a chunk that cannot be had the hash never comes out right.
+            let raw = chunk.map_err(io::Error::other).and_then(|c| zstd::decode_all(c.as_slice())).inspect_err(|_| self.hash.update(b"lost"))?;
             self.hash.update(&raw);
             self.open = Cursor::new(raw);
         }
@@ -150,11 +154,13 @@ impl Store {
     /// [`StoreError::NotFound`], or [`StoreError::Damaged`] when the hash does not match.
     pub async fn file_bytes(&self, id: i64) -> Result<Vec<u8>, StoreError> {
         let mut file = self.open_file(id).await?;
-        let mut out = Vec::with_capacity(usize::try_from(file.info.bytes).unwrap_or(0));
-        // What cannot be read is said by the check that follows.
-        let _ = file.read_to_end(&mut out);
-        file.intact()?;
-        Ok(out)
+        let read = move || {
+            let mut out = Vec::with_capacity(usize::try_from(file.info.bytes).unwrap_or(0));
+            // What cannot be read is said by the check that follows.
+            let _ = file.read_to_end(&mut out);
+            file.intact().map(|()| out)
+        };
+        tokio::task::spawn_blocking(read).await.map_err(|e| StoreError::Other(e.to_string()))?
     }
 
     /// A file to be read from its beginning, one chunk unpacked at a time.
@@ -163,10 +169,25 @@ impl Store {
     /// [`StoreError::NotFound`] when there is none with that id.
     pub async fn open_file(&self, id: i64) -> Result<FileReader, StoreError> {
         let info = self.file(id).await?;
+        let (sender, chunks) = tokio::sync::mpsc::channel(AHEAD);
+        let store = self.clone();
+        tokio::spawn(async move {
+            for seq in 0.. {
+                // No connection is held while the reader takes its time.
+                let Some(chunk) = store.chunk(id, seq).await.transpose() else { return };
+                let failed = chunk.is_err();
+                if sender.send(chunk).await.is_err() || failed {
+                    return;
+                }
+            }
+        });
+        Ok(FileReader { info, chunks, open: Cursor::default(), hash: Sha256::new() })
+    }
+
+    async fn chunk(&self, file: i64, seq: i32) -> Result<Option<Vec<u8>>, StoreError> {
         let mut c = self.conn().await?;
-        let chunks: Vec<Vec<u8>> =
-            raw_chunk::table.filter(raw_chunk::file_id.eq(id)).order(raw_chunk::seq).select(raw_chunk::data).load(&mut c).await?;
-        Ok(FileReader { info, chunks: chunks.into_iter(), open: Cursor::default(), hash: Sha256::new() })
+        let found = raw_chunk::table.find((file, seq)).select(raw_chunk::data).first(&mut c).await.optional();
+        Ok(found?)
     }
 
     /// What is known of a file.

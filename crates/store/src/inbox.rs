@@ -1,10 +1,10 @@
 //! Files dropped on a day sheet, previewed and not yet committed; and mappings remembered per source.
 
-use crate::days::claim_day;
+use crate::days::{Seen, Touch, claim_day};
 use crate::db::{Store, inserted};
 use crate::error::StoreError;
 use crate::files::{Received, pack, receive};
-use crate::schema::{inbox, pull, pull_set, source_mapping};
+use crate::schema::{inbox, pull, pull_set, raw_file, source_mapping};
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
 use std::io::Read;
@@ -69,6 +69,16 @@ pub struct InboxItem {
 }
 
 impl Store {
+    /// Bytes of the files that wait on a day.
+    ///
+    /// # Errors
+    /// [`StoreError`] when the database cannot answer.
+    pub async fn inbox_bytes(&self, day_id: i64) -> Result<u64, StoreError> {
+        let mut c = self.conn().await?;
+        let sizes: Vec<i64> = inbox::table.inner_join(raw_file::table).filter(inbox::day_id.eq(day_id)).select(raw_file::bytes).load(&mut c).await?;
+        Ok(sizes.iter().sum::<i64>() as u64)
+    }
+
     /// Takes a file into custody and into the inbox, in one transaction.
     ///
     /// `known` in the result is true when the bytes already belong to a pull of this day or wait in this inbox: then nothing
@@ -82,7 +92,7 @@ impl Store {
             .map_err(|e| StoreError::Other(e.to_string()))?
             .map_err(|e| StoreError::Other(e.to_string()))?;
         self.transact(async |c| {
-            claim_day(c, item.day_id, None).await?;
+            claim_day(c, item.day_id, Touch::Words, Seen::Nothing).await?;
             let file = receive(c, &item.name, &sha, &chunks, bytes).await?;
             let days: Vec<i64> = pull::table
                 .inner_join(pull_set::table)

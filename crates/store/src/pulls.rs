@@ -1,8 +1,9 @@
 //! Pulls, their sample blocks and cached summaries.
 
 use crate::blocks::{BLOCK_VERSION, decode_block, encode_block};
-use crate::days::claim_day;
+use crate::days::{Seen, Touch, claim_day, whole_air};
 use crate::db::{Store, inserted};
+use crate::decoded::Decoded;
 use crate::error::StoreError;
 use crate::schema::{cell_day, pull, pull_set, pull_summary, sample_block};
 use crate::spark::Spark;
@@ -77,10 +78,7 @@ type PullRow = (
 type SummaryRow = (i32, String, Vec<u8>);
 
 fn pull_of((r, more): PullRow) -> Pull {
-    let air = match (more.1, more.2, more.3) {
-        (Some(t), Some(h), Some(p)) => AirState::new(t, h, p).ok(),
-        _ => None,
-    };
+    let air = whole_air([more.1, more.2, more.3]);
     Pull {
         id: r.0,
         set_id: r.1,
@@ -95,12 +93,6 @@ fn pull_of((r, more): PullRow) -> Pull {
         air,
         shares: more.4,
     }
-}
-
-fn summary_of(r: SummaryRow) -> Result<Summary, StoreError> {
-    let damaged = |e: String| StoreError::Damaged(e);
-    let json = zstd::decode_all(r.2.as_slice()).map_err(|e| damaged(e.to_string()))?;
-    Ok(Summary { algorithm: r.0 as u32, settings: r.1, measured: serde_json::from_slice(&json).map_err(|e| damaged(e.to_string()))? })
 }
 
 macro_rules! pull_columns {
@@ -123,7 +115,7 @@ macro_rules! pull_columns {
 }
 
 /// Pulls of several sets in order of running.
-pub(crate) async fn pulls_of(c: &mut AsyncMysqlConnection, set_ids: &[i64]) -> Result<Vec<(Pull, Summary)>, StoreError> {
+pub(crate) async fn pulls_of(c: &mut AsyncMysqlConnection, decoded: &Decoded<Measured>, set_ids: &[i64]) -> Result<Vec<(Pull, Summary)>, StoreError> {
     let rows: Vec<(PullRow, SummaryRow)> = pull::table
         .inner_join(pull_summary::table)
         .filter(pull::set_id.eq_any(set_ids))
@@ -140,13 +132,11 @@ pub(crate) async fn pulls_of(c: &mut AsyncMysqlConnection, set_ids: &[i64]) -> R
         rows.into_iter().collect()
     };
     rows.into_iter()
-        .map(|(p, mut s)| {
-            if let Some(blob) = p.1.4.and_then(|id| lent.get(&id)) {
-                s.2.clone_from(blob);
-            }
-            let (p, mut s) = (pull_of(p), summary_of(s)?);
-            s.measured.excluded.clone_from(&p.excluded_reason);
-            Ok((p, s))
+        .map(|(p, s)| {
+            let packed = p.1.4.and_then(|id| lent.get(&id)).unwrap_or(&s.2);
+            let (p, mut measured) = (pull_of(p), decoded.read(packed)?);
+            measured.excluded.clone_from(&p.excluded_reason);
+            Ok((p, Summary { algorithm: s.0 as u32, settings: s.1, measured }))
         })
         .collect()
 }
@@ -289,14 +279,14 @@ pub(crate) async fn insert_pull(c: &mut AsyncMysqlConnection, set_id: i64, posit
 }
 
 impl Store {
-    /// Replaces cached measurements of a day's pulls, when the day is still in the version they were made from; false when it is not.
-    /// Nothing else changes: whoever reads meanwhile makes them again.
+    /// Replaces cached measurements of a day's pulls, when what they rest on is still in the version they were made from; false when it is
+    /// not. Nothing else changes: whoever reads meanwhile makes them again.
     ///
     /// # Errors
     /// [`StoreError`] when the database refuses.
     pub async fn keep_summaries(&self, day_id: i64, seen: i64, all: &[(i64, PackedSummary)]) -> Result<bool, StoreError> {
         self.transact(async |c| {
-            let now: Option<i64> = cell_day::table.find(day_id).select(cell_day::version).for_update().first(c).await.optional()?;
+            let now: Option<i64> = cell_day::table.find(day_id).select(cell_day::measured).for_update().first(c).await.optional()?;
             if now != Some(seen) {
                 return Ok(false);
             }
@@ -371,7 +361,7 @@ impl Store {
     pub async fn exclude_pull(&self, pull_id: i64, reason: Option<&str>, by: &str) -> Result<i64, StoreError> {
         self.transact(async |c| {
             let (set_id, day_id) = place_of(c, pull_id).await?;
-            claim_day(c, day_id, None).await?;
+            claim_day(c, day_id, Touch::Words, Seen::Nothing).await?;
             diesel::update(pull::table.find(pull_id))
                 .set((pull::excluded_reason.eq(reason), pull::excluded_by.eq(reason.map(|_| by))))
                 .execute(c)
@@ -390,15 +380,25 @@ impl Store {
         pull::table.find(pull_id).select(pull::set_id).first(&mut c).await.map_err(|e| StoreError::from(e).about("pull", pull_id))
     }
 
+    /// The note on a pull.
+    ///
+    /// # Errors
+    /// [`StoreError::NotFound`] when there is no such pull.
+    pub async fn note_of_pull(&self, pull_id: i64) -> Result<String, StoreError> {
+        let mut c = self.conn().await?;
+        pull::table.find(pull_id).select(pull::note).first(&mut c).await.map_err(|e| StoreError::from(e).about("pull", pull_id))
+    }
+
     /// Sets the lag of the engine-computer log by hand, or leaves it to be found again, with what that makes of the day's measurements, in
     /// one transaction: the pulls of a day are looked at together.
     ///
     /// # Errors
-    /// [`StoreError::NotFound`] when there is no such pull; [`StoreError::Changed`] when the day is no longer in the version that was seen.
+    /// [`StoreError::NotFound`] when there is no such pull; [`StoreError::Changed`] when what the day's measurements rest on is no longer in the
+    /// version that was seen.
     pub async fn set_lag(&self, pull_id: i64, lag_s: Option<f64>, seen: i64, summaries: &[(i64, PackedSummary)]) -> Result<(), StoreError> {
         self.transact(async |c| {
             let (_, day_id) = place_of(c, pull_id).await?;
-            claim_day(c, day_id, Some(seen)).await?;
+            claim_day(c, day_id, Touch::Measurements, Seen::Measurements(seen)).await?;
             diesel::update(pull::table.find(pull_id)).set(pull::lag_s.eq(lag_s)).execute(c).await?;
             put_summaries(c, summaries).await
         })
@@ -412,7 +412,7 @@ impl Store {
     pub async fn note_pull(&self, pull_id: i64, note: &str, was: Option<String>) -> Result<(), StoreError> {
         self.transact(async |c| {
             let (_, day_id) = place_of(c, pull_id).await?;
-            claim_day(c, day_id, None).await?;
+            claim_day(c, day_id, Touch::Words, Seen::Nothing).await?;
             let now: String = pull::table.find(pull_id).select(pull::note).first(c).await?;
             note_as_seen(was.as_deref(), &now, "the note of the pull")?;
             diesel::update(pull::table.find(pull_id)).set(pull::note.eq(note)).execute(c).await?;

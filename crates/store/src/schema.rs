@@ -11,7 +11,7 @@ diesel::table! { map_revision (id) {
 diesel::table! { fuel (id) { id -> BigInt, name -> Varchar, ethanol -> Nullable<Double>, } }
 diesel::table! { cell_day (id) {
     id -> BigInt, vehicle_id -> BigInt, on_date -> Date, place -> Varchar, temperature_c -> Nullable<Double>, humidity -> Nullable<Double>,
-    pressure_hpa -> Nullable<Double>, note -> Text, created_at -> Datetime, demo -> Bool, checklist -> Text, version -> BigInt,
+    pressure_hpa -> Nullable<Double>, note -> Text, created_at -> Datetime, demo -> Bool, checklist -> Text, version -> BigInt, measured -> BigInt,
 } }
 diesel::table! { pull_set (id) {
     id -> BigInt, day_id -> BigInt, build_id -> BigInt, map_id -> BigInt, fuel_id -> BigInt, position -> Integer, boost -> Varchar, gear -> Varchar,

@@ -1,7 +1,8 @@
 //! Sets: committed whole with their pulls, in one transaction that is run again after a conflict.
 
-use crate::days::claim_day;
+use crate::days::{Day, Seen, Touch, claim_day};
 use crate::db::{Store, inserted};
+use crate::decoded::Decoded;
 use crate::error::StoreError;
 use crate::pulls::{NewPull, PackedPull, Pull, Summary, insert_pull, note_as_seen, pulls_of};
 use crate::runs::finish_run;
@@ -10,6 +11,7 @@ use crate::vehicles::{build_named, fuel_named, map_named};
 use chrono::NaiveDate;
 use diesel::prelude::*;
 use diesel_async::{AsyncMysqlConnection, RunQueryDsl};
+use jamjar_core::analysis::Measured;
 use jamjar_core::factors::Factors;
 use std::collections::HashMap;
 
@@ -194,10 +196,10 @@ impl Store {
     /// Commits sets with all their pulls, takes exactly the named files out of the inbox and ends the run: all of it or nothing.
     ///
     /// # Errors
-    /// [`StoreError::Taken`] when one of the files is no longer in the inbox: another request stored it. [`StoreError`] when the day does
-    /// not exist or the database refuses; then nothing of it is there.
-    pub async fn commit_sets(&self, day_id: i64, sets: &[NewSet], from_inbox: &[i64], run: Option<i64>) -> Result<Vec<i64>, StoreError> {
-        let vehicle_id = self.day(day_id).await?.vehicle_id;
+    /// [`StoreError::Taken`] when one of the files is no longer in the inbox: another request stored it. [`StoreError::Changed`] when the
+    /// air of the day or its pulls are no longer as they were seen. [`StoreError`] when the day does not exist or the database refuses; then
+    /// nothing of it is there.
+    pub async fn commit_sets(&self, day: &Day, sets: &[NewSet], from_inbox: &[i64], run: Option<i64>) -> Result<Vec<i64>, StoreError> {
         let mut packed: Vec<(&Configuration, Vec<PackedPull<'_>>)> = Vec::new();
         for s in sets {
             packed.push((&s.config, s.pulls.iter().map(PackedPull::new).collect::<Result<_, _>>()?));
@@ -205,11 +207,15 @@ impl Store {
         let mut wanted = from_inbox.to_vec();
         wanted.sort_unstable();
         wanted.dedup();
+        let (day_id, vehicle_id) = (day.id, day.vehicle_id);
         self.transact(async |c| {
-            claim_day(c, day_id, None).await?;
+            let measured = claim_day(c, day_id, Touch::Measurements, Seen::Nothing).await?;
             let taken = diesel::delete(inbox::table.filter(inbox::day_id.eq(day_id).and(inbox::id.eq_any(&wanted)))).execute(c).await?;
             if taken != wanted.len() {
                 return Err(StoreError::Taken);
+            }
+            if measured != day.measured {
+                return Err(StoreError::Changed { what: "the day" });
             }
             let mut ids = Vec::new();
             for (config, pulls) in &packed {
@@ -242,7 +248,7 @@ impl Store {
         let rows: Vec<Row> = query!().filter(pull_set::id.eq_any(ids)).load(&mut c).await?;
         let mut sets: Vec<Set> = rows.into_iter().map(Into::into).collect();
         sets.sort_by_key(|s| ids.iter().position(|i| *i == s.id));
-        with_pulls(&mut c, sets).await
+        with_pulls(&mut c, &self.decoded, sets).await
     }
 
     /// Sets of a day in order of running, with their pulls.
@@ -252,7 +258,7 @@ impl Store {
     pub async fn sets_of_day(&self, day_id: i64) -> Result<Vec<SetWithPulls>, StoreError> {
         let mut c = self.conn().await?;
         let rows: Vec<Row> = query!().filter(pull_set::day_id.eq(day_id)).order(pull_set::position).load(&mut c).await?;
-        with_pulls(&mut c, rows.into_iter().map(Into::into).collect()).await
+        with_pulls(&mut c, &self.decoded, rows.into_iter().map(Into::into).collect()).await
     }
 
     /// The newest valid set of a vehicle on its stock map, with its pulls.
@@ -268,7 +274,7 @@ impl Store {
             .await
             .optional()?;
         match row {
-            Some(r) => Ok(with_pulls(&mut c, vec![r.into()]).await?.pop()),
+            Some(r) => Ok(with_pulls(&mut c, &self.decoded, vec![r.into()]).await?.pop()),
             None => Ok(None),
         }
     }
@@ -329,7 +335,7 @@ impl Store {
     pub async fn mark_set(&self, id: i64, reason: Option<&str>, by: &str) -> Result<i64, StoreError> {
         self.transact(async |c| {
             let day_id = day_of(c, id).await?;
-            claim_day(c, day_id, None).await?;
+            claim_day(c, day_id, Touch::Words, Seen::Nothing).await?;
             diesel::update(pull_set::table.find(id))
                 .set((pull_set::invalid_reason.eq(reason), pull_set::invalid_by.eq(reason.map(|_| by))))
                 .execute(c)
@@ -346,7 +352,7 @@ impl Store {
     pub async fn note_set(&self, id: i64, note: &str, was: Option<String>) -> Result<(), StoreError> {
         self.transact(async |c| {
             let day_id = day_of(c, id).await?;
-            claim_day(c, day_id, None).await?;
+            claim_day(c, day_id, Touch::Words, Seen::Nothing).await?;
             let now: String = pull_set::table.find(id).select(pull_set::note).first(c).await?;
             note_as_seen(was.as_deref(), &now, "the note of the set")?;
             diesel::update(pull_set::table.find(id)).set(pull_set::note.eq(note)).execute(c).await?;
@@ -365,8 +371,8 @@ async fn newest_days(c: &mut AsyncMysqlConnection) -> Result<Vec<i64>, StoreErro
     Ok(cell_day::table.order((cell_day::on_date.desc(), cell_day::id.desc())).limit(LOOKED_AT_DAYS).select(cell_day::id).load(c).await?)
 }
 
-async fn with_pulls(c: &mut AsyncMysqlConnection, sets: Vec<Set>) -> Result<Vec<SetWithPulls>, StoreError> {
-    let mut pulls = pulls_of(c, &sets.iter().map(|s| s.id).collect::<Vec<_>>()).await?;
+async fn with_pulls(c: &mut AsyncMysqlConnection, decoded: &Decoded<Measured>, sets: Vec<Set>) -> Result<Vec<SetWithPulls>, StoreError> {
+    let mut pulls = pulls_of(c, decoded, &sets.iter().map(|s| s.id).collect::<Vec<_>>()).await?;
     Ok(sets
         .into_iter()
         .map(|set| {

@@ -1,6 +1,6 @@
 //! The day sheet: checklist, notes with time and tag, air through the day, fuel on hand.
 
-use crate::days::claim_day;
+use crate::days::{Day, Seen, Touch, claim_day, whole_air};
 use crate::db::Store;
 use crate::error::StoreError;
 use crate::pulls::{PackedSummary, put_summaries};
@@ -10,7 +10,7 @@ use chrono::NaiveTime;
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
 use jamjar_core::air::AirState;
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, HashMap};
 
 /// A note on a day.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -48,7 +48,44 @@ pub struct DaySheet {
     pub checklist: Checklist,
 }
 
+/// The air of a day: its own, and readings in order of time.
+#[derive(Debug, Clone, Default, PartialEq)]
+#[allow(missing_docs)]
+pub struct AirOfDay {
+    pub whole: Option<AirState>,
+    pub readings: Vec<(NaiveTime, AirState)>,
+}
+
 impl Store {
+    /// The air of days; days that are not there are left out.
+    ///
+    /// # Errors
+    /// [`StoreError`] when the database cannot answer.
+    pub async fn air_of_days(&self, ids: &[i64]) -> Result<HashMap<i64, AirOfDay>, StoreError> {
+        let mut c = self.conn().await?;
+        let own = |(id, t, h, p)| (id, AirOfDay { whole: whole_air([t, h, p]), readings: Vec::new() });
+        let mut out: HashMap<i64, AirOfDay> = cell_day::table
+            .filter(cell_day::id.eq_any(ids))
+            .select((cell_day::id, cell_day::temperature_c, cell_day::humidity, cell_day::pressure_hpa))
+            .load(&mut c)
+            .await?
+            .into_iter()
+            .map(own)
+            .collect();
+        let readings: Vec<(i64, NaiveTime, f64, f64, f64)> = day_air::table
+            .filter(day_air::day_id.eq_any(ids))
+            .order((day_air::day_id, day_air::at_time))
+            .select((day_air::day_id, day_air::at_time, day_air::temperature_c, day_air::humidity, day_air::pressure_hpa))
+            .load(&mut c)
+            .await?;
+        for (day, at, t, h, p) in readings {
+            if let (Some(d), Ok(a)) = (out.get_mut(&day), AirState::new(t, h, p)) {
+                d.readings.push((at, a));
+            }
+        }
+        Ok(out)
+    }
+
     /// The sheet of a day.
     ///
     /// # Errors
@@ -95,7 +132,7 @@ impl Store {
     /// [`StoreError`] when the database refuses.
     pub async fn add_note(&self, day_id: i64, at: Option<NaiveTime>, tag: &str, text: &str, by: &str) -> Result<(), StoreError> {
         self.transact(async |c| {
-            claim_day(c, day_id, None).await?;
+            claim_day(c, day_id, Touch::Words, Seen::Nothing).await?;
             diesel::insert_into(day_note::table)
                 .values((
                     day_note::day_id.eq(day_id),
@@ -111,23 +148,16 @@ impl Store {
         .await
     }
 
-    /// Adds an air reading, or replaces the one of that minute, with the measurements that rest on it, in one transaction. The `first` of a
+    /// Adds an air reading, or replaces the one of that minute, with the measurements that rest on it, in one transaction. The first of a
     /// day is the day's own air as well.
     ///
     /// # Errors
-    /// [`StoreError::Changed`] when the day is no longer in the version that was seen.
-    pub async fn add_air(
-        &self,
-        day_id: i64,
-        at: NaiveTime,
-        a: AirState,
-        seen: i64,
-        first: bool,
-        summaries: &[(i64, PackedSummary)],
-    ) -> Result<(), StoreError> {
+    /// [`StoreError::Changed`] when what the day's measurements rest on is no longer as it was seen.
+    pub async fn add_air(&self, seen: &Day, at: NaiveTime, a: AirState, summaries: &[(i64, PackedSummary)]) -> Result<(), StoreError> {
+        let day_id = seen.id;
         self.transact(async |c| {
-            claim_day(c, day_id, Some(seen)).await?;
-            if first {
+            claim_day(c, day_id, Touch::Measurements, Seen::Measurements(seen.measured)).await?;
+            if seen.air.is_none() {
                 diesel::update(cell_day::table.find(day_id))
                     .set((cell_day::temperature_c.eq(a.temperature_c), cell_day::humidity.eq(a.humidity), cell_day::pressure_hpa.eq(a.pressure_hpa)))
                     .execute(c)
@@ -152,7 +182,7 @@ impl Store {
     /// [`StoreError`] when the database refuses.
     pub async fn put_fuel_on_hand(&self, day_id: i64, name: &str, litres: f64, note: &str) -> Result<(), StoreError> {
         self.transact(async |c| {
-            claim_day(c, day_id, None).await?;
+            claim_day(c, day_id, Touch::Words, Seen::Nothing).await?;
             let fuel_id = fuel_named(c, name).await?;
             let values = (day_fuel::litres.eq(litres), day_fuel::note.eq(note));
             diesel::insert_into(day_fuel::table)
@@ -174,7 +204,7 @@ impl Store {
     /// [`StoreError::NotFound`] when there is no such day.
     pub async fn answer_checklist(&self, day_id: i64, given: &[(&str, Option<&str>)]) -> Result<Checklist, StoreError> {
         self.transact(async |c| {
-            claim_day(c, day_id, None).await?;
+            claim_day(c, day_id, Touch::Words, Seen::Nothing).await?;
             let old: String = cell_day::table.find(day_id).select(cell_day::checklist).first(c).await?;
             let mut answers: Checklist = serde_json::from_str(&old).unwrap_or_default();
             for (item, answer) in given {
@@ -197,7 +227,7 @@ impl Store {
     pub async fn set_checklist(&self, day_id: i64, answers: &Checklist) -> Result<(), StoreError> {
         let json = serde_json::to_string(answers).map_err(|e| StoreError::Other(e.to_string()))?;
         self.transact(async |c| {
-            claim_day(c, day_id, None).await?;
+            claim_day(c, day_id, Touch::Words, Seen::Nothing).await?;
             diesel::update(cell_day::table.find(day_id)).set(cell_day::checklist.eq(&json)).execute(c).await?;
             Ok(())
         })

@@ -11,7 +11,7 @@ use jamjar_core::air::AirState;
 use jamjar_core::limits::Limit;
 use jamjar_core::vehicle_sheet::VehicleSheet;
 use jamjar_store::{Checklist, NewDay, NewMap, NewVehicle, Store, StoreError};
-use shop::{Server, day, new_pull, new_set, vehicle};
+use shop::{Server, commit, day, new_pull, new_set, vehicle};
 
 fn limit(id: &str, threshold: f64) -> Limit {
     serde_json::from_value(serde_json::json!({"id": id, "channel": "lambda_1", "direction": "above", "threshold": threshold, "caution": 0.03}))
@@ -67,7 +67,7 @@ async fn a_vehicle_keeps_its_sheet_builds_and_limits() {
     let first = store.put_build(v, "A", Some(since), "as it came").await.unwrap();
     assert_eq!(store.put_build(v, "A", Some(since), "as it came, new plugs").await.unwrap(), first, "the same build, said better");
     let f = file(&store, 1).await;
-    store.commit_sets(day_id, &[new_set(f, 2)], &[], None).await.unwrap();
+    commit(&store, day_id, &[new_set(f, 2)], &[], None).await.unwrap();
     let builds = store.builds(v).await.unwrap();
     assert_eq!((builds.len(), builds[0].sets, builds[0].changed.as_str(), builds[0].since), (1, 1, "as it came, new plugs", Some(since)));
     assert_eq!(store.vehicle_counts(v).await.unwrap(), (1, 2));
@@ -100,9 +100,9 @@ async fn a_day_sheet_is_kept_in_order_of_time() {
     store.add_note(day_id, Some(at(15, 0)), "limit", "no further", "the calibrator").await.unwrap();
     store.add_note(day_id, Some(at(9, 5)), "cell", "straps", "the calibrator").await.unwrap();
     let air = |t| AirState::new(t, 0.5, 1002.0).unwrap();
-    store.add_air(day_id, at(9, 0), air(20.0), store.day(day_id).await.unwrap().version, false, &[]).await.unwrap();
-    store.add_air(day_id, at(9, 0), air(21.0), store.day(day_id).await.unwrap().version, false, &[]).await.unwrap();
-    store.add_air(day_id, at(8, 0), air(18.0), store.day(day_id).await.unwrap().version, false, &[]).await.unwrap();
+    store.add_air(&store.day(day_id).await.unwrap(), at(9, 0), air(20.0), &[]).await.unwrap();
+    store.add_air(&store.day(day_id).await.unwrap(), at(9, 0), air(21.0), &[]).await.unwrap();
+    store.add_air(&store.day(day_id).await.unwrap(), at(8, 0), air(18.0), &[]).await.unwrap();
     store.put_fuel_on_hand(day_id, "E85", 40.0, "measured 0.78").await.unwrap();
     store.put_fuel_on_hand(day_id, "E85", 31.5, "").await.unwrap();
     assert!(matches!(store.put_fuel_on_hand(day_id, "E30", -1.0, "").await, Err(StoreError::Check)));
@@ -126,7 +126,7 @@ async fn a_pull_keeps_its_time_and_air_and_a_set_can_be_marked() {
         jamjar_store::NewPull { started_at: Some(at(9, 12)), air: Some(air), ..new_pull(f) },
         jamjar_store::NewPull { excluded: Some("third gear".into()), ..new_pull(f) },
     ];
-    let id = store.commit_sets(day_id, &[set], &[], None).await.unwrap()[0];
+    let id = commit(&store, day_id, &[set], &[], None).await.unwrap()[0];
     let read = async || store.sets_of_day(day_id).await.unwrap().remove(0);
     let s = read().await;
     assert_eq!((s.pulls[0].0.started_at, s.pulls[0].0.air), (Some(at(9, 12)), Some(air)));
@@ -146,7 +146,7 @@ async fn the_demo_goes_and_what_is_the_users_own_stays() {
     let (_server, store) = Server::start("demo").await;
     let own = day(&store).await;
     let f = file(&store, 1).await;
-    store.commit_sets(own, &[new_set(f, 1)], &[], None).await.unwrap();
+    commit(&store, own, &[new_set(f, 1)], &[], None).await.unwrap();
     let mut other = vehicle();
     other.name = "Marrow 48".into();
     let demo_vehicle = store
@@ -157,8 +157,8 @@ async fn the_demo_goes_and_what_is_the_users_own_stays() {
     let new = |vehicle_id, demo| NewDay { vehicle_id, date, place: "yard".into(), air: None, note: String::new(), demo };
     let demo_day = store.add_day(&new(demo_vehicle, true)).await.unwrap();
     let also = store.add_day(&new(store.day(own).await.unwrap().vehicle_id, true)).await.unwrap();
-    store.commit_sets(demo_day, &[new_set(f, 2)], &[], None).await.unwrap();
-    store.commit_sets(also, &[new_set(f, 1)], &[], None).await.unwrap();
+    commit(&store, demo_day, &[new_set(f, 2)], &[], None).await.unwrap();
+    commit(&store, also, &[new_set(f, 1)], &[], None).await.unwrap();
     store.add_note(demo_day, Some(at(9, 0)), "", "x", "y").await.unwrap();
     store.put_map(demo_vehicle, &map("C3", b"whole")).await.unwrap();
     assert!(store.has_demo().await.unwrap());
@@ -188,7 +188,7 @@ async fn bulk_pulls_have_figures_of_their_own_and_share_samples() {
     let (_server, store) = Server::start("bulk").await;
     let day_id = day(&store).await;
     let f = file(&store, 1).await;
-    store.commit_sets(day_id, &[new_set(f, 1)], &[], None).await.unwrap();
+    commit(&store, day_id, &[new_set(f, 1)], &[], None).await.unwrap();
     let real = store.sets_of_day(day_id).await.unwrap()[0].pulls[0].0.id;
     let run = store.start_run(None, "bulk", 1).await.unwrap();
     store.add_bulk(1000, real, run).await.unwrap();
@@ -218,14 +218,19 @@ async fn sets_that_need_a_look_are_found_by_their_worst_limit() {
     let (_server, store) = Server::start("look").await;
     let day_id = day(&store).await;
     let f = file(&store, 1).await;
-    let ids = store.commit_sets(day_id, &[new_set(f, 1), new_set(f, 1)], &[], None).await.unwrap();
+    let ids = commit(&store, day_id, &[new_set(f, 1), new_set(f, 1)], &[], None).await.unwrap();
     assert!(store.sets_to_look_at(5).await.unwrap().is_empty());
     let sets = store.sets_of_day(day_id).await.unwrap();
     let (pull, mut summary) = sets[1].pulls[0].clone();
     summary.measured.alignment = summary.measured.alignment.refuse("another pull's log?");
-    let version = store.day(day_id).await.unwrap().version;
+    let version = store.day(day_id).await.unwrap().measured;
     assert!(store.keep_summaries(day_id, version, &[(pull.id, summary.pack().unwrap())]).await.unwrap());
     store.note_pull(pull.id, "x", None).await.unwrap();
+    assert!(store.keep_summaries(day_id, version, &[(pull.id, summary.pack().unwrap())]).await.unwrap(), "nothing rests on a note");
+    store
+        .add_air(&store.day(day_id).await.unwrap(), chrono::NaiveTime::MIN, jamjar_core::air::AirState::new(30.0, 0.5, 990.0).unwrap(), &[])
+        .await
+        .unwrap();
     assert!(!store.keep_summaries(day_id, version, &[(pull.id, summary.pack().unwrap())]).await.unwrap(), "the day has changed since");
     assert_eq!(store.sets_to_look_at(5).await.unwrap(), [ids[1]]);
     assert_eq!(store.latest_sets(1).await.unwrap()[0].id, ids[1], "the newest first");

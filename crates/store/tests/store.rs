@@ -5,7 +5,7 @@ mod shop;
 
 use jamjar_store::private::PrivateDb;
 use jamjar_store::{NewInboxItem, NewSet, NewVehicle, Role, RunState, Store, StoreError};
-use shop::{Server, day, new_pull, new_set, recording, vehicle};
+use shop::{Server, commit, day, new_pull, new_set, recording, vehicle};
 
 #[tokio::test(flavor = "multi_thread")]
 async fn a_day_goes_in_and_comes_out_whole() {
@@ -21,7 +21,7 @@ async fn a_day_goes_in_and_comes_out_whole() {
     let waiting = store.inbox(day_id).await.unwrap();
     assert_eq!((waiting.len(), waiting[0].role), (1, Role::Dyno));
 
-    let ids = store.commit_sets(day_id, &[new_set(first.id, 2)], &[waiting[0].id], None).await.unwrap();
+    let ids = commit(&store, day_id, &[new_set(first.id, 2)], &[waiting[0].id], None).await.unwrap();
     assert!(store.inbox(day_id).await.unwrap().is_empty());
     let sets = store.sets_of_day(day_id).await.unwrap();
     assert_eq!((sets.len(), sets[0].set.id, sets[0].pulls.len()), (1, ids[0], 2));
@@ -49,10 +49,10 @@ async fn refusals_have_names() {
     assert!(matches!(store.day(999).await, Err(StoreError::NotFound { what: "day", id: 999 })));
     let mut bad = new_set(1, 0);
     bad.config.map_kind = "borrowed".into();
-    let refused = store.commit_sets(day_id, &[bad], &[], None).await;
+    let refused = commit(&store, day_id, &[bad], &[], None).await;
     assert!(matches!(refused, Err(StoreError::Check)), "error 4025 is recognised: {refused:?}");
     assert!(store.sets_of_day(day_id).await.unwrap().is_empty());
-    let half = store.commit_sets(day_id, &[new_set(1, 0), new_set(12_345, 1)], &[], None).await;
+    let half = commit(&store, day_id, &[new_set(1, 0), new_set(12_345, 1)], &[], None).await;
     assert!(half.is_err(), "the second set names a file that does not exist");
     assert!(store.sets_of_day(day_id).await.unwrap().is_empty(), "and the first one is not there either");
 }
@@ -62,11 +62,11 @@ async fn a_killed_server_keeps_all_or_nothing_of_an_import() {
     let (mut server, store) = Server::start("kill").await;
     let day_id = day(&store).await;
     let file = store.receive_file("p1.csv", std::io::Cursor::new(vec![7u8; 1000])).await.unwrap();
-    store.commit_sets(day_id, &[new_set(file.id, 1)], &[], None).await.unwrap();
+    commit(&store, day_id, &[new_set(file.id, 1)], &[], None).await.unwrap();
     let many: Vec<NewSet> = (0..60).map(|_| new_set(file.id, 10)).collect();
     let writer = {
         let store = store.clone();
-        tokio::spawn(async move { store.commit_sets(day_id, &many, &[], None).await })
+        tokio::spawn(async move { commit(&store, day_id, &many, &[], None).await })
     };
     tokio::time::sleep(std::time::Duration::from_millis(120)).await;
     let finished_first = writer.is_finished();

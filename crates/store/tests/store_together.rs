@@ -5,7 +5,7 @@ mod shop;
 
 use jamjar_store::private::{Owner, PrivateDb, PrivateError};
 use jamjar_store::{Begun, NewInboxItem, Role, RunState, Stamps, Store, StoreError, Thing};
-use shop::{Server, day, new_set};
+use shop::{Server, commit, day, new_set};
 use std::time::Duration;
 
 async fn waiting(store: &Store, day_id: i64, names: &[&str]) -> Vec<(i64, i64)> {
@@ -24,7 +24,7 @@ async fn two_storings_at_the_same_moment_store_once() {
     let both: Vec<i64> = files.iter().map(|f| f.0).collect();
     let storing = |ids: Vec<i64>| {
         let (store, file) = (store.clone(), files[0].1);
-        tokio::spawn(async move { store.commit_sets(day_id, &[new_set(file, 2)], &ids, None).await })
+        tokio::spawn(async move { commit(&store, day_id, &[new_set(file, 2)], &ids, None).await })
     };
     let (first, second, part) = (storing(both.clone()), storing(both.clone()), storing(both[..1].to_vec()));
     let results = [first.await.unwrap(), second.await.unwrap(), part.await.unwrap()];
@@ -68,7 +68,7 @@ async fn work_whose_owner_is_gone_ends_as_interrupted() {
     assert_eq!(store.run(run).await.unwrap().state, RunState::Interrupted, "and cannot call itself done any more");
     let day_id = day(&store).await;
     let files = waiting(&store, day_id, &["a.csv"]).await;
-    let late = store.commit_sets(day_id, &[new_set(files[0].1, 1)], &[files[0].0], Some(run)).await;
+    let late = commit(&store, day_id, &[new_set(files[0].1, 1)], &[files[0].0], Some(run)).await;
     assert!(matches!(late, Err(StoreError::Taken)), "nor store anything: {late:?}");
     assert!(store.sets_of_day(day_id).await.unwrap().is_empty());
 }
@@ -98,17 +98,49 @@ async fn many_writers_of_one_day_all_get_through() {
 async fn the_second_of_two_editors_is_told() {
     let (_server, store) = Server::start("editors").await;
     let day_id = day(&store).await;
-    let seen = store.day(day_id).await.unwrap().version;
+    let seen = store.day(day_id).await.unwrap();
     let air = |t: f64| jamjar_core::air::AirState::new(t, 0.5, 1000.0).ok();
-    store.update_day(day_id, seen, air(22.0), "first", &[]).await.unwrap();
-    let second = store.update_day(day_id, seen, air(30.0), "second", &[]).await;
+    store.update_day(&seen, air(22.0), "first", &[]).await.unwrap();
+    let second = store.update_day(&seen, air(30.0), "second", &[]).await;
     assert!(matches!(second, Err(StoreError::Changed { .. })), "{second:?}");
     let now = store.day(day_id).await.unwrap();
     assert_eq!((now.note.as_str(), now.air), ("first", air(22.0)));
     let file = store.receive_file("a.csv", std::io::Cursor::new(b"x".to_vec())).await.unwrap().id;
-    let set = store.commit_sets(day_id, &[new_set(file, 1)], &[], None).await.unwrap()[0];
+    let set = commit(&store, day_id, &[new_set(file, 1)], &[], None).await.unwrap()[0];
     store.note_set(set, "mine", Some("after the rattle".into())).await.unwrap();
     assert!(matches!(store.note_set(set, "yours", Some("after the rattle".into())).await, Err(StoreError::Changed { .. })));
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_change_of_the_air_meets_another_of_its_kind_and_no_note_and_no_pull_left_out() {
+    let (_server, store) = Server::start("air").await;
+    let day_id = day(&store).await;
+    let file = store.receive_file("a.csv", std::io::Cursor::new(b"x".to_vec())).await.unwrap().id;
+    let set = commit(&store, day_id, &[new_set(file, 2)], &[], None).await.unwrap()[0];
+    let pull = store.sets_of_day(day_id).await.unwrap()[0].pulls[0].0.id;
+    let air = jamjar_core::air::AirState::new(24.0, 0.5, 1000.0).unwrap();
+    let at = |h| chrono::NaiveTime::from_hms_opt(h, 0, 0).unwrap();
+    let mut stamps = Stamps::default();
+    store.changes(&mut stamps).await.unwrap();
+
+    let seen = store.day(day_id).await.unwrap();
+    store.add_note(day_id, None, "", "a strap slipped", "the calibrator").await.unwrap();
+    store.note_pull(pull, "second gear", None).await.unwrap();
+    store.note_set(set, "again", None).await.unwrap();
+    store.put_fuel_on_hand(day_id, "E85", 12.0, "").await.unwrap();
+    assert_eq!(store.changes(&mut stamps).await.unwrap(), [Thing::Day(day_id), Thing::Names], "words are no figures");
+    store.exclude_pull(pull, Some("slipped"), "the calibrator").await.unwrap();
+    assert_eq!(store.changes(&mut stamps).await.unwrap(), [Thing::Day(day_id), Thing::Figures(day_id)], "what counts is");
+    store.mark_set(set, Some("wrong fuel"), "the calibrator").await.unwrap();
+    assert_eq!(store.changes(&mut stamps).await.unwrap(), [Thing::Day(day_id), Thing::Figures(day_id)]);
+
+    store.add_air(&seen, at(9), air, &[]).await.unwrap();
+    assert_eq!(store.changes(&mut stamps).await.unwrap(), [Thing::Day(day_id), Thing::Figures(day_id)]);
+    assert!(matches!(store.add_air(&seen, at(10), air, &[]).await, Err(StoreError::Changed { .. })), "measured with the air before");
+    assert!(matches!(store.set_lag(pull, Some(0.2), seen.measured, &[]).await, Err(StoreError::Changed { .. })));
+    assert!(matches!(store.commit_sets(&seen, &[new_set(file, 1)], &[], None).await, Err(StoreError::Changed { .. })), "a storing too");
+    assert_eq!(store.air_of_days(&[day_id]).await.unwrap()[&day_id].readings, [(at(9), air)]);
+    assert_eq!(store.sets_of_day(day_id).await.unwrap().len(), 1);
 }
 
 #[tokio::test(flavor = "multi_thread")]
@@ -165,7 +197,7 @@ trait ForTest {
 impl ForTest for Store {
     async fn note_day_for_test(&self, day_id: i64) {
         let seen = self.day(day_id).await.unwrap();
-        self.update_day(day_id, seen.version, seen.air, "changed", &[]).await.unwrap();
+        self.update_day(&seen, seen.air, "changed", &[]).await.unwrap();
     }
 }
 
@@ -179,7 +211,7 @@ fn statements(sql: &str) -> Vec<String> {
 async fn every_migration_can_be_run_again_after_dying_at_any_statement() {
     use diesel_async::{AsyncConnection, AsyncMysqlConnection, SimpleAsyncConnection};
     let (server, _) = Server::start("migrate").await;
-    let all: Vec<String> = ["0001_first", "0002_cell", "0003_find", "0004_price", "0005_whole"]
+    let all: Vec<String> = ["0001_first", "0002_cell", "0003_find", "0004_price", "0005_whole", "0006_measured"]
         .iter()
         .map(|m| std::fs::read_to_string(format!("{}/migrations/{m}/up.sql", env!("CARGO_MANIFEST_DIR"))).unwrap())
         .collect();

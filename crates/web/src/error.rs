@@ -32,7 +32,7 @@ pub(crate) enum WebError {
     Internal(String),
     /// 503: the database is away.
     Away(String),
-    /// 507: the disk is full.
+    /// 507: the disk is full, or so nearly that the database could not work; says how full.
     NoRoom(String),
 }
 
@@ -50,7 +50,7 @@ impl From<StoreError> for WebError {
             // The door for writing has tried for twenty seconds: that is a database in trouble, not a mistake of the person's.
             StoreError::Conflict | StoreError::Unreachable(_) => Self::Away(e.to_string()),
             StoreError::Unknown => Self::Away("the connection was lost while a change was made final".into()),
-            StoreError::NoRoom => Self::NoRoom(e.to_string()),
+            StoreError::NoRoom => Self::NoRoom("The disk that holds the data is full".into()),
             StoreError::Newer(_) | StoreError::Damaged(_) | StoreError::Other(_) => Self::Internal(e.to_string()),
         }
     }
@@ -104,8 +104,8 @@ impl WebError {
             }
             Self::NoRoom(detail) => {
                 tracing::error!(%detail, "disk full");
-                let text = "The disk that holds the data is full: nothing of this was stored. Free some space and do it again.";
-                (StatusCode::INSUFFICIENT_STORAGE, "The disk is full", text.into())
+                let text = format!("{detail}: nothing of this was stored. Free some space and do it again.");
+                (StatusCode::INSUFFICIENT_STORAGE, "The disk is full", text)
             }
         }
     }

@@ -27,7 +27,10 @@ const HEADERS: [(&str, &str); 7] = [
 const CACHE: (&str, &str) = ("cache-control", "private, no-cache");
 
 pub(crate) async fn protect(State(state): State<AppState>, request: Request, next: Next) -> Response {
-    let refused = refuse(request.method(), request.headers(), &state.hosts);
+    let refused = refuse(request.method(), request.headers(), &state.hosts).or_else(|| {
+        let writes = !request.method().is_safe() && !makes_room(request.uri().path());
+        writes.then(|| state.room_for(0).err()).flatten()
+    });
     let response = match refused {
         Some(e) => e.into_response(),
         // A fault of the program ends one request, not the connection, and is said as one.
@@ -37,11 +40,22 @@ pub(crate) async fn protect(State(state): State<AppState>, request: Request, nex
         },
     };
     let mut response = as_a_page(response).await;
+    // A database that has no room left goes away; that is the cause then.
+    if response.status() == StatusCode::SERVICE_UNAVAILABLE
+        && let Err(full) = state.room_for(0)
+    {
+        response = full.into_response();
+    }
     response.headers_mut().entry(CACHE.0).or_insert(HeaderValue::from_static(CACHE.1));
     for (name, value) in HEADERS {
         response.headers_mut().insert(HeaderName::from_static(name), HeaderValue::from_static(value));
     }
     response
+}
+
+/// Whether a request takes something away: it is carried out on a full disk too.
+fn makes_room(path: &str) -> bool {
+    ["/clear", "/remove", "/cancel", "/forget", "/drop", "/theme"].iter().any(|end| path.ends_with(end))
 }
 
 /// Refusals that the framework words itself (an id that is no number, a form that lacks a field) as pages.

@@ -3,9 +3,9 @@
 use crate::error::WebError;
 use crate::views::Encoding;
 use axum::body::Bytes;
-use jamjar_store::Store;
+use jamjar_store::{Store, Thing};
 use jamjar_workflow::finder::Finder;
-use jamjar_workflow::fresh::Freshness;
+use jamjar_workflow::fresh::{Freshness, Moment};
 use jamjar_workflow::keep::Keep;
 use jamjar_workflow::lineup::LineUp;
 use jamjar_workflow::reading::Reading;
@@ -18,10 +18,10 @@ use tokio::sync::{OwnedSemaphorePermit, Semaphore};
 /// Memory for rendered pages, line-ups and opened pulls, bytes (our choice: together a quarter of a small machine's gigabyte).
 const ROOM: [usize; 3] = [32 << 20, 64 << 20, 160 << 20];
 
-/// Memory in which uploads are read at one time, MiB; a larger one has it alone.
-const BUDGET_MB: u32 = 64;
-/// Kept free on the disk for the database to work in.
-const SPARE_BYTES: u64 = 64 << 20;
+/// Memory in which files are read at one time, as MiB of files; a larger one has it alone.
+const BUDGET_MB: u32 = 40;
+/// A small file takes this much of it: as numbers it may become several times as large.
+const SMALL_MB: u32 = 10;
 
 /// What an instance is told when it starts.
 #[derive(Debug, Clone)]
@@ -30,6 +30,13 @@ pub struct Settings {
     pub data: PathBuf,
     /// Host names that may be asked for beside those of the loopback.
     pub hosts: Vec<String>,
+    /// Kept free on the disk, bytes: a database that finds none cannot even go on as it is.
+    pub spare_bytes: u64,
+}
+
+impl Settings {
+    /// Kept free unless somebody says otherwise, bytes.
+    pub const SPARE_BYTES: u64 = 64 << 20;
 }
 
 /// Cheap to clone; several instances may serve one database.
@@ -40,7 +47,8 @@ pub struct AppState {
     pub(crate) spool: Arc<PathBuf>,
     /// Host names that may be asked for beside those of the loopback.
     pub(crate) hosts: Arc<[String]>,
-    /// Room for uploads that are being read, in MiB.
+    spare_bytes: u64,
+    /// Room for files that are being read, in MiB.
     pub(crate) budget: Arc<Semaphore>,
     pub(crate) fresh: Freshness,
     pub(crate) finder: Finder,
@@ -65,6 +73,7 @@ impl AppState {
             store,
             spool: Arc::new(spool),
             hosts: settings.hosts.into(),
+            spare_bytes: settings.spare_bytes,
             budget: Arc::new(Semaphore::new(BUDGET_MB as usize)),
             fresh: Freshness::default(),
             finder: Finder::default(),
@@ -93,14 +102,33 @@ impl AppState {
         let Ok(disk) = rustix::fs::statvfs(&*self.spool) else { return Ok(()) };
         let free = disk.f_bavail.saturating_mul(disk.f_frsize);
         // The upload itself, its copy in custody, its samples, and the database's own log of it.
-        let wanted = bytes.saturating_mul(3).saturating_add(SPARE_BYTES);
-        if free >= wanted { Ok(()) } else { Err(WebError::NoRoom(format!("{} MiB are free, {} MiB are wanted", free >> 20, wanted >> 20))) }
+        let wanted = bytes.saturating_mul(3).saturating_add(self.spare_bytes);
+        if free >= wanted {
+            return Ok(());
+        }
+        Err(WebError::NoRoom(format!("{} MiB are free on the disk that holds the data, and {} MiB are wanted", free >> 20, wanted >> 20)))
     }
 
-    /// Waits for a share of the memory in which uploads are read.
+    /// A page as it was made before, when nothing it rests on has changed since; and the moment from which one made now counts.
+    ///
+    /// # Errors
+    /// When the database cannot say what has changed.
+    pub(crate) async fn known_page(&self, key: &String) -> Result<(Moment, Option<Bytes>), WebError> {
+        let since = self.fresh.look(&self.store).await?;
+        Ok((since, self.pages.get(key, &self.fresh).map(|kept| Bytes::clone(&kept))))
+    }
+
+    /// Keeps a page for as long as what it rests on stays as it is.
+    pub(crate) fn keep_page(&self, key: String, body: String, rests_on: Vec<Thing>, since: Moment) -> Bytes {
+        let weight = key.len() + body.len();
+        let body = Bytes::from(body);
+        Bytes::clone(&self.pages.put(key, body, rests_on, since, weight))
+    }
+
+    /// Waits for a share of the memory in which files are read.
     pub(crate) async fn share(&self, bytes: u64) -> Option<OwnedSemaphorePermit> {
-        let mb = (bytes >> 20).clamp(1, u64::from(BUDGET_MB));
-        self.budget.clone().acquire_many_owned(mb as u32).await.ok()
+        let mb = u32::try_from(bytes >> 20).unwrap_or(u32::MAX).clamp(SMALL_MB, BUDGET_MB);
+        self.budget.clone().acquire_many_owned(mb).await.ok()
     }
 
     /// Reads every pull into the index that finds them, so that the first search need not wait.

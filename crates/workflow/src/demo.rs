@@ -135,8 +135,7 @@ async fn day(store: &Store, l: &Loaded, vehicle_id: i64, d: &SimDay) -> Result<i
     }
     for s in &d.sets {
         if let Some(p) = s.pulls.first() {
-            let version = store.day(id).await?.version;
-            store.add_air(id, clock(p.at_s), p.air, version, false, &[]).await?;
+            store.add_air(&store.day(id).await?, clock(p.at_s), p.air, &[]).await?;
         }
     }
     let all = crate::checklist::ITEMS.iter().map(|i| (i.id.to_owned(), "yes".to_owned())).collect();

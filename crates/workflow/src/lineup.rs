@@ -16,7 +16,7 @@ pub const MAX_SETS: usize = 16;
 pub struct LineUp {
     /// The vehicle.
     pub vehicle: VehicleRecord,
-    /// Sets with pulls, in the order asked for.
+    /// Sets with pulls, in the order asked for. Their notes are left out: those change without a line-up.
     pub sets: Vec<SetWithPulls>,
     /// Measured pulls of each set.
     pub measured: Vec<Vec<Measured>>,
@@ -97,6 +97,10 @@ pub async fn line_up(store: &Store, ids: &[i64], base: Option<i64>, settings: &S
         sets.truncate(shown);
         measured.truncate(shown);
         results.truncate(shown);
+        for s in &mut sets {
+            s.set.config.note.clear();
+            s.pulls.iter_mut().for_each(|(p, _)| p.note.clear());
+        }
         let verdicts = measured.iter().map(|m| set_verdicts(m)).collect();
         LineUp { vehicle: v, sets, measured, results, base, comparisons, verdicts, settings }
     })

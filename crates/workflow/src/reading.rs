@@ -8,7 +8,7 @@ use jamjar_core::pull::power::PowerTrace;
 use jamjar_store::{Day, Pull, Set, Store, VehicleRecord};
 use std::sync::Arc;
 
-/// Everything a pull's page shows.
+/// Everything a pull's page shows but the notes on it, which change without it.
 #[derive(Debug, Clone)]
 pub struct Reading {
     /// The vehicle.
@@ -59,14 +59,17 @@ impl Reading {
 /// # Errors
 /// [`WorkflowError`] when there is no such pull or its samples can no longer be measured.
 pub async fn read_pull(store: &Store, pull_id: i64, settings: &Settings) -> Result<Reading, WorkflowError> {
-    let set = store.set(store.set_of_pull(pull_id).await?).await?;
-    let (vehicle, day) = (store.vehicle(set.vehicle_id).await?, store.day(set.day_id).await?);
+    let mut set = store.set(store.set_of_pull(pull_id).await?).await?;
+    let (vehicle, mut day) = (store.vehicle(set.vehicle_id).await?, store.day(set.day_id).await?);
     let sets = day_sets(store, day.id, &vehicle).await?;
     let order: Vec<i64> = sets.iter().flat_map(|s| s.pulls.iter().map(|p| p.0.id)).collect();
     let at = order.iter().position(|id| *id == pull_id);
     let neighbours = [at.and_then(|i| i.checked_sub(1)).map(|i| order[i]), at.and_then(|i| order.get(i + 1).copied())];
     let found = sets.into_iter().flat_map(|s| s.pulls).find(|(p, _)| p.id == pull_id);
-    let (pull, summary) = found.ok_or_else(|| WorkflowError::Bad(format!("pull {pull_id} is not among the pulls of its day")))?;
+    let (mut pull, summary) = found.ok_or_else(|| WorkflowError::Bad(format!("pull {pull_id} is not among the pulls of its day")))?;
+    pull.note.clear();
+    set.config.note.clear();
+    day.note.clear();
     let (dyno, ecu) = store.samples(pull_id).await?;
     let settings = *settings;
     blocking(move || {

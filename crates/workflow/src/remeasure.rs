@@ -1,8 +1,8 @@
 //! Measurements that are kept and what they rest on: made again when it has changed, changed together with it.
 
 use crate::error::{WorkflowError, blocking};
+use crate::import::MeasureKey;
 use crate::import::air::DayAir;
-use crate::import::measure_key;
 use crate::lineup::input_of;
 use chrono::NaiveTime;
 use jamjar_core::ALGORITHM_VERSION;
@@ -23,12 +23,10 @@ pub(crate) async fn measured(
     settings: &Settings,
 ) -> Result<Vec<Vec<Measured>>, WorkflowError> {
     let airs = airs_of(store, sets).await?;
-    let key = |s: &SetWithPulls, p: &Pull, settings: &Settings| {
-        measure_key(&vehicle.vehicle, &vehicle.limits, settings, airs[&s.set.day_id].of(p), p.lag_s)
-    };
-    let fresh = |s: &SetWithPulls, (p, known): &(Pull, Summary)| {
-        p.shares.is_some() || (known.algorithm == ALGORITHM_VERSION && known.settings == key(s, p, settings))
-    };
+    let keys = MeasureKey::new(&vehicle.vehicle, &vehicle.limits, settings);
+    let key = |s: &SetWithPulls, p: &Pull| keys.of(airs[&s.set.day_id].of(p), p.lag_s);
+    let fresh =
+        |s: &SetWithPulls, (p, known): &(Pull, Summary)| p.shares.is_some() || (known.algorithm == ALGORITHM_VERSION && known.settings == key(s, p));
     if sets.iter().all(|s| s.pulls.iter().all(|p| fresh(s, p))) {
         return Ok(sets.iter().map(|s| s.pulls.iter().map(|(_, summary)| summary.measured.clone()).collect()).collect());
     }
@@ -42,7 +40,7 @@ pub(crate) async fn measured(
         let mut made: BTreeMap<i64, Vec<(i64, Summary)>> = BTreeMap::new();
         for (s, measured) in sets.iter().zip(&again) {
             for ((p, known), m) in s.pulls.iter().zip(measured).filter(|((p, _), _)| p.shares.is_none()) {
-                let summary = Summary { algorithm: ALGORITHM_VERSION, settings: key(s, p, settings), measured: m.clone() };
+                let summary = Summary { algorithm: ALGORITHM_VERSION, settings: key(s, p), measured: m.clone() };
                 if *known != summary {
                     made.entry(s.set.day_id).or_default().push((p.id, summary));
                 }
@@ -73,16 +71,15 @@ fn keep_behind(store: Store, seen: VehicleRecord, made: BTreeMap<i64, Vec<(i64, 
 async fn keep_day(store: &Store, seen: &VehicleRecord, day_id: i64, summaries: Vec<(i64, Summary)>) -> Result<(), WorkflowError> {
     let day = store.day(day_id).await?;
     let vehicle = store.vehicle(day.vehicle_id).await?;
-    let airs = DayAir::of_day(store, &day).await?;
+    let airs = DayAir::of_day(store, day_id).await?;
+    let keys = MeasureKey::new(&vehicle.vehicle, &vehicle.limits, &Settings::default());
     let pulls: HashMap<i64, Pull> = store.sets_of_day(day_id).await?.into_iter().flat_map(|s| s.pulls).map(|(p, _)| (p.id, p)).collect();
-    let still = |(id, s): &(i64, Summary)| {
-        pulls.get(id).is_some_and(|p| s.settings == measure_key(&vehicle.vehicle, &vehicle.limits, &Settings::default(), airs.of(p), p.lag_s))
-    };
+    let still = |(id, s): &(i64, Summary)| pulls.get(id).is_some_and(|p| s.settings == keys.of(airs.of(p), p.lag_s));
     if vehicle.limits != seen.limits || !summaries.iter().all(still) {
         return Ok(());
     }
     let packed = pack(summaries).await?;
-    store.keep_summaries(day_id, day.version, &packed).await?;
+    store.keep_summaries(day_id, day.measured, &packed).await?;
     Ok(())
 }
 
@@ -91,13 +88,15 @@ async fn pack(summaries: Vec<(i64, Summary)>) -> Result<Vec<(i64, PackedSummary)
 }
 
 async fn airs_of(store: &Store, sets: &[SetWithPulls]) -> Result<HashMap<i64, DayAir>, WorkflowError> {
-    let mut out = HashMap::new();
-    for s in sets {
-        if let std::collections::hash_map::Entry::Vacant(slot) = out.entry(s.set.day_id) {
-            slot.insert(DayAir::of_day(store, &store.day(s.set.day_id).await?).await?);
-        }
+    let mut days: Vec<i64> = sets.iter().map(|s| s.set.day_id).collect();
+    days.sort_unstable();
+    days.dedup();
+    let mut airs = DayAir::of_days(store, &days).await?;
+    // A day that is gone meanwhile has no air.
+    for day in days {
+        airs.entry(day).or_default();
     }
-    Ok(out)
+    Ok(airs)
 }
 
 /// `lag` sets the lag of one pull in the place of what is stored.
@@ -163,9 +162,9 @@ pub async fn change_day(store: &Store, day_id: i64, change: &DayChange, was: imp
         }
         let summaries = pack(after(store, &day, change).await?).await?;
         let done = match change {
-            DayChange::Day { air, note } => store.update_day(day_id, day.version, *air, note, &summaries).await,
-            DayChange::Air { at, air } => store.add_air(day_id, *at, *air, day.version, day.air.is_none(), &summaries).await,
-            DayChange::Lag { pull_id, lag_s } => store.set_lag(*pull_id, *lag_s, day.version, &summaries).await,
+            DayChange::Day { air, note } => store.update_day(&day, *air, note, &summaries).await,
+            DayChange::Air { at, air } => store.add_air(&day, *at, *air, &summaries).await,
+            DayChange::Lag { pull_id, lag_s } => store.set_lag(*pull_id, *lag_s, day.measured, &summaries).await,
         };
         match done {
             // Something else of the day changed while its pulls were measured: they are measured again.
@@ -179,7 +178,7 @@ pub async fn change_day(store: &Store, day_id: i64, change: &DayChange, was: imp
 /// The measurements of a day as they will be after a change.
 async fn after(store: &Store, day: &Day, change: &DayChange) -> Result<Vec<(i64, Summary)>, WorkflowError> {
     let vehicle = store.vehicle(day.vehicle_id).await?;
-    let mut airs = DayAir::of_day(store, day).await?;
+    let mut airs = DayAir::of_day(store, day.id).await?;
     let mut lag = None;
     match change {
         DayChange::Day { air, .. } if *air == day.air => return Ok(Vec::new()),
@@ -189,6 +188,7 @@ async fn after(store: &Store, day: &Day, change: &DayChange) -> Result<Vec<(i64,
     }
     let sets = store.sets_of_day(day.id).await?;
     let settings = Settings::default();
+    let rests_on = MeasureKey::new(&vehicle.vehicle, &vehicle.limits, &settings);
     let (mut out, mut inputs, mut keys) = (Vec::new(), Vec::new(), Vec::new());
     for s in &sets {
         for (p, known) in s.pulls.iter().filter(|(p, _)| p.shares.is_some()) {
@@ -198,8 +198,7 @@ async fn after(store: &Store, day: &Day, change: &DayChange) -> Result<Vec<(i64,
         }
         let own = SetWithPulls { set: s.set.clone(), pulls: s.pulls.iter().filter(|(p, _)| p.shares.is_none()).cloned().collect() };
         let input = with_samples(store, &own, &vehicle, &airs, lag).await?;
-        let rests_on = |i: &PullInput| measure_key(&vehicle.vehicle, &vehicle.limits, &settings, i.air, i.lag_s);
-        keys.extend(own.pulls.iter().zip(&input.pulls).map(|((p, _), i)| (p.id, rests_on(i))));
+        keys.extend(own.pulls.iter().zip(&input.pulls).map(|((p, _), i)| (p.id, rests_on.of(i.air, i.lag_s))));
         inputs.push(input);
     }
     let again = measure_again(inputs, &vehicle, &settings).await?.into_iter().flatten();

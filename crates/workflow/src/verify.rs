@@ -2,8 +2,8 @@
 //! and the air they are said to rest on, runs against their owners.
 
 use crate::error::{WorkflowError, blocking};
+use crate::import::MeasureKey;
 use crate::import::air::DayAir;
-use crate::import::measure_key;
 use jamjar_core::ALGORITHM_VERSION;
 use jamjar_core::analysis::Settings;
 use jamjar_store::{Day, Pull, Store, StoreError, Summary, VehicleRecord, decode_block};
@@ -67,7 +67,7 @@ pub async fn verify(store: &Store) -> Result<Verified, WorkflowError> {
     for id in store.day_ids().await? {
         let day = store.day(id).await?;
         let vehicle = store.vehicle(day.vehicle_id).await?;
-        let airs = DayAir::of_day(store, &day).await?;
+        let airs = DayAir::of_day(store, id).await?;
         out.days += 1;
         for s in store.sets_of_day(id).await? {
             for (pull, summary) in &s.pulls {
@@ -97,7 +97,7 @@ async fn check_pull(
         if let Err(e) = blocking(move || decode_block(&block).map(|_| ())).await? {
             out.problems.push(format!("{place}: its samples: {e}. The raw files are in custody: store them again"));
         }
-        let key = measure_key(&vehicle.vehicle, &vehicle.limits, &Settings::default(), airs.of(pull), pull.lag_s);
+        let key = MeasureKey::new(&vehicle.vehicle, &vehicle.limits, &Settings::default()).of(airs.of(pull), pull.lag_s);
         if summary.algorithm != ALGORITHM_VERSION || summary.settings != key {
             out.stale += 1;
             return Ok(());

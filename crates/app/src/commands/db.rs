@@ -65,7 +65,10 @@ pub(crate) fn run(action: DbAction) -> ExitCode {
     }
 }
 
-fn owned_or_joined(place: &Place) -> Result<(Option<Owner>, (Option<PrivateDb>, String)), String> {
+/// A private server, where there is one, and the address of the database.
+type Reached = (Option<PrivateDb>, String);
+
+fn owned_or_joined(place: &Place) -> Result<(Option<Owner>, Reached), String> {
     if place.database_url.is_some() {
         return Ok((None, private(place)?));
     }

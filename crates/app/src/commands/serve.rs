@@ -103,7 +103,7 @@ async fn serve(listener: TcpListener, url: &str, asked: &Asked, db: Arc<Mutex<Op
     tokio::spawn(beat(store.clone()));
     store.end_orphans().await.map_err(|e| e.to_string())?;
     store.prune_changes().await.map_err(|e| e.to_string())?;
-    let settings = Settings { data: asked.place.data.clone(), hosts: asked.hosts.clone() };
+    let settings = Settings { data: asked.place.data.clone(), hosts: asked.hosts.clone(), spare_bytes: Settings::SPARE_BYTES };
     let state = AppState::new(store.clone(), settings).map_err(text)?;
     if !asked.join {
         state.sweep_spool().map_err(text)?;

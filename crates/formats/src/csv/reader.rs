@@ -10,8 +10,11 @@ use std::io::{self, BufReader, Read};
 const MAX_LINE: usize = 1 << 20;
 /// A longer field is refused.
 const MAX_FIELD: usize = 1 << 16;
-/// Values kept at most; 400 MB of 40 channels stay below.
-const MAX_VALUES: usize = 120_000_000;
+/// Memory for one table, bytes: the values of known columns, and what finding pulls in them takes for each row. Two million rows of two
+/// channels stay below, or half a million of forty: some hours at a hundred readings a second (our choice; the whole program is to stay
+/// within 300 MB).
+const ROOM: usize = 190_000_000;
+const PER_ROW: usize = 72;
 const HEAD: usize = 256 * 1024;
 
 /// How the time column was written.
@@ -38,6 +41,11 @@ pub struct RawTable {
     pub truncated: bool,
 }
 
+/// A line grew beyond the bound.
+#[derive(Debug, thiserror::Error)]
+#[error("a line longer than {} KiB: is this really a log?", MAX_LINE / 1024)]
+struct TooLong;
+
 /// Passes bytes through and fails once a line grows beyond the bound.
 struct LineGuard<R> {
     inner: R,
@@ -51,7 +59,7 @@ impl<R: Read> Read for LineGuard<R> {
             Some(i) => self.since_newline = n - 1 - i,
             None => self.since_newline += n,
         }
-        if self.since_newline > MAX_LINE { Err(io::Error::other("line too long")) } else { Ok(n) }
+        if self.since_newline > MAX_LINE { Err(io::Error::other(TooLong)) } else { Ok(n) }
     }
 }
 
@@ -81,12 +89,22 @@ pub fn read_table(
     file: &str,
     keep: impl FnOnce(&Dialect) -> Result<Vec<(usize, bool)>, FormatError>,
 ) -> Result<RawTable, FormatError> {
+    read_within(ROOM, input, file, keep)
+}
+
+/// The same within `room` bytes.
+fn read_within(
+    room: usize,
+    input: impl Read,
+    file: &str,
+    keep: impl FnOnce(&Dialect) -> Result<Vec<(usize, bool)>, FormatError>,
+) -> Result<RawTable, FormatError> {
     let (dialect, head, decoded) = open(input, file)?;
     let wanted = keep(&dialect)?;
     let width = dialect.headers.len();
     let source = LineGuard { inner: io::Cursor::new(head).chain(decoded), since_newline: 0 };
     let mut skipped = Skip { inner: BufReader::with_capacity(1 << 16, source), lines: dialect.first_data_line - 1 };
-    skipped.advance().map_err(|_| too_long(file, dialect.first_data_line))?;
+    skipped.advance().map_err(|e| unreadable(file, dialect.first_data_line, &e))?;
     let mut reader = csv::ReaderBuilder::new().delimiter(dialect.delimiter).has_headers(false).flexible(true).from_reader(skipped.inner);
     let mut table = RawTable {
         columns: wanted.iter().map(|(i, _)| (*i, Vec::new())).collect(),
@@ -95,11 +113,12 @@ pub fn read_table(
         truncated: false,
         dialect,
     };
+    let most_rows = room / (8 * wanted.len() + PER_ROW);
     let base = table.dialect.first_data_line - 1;
     let mut record = csv::ByteRecord::new();
     loop {
         let line = base + reader.position().line();
-        if !reader.read_byte_record(&mut record).map_err(|_| too_long(file, line))? {
+        if !reader.read_byte_record(&mut record).map_err(|e| unreadable(file, line, &of_io(e)))? {
             break;
         }
         if record.iter().all(|f| f.trim_ascii().is_empty()) {
@@ -130,8 +149,16 @@ pub fn read_table(
                 .map_err(|what| FormatError::at(file, line, *column as u64 + 1, format!("{what} in column “{}”", table.dialect.headers[*column])))?;
             table.columns[k].1.push(value);
         }
-        if table.lines.len() * wanted.len().max(1) > MAX_VALUES {
-            return Err(FormatError::at(file, line, 1, format!("more than {} million values: split the log", MAX_VALUES / 1_000_000)));
+        if table.lines.len() > most_rows {
+            return Err(FormatError::at(
+                file,
+                line,
+                1,
+                format!(
+                    "more than {most_rows} rows of {} known columns are too many to look at at once: split the log before this line",
+                    wanted.len()
+                ),
+            ));
         }
     }
     Ok(table)
@@ -145,8 +172,19 @@ fn shown(delimiter: u8) -> &'static str {
     }
 }
 
-fn too_long(file: &str, line: u64) -> FormatError {
-    FormatError::at(file, line, 1, format!("a line longer than {} KiB: is this really a log?", MAX_LINE / 1024))
+fn of_io(e: csv::Error) -> io::Error {
+    match e.into_kind() {
+        csv::ErrorKind::Io(e) => e,
+        other => io::Error::other(format!("{other:?}")),
+    }
+}
+
+/// Why reading stopped: the line's own fault, or that of where it comes from.
+fn unreadable(file: &str, line: u64, e: &io::Error) -> FormatError {
+    match e.get_ref().and_then(|inner| inner.downcast_ref::<TooLong>()) {
+        Some(too_long) => FormatError::at(file, line, 1, too_long.to_string()),
+        None => FormatError::at(file, line, 1, format!("cannot be read any further: {e}")),
+    }
 }
 
 fn read_cell(raw: &[u8], is_time: bool, kind: &mut TimeKind, comma: bool) -> Result<f64, String> {
@@ -191,5 +229,47 @@ impl<R: io::BufRead> Skip<R> {
             }
         }
         Ok(())
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    const LOG: &str = "Time (s),RPM,Torque (N·m)\n0.0,2000,100\n0.1,2100,101\n0.2,2200,102\n0.3,2300,103\n";
+
+    fn both(_: &Dialect) -> Result<Vec<(usize, bool)>, FormatError> {
+        Ok(vec![(0, true), (1, false)])
+    }
+
+    #[test]
+    fn a_table_takes_no_more_room_than_it_may_and_says_where_to_split() {
+        let row = 2 * 8 + PER_ROW;
+        assert_eq!(read_within(4 * row, LOG.as_bytes(), "p.csv", both).unwrap().lines.len(), 4);
+        let e = read_within(3 * row, LOG.as_bytes(), "p.csv", both).unwrap_err().to_string();
+        assert_eq!(e, "p.csv:5:1: more than 3 rows of 2 known columns are too many to look at at once: split the log before this line");
+    }
+
+    /// A disk that fails after the head was read.
+    struct Failing(usize);
+
+    impl Read for Failing {
+        fn read(&mut self, buf: &mut [u8]) -> io::Result<usize> {
+            if self.0 == 0 {
+                return Err(io::Error::other("the disk is gone"));
+            }
+            let text: Vec<u8> = LOG.bytes().chain("0.4,2300,103\n".bytes().cycle()).take(HEAD + 100).collect();
+            let from = text.len() - self.0;
+            let n = buf.len().min(self.0);
+            buf[..n].copy_from_slice(&text[from..from + n]);
+            self.0 -= n;
+            Ok(n)
+        }
+    }
+
+    #[test]
+    fn a_disk_that_fails_is_not_called_a_line_too_long() {
+        let e = read_table(Failing(HEAD + 100), "p.csv", both).unwrap_err().to_string();
+        assert!(e.contains("cannot be read any further: the disk is gone"), "{e}");
     }
 }

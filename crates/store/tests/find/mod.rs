@@ -1,6 +1,6 @@
 //! What the index of pulls is told: everything at first, then each change by whatever way it came.
 
-use crate::shop::{Server, day, new_set};
+use crate::shop::{Server, commit, day, new_set};
 use chrono::NaiveDate;
 use diesel_async::{AsyncConnection, AsyncMysqlConnection, SimpleAsyncConnection};
 use jamjar_core::correction::Correction;
@@ -54,7 +54,7 @@ async fn every_change_is_seen_and_nothing_else() {
     assert_eq!(w.look(&store).await, None, "everything at first");
     assert_eq!(w.look(&store).await, Some(vec![]), "then nothing until something happens");
 
-    let set = store.commit_sets(day_id, &[new_set(file, 2), new_set(file, 1)], &[], None).await.unwrap()[0];
+    let set = commit(&store, day_id, &[new_set(file, 2), new_set(file, 1)], &[], None).await.unwrap()[0];
     assert_eq!(w.look(&store).await, Some(vec![day_id]));
     for (text, n) in
         [("", 3), ("C3, RON 95 E5", 3), ("rattle", 3), ("windy", 3), ("march 2026", 3), ("120 kPa", 3), ("gear 4, power over 50", 3), ("E85", 0)]
@@ -78,7 +78,7 @@ async fn every_change_is_seen_and_nothing_else() {
     let (_, mut summary) = store.sets_by_id(&[set]).await.unwrap()[0].pulls[0].clone();
     summary.measured.alignment = summary.measured.alignment.refuse("another pull's log?");
     summary.measured.flags.push(jamjar_core::log::Flag::new("heat_soak", "less power with hotter air"));
-    let version = store.day(day_id).await.unwrap().version;
+    let version = store.day(day_id).await.unwrap().measured;
     assert!(store.keep_summaries(day_id, version, &[(pull, summary.pack().unwrap())]).await.unwrap());
     assert_eq!(w.look(&store).await, Some(vec![day_id]));
     assert_eq!((w.count("clocks refused"), w.count("flag heat soak")), (1, 1));
@@ -94,7 +94,7 @@ async fn a_change_committed_late_is_still_seen() {
     let second = store.add_day(&NewDay { vehicle_id, date, place: "cell 1".into(), air: None, note: String::new(), demo: false }).await.unwrap();
     let file = crate::file(&store, 1).await;
     for d in [first, second] {
-        store.commit_sets(d, &[new_set(file, 1)], &[], None).await.unwrap();
+        commit(&store, d, &[new_set(file, 1)], &[], None).await.unwrap();
     }
     let mut w = Watcher::default();
     w.look(&store).await;

@@ -8,7 +8,7 @@ use jamjar_core::channel::Channel;
 use jamjar_core::log::Recording;
 use jamjar_core::pull::power::{Dyno, DynoKind};
 use jamjar_store::private::PrivateDb;
-use jamjar_store::{Configuration, NewDay, NewPull, NewSet, NewVehicle, Store, Summary};
+use jamjar_store::{Configuration, NewDay, NewPull, NewSet, NewVehicle, Store, StoreError, Summary};
 use std::path::PathBuf;
 
 pub(crate) struct Server {
@@ -87,4 +87,14 @@ pub(crate) async fn day(store: &Store) -> i64 {
     let air = AirState::new(21.0, 0.5, 1002.0).unwrap();
     let date = NaiveDate::from_ymd_opt(2026, 3, 3).unwrap();
     store.add_day(&NewDay { vehicle_id, date, place: "cell 1".into(), air: Some(air), note: "windy".into(), demo: false }).await.unwrap()
+}
+
+/// Commits sets on a day as it is at this moment, again when another storing was first.
+pub(crate) async fn commit(store: &Store, day_id: i64, sets: &[NewSet], from_inbox: &[i64], run: Option<i64>) -> Result<Vec<i64>, StoreError> {
+    loop {
+        match store.commit_sets(&store.day(day_id).await?, sets, from_inbox, run).await {
+            Err(StoreError::Changed { .. }) => {}
+            other => return other,
+        }
+    }
 }

@@ -7,13 +7,21 @@ use crate::error::WebError;
 use crate::prefs::Prefs;
 use crate::state::AppState;
 use axum::Form;
-use axum::extract::multipart::MultipartError;
+use axum::body::{Body, Bytes};
+use axum::extract::multipart::{Field, MultipartError};
 use axum::extract::{Multipart, Path, State};
-use axum::http::header::{CONTENT_DISPOSITION, CONTENT_TYPE};
+use axum::http::header::{CONTENT_DISPOSITION, CONTENT_LENGTH, CONTENT_TYPE};
 use axum::response::{IntoResponse, Response};
+use hyper::body::Frame;
 use jamjar_formats::read_map;
-use jamjar_store::NewMap;
+use jamjar_store::{FileReader, NewMap};
 use std::collections::HashMap;
+use std::io::{self, Read};
+use std::pin::Pin;
+use std::task::{Context, Poll};
+
+/// Longest text beside a file, bytes.
+const LONGEST_TYPED: usize = 64 << 10;
 
 /// A dropped map file: read, checked, taken into custody whole.
 pub(crate) async fn map(
@@ -31,7 +39,7 @@ pub(crate) async fn map(
             Some(false) => file = Some(Spooled::take(&state, field).await?),
             Some(true) => {}
             None => {
-                fields.insert(name, field.text().await.map_err(cut)?);
+                fields.insert(name, typed(field).await?);
             }
         }
     }
@@ -49,6 +57,18 @@ pub(crate) async fn map(
         }
         Err(e) => Err(e.into()),
     }
+}
+
+/// What was typed into a field beside the file.
+async fn typed(mut field: Field<'_>) -> Result<String, WebError> {
+    let mut bytes = Vec::new();
+    while let Some(chunk) = field.chunk().await.map_err(cut)? {
+        bytes.extend(chunk);
+        if bytes.len() > LONGEST_TYPED {
+            return Err(WebError::Bad("a field beside the file is longer than 64 KiB".into()));
+        }
+    }
+    String::from_utf8(bytes).map_err(|_| WebError::Bad("a field beside the file is not text".into()))
 }
 
 /// A map in our text form says its own name; any other file is kept as it is under the name given.
@@ -102,13 +122,52 @@ pub(crate) async fn price(
     Ok(back(id, "maps"))
 }
 
-/// A file out of custody, checked against its hash on the way.
+/// A file out of custody: held against its hash first, then sent as it is read.
 pub(crate) async fn file(_: Reader, State(state): State<AppState>, Path(id): Path<i64>) -> Result<Response, WebError> {
     let info = state.store.file(id).await?;
-    let bytes = state.store.file_bytes(id).await?;
+    let whole = state.store.open_file(id).await?;
+    tokio::task::spawn_blocking(move || whole.intact()).await.map_err(|e| WebError::Internal(e.to_string()))??;
+    let body = Body::new(Sent::of(state.store.open_file(id).await?));
     let name: String = info.name.chars().map(|c| if c.is_ascii_alphanumeric() || "._- ".contains(c) { c } else { '_' }).collect();
-    let headers = [(CONTENT_TYPE, "application/octet-stream".to_owned()), (CONTENT_DISPOSITION, format!("attachment; filename=\"{name}\""))];
-    Ok((headers, bytes).into_response())
+    let headers = [
+        (CONTENT_TYPE, "application/octet-stream".to_owned()),
+        (CONTENT_LENGTH, info.bytes.to_string()),
+        (CONTENT_DISPOSITION, format!("attachment; filename=\"{name}\"")),
+    ];
+    Ok((headers, body).into_response())
+}
+
+/// Bytes sent at a time.
+const PIECE: usize = 256 << 10;
+
+/// A file on its way to a client, piece by piece; the next is read when there is room for it.
+struct Sent(tokio::sync::mpsc::Receiver<io::Result<Bytes>>);
+
+impl Sent {
+    fn of(mut file: FileReader) -> Self {
+        let (sender, pieces) = tokio::sync::mpsc::channel(2);
+        tokio::task::spawn_blocking(move || {
+            loop {
+                let mut piece = Vec::with_capacity(PIECE);
+                let read = file.by_ref().take(PIECE as u64).read_to_end(&mut piece);
+                let ends = !matches!(read, Ok(n) if n > 0);
+                // A client that went away, or stalled for so long that it was put out, takes the reader with it.
+                if matches!(read, Ok(0)) || sender.blocking_send(read.map(|_| piece.into())).is_err() || ends {
+                    return;
+                }
+            }
+        });
+        Self(pieces)
+    }
+}
+
+impl hyper::body::Body for Sent {
+    type Data = Bytes;
+    type Error = io::Error;
+
+    fn poll_frame(mut self: Pin<&mut Self>, cx: &mut Context<'_>) -> Poll<Option<Result<Frame<Bytes>, io::Error>>> {
+        self.0.poll_recv(cx).map(|piece| piece.map(|p| p.map(Frame::data)))
+    }
 }
 
 #[cfg(test)]

@@ -1,6 +1,6 @@
 //! Starting a day, and the day sheet.
 
-use super::{encoding, imports, page};
+use super::{encoding, imports, page, page_key};
 use crate::auth::{Calibrator, Reader};
 use crate::error::WebError;
 use crate::prefs::Prefs;
@@ -9,8 +9,9 @@ use crate::state::AppState;
 use crate::views::day_seen;
 use crate::views::{DayPage, NewDayPage, Shell, day_page, decimal};
 use axum::Form;
+use axum::body::Bytes;
 use axum::extract::{Path, Query, State};
-use axum::http::StatusCode;
+use axum::http::{StatusCode, Uri};
 use axum::response::{Html, IntoResponse, Redirect, Response};
 use chrono::NaiveDate;
 use jamjar_core::air::AirState;
@@ -18,7 +19,7 @@ use jamjar_core::analysis::{Aspiration, Engine, Ignition, Vehicle};
 use jamjar_core::bounds::OVERALL_RATIO;
 use jamjar_core::pull::power::{Dyno, DynoKind};
 use jamjar_core::vehicle_sheet::VehicleSheet;
-use jamjar_store::{NewDay, NewVehicle};
+use jamjar_store::{NewDay, NewVehicle, Thing};
 use jamjar_workflow::remeasure::{DayChange, change_day};
 use serde::Deserialize;
 
@@ -152,8 +153,16 @@ async fn day(state: &AppState, prefs: &Prefs, id: i64) -> Result<DayPage, WebErr
     Ok(day_page(prefs, &day, &vehicle, &sets, &sheet, &e, inbox, run, &planned))
 }
 
-pub(crate) async fn show(_: Reader, prefs: Prefs, State(state): State<AppState>, Path(id): Path<i64>) -> Result<Html<String>, WebError> {
-    page(&day(&state, &prefs, id).await?)
+/// Kept while everything of the day, its vehicle and the names to choose from stay as they are; while files are being stored it is made anew.
+pub(crate) async fn show(_: Reader, prefs: Prefs, State(state): State<AppState>, Path(id): Path<i64>, uri: Uri) -> Result<Html<Bytes>, WebError> {
+    let key = page_key(&uri, &prefs);
+    let (since, known) = state.known_page(&key).await?;
+    if let Some(known) = known {
+        return Ok(Html(known));
+    }
+    let d = day(&state, &prefs, id).await?;
+    let (body, rests_on) = (page(&d)?.0, vec![Thing::Day(id), Thing::Vehicle(d.vehicle_id), Thing::Names]);
+    Ok(Html(if d.run.is_some() { body.into() } else { state.keep_page(key, body, rests_on, since) }))
 }
 
 #[derive(Deserialize)]

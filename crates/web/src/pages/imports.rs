@@ -14,7 +14,7 @@ use axum::http::header::CONTENT_LENGTH;
 use axum::response::{Html, IntoResponse, Redirect, Response};
 use jamjar_core::channel::Channel;
 use jamjar_core::units::Unit;
-use jamjar_store::{Begun, RunState, Store};
+use jamjar_store::{Begun, RunState};
 use jamjar_workflow::WorkflowError;
 use jamjar_workflow::import::{self, ChosenPull, ChosenSet};
 use serde::Deserialize;
@@ -170,7 +170,7 @@ pub(crate) async fn commit(
     }
     let run = match state.store.claim_run(Some(id), &run_name(id), total, Some(&claim(id, &sets))).await? {
         Begun::New(run) => {
-            tokio::spawn(work(state.store.clone(), run, id, sets));
+            tokio::spawn(work(state.clone(), run, id, sets));
             run
         }
         // The same files, asked for again or at the same moment: whoever was first tells how it went.
@@ -186,8 +186,15 @@ fn claim(day_id: i64, sets: &[ChosenSet]) -> String {
     crate::seen::mark(&(day_id, taken))
 }
 
-async fn work(store: Store, run: i64, day_id: i64, sets: Vec<ChosenSet>) {
-    let result = import::commit(&store, run, 0, day_id, &sets, true).await;
+async fn work(state: AppState, run: i64, day_id: i64, sets: Vec<ChosenSet>) {
+    let store = &state.store;
+    let result = match store.inbox_bytes(day_id).await {
+        Ok(bytes) => {
+            let _turn = state.share(bytes).await;
+            import::commit(store, run, 0, day_id, &sets, true).await
+        }
+        Err(e) => Err(e.into()),
+    };
     let (state, message) = match result {
         Ok(_) => return,
         Err(WorkflowError::Internal(e)) => {

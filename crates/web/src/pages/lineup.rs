@@ -1,6 +1,6 @@
 //! The line-up page and its downloads.
 
-use super::{encoding, page};
+use super::{encoding, page, page_key};
 use crate::assets::PICTURE_FONTS;
 use crate::auth::Reader;
 use crate::error::WebError;
@@ -49,7 +49,7 @@ impl Params {
     }
 }
 
-/// The line-up asked for, kept while its days and its vehicle stay as they are.
+/// The line-up asked for, kept while the figures of its days and its vehicle stay as they are.
 async fn read(state: &AppState, prefs: &Prefs, p: &Params) -> Result<Arc<(LineUp, Encoding)>, WebError> {
     let mut ids: Vec<i64> = p.sets.split(',').filter_map(|s| s.trim().parse().ok()).collect();
     let mut seen = std::collections::HashSet::new();
@@ -74,8 +74,8 @@ async fn read(state: &AppState, prefs: &Prefs, p: &Params) -> Result<Arc<(LineUp
 const PULL_WEIGHT: usize = 64 << 10;
 
 fn rests_on(l: &LineUp) -> Vec<Thing> {
-    let mut out: Vec<Thing> = l.sets.iter().map(|s| Thing::Day(s.set.day_id)).collect();
-    out.push(Thing::Vehicle(l.vehicle.id));
+    let mut out: Vec<Thing> = l.sets.iter().map(|s| Thing::Figures(s.set.day_id)).collect();
+    out.extend([Thing::Vehicle(l.vehicle.id), Thing::Names]);
     out.sort_unstable();
     out.dedup();
     out
@@ -83,17 +83,15 @@ fn rests_on(l: &LineUp) -> Vec<Thing> {
 
 pub(crate) async fn show(_: Reader, prefs: Prefs, State(state): State<AppState>, uri: Uri, Query(p): Query<Params>) -> Result<Response, WebError> {
     let answer = |body: Bytes| ([(SET_COOKIE, prefs.cookie()), (CONTENT_TYPE, "text/html; charset=utf-8".into())], body).into_response();
-    let since = state.fresh.look(&state.store).await?;
-    // Everything the page is drawn by: the theme has a cookie of its own.
-    let key = format!("{uri} {prefs:?}");
-    if let Some(kept) = state.pages.get(&key, &state.fresh) {
-        return Ok(answer(Bytes::clone(&kept)));
+    let key = page_key(&uri, &prefs);
+    let (since, known) = state.known_page(&key).await?;
+    if let Some(known) = known {
+        return Ok(answer(known));
     }
     let kept = read(&state, &prefs, &p).await?;
     let (l, e) = &*kept;
-    let body = Bytes::from(page(&lineup_page(l, e, &prefs, &p.asked()?))?.0);
-    let weight = body.len();
-    Ok(answer(Bytes::clone(&state.pages.put(key, body, rests_on(l), since, weight))))
+    let body = page(&lineup_page(l, e, &prefs, &p.asked()?))?.0;
+    Ok(answer(state.keep_page(key, body, rests_on(l), since)))
 }
 
 fn file(kind: &'static str, name: &str, body: impl IntoResponse) -> Response {

@@ -16,14 +16,21 @@ pub(crate) mod vehicles;
 pub(crate) mod workshop;
 
 use crate::error::WebError;
+use crate::prefs::Prefs;
 use crate::state::AppState;
 use crate::views::Encoding;
 use askama::Template;
+use axum::http::Uri;
 use axum::response::Html;
 
 /// Renders a template.
 pub(crate) fn page(t: &impl Template) -> Result<Html<String>, WebError> {
     Ok(Html(t.render()?))
+}
+
+/// Everything a kept page is drawn by beside the store: the theme is among the settings.
+pub(crate) fn page_key(uri: &Uri, prefs: &Prefs) -> String {
+    format!("{uri} {prefs:?}")
 }
 
 /// Maps and fuels of a vehicle in their stable order.

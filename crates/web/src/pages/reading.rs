@@ -1,7 +1,7 @@
 //! The page of one pull, and what a person decides there.
 
 use super::pulls::Note;
-use super::{encoding, page};
+use super::{encoding, page, page_key};
 use crate::auth::{Calibrator, Reader};
 use crate::error::WebError;
 use crate::prefs::Prefs;
@@ -9,9 +9,9 @@ use crate::state::AppState;
 use crate::views::{Asked, FigureAsked, decimal, evidence_view, pull_page};
 use axum::Form;
 use axum::extract::{Path, Query, State};
-use axum::http::HeaderMap;
 use axum::http::header::{COOKIE, SET_COOKIE};
-use axum::response::{AppendHeaders, IntoResponse, Redirect, Response};
+use axum::http::{HeaderMap, Uri};
+use axum::response::{AppendHeaders, Html, IntoResponse, Redirect, Response};
 use jamjar_core::figures::Looks;
 use jamjar_store::Thing;
 use jamjar_workflow::evidence::evidence;
@@ -36,9 +36,12 @@ pub(crate) struct Params {
     back: String,
 }
 
+/// What the names of cookies with chosen lanes begin with.
+const LANES: &str = "jj_lanes_";
+
 /// Lanes last chosen for a vehicle.
 fn kept_lanes(headers: &HeaderMap, vehicle_id: i64) -> String {
-    let name = format!("jj_lanes_{vehicle_id}=");
+    let name = format!("{LANES}{vehicle_id}=");
     let cookies = headers.get_all(COOKIE).iter().filter_map(|v| v.to_str().ok());
     cookies.flat_map(|c| c.split(';')).find_map(|c| c.trim().strip_prefix(name.as_str())).unwrap_or_default().replace('.', ",")
 }
@@ -60,17 +63,25 @@ pub(crate) async fn show(
     Path(id): Path<i64>,
     Query(p): Query<Params>,
     headers: HeaderMap,
+    uri: Uri,
 ) -> Result<Response, WebError> {
     let zoom = zoom(&p)?;
     let settings = prefs.settings(None);
-    let since = state.fresh.look(&state.store).await?;
+    let cookies = headers.get_all(COOKIE).iter().filter_map(|v| v.to_str().ok()).flat_map(|c| c.split(';'));
+    let lanes_kept: Vec<&str> = cookies.filter(|c| c.trim().starts_with(LANES)).collect();
+    let page_key = format!("{} {lanes_kept:?}", page_key(&uri, &prefs));
+    let (since, known) = state.known_page(&page_key).await?;
+    // A choice of lanes is kept by the browser: that answer is made anew.
+    if let Some(known) = known.filter(|_| p.lanes.is_none()) {
+        return Ok((AppendHeaders([(SET_COOKIE, prefs.cookie())]), Html(known)).into_response());
+    }
     let key = (id, format!("{settings:?}"));
     let kept = match state.readings.get(&key, &state.fresh) {
         Some(kept) => kept,
         None => {
             let r = read_pull(&state.store, id, &settings).await?;
             let e = encoding(&state, r.vehicle.id).await?;
-            let (rests_on, weight) = (vec![Thing::Day(r.day.id), Thing::Vehicle(r.vehicle.id)], r.weight());
+            let (rests_on, weight) = (vec![Thing::Figures(r.day.id), Thing::Vehicle(r.vehicle.id), Thing::Names], r.weight());
             state.readings.put(key, (r, e), rests_on, since, weight)
         }
     };
@@ -81,13 +92,16 @@ pub(crate) async fn show(
         Some(asked) => Some(evidence_view(&asked, &evidence(&state.store, r, asked.figure, &asked.looks, &settings).await?, id, &prefs)),
         None => None,
     };
-    let view = pull_page(r, e, &prefs, Asked { axis: p.axis, zoom, lanes, evidence });
+    let note = state.store.note_of_pull(id).await?;
+    let view = pull_page(r, e, &prefs, Asked { axis: p.axis, zoom, lanes, evidence, note });
+    let body = page(&view)?.0;
+    let rests_on = vec![Thing::Day(r.day.id), Thing::Vehicle(r.vehicle.id), Thing::Names];
     let mut cookies = vec![(SET_COOKIE, prefs.cookie())];
     if p.lanes.is_some() {
         let kept: Vec<String> = view.form.iter().filter(|f| f.0 == "lanes").map(|f| f.1.replace(',', ".")).collect();
-        cookies.push((SET_COOKIE, format!("jj_lanes_{}={}; Path=/pulls; Max-Age=31536000; SameSite=Strict; HttpOnly", r.vehicle.id, kept.concat())));
+        cookies.push((SET_COOKIE, format!("{LANES}{}={}; Path=/pulls; Max-Age=31536000; SameSite=Strict; HttpOnly", r.vehicle.id, kept.concat())));
     }
-    Ok((AppendHeaders(cookies), page(&view)?).into_response())
+    Ok((AppendHeaders(cookies), Html(state.keep_page(page_key, body, rests_on, since))).into_response())
 }
 
 #[derive(Deserialize)]

@@ -9,6 +9,9 @@ use std::path::PathBuf;
 use tokio::io::AsyncWriteExt;
 use tokio::sync::OwnedSemaphorePermit;
 
+/// Largest single file (our choice: packed, it stays within what the program may take).
+const MOST_BYTES: u64 = 256 << 20;
+
 /// A file in flight; it goes when this goes.
 pub(super) struct Spooled {
     /// Where it stands.
@@ -31,6 +34,9 @@ impl Spooled {
         while let Some(bytes) = field.chunk().await.map_err(cut)? {
             file.write_all(&bytes).await.map_err(lost)?;
             spooled.bytes += bytes.len() as u64;
+            if spooled.bytes > MOST_BYTES {
+                return Err(WebError::TooLarge(format!("{} is larger than {} MiB: split it.", spooled.name, MOST_BYTES >> 20)));
+            }
         }
         file.flush().await.map_err(lost)?;
         state.room_for(spooled.bytes)?;

@@ -6,7 +6,7 @@ use super::spool::Spooled;
 use crate::auth::{Calibrator, Reader};
 use crate::error::WebError;
 use crate::prefs::Prefs;
-use crate::seen::unchanged;
+use crate::seen::{mark, unchanged};
 use crate::state::AppState;
 use crate::views::{Shell, VehicleParts, VehiclesPage, date_words, limit_words, vehicle_page, vehicle_row};
 use axum::Form;
@@ -135,7 +135,7 @@ pub(crate) async fn sheet(
 ) -> Result<Response, WebError> {
     let now = state.store.vehicle(id).await?;
     let seen = f.get("seen").map(String::as_str).unwrap_or_default();
-    unchanged(seen, &now.sheet, "the sheet", || "see the vehicle's page".into())?;
+    unchanged(seen, &mark(&now.sheet), "the sheet", || "see the vehicle's page".into())?;
     match sheet_of(&f, &prefs) {
         Ok(s) => {
             state.store.set_sheet(id, &s, (!seen.is_empty()).then_some(now.version)).await?;

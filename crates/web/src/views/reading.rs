@@ -25,6 +25,8 @@ pub(crate) struct Asked {
     pub(crate) lanes: String,
     /// A figure whose evidence this pull is.
     pub(crate) evidence: Option<EvidenceView>,
+    /// The note on the pull.
+    pub(crate) note: String,
 }
 
 pub(crate) struct LaneRow {
@@ -175,7 +177,7 @@ pub(crate) fn pull_page(r: &Reading, e: &Encoding, prefs: &Prefs, asked: Asked) 
         stats: stats(r, prefs),
         families: family_rows(&r.measured, &r.vehicle.vehicle.engine, prefs),
         peak_at: peak_rpm(r).map_or_else(|| "at peak".into(), |p| format!("at {p:.0} rpm")),
-        note: r.pull.note.clone(),
+        note: asked.note,
         previous: r.neighbours[0],
         next: r.neighbours[1],
         settings: settings(prefs).into_iter().filter(|s| s.name != "headline").collect(),

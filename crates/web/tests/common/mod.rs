@@ -18,7 +18,7 @@ pub(crate) struct Cell {
 }
 
 fn settings(folder: &std::path::Path) -> Settings {
-    Settings { data: folder.to_owned(), hosts: Vec::new() }
+    Settings { data: folder.to_owned(), hosts: Vec::new(), spare_bytes: Settings::SPARE_BYTES }
 }
 
 pub(crate) struct Reply {
@@ -67,6 +67,11 @@ impl Cell {
         let request = Request::get(path).header("host", "127.0.0.1:1").body(Body::empty()).unwrap();
         let (parts, body) = other.clone().oneshot(request).await.unwrap().into_parts();
         Reply { status: parts.status, headers: parts.headers, body: axum::body::to_bytes(body, 64 << 20).await.unwrap().to_vec() }
+    }
+
+    /// An instance on a disk that is as good as full.
+    pub(crate) fn on_a_full_disk(&self) -> Router {
+        router(AppState::new(self.store.clone(), Settings { spare_bytes: u64::MAX, ..settings(&self.folder) }).unwrap())
     }
 
     /// Another instance with a memory of its own.

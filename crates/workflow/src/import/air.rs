@@ -3,18 +3,25 @@
 use crate::error::WorkflowError;
 use chrono::NaiveTime;
 use jamjar_core::air::AirState;
-use jamjar_store::{Day, Pull, Store};
+use jamjar_store::{AirOfDay, Pull, Store};
+use std::collections::HashMap;
 
 /// The air of a day.
-#[derive(Debug, Clone, Default)]
+#[derive(Debug, Clone, Default, PartialEq)]
 pub(crate) struct DayAir {
     pub(crate) whole: Option<AirState>,
     readings: Vec<(NaiveTime, AirState)>,
 }
 
 impl DayAir {
-    pub(crate) async fn of_day(store: &Store, day: &Day) -> Result<Self, WorkflowError> {
-        Ok(Self { whole: day.air, readings: store.day_sheet(day.id).await?.air })
+    pub(crate) async fn of_day(store: &Store, day: i64) -> Result<Self, WorkflowError> {
+        Ok(Self::of_days(store, &[day]).await?.remove(&day).unwrap_or_default())
+    }
+
+    /// The air of several days.
+    pub(crate) async fn of_days(store: &Store, days: &[i64]) -> Result<HashMap<i64, Self>, WorkflowError> {
+        let all = store.air_of_days(days).await?;
+        Ok(all.into_iter().map(|(id, AirOfDay { whole, readings })| (id, Self { whole, readings })).collect())
     }
 
     /// Puts a reading beside the others, in the place of one of the same time. The first of a day without air is the day's own.

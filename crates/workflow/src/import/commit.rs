@@ -1,18 +1,14 @@
 //! Committing chosen pulls: read, measure, store, in one transaction with progress.
 
 use super::air::DayAir;
-use super::preview::FilePreview;
-use super::short_hash;
+use super::key::MeasureKey;
+use super::recordings::{Files, Recordings, mapping_of};
 use crate::error::{WorkflowError, blocking, internal};
 use chrono::NaiveTime;
 use jamjar_core::ALGORITHM_VERSION;
 use jamjar_core::air::AirState;
-use jamjar_core::analysis::{Measured, PullInput, SetInput, Settings, Vehicle, measure_sets, own_bounds};
-use jamjar_core::limits::Limit;
-use jamjar_core::log::Recording;
-use jamjar_formats::{Mapping, read_log};
-use jamjar_store::{Configuration, InboxItem, NewPull, NewSet, Store, Summary, VehicleRecord};
-use std::collections::HashMap;
+use jamjar_core::analysis::{Measured, PullInput, SetInput, Settings, measure_sets};
+use jamjar_store::{Configuration, InboxItem, NewPull, NewSet, Store, StoreError, Summary, VehicleRecord};
 use std::sync::Arc;
 
 /// A pull chosen for commit.
@@ -36,13 +32,6 @@ pub struct ChosenPull {
 pub struct ChosenSet {
     pub config: Configuration,
     pub pulls: Vec<ChosenPull>,
-}
-
-/// Hash of everything the cached measurement of a pull depends on beside the samples: the engine, the dyno, the limits, the settings, the
-/// air it was made in and a lag set by hand. Whether it counts in figures is read beside it.
-pub fn measure_key(vehicle: &Vehicle, limits: &[Limit], settings: &Settings, air: Option<AirState>, lag_s: Option<f64>) -> String {
-    let text = serde_json::to_string(&(&vehicle.engine, &vehicle.dyno, limits, settings.grid_rpm, settings.smoothing_s, air, lag_s));
-    short_hash(&text.unwrap_or_default())
 }
 
 fn check(sets: &[ChosenSet]) -> Result<(), WorkflowError> {
@@ -78,15 +67,29 @@ fn check(sets: &[ChosenSet]) -> Result<(), WorkflowError> {
 /// [`WorkflowError`]; then nothing of it is stored and the inbox is as before.
 pub async fn commit(store: &Store, run_id: i64, before: i32, day_id: i64, sets: &[ChosenSet], ends_run: bool) -> Result<Vec<i64>, WorkflowError> {
     check(sets)?;
+    for _ in 1..ATTEMPTS {
+        match commit_once(store, run_id, before, day_id, sets, ends_run).await {
+            // The air of the day, or what else it is measured with, changed meanwhile.
+            Err(WorkflowError::Store(StoreError::Changed { .. })) => {}
+            other => return other,
+        }
+    }
+    commit_once(store, run_id, before, day_id, sets, ends_run).await
+}
+
+/// Attempts at a storing when what its pulls are measured with changes meanwhile.
+const ATTEMPTS: usize = 4;
+
+async fn commit_once(store: &Store, run_id: i64, before: i32, day_id: i64, sets: &[ChosenSet], ends_run: bool) -> Result<Vec<i64>, WorkflowError> {
     let day = store.day(day_id).await?;
     let vehicle = store.vehicle(day.vehicle_id).await?;
-    let airs = DayAir::of_day(store, &day).await?;
+    let airs = DayAir::of_day(store, day_id).await?;
     let inbox = store.inbox(day_id).await?;
     let find = |id: i64| {
         inbox.iter().find(|i| i.id == id).cloned().ok_or_else(|| WorkflowError::Bad("a chosen file is no longer in the inbox: drop it again".into()))
     };
     let (mut inputs, mut origins, mut used, mut done) = (Vec::new(), Vec::new(), Vec::new(), before);
-    let mut files_open = OpenFiles { injections_per_rev: vehicle.vehicle.engine.injections_per_rev(), read: HashMap::new() };
+    let mut recordings = Recordings::new(store, &vehicle);
     for (k, s) in sets.iter().enumerate().filter(|(_, s)| !s.pulls.is_empty()) {
         let mut set = SetInput { id: k.to_string(), day: day.date.to_string(), factors: s.config.factors(), ..SetInput::default() };
         let mut files = Vec::new();
@@ -95,20 +98,9 @@ pub async fn commit(store: &Store, run_id: i64, before: i32, day_id: i64, sets: 
             used.push(dyno.id);
             used.extend(ecu.iter().map(|e| e.id));
             let air = p.air.or_else(|| airs.at(p.started_at));
-            let several = p.number.is_some();
-            let whole = files_open.read(store, &dyno, several).await?;
-            let mut input = PullInput {
-                id: format!("p{}", i + 1),
-                dyno: part_of(whole, &dyno, p.number),
-                air,
-                excluded: p.excluded.clone(),
-                ..PullInput::default()
-            };
-            if let Some(e) = &ecu {
-                input.ecu = Some(files_open.read(store, e, several).await?);
-            }
-            set.pulls.push(input);
-            files.push((dyno, ecu));
+            let own = recordings.of_pull(&dyno, p.number).await?;
+            set.pulls.push(PullInput { id: format!("p{}", i + 1), dyno: own, air, excluded: p.excluded.clone(), ..PullInput::default() });
+            files.push(Files { dyno, ecu });
             done += 1;
             if store.progress(run_id, done, &format!("read {}", set.pulls[i].dyno.name)).await? {
                 return Err(WorkflowError::Cancelled);
@@ -117,9 +109,11 @@ pub async fn commit(store: &Store, run_id: i64, before: i32, day_id: i64, sets: 
         inputs.push(set);
         origins.push((s, files));
     }
+    recordings.engine_logs(&mut inputs, &origins).await?;
     let numbered = sets.iter().flat_map(|s| &s.pulls).map(|p| p.number.is_some()).collect();
     let (inputs, measured) = measure_all(inputs, numbered, &vehicle).await?;
-    let key = |p: &PullInput| measure_key(&vehicle.vehicle, &vehicle.limits, &Settings::default(), p.air, p.lag_s);
+    let keys = MeasureKey::new(&vehicle.vehicle, &vehicle.limits, &Settings::default());
+    let key = |p: &PullInput| keys.of(p.air, p.lag_s);
     let new: Vec<NewSet> =
         inputs.into_iter().zip(measured).zip(&origins).map(|((input, pulls), (chosen, files))| new_set(chosen, input, pulls, files, &key)).collect();
     if store.progress(run_id, done, "storing").await? {
@@ -127,51 +121,21 @@ pub async fn commit(store: &Store, run_id: i64, before: i32, day_id: i64, sets: 
     }
     let store = store.clone();
     // Encoding and compression stand before the transaction, and away from the threads that serve.
-    Ok(tokio::spawn(async move { store.commit_sets(day_id, &new, &used, ends_run.then_some(run_id)).await }).await.map_err(internal)??)
-}
-
-/// The part of a recording that belongs to the pull of that number among those previewed; all of it without a number.
-fn part_of(log: Arc<Recording>, item: &InboxItem, number: Option<usize>) -> Recording {
-    let spans = preview_of(item).map(|r| r.pulls.iter().map(|p| [p.from_s, p.to_s]).collect::<Vec<_>>()).unwrap_or_default();
-    match number.and_then(|n| own_bounds(&spans, n)) {
-        Some([a, b]) => log.window(a, b),
-        None => Arc::unwrap_or_clone(log),
-    }
-}
-
-/// Files that hold several pulls, read once and kept for the next of them.
-struct OpenFiles {
-    injections_per_rev: Option<f64>,
-    read: HashMap<i64, Arc<Recording>>,
-}
-
-impl OpenFiles {
-    async fn read(&mut self, store: &Store, item: &InboxItem, keep: bool) -> Result<Arc<Recording>, WorkflowError> {
-        if let Some(known) = self.read.get(&item.file_id) {
-            return Ok(known.clone());
+    let storing = tokio::spawn(async move {
+        let mut day = day;
+        loop {
+            let stored = store.commit_sets(&day, &new, &used, ends_run.then_some(run_id)).await;
+            if !matches!(stored, Err(StoreError::Changed { .. })) {
+                return Ok(stored?);
+            }
+            // Another storing of the day was first: that changes nothing for this one, as long as the air is the same.
+            day = store.day(day_id).await?;
+            if DayAir::of_day(&store, day_id).await? != airs || store.vehicle(day.vehicle_id).await? != vehicle {
+                return Err(WorkflowError::from(StoreError::Changed { what: "the day" }));
+            }
         }
-        let mut file = store.open_file(item.file_id).await?;
-        let (name, mapping) = (item.name.clone(), mapping_of(item));
-        let per_rev = self.injections_per_rev;
-        let read = move || -> Result<Recording, WorkflowError> {
-            let read = read_log(&mut file, &name, &mapping);
-            file.intact()?;
-            Ok(read?.log.with_duty(per_rev))
-        };
-        let log = Arc::new(blocking(read).await??);
-        if keep {
-            self.read.insert(item.file_id, log.clone());
-        }
-        Ok(log)
-    }
-}
-
-fn preview_of(item: &InboxItem) -> Option<FilePreview> {
-    serde_json::from_str(&item.report).ok()
-}
-
-fn mapping_of(item: &InboxItem) -> Mapping {
-    preview_of(item).map(|r| r.mapping).unwrap_or_default()
+    });
+    storing.await.map_err(internal)?
 }
 
 async fn measure_all(
@@ -199,13 +163,7 @@ fn cut_to_own(mut inputs: Vec<SetInput>, measured: &mut [Vec<Measured>], numbere
     inputs
 }
 
-fn new_set(
-    s: &ChosenSet,
-    input: SetInput,
-    measured: Vec<Measured>,
-    files: &[(InboxItem, Option<InboxItem>)],
-    key: &dyn Fn(&PullInput) -> String,
-) -> NewSet {
+fn new_set(s: &ChosenSet, input: SetInput, measured: Vec<Measured>, files: &[Files], key: &dyn Fn(&PullInput) -> String) -> NewSet {
     let json = |i: &InboxItem| serde_json::to_string(&mapping_of(i)).unwrap_or_default();
     let pulls = input
         .pulls
@@ -213,7 +171,7 @@ fn new_set(
         .zip(measured)
         .zip(files)
         .zip(&s.pulls)
-        .map(|(((p, measured), (dyno, ecu)), chosen)| NewPull {
+        .map(|(((p, measured), Files { dyno, ecu }), chosen)| NewPull {
             summary: Summary { algorithm: ALGORITHM_VERSION, settings: key(&p), measured },
             dyno_file_id: dyno.file_id,
             ecu_file_id: ecu.as_ref().map(|e| e.file_id),

@@ -2,16 +2,24 @@
 
 pub(crate) mod air;
 mod commit;
+mod key;
 mod pairing;
 mod preview;
+mod recordings;
 
 use sha2::{Digest, Sha256};
 
 /// First 64 bits of a SHA-256 in hexadecimal: enough to tell sources and settings apart.
 fn short_hash(text: &str) -> String {
-    Sha256::digest(text).iter().take(8).map(|b| format!("{b:02x}")).collect()
+    in_hex(&Sha256::digest(text))
 }
 
-pub use commit::{ChosenPull, ChosenSet, commit, measure_key};
+/// The first 64 bits of a hash.
+fn in_hex(hash: &[u8]) -> String {
+    hash.iter().take(8).map(|b| format!("{b:02x}")).collect()
+}
+
+pub use commit::{ChosenPull, ChosenSet, commit};
+pub(crate) use key::MeasureKey;
 pub use pairing::{Proposal, ProposedPull, propose};
 pub use preview::{FilePreview, PreviewPull, answer, drop_spooled, preview, take_in};

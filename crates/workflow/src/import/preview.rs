@@ -164,9 +164,14 @@ pub async fn answer(
         let mut mapping = old.mapping;
         mapping.rules.retain(|r| r.column != column);
         mapping.rules.push(Rule { channel: channel.clone(), column: column.to_owned(), unit: Some(unit) });
-        let bytes = store.file_bytes(item.file_id).await?;
+        let mut file = store.open_file(item.file_id).await?;
         let (name, m) = (item.name.clone(), mapping.clone());
-        let (_, report) = blocking(move || preview(bytes.as_slice(), &name, &m, ratio)).await??;
+        let again = move || -> Result<FilePreview, WorkflowError> {
+            let read = preview(&mut file, &name, &m, ratio);
+            file.intact()?;
+            Ok(read?.1)
+        };
+        let report = blocking(again).await??;
         store.update_inbox_report(item.id, &serde_json::to_string(&report).map_err(bad)?).await?;
         store.remember_mapping(source, &serde_json::to_string(&Mapping { ambient_kpa: None, ..mapping }).map_err(bad)?).await?;
     }

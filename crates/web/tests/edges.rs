@@ -1,0 +1,117 @@
+//! Two people at one form, and a disk that is full.
+#![allow(clippy::unwrap_used)]
+
+mod common;
+
+use axum::body::Body;
+use axum::http::Request;
+use common::Cell;
+use tower::ServiceExt;
+
+/// The value of a hidden field of a page.
+fn hidden(page: &str, name: &str) -> String {
+    page.split(&format!("name=\"{name}\" value=\"")).nth(1).unwrap().split('"').next().unwrap().to_owned()
+}
+
+async fn a_day(cell: &Cell) -> String {
+    let form = [("name", "Saloon"), ("dyno", "hub"), ("date", "2026-11-26"), ("temperature", "20"), ("humidity", "50"), ("pressure", "1000")];
+    cell.post("/days", &form).await.location()
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn the_second_of_two_people_is_shown_what_the_first_one_wrote() {
+    let cell = Cell::start("two").await;
+    let day = a_day(&cell).await;
+    let seen = hidden(&cell.get(&day).await.text(), "seen");
+    let form = |note: &'static str| [("temperature", "24"), ("humidity", "50"), ("pressure", "1001"), ("note", note)];
+    let with = |note, seen: &str| {
+        form(note).into_iter().map(|(k, v)| (k.to_owned(), v.to_owned())).chain([("seen".to_owned(), seen.to_owned())]).collect::<Vec<_>>()
+    };
+    let send = async |pairs: Vec<(String, String)>| {
+        let borrowed: Vec<(&str, &str)> = pairs.iter().map(|(k, v)| (k.as_str(), v.as_str())).collect();
+        cell.post(&day, &borrowed).await
+    };
+    assert_eq!(send(with("the fan is weak", &seen)).await.status, 303);
+    let second = send(with("the fan is loud", &seen)).await;
+    assert_eq!(second.status, 409);
+    assert!(
+        second.text().contains("Somebody was faster") && second.text().contains("the fan is weak") && second.text().contains("24.0"),
+        "{}",
+        second.text()
+    );
+    let page = cell.get(&day).await.text();
+    assert!(page.contains("the fan is weak") && !page.contains("the fan is loud"), "the first one's stands");
+    assert_eq!(send(with("the fan is loud", &hidden(&page, "seen"))).await.status, 303, "who has seen it decides");
+
+    let sheet = hidden(&cell.get("/vehicles/1").await.text(), "seen");
+    let change = async |model: &str| cell.post("/vehicles/1/sheet", &[("model", model), ("seen", &sheet)]).await;
+    assert_eq!(change("T3").await.status, 303);
+    let second = change("T4").await;
+    assert_eq!(second.status, 409, "{}", second.text());
+    assert_eq!(cell.store.vehicle(1).await.unwrap().sheet.model, "T3");
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_page_that_was_kept_shows_every_later_word() {
+    let cell = Cell::start("words").await;
+    let day = a_day(&cell).await;
+    let elsewhere = cell.another();
+    for i in 0..3 {
+        for path in [&day, "/vehicles/1"] {
+            cell.get(path).await;
+            cell.get_elsewhere(&elsewhere, path).await;
+        }
+        let (note, fuel) = (format!("note {i}"), format!("E{i}0"));
+        cell.post(&format!("{day}/notes"), &[("text", &note)]).await;
+        cell.post(&format!("{day}/fuel"), &[("fuel", &fuel), ("litres", "12")]).await;
+        cell.post(&format!("{day}/checklist"), &[("air", if i % 2 == 0 { "no" } else { "yes" })]).await;
+        cell.post("/plan", &[("vehicle_id", "1"), ("factors", &format!(r#"{{"map":"C{i}","fuel":"E85"}}"#))]).await;
+        for page in [cell.get(&day).await.text(), cell.get_elsewhere(&elsewhere, &day).await.text()] {
+            assert!(page.contains(&note) && page.contains(&format!("C{i}")), "{i}: {page}");
+            assert!(page.matches(&fuel).count() >= 2, "on hand, and to choose from");
+            assert_eq!(page.contains("No go: "), i % 2 == 0, "{i}");
+        }
+    }
+    let log = "time (s),hub speed (rpm),hub torque (N·m)\n0,2000,100\n0.1,2100,101\n0.2,2200,102\n";
+    cell.drop_files(&day, &[("p1.csv", log.as_bytes())]).await;
+    assert!(cell.get_elsewhere(&elsewhere, &day).await.text().contains("p1.csv"), "what waits to be stored is seen from everywhere");
+    cell.post(&format!("{day}/inbox/clear"), &[]).await;
+    assert!(!cell.get_elsewhere(&elsewhere, &day).await.text().contains("p1.csv"));
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_full_disk_is_said_before_anything_is_written_and_reading_goes_on() {
+    let cell = Cell::start("full").await;
+    let day = a_day(&cell).await;
+    let full = cell.on_a_full_disk();
+    let post = async |path: String, form: &'static str| {
+        let request = Request::post(path)
+            .header("host", "127.0.0.1:1")
+            .header("origin", "http://127.0.0.1:1")
+            .header("content-type", "application/x-www-form-urlencoded")
+            .body(Body::from(form))
+            .unwrap();
+        full.clone().oneshot(request).await.unwrap()
+    };
+    let refused = post(format!("{day}/notes"), "text=windy").await;
+    assert_eq!(refused.status(), 507);
+    let text = String::from_utf8(axum::body::to_bytes(refused.into_body(), 1 << 20).await.unwrap().to_vec()).unwrap();
+    assert!(text.contains("MiB are free") && text.contains("nothing of this was stored"), "{text}");
+    assert!(cell.store.day_sheet(1).await.unwrap().notes.is_empty());
+    assert_eq!(cell.get_elsewhere(&full, &day).await.status, 200, "reading goes on");
+    assert_eq!(post(format!("{day}/inbox/clear"), "").await.status(), 200, "and making room");
+    assert_eq!(cell.post(&format!("{day}/notes"), &[("text", "windy")]).await.status, 303, "with room it works");
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_file_comes_out_of_custody_piece_by_piece_as_it_went_in() {
+    let cell = Cell::start("pieces").await;
+    a_day(&cell).await;
+    let bytes: Vec<u8> = (0..9_000_000u32).map(|i| (i.wrapping_mul(2_654_435_761) >> 13) as u8).collect();
+    let taken = cell.upload("/vehicles/1/maps?name=x", "file", &[("c7.bin", &bytes)]).await;
+    assert!(taken.text().contains("give the map a name"), "a file alone has no name: {}", taken.text());
+    let id = cell.store.receive_file("c7.bin", std::io::Cursor::new(bytes.clone())).await.unwrap().id;
+    let out = cell.get(&format!("/files/{id}")).await;
+    assert_eq!((out.status.as_u16(), out.headers["content-length"].to_str().unwrap()), (200, "9000000"));
+    assert!(out.body == bytes, "byte for byte");
+}
