@@ -203,14 +203,20 @@ impl Store {
         harness.run_pending_migrations(MIGRATIONS).map(|v| v.len()).map_err(other)
     }
 
-    /// Whether the server answers.
+    /// Whether the server answers, with data.
     ///
     /// # Errors
-    /// [`StoreError::Unreachable`] when it does not.
+    /// [`StoreError::Unreachable`] when it does not: it is away, or a node of a cluster that is not with the others.
     pub async fn ping(&self) -> Result<(), StoreError> {
         let mut c = self.conn().await?;
-        diesel::sql_query("SELECT 1").execute(&mut c).await?;
-        Ok(())
+        match diesel::sql_query("SELECT id FROM vehicle LIMIT 1").execute(&mut c).await {
+            Ok(_) => Ok(()),
+            Err(e) => match Last::of(&mut c).await.of_error(e) {
+                // Reading meets no other writer: it waited in vain for nodes that are not there.
+                StoreError::Conflict => Err(StoreError::Unreachable("the other nodes do not answer".into())),
+                other => Err(other),
+            },
+        }
     }
 }
 

@@ -35,6 +35,9 @@ pub enum StoreError {
         /// Kind of thing.
         what: &'static str,
     },
+    /// What it belongs to does not exist.
+    #[error("what this belongs to does not exist")]
+    Orphan,
     /// What was to be taken has been taken.
     #[error("what was to be stored is no longer waiting: another request has taken it")]
     Taken,
@@ -63,6 +66,7 @@ mod code {
     pub(super) const DUPLICATE: [u16; 3] = [1062, 1586, 1859];
     pub(super) const CHECK: [u16; 4] = [4025, 3819, 1264, 1292];
     pub(super) const UNFIT: [u16; 3] = [1406, 1366, 3140];
+    pub(super) const ORPHAN: [u16; 2] = [1452, 1216];
     pub(super) const NO_ROOM: [u16; 4] = [1021, 1114, 1026, 3];
 }
 
@@ -80,6 +84,8 @@ impl StoreError {
             Self::Check
         } else if code::UNFIT.contains(&n) {
             Self::Unfit
+        } else if code::ORPHAN.contains(&n) {
+            Self::Orphan
         } else if code::NO_ROOM.contains(&n) {
             Self::NoRoom
         } else {
@@ -133,6 +139,7 @@ mod tests {
         assert!(matches!(of(1062), StoreError::Duplicate));
         assert!(matches!(of(4025), StoreError::Check));
         assert!(matches!(of(1406), StoreError::Unfit));
+        assert!(matches!(of(1452), StoreError::Orphan));
         assert!(matches!(of(1114), StoreError::NoRoom));
         assert!(matches!(of(1064), StoreError::Other(t) if t.contains("1064")));
         assert!(matches!(StoreError::of_code(None, "deadlock".into()), StoreError::Other(_)), "no code, no guess");

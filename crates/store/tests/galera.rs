@@ -254,4 +254,12 @@ async fn writers_on_three_nodes_lose_nothing_and_readers_see_nothing_stale() {
     }
     let things = cluster.store(0).changes(&mut stamps[0]).await.unwrap();
     assert!(things == [Thing::Day(day_id)] || things == [Thing::All], "and the reader that went on missed nothing: {things:?}");
+
+    // Alone it answers nothing, and says so: what it knows may be old.
+    let alone = cluster.store(0);
+    alone.ping().await.unwrap();
+    tokio::task::block_in_place(|| (cluster.kill(1), cluster.kill(2)));
+    tokio::time::sleep(Duration::from_secs(6)).await;
+    let said = alone.ping().await;
+    assert!(matches!(said, Err(StoreError::Unreachable(_))), "{said:?}");
 }

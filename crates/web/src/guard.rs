@@ -10,6 +10,7 @@ use axum::http::header::{CONTENT_TYPE, HOST, HeaderName, HeaderValue, ORIGIN};
 use axum::http::{HeaderMap, Method, StatusCode};
 use axum::middleware::Next;
 use axum::response::{IntoResponse, Response};
+use jamjar_store::StoreError;
 
 const HEADERS: [(&str, &str); 7] = [
     (
@@ -40,6 +41,12 @@ pub(crate) async fn protect(State(state): State<AppState>, request: Request, nex
         },
     };
     let mut response = as_a_page(response).await;
+    // Only a connection that failed knows its code; a node of a cluster that is not with the others fails every one of them.
+    if response.status() == StatusCode::INTERNAL_SERVER_ERROR
+        && let Err(StoreError::Unreachable(away)) = state.store.ping().await
+    {
+        response = WebError::Away(away).into_response();
+    }
     // A database that has no room left goes away; that is the cause then.
     if response.status() == StatusCode::SERVICE_UNAVAILABLE
         && let Err(full) = state.room_for(0)
