@@ -1,7 +1,7 @@
 //! Columns to channels: recognition, unit guesses from header and values, questions, canonical units, time repair.
 
 use crate::csv::{Dialect, RawTable, TimeKind, read_table};
-use crate::error::FormatError;
+use crate::error::{FormatError, FormatProblem};
 use crate::recognise::recognise;
 use crate::units::{Said, said, with_zero};
 use jamjar_core::channel::Channel;
@@ -112,7 +112,7 @@ fn assign(d: &Dialect, file: &str, mapping: &Mapping) -> Result<Vec<Assigned>, F
     let mut out: Vec<Assigned> = Vec::new();
     for rule in &mapping.rules {
         let column = d.headers.iter().position(|h| h == &rule.column || bare(h) == rule.column).ok_or_else(|| {
-            FormatError::at(file, d.header_line, 1, format!("there is no column “{}”; the header has: {}", rule.column, d.headers.join(", ")))
+            FormatError::at(file, d.header_line, 1, FormatProblem::NoSuchColumn { column: rule.column.clone(), among: d.headers.join(", ") })
         })?;
         out.push(Assigned {
             column,
@@ -142,7 +142,7 @@ fn assign(d: &Dialect, file: &str, mapping: &Mapping) -> Result<Vec<Assigned>, F
         out.push(Assigned { column, channel, given: None, by_person: false, confidence: guess.confidence, unit_text });
     }
     if !out.iter().any(|a| a.channel.as_str() == "time") {
-        return Err(FormatError::at(file, d.header_line, 1, format!("no time column found among: {}", d.headers.join(", "))));
+        return Err(FormatError::at(file, d.header_line, 1, FormatProblem::NoTime { among: d.headers.join(", ") }));
     }
     Ok(out)
 }
@@ -215,12 +215,7 @@ fn build(table: RawTable, assigned: &[Assigned], file: &str, mapping: &Mapping) 
     }
     let (keep, flags) = repair_time(&t).map_err(|e| {
         let column = time.column as u64 + 1;
-        FormatError::at(
-            file,
-            u64::from(table.lines[e.index]),
-            column,
-            format!("time runs backward ({} s after {} s): two recordings in one file? Split it there", e.after, e.before),
-        )
+        FormatError::at(file, u64::from(table.lines[e.index]), column, FormatProblem::TimeRunsBackward { before: e.before, after: e.after })
     })?;
     log.flags = flags;
     log.flags.extend(impossible);
@@ -228,12 +223,7 @@ fn build(table: RawTable, assigned: &[Assigned], file: &str, mapping: &Mapping) 
         && last - first > LONGEST_S
     {
         let days = (last - first) / 86_400.0;
-        return Err(FormatError::at(
-            file,
-            d.header_line,
-            time.column as u64 + 1,
-            format!("the recording spans {days:.0} days: is its time in another unit?"),
-        ));
+        return Err(FormatError::at(file, d.header_line, time.column as u64 + 1, FormatProblem::TooLong { days }));
     }
     if !over_standard.is_empty() {
         let text = format!(
@@ -274,8 +264,7 @@ fn beyond(a: &Assigned, header: &str, v: &mut [f64], lines: &[u32], file: &str) 
     let Some(first) = v.iter().position(&cannot) else { return Ok(None) };
     let (n, known) = (v.iter().filter(|x| cannot(x)).count(), v.iter().filter(|x| x.is_finite()).count());
     if n as f64 > (STRAY_SHARE * known as f64).max(3.0) {
-        let unit = if kind.unit.is_empty() { String::new() } else { format!(" {}", kind.unit) };
-        let text = format!("“{header}” reads {:.4e}{unit} as {}, which cannot be: name its unit, or the channel it really is", v[first], kind.label);
+        let text = FormatProblem::CannotBe { column: header.to_owned(), value: v[first], unit: kind.unit, kind: kind.label };
         return Err(FormatError::at(file, u64::from(lines.get(first).copied().unwrap_or(0)), a.column as u64 + 1, text));
     }
     v.iter_mut().filter(|x| cannot(x)).for_each(|x| *x = f64::NAN);

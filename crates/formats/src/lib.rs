@@ -9,6 +9,6 @@ mod recognise;
 mod units;
 
 pub use assign::{ColumnReport, Confidence, Mapping, Question, ReadLog, Rule, read_log};
-pub use error::FormatError;
+pub use error::{FormatError, FormatProblem, MapProblem};
 pub use maptext::{MAP_VERSION, read_map, write_map};
 pub use units::parse_unit;

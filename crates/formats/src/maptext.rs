@@ -17,7 +17,7 @@
 //! ```
 //! Blank lines end a table; `#` starts a comment. A table over one axis has one row of values and no leading place.
 
-use crate::error::FormatError;
+use crate::error::{FormatError, FormatProblem, MapProblem};
 use jamjar_core::maps::{Axis, MapFile, Scalar, Table};
 use std::fmt::Write;
 
@@ -31,11 +31,12 @@ pub const MAP_VERSION: &str = "jamjar map 1";
 pub fn read_map(text: &str, file: &str) -> Result<MapFile, FormatError> {
     let mut lines =
         text.trim_start_matches('\u{feff}').lines().enumerate().map(|(i, l)| (i as u64 + 1, l.split('#').next().unwrap_or_default().trim_end()));
-    let bad = |line: u64, column: u64, problem: String| Err(FormatError::at(file, line, column, problem));
+    let bad = |line: u64, column: u64, problem: MapProblem| Err(FormatError::at(file, line, column, FormatProblem::Map(problem)));
+    let at = |line: u64, column: u64| move |p: MapProblem| FormatError::at(file, line, column, FormatProblem::Map(p));
     match lines.by_ref().find(|(_, l)| !l.trim().is_empty()) {
         Some((_, l)) if l.trim() == MAP_VERSION => {}
-        Some((n, l)) => return bad(n, 1, format!("“{}” is not the first line of a map: it must read “{MAP_VERSION}”", shown(l))),
-        None => return Err(FormatError::whole(file, "the file is empty")),
+        Some((n, l)) => return bad(n, 1, MapProblem::FirstLine { text: shown(l), wanted: MAP_VERSION }),
+        None => return Err(FormatError::whole(file, FormatProblem::Empty)),
     }
     let mut out = MapFile { kind: "unknown".into(), ..MapFile::default() };
     while let Some((n, l)) = lines.next() {
@@ -44,24 +45,24 @@ pub fn read_map(text: &str, file: &str) -> Result<MapFile, FormatError> {
             continue;
         }
         if let Some(rest) = line.strip_prefix("value ") {
-            let (name, scalar) = scalar(rest).map_err(|p| FormatError::at(file, n, 7, p))?;
+            let (name, scalar) = scalar(rest).map_err(at(n, 7))?;
             if out.scalars.insert(name.clone(), scalar).is_some() {
-                return bad(n, 7, format!("the value {name} stands here twice"));
+                return bad(n, 7, MapProblem::Twice { what: "value", name });
             }
         } else if let Some(rest) = line.strip_prefix("table ") {
-            let mut table = heading(rest).map_err(|p| FormatError::at(file, n, 7, p))?;
+            let mut table = heading(rest).map_err(at(n, 7))?;
             fill(&mut table, &mut lines, file, n)?;
-            table.validate().map_err(|e| FormatError::at(file, n, 1, e.to_string()))?;
+            table.validate().map_err(|e| at(n, 1)(e.into()))?;
             if out.table(&table.name).is_some() {
-                return bad(n, 7, format!("the table {} stands here twice", table.name));
+                return bad(n, 7, MapProblem::Twice { what: "table", name: table.name });
             }
             out.tables.push(table);
         } else {
-            header(&mut out, line).map_err(|p| FormatError::at(file, n, 1, p))?;
+            header(&mut out, line).map_err(at(n, 1))?;
         }
     }
     if out.name.is_empty() {
-        return Err(FormatError::whole(file, "the map has no name: add a line “name …” below the first"));
+        return Err(FormatError::whole(file, MapProblem::NoName));
     }
     Ok(out)
 }
@@ -70,55 +71,59 @@ fn shown(s: &str) -> String {
     s.trim().chars().take(40).collect()
 }
 
-fn header(out: &mut MapFile, line: &str) -> Result<(), String> {
+fn header(out: &mut MapFile, line: &str) -> Result<(), MapProblem> {
     const KINDS: [&str; 4] = ["stock", "off_the_shelf", "custom", "unknown"];
     for key in ["name", "kind", "revision of", "for fuel", "note"] {
         let Some(value) = line.strip_prefix(key).filter(|r| r.starts_with(char::is_whitespace)).map(str::trim) else { continue };
         match key {
             "name" => out.name = value.to_owned(),
             "kind" if KINDS.contains(&value) => out.kind = value.to_owned(),
-            "kind" => return Err(format!("“{value}” is not a kind of map: it is one of {}", KINDS.join(", "))),
+            "kind" => return Err(MapProblem::Kind { text: value.to_owned(), kinds: KINDS.join(", ") }),
             "revision of" => out.revision_of = Some(value.to_owned()),
             "for fuel" => out.for_fuel = Some(value.to_owned()),
             _ => out.note = Some(value.to_owned()),
         }
         return Ok(());
     }
-    Err(format!("“{}” is neither a header (name, kind, revision of, for fuel, note) nor “value …” nor “table …”", shown(line)))
+    Err(MapProblem::Line { text: shown(line) })
 }
 
 /// `name [unit] rest`.
-fn named(s: &str) -> Result<(String, String, &str), String> {
+fn named(s: &str) -> Result<(String, String, &str), MapProblem> {
     let s = s.trim();
     let (name, rest) = s.split_once(char::is_whitespace).unwrap_or((s, ""));
     if name.is_empty() || !name.chars().all(|c| c.is_ascii_lowercase() || c.is_ascii_digit() || c == '_') {
-        return Err(format!("“{}” is not a name: use lower-case letters, digits and underscores", shown(name)));
+        return Err(MapProblem::Name { text: shown(name) });
     }
     match rest.trim_start().strip_prefix('[').and_then(|r| r.split_once(']')) {
         Some((unit, rest)) => Ok((name.to_owned(), unit.trim().to_owned(), rest.trim())),
-        None => Err(format!("{name} needs its unit in brackets, such as {name} [kPa]; [] when it has none")),
+        None => Err(MapProblem::NoUnit { name: name.to_owned() }),
     }
 }
 
-fn number(s: &str) -> Result<f64, String> {
-    s.parse::<f64>().ok().filter(|v| v.is_finite()).ok_or_else(|| format!("“{}” is not a number", shown(s)))
+fn number(s: &str) -> Result<f64, MapProblem> {
+    s.parse::<f64>().ok().filter(|v| v.is_finite()).ok_or_else(|| MapProblem::NotANumber { text: shown(s) })
 }
 
-fn scalar(rest: &str) -> Result<(String, Scalar), String> {
+fn scalar(rest: &str) -> Result<(String, Scalar), MapProblem> {
     let (name, unit, value) = named(rest)?;
     Ok((name, Scalar { value: number(value)?, unit }))
 }
 
-fn heading(rest: &str) -> Result<Table, String> {
+fn heading(rest: &str) -> Result<Table, MapProblem> {
     let (name, unit, over) = named(rest)?;
-    let axes = over.strip_prefix("over ").ok_or_else(|| format!("the table {name} does not say “over” which axes"))?;
+    let axes = over.strip_prefix("over ").ok_or_else(|| MapProblem::NoAxes { table: name.clone() })?;
     let mut axes = axes.split(',').map(|a| named(a).map(|(channel, unit, _)| Axis { channel, unit, at: Vec::new() }));
-    let x = axes.next().ok_or("no axis")??;
+    let x = axes.next().ok_or_else(|| MapProblem::NoAxes { table: name.clone() })??;
     let y = axes.next().transpose()?;
     if axes.next().is_some() {
-        return Err(format!("the table {name} has more than two axes"));
+        return Err(MapProblem::ManyAxes { table: name });
     }
     Ok(Table { name, unit, x, y, rows: Vec::new() })
+}
+
+fn in_table(word: &str, table: &str) -> MapProblem {
+    MapProblem::NotANumberIn { text: shown(word), table: table.to_owned() }
 }
 
 fn fill<'a>(table: &mut Table, lines: &mut impl Iterator<Item = (u64, &'a str)>, file: &str, from: u64) -> Result<(), FormatError> {
@@ -133,9 +138,7 @@ fn fill<'a>(table: &mut Table, lines: &mut impl Iterator<Item = (u64, &'a str)>,
         let mut values = Vec::new();
         for word in l.split_whitespace() {
             let column = word.as_ptr() as usize - l.as_ptr() as usize;
-            values.push(
-                number(word).map_err(|p| FormatError::at(file, n, l[..column].chars().count() as u64 + 1, format!("{p} in table {}", table.name)))?,
-            );
+            values.push(number(word).map_err(|_| FormatError::at(file, n, l[..column].chars().count() as u64 + 1, in_table(word, &table.name)))?);
         }
         if first {
             table.x.at = values;
@@ -148,7 +151,7 @@ fn fill<'a>(table: &mut Table, lines: &mut impl Iterator<Item = (u64, &'a str)>,
         }
     }
     if first {
-        return Err(FormatError::at(file, from, 1, format!("the table {} ends before its places", table.name)));
+        return Err(FormatError::at(file, from, 1, MapProblem::Cut { table: table.name.clone() }));
     }
     Ok(())
 }

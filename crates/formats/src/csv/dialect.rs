@@ -1,7 +1,7 @@
 //! Finding the dialect from the first lines of a file.
 
 use super::cell::{Cell, clock, number};
-use crate::error::FormatError;
+use crate::error::{FormatError, FormatProblem};
 use crate::units::said;
 
 /// How a file is written. Lines count from 1.
@@ -67,11 +67,11 @@ fn brackets(header: &str) -> Option<&str> {
 pub fn sniff(head: &[u8], file: &str) -> Result<Dialect, FormatError> {
     let head = head.strip_prefix(b"\xEF\xBB\xBF").unwrap_or(head);
     if head.trim_ascii().is_empty() {
-        return Err(FormatError::whole(file, "the file is empty"));
+        return Err(FormatError::whole(file, FormatProblem::Empty));
     }
     let control = head.iter().filter(|b| **b < 9 || (**b > 13 && **b < 32)).count();
     if head.contains(&0) || control * 50 > head.len() {
-        return Err(FormatError::whole(file, "this is not a text file: export the log as CSV"));
+        return Err(FormatError::whole(file, FormatProblem::NotText));
     }
     let lines: Vec<&[u8]> = head.split(|b| *b == b'\n').take(400).map(|l| l.strip_suffix(b"\r").unwrap_or(l)).collect();
     let mut best: Option<(usize, usize, u8, bool)> = None;
@@ -89,7 +89,7 @@ pub fn sniff(head: &[u8], file: &str) -> Result<Dialect, FormatError> {
     let first = fields.iter().position(|f| f.len() == width && is_data(f, comma)).expect("scored above");
     let wide: Vec<usize> = (0..first).rev().filter(|&i| fields[i].len() >= 2 && fields[i].len().abs_diff(width) <= 1).collect();
     let Some(&nearest) = wide.first() else {
-        return Err(FormatError::at(file, first as u64 + 1, 1, "there is no header row: add a line with the channel names above the numbers"));
+        return Err(FormatError::at(file, first as u64 + 1, 1, FormatProblem::NoHeader));
     };
     let texts = |i: usize| fields[i].iter().map(|f| text(f)).collect::<Vec<_>>();
     let row = texts(nearest);
@@ -119,7 +119,7 @@ pub fn sniff(head: &[u8], file: &str) -> Result<Dialect, FormatError> {
 fn no_data(lines: &[&[u8]], file: &str) -> FormatError {
     let header = lines.iter().position(|l| [b';', b'\t', b','].iter().any(|d| split(l, *d).len() >= 2));
     match header {
-        Some(i) => FormatError::at(file, i as u64 + 1, 1, "there are no rows of numbers below the header"),
-        None => FormatError::whole(file, "no columns found: separate the fields with comma, semicolon or tab"),
+        Some(i) => FormatError::at(file, i as u64 + 1, 1, FormatProblem::NoRows),
+        None => FormatError::whole(file, FormatProblem::NoColumns),
     }
 }

@@ -2,7 +2,7 @@
 
 use super::cell::{Cell, clock, number};
 use super::dialect::{Dialect, sniff};
-use crate::error::FormatError;
+use crate::error::{FormatError, FormatProblem};
 use encoding_rs_io::DecodeReaderBytesBuilder;
 use std::io::{self, BufReader, Read};
 
@@ -43,7 +43,7 @@ pub struct RawTable {
 
 /// A line grew beyond the bound.
 #[derive(Debug, thiserror::Error)]
-#[error("a line longer than {} KiB: is this really a log?", MAX_LINE / 1024)]
+#[error("a line longer than {MAX_LINE} bytes")]
 struct TooLong;
 
 /// Passes bytes through and fails once a line grows beyond the bound.
@@ -67,7 +67,7 @@ impl<R: Read> Read for LineGuard<R> {
 fn open<R: Read>(input: R, file: &str) -> Result<(Dialect, Vec<u8>, impl Read), FormatError> {
     let mut decoded = DecodeReaderBytesBuilder::new().bom_sniffing(true).strip_bom(true).utf8_passthru(true).build(input);
     let mut head = Vec::with_capacity(HEAD);
-    decoded.by_ref().take(HEAD as u64).read_to_end(&mut head).map_err(|e| FormatError::whole(file, format!("cannot be read: {e}")))?;
+    decoded.by_ref().take(HEAD as u64).read_to_end(&mut head).map_err(|e| FormatError::whole(file, FormatProblem::Unreadable(e.to_string())))?;
     Ok((sniff(&head, file)?, head, decoded))
 }
 
@@ -128,7 +128,7 @@ fn read_within(
             continue;
         }
         if let Some(i) = record.iter().position(|f| f.len() > MAX_FIELD) {
-            return Err(FormatError::at(file, line, i as u64 + 1, format!("a field of {} bytes is not a measurement", record[i].len())));
+            return Err(FormatError::at(file, line, i as u64 + 1, FormatProblem::FieldTooLong { bytes: record[i].len() }));
         }
         if record.len() != width && !(record.len() > width && record.iter().skip(width).all(|f| f.trim_ascii().is_empty())) {
             let fields = record.len();
@@ -140,25 +140,18 @@ fn read_within(
                 file,
                 line,
                 fields.min(width) as u64,
-                format!("{fields} fields, but the header has {width}: is the delimiter “{}”?", shown(table.dialect.delimiter)),
+                FormatProblem::Ragged { fields, width, delimiter: shown(table.dialect.delimiter) },
             ));
         }
         table.lines.push(u32::try_from(line).unwrap_or(u32::MAX));
         for (k, (column, is_time)) in wanted.iter().enumerate() {
-            let value = read_cell(&record[*column], *is_time, &mut table.time, table.dialect.decimal_comma)
-                .map_err(|what| FormatError::at(file, line, *column as u64 + 1, format!("{what} in column “{}”", table.dialect.headers[*column])))?;
+            let value = read_cell(&record[*column], *is_time, &mut table.time, table.dialect.decimal_comma).map_err(|fault| {
+                FormatError::at(file, line, *column as u64 + 1, fault.in_column(&record[*column], &table.dialect.headers[*column]))
+            })?;
             table.columns[k].1.push(value);
         }
         if table.lines.len() > most_rows {
-            return Err(FormatError::at(
-                file,
-                line,
-                1,
-                format!(
-                    "more than {most_rows} rows of {} known columns are too many to look at at once: split the log before this line",
-                    wanted.len()
-                ),
-            ));
+            return Err(FormatError::at(file, line, 1, FormatProblem::TooManyRows { rows: most_rows, columns: wanted.len() }));
         }
     }
     Ok(table)
@@ -182,25 +175,40 @@ fn of_io(e: csv::Error) -> io::Error {
 /// Why reading stopped: the line's own fault, or that of where it comes from.
 fn unreadable(file: &str, line: u64, e: &io::Error) -> FormatError {
     match e.get_ref().and_then(|inner| inner.downcast_ref::<TooLong>()) {
-        Some(too_long) => FormatError::at(file, line, 1, too_long.to_string()),
-        None => FormatError::at(file, line, 1, format!("cannot be read any further: {e}")),
+        Some(TooLong) => FormatError::at(file, line, 1, FormatProblem::LineTooLong { kib: MAX_LINE / 1024 }),
+        None => FormatError::at(file, line, 1, FormatProblem::Unreadable(e.to_string())),
     }
 }
 
-fn read_cell(raw: &[u8], is_time: bool, kind: &mut TimeKind, comma: bool) -> Result<f64, String> {
-    let shown = || String::from_utf8_lossy(&raw[..raw.len().min(40)]).into_owned();
+/// Why a cell holds no value.
+enum Fault {
+    Text,
+    NoTime,
+    Infinite,
+}
+
+impl Fault {
+    fn in_column(self, raw: &[u8], header: &str) -> FormatProblem {
+        let (text, column) = (String::from_utf8_lossy(&raw[..raw.len().min(40)]).into_owned(), header.to_owned());
+        match self {
+            Self::Text => FormatProblem::NotANumber { text, column },
+            Self::NoTime => FormatProblem::NotATime { text, column },
+            Self::Infinite => FormatProblem::Infinite { text, column },
+        }
+    }
+}
+
+fn read_cell(raw: &[u8], is_time: bool, kind: &mut TimeKind, comma: bool) -> Result<f64, Fault> {
     match number(raw, comma) {
         Cell::Number(v) => Ok(v),
         Cell::Blank => Ok(f64::NAN),
-        Cell::Infinite => Err(format!("“{}” is an infinite value: leave the cell blank if it was not measured", shown())),
-        Cell::Text if is_time => match clock(raw) {
-            Some(t) => {
-                *kind = TimeKind::Clock;
-                Ok(t)
-            }
-            None => Err(format!("“{}” is neither a number nor a clock time", shown())),
-        },
-        Cell::Text => Err(format!("“{}” is not a number", shown())),
+        Cell::Infinite => Err(Fault::Infinite),
+        Cell::Text if is_time => {
+            let t = clock(raw).ok_or(Fault::NoTime)?;
+            *kind = TimeKind::Clock;
+            Ok(t)
+        }
+        Cell::Text => Err(Fault::Text),
     }
 }
 
@@ -270,6 +278,6 @@ mod tests {
     #[test]
     fn a_disk_that_fails_is_not_called_a_line_too_long() {
         let e = read_table(Failing(HEAD + 100), "p.csv", both).unwrap_err().to_string();
-        assert!(e.contains("cannot be read any further: the disk is gone"), "{e}");
+        assert!(e.contains("cannot be read: the disk is gone") && e.starts_with("p.csv:"), "{e}");
     }
 }

@@ -1,34 +1,18 @@
 //! Reading a job file and its logs; every refusal names the place.
 
 use super::input::{Column, Conditions, Job, JobPull, JobSet};
-use super::{Prepared, strict};
-use jamjar_core::air::AirState;
+use super::{JobError, Prepared, strict};
+use jamjar_core::air::{AirError, AirState};
 use jamjar_core::analysis::{PullInput, SetInput, Settings};
 use jamjar_core::channel::Channel;
 use jamjar_core::log::Recording;
 use jamjar_core::pull::power::{CoastDown, fit_coast_down};
 use jamjar_formats::csv::dialect_of;
-use jamjar_formats::{FormatError, Mapping, Rule, parse_unit, read_log};
+use jamjar_formats::{Mapping, Rule, parse_unit, read_log};
 use std::collections::{BTreeMap, HashSet, VecDeque};
 use std::fs::File;
 use std::path::Path;
 use std::sync::Arc;
-use thiserror::Error;
-
-/// Why a job cannot be analysed.
-#[derive(Debug, Clone, PartialEq, Error)]
-pub enum JobError {
-    /// A log cannot be read.
-    #[error(transparent)]
-    Format(#[from] FormatError),
-    /// The job itself is at fault.
-    #[error("{0}")]
-    Bad(String),
-}
-
-fn bad(file: &str, what: impl std::fmt::Display) -> JobError {
-    JobError::Bad(format!("{file}: {what}"))
-}
 
 /// Whether a text is a job file whose every field and number can be; no log it names is opened.
 ///
@@ -36,12 +20,15 @@ fn bad(file: &str, what: impl std::fmt::Display) -> JobError {
 /// [`JobError`] with the place.
 pub fn parse(text: &str, file: &str) -> Result<Job, JobError> {
     let text = text.trim_start_matches('\u{feff}');
-    let at = |e: serde_json::Error| {
-        JobError::Bad(format!("{file}:{}:{}: {}", e.line(), e.column(), e.to_string().split(" at line").next().unwrap_or_default()))
+    let at = |e: serde_json::Error| JobError::Syntax {
+        file: file.to_owned(),
+        line: e.line(),
+        column: e.column(),
+        problem: e.to_string().split(" at line").next().unwrap_or_default().to_owned(),
     };
-    strict::not_yet(&serde_json::from_str(text).map_err(at)?).map_err(|e| bad(file, e))?;
+    strict::not_yet(&serde_json::from_str(text).map_err(at)?).map_err(|field| JobError::NotYet { file: file.to_owned(), field })?;
     let job: Job = serde_json::from_str(text).map_err(at)?;
-    strict::check(&job).map_err(|e| bad(file, e))?;
+    strict::check(&job).map_err(|e| JobError::field(file, e))?;
     Ok(job)
 }
 
@@ -51,7 +38,7 @@ pub fn parse(text: &str, file: &str) -> Result<Job, JobError> {
 /// [`JobError`] with file and place.
 pub fn load(path: &Path) -> Result<Prepared, JobError> {
     let file = path.display().to_string();
-    let text = std::fs::read_to_string(path).map_err(|e| bad(&file, format!("cannot be read: {e}")))?;
+    let text = std::fs::read_to_string(path).map_err(|e| JobError::unreadable(&file, &e))?;
     let job = parse(&text, &file)?;
     let folder = path.parent().unwrap_or(Path::new("."));
     let vehicle = job.vehicle.to_core();
@@ -64,7 +51,7 @@ pub fn load(path: &Path) -> Result<Prepared, JobError> {
         None => 0,
         Some(id) => job.sets.iter().position(|s| &s.id == id).ok_or_else(|| {
             let ids: Vec<&str> = job.sets.iter().map(|s| s.id.as_str()).collect();
-            bad(&file, format!("the baseline “{id}” is not a set; the sets are: {}", ids.join(", ")))
+            JobError::NoBaseline { file: file.clone(), baseline: id.clone(), sets: ids.join(", ") }
         })?,
     };
     let settings = Settings {
@@ -90,7 +77,7 @@ fn read_set(order: f64, set: &JobSet, job: &Job, files: &mut Files<'_>, coast_do
     Ok(SetInput { id: set.id.clone(), day: set.day.clone(), at_h: set.at_h, order, factors, map_fuels: set.map_fuel.clone(), pulls: pulls? })
 }
 
-fn air(c: &Conditions) -> Result<AirState, jamjar_core::air::AirError> {
+fn air(c: &Conditions) -> Result<AirState, AirError> {
     match c.altitude_m {
         Some(h) => AirState::from_sea_level(c.temperature_c, c.humidity, c.pressure_hpa, h),
         None => AirState::new(c.temperature_c, c.humidity, c.pressure_hpa),
@@ -98,8 +85,8 @@ fn air(c: &Conditions) -> Result<AirState, jamjar_core::air::AirError> {
 }
 
 fn read_pull(p: &JobPull, set: &JobSet, job: &Job, files: &mut Files<'_>, coast_down: Option<CoastDown>, file: &str) -> Result<PullInput, JobError> {
-    let place = |what: String| bad(file, format!("set “{}”, pull “{}”: {what}", set.id, p.id));
-    let air = p.conditions.as_ref().map(air).transpose().map_err(|e| place(e.to_string()))?;
+    let place = |problem: AirError| JobError::Air { file: file.to_owned(), set: set.id.clone(), pull: p.id.clone(), problem };
+    let air = p.conditions.as_ref().map(air).transpose().map_err(place)?;
     let ambient = air.map(|a| a.pressure_hpa / 10.0);
     let dyno = files.open(&p.dyno, &mapping(&job.channels.dyno, ambient, file)?)?;
     // The dyno's barometer stands nearer to the engine than a reading taken for the day.
@@ -121,10 +108,12 @@ fn mapping(columns: &BTreeMap<String, Column>, ambient_kpa: Option<f64>, file: &
     let rules: Result<Vec<Rule>, JobError> = columns
         .iter()
         .map(|(name, c)| {
-            let channel = Channel::new(name.as_str()).map_err(|e| bad(file, e))?;
+            let channel = Channel::new(name.as_str()).map_err(|e| JobError::field(file, e))?;
             let unit = match &c.unit {
                 None => None,
-                Some(text) => Some(parse_unit(text).ok_or_else(|| bad(file, format!("channels: “{text}” for {name} is not a unit we know")))?),
+                Some(text) => {
+                    Some(parse_unit(text).ok_or_else(|| JobError::Unit { file: file.to_owned(), channel: name.clone(), unit: text.clone() })?)
+                }
             };
             Ok(Rule { channel, column: c.column.clone(), unit })
         })
@@ -169,16 +158,16 @@ impl<'a> Files<'a> {
 fn open(folder: &Path, name: &str, mapping: &Mapping) -> Result<Recording, JobError> {
     let path = folder.join(name);
     let shown = path.display().to_string();
-    let file = File::open(&path).map_err(|e| bad(&shown, format!("cannot be opened: {e}")))?;
+    let file = File::open(&path).map_err(|e| JobError::unreadable(&shown, &e))?;
     Ok(read_log(file, &shown, mapping)?.log)
 }
 
 fn coast(folder: &Path, name: &str, job: &Job) -> Result<CoastDown, JobError> {
     // The coast-down comes from the dyno's own recorder: the names the job gives to its columns hold, where the file has them.
     let mut wanted = mapping(&job.channels.dyno, None, name)?;
-    let headers = dialect_of(File::open(folder.join(name)).map_err(|e| bad(name, format!("cannot be opened: {e}")))?, name)?.headers;
+    let headers = dialect_of(File::open(folder.join(name)).map_err(|e| JobError::unreadable(name, &e))?, name)?.headers;
     wanted.rules.retain(|r| headers.iter().any(|h| *h == r.column || h.starts_with(&r.column)));
     let log = open(folder, name, &wanted)?;
-    let inertia = job.vehicle.dyno.inertia_kg_m2.ok_or_else(|| bad(name, "a coast-down needs inertia_kg_m2"))?;
-    fit_coast_down(&log, inertia).map_err(|e| bad(name, e))
+    let inertia = job.vehicle.dyno.inertia_kg_m2.ok_or_else(|| JobError::field(name, "a coast-down needs inertia_kg_m2"))?;
+    fit_coast_down(&log, inertia).map_err(|problem| JobError::CoastDown { file: name.to_owned(), problem })
 }

@@ -1,5 +1,6 @@
 //! The job file: the same analysis as the pages, with no database.
 
+mod error;
 mod input;
 mod load;
 mod result;
@@ -7,8 +8,9 @@ mod strict;
 #[cfg(test)]
 mod tests;
 
+pub use error::JobError;
 pub use input::Job;
-pub use load::{JobError, load, parse};
+pub use load::{load, parse};
 pub use result::to_json;
 
 use jamjar_core::analysis::{Comparison, Measured, SetInput, SetResult, Settings, Vehicle, analyse_sets, compare_all, measure_sets};
@@ -47,7 +49,7 @@ pub struct Analysed {
 /// # Errors
 /// [`JobError`] when a log lacks the channels its dyno needs.
 pub fn analyse(job: &Prepared) -> Result<Analysed, JobError> {
-    let measured = measure_sets(&job.sets, &job.vehicle, &job.settings, &job.limits).map_err(|e| JobError::Bad(e.to_string()))?;
+    let measured = measure_sets(&job.sets, &job.vehicle, &job.settings, &job.limits)?;
     let sets = analyse_sets(&job.sets, &measured, &job.vehicle.engine, &job.settings);
     let candidates: Vec<usize> = (0..sets.len()).filter(|i| *i != job.baseline).collect();
     let comparisons = compare_all(&sets, job.baseline, &candidates, &job.vehicle, &job.settings);

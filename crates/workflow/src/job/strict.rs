@@ -20,7 +20,7 @@ const NOT_YET: [(&str, &[&str]); 6] = [
     ("limit", &["applies_to"]),
 ];
 
-/// Refuses fields that are known and not computed yet, naming them, before anything else is read.
+/// Refuses fields that are known and not computed yet, before anything else is read: the path of the first.
 pub(super) fn not_yet(job: &Value) -> Result<(), String> {
     refuse("", "", job)?;
     refuse("vehicle", "vehicle.", &job["vehicle"])?;
@@ -40,7 +40,7 @@ pub(super) fn not_yet(job: &Value) -> Result<(), String> {
 fn refuse(kind: &str, path: &str, v: &Value) -> Result<(), String> {
     let names = NOT_YET.iter().find(|n| n.0 == kind).map_or(&[] as &[&str], |n| n.1);
     match names.iter().find(|n| v.get(**n).is_some_and(|f| !f.is_null())) {
-        Some(name) => Err(format!("{path}{name} is not computed yet: leave it out")),
+        Some(name) => Err(format!("{path}{name}")),
         None => Ok(()),
     }
 }
