@@ -3,7 +3,7 @@
 use crate::db::{Store, inserted};
 use crate::error::StoreError;
 use crate::pulls::{PackedSummary, put_summaries};
-use crate::schema::{cell_day, vehicle};
+use crate::schema::{cell_day, pull, pull_set, vehicle};
 use chrono::NaiveDate;
 use diesel::prelude::*;
 use diesel_async::{AsyncMysqlConnection, RunQueryDsl};
@@ -155,6 +155,20 @@ impl Store {
             .load(&mut c)
             .await?;
         Ok(rows.into_iter().map(day).collect())
+    }
+
+    /// Days of a vehicle on which a pull has samples of its own, newest first.
+    ///
+    /// # Errors
+    /// [`StoreError`] when the database cannot answer.
+    pub async fn days_with_samples(&self, vehicle_id: i64) -> Result<Vec<i64>, StoreError> {
+        let mut c = self.conn().await?;
+        let own = pull::table.inner_join(pull_set::table).filter(pull_set::day_id.eq(cell_day::id).and(pull::shares_pull_id.is_null()));
+        let days = cell_day::table
+            .filter(cell_day::vehicle_id.eq(vehicle_id).and(diesel::dsl::exists(own)))
+            .order((cell_day::on_date.desc(), cell_day::id.desc()))
+            .select(cell_day::id);
+        Ok(days.load(&mut c).await?)
     }
 
     /// How many days each vehicle has, and its newest.

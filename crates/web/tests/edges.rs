@@ -115,3 +115,26 @@ async fn a_file_comes_out_of_custody_piece_by_piece_as_it_went_in() {
     assert_eq!((out.status.as_u16(), out.headers["content-length"].to_str().unwrap()), (200, "9000000"));
     assert!(out.body == bytes, "byte for byte");
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_new_limit_is_searched_without_anybody_looking_at_the_pulls() {
+    let cell = Cell::start("follow").await;
+    cell.load_demo().await;
+    let over = async || {
+        let page = cell.get("/search?q=over+a+limit,+Tolvern+T3").await.text();
+        page.split(" pulls of ").next().unwrap().rsplit(|c: char| !c.is_ascii_digit()).next().unwrap().parse::<usize>().unwrap_or(0)
+    };
+    let before = over().await;
+    let row = [("id.0", "everything"), ("channel.0", "engine_speed"), ("direction.0", "above"), ("threshold.0", "1000"), ("severity.0", "stop")];
+    assert_eq!(cell.post("/vehicles/1/limits", &row).await.status, 303);
+    let all = cell.store.vehicle_counts(1).await.unwrap();
+    let mut now = before;
+    for _ in 0..600 {
+        now = over().await;
+        if now > before + 50 {
+            break;
+        }
+        tokio::time::sleep(std::time::Duration::from_millis(100)).await;
+    }
+    assert!(now > before + 50, "every pull is over it now: {before}, then {now} of {all:?}");
+}

@@ -6,6 +6,7 @@ pub mod demo;
 mod error;
 pub mod evidence;
 pub mod finder;
+pub mod follow;
 pub mod fresh;
 pub mod fuzz;
 pub mod import;

@@ -157,7 +157,7 @@ pub(super) fn compose(
         }
         // As measured in docs/validation.md.
         1 | 2 => {
-            let text = "Too few sets were run again to know the scatter between mountings well: where it is as large as that of pulls, a 95 % interval may hold only 88 %, where twice as large 83 %. Three sets run again cure it.";
+            let text = "Few sets were run again, so the scatter between mountings is not well known: 95 % intervals may hold only 83 to 88 %. Three sets run again cure it.";
             out.push(Flag::new("few_mountings", text));
         }
         _ => {}

@@ -186,7 +186,18 @@ pub(crate) async fn limits(
         return Err(WebError::Changed { what: format!("the limit “{}”", l.id), now: limit_words(l) });
     }
     state.store.change_limits(id, Some(vehicle.version), &changes.put, &changes.gone).await?;
+    figures_follow(&state, id);
     Ok(back(id, "limits"))
+}
+
+/// Pulls are judged by the new limits behind the person's back: a search knows them soon, and a page waits for nobody.
+fn figures_follow(state: &AppState, vehicle_id: i64) {
+    let store = state.store.clone();
+    tokio::spawn(async move {
+        if let Err(e) = jamjar_workflow::follow::follow(&store, vehicle_id).await {
+            tracing::warn!("the pulls of vehicle {vehicle_id} are judged by its new limits when they are looked at: {e}");
+        }
+    });
 }
 
 #[derive(Deserialize)]
@@ -202,6 +213,7 @@ pub(crate) async fn template(_: Calibrator, State(state): State<AppState>, Path(
     let held = vehicle.limits;
     let new: Vec<Limit> = t.limits.into_iter().filter(|l| held.iter().all(|h| h.id != l.id && h.channel != l.channel)).collect();
     state.store.change_limits(id, Some(vehicle.version), &new, &[]).await?;
+    figures_follow(&state, id);
     Ok(back(id, "limits"))
 }
 
