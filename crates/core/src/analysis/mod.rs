@@ -54,7 +54,7 @@ pub use second_looks::SecondLooks;
 pub use sentence::{headline_sentence, limit_sentence, sentence_about};
 pub use sets::{Figure, SetFigures, SetResult, analyse_sets, set_verdicts};
 pub use split::{OrderFree, Split, Step};
-pub use together::measure_sets;
+pub use together::{measure_sets, measure_sets_unless};
 pub use window::own_bounds;
 
 use serde::{Deserialize, Serialize};

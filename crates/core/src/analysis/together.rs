@@ -10,6 +10,7 @@ use crate::pull::align::{Pair, Ratio, Status, align};
 use crate::pull::detect::{EndedBy, Endings, PullKind, refine_ended_by};
 use crate::pull::power::shaft_speed;
 use rayon::prelude::*;
+use std::sync::atomic::{AtomicBool, Ordering::Relaxed};
 
 /// A foreign pair must leave less than this share of the slow disagreement to be believed (our choice).
 const CLEARLY_BETTER: f64 = 0.6;
@@ -29,16 +30,33 @@ const SOAK_SHARE: f64 = 0.007;
 /// # Errors
 /// [`MeasureError`] of the first pull that cannot be measured at all.
 pub fn measure_sets(sets: &[SetInput], vehicle: &Vehicle, settings: &Settings, limits: &[Limit]) -> Result<Vec<Vec<Measured>>, MeasureError> {
-    let each = |s: &SetInput| s.pulls.par_iter().map(|p| measure(p, vehicle, settings, limits)).collect();
-    let mut measured = sets.par_iter().map(each).collect::<Result<Vec<Vec<Measured>>, _>>()?;
-    look_together(sets, &mut measured, vehicle, limits);
-    Ok(measured)
+    Ok(measure_sets_unless(&AtomicBool::new(false), sets, vehicle, settings, limits)?.unwrap_or_default())
 }
 
-/// Second look over all sets of a job: refuses swapped logs, refines what ended each pull, flags heat soak.
-fn look_together(sets: &[SetInput], measured: &mut [Vec<Measured>], vehicle: &Vehicle, limits: &[Limit]) {
+/// The same, unless somebody asks for it to be stopped: looked at before every pull. `None` when it was.
+///
+/// # Errors
+/// As for [`measure_sets`].
+pub fn measure_sets_unless(
+    stop: &AtomicBool,
+    sets: &[SetInput],
+    vehicle: &Vehicle,
+    settings: &Settings,
+    limits: &[Limit],
+) -> Result<Option<Vec<Vec<Measured>>>, MeasureError> {
+    let one = |p: &PullInput| if stop.load(Relaxed) { Ok(None) } else { measure(p, vehicle, settings, limits).map(Some) };
+    let each = |s: &SetInput| s.pulls.par_iter().map(one).collect::<Result<Option<Vec<Measured>>, _>>();
+    let Some(mut measured) = sets.par_iter().map(each).collect::<Result<Option<Vec<Vec<Measured>>>, _>>()? else { return Ok(None) };
+    Ok(look_together(stop, sets, &mut measured, vehicle, limits).then_some(measured))
+}
+
+/// Second look over all sets of a job: refuses swapped logs, refines what ended each pull, flags heat soak. False when it was stopped.
+fn look_together(stop: &AtomicBool, sets: &[SetInput], measured: &mut [Vec<Measured>], vehicle: &Vehicle, limits: &[Limit]) -> bool {
     for (set, pulls) in sets.iter().zip(measured.iter_mut()) {
         for i in 0..pulls.len() {
+            if stop.load(Relaxed) {
+                return false;
+            }
             if let Some((other, mine_fits_theirs)) = fits_better(set, pulls, i, vehicle) {
                 let whose = &set.pulls[other].id;
                 let reason = if mine_fits_theirs {
@@ -57,6 +75,7 @@ fn look_together(sets: &[SetInput], measured: &mut [Vec<Measured>], vehicle: &Ve
     name_endings(sets, measured, vehicle);
     flag_frozen(measured, limits);
     flag_other_targets(sets, measured);
+    true
 }
 
 /// Pulls whose clocks would have to run at another rate than in the job's other pulls: the recorders are the same, so it is
@@ -192,5 +211,24 @@ fn flag_heat_soak(pulls: &mut [Measured]) {
                 format!("intake air {:.0} °C warmer than in the best earlier pull, {:.1} % less power: heat soak", t - t0, 100.0 * (1.0 - p / p0));
             pulls[i].flags.push(Flag::new("heat_soak", text));
         }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::log::Recording;
+    use crate::pull::power::{Dyno, DynoKind};
+
+    #[test]
+    fn measuring_stops_before_the_next_pull_when_it_is_asked_to() {
+        let dyno = Dyno { kind: DynoKind::Hub, overall_ratio: None, inertia_kg_m2: None, rotating_inertia_kg_m2: None };
+        let vehicle = Vehicle { name: "Saloon".into(), engine: crate::analysis::Engine::default(), dyno };
+        // A pull that cannot be measured: whether it was looked at shows.
+        let sets = [SetInput { pulls: vec![PullInput { dyno: Recording::default(), ..PullInput::default() }], ..SetInput::default() }];
+        let run = |stop| measure_sets_unless(&AtomicBool::new(stop), &sets, &vehicle, &Settings::default(), &[]);
+        assert!(run(false).is_err());
+        assert_eq!(run(true), Ok(None));
+        assert_eq!(measure_sets_unless(&AtomicBool::new(false), &[], &vehicle, &Settings::default(), &[]), Ok(Some(vec![])));
     }
 }

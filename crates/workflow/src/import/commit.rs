@@ -7,9 +7,11 @@ use crate::error::{WorkflowError, blocking, internal};
 use chrono::NaiveTime;
 use jamjar_core::ALGORITHM_VERSION;
 use jamjar_core::air::AirState;
-use jamjar_core::analysis::{Measured, PullInput, SetInput, Settings, measure_sets};
+use jamjar_core::analysis::{Measured, PullInput, SetInput, Settings, measure_sets_unless};
 use jamjar_store::{Configuration, InboxItem, NewPull, NewSet, Store, StoreError, Summary, VehicleRecord};
 use std::sync::Arc;
+use std::sync::atomic::{AtomicBool, Ordering::Relaxed};
+use std::time::Duration;
 
 /// A pull chosen for commit.
 #[derive(Debug, Clone, PartialEq, Default)]
@@ -77,6 +79,8 @@ pub async fn commit(store: &Store, run_id: i64, before: i32, day_id: i64, sets: 
     commit_once(store, run_id, before, day_id, sets, ends_run).await
 }
 
+/// How often somebody who wants to cancel is listened to while pulls are measured.
+const ASKS_EVERY: Duration = Duration::from_millis(300);
 /// Attempts at a storing when what its pulls are measured with changes meanwhile.
 const ATTEMPTS: usize = 4;
 
@@ -111,7 +115,7 @@ async fn commit_once(store: &Store, run_id: i64, before: i32, day_id: i64, sets:
     }
     recordings.engine_logs(&mut inputs, &origins).await?;
     let numbered = sets.iter().flat_map(|s| &s.pulls).map(|p| p.number.is_some()).collect();
-    let (inputs, measured) = measure_all(inputs, numbered, &vehicle).await?;
+    let (inputs, measured) = measure_all(store, (run_id, done), inputs, numbered, &vehicle).await?;
     let keys = MeasureKey::new(&vehicle.vehicle, &vehicle.limits, &Settings::default());
     let key = |p: &PullInput| keys.of(p.air, p.lag_s);
     let new: Vec<NewSet> =
@@ -138,17 +142,28 @@ async fn commit_once(store: &Store, run_id: i64, before: i32, day_id: i64, sets:
     storing.await.map_err(internal)?
 }
 
+/// Measures; the run, which has come as far as `done`, is asked now and then whether it was cancelled.
 async fn measure_all(
+    store: &Store,
+    (run_id, done): (i64, i32),
     inputs: Vec<SetInput>,
     numbered: Vec<bool>,
     vehicle: &VehicleRecord,
 ) -> Result<(Vec<SetInput>, Vec<Vec<Measured>>), WorkflowError> {
-    let (v, limits) = (vehicle.vehicle.clone(), vehicle.limits.clone());
-    blocking(move || {
-        let mut measured = measure_sets(&inputs, &v, &Settings::default(), &limits).map_err(|e| WorkflowError::Bad(e.to_string()))?;
+    let (v, limits, stop) = (vehicle.vehicle.clone(), vehicle.limits.clone(), Arc::new(AtomicBool::new(false)));
+    let asked = stop.clone();
+    let work = blocking(move || {
+        let measured = measure_sets_unless(&asked, &inputs, &v, &Settings::default(), &limits).map_err(|e| WorkflowError::Bad(e.to_string()))?;
+        let mut measured = measured.ok_or(WorkflowError::Cancelled)?;
         Ok((cut_to_own(inputs, &mut measured, &numbered), measured))
-    })
-    .await?
+    });
+    tokio::pin!(work);
+    loop {
+        tokio::select! {
+            finished = &mut work => return finished?,
+            () = tokio::time::sleep(ASKS_EVERY) => stop.store(store.progress(run_id, done, "measuring").await?, Relaxed),
+        }
+    }
 }
 
 /// Cuts the engine computer's recording to each numbered pull's own window, so that a long file is not stored once for every
