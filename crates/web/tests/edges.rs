@@ -116,6 +116,89 @@ async fn a_file_comes_out_of_custody_piece_by_piece_as_it_went_in() {
     assert!(out.body == bytes, "byte for byte");
 }
 
+/// A sweep on a hub dyno; no two have the same bytes.
+fn sweep(number: u32) -> String {
+    let mut text = String::from("time (s),hub speed (rpm),hub torque (N·m)\n");
+    for i in 0..600 {
+        let t = f64::from(i) / 50.0;
+        let up = (t - 2.0).clamp(0.0, 8.0) / 8.0;
+        let torque = if (2.0..10.0).contains(&t) { 240.0 - 60.0 * up * up } else { 5.0 };
+        text += &format!("{t:.2},{:.1},{:.3}\n", 2000.0 + 4500.0 * up, torque + f64::from(number) / 1000.0);
+    }
+    text
+}
+
+/// Stores what waits on the day as one set; the run's last page.
+async fn store_all(cell: &Cell, day: &str) -> String {
+    let inbox = cell.get(&format!("{day}/inbox")).await.text();
+    let pulls: Vec<&str> = inbox.split("name=\"pull.0\" value=\"").skip(1).filter_map(|p| p.split('"').next()).collect();
+    let mut form = vec![("map.0", "C1"), ("fuel.0", "E85"), ("build.0", "A")];
+    form.extend(pulls.iter().map(|p| ("pull.0", *p)));
+    let run = cell.post(&format!("{day}/commit"), &form).await.text();
+    let Some(at) = run.split("/runs/").nth(1).and_then(|r| r.split(|c: char| !c.is_ascii_digit()).next()).map(str::to_owned) else { return run };
+    let mut said = run;
+    for _ in 0..2000 {
+        if !said.contains("hx-get") {
+            break;
+        }
+        tokio::time::sleep(std::time::Duration::from_millis(10)).await;
+        said = cell.get(&format!("/runs/{at}")).await.text();
+    }
+    said
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn pulls_stored_while_the_air_is_corrected_rest_on_the_air_that_the_day_has() {
+    let cell = Cell::start("race").await;
+    let day = a_day(&cell).await;
+    for round in 0..6u32 {
+        let files: Vec<(String, String)> = (0..3).map(|i| (format!("p{round}-{i}.csv"), sweep(10 * round + i))).collect();
+        let borrowed: Vec<(&str, &[u8])> = files.iter().map(|(n, t)| (n.as_str(), t.as_bytes())).collect();
+        cell.drop_files(&day, &borrowed).await;
+        let warmer = format!("{}", 20 + round);
+        let air = [("at", "10:00"), ("temperature", warmer.as_str()), ("humidity", "50"), ("pressure", "1000")];
+        let wait = std::time::Duration::from_millis(u64::from(round) * 15);
+        let later = async {
+            tokio::time::sleep(wait).await;
+            cell.post(&format!("{day}/air"), &air).await
+        };
+        let (stored, changed) = tokio::join!(store_all(&cell, &day), later);
+        assert!(stored.contains("done"), "{stored}");
+        assert_eq!(changed.status, 303, "{}", changed.text());
+        let found = jamjar_workflow::verify::verify(&cell.store).await.unwrap();
+        assert!(found.is_whole() && found.stale == 0, "round {round}: {} stale: {}", found.stale, found.words());
+    }
+    assert_eq!(cell.store.sets_of_day(1).await.unwrap().iter().map(|s| s.pulls.len()).collect::<Vec<_>>(), [3; 6]);
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn figures_change_in_a_kept_line_up_when_a_pull_is_left_out_and_words_do_not() {
+    let cell = Cell::start("kept").await;
+    let day = a_day(&cell).await;
+    for (k, torque) in [0, 400].into_iter().enumerate() {
+        let files: Vec<(String, String)> = (0..3).map(|i| (format!("s{k}-{i}.csv"), sweep(torque + 90 * i))).collect();
+        let borrowed: Vec<(&str, &[u8])> = files.iter().map(|(n, t)| (n.as_str(), t.as_bytes())).collect();
+        cell.drop_files(&day, &borrowed).await;
+        assert!(store_all(&cell, &day).await.contains("done"));
+    }
+    let (link, elsewhere) = ("/line-up?sets=1,2&base=1", cell.another());
+    let before = cell.get(link).await.text();
+    assert!(before.contains(", n 3"), "{before}");
+    let pull = cell.store.sets_of_day(1).await.unwrap()[1].pulls[0].0.id;
+    cell.post(&format!("/pulls/{pull}/note"), &[("note", "a rattle")]).await;
+    cell.post(&format!("{day}/notes"), &[("text", "windy")]).await;
+    assert_eq!(cell.get(link).await.text(), before, "a word changes no figure");
+    assert!(cell.get(&format!("/pulls/{pull}")).await.text().contains("a rattle"), "and stands where it was written");
+    cell.get_elsewhere(&elsewhere, link).await;
+    cell.post(&format!("/pulls/{pull}/exclude"), &[("reason", "a strap slipped")]).await;
+    for after in [cell.get(link).await.text(), cell.get_elsewhere(&elsewhere, link).await.text()] {
+        assert!(after != before && after.contains(", n 2"), "a pull left out does, in every instance");
+    }
+    cell.post(&format!("/pulls/{pull}/note"), &[("note", "no rattle")]).await;
+    let page = cell.get(&format!("/pulls/{pull}")).await.text();
+    assert!(page.contains("no rattle") && page.contains("a strap slipped"), "{page}");
+}
+
 #[tokio::test(flavor = "multi_thread")]
 async fn a_new_limit_is_searched_without_anybody_looking_at_the_pulls() {
     let cell = Cell::start("follow").await;

@@ -157,7 +157,7 @@ pub(super) fn compose(
         }
         // As measured in docs/validation.md.
         1 | 2 => {
-            let text = "Few sets were run again, so the scatter between mountings is not well known: 95 % intervals may hold only 83 to 88 %. Three sets run again cure it.";
+            let text = "Few sets were run again, so the scatter between mountings is poorly known: 95 % intervals may hold only 85 to 89 %. Run three again.";
             out.push(Flag::new("few_mountings", text));
         }
         _ => {}
