@@ -97,18 +97,18 @@ pub struct FormatError {
     /// Field from 1, when known.
     pub column: Option<u64>,
     /// What is wrong and what to do.
-    pub problem: FormatProblem,
+    pub problem: Box<FormatProblem>,
 }
 
 impl FormatError {
     /// An error about the file as a whole.
     pub fn whole(file: &str, problem: impl Into<FormatProblem>) -> Self {
-        Self { file: file.to_owned(), line: None, column: None, problem: problem.into() }
+        Self { file: file.to_owned(), line: None, column: None, problem: Box::new(problem.into()) }
     }
 
     /// An error at a place.
     pub fn at(file: &str, line: u64, column: u64, problem: impl Into<FormatProblem>) -> Self {
-        Self { file: file.to_owned(), line: Some(line), column: Some(column), problem: problem.into() }
+        Self { file: file.to_owned(), line: Some(line), column: Some(column), problem: Box::new(problem.into()) }
     }
 }
 

@@ -106,7 +106,7 @@ fn time_that_restarts_is_refused_at_its_line() {
     text += &rows(",", plain, |i| format!("{}", i as f64 * 0.1));
     let e = read_log(text.as_bytes(), "p1.csv", &Mapping::default()).unwrap_err();
     assert_eq!((e.line, e.column), (Some(52), Some(1)));
-    assert!(matches!(e.problem, crate::FormatProblem::TimeRunsBackward { .. }));
+    assert!(matches!(*e.problem, crate::FormatProblem::TimeRunsBackward { .. }));
 }
 
 #[test]

@@ -33,7 +33,7 @@ pub enum JobError {
     #[error("{file}: the baseline “{baseline}” is not a set; the sets are: {sets}")]
     NoBaseline { file: String, baseline: String, sets: String },
     #[error("{file}: set “{set}”, pull “{pull}”: {problem}")]
-    Air { file: String, set: String, pull: String, problem: AirError },
+    Air { file: String, set: String, pull: String, problem: Box<AirError> },
     #[error("{file}: {problem}")]
     CoastDown { file: String, problem: PowerError },
 }

@@ -85,7 +85,7 @@ fn air(c: &Conditions) -> Result<AirState, AirError> {
 }
 
 fn read_pull(p: &JobPull, set: &JobSet, job: &Job, files: &mut Files<'_>, coast_down: Option<CoastDown>, file: &str) -> Result<PullInput, JobError> {
-    let place = |problem: AirError| JobError::Air { file: file.to_owned(), set: set.id.clone(), pull: p.id.clone(), problem };
+    let place = |problem: AirError| JobError::Air { file: file.to_owned(), set: set.id.clone(), pull: p.id.clone(), problem: Box::new(problem) };
     let air = p.conditions.as_ref().map(air).transpose().map_err(place)?;
     let ambient = air.map(|a| a.pressure_hpa / 10.0);
     let dyno = files.open(&p.dyno, &mapping(&job.channels.dyno, ambient, file)?)?;
