@@ -243,7 +243,7 @@ pub(crate) async fn claim_day(c: &mut AsyncMysqlConnection, id: i64, touched: To
         Seen::Whole(v) => v != version,
     };
     if changed {
-        return Err(StoreError::Changed { what: "the day" });
+        return Err(StoreError::Changed { what: "the day", now: None });
     }
     let counted = (cell_day::version.eq(version + 1), cell_day::measured.eq(measured + i64::from(touched == Touch::Measurements)));
     diesel::update(cell_day::table.find(id)).set(counted).execute(c).await?;

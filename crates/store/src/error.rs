@@ -34,6 +34,8 @@ pub enum StoreError {
     Changed {
         /// Kind of thing.
         what: &'static str,
+        /// What it says by now, where that is a text.
+        now: Option<String>,
     },
     /// What it belongs to does not exist.
     #[error("what this belongs to does not exist")]

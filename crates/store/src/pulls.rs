@@ -424,7 +424,11 @@ impl Store {
 
 /// Refuses when a note is no longer what a person saw; line ends are not compared.
 pub(crate) fn note_as_seen(was: Option<&str>, now: &str, what: &'static str) -> Result<(), StoreError> {
-    if was.is_some_and(|w| w != now.replace("\r\n", "\n").trim()) { Err(StoreError::Changed { what }) } else { Ok(()) }
+    if was.is_some_and(|w| w != now.replace("\r\n", "\n").trim()) {
+        Err(StoreError::Changed { what, now: Some(now.trim().to_owned()) })
+    } else {
+        Ok(())
+    }
 }
 
 /// Set and day of a pull.

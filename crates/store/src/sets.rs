@@ -215,7 +215,7 @@ impl Store {
                 return Err(StoreError::Taken);
             }
             if measured != day.measured {
-                return Err(StoreError::Changed { what: "the day" });
+                return Err(StoreError::Changed { what: "the day", now: None });
             }
             let mut ids = Vec::new();
             for (config, pulls) in &packed {

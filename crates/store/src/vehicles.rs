@@ -200,7 +200,7 @@ pub(crate) async fn claim_vehicle(c: &mut AsyncMysqlConnection, id: i64, seen: O
     let now: i64 =
         vehicle::table.find(id).select(vehicle::version).for_update().first(c).await.map_err(|e| StoreError::from(e).about("vehicle", id))?;
     if seen.is_some_and(|s| s != now) {
-        return Err(StoreError::Changed { what: "the vehicle" });
+        return Err(StoreError::Changed { what: "the vehicle", now: None });
     }
     diesel::update(vehicle::table.find(id)).set(vehicle::version.eq(now + 1)).execute(c).await?;
     Ok(())

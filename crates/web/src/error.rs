@@ -45,7 +45,7 @@ impl From<StoreError> for WebError {
             StoreError::Taken => {
                 Self::Conflict("These files have been stored already by another request; the day sheet shows what it made of them.".into())
             }
-            StoreError::Changed { what } => Self::Changed { what: what.to_owned(), now: String::new() },
+            StoreError::Changed { what, now } => Self::Changed { what: what.to_owned(), now: now.map_or_else(String::new, |n| quoted(&n)) },
             StoreError::Check => Self::Bad("A value is outside what can be stored.".into()),
             StoreError::Unfit => Self::Bad("A text is too long, or holds characters that cannot be stored.".into()),
             // The door for writing has tried for twenty seconds: that is a database in trouble, not a mistake of the person's.
@@ -70,6 +70,15 @@ impl From<WorkflowError> for WebError {
 impl From<askama::Error> for WebError {
     fn from(e: askama::Error) -> Self {
         Self::Internal(e.to_string())
+    }
+}
+
+/// A text in a sentence, its beginning when it is long.
+fn quoted(text: &str) -> String {
+    match text.char_indices().nth(300) {
+        _ if text.is_empty() => "nothing".into(),
+        Some((cut, _)) => format!("“{} …”", &text[..cut]),
+        None => format!("“{text}”"),
     }
 }
 
@@ -146,7 +155,7 @@ mod tests {
             (StoreError::Duplicate, 409),
             (StoreError::Orphan, 404),
             (StoreError::Taken, 409),
-            (StoreError::Changed { what: "the day" }, 409),
+            (StoreError::Changed { what: "the day", now: None }, 409),
             (StoreError::Check, 400),
             (StoreError::Unfit, 400),
             (StoreError::Conflict, 503),

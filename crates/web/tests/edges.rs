@@ -48,6 +48,7 @@ async fn the_second_of_two_people_is_shown_what_the_first_one_wrote() {
     assert_eq!(change("T3").await.status, 303);
     let second = change("T4").await;
     assert_eq!(second.status, 409, "{}", second.text());
+    assert!(second.text().contains("It now says: model “T3”."), "{}", second.text());
     assert_eq!(cell.store.vehicle(1).await.unwrap().sheet.model, "T3");
 }
 
@@ -195,6 +196,8 @@ async fn figures_change_in_a_kept_line_up_when_a_pull_is_left_out_and_words_do_n
         assert!(after != before && after.contains(", n 2"), "a pull left out does, in every instance");
     }
     cell.post(&format!("/pulls/{pull}/note"), &[("note", "no rattle")]).await;
+    let second = cell.post(&format!("/pulls/{pull}/note"), &[("note", "a knock"), ("was", "a rattle")]).await;
+    assert!(second.status == 409 && second.text().contains("It now says: “no rattle”"), "{}", second.text());
     let page = cell.get(&format!("/pulls/{pull}")).await.text();
     assert!(page.contains("no rattle") && page.contains("a strap slipped"), "{page}");
 }

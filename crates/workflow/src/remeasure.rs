@@ -158,7 +158,7 @@ pub async fn change_day(store: &Store, day_id: i64, change: &DayChange, was: imp
     for attempt in 1.. {
         let day = store.day(day_id).await?;
         if !was(&day) {
-            return Err(StoreError::Changed { what: "the day" }.into());
+            return Err(StoreError::Changed { what: "the day", now: None }.into());
         }
         let summaries = pack(after(store, &day, change).await?).await?;
         let done = match change {

@@ -8,7 +8,7 @@ use crate::error::WebError;
 use crate::prefs::Prefs;
 use crate::seen::{mark, unchanged};
 use crate::state::AppState;
-use crate::views::{Shell, VehicleParts, VehiclesPage, date_words, limit_words, vehicle_page, vehicle_row};
+use crate::views::{Shell, VehicleParts, VehiclesPage, date_words, limit_words, sheet_differences, vehicle_page, vehicle_row};
 use axum::Form;
 use axum::extract::{Multipart, Path, State};
 use axum::http::StatusCode;
@@ -135,8 +135,9 @@ pub(crate) async fn sheet(
 ) -> Result<Response, WebError> {
     let now = state.store.vehicle(id).await?;
     let seen = f.get("seen").map(String::as_str).unwrap_or_default();
-    unchanged(seen, &mark(&now.sheet), "the sheet", || "see the vehicle's page".into())?;
-    match sheet_of(&f, &prefs) {
+    let typed = sheet_of(&f, &prefs);
+    unchanged(seen, &mark(&now.sheet), "the sheet", || typed.as_ref().map_or_else(|_| String::new(), |t| sheet_differences(&now.sheet, t)))?;
+    match typed {
         Ok(s) => {
             state.store.set_sheet(id, &s, (!seen.is_empty()).then_some(now.version)).await?;
             Ok(back(id, "sheet"))

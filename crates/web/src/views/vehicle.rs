@@ -9,6 +9,7 @@ use chrono::NaiveDate;
 use jamjar_core::channel::KINDS;
 use jamjar_core::driven::Driven;
 use jamjar_core::limits::{Direction, Limit, Severity, Threshold};
+use jamjar_core::vehicle_sheet::VehicleSheet;
 use jamjar_store::{BuildState, Day, KeptLineUp, MapRecord, PlanItem, VehicleRecord};
 
 pub(crate) struct VehicleRow {
@@ -212,6 +213,32 @@ fn limit_row(index: usize, l: &Limit) -> LimitRow {
 /// A limit in a few words, for who is told that it is another by now.
 pub(crate) fn limit_words(l: &Limit) -> String {
     format!("{} {} {} {}", l.channel.label(), l.direction.label(), threshold_text(&l.threshold).0, l.channel.unit())
+}
+
+/// Where a sheet says something else than what was typed: what it says, field by field.
+pub(crate) fn sheet_differences(now: &VehicleSheet, typed: &VehicleSheet) -> String {
+    let number = |v: Option<f64>, unit: &str| v.map_or_else(String::new, |v| format!("{v} {unit}"));
+    let fields = |s: &VehicleSheet| {
+        [
+            ("model", s.model.clone()),
+            ("plate", s.plate.clone()),
+            ("mass", number(s.mass_kg, "kg")),
+            ("drive", s.drive.clone()),
+            ("gearbox", s.gearbox.clone()),
+            ("final drive", number(s.final_drive, "")),
+            ("gears", s.gears.iter().map(ToString::to_string).collect::<Vec<_>>().join(" ")),
+            ("tyre", s.tyre.clone()),
+            ("rolling radius", number(s.tyre_radius_m, "m")),
+            ("drag area", number(s.drag_area_m2, "m²")),
+            ("quoted power", number(s.quoted_power_kw, "kW")),
+            ("quoted at", s.quoted_at.clone()),
+            ("quoted torque", number(s.quoted_torque_nm, "N·m")),
+            ("driven", s.driven.map_or_else(String::new, |d| format!("{:.0} to {:.0} rpm", d.span()[0], d.span()[1]))),
+            ("what limits it", s.limits_it.clone()),
+        ]
+    };
+    let differ = fields(now).into_iter().zip(fields(typed)).filter(|(n, t)| n.1 != t.1);
+    differ.map(|((name, n), _)| format!("{name} “{}”", n.trim())).collect::<Vec<_>>().join(", ")
 }
 
 /// Everything a vehicle page shows.

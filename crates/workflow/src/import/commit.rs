@@ -135,7 +135,7 @@ async fn commit_once(store: &Store, run_id: i64, before: i32, day_id: i64, sets:
             // Another storing of the day was first: that changes nothing for this one, as long as the air is the same.
             day = store.day(day_id).await?;
             if DayAir::of_day(&store, day_id).await? != airs || store.vehicle(day.vehicle_id).await? != vehicle {
-                return Err(WorkflowError::from(StoreError::Changed { what: "the day" }));
+                return Err(WorkflowError::from(StoreError::Changed { what: "the day", now: None }));
             }
         }
     });
