@@ -130,10 +130,10 @@ fn sweep(number: u32) -> String {
 }
 
 /// Stores what waits on the day as one set; the run's last page.
-async fn store_all(cell: &Cell, day: &str) -> String {
+async fn store_all(cell: &Cell, day: &str, kind: &str) -> String {
     let inbox = cell.get(&format!("{day}/inbox")).await.text();
     let pulls: Vec<&str> = inbox.split("name=\"pull.0\" value=\"").skip(1).filter_map(|p| p.split('"').next()).collect();
-    let mut form = vec![("map.0", "C1"), ("fuel.0", "E85"), ("build.0", "A")];
+    let mut form = vec![("map.0", "C1"), ("fuel.0", "E85"), ("build.0", "A"), ("kind.0", kind)];
     form.extend(pulls.iter().map(|p| ("pull.0", *p)));
     let run = cell.post(&format!("{day}/commit"), &form).await.text();
     let Some(at) = run.split("/runs/").nth(1).and_then(|r| r.split(|c: char| !c.is_ascii_digit()).next()).map(str::to_owned) else { return run };
@@ -163,7 +163,7 @@ async fn pulls_stored_while_the_air_is_corrected_rest_on_the_air_that_the_day_ha
             tokio::time::sleep(wait).await;
             cell.post(&format!("{day}/air"), &air).await
         };
-        let (stored, changed) = tokio::join!(store_all(&cell, &day), later);
+        let (stored, changed) = tokio::join!(store_all(&cell, &day, "custom"), later);
         assert!(stored.contains("done"), "{stored}");
         assert_eq!(changed.status, 303, "{}", changed.text());
         let found = jamjar_workflow::verify::verify(&cell.store).await.unwrap();
@@ -180,7 +180,7 @@ async fn figures_change_in_a_kept_line_up_when_a_pull_is_left_out_and_words_do_n
         let files: Vec<(String, String)> = (0..3).map(|i| (format!("s{k}-{i}.csv"), sweep(torque + 90 * i))).collect();
         let borrowed: Vec<(&str, &[u8])> = files.iter().map(|(n, t)| (n.as_str(), t.as_bytes())).collect();
         cell.drop_files(&day, &borrowed).await;
-        assert!(store_all(&cell, &day).await.contains("done"));
+        assert!(store_all(&cell, &day, "custom").await.contains("done"));
     }
     let (link, elsewhere) = ("/line-up?sets=1,2&base=1", cell.another());
     let before = cell.get(link).await.text();
@@ -200,6 +200,24 @@ async fn figures_change_in_a_kept_line_up_when_a_pull_is_left_out_and_words_do_n
     assert!(second.status == 409 && second.text().contains("It now says: “no rattle”"), "{}", second.text());
     let page = cell.get(&format!("/pulls/{pull}")).await.text();
     assert!(page.contains("no rattle") && page.contains("a strap slipped"), "{page}");
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_baseline_that_rests_on_something_else_by_now_is_not_shown() {
+    let cell = Cell::start("baseline").await;
+    let day = a_day(&cell).await;
+    let files: Vec<(String, String)> = (0..3).map(|i| (format!("b{i}.csv"), sweep(i))).collect();
+    let borrowed: Vec<(&str, &[u8])> = files.iter().map(|(n, t)| (n.as_str(), t.as_bytes())).collect();
+    cell.drop_files(&day, &borrowed).await;
+    assert!(store_all(&cell, &day, "stock").await.contains("done"));
+    let whole = cell.get("/vehicles/1").await.text();
+    let of_day = cell.store.day(1).await.unwrap().measured;
+    // What an earlier version left behind: other figures, under another key.
+    let (pull, mut old) = cell.store.sets_of_day(1).await.unwrap()[0].pulls[0].clone();
+    old.measured.grid.power_kw.iter_mut().for_each(|p| *p *= 3.0);
+    old.settings = "0000000000000000".into();
+    assert!(cell.store.keep_summaries(1, of_day, &[(pull.id, old.pack().unwrap())]).await.unwrap());
+    assert_eq!(cell.get("/vehicles/1").await.text(), whole, "measured again, not shown as it was");
 }
 
 #[tokio::test(flavor = "multi_thread")]
