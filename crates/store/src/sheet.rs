@@ -8,7 +8,7 @@ use crate::schema::{cell_day, day_air, day_fuel, day_note, fuel};
 use crate::vehicles::fuel_named;
 use chrono::NaiveTime;
 use diesel::prelude::*;
-use diesel_async::RunQueryDsl;
+use diesel_async::{AsyncMysqlConnection, RunQueryDsl};
 use jamjar_core::air::AirState;
 use std::collections::{BTreeMap, HashMap};
 
@@ -56,6 +56,17 @@ pub struct AirOfDay {
     pub readings: Vec<(NaiveTime, AirState)>,
 }
 
+/// Readings of the air with their days, in order of day and time.
+async fn air_readings(c: &mut AsyncMysqlConnection, days: &[i64]) -> Result<Vec<(i64, NaiveTime, AirState)>, StoreError> {
+    let rows: Vec<(i64, NaiveTime, f64, f64, f64)> = day_air::table
+        .filter(day_air::day_id.eq_any(days))
+        .order((day_air::day_id, day_air::at_time))
+        .select((day_air::day_id, day_air::at_time, day_air::temperature_c, day_air::humidity, day_air::pressure_hpa))
+        .load(c)
+        .await?;
+    Ok(rows.into_iter().filter_map(|(day, at, t, h, p)| AirState::new(t, h, p).ok().map(|a| (day, at, a))).collect())
+}
+
 impl Store {
     /// The air of days; days that are not there are left out.
     ///
@@ -72,15 +83,9 @@ impl Store {
             .into_iter()
             .map(own)
             .collect();
-        let readings: Vec<(i64, NaiveTime, f64, f64, f64)> = day_air::table
-            .filter(day_air::day_id.eq_any(ids))
-            .order((day_air::day_id, day_air::at_time))
-            .select((day_air::day_id, day_air::at_time, day_air::temperature_c, day_air::humidity, day_air::pressure_hpa))
-            .load(&mut c)
-            .await?;
-        for (day, at, t, h, p) in readings {
-            if let (Some(d), Ok(a)) = (out.get_mut(&day), AirState::new(t, h, p)) {
-                d.readings.push((at, a));
+        for (day, at, air) in air_readings(&mut c, ids).await? {
+            if let Some(d) = out.get_mut(&day) {
+                d.readings.push((at, air));
             }
         }
         Ok(out)
@@ -104,15 +109,7 @@ impl Store {
             .map(|(id, at, tag, text, by)| DayNote { id, at, tag, text, by })
             .collect();
         notes.sort_by_key(|n| (n.at.is_none(), n.at, n.id));
-        let air = day_air::table
-            .filter(day_air::day_id.eq(day_id))
-            .order(day_air::at_time)
-            .select((day_air::at_time, day_air::temperature_c, day_air::humidity, day_air::pressure_hpa))
-            .load::<(NaiveTime, f64, f64, f64)>(&mut c)
-            .await?
-            .into_iter()
-            .filter_map(|(at, t, h, p)| AirState::new(t, h, p).ok().map(|a| (at, a)))
-            .collect();
+        let air = air_readings(&mut c, &[day_id]).await?.into_iter().map(|(_, at, air)| (at, air)).collect();
         let fuels = day_fuel::table
             .inner_join(fuel::table)
             .filter(day_fuel::day_id.eq(day_id))

@@ -6,7 +6,7 @@ use crate::import::MeasureKey;
 use crate::import::air::DayAir;
 use jamjar_core::ALGORITHM_VERSION;
 use jamjar_core::analysis::Settings;
-use jamjar_store::{Day, Pull, Store, StoreError, Summary, VehicleRecord, decode_block};
+use jamjar_store::{Day, Pull, Store, StoreError, Summary, decode_block};
 use serde_json::{Value, json};
 
 /// What was looked at and what does not agree.
@@ -68,11 +68,12 @@ pub async fn verify(store: &Store) -> Result<Verified, WorkflowError> {
         let day = store.day(id).await?;
         let vehicle = store.vehicle(day.vehicle_id).await?;
         let airs = DayAir::of_day(store, id).await?;
+        let keys = MeasureKey::new(&vehicle.vehicle, &vehicle.limits, &Settings::default());
         out.days += 1;
         for s in store.sets_of_day(id).await? {
             for (pull, summary) in &s.pulls {
                 out.pulls += 1;
-                check_pull(store, &mut out, &day, &vehicle, &airs, pull, summary).await?;
+                check_pull(store, &mut out, &day, &keys, &airs, pull, summary).await?;
             }
         }
     }
@@ -86,7 +87,7 @@ async fn check_pull(
     store: &Store,
     out: &mut Verified,
     day: &Day,
-    vehicle: &VehicleRecord,
+    keys: &MeasureKey,
     airs: &DayAir,
     pull: &Pull,
     summary: &Summary,
@@ -97,8 +98,7 @@ async fn check_pull(
         if let Err(e) = blocking(move || decode_block(&block).map(|_| ())).await? {
             out.problems.push(format!("{place}: its samples: {e}. The raw files are in custody: store them again"));
         }
-        let key = MeasureKey::new(&vehicle.vehicle, &vehicle.limits, &Settings::default()).of(airs.of(pull), pull.lag_s);
-        if summary.algorithm != ALGORITHM_VERSION || summary.settings != key {
+        if summary.algorithm != ALGORITHM_VERSION || summary.settings != keys.of(airs.of(pull), pull.lag_s) {
             out.stale += 1;
             return Ok(());
         }

@@ -39,11 +39,15 @@ pub(crate) struct Params {
 /// What the names of cookies with chosen lanes begin with.
 const LANES: &str = "jj_lanes_";
 
+fn lane_cookies(headers: &HeaderMap) -> impl Iterator<Item = &str> {
+    let cookies = headers.get_all(COOKIE).iter().filter_map(|v| v.to_str().ok()).flat_map(|c| c.split(';'));
+    cookies.map(str::trim).filter(|c| c.starts_with(LANES))
+}
+
 /// Lanes last chosen for a vehicle.
 fn kept_lanes(headers: &HeaderMap, vehicle_id: i64) -> String {
     let name = format!("{LANES}{vehicle_id}=");
-    let cookies = headers.get_all(COOKIE).iter().filter_map(|v| v.to_str().ok());
-    cookies.flat_map(|c| c.split(';')).find_map(|c| c.trim().strip_prefix(name.as_str())).unwrap_or_default().replace('.', ",")
+    lane_cookies(headers).find_map(|c| c.strip_prefix(name.as_str())).unwrap_or_default().replace('.', ",")
 }
 
 fn zoom(p: &Params) -> Result<Option<[f64; 2]>, WebError> {
@@ -67,8 +71,7 @@ pub(crate) async fn show(
 ) -> Result<Response, WebError> {
     let zoom = zoom(&p)?;
     let settings = prefs.settings(None);
-    let cookies = headers.get_all(COOKIE).iter().filter_map(|v| v.to_str().ok()).flat_map(|c| c.split(';'));
-    let lanes_kept: Vec<&str> = cookies.filter(|c| c.trim().starts_with(LANES)).collect();
+    let lanes_kept: Vec<&str> = lane_cookies(&headers).collect();
     let page_key = format!("{} {lanes_kept:?}", page_key(&uri, &prefs));
     let (since, known) = state.known_page(&page_key).await?;
     // A choice of lanes is kept by the browser: that answer is made anew.

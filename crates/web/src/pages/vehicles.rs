@@ -34,11 +34,10 @@ async fn parts(state: &AppState, prefs: &Prefs, id: i64) -> Result<VehicleParts,
     let vehicle = state.store.vehicle(id).await?;
     let days = state.store.days_of_vehicle(id, DAYS).await?;
     let counts = state.store.set_counts(&days.iter().map(|d| d.id).collect::<Vec<_>>()).await?;
-    let baseline = match state.store.newest_stock_set(id).await? {
+    let newest = state.store.newest_stock_set(id).await?.into_iter().collect();
+    let baseline = match jamjar_workflow::lineup::fresh_sets(&state.store, newest, &vehicle).await?.pop() {
         None => None,
         Some(s) => {
-            let mut fresh = jamjar_workflow::lineup::fresh_sets(&state.store, vec![s.clone()], &vehicle).await?;
-            let s = fresh.pop().unwrap_or(s);
             let measured: Vec<_> = s.pulls.iter().map(|p| p.1.measured.clone()).collect();
             let input = SetInput { day: s.set.date.to_string(), ..SetInput::default() };
             let r = analyse_sets(std::slice::from_ref(&input), std::slice::from_ref(&measured), &vehicle.vehicle.engine, &prefs.settings(None));
