@@ -83,26 +83,50 @@ impl Correction {
         }
     }
 
-    /// Cautions that belong beside a factor, in words.
-    pub fn cautions(self, factor: f64, compression_ignition: bool, boosted: bool) -> Vec<String> {
+    /// Cautions that belong beside a factor.
+    pub fn cautions(self, factor: f64, compression_ignition: bool, boosted: bool) -> Vec<Caution> {
         let mut out = Vec::new();
         let spark = matches!(self, Self::SaeJ1349 | Self::SaeJ607 | Self::Din70020 | Self::Iso1585Si);
         if spark && !(VALID_SPARK.0..=VALID_SPARK.1).contains(&factor) {
-            out.push(format!(
-                "factor {factor:.3} is outside {}–{}: {} is not meant for air this far from standard",
-                VALID_SPARK.0,
-                VALID_SPARK.1,
-                self.label()
-            ));
+            out.push(Caution::FarFromStandard { family: self, factor, valid: [VALID_SPARK.0, VALID_SPARK.1] });
         }
         if spark && compression_ignition {
-            out.push(format!("{} on compression ignition: not per standard", self.label()));
+            out.push(Caution::OnDiesel(self));
         }
         if boosted && spark && (factor - 1.0).abs() > 0.02 {
-            out.push("a boost-controlled engine compensates by itself: this factor overstates it on a bad day".into());
+            out.push(Caution::BoostControlled);
         }
         out
     }
+}
+
+/// What the diesel factor would need.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+#[allow(missing_docs)]
+pub enum DieselNeeds {
+    FuelFlowAndDisplacement,
+    PressureRatio,
+    PositiveFuelFlow,
+}
+
+/// What belongs beside a corrected figure.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Caution {
+    /// Left uncorrected, as no air conditions were given.
+    NoAir,
+    /// Left uncorrected: the diesel factor needs something that is not there.
+    LeftUncorrected(DieselNeeds),
+    /// The factor is outside the range the family is meant for.
+    #[allow(missing_docs)]
+    FarFromStandard { family: Correction, factor: f64, valid: [f64; 2] },
+    /// A spark-ignition family on compression ignition.
+    OnDiesel(Correction),
+    /// The diesel family on spark ignition.
+    DieselOnSpark,
+    /// A boost-controlled engine compensates by itself.
+    BoostControlled,
 }
 
 /// Inputs of the ISO 1585 compression-ignition factor.
@@ -201,9 +225,10 @@ mod tests {
 
     #[test]
     fn a_factor_far_from_one_carries_a_caution() {
-        assert_eq!(Correction::SaeJ1349.cautions(1.02, false, false), Vec::<String>::new());
-        assert!(Correction::SaeJ1349.cautions(1.09, false, false)[0].contains("outside"));
-        assert!(Correction::SaeJ607.cautions(1.0, true, false)[0].contains("not per standard"));
+        assert_eq!(Correction::SaeJ1349.cautions(1.02, false, false), vec![]);
+        let far = Correction::SaeJ1349.cautions(1.09, false, false);
+        assert_eq!(far, [Caution::FarFromStandard { family: Correction::SaeJ1349, factor: 1.09, valid: [0.93, 1.07] }]);
+        assert_eq!(Correction::SaeJ607.cautions(1.0, true, false), [Caution::OnDiesel(Correction::SaeJ607)]);
     }
 
     #[test]

@@ -2,9 +2,9 @@
 
 mod safe;
 
-pub use safe::{Known, reason_not_to_run};
+pub use safe::{Hazard, Known, hazard};
 
-use serde::{Deserialize, Serialize};
+use serde::Serialize;
 use std::collections::BTreeMap;
 
 /// Factors of a configuration: map, fuel, boost, gear, build and any declared extra.
@@ -25,7 +25,7 @@ pub fn differing(a: &Factors, b: &Factors) -> Vec<String> {
 }
 
 /// What may be concluded from base and candidate alone.
-#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, Default, PartialEq, Serialize)]
 pub struct Confounding {
     /// Factors that differ.
     pub factors_differ: Vec<String>,
@@ -36,22 +36,20 @@ pub struct Confounding {
     /// Configurations already run that lie on the path, in its order, same form.
     pub already_run: Vec<Factors>,
     /// Why no set is proposed although some are missing: every path leads over one that must not be run.
-    #[serde(default)]
-    pub not_safe: Vec<String>,
+    pub not_safe: Vec<Hazard>,
     /// Every configuration between the two ends, for an order-free split; empty above [`MAX_CORNERED`] factors.
-    #[serde(default)]
     pub corners: Vec<Corner>,
 }
 
 /// A configuration between base and candidate: some of the factors changed.
-#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, Default, PartialEq, Serialize)]
 pub struct Corner {
     /// Only the factors that differ.
     pub factors: Factors,
     /// Whether it was run.
     pub run: bool,
     /// Why it must not be proposed.
-    pub not_safe: Option<String>,
+    pub not_safe: Option<Hazard>,
 }
 
 /// With more differing factors than this the corners are not listed: there would be thirty and more.
@@ -121,12 +119,12 @@ pub(crate) fn changed(at: &Factors, base: &Factors, candidate: &Factors, differ:
 struct Cell {
     factors: Factors,
     run: bool,
-    not_safe: Option<String>,
+    not_safe: Option<Hazard>,
 }
 
 fn cell(base: &Factors, factors: &Factors, known: &[Known<'_>]) -> Cell {
     let run = known.iter().any(|k| k.factors == factors);
-    let not_safe = if run { None } else { reason_not_to_run(factors, base, known) };
+    let not_safe = if run { None } else { hazard(factors, base, known) };
     Cell { factors: factors.clone(), run, not_safe }
 }
 

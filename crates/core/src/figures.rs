@@ -21,6 +21,12 @@ pub struct Curve {
     pub cuts: Vec<[f64; 2]>,
 }
 
+/// Index of a grid speed.
+pub(crate) fn index_of(rpm: &[f64], at: f64) -> Option<usize> {
+    let i = rpm.partition_point(|r| *r < at - 1e-6);
+    (i < rpm.len() && (rpm[i] - at).abs() < 1e-6).then_some(i)
+}
+
 /// A value and where it was.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
 pub struct Peak {

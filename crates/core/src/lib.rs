@@ -2,7 +2,7 @@
 //!
 //! SI inside, with the field's habits kept: kW, N·m, kPa absolute, °C (K where a formula needs it), λ, rpm.
 //! Sections of the domain notes map to modules: air and correction (1), `pull` (2), `figures` (3), `stats` (4),
-//! `factors` (5), `calculators` (6, 8, 11, 12), `limits` (10); `analysis` puts them together.
+//! `factors` (5), `calculators` (6, 8, 11, 12), `limits` (10); `analysis` puts them together. What they find is data; `words` says it.
 #![cfg_attr(test, allow(clippy::float_cmp))]
 
 pub mod air;
@@ -15,6 +15,7 @@ pub mod driven;
 pub mod factors;
 pub mod figures;
 pub mod find;
+pub mod findings;
 pub mod limits;
 mod linalg;
 pub mod log;
@@ -24,6 +25,7 @@ pub mod signal;
 pub mod stats;
 pub mod units;
 pub mod vehicle_sheet;
+pub mod words;
 
 /// Version of the computation: derived results cached under another version are made again.
-pub const ALGORITHM_VERSION: u32 = 7;
+pub const ALGORITHM_VERSION: u32 = 8;

@@ -1,25 +1,9 @@
 //! One recording: a time base and channels on it, in canonical units, with what was found while reading it.
 
 use crate::channel::Channel;
+use crate::findings::Finding;
 use crate::signal::interp::Walk;
-use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
-
-/// Something a person should know about the data, in words.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-pub struct Flag {
-    /// Short machine-readable kind, such as `spikes`.
-    pub kind: String,
-    /// The sentence shown.
-    pub text: String,
-}
-
-impl Flag {
-    /// A flag of that kind.
-    pub fn new(kind: &str, text: impl Into<String>) -> Self {
-        Self { kind: kind.to_owned(), text: text.into() }
-    }
-}
 
 /// A recording with one time base. A blank cell is NaN; nothing is resampled.
 #[derive(Debug, Clone, Default, PartialEq)]
@@ -31,7 +15,7 @@ pub struct Recording {
     /// Channels, each as long as `t`.
     pub channels: BTreeMap<Channel, Vec<f64>>,
     /// Findings of the import.
-    pub flags: Vec<Flag>,
+    pub flags: Vec<Finding>,
     /// Start of the recording as seconds of the day, when the file carried clock times.
     pub clock_of_day_s: Option<f64>,
 }

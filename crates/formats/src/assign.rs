@@ -5,7 +5,8 @@ use crate::error::{FormatError, FormatProblem};
 use crate::recognise::recognise;
 use crate::units::{Said, said, with_zero};
 use jamjar_core::channel::Channel;
-use jamjar_core::log::{Flag, Recording};
+use jamjar_core::findings::{Finding, UnitDoubt};
+use jamjar_core::log::Recording;
 use jamjar_core::signal::hygiene::repair_time;
 use jamjar_core::units::Unit;
 use serde::{Deserialize, Serialize};
@@ -55,8 +56,9 @@ pub struct Question {
     pub column: String,
     /// Channel it is about.
     pub channel: Channel,
-    /// The question in words.
-    pub text: String,
+    /// Why its unit is asked for.
+    #[serde(alias = "text")]
+    pub doubt: UnitDoubt,
     /// Units offered; the first is the guess.
     pub options: Vec<Unit>,
 }
@@ -191,7 +193,7 @@ fn build(table: RawTable, assigned: &[Assigned], file: &str, mapping: &Mapping) 
         columns[a.column] = ColumnReport { header: header.clone(), channel: Some(a.channel.clone()), unit: Some(unit), confidence };
         let (scale, offset) = conversion(&a.channel, unit, ambient);
         if !barometer && (conversion(&a.channel, unit, ambient + 1.0).1 - offset).abs() > 0.5 {
-            over_standard.push(a.channel.label());
+            over_standard.push(a.channel.clone());
         }
         let mut v = raw;
         if (scale - 1.0).abs() > 0.0 || offset.abs() > 0.0 {
@@ -226,11 +228,7 @@ fn build(table: RawTable, assigned: &[Assigned], file: &str, mapping: &Mapping) 
         return Err(FormatError::at(file, d.header_line, time.column as u64 + 1, FormatProblem::TooLong { days }));
     }
     if !over_standard.is_empty() {
-        let text = format!(
-            "no barometer on record: gauge values of {} are taken over a standard {STANDARD_KPA} kPa. Enter the cell's air, or log the barometer",
-            over_standard.join(", ")
-        );
-        log.flags.push(Flag::new("barometer_assumed", text));
+        log.flags.push(Finding::BarometerAssumed { channels: over_standard, kpa: STANDARD_KPA });
     }
     if keep.iter().any(|k| !*k) {
         let filter = |v: &mut Vec<f64>| {
@@ -245,9 +243,10 @@ fn build(table: RawTable, assigned: &[Assigned], file: &str, mapping: &Mapping) 
     }
     log.t = t;
     if table.truncated {
-        log.flags.push(Flag::new("truncated", "the last line was cut short and left out"));
+        log.flags.push(Finding::Truncated);
     }
-    log.flags.extend(questions.iter().map(|q: &Question| Flag::new("unit_guess", format!("{} Taken as {}.", q.text, q.options[0].label()))));
+    let guess = |q: &Question| Finding::UnitGuess { header: q.column.clone(), doubt: q.doubt.clone(), taken: q.options[0] };
+    log.flags.extend(questions.iter().map(guess));
     Ok(ReadLog { log, columns, questions })
 }
 
@@ -257,7 +256,7 @@ const LONGEST_S: f64 = 10.0 * 86_400.0;
 const STRAY_SHARE: f64 = 0.01;
 
 /// Blanks readings that no sensor of that kind gives, and says so; a column full of them is refused where it begins.
-fn beyond(a: &Assigned, header: &str, v: &mut [f64], lines: &[u32], file: &str) -> Result<Option<Flag>, FormatError> {
+fn beyond(a: &Assigned, header: &str, v: &mut [f64], lines: &[u32], file: &str) -> Result<Option<Finding>, FormatError> {
     let Some(kind) = a.channel.kind() else { return Ok(None) };
     let (low, high) = kind.possible();
     let cannot = |x: &f64| x.is_finite() && (*x < low || *x > high);
@@ -268,10 +267,7 @@ fn beyond(a: &Assigned, header: &str, v: &mut [f64], lines: &[u32], file: &str) 
         return Err(FormatError::at(file, u64::from(lines.get(first).copied().unwrap_or(0)), a.column as u64 + 1, text));
     }
     v.iter_mut().filter(|x| cannot(x)).for_each(|x| *x = f64::NAN);
-    Ok(Some(Flag::new(
-        "impossible",
-        format!("{n} readings of {} that cannot be were left out, the first in line {}", kind.label, lines.get(first).copied().unwrap_or(0)),
-    )))
+    Ok(Some(Finding::Impossible { n, channel: a.channel.clone(), first_line: lines.get(first).copied().unwrap_or(0) }))
 }
 
 /// Median of a logged barometer, kPa, when it can be one.
@@ -322,9 +318,9 @@ fn value_unit(a: &Assigned, header: &str, raw: &[f64], questions: &mut Vec<Quest
     }
     let (low, high) = extent(raw);
     let kind = a.channel.kind().map_or("", |k| k.name);
-    let mut ask = |text: String, options: Vec<Unit>| {
+    let mut ask = |doubt: UnitDoubt, options: Vec<Unit>| {
         let guess = options[0];
-        questions.push(Question { column: header.to_owned(), channel: a.channel.clone(), text, options });
+        questions.push(Question { column: header.to_owned(), channel: a.channel.clone(), doubt, options });
         (guess, false)
     };
     let spoken = said(&a.unit_text);
@@ -339,10 +335,7 @@ fn value_unit(a: &Assigned, header: &str, raw: &[f64], questions: &mut Vec<Quest
         ("lambda" | "lambda_target", None | Some(Said::Afr | Said::Unit(Unit::None))) => {
             let afr = low > 5.0;
             if afr && !matches!(spoken, Some(Said::Unit(_))) {
-                ask(
-                    format!("“{header}” reads {low:.1} to {high:.1}: AFR on the gasoline scale (14.7 at λ 1)?"),
-                    vec![Unit::AfrGasoline, Unit::Lambda],
-                )
+                ask(UnitDoubt::Afr { low, high }, vec![Unit::AfrGasoline, Unit::Lambda])
             } else {
                 (Unit::Lambda, true)
             }
@@ -352,14 +345,12 @@ fn value_unit(a: &Assigned, header: &str, raw: &[f64], questions: &mut Vec<Quest
         (k, _) if k.ends_with("_temp") => {
             let hot = if k == "exhaust_temp" { 1_250.0 } else { 140.0 };
             if high > hot || (k == "ambient_temp" && low > 50.0) {
-                ask(format!("“{header}” reads {low:.0} to {high:.0}: °F?"), vec![Unit::Fahrenheit, Unit::Celsius])
+                ask(UnitDoubt::Fahrenheit { low, high }, vec![Unit::Fahrenheit, Unit::Celsius])
             } else {
                 (Unit::Celsius, k != "exhaust_temp")
             }
         }
-        ("throttle" | "pedal", _) if high <= 1.2 && high > 0.0 => {
-            ask(format!("“{header}” never exceeds {high:.2}: a fraction, not per cent?"), vec![Unit::Fraction, Unit::Percent])
-        }
+        ("throttle" | "pedal", _) if high <= 1.2 && high > 0.0 => ask(UnitDoubt::Fraction { high }, vec![Unit::Fraction, Unit::Percent]),
         ("ambient_pressure", _) if high > 500.0 => (Unit::Hpa, false),
         ("ambient_pressure", _) if high < 35.0 && high > 20.0 => (Unit::InHg, false),
         ("oil_pressure" | "fuel_pressure", _) => (pressure_by_size(high), false),
@@ -397,12 +388,7 @@ fn doubt(a: &Assigned, header: &str, raw: &[f64], unit: Unit, ambient: f64) -> O
     (!better.is_empty()).then(|| Question {
         column: header.to_owned(),
         channel: a.channel.clone(),
-        text: format!(
-            "“{header}” reads {middle:.1} in the middle: as {} that would be {:.0} {}, which cannot be.",
-            unit.label(),
-            as_read(unit),
-            a.channel.unit()
-        ),
+        doubt: UnitDoubt::CannotBe { channel: a.channel.clone(), middle, stated: unit, would_be: as_read(unit) },
         options: better.into_iter().chain([unit]).collect(),
     })
 }
@@ -417,7 +403,7 @@ fn pressure_by_size(high: f64) -> Unit {
     }
 }
 
-fn gauge_or_absolute(header: &str, unit: Unit, low: f64, spoken: bool, ask: &mut impl FnMut(String, Vec<Unit>) -> (Unit, bool)) -> (Unit, bool) {
+fn gauge_or_absolute(header: &str, unit: Unit, low: f64, spoken: bool, ask: &mut impl FnMut(UnitDoubt, Vec<Unit>) -> (Unit, bool)) -> (Unit, bool) {
     let words = header.to_lowercase();
     let (scale, _) = unit.to_si(0.0);
     let lowest_kpa = low * scale;
@@ -431,7 +417,7 @@ fn gauge_or_absolute(header: &str, unit: Unit, low: f64, spoken: bool, ask: &mut
     }
     let guess_gauge = lowest_kpa < 15.0;
     let options = vec![with_zero(unit, guess_gauge), with_zero(unit, !guess_gauge)];
-    ask(format!("“{header}” does not say whether it is gauge or absolute; its lowest value is {low:.1}."), options)
+    ask(UnitDoubt::NoZero { low }, options)
 }
 
 /// Adds a day at every step from the end of a day to the start of the next.

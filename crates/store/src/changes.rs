@@ -4,6 +4,7 @@
 //! committed, so a smaller one may come to be seen after a larger one: numbers that are missing are asked for again until they are there, or
 //! until no transaction that could hold them can still be running. Nothing depends on anybody's clock but the reader's own.
 
+use crate::boxed;
 use crate::db::{IDLE_WRITE_S, Store};
 use crate::error::StoreError;
 use crate::schema::change_log;
@@ -77,6 +78,7 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError`] when the database cannot answer; the stamps are then as they were.
+    #[boxed]
     pub async fn changes(&self, stamps: &mut Stamps) -> Result<Vec<Thing>, StoreError> {
         let mut c = self.conn().await?;
         let Some(newest) = stamps.newest else {
@@ -121,6 +123,7 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError`] when the database refuses.
+    #[boxed]
     pub async fn prune_changes(&self) -> Result<(), StoreError> {
         let newest = {
             let mut c = self.conn().await?;

@@ -1,5 +1,6 @@
 //! Days in the cell.
 
+use crate::boxed;
 use crate::db::{Store, inserted};
 use crate::error::StoreError;
 use crate::pulls::{PackedSummary, put_summaries};
@@ -88,6 +89,7 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError`] when the vehicle does not exist or a value is refused.
+    #[boxed]
     pub async fn add_day(&self, new: &NewDay) -> Result<i64, StoreError> {
         self.transact(async |c| {
             diesel::insert_into(cell_day::table)
@@ -112,6 +114,7 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError::NotFound`] when there is none with that id.
+    #[boxed]
     pub async fn day(&self, id: i64) -> Result<Day, StoreError> {
         let mut c = self.conn().await?;
         let row: Row = cell_day::table
@@ -128,6 +131,7 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError`] when the database cannot answer.
+    #[boxed]
     pub async fn latest_days(&self, limit: i64) -> Result<Vec<Day>, StoreError> {
         let mut c = self.conn().await?;
         let rows: Vec<Row> = cell_day::table
@@ -144,6 +148,7 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError`] when the database cannot answer.
+    #[boxed]
     pub async fn days_of_vehicle(&self, vehicle_id: i64, limit: i64) -> Result<Vec<Day>, StoreError> {
         let mut c = self.conn().await?;
         let rows: Vec<Row> = cell_day::table
@@ -161,6 +166,7 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError`] when the database cannot answer.
+    #[boxed]
     pub async fn days_with_samples(&self, vehicle_id: i64) -> Result<Vec<i64>, StoreError> {
         let mut c = self.conn().await?;
         let own = pull::table.inner_join(pull_set::table).filter(pull_set::day_id.eq(cell_day::id).and(pull::shares_pull_id.is_null()));
@@ -175,6 +181,7 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError`] when the database cannot answer.
+    #[boxed]
     pub async fn days_by_vehicle(&self) -> Result<HashMap<i64, (usize, NaiveDate)>, StoreError> {
         let mut c = self.conn().await?;
         let rows: Vec<(i64, i64, Option<NaiveDate>)> = cell_day::table
@@ -190,6 +197,7 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError::Changed`] when the day is no longer as it was seen.
+    #[boxed]
     pub async fn update_day(&self, seen: &Day, air: Option<AirState>, note: &str, summaries: &[(i64, PackedSummary)]) -> Result<(), StoreError> {
         self.transact(async |c| {
             let touched = if air == seen.air { Touch::Words } else { Touch::Measurements };

@@ -1,5 +1,6 @@
 //! The pool, migrations, and the one door for writing.
 
+use crate::boxed;
 use crate::decoded::Decoded;
 use crate::error::StoreError;
 use diesel::QueryableByName;
@@ -182,6 +183,7 @@ impl Store {
     /// # Errors
     /// [`StoreError::Newer`] when the data was written by a newer version; [`StoreError`] when the server cannot be reached or a migration
     /// fails.
+    #[boxed]
     pub async fn migrate(&self) -> Result<usize, StoreError> {
         let mut c = self.detached().await?;
         // One instance at a time; the lock goes with the connection.
@@ -207,6 +209,7 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError::Unreachable`] when it does not: it is away, or a node of a cluster that is not with the others.
+    #[boxed]
     pub async fn ping(&self) -> Result<(), StoreError> {
         let mut c = self.conn().await?;
         match diesel::sql_query("SELECT id FROM vehicle LIMIT 1").execute(&mut c).await {

@@ -1,5 +1,6 @@
 //! Taking the demo away again, and bulk data for search and load work.
 
+use crate::boxed;
 use crate::db::Store;
 use crate::error::StoreError;
 use crate::schema::{
@@ -27,6 +28,7 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError`] when the database refuses. Days go a few at a time, each whole; asked again it goes on where it stopped.
+    #[boxed]
     pub async fn remove_demo(&self) -> Result<Vec<String>, StoreError> {
         loop {
             let some = self
@@ -65,6 +67,7 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError`] when the database cannot answer.
+    #[boxed]
     pub async fn has_demo(&self) -> Result<bool, StoreError> {
         let mut c = self.conn().await?;
         Ok(diesel::select(diesel::dsl::exists(cell_day::table.filter(cell_day::demo.eq(true)))).get_result(&mut c).await?)
@@ -74,6 +77,7 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError`] when the database cannot answer.
+    #[boxed]
     pub async fn pull_count(&self) -> Result<i64, StoreError> {
         let mut c = self.conn().await?;
         Ok(pull::table.count().get_result(&mut c).await?)
@@ -84,6 +88,7 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError`] when the database refuses, or when there is no such pull.
+    #[boxed]
     pub async fn add_bulk(&self, pulls: i64, like: i64, run_id: i64) -> Result<(), StoreError> {
         // Sets a variable of its session, so the connection never goes back to the pool.
         let mut c = self.detached().await?;

@@ -1,5 +1,6 @@
 //! Custody of raw files: whole, immutable, by SHA-256, in compressed chunks that fit any packet limit.
 
+use crate::boxed;
 use crate::db::{Store, inserted};
 use crate::error::StoreError;
 use crate::schema::{raw_chunk, raw_file};
@@ -131,6 +132,7 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError`] when the stream or the database fails; then nothing is stored.
+    #[boxed]
     pub async fn receive_file(&self, name: &str, input: impl Read + Send + 'static) -> Result<Received, StoreError> {
         let (sha, chunks, bytes) = tokio::task::spawn_blocking(move || pack(input))
             .await
@@ -143,6 +145,7 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError`] when the database cannot answer.
+    #[boxed]
     pub async fn file_ids(&self) -> Result<Vec<i64>, StoreError> {
         let mut c = self.conn().await?;
         Ok(raw_file::table.order(raw_file::id).select(raw_file::id).load(&mut c).await?)
@@ -152,6 +155,7 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError::NotFound`], or [`StoreError::Damaged`] when the hash does not match.
+    #[boxed]
     pub async fn file_bytes(&self, id: i64) -> Result<Vec<u8>, StoreError> {
         let mut file = self.open_file(id).await?;
         let read = move || {
@@ -167,6 +171,7 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError::NotFound`] when there is none with that id.
+    #[boxed]
     pub async fn open_file(&self, id: i64) -> Result<FileReader, StoreError> {
         let info = self.file(id).await?;
         let (sender, chunks) = tokio::sync::mpsc::channel(AHEAD);
@@ -194,6 +199,7 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError::NotFound`] when there is none with that id.
+    #[boxed]
     pub async fn file(&self, id: i64) -> Result<FileInfo, StoreError> {
         let mut c = self.conn().await?;
         let row: (i64, Vec<u8>, String, i64) = raw_file::table

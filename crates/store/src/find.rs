@@ -1,5 +1,6 @@
 //! Rows for the index that finds pulls.
 
+use crate::boxed;
 use crate::db::{Conn, Store};
 use crate::error::StoreError;
 use crate::schema::{build_state, cell_day, day_note, fuel, map_revision, pull, pull_set, pull_summary, vehicle};
@@ -70,6 +71,7 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError`] when the database cannot answer.
+    #[boxed]
     pub async fn find_names(&self) -> Result<FindNames, StoreError> {
         let mut c = self.conn().await?;
         let fuels: Vec<(i64, String, Option<f64>)> = fuel::table.select((fuel::id, fuel::name, fuel::ethanol)).load(&mut c).await?;
@@ -85,6 +87,7 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError`] when the database cannot answer.
+    #[boxed]
     pub async fn day_ids(&self) -> Result<Vec<i64>, StoreError> {
         let mut c = self.conn().await?;
         Ok(cell_day::table.order(cell_day::id).select(cell_day::id).load(&mut c).await?)
@@ -94,6 +97,7 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError`] when the database cannot answer.
+    #[boxed]
     pub async fn found_days(&self, days: &[i64]) -> Result<BTreeMap<i64, FoundDay>, StoreError> {
         let mut c = self.conn().await?;
         let rows: Vec<(Ids, Numbers, Words)> = pull_set::table
@@ -144,6 +148,7 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError`] when the database cannot answer.
+    #[boxed]
     pub async fn sparks(&self, pulls: &[i64]) -> Result<HashMap<i64, Spark>, StoreError> {
         let mut c = self.conn().await?;
         let rows: Vec<(i64, Option<Vec<u8>>)> =

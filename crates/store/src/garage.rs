@@ -1,5 +1,6 @@
 //! What belongs to a vehicle: its sheet, build states, limits, and maps in custody.
 
+use crate::boxed;
 use crate::db::{Store, inserted};
 use crate::error::StoreError;
 use crate::files::{hex, receive};
@@ -58,6 +59,7 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError::Changed`] when the vehicle is no longer in that version.
+    #[boxed]
     pub async fn set_sheet(&self, vehicle_id: i64, sheet: &VehicleSheet, seen: Option<i64>) -> Result<(), StoreError> {
         let json = serde_json::to_string(sheet).map_err(damaged)?;
         self.transact(async |c| {
@@ -73,6 +75,7 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError::Changed`] when the vehicle is no longer in the version that was seen; then the old ones stand.
+    #[boxed]
     pub async fn change_limits(&self, vehicle_id: i64, seen: Option<i64>, put: &[Limit], gone: &[String]) -> Result<(), StoreError> {
         self.transact(async |c| {
             claim_vehicle(c, vehicle_id, seen).await?;
@@ -102,6 +105,7 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError`] when the database cannot answer.
+    #[boxed]
     pub async fn builds(&self, vehicle_id: i64) -> Result<Vec<BuildState>, StoreError> {
         let mut c = self.conn().await?;
         let rows: Vec<(i64, String, Option<NaiveDate>, String)> = build_state::table
@@ -124,6 +128,7 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError`] when the database refuses.
+    #[boxed]
     pub async fn put_build(&self, vehicle_id: i64, name: &str, since: Option<NaiveDate>, changed: &str) -> Result<i64, StoreError> {
         self.transact(async |c| {
             claim_vehicle(c, vehicle_id, None).await?;
@@ -138,6 +143,7 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError`] when the database cannot answer.
+    #[boxed]
     pub async fn maps(&self, vehicle_id: i64) -> Result<Vec<MapRecord>, StoreError> {
         type Row = (i64, String, String, Option<String>, Option<String>, String, Option<f64>, Option<(i64, Vec<u8>, String)>);
         let mut c = self.conn().await?;
@@ -184,6 +190,7 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError::Duplicate`] when the map already has another file: a file is never replaced, a changed one is a new revision.
+    #[boxed]
     pub async fn put_map(&self, vehicle_id: i64, new: &NewMap) -> Result<i64, StoreError> {
         let bytes = new.bytes.clone();
         let (sha, chunks, size) = tokio::task::spawn_blocking(move || crate::files::pack(bytes.as_slice()))
@@ -217,6 +224,7 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError`] when the database refuses.
+    #[boxed]
     pub async fn set_map_price(&self, vehicle_id: i64, map_id: i64, price: Option<f64>) -> Result<bool, StoreError> {
         self.transact(async |c| {
             let map = map_revision::table.filter(map_revision::id.eq(map_id).and(map_revision::vehicle_id.eq(vehicle_id)));
@@ -234,6 +242,7 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError`] when the database cannot answer.
+    #[boxed]
     pub async fn vehicle_counts(&self, vehicle_id: i64) -> Result<(i64, i64), StoreError> {
         let mut c = self.conn().await?;
         let sets = pull_set::table.inner_join(cell_day::table).filter(cell_day::vehicle_id.eq(vehicle_id)).count().get_result(&mut c).await?;
@@ -250,6 +259,7 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError::Check`] outside 0–1.
+    #[boxed]
     pub async fn put_fuel(&self, name: &str, ethanol: Option<f64>) -> Result<i64, StoreError> {
         self.transact(async |c| {
             let id = crate::vehicles::fuel_named(c, name).await?;

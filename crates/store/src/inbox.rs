@@ -1,5 +1,6 @@
 //! Files dropped on a day sheet, previewed and not yet committed; and mappings remembered per source.
 
+use crate::boxed;
 use crate::days::{Seen, Touch, claim_day};
 use crate::db::{Store, inserted};
 use crate::error::StoreError;
@@ -73,6 +74,7 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError`] when the database cannot answer.
+    #[boxed]
     pub async fn inbox_bytes(&self, day_id: i64) -> Result<u64, StoreError> {
         let mut c = self.conn().await?;
         let sizes: Vec<i64> = inbox::table.inner_join(raw_file::table).filter(inbox::day_id.eq(day_id)).select(raw_file::bytes).load(&mut c).await?;
@@ -86,6 +88,7 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError`] when the stream or the database fails; then nothing is stored.
+    #[boxed]
     pub async fn drop_file(&self, item: &NewInboxItem, input: impl Read + Send + 'static) -> Result<Received, StoreError> {
         let (sha, chunks, bytes) = tokio::task::spawn_blocking(move || pack(input))
             .await
@@ -126,6 +129,7 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError`] when the database cannot answer.
+    #[boxed]
     pub async fn inbox(&self, day_id: i64) -> Result<Vec<InboxItem>, StoreError> {
         let mut c = self.conn().await?;
         let rows: Vec<(i64, i64, String, String, String, String)> = inbox::table
@@ -141,6 +145,7 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError`] when the database refuses.
+    #[boxed]
     pub async fn update_inbox_report(&self, id: i64, report: &str) -> Result<(), StoreError> {
         self.transact(async |c| {
             diesel::update(inbox::table.find(id)).set(inbox::report.eq(report)).execute(c).await?;
@@ -153,6 +158,7 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError`] when the database refuses.
+    #[boxed]
     pub async fn clear_inbox(&self, day_id: i64, only: Option<i64>) -> Result<(), StoreError> {
         self.transact(async |c| {
             match only {
@@ -168,6 +174,7 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError`] when the database cannot answer.
+    #[boxed]
     pub async fn remembered_mapping(&self, source: &str) -> Result<Option<String>, StoreError> {
         let mut c = self.conn().await?;
         Ok(source_mapping::table.find(source).select(source_mapping::mapping).first(&mut c).await.optional()?)
@@ -177,6 +184,7 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError`] when the database refuses.
+    #[boxed]
     pub async fn remember_mapping(&self, source: &str, mapping: &str) -> Result<(), StoreError> {
         self.transact(async |c| {
             diesel::insert_into(source_mapping::table)

@@ -1,5 +1,6 @@
 //! What a person wants to find again or to do next: kept line-ups and planned sets.
 
+use crate::boxed;
 use crate::db::{Store, inserted};
 use crate::error::StoreError;
 use crate::schema::{line_up, plan_item};
@@ -37,6 +38,7 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError`] when the database refuses.
+    #[boxed]
     pub async fn keep_line_up(&self, vehicle_id: i64, name: &str, query: &str, by: &str) -> Result<(), StoreError> {
         self.transact(async |c| {
             let values = (line_up::query.eq(query), line_up::kept_by.eq(by), line_up::kept_at.eq(chrono::Utc::now().naive_utc()));
@@ -56,6 +58,7 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError`] when the database cannot answer.
+    #[boxed]
     pub async fn kept_line_ups(&self, vehicle_id: Option<i64>, limit: i64) -> Result<Vec<KeptLineUp>, StoreError> {
         let mut c = self.conn().await?;
         let mut q = line_up::table.order((line_up::kept_at.desc(), line_up::id.desc())).limit(limit).into_boxed();
@@ -69,6 +72,7 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError::NotFound`] when there is none.
+    #[boxed]
     pub async fn forget_line_up(&self, id: i64) -> Result<i64, StoreError> {
         self.transact(async |c| {
             let vehicle: i64 =
@@ -83,6 +87,7 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError`] when the database refuses.
+    #[boxed]
     pub async fn plan(&self, vehicle_id: i64, factors: &Factors, pulls: i32, why: &str) -> Result<i64, StoreError> {
         let json = serde_json::to_value(factors).map_err(damaged)?;
         self.transact(async |c| {
@@ -104,6 +109,7 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError`] when the database cannot answer.
+    #[boxed]
     pub async fn planned(&self, vehicle_id: i64) -> Result<Vec<PlanItem>, StoreError> {
         planned(&mut *self.conn().await?, vehicle_id).await
     }
@@ -112,6 +118,7 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError::NotFound`] when there is nothing of that id.
+    #[boxed]
     pub async fn unplan(&self, id: i64) -> Result<i64, StoreError> {
         self.transact(async |c| {
             let vehicle: i64 =

@@ -21,6 +21,10 @@ mod sheet;
 mod spark;
 mod vehicles;
 
+// What the store does is compiled here, once: a future in a box is whole, and a bare one would be compiled again, with all its queries,
+// by every crate that awaits it. Half of the time a build took went there.
+use async_recursion::async_recursion as boxed;
+
 pub use blocks::{BLOCK_VERSION, BlockError, decode_block, encode_block};
 pub use changes::{Stamps, Thing};
 pub use days::{Day, NewDay};

@@ -1,6 +1,7 @@
 //! Pulls, their sample blocks and cached summaries.
 
 use crate::blocks::{BLOCK_VERSION, decode_block, encode_block};
+use crate::boxed;
 use crate::days::{Seen, Touch, claim_day, whole_air};
 use crate::db::{Store, inserted};
 use crate::decoded::Decoded;
@@ -12,6 +13,7 @@ use diesel::prelude::*;
 use diesel_async::{AsyncMysqlConnection, RunQueryDsl};
 use jamjar_core::air::AirState;
 use jamjar_core::analysis::Measured;
+use jamjar_core::findings::Finding;
 use jamjar_core::log::Recording;
 use std::collections::HashMap;
 use std::sync::Arc;
@@ -220,7 +222,7 @@ pub(crate) async fn put_summaries(c: &mut AsyncMysqlConnection, all: &[(i64, Pac
 
 /// Kinds of the flags, with commas; those beyond the column's length are left to the measurement itself.
 fn flag_words(m: &Measured) -> String {
-    let mut kinds: Vec<&str> = m.flags.iter().map(|f| f.kind.as_str()).collect();
+    let mut kinds: Vec<&str> = m.flags.iter().map(Finding::kind).collect();
     kinds.sort_unstable();
     kinds.dedup();
     let mut out = String::new();
@@ -284,6 +286,7 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError`] when the database refuses.
+    #[boxed]
     pub async fn keep_summaries(&self, day_id: i64, seen: i64, all: &[(i64, PackedSummary)]) -> Result<bool, StoreError> {
         self.transact(async |c| {
             let now: Option<i64> = cell_day::table.find(day_id).select(cell_day::measured).for_update().first(c).await.optional()?;
@@ -300,6 +303,7 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError::NotFound`] when there is none.
+    #[boxed]
     pub async fn block(&self, pull_id: i64) -> Result<Vec<u8>, StoreError> {
         let mut c = self.conn().await?;
         let shares: Option<i64> =
@@ -316,6 +320,7 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError::NotFound`], or [`StoreError::Damaged`] when the block fails its checksum.
+    #[boxed]
     pub async fn samples(&self, pull_id: i64) -> Result<(Recording, Option<Recording>), StoreError> {
         decode_block(&self.block(pull_id).await?).map_err(|e| StoreError::Damaged(e.to_string()))
     }
@@ -324,6 +329,7 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError::NotFound`] when there is no such pull.
+    #[boxed]
     pub async fn peak_of(&self, pull_id: i64) -> Result<Option<f64>, StoreError> {
         let mut c = self.conn().await?;
         let peak = pull_summary::table.find(pull_id).select(pull_summary::peak_power_kw).first(&mut c).await;
@@ -334,6 +340,7 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError`] when the database cannot answer.
+    #[boxed]
     pub async fn pulls_without_parts(&self) -> Result<Vec<i64>, StoreError> {
         let mut c = self.conn().await?;
         let rows = pull::table
@@ -350,6 +357,7 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError::NotFound`] when there is none.
+    #[boxed]
     pub async fn block_size(&self, pull_id: i64) -> Result<usize, StoreError> {
         Ok(self.block(pull_id).await?.len())
     }
@@ -358,6 +366,7 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError::NotFound`] when there is no such pull.
+    #[boxed]
     pub async fn exclude_pull(&self, pull_id: i64, reason: Option<&str>, by: &str) -> Result<i64, StoreError> {
         self.transact(async |c| {
             let (set_id, day_id) = place_of(c, pull_id).await?;
@@ -375,6 +384,7 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError::NotFound`] when there is no such pull.
+    #[boxed]
     pub async fn set_of_pull(&self, pull_id: i64) -> Result<i64, StoreError> {
         let mut c = self.conn().await?;
         pull::table.find(pull_id).select(pull::set_id).first(&mut c).await.map_err(|e| StoreError::from(e).about("pull", pull_id))
@@ -384,6 +394,7 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError::NotFound`] when there is no such pull.
+    #[boxed]
     pub async fn note_of_pull(&self, pull_id: i64) -> Result<String, StoreError> {
         let mut c = self.conn().await?;
         pull::table.find(pull_id).select(pull::note).first(&mut c).await.map_err(|e| StoreError::from(e).about("pull", pull_id))
@@ -395,6 +406,7 @@ impl Store {
     /// # Errors
     /// [`StoreError::NotFound`] when there is no such pull; [`StoreError::Changed`] when what the day's measurements rest on is no longer in the
     /// version that was seen.
+    #[boxed]
     pub async fn set_lag(&self, pull_id: i64, lag_s: Option<f64>, seen: i64, summaries: &[(i64, PackedSummary)]) -> Result<(), StoreError> {
         self.transact(async |c| {
             let (_, day_id) = place_of(c, pull_id).await?;
@@ -409,6 +421,7 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError::NotFound`] when there is no such pull; [`StoreError::Changed`] when it says something else by now.
+    #[boxed]
     pub async fn note_pull(&self, pull_id: i64, note: &str, was: Option<String>) -> Result<(), StoreError> {
         self.transact(async |c| {
             let (_, day_id) = place_of(c, pull_id).await?;

@@ -1,5 +1,6 @@
 //! Long work with progress: rows any instance can show and cancel.
 
+use crate::boxed;
 use crate::db::{Store, inserted};
 use crate::error::StoreError;
 use crate::schema::import_run;
@@ -102,6 +103,7 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError`] when the database refuses.
+    #[boxed]
     pub async fn start_run(&self, day_id: Option<i64>, what: &str, total: i32) -> Result<i64, StoreError> {
         match self.claim_run(day_id, what, total, None).await? {
             Begun::New(id) | Begun::Before(id) => Ok(id),
@@ -113,6 +115,7 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError`] when the database refuses.
+    #[boxed]
     pub async fn claim_run(&self, day_id: Option<i64>, what: &str, total: i32, claim: Option<&str>) -> Result<Begun, StoreError> {
         self.end_orphans().await?;
         self.transact(async |c| {
@@ -151,6 +154,7 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError`] when the database refuses.
+    #[boxed]
     pub async fn progress(&self, id: i64, done: i32, message: &str) -> Result<bool, StoreError> {
         self.transact(async |c| {
             let values = (import_run::done.eq(done), import_run::message.eq(message), import_run::beat.eq(utc_now()));
@@ -168,6 +172,7 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError`] when the database refuses.
+    #[boxed]
     pub async fn end_run(&self, id: i64, state: RunState, message: &str) -> Result<(), StoreError> {
         self.transact(async |c| {
             let running = import_run::table.filter(import_run::id.eq(id).and(import_run::state.eq(RunState::Running.id())));
@@ -185,6 +190,7 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError`] when the database refuses.
+    #[boxed]
     pub async fn cancel_run(&self, id: i64) -> Result<(), StoreError> {
         self.transact(async |c| {
             diesel::update(import_run::table.find(id)).set(import_run::cancel_asked.eq(true)).execute(c).await?;
@@ -197,6 +203,7 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError`] when the database refuses.
+    #[boxed]
     pub async fn beat(&self) -> Result<(), StoreError> {
         self.transact(async |c| {
             let own = import_run::table.filter(import_run::owner.eq(&*self.owner).and(import_run::state.eq(RunState::Running.id())));
@@ -210,6 +217,7 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError`] when the database refuses.
+    #[boxed]
     pub async fn interrupt_own(&self) -> Result<usize, StoreError> {
         self.transact(async |c| {
             let own = import_run::table.filter(import_run::owner.eq(&*self.owner).and(import_run::state.eq(RunState::Running.id())));
@@ -222,6 +230,7 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError`] when the database refuses.
+    #[boxed]
     pub async fn end_orphans(&self) -> Result<usize, StoreError> {
         let running: Vec<(i64, String)> = {
             let mut c = self.conn().await?;
@@ -252,6 +261,7 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError::NotFound`] when there is none with that id.
+    #[boxed]
     pub async fn run(&self, id: i64) -> Result<Run, StoreError> {
         let mut c = self.conn().await?;
         let row: Row = import_run::table.find(id).select(columns!()).first(&mut c).await.map_err(|e| StoreError::from(e).about("run", id))?;
@@ -262,6 +272,7 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError`] when the database cannot answer.
+    #[boxed]
     pub async fn latest_run(&self, what: &str) -> Result<Option<Run>, StoreError> {
         let mut c = self.conn().await?;
         let row: Option<Row> =

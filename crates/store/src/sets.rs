@@ -1,5 +1,6 @@
 //! Sets: committed whole with their pulls, in one transaction that is run again after a conflict.
 
+use crate::boxed;
 use crate::days::{Day, Seen, Touch, claim_day};
 use crate::db::{Store, inserted};
 use crate::decoded::Decoded;
@@ -199,6 +200,7 @@ impl Store {
     /// [`StoreError::Taken`] when one of the files is no longer in the inbox: another request stored it. [`StoreError::Changed`] when the
     /// air of the day or its pulls are no longer as they were seen. [`StoreError`] when the day does not exist or the database refuses; then
     /// nothing of it is there.
+    #[boxed]
     pub async fn commit_sets(&self, day: &Day, sets: &[NewSet], from_inbox: &[i64], run: Option<i64>) -> Result<Vec<i64>, StoreError> {
         let mut packed: Vec<(&Configuration, Vec<PackedPull<'_>>)> = Vec::new();
         for s in sets {
@@ -233,6 +235,7 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError::NotFound`] when there is none with that id.
+    #[boxed]
     pub async fn set(&self, id: i64) -> Result<Set, StoreError> {
         let mut c = self.conn().await?;
         let row: Row = query!().filter(pull_set::id.eq(id)).first(&mut c).await.map_err(|e| StoreError::from(e).about("set", id))?;
@@ -243,6 +246,7 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError`] when the database cannot answer.
+    #[boxed]
     pub async fn sets_by_id(&self, ids: &[i64]) -> Result<Vec<SetWithPulls>, StoreError> {
         let mut c = self.conn().await?;
         let rows: Vec<Row> = query!().filter(pull_set::id.eq_any(ids)).load(&mut c).await?;
@@ -255,6 +259,7 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError`] when the database cannot answer.
+    #[boxed]
     pub async fn sets_of_day(&self, day_id: i64) -> Result<Vec<SetWithPulls>, StoreError> {
         let mut c = self.conn().await?;
         let rows: Vec<Row> = query!().filter(pull_set::day_id.eq(day_id)).order(pull_set::position).load(&mut c).await?;
@@ -265,6 +270,7 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError`] when the database cannot answer.
+    #[boxed]
     pub async fn newest_stock_set(&self, vehicle_id: i64) -> Result<Option<SetWithPulls>, StoreError> {
         let mut c = self.conn().await?;
         let row: Option<Row> = query!()
@@ -283,6 +289,7 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError`] when the database cannot answer.
+    #[boxed]
     pub async fn latest_sets(&self, limit: i64) -> Result<Vec<Set>, StoreError> {
         let mut c = self.conn().await?;
         let days = newest_days(&mut c).await?;
@@ -296,6 +303,7 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError`] when the database cannot answer.
+    #[boxed]
     pub async fn sets_to_look_at(&self, limit: i64) -> Result<Vec<i64>, StoreError> {
         let mut c = self.conn().await?;
         let days = newest_days(&mut c).await?;
@@ -317,6 +325,7 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError`] when the database cannot answer.
+    #[boxed]
     pub async fn set_counts(&self, day_ids: &[i64]) -> Result<HashMap<i64, usize>, StoreError> {
         let mut c = self.conn().await?;
         let rows: Vec<(i64, i64)> = pull_set::table
@@ -332,6 +341,7 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError::NotFound`] when there is no such set.
+    #[boxed]
     pub async fn mark_set(&self, id: i64, reason: Option<&str>, by: &str) -> Result<i64, StoreError> {
         self.transact(async |c| {
             let day_id = day_of(c, id).await?;
@@ -349,6 +359,7 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError::NotFound`] when there is no such set; [`StoreError::Changed`] when it says something else by now.
+    #[boxed]
     pub async fn note_set(&self, id: i64, note: &str, was: Option<String>) -> Result<(), StoreError> {
         self.transact(async |c| {
             let day_id = day_of(c, id).await?;

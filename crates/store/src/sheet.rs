@@ -1,5 +1,6 @@
 //! The day sheet: checklist, notes with time and tag, air through the day, fuel on hand.
 
+use crate::boxed;
 use crate::days::{Day, Seen, Touch, claim_day, whole_air};
 use crate::db::Store;
 use crate::error::StoreError;
@@ -72,6 +73,7 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError`] when the database cannot answer.
+    #[boxed]
     pub async fn air_of_days(&self, ids: &[i64]) -> Result<HashMap<i64, AirOfDay>, StoreError> {
         let mut c = self.conn().await?;
         let own = |(id, t, h, p)| (id, AirOfDay { whole: whole_air([t, h, p]), readings: Vec::new() });
@@ -95,6 +97,7 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError::NotFound`] when there is no such day.
+    #[boxed]
     pub async fn day_sheet(&self, day_id: i64) -> Result<DaySheet, StoreError> {
         let mut c = self.conn().await?;
         let checklist: String =
@@ -127,6 +130,7 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError`] when the database refuses.
+    #[boxed]
     pub async fn add_note(&self, day_id: i64, at: Option<NaiveTime>, tag: &str, text: &str, by: &str) -> Result<(), StoreError> {
         self.transact(async |c| {
             claim_day(c, day_id, Touch::Words, Seen::Nothing).await?;
@@ -150,6 +154,7 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError::Changed`] when what the day's measurements rest on is no longer as it was seen.
+    #[boxed]
     pub async fn add_air(&self, seen: &Day, at: NaiveTime, a: AirState, summaries: &[(i64, PackedSummary)]) -> Result<(), StoreError> {
         let day_id = seen.id;
         self.transact(async |c| {
@@ -177,6 +182,7 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError`] when the database refuses.
+    #[boxed]
     pub async fn put_fuel_on_hand(&self, day_id: i64, name: &str, litres: f64, note: &str) -> Result<(), StoreError> {
         self.transact(async |c| {
             claim_day(c, day_id, Touch::Words, Seen::Nothing).await?;
@@ -199,6 +205,7 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError::NotFound`] when there is no such day.
+    #[boxed]
     pub async fn answer_checklist(&self, day_id: i64, given: &[(&str, Option<&str>)]) -> Result<Checklist, StoreError> {
         self.transact(async |c| {
             claim_day(c, day_id, Touch::Words, Seen::Nothing).await?;
@@ -221,6 +228,7 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError`] when the database refuses.
+    #[boxed]
     pub async fn set_checklist(&self, day_id: i64, answers: &Checklist) -> Result<(), StoreError> {
         let json = serde_json::to_string(answers).map_err(|e| StoreError::Other(e.to_string()))?;
         self.transact(async |c| {

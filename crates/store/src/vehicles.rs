@@ -1,5 +1,6 @@
 //! Vehicles, with their build states, map revisions and fuels by name.
 
+use crate::boxed;
 use crate::db::{Store, inserted};
 use crate::error::StoreError;
 use crate::schema::{build_state, fuel, map_revision, vehicle, vehicle_limit};
@@ -113,6 +114,7 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError::Duplicate`] when the name is taken.
+    #[boxed]
     pub async fn add_vehicle(&self, new: &NewVehicle) -> Result<i64, StoreError> {
         let engine = serde_json::to_string(&new.vehicle.engine).map_err(damaged)?;
         let dyno = serde_json::to_string(&new.vehicle.dyno).map_err(damaged)?;
@@ -141,6 +143,7 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError`] when the database cannot answer.
+    #[boxed]
     pub async fn vehicles(&self) -> Result<Vec<VehicleRecord>, StoreError> {
         let mut c = self.conn().await?;
         let rows: Vec<Row> = vehicle::table.order(vehicle::name).select(Row::as_select()).load(&mut c).await?;
@@ -151,6 +154,7 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError::NotFound`] when there is none with that id.
+    #[boxed]
     pub async fn vehicle(&self, id: i64) -> Result<VehicleRecord, StoreError> {
         let mut c = self.conn().await?;
         let row: Row = vehicle::table.find(id).select(Row::as_select()).first(&mut c).await.map_err(|e| StoreError::from(e).about("vehicle", id))?;
@@ -161,6 +165,7 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError`] when the database cannot answer.
+    #[boxed]
     pub async fn vehicle_named(&self, name: &str) -> Result<Option<VehicleRecord>, StoreError> {
         let mut c = self.conn().await?;
         let row: Option<Row> = vehicle::table.filter(vehicle::name.eq(name)).select(Row::as_select()).first(&mut c).await.optional()?;
@@ -174,6 +179,7 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError`] when the database cannot answer.
+    #[boxed]
     pub async fn known_names(&self, vehicle_id: i64) -> Result<(Vec<String>, Vec<String>), StoreError> {
         let mut c = self.conn().await?;
         let maps = map_revision::table

@@ -6,6 +6,7 @@ use axum::http::request::Parts;
 use jamjar_core::analysis::{Headline, Settings};
 use jamjar_core::correction::Correction;
 use jamjar_core::units::{PowerUnit, TorqueUnit};
+use jamjar_core::words::Units;
 use std::collections::HashMap;
 use std::convert::Infallible;
 
@@ -99,6 +100,11 @@ impl Prefs {
         format!("jj_view={}; Path=/; Max-Age=31536000; SameSite=Strict; HttpOnly", text.join("|"))
     }
 
+    /// Units a person reads in.
+    pub(crate) fn units(&self) -> Units {
+        Units { power: self.power, torque: self.torque }
+    }
+
     pub(crate) fn settings(&self, band_rpm: Option<[f64; 2]>) -> Settings {
         Settings {
             correction: self.correction,
@@ -106,7 +112,6 @@ impl Prefs {
             smoothing_s: self.smoothing_s,
             band_rpm,
             margin_kw: self.margin_kw,
-            say_power: self.power,
             ..Settings::default()
         }
     }

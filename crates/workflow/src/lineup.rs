@@ -93,7 +93,7 @@ pub async fn line_up(store: &Store, ids: &[i64], base: Option<i64>, settings: &S
         let mut results = analyse_sets(&inputs, &measured, &v.vehicle.engine, &settings);
         let candidates: Vec<usize> = (0..shown).filter(|i| *i != base).collect();
         let mut comparisons = compare_all(&results, base, &candidates, &v.vehicle, &settings);
-        note_pulls(&mut comparisons, &results, &measured, settings.say_power);
+        note_pulls(&mut comparisons, &results, &measured);
         sets.truncate(shown);
         measured.truncate(shown);
         results.truncate(shown);

@@ -1,8 +1,8 @@
 //! `jamjar analyse JOB`.
 
 use super::bad_input;
-use jamjar_core::analysis::{Figure, SetResult, flag_days, headline_sentence, limit_sentence, set_verdicts};
-use jamjar_core::units::PowerUnit;
+use jamjar_core::analysis::{Figure, find_days, set_verdicts};
+use jamjar_core::words::{Speech, Units, caution, caveat, finding, headline_sentence, limit_sentence};
 use jamjar_workflow::job::{Analysed, Prepared, check_code, run as run_job};
 use std::path::Path;
 use std::process::ExitCode;
@@ -22,7 +22,7 @@ pub(crate) fn run(path: &Path, json: bool, check: bool) -> ExitCode {
 
 fn print_words(job: &Prepared, a: &Analysed) {
     println!("{}, {}, power {}, {}", job.vehicle.name, job.settings.correction.label(), job.vehicle.dyno.kind.place(), job.settings.headline.label());
-    let said = flag_days(&a.sets, &a.measured, PowerUnit::Kw);
+    let said = find_days(&a.sets, &a.measured);
     for (i, (set, measured)) in a.sets.iter().zip(&a.measured).enumerate() {
         let peak = set.figure(Figure::PeakPower);
         match (peak.headline, peak.rpm) {
@@ -35,16 +35,17 @@ fn print_words(job: &Prepared, a: &Analysed) {
             }
         }
         for (k, (m, c)) in measured.iter().zip(&set.pulls).enumerate() {
-            let of_day = said.iter().filter(|f| f.set == i && f.pull == k).map(|f| &f.flag.text);
-            for text in m.flags.iter().map(|f| &f.text).chain(of_day).chain(&c.cautions) {
+            let of_day = said.iter().filter(|f| f.set == i && f.pull == k).map(|f| &f.found);
+            let found = m.flags.iter().chain(of_day).map(|f| finding(f, Units::default()));
+            for text in found.chain(c.cautions.iter().map(caution)) {
                 println!("    {}: {text}", m.id);
             }
         }
     }
     for c in &a.comparisons {
-        println!("{}", headline_sentence(c, &a.sets, |s: &SetResult| s.id.clone(), PowerUnit::Kw));
+        println!("{}", headline_sentence(c, &a.sets, &Speech::PLAIN));
         for n in &c.notes {
-            println!("  {}", n.text);
+            println!("  {}", caveat(n, &Speech::PLAIN));
         }
     }
 }

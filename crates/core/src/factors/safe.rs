@@ -1,6 +1,20 @@
 //! What must never be proposed: a map on a fuel it is not meant for, or a configuration whose forecast crosses a limit.
 
 use super::{Factors, corner, differing};
+use serde::Serialize;
+
+/// Why a configuration must not be proposed. `share` is of the limit's margin; above 1 it is crossed.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+#[serde(rename_all = "snake_case")]
+#[allow(missing_docs)]
+pub enum Hazard {
+    /// The map is meant for another fuel.
+    MeantForOther { map: String, meant_for: String, fuel: String },
+    /// A limit was crossed one change away.
+    CrossedNearby { limit: String, share: f64 },
+    /// A limit would be crossed if the changes, each seen alone, add up.
+    WouldCross { limit: String, share: f64 },
+}
 
 /// A configuration that was run, with what it says about proposing others.
 #[derive(Debug, Clone)]
@@ -24,26 +38,26 @@ impl<'a> Known<'a> {
     }
 }
 
-/// Why a configuration must not be proposed, in words; `None` when nothing known speaks against it, which is no promise.
+/// Why a configuration must not be proposed; `None` when nothing known speaks against it, which is no promise.
 ///
 /// The forecast of a limit is the most adverse of what was seen one factor away, and of adding up the changes each seen alone from
 /// `base` (our choice: a rough forecast that errs on the side of refusing).
-pub fn reason_not_to_run(wanted: &Factors, base: &Factors, known: &[Known<'_>]) -> Option<String> {
+pub fn hazard(wanted: &Factors, base: &Factors, known: &[Known<'_>]) -> Option<Hazard> {
     outside_target(wanted, known).or_else(|| crossed(wanted, base, known))
 }
 
-fn outside_target(wanted: &Factors, known: &[Known<'_>]) -> Option<String> {
+fn outside_target(wanted: &Factors, known: &[Known<'_>]) -> Option<Hazard> {
     let (map, fuel) = (wanted.get("map")?, wanted.get("fuel")?);
     let meant = known.iter().find(|k| k.factors.get("map") == Some(map)).and_then(|k| k.map_fuels)?;
     let fits = meant.split(',').any(|m| m.trim().eq_ignore_ascii_case(fuel));
-    (!fits).then(|| format!("{map} is meant for {meant}, not for {fuel}"))
+    (!fits).then(|| Hazard::MeantForOther { map: map.clone(), meant_for: meant.to_owned(), fuel: fuel.clone() })
 }
 
-fn crossed(wanted: &Factors, base: &Factors, known: &[Known<'_>]) -> Option<String> {
+fn crossed(wanted: &Factors, base: &Factors, known: &[Known<'_>]) -> Option<Hazard> {
     let near = known.iter().filter(|k| differing(k.factors, wanted).len() <= 1);
     let seen = near.flat_map(|k| k.shares.iter().copied().filter(|s| s.1 > 1.0)).max_by(|a, b| a.1.total_cmp(&b.1));
     if let Some((limit, share)) = seen {
-        return Some(format!("the limit “{limit}” was crossed one change away from it ({:.0} % of its margin used)", 100.0 * share));
+        return Some(Hazard::CrossedNearby { limit: limit.to_owned(), share });
     }
     let start = known.iter().find(|k| k.factors == base)?;
     let alone: Option<Vec<&Known<'_>>> = differing(base, wanted)
@@ -59,7 +73,7 @@ fn crossed(wanted: &Factors, base: &Factors, known: &[Known<'_>]) -> Option<Stri
         added.map(|a| (limit.to_string(), share + a))
     };
     let (limit, share) = start.shares.iter().filter_map(forecast).max_by(|a, b| a.1.total_cmp(&b.1))?;
-    (share > 1.0).then(|| format!("the limit “{limit}” would be crossed if the changes add up ({:.0} % of its margin used)", 100.0 * share))
+    (share > 1.0).then_some(Hazard::WouldCross { limit, share })
 }
 
 #[cfg(test)]
@@ -74,9 +88,10 @@ mod tests {
     fn a_map_is_not_proposed_on_a_fuel_it_is_not_meant_for() {
         let (stock, c3) = (f("stock", "RON 95"), f("C3", "E60"));
         let known = [Known::plain(&stock), Known { map_fuels: Some("E60, E85"), ..Known::plain(&c3) }];
-        assert_eq!(reason_not_to_run(&f("C3", "RON 95"), &stock, &known).unwrap(), "C3 is meant for E60, E85, not for RON 95");
-        assert_eq!(reason_not_to_run(&f("C3", "e85"), &stock, &known), None);
-        assert_eq!(reason_not_to_run(&f("stock", "E60"), &stock, &known), None, "nobody said what stock is meant for");
+        let meant = Hazard::MeantForOther { map: "C3".into(), meant_for: "E60, E85".into(), fuel: "RON 95".into() };
+        assert_eq!(hazard(&f("C3", "RON 95"), &stock, &known), Some(meant));
+        assert_eq!(hazard(&f("C3", "e85"), &stock, &known), None);
+        assert_eq!(hazard(&f("stock", "E60"), &stock, &known), None, "nobody said what stock is meant for");
     }
 
     #[test]
@@ -85,10 +100,11 @@ mod tests {
         let with = |factors, lean: f64| Known { shares: vec![("lean", lean), ("egt", 0.2)], ..Known::plain(factors) };
         let wanted = f("C1", "98");
         let calm = [with(&a, 0.3), with(&map, 0.6), with(&fuel, 0.5), with(&far, 1.4)];
-        assert_eq!(reason_not_to_run(&wanted, &a, &calm), None, "0.8, and what is two changes away says nothing");
+        assert_eq!(hazard(&wanted, &a, &calm), None, "0.8, and what is two changes away says nothing");
         let adds = [with(&a, 0.3), with(&map, 0.8), with(&fuel, 0.7)];
-        assert!(reason_not_to_run(&wanted, &a, &adds).unwrap().contains("“lean” would be crossed if the changes add up (120 %"));
+        let forecast = hazard(&wanted, &a, &adds);
+        assert!(matches!(&forecast, Some(Hazard::WouldCross { limit, share }) if limit == "lean" && (share - 1.2).abs() < 1e-9), "{forecast:?}");
         let near = [with(&a, 0.3), with(&map, 1.1)];
-        assert!(reason_not_to_run(&wanted, &a, &near).unwrap().contains("was crossed one change away"));
+        assert_eq!(hazard(&wanted, &a, &near), Some(Hazard::CrossedNearby { limit: "lean".into(), share: 1.1 }));
     }
 }

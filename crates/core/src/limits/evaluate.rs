@@ -1,9 +1,10 @@
 //! The verdict on one limit, with its place and its margin.
 
 use super::judge::{Judged, judge};
-use super::model::{Direction, Limit, LimitOutcome, Verdict};
-use super::sources::{Clock, Sources};
+use super::model::{Clock, Direction, Limit, LimitOutcome, Verdict};
+use super::sources::Sources;
 use super::traced::{Traced, trace};
+use super::why::Why;
 use crate::log::Series;
 
 /// Judges one limit on the raw samples of one pull.
@@ -18,10 +19,8 @@ impl Traced<'_> {
     /// The verdict.
     pub fn outcome(&self, sources: &Sources<'_>) -> LimitOutcome {
         let mut judged = judge(self, sources);
-        if let (Some(run), Some(reason)) = (judged.over_run, &mut judged.reason)
-            && lean_by_a_cut(self.limit, &self.s, run, sources, self.clock)
-        {
-            reason.push_str(", while fuel was cut");
+        if let (Some(run), Some(Why::Crossed { fuel_was_cut, .. })) = (judged.over_run, &mut judged.why) {
+            *fuel_was_cut = lean_by_a_cut(self.limit, &self.s, run, sources, self.clock);
         }
         finish(self, judged)
     }
@@ -49,7 +48,7 @@ fn finish(traced: &Traced<'_>, j: Judged) -> LimitOutcome {
         from_s: place.map(|(h, ..)| if over { j.over_run.map_or(s.t[h.from], |r| s.t[r.0]) } else { s.t[h.from] }),
         to_s: place.map(|(h, ..)| if over { j.over_run.map_or(s.t[h.to], |r| s.t[r.1]) } else { s.t[h.to] }),
         rpm: place.and_then(|(h, ..)| speed.as_ref().and_then(|n| n.at(s.t[h.at]))),
-        clock: Some(if *clock == Clock::Ecu { "ecu" } else { "dyno" }.to_owned()),
-        reason: j.reason,
+        clock: Some(*clock),
+        why: j.why,
     }
 }

@@ -2,7 +2,9 @@
 
 use crate::log::{Recording, Series};
 use crate::pull::align::Alignment;
-use crate::pull::detect::{EndedBy, FULL_THROTTLE, Load, PullSpan, detect, offered};
+use crate::pull::detect::{detect, offered};
+use crate::pull::load::{FULL_THROTTLE, Load};
+use crate::pull::span::{EndedBy, PullSpan};
 
 /// A plate or pedal that never gets there is full at its own plateau, when that is at least this high, % (our choice).
 pub(super) const LOWEST_PLATEAU: f64 = 70.0;

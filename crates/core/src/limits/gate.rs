@@ -1,8 +1,9 @@
 //! Where a gate is open, where it is shut, and where nobody knows: a blank gate channel is no shut gate.
 
 use super::extent::{Extent, plateau};
-use super::model::{GateTerm, Limit};
-use super::sources::{Clock, Lookup, Sources};
+use super::model::{Clock, GateTerm, Limit};
+use super::sources::{Lookup, Sources};
+use super::why::StandIn;
 use crate::channel::Channel;
 use crate::log::Series;
 
@@ -33,8 +34,8 @@ struct Bound {
 #[derive(Debug, Clone)]
 pub(super) struct Gate {
     terms: Vec<Bound>,
-    /// What stands in for what, in words.
-    pub(super) said: Vec<String>,
+    /// What stands in for what.
+    pub(super) stand_ins: Vec<StandIn>,
 }
 
 /// Why a gate cannot be read.
@@ -48,7 +49,7 @@ impl Gate {
     /// Finds what each term reads on a clock. A pedal may stand for a missing throttle, a throttle for a pedal where no diesel is in
     /// question, and the detected sweep for both (domain, section 10).
     pub(super) fn bind(limit: &Limit, sources: &Sources<'_>, clock: Clock) -> Result<Self, NoGate> {
-        let mut out = Self { terms: Vec::new(), said: Vec::new() };
+        let mut out = Self { terms: Vec::new(), stand_ins: Vec::new() };
         for term in &limit.gate {
             let source = out.source(term, sources, clock)?;
             out.terms.push(Bound { term: term.clone(), source });
@@ -76,7 +77,7 @@ impl Gate {
         if let Some(other) = stand_in {
             match sources.beside(other, clock) {
                 Lookup::Found(s) if other == "pedal" || extent.is_none_or(|e| !closes(&s, e)) => {
-                    self.said.push(format!("{other} stands for {name}"));
+                    self.stand_ins.push(StandIn::Channel { has: Channel::known(other), wanted: term.channel.clone() });
                     let scale = self.scale_of(&s, term, extent, true);
                     return Ok(read(s, scale));
                 }
@@ -85,7 +86,7 @@ impl Gate {
             }
         }
         let Some(e) = extent.filter(|_| term.above.is_some() && term.below.is_none()) else { return Err(NoGate::Absent(term.channel.clone())) };
-        self.said.push(format!("no {name} on record: the detected full-load sweep stands for it"));
+        self.stand_ins.push(StandIn::Sweep { wanted: term.channel.clone() });
         Ok(Source::Sweep(e))
     }
 
@@ -96,7 +97,7 @@ impl Gate {
             return 1.0;
         }
         if level <= above {
-            self.said.push(format!("full load reads {level:.0} % here and is taken as 100 %"));
+            self.stand_ins.push(StandIn::FullLoad { reads: level });
         }
         100.0 / level
     }

@@ -3,6 +3,7 @@
 use super::extent::Extent;
 use super::gate::{OWN_INTERVALS, own_interval};
 use super::traced::Traced;
+use super::why::Why;
 
 /// A hole this long, or as long as the sustain time, hides too much, s (domain, section 10).
 const LONGEST_S: f64 = 0.2;
@@ -47,13 +48,13 @@ impl Traced<'_> {
     }
 }
 
-/// Where the limit was not measured although the gate held, in words; `None` when nothing is missing.
-pub(super) fn hole(traced: &Traced<'_>) -> Option<String> {
+/// Where the limit was not measured although the gate held, and how; `None` when nothing is missing.
+pub(super) fn hole(traced: &Traced<'_>) -> Option<Why> {
     if traced.unseen {
-        return Some(format!("the log that holds {} shows no whole pull and is not aligned with the dyno's", traced.limit.channel.label()));
+        return Some(Why::NoWholePull { channel: traced.limit.channel.clone() });
     }
     let [from, to] = traced.judged_span()?;
-    let (t, label) = (&traced.s.t, traced.limit.channel.label());
+    let (t, channel) = (&traced.s.t, &traced.limit.channel);
     let longest = traced.longest_hole();
     if let Some(last) = t.last() {
         // A log that ends early is judged by how early it ends, a channel that goes blank by its own interval.
@@ -62,8 +63,8 @@ pub(super) fn hole(traced: &Traced<'_>) -> Option<String> {
         if to - last > allowed {
             let missing = traced.wanted(last.max(from), to);
             if missing > allowed {
-                let what = if ended { "its log ends" } else { "it has no value from there on" };
-                return Some(format!("{label} was measured until {last:.2} s, the pull ran until {to:.2} s: {what}, {missing:.1} s are missing"));
+                let channel = channel.clone();
+                return Some(Why::EndsEarly { channel, until_s: *last, pull_until_s: to, log_ends: ended, missing_s: missing });
             }
         }
     }
@@ -71,14 +72,14 @@ pub(super) fn hole(traced: &Traced<'_>) -> Option<String> {
     for (a, b) in holes.filter(|(a, b)| b - a > longest && *b > from && *a < to) {
         let missing = traced.wanted(a.max(from), b.min(to));
         if missing > longest {
-            return Some(format!("{label} has no value for {missing:.2} s inside the gate, from {:.2} s: longer than {longest:.2} s", a.max(from)));
+            return Some(Why::Hole { channel: channel.clone(), missing_s: missing, from_s: a.max(from), longest_s: longest });
         }
     }
     unknown_gate(traced, from, to)
 }
 
 /// The longest time in which nobody knows whether the gate was open although the channel was measured.
-fn unknown_gate(traced: &Traced<'_>, from: f64, to: f64) -> Option<String> {
+fn unknown_gate(traced: &Traced<'_>, from: f64, to: f64) -> Option<Why> {
     let (mut open, mut since) = (traced.gate.reader(), None);
     for t in traced.s.t.iter().filter(|t| **t >= from && **t <= to) {
         if open(*t).is_some() {
@@ -87,7 +88,7 @@ fn unknown_gate(traced: &Traced<'_>, from: f64, to: f64) -> Option<String> {
         }
         let start = *since.get_or_insert(*t);
         if t - start > LONGEST_S {
-            return Some(format!("the gate cannot be judged from {start:.2} s: a channel it needs is blank there"));
+            return Some(Why::GateBlank { from_s: start });
         }
     }
     None

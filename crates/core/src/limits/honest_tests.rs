@@ -4,7 +4,7 @@ use super::*;
 use crate::channel::Channel;
 use crate::log::Recording;
 use crate::pull::align::{Alignment, Status};
-use crate::pull::detect::{EndedBy, PullKind, PullSpan};
+use crate::pull::span::{EndedBy, PullKind, PullSpan};
 
 const HZ: f64 = 20.0;
 
@@ -69,8 +69,8 @@ fn judge(l: &Limit, log: &Recording) -> LimitOutcome {
     evaluate(l, &Sources::new(&Recording::default(), Some(log), &aligned(), Some(&span())))
 }
 
-fn said(o: &LimitOutcome) -> &str {
-    o.reason.as_deref().unwrap_or_default()
+fn said(o: &LimitOutcome) -> String {
+    o.why.as_ref().map(crate::words::why).unwrap_or_default()
 }
 
 #[test]

@@ -1,8 +1,9 @@
 //! The verdict on prepared samples: over first, then every way the data may fail to answer, then close or clear.
 
-use super::model::Verdict;
+use super::model::{Direction, Verdict};
 use super::sources::Sources;
 use super::traced::Traced;
+use super::why::{Load, Reach, Why};
 use super::windows::{Held, highest_held};
 use super::{holes, knock};
 use crate::pull::held::{BAND_SHARE, MIN_HOLD_S};
@@ -13,7 +14,7 @@ pub(super) struct Judged {
     pub(super) held: Option<Held>,
     /// First and last sample of the stretch spent over.
     pub(super) over_run: Option<(usize, usize)>,
-    pub(super) reason: Option<String>,
+    pub(super) why: Option<Why>,
 }
 
 /// Judges a traced limit.
@@ -37,21 +38,22 @@ pub(super) fn judge(traced: &Traced<'_>, sources: &Sources<'_>) -> Judged {
     if let Some(h) = held.filter(|h| h.level > 0.0) {
         let run = over_run(&excess, &usable, h);
         let seconds = s.t[(run.1 + 1).min(s.len() - 1)] - s.t[run.0.saturating_sub(1)];
-        let reason = format!("{} {} the limit for {seconds:.2} s", limit.channel.label(), limit.direction.label());
-        return Judged { verdict: Verdict::Over, held: Some(h), over_run: Some(run), reason: Some(reason) };
+        let (channel, above) = (limit.channel.clone(), limit.direction == Direction::Above);
+        let why = Why::Crossed { channel, above, for_s: seconds, fuel_was_cut: false };
+        return Judged { verdict: Verdict::Over, held: Some(h), over_run: Some(run), why: Some(why) };
     }
-    let done = |verdict, reason: Option<String>| Judged { verdict, held, over_run: None, reason };
+    let done = |verdict, why: Option<Why>| Judged { verdict, held, over_run: None, why };
     if let Some(why) = holes::hole(traced) {
         return done(Verdict::CantTell, Some(why));
     }
     if !gated.iter().any(|g| *g) {
-        return done(Verdict::NotReached, Some("the gate was never true".into()));
+        return done(Verdict::NotReached, Some(Why::NeverGated));
     }
     if let Some(why) = cannot_answer(traced, sources) {
         return done(Verdict::CantTell, Some(why));
     }
     let Some(h) = held else {
-        return done(Verdict::NotReached, Some(format!("the gate never held for {} s", limit.sustain_s)));
+        return done(Verdict::NotReached, Some(Why::NeverHeld { sustain_s: limit.sustain_s }));
     };
     let verdict = if h.level > -limit.caution { Verdict::Close } else { Verdict::Clear };
     done(verdict, reach(traced))
@@ -90,33 +92,32 @@ fn over_run(excess: &[f64], usable: &[bool], h: Held) -> (usize, usize) {
     (a, b)
 }
 
-fn cannot_answer(traced: &Traced<'_>, sources: &Sources<'_>) -> Option<String> {
+fn cannot_answer(traced: &Traced<'_>, sources: &Sources<'_>) -> Option<Why> {
     let Traced { limit, s, gated, thresholds, speed, .. } = traced;
-    let label = limit.channel.label();
+    let channel = || limit.channel.clone();
     let touches = |x: &Still| gated[x.from..x.to].iter().any(|g| *g);
-    let when = |x: &Still| format!("from {:.2} to {:.2} s", s.t[x.from], s.t[x.to - 1]);
+    let when = |x: &Still| (s.t[x.from], s.t[x.to - 1]);
     if let Some(kind) = limit.channel.kind() {
         let toward = limit.direction.sign() > 0.0;
         let pull = traced.judged_span();
         let watched = Watched { s, kind, speed: speed.as_ref(), pull };
         if let Some((x, _)) = watched.at_end().into_iter().find(|(x, top)| *top == toward && touches(x)) {
-            return Some(format!("{label} sat at the end of its range ({}) {}, short of the limit: beyond is unknown", x.value, when(&x)));
+            let (from_s, to_s) = when(&x);
+            return Some(Why::EndOfRange { channel: channel(), value: x.value, from_s, to_s });
         }
         if let Some(x) = watched.frozen().into_iter().find(touches) {
-            return Some(format!("{label} stood still at {} {}: frozen sensor?", x.value, when(&x)));
+            let (from_s, to_s) = when(&x);
+            return Some(Why::StoodStill { channel: channel(), value: x.value, from_s, to_s });
         }
         if matches!(kind.name, "knock_retard" | "knock_level") && deaf(traced, sources, pull) {
             return Some(match kind.name {
-                "knock_level" => format!("{label} does not grow with engine speed: it may not hear the engine"),
-                _ => format!("{label} stayed at nothing and no live knock level stands beside it: nobody knows whether knock control was listening"),
+                "knock_level" => Why::DeafLevel { channel: channel() },
+                _ => Why::DeafRetard { channel: channel() },
             });
         }
     }
     let inside = |t: f64| traced.judged_span().is_none_or(|[a, b]| t >= a && t <= b);
-    if (0..s.len()).any(|i| gated[i] && thresholds[i].is_none() && inside(s.t[i])) {
-        return Some("the threshold curve does not reach over the whole gated range".into());
-    }
-    None
+    (0..s.len()).any(|i| gated[i] && thresholds[i].is_none() && inside(s.t[i])).then_some(Why::CurveEnds)
 }
 
 /// Whether knock was not listened to: retard at nothing without a live level, or a level that does not hear the engine.
@@ -128,18 +129,21 @@ fn deaf(traced: &Traced<'_>, sources: &Sources<'_>, pull: Option<[f64; 2]>) -> b
     !(live || retard && knock::responds(&traced.s, level.as_ref()))
 }
 
-fn reach(traced: &Traced<'_>) -> Option<String> {
+fn reach(traced: &Traced<'_>) -> Option<Why> {
     let Traced { limit, s, gated, speed, .. } = traced;
     let at: Vec<(f64, f64)> =
         speed.as_ref().map_or_else(Vec::new, |n| (0..s.len()).filter(|&i| gated[i]).filter_map(|i| Some((s.t[i], n.at(s.t[i])?))).collect());
-    let top = at.iter().map(|p| p.1).reduce(f64::max).map(|rpm| format!("measured up to {:.0} rpm", (rpm / 10.0).floor() * 10.0));
-    let open = traced.extent.filter(|e| e.open).map(|_| "end of log".to_owned());
-    let slow = limit.channel.kind().is_some_and(|k| k.name == "exhaust_temp").then(|| match longest_held(&at) {
-        s if s >= MIN_HOLD_S => format!("one speed held for {s:.0} s at most, not sustained load"),
-        _ => "for a sweep, not sustained load".to_owned(),
-    });
-    let all: Vec<String> = top.into_iter().chain(open).chain(slow).chain(traced.gate.said.iter().cloned()).collect();
-    (!all.is_empty()).then(|| all.join(", "))
+    let slow = limit.channel.kind().is_some_and(|k| k.name == "exhaust_temp");
+    let out = Reach {
+        top_rpm: at.iter().map(|p| p.1).reduce(f64::max),
+        log_ends: traced.extent.is_some_and(|e| e.open),
+        load: slow.then(|| match longest_held(&at) {
+            s if s >= MIN_HOLD_S => Load::Held(s),
+            _ => Load::Sweep,
+        }),
+        stand_ins: traced.gate.stand_ins.clone(),
+    };
+    (out != Reach::default()).then_some(Why::Reaches(out))
 }
 
 /// Longest time the speed stayed where it was, s; held as in a step test.

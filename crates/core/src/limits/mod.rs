@@ -14,10 +14,12 @@ mod sources;
 #[cfg(test)]
 mod tests;
 mod traced;
+mod why;
 mod windows;
 
 pub use evaluate::evaluate;
 pub use extent::{Extent, Extents};
-pub use model::{Direction, GateTerm, Limit, LimitError, LimitOutcome, Severity, Threshold, Verdict};
+pub use model::{Clock, Direction, GateTerm, Limit, LimitError, LimitOutcome, Severity, Threshold, Verdict};
 pub use sources::Sources;
 pub use traced::{Traced, trace};
+pub use why::{Load, Reach, StandIn, Wanted, Why};

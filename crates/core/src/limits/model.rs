@@ -1,5 +1,6 @@
 //! What a limit is and what can be said of it.
 
+use super::why::Why;
 use crate::channel::Channel;
 use crate::signal::interp;
 use serde::{Deserialize, Serialize};
@@ -213,6 +214,16 @@ impl Verdict {
     }
 }
 
+/// The clock of one of a pull's two logs.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Clock {
+    /// The engine computer's.
+    Ecu,
+    /// The dyno's.
+    Dyno,
+}
+
 /// A limit judged on one pull. Times are on the clock of the log that holds the channel.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct LimitOutcome {
@@ -234,15 +245,15 @@ pub struct LimitOutcome {
     pub to_s: Option<f64>,
     /// Engine speed at the worst sample, rpm.
     pub rpm: Option<f64>,
-    /// Which log the times belong to: `ecu` or `dyno`.
-    pub clock: Option<String>,
-    /// Why, and how far the verdict reaches, in words.
-    pub reason: Option<String>,
+    /// Which log the times belong to.
+    pub clock: Option<Clock>,
+    /// Why, and how far the verdict reaches.
+    pub why: Option<Why>,
 }
 
 impl LimitOutcome {
     /// A limit that could not be judged, and why.
-    pub(super) fn unjudged(limit: &Limit, verdict: Verdict, reason: String) -> Self {
+    pub(super) fn unjudged(limit: &Limit, verdict: Verdict, why: Why) -> Self {
         Self {
             limit: limit.id.clone(),
             verdict,
@@ -254,7 +265,7 @@ impl LimitOutcome {
             to_s: None,
             rpm: None,
             clock: None,
-            reason: Some(reason),
+            why: Some(why),
         }
     }
 }

@@ -1,10 +1,11 @@
 //! What a limit is judged on: one or two logs of a pull, and how a channel is found in them.
 
 use super::extent::{Extent, Extents};
+use super::model::Clock;
 use crate::channel::Channel;
 use crate::log::{Recording, Series};
 use crate::pull::align::Alignment;
-use crate::pull::detect::PullSpan;
+use crate::pull::span::PullSpan;
 
 /// The logs of one pull. Limits on one log need no alignment.
 #[derive(Debug, Clone, Copy)]
@@ -17,12 +18,6 @@ pub struct Sources<'a> {
     whole: [Option<&'a Recording>; 2],
     /// Samples of the engine computer's log cannot be given to this pull.
     pub(super) foreign: bool,
-}
-
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(super) enum Clock {
-    Ecu,
-    Dyno,
 }
 
 pub(super) enum Lookup {

@@ -1,5 +1,6 @@
 use super::*;
 use crate::channel::Channel;
+use crate::findings::Refusal;
 use crate::log::Recording;
 use crate::pull::align::{Alignment, Status};
 
@@ -53,7 +54,8 @@ fn absent_channels_and_closed_gates_are_said() {
     let mut log = ecu(0.82, |_, v| v);
     log.channels.remove(&Channel::new("lambda_1").unwrap());
     let got = judge_one(&lean(), &log);
-    assert_eq!((got.verdict, got.reason.as_deref()), (Verdict::NotMeasured, Some("λ 1 was not logged")));
+    let channel = Channel::new("lambda_1").unwrap();
+    assert_eq!((got.verdict, got.why), (Verdict::NotMeasured, Some(Why::NotLogged { channel, wanted: Wanted::ItIsJudged })));
     let mut limit = lean();
     limit.gate[0].above = Some(100.0);
     assert_eq!(judge_one(&limit, &ecu(0.82, |_, v| v)).verdict, Verdict::NotReached);
@@ -111,7 +113,7 @@ fn a_curve_threshold_is_read_at_each_sample_and_never_extended() {
     let l = recording(t, vec![("exhaust_temp_1", temp), ("engine_speed", speed)]);
     let clear = judge_one(&curve("[2000, 4000, 6500]", "[850, 900, 1000]"), &l);
     assert_eq!(clear.verdict, Verdict::Clear, "{clear:?}");
-    assert!(clear.reason.unwrap().contains("not sustained load"));
+    assert!(matches!(clear.why, Some(Why::Reaches(Reach { load: Some(Load::Sweep), .. }))), "a sweep is not sustained load");
     assert_eq!(judge_one(&curve("[2000, 4000, 6500]", "[700, 750, 800]"), &l).verdict, Verdict::Over);
     assert_eq!(judge_one(&curve("[2000, 4000]", "[850, 900]"), &l).verdict, Verdict::CantTell);
 }
@@ -127,9 +129,9 @@ fn a_gate_in_the_other_log_needs_alignment() {
     (a.status, a.lag_s) = (Status::Aligned, Some(12.0));
     let with = |a: &Alignment| evaluate(&lean(), &Sources::new(&dyno, Some(&only), a, None));
     assert_eq!(with(&a).verdict, Verdict::Clear);
-    let refused = with(&a.clone().refuse("another pull's log"));
+    let refused = with(&a.clone().refuse(Refusal::NoLag));
     assert_eq!(refused.verdict, Verdict::CantTell);
-    assert!(refused.reason.unwrap().contains("not aligned"));
+    assert_eq!(refused.why, Some(Why::NotAligned { channel: Channel::new("throttle").unwrap() }));
 }
 
 #[test]

@@ -2,8 +2,9 @@
 
 use super::extent::Extent;
 use super::gate::{Gate, NoGate};
-use super::model::{Limit, LimitOutcome, Threshold, Verdict};
-use super::sources::{Clock, Home, Lookup, Sources};
+use super::model::{Clock, Limit, LimitOutcome, Threshold, Verdict};
+use super::sources::{Home, Lookup, Sources};
+use super::why::{Wanted, Why};
 use crate::channel::Channel;
 use crate::log::Series;
 
@@ -32,20 +33,20 @@ pub struct Traced<'l> {
 /// The outcome: not measured when a channel is missing, can't tell when it stands in a log that is not aligned, or has no value in this
 /// pull but elsewhere in the recording.
 pub fn trace<'l>(limit: &'l Limit, sources: &Sources<'_>) -> Result<Traced<'l>, Box<LimitOutcome>> {
-    let blank = |verdict, reason: String| Box::new(LimitOutcome::unjudged(limit, verdict, reason));
-    let absent = |channel: &Channel, so: &str| blank(Verdict::NotMeasured, format!("{} was not logged{so}", channel.label()));
+    let blank = |verdict, why| Box::new(LimitOutcome::unjudged(limit, verdict, why));
+    let absent = |channel: &Channel, wanted| blank(Verdict::NotMeasured, Why::NotLogged { channel: channel.clone(), wanted });
+    let misaligned = |channel: &Channel| blank(Verdict::CantTell, Why::NotAligned { channel: channel.clone() });
     let (clock, s) = match sources.home(&limit.channel) {
         Home::Found(Clock::Ecu, _) | Home::Elsewhere(Clock::Ecu) if sources.foreign => {
-            let text = "the engine computer's log holds several pulls and is not aligned: which of them is this one is not known";
-            return Err(blank(Verdict::CantTell, text.into()));
+            return Err(blank(Verdict::CantTell, Why::WhichPull));
         }
         Home::Found(clock, s) => (clock, s),
-        Home::Elsewhere(_) => return Err(blank(Verdict::CantTell, format!("{} has no value in this pull", limit.channel.label()))),
-        Home::Absent => return Err(absent(&limit.channel, "")),
+        Home::Elsewhere(_) => return Err(blank(Verdict::CantTell, Why::NotInPull { channel: limit.channel.clone() })),
+        Home::Absent => return Err(absent(&limit.channel, Wanted::ItIsJudged)),
     };
     let gate = Gate::bind(limit, sources, clock).map_err(|e| match e {
-        NoGate::Absent(c) => absent(&c, ", so the gate cannot be judged"),
-        NoGate::Misaligned(c) => blank(Verdict::CantTell, misaligned(&c)),
+        NoGate::Absent(c) => absent(&c, Wanted::Gate),
+        NoGate::Misaligned(c) => misaligned(&c),
     })?;
     let mut open = gate.reader();
     let gated: Vec<bool> = s.t.iter().map(|t| open(*t) == Some(true)).collect();
@@ -55,8 +56,8 @@ pub fn trace<'l>(limit: &'l Limit, sources: &Sources<'_>) -> Result<Traced<'l>, 
         Threshold::Curve { over, .. } => {
             let axis = match sources.beside(over.as_str(), clock) {
                 Lookup::Found(series) => series,
-                Lookup::Absent => return Err(absent(over, ", so the threshold curve cannot be read")),
-                Lookup::Misaligned => return Err(blank(Verdict::CantTell, misaligned(over))),
+                Lookup::Absent => return Err(absent(over, Wanted::Curve)),
+                Lookup::Misaligned => return Err(misaligned(over)),
             };
             let mut at = axis.reader();
             s.t.iter().map(|t| at.at(*t).and_then(|x| limit.threshold.at(x))).collect()
@@ -74,8 +75,4 @@ impl Traced<'_> {
     pub fn on_ecu_clock(&self) -> bool {
         self.clock == Clock::Ecu
     }
-}
-
-fn misaligned(channel: &Channel) -> String {
-    format!("needs {} from the other log, and the two logs are not aligned", channel.label())
 }

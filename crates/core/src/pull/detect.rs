@@ -1,140 +1,24 @@
 //! Finding pulls in a recording, trimming tip-in and lift, and saying what ended each.
 
 use super::held;
-use crate::log::{Recording, Series};
+use super::load::{Load, ranked};
+use super::span::{EndedBy, PullKind, PullSpan};
+use crate::log::Series;
 use crate::signal::savgol::{WindowPlan, median_step};
-use serde::{Deserialize, Serialize};
 
-/// Throttle or pedal counts as full from here, %.
-pub const FULL_THROTTLE: f64 = 90.0;
-/// A plate or pedal that stops lower in the whole recording is full from there on, when it is at least this far open, % (our choice).
-const LOWEST_FULL: f64 = 75.0;
 /// A pull lasts at least this long, s.
 pub const MIN_DURATION_S: f64 = 1.5;
 /// A pull covers at least this much, rpm.
 pub const MIN_SPAN_RPM: f64 = 1000.0;
-/// Torque that counts as load where no throttle was recorded, as a share of the recording's high values: a sweep is one by its ramp, a
-/// held speed may be a cruise to warm up (our choice).
-const SWEPT_SHARE: f64 = 0.25;
-const HELD_SHARE: f64 = 0.5;
 /// A plateau must last this long to be a limiter, s (our choice).
 const PLATEAU_S: f64 = 0.3;
-
-/// What ended a pull.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(rename_all = "snake_case")]
-#[allow(missing_docs)]
-pub enum EndedBy {
-    RevLimiter,
-    SpeedLimiter,
-    Lift,
-    Abort,
-    EndOfLog,
-}
-
-impl EndedBy {
-    /// The words shown.
-    pub fn label(self) -> &'static str {
-        match self {
-            Self::RevLimiter => "rev limiter",
-            Self::SpeedLimiter => "speed limiter",
-            Self::Lift => "lift",
-            Self::Abort => "abort",
-            Self::EndOfLog => "end of log",
-        }
-    }
-
-    /// Whether the engine was cut short, so that no peak beyond can be known.
-    pub fn is_limiter(self) -> bool {
-        matches!(self, Self::RevLimiter | Self::SpeedLimiter)
-    }
-}
-
-/// Direction of a pull.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(rename_all = "snake_case")]
-pub enum PullKind {
-    /// Rising rpm at full throttle.
-    SweepUp,
-    /// Falling rpm under load.
-    LugDown,
-    /// Speeds held one after the other under load.
-    HeldSteps,
-}
-
-/// A pull found in a recording, on the recording's own clock.
-#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
-pub struct PullSpan {
-    /// Direction.
-    pub kind: PullKind,
-    /// Start, s, tip-in trimmed.
-    pub from_s: f64,
-    /// End, s, before lift or limiter.
-    pub to_s: f64,
-    /// Engine (or shaft) speed at the start, rpm of the trace given.
-    pub from_rpm: f64,
-    /// Speed at the end.
-    pub to_rpm: f64,
-    /// What ended it.
-    pub ended_by: EndedBy,
-    /// Level of the plateau when a limiter ended it, rpm of the trace given.
-    pub plateau_rpm: Option<f64>,
-    /// Mean rate, rpm/s of the trace given.
-    pub rate: f64,
-}
-
-/// Evidence of full load beside the speed trace.
-#[derive(Debug, Clone, Default)]
-pub struct Load {
-    /// Throttle or pedal, %.
-    pub throttle: Option<Series>,
-    /// Torque, used only without a throttle channel.
-    pub torque: Option<Series>,
-}
-
-impl Load {
-    /// Takes throttle (else pedal) and torque from a log.
-    pub fn from_log(log: &Recording) -> Self {
-        let throttle = log.series("throttle").or_else(|| log.series("pedal"));
-        let torque = log.series("hub_torque").or_else(|| log.series("brake_torque"));
-        Self { throttle, torque }
-    }
-
-    /// Where the load is full enough for a held speed.
-    pub(super) fn held(&self, t: &[f64]) -> Vec<bool> {
-        self.mask(t, HELD_SHARE)
-    }
-
-    /// Where the load is full: by throttle, else where torque is at least that share of its high values, else everywhere.
-    fn mask(&self, t: &[f64], share: f64) -> Vec<bool> {
-        if let Some(s) = &self.throttle {
-            let (full, mut s) = (full_throttle(s), s.reader());
-            return t.iter().map(|t| s.at(*t).is_some_and(|v| v >= full)).collect();
-        }
-        if let Some(s) = &self.torque {
-            let high = ranked(&mut s.v.clone(), 95);
-            if high > 0.0 {
-                let mut s = s.reader();
-                return t.iter().map(|t| s.at(*t).is_some_and(|v| v >= share * high)).collect();
-            }
-        }
-        vec![true; t.len()]
-    }
-}
-
-/// From where a plate or pedal counts as full, %: 90, or just under the plateau it stays at when it never gets there.
-pub fn full_throttle(s: &Series) -> f64 {
-    let top = s.v.iter().copied().fold(0.0, f64::max);
-    let near = s.v.iter().filter(|v| **v >= 0.97 * top).count();
-    if (LOWEST_FULL..FULL_THROTTLE).contains(&top) && near * 20 >= s.len() { 0.95 * top } else { FULL_THROTTLE }
-}
 
 /// Finds every pull in a speed trace. `scale` brings the trace to engine rpm for the minimum span.
 pub fn detect(speed: &Series, load: &Load, scale: f64) -> Vec<PullSpan> {
     let n = speed.len();
     let Some(step) = median_step(&speed.t).filter(|_| n >= 8) else { return Vec::new() };
     let slope = WindowPlan::new(&speed.t, (7.2 * step).max(0.4)).rates(&speed.v);
-    let loaded = load.mask(&speed.t, SWEPT_SHARE);
+    let loaded = load.swept(&speed.t);
     let mut out = Vec::new();
     for (kind, sign) in [(PullKind::SweepUp, 1.0), (PullKind::LugDown, -1.0)] {
         if kind == PullKind::LugDown && load.throttle.is_none() && load.torque.is_none() {
@@ -177,12 +61,6 @@ pub fn offered(mut found: Vec<PullSpan>) -> Vec<PullSpan> {
         found.retain(|p| p.kind != PullKind::LugDown);
     }
     found
-}
-
-/// The value below which that per cent of a non-empty buffer lies, reordering it.
-fn ranked(v: &mut [f64], per_cent: usize) -> f64 {
-    let at = (v.len() - 1) * per_cent / 100;
-    *v.select_nth_unstable_by(at, f64::total_cmp).1
 }
 
 /// Runs of `mask`, joined across gaps under 0.35 s in which the trace does not turn back by more than 150 rpm.

@@ -3,9 +3,11 @@
 //! A speed is held when it stays within a narrow band for two seconds. Only what comes after the charge and the torque have had
 //! time to settle counts.
 
-use super::detect::{EndedBy, Load, PullKind, PullSpan};
+use super::load::Load;
 use super::power::PowerTrace;
-use crate::log::{Flag, Series};
+use super::span::{EndedBy, PullKind, PullSpan};
+use crate::findings::Finding;
+use crate::log::Series;
 use serde::{Deserialize, Serialize};
 
 /// Width of the blocks the speed is averaged in, s: a controller hunts faster than that.
@@ -185,22 +187,20 @@ fn measured(p: &PowerTrace, s: &Plateau) -> Option<HeldStep> {
 }
 
 /// The grid speed each step is read at, ascending, one step each; the rest is said to be off the grid.
-pub(crate) fn on_grid(steps: &[HeldStep], step_rpm: f64, flags: &mut Vec<Flag>) -> Vec<(f64, HeldStep)> {
+pub(crate) fn on_grid(steps: &[HeldStep], step_rpm: f64, flags: &mut Vec<Finding>) -> Vec<(f64, HeldStep)> {
     let mut out: Vec<(f64, HeldStep)> = Vec::new();
     for s in steps {
         let at = (s.rpm / step_rpm).round() * step_rpm;
         if (s.rpm - at).abs() > MAX_OFF_GRID_RPM || out.iter().any(|o| (o.0 - at).abs() < 1e-6) {
-            let text = format!("the step at {:.0} rpm is not on the curve: no grid speed of its own within {MAX_OFF_GRID_RPM:.0} rpm", s.rpm);
-            flags.push(Flag::new("off_grid", text));
+            flags.push(Finding::OffGrid { rpm: s.rpm, within_rpm: MAX_OFF_GRID_RPM });
         } else {
             out.push((at, *s));
         }
     }
     out.sort_by(|a, b| a.0.total_cmp(&b.0));
-    let moving: Vec<String> = out.iter().filter(|s| s.1.is_moving()).map(|s| format!("{:.0}", s.0)).collect();
+    let moving: Vec<f64> = out.iter().filter(|s| s.1.is_moving()).map(|s| s.0).collect();
     if !moving.is_empty() {
-        let text = format!("torque was still moving by more than {:.0} % at {} rpm: hold longer there", 100.0 * MOVING, moving.join(", "));
-        flags.push(Flag::new("not_settled", text));
+        flags.push(Finding::NotSettled { rpm: moving, share: MOVING });
     }
     out
 }

@@ -1,5 +1,6 @@
 use super::*;
-use crate::pull::detect::{Load, detect, offered};
+use crate::pull::detect::{detect, offered};
+use crate::pull::load::Load;
 use crate::signal::savgol::FilterRecord;
 use proptest::prelude::*;
 
@@ -106,7 +107,7 @@ fn what_has_not_settled_does_not_count_and_what_never_does_is_said() {
     let mut flags = Vec::new();
     let grid = on_grid(&found, 50.0, &mut flags);
     assert_eq!(grid.iter().map(|g| g.0).collect::<Vec<_>>(), [2000.0, 2500.0, 3000.0]);
-    assert!(flags.iter().any(|f| f.kind == "not_settled" && f.text.contains("3000")), "{flags:?}");
+    assert!(flags.contains(&Finding::NotSettled { rpm: vec![3000.0], share: 0.01 }), "{flags:?}");
 }
 
 #[test]
@@ -127,7 +128,8 @@ fn a_step_far_from_the_grid_is_named_and_a_step_at_part_throttle_left_out() {
     let t = trace(&s, |_| 150.0);
     let mut flags = Vec::new();
     assert_eq!(on_grid(&steps(&t, None), 100.0, &mut flags).len(), 2);
-    assert!(flags[0].text.contains("2040"), "{flags:?}");
+    let [Finding::OffGrid { rpm, within_rpm: 25.0 }] = flags[..] else { panic!("{flags:?}") };
+    assert!((rpm - 2040.0).abs() < 6.0);
     let throttle = Series { t: s.t.clone(), v: s.v.iter().map(|v| if *v < 2600.0 { 100.0 } else { 70.0 }).collect() };
     assert_eq!(steps(&t, Some(&throttle)).len(), 2);
 }

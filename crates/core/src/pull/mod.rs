@@ -4,4 +4,6 @@ pub mod align;
 pub mod cuts;
 pub mod detect;
 pub mod held;
+pub mod load;
 pub mod power;
+pub mod span;

@@ -1,9 +1,10 @@
 //! From drum, brake or hub to engine-referred power and torque, on the dyno's own clock.
 
 use super::cuts;
-use super::detect::{PullKind, PullSpan};
+use super::span::{PullKind, PullSpan};
+use crate::findings::Finding;
 use crate::linalg::polyfit;
-use crate::log::{Flag, Recording, Series};
+use crate::log::{Recording, Series};
 use crate::signal::hygiene::spikes;
 use crate::signal::savgol::{FilterRecord, WindowPlan, median_step, smooth_seconds};
 use crate::units::RAD_S_PER_RPM;
@@ -110,7 +111,7 @@ pub struct PowerTrace {
     /// Cuts of fuel, spark or torque within the pull, s.
     pub cuts: Vec<[f64; 2]>,
     /// Findings.
-    pub flags: Vec<Flag>,
+    pub flags: Vec<Finding>,
 }
 
 /// Shaft speed and torque on common timestamps.
@@ -267,20 +268,10 @@ pub fn derive(
         }
     }
     if out.filter.samples == 0 {
-        flags.push(Flag::new(
-            "unfiltered",
-            format!("samples are {step:.3} s apart: too few in the {smoothing_s} s window, so the curve is unfiltered"),
-        ));
+        flags.push(Finding::Unfiltered { step_s: step, window_s: smoothing_s });
     }
     if !cuts.is_empty() {
-        let places: Vec<String> = cuts.iter().filter_map(|c| Some(format!("{:.0} rpm", speed_at(&out, c[0])?))).collect();
-        let n = cuts.len();
-        let text = format!(
-            "power was cut {} within the pull, at {}: the curve is split there, and nothing is read across",
-            if n == 1 { "once".to_owned() } else { format!("{n} times") },
-            places.join(", ")
-        );
-        flags.push(Flag::new("power_cut", text));
+        flags.push(Finding::PowerCut { n: cuts.len(), rpm: cuts.iter().filter_map(|c| speed_at(&out, c[0])).collect() });
     }
     out.cuts = cuts;
     out.flags = flags;
@@ -305,22 +296,19 @@ fn cuts_of(raw: &Raw, range: std::ops::Range<usize>, span: &PullSpan, said: &[[f
 }
 
 /// Indices of `a..b` that are finite and no spike in speed or torque.
-fn without_spikes(raw: &Raw, a: usize, b: usize, flags: &mut Vec<Flag>) -> Vec<usize> {
+fn without_spikes(raw: &Raw, a: usize, b: usize, flags: &mut Vec<Finding>) -> Vec<usize> {
     let range = |v: &[f64]| v[a..b].iter().fold((f64::INFINITY, f64::NEG_INFINITY), |(l, h), x| (l.min(*x), h.max(*x)));
-    let mark = |v: &[f64], name: &str, flags: &mut Vec<Flag>| {
+    let mark = |v: &[f64], in_torque: bool, flags: &mut Vec<Finding>| {
         let (low, high) = range(v);
         let m = spikes(&v[a..b], 8, 9.0, 0.05 * (high - low).abs().max(1.0));
         let n = m.iter().filter(|s| **s).count();
         if n > 0 {
-            flags.push(Flag::new(
-                "spikes",
-                format!("{n} {} in {name} left out of the curve; limits still see them", if n == 1 { "spike" } else { "spikes" }),
-            ));
+            flags.push(Finding::Spikes { n, in_torque });
         }
         m
     };
-    let speed = mark(&raw.shaft_rpm, "speed", flags);
-    let torque = raw.torque.as_ref().map(|q| mark(q, "torque", flags));
+    let speed = mark(&raw.shaft_rpm, false, flags);
+    let torque = raw.torque.as_ref().map(|q| mark(q, true, flags));
     (a..b).filter(|i| !speed[i - a] && torque.as_ref().is_none_or(|m| !m[i - a])).collect()
 }
 

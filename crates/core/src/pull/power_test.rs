@@ -1,6 +1,6 @@
 use super::*;
 use crate::channel::Channel;
-use crate::pull::detect::{EndedBy, PullKind};
+use crate::pull::span::{EndedBy, PullKind};
 
 fn log(columns: &[(&str, Vec<f64>)], hz: f64) -> Recording {
     let n = columns[0].1.len();
@@ -75,7 +75,7 @@ fn a_spike_is_left_out_of_the_curve_and_said() {
     let p = derive(&l, &whole(&l), &dyno(DynoKind::Hub, None), 4.0, None, 0.25, &[]).unwrap();
     assert_eq!(p.t.len(), 499);
     assert!(p.torque_nm.iter().all(|t| *t < 205.0));
-    assert_eq!(p.flags[0].kind, "spikes");
+    assert_eq!(p.flags[0].kind(), "spikes");
 }
 
 #[test]
@@ -111,7 +111,8 @@ fn a_cut_splits_the_curve_before_the_filter_and_leaves_no_false_peak_beside_it()
     let clean = with(whole_torque, &[]);
     let found = with(torque.clone(), &[]);
     assert_eq!((clean.starts.len(), found.starts.len(), found.cuts.len()), (1, 2, 1), "{:?}", found.cuts);
-    assert!(found.flags.iter().any(|f| f.kind == "power_cut" && f.text.contains("3196 rpm")), "{:?}", found.flags);
+    let [Finding::PowerCut { n: 1, rpm }] = &found.flags[..] else { panic!("{:?}", found.flags) };
+    assert!((rpm[0] - 3196.0).abs() < 0.5, "{rpm:?}");
     for (i, t) in found.t.iter().enumerate() {
         assert!(!(2.995..3.115).contains(t), "nothing inside the cut is kept: {t}");
         let k = (t * 100.0).round() as usize;

@@ -4,7 +4,8 @@
 
 use super::stuck::{Still, Watched};
 use crate::channel::Rest;
-use crate::log::{Flag, Recording};
+use crate::findings::{Finding, TimeFault};
+use crate::log::Recording;
 use thiserror::Error;
 
 /// Time that cannot be repaired.
@@ -29,7 +30,7 @@ pub const REPAIRABLE_SHARE: f64 = 0.02;
 ///
 /// # Errors
 /// [`TimeError`] at the first backward step of a log that cannot be repaired.
-pub fn repair_time(t: &[f64]) -> Result<(Vec<bool>, Vec<Flag>), TimeError> {
+pub fn repair_time(t: &[f64]) -> Result<(Vec<bool>, Vec<Finding>), TimeError> {
     let mut keep = vec![true; t.len()];
     let (mut last, mut repeats, mut back, mut blank) = (f64::NEG_INFINITY, 0usize, 0usize, 0usize);
     let mut first: Option<TimeError> = None;
@@ -51,9 +52,9 @@ pub fn repair_time(t: &[f64]) -> Result<(Vec<bool>, Vec<Flag>), TimeError> {
         return Err(e);
     }
     let mut flags = Vec::new();
-    for (n, what) in [(repeats, "repeated an earlier time stamp"), (back, "stepped back in time"), (blank, "had no time")] {
+    for (n, fault) in [(repeats, TimeFault::Repeated), (back, TimeFault::Back), (blank, TimeFault::Blank)] {
         if n > 0 {
-            flags.push(Flag::new("time_repaired", format!("{n} of {} samples {what} and were left out", t.len())));
+            flags.push(Finding::TimeRepaired { n, of: t.len(), fault });
         }
     }
     Ok((keep, flags))
@@ -109,15 +110,15 @@ pub fn median_in_place(v: &mut [f64]) -> f64 {
     if even { (*m + low.iter().copied().fold(f64::NEG_INFINITY, f64::max)) / 2.0 } else { *m }
 }
 
-/// What stands out in a recording's sensors, in words: gaps, and in the pull ends of range and sensors that stood still.
+/// What stands out in a recording's sensors: gaps, and in the pull ends of range and sensors that stood still.
 /// Nothing is changed; limits judge the same samples on their own. `pull` is its start and end on the recording's clock.
-pub fn look_over(log: &Recording, pull: Option<[f64; 2]>) -> Vec<Flag> {
+pub fn look_over(log: &Recording, pull: Option<[f64; 2]>) -> Vec<Finding> {
     let speed = log.series("engine_speed").or_else(|| log.series("roller_speed"));
     let mut out = Vec::new();
     if let Some(step) = super::savgol::median_step(&log.t)
         && let Some(w) = log.t.windows(2).filter(|w| w[1] - w[0] > (8.0 * step).max(0.5)).max_by(|a, b| (a[1] - a[0]).total_cmp(&(b[1] - b[0])))
     {
-        out.push(Flag::new("gap", format!("{}: nothing was recorded for {:.1} s from {:.2} s", log.name, w[1] - w[0], w[0])));
+        out.push(Finding::Gap { log: log.name.clone(), lasts_s: w[1] - w[0], from_s: w[0] });
     }
     for channel in log.channels.keys() {
         let Some(kind) = channel.kind().filter(|k| k.saturates || k.rest != Rest::Natural) else { continue };
@@ -125,10 +126,9 @@ pub fn look_over(log: &Recording, pull: Option<[f64; 2]>) -> Vec<Flag> {
         let watched = Watched { s: &s, kind, speed: speed.as_ref(), pull };
         let lasts = |x: &Still| s.t[x.to - 1] - s.t[x.from];
         if let Some((x, top)) = watched.at_end().into_iter().max_by(|a, b| lasts(&a.0).total_cmp(&lasts(&b.0))) {
-            let end = if top { "top" } else { "bottom" };
-            out.push(Flag::new("saturated", format!("{} sat at the {end} of its range ({}) for {:.1} s", channel.label(), x.value, lasts(&x))));
+            out.push(Finding::Saturated { channel: channel.clone(), top, value: x.value, lasts_s: lasts(&x) });
         } else if let Some(x) = watched.frozen().into_iter().max_by(|a, b| lasts(a).total_cmp(&lasts(b))) {
-            out.push(Flag::new("frozen", format!("{} stood still at {} for {:.1} s while the engine swept", channel.label(), x.value, lasts(&x))));
+            out.push(Finding::Frozen { channel: channel.clone(), value: x.value, lasts_s: lasts(&x) });
         }
     }
     out
@@ -179,8 +179,8 @@ mod tests {
         log.channels.insert(Channel::new("engine_speed").unwrap(), column(&|i| 2000.0 + 20.0 * f64::from(i)));
         log.channels.insert(Channel::new("lambda_1").unwrap(), column(&|i| if (60..80).contains(&i) { 1.02 } else { lively(i) }));
         log.channels.insert(Channel::new("lambda_2").unwrap(), column(&|i| if (60..100).contains(&i) { 0.852 } else { lively(i) }));
-        let kinds: Vec<String> = look_over(&log, None).into_iter().map(|f| f.kind).collect();
-        assert_eq!(kinds, ["gap", "saturated", "frozen"]);
+        let found = look_over(&log, None);
+        assert_eq!(found.iter().map(Finding::kind).collect::<Vec<_>>(), ["gap", "saturated", "frozen"]);
         log.channels.retain(|c, _| c.as_str() == "engine_speed");
         log.t = (0..200).map(|i| f64::from(i) * 0.05).collect();
         assert!(look_over(&log, None).is_empty());

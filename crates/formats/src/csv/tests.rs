@@ -1,5 +1,6 @@
 use crate::{Confidence, Mapping, Rule, read_log};
 use jamjar_core::channel::Channel;
+use jamjar_core::findings::{Finding, UnitDoubt};
 use jamjar_core::log::Recording;
 use jamjar_core::units::Unit;
 use std::fmt::Write;
@@ -113,7 +114,7 @@ fn time_that_restarts_is_refused_at_its_line() {
 fn a_cut_last_line_is_left_out_and_said() {
     let text = format!("Time (s),RPM,Torque\n{}5.0,4000", rows(",", plain, |i| format!("{}", i as f64 * 0.1)));
     let log = read(text.as_bytes());
-    assert_eq!((log.t.len(), log.flags[0].kind.as_str()), (50, "truncated"));
+    assert_eq!((log.t.len(), &log.flags[..]), (50, &[Finding::Truncated][..]));
 }
 
 #[test]
@@ -147,7 +148,7 @@ fn ambiguous_units_are_guessed_flagged_and_asked() {
         assert_eq!(r.questions.len(), 1, "{header}");
         assert_eq!(r.questions[0].options[0], unit, "{header}");
         assert!((r.log.column(channel).unwrap()[0] - first).abs() < 1e-4, "{header}: {}", r.log.column(channel).unwrap()[0]);
-        assert!(r.log.flags.iter().any(|f| f.kind == "unit_guess"));
+        assert!(r.log.flags.iter().any(|f| f.kind() == "unit_guess"));
     }
 }
 
@@ -197,7 +198,8 @@ fn a_stated_unit_that_cannot_be_is_doubted_and_the_likely_one_is_offered_first()
     let r = read_log(text.as_bytes(), "p1.csv", &Mapping::default()).unwrap();
     assert_eq!(r.questions.len(), 1, "{:?}", r.questions);
     let q = &r.questions[0];
-    assert!(q.text.contains("which cannot be") && q.options[0] == Unit::KpaAbs && q.options.last() == Some(&Unit::BarAbs), "{q:?}");
+    assert!(matches!(q.doubt, UnitDoubt::CannotBe { stated: Unit::BarAbs, .. }), "{q:?}");
+    assert_eq!((q.options[0], q.options.last()), (Unit::KpaAbs, Some(&Unit::BarAbs)));
     assert!((r.log.column("manifold_pressure").unwrap()[0] - 120.0).abs() < 1e-9, "taken as the likely one until somebody answers");
     let rule = Rule { channel: Channel::new("manifold_pressure").unwrap(), column: "MAP (bar)".into(), unit: Some(Unit::KpaAbs) };
     assert!(read_log(text.as_bytes(), "p1.csv", &Mapping { rules: vec![rule], ..Mapping::default() }).unwrap().questions.is_empty());
@@ -216,7 +218,7 @@ fn gauge_pressure_stands_on_the_barometer_that_was_logged_or_says_what_was_assum
     };
     let at = |text: &str, cell: Option<f64>| {
         let log = read_log(text.as_bytes(), "e.csv", &Mapping { ambient_kpa: cell, ..Mapping::default() }).unwrap().log;
-        let said = log.flags.iter().any(|f| f.kind == "barometer_assumed" && f.text.contains("101.3"));
+        let said = log.flags.iter().any(|f| matches!(f, Finding::BarometerAssumed { kpa, .. } if (kpa - 101.325).abs() < 1e-9));
         (log.column("manifold_pressure").unwrap()[0], said)
     };
     let (logged, said) = at(&file(",Barometer (kPa)", ",95.0"), Some(100.0));
@@ -241,7 +243,7 @@ fn a_speed_that_is_none_is_refused_and_a_stray_reading_is_left_out_and_said() {
     assert!(e.starts_with("e.csv:2:2: “Engine speed") && e.contains("cannot be"), "{e}");
     let log = read(file(1.0, true).as_bytes());
     assert!(log.column("engine_speed").unwrap()[77].is_nan());
-    assert!(log.flags.iter().any(|f| f.kind == "impossible" && f.text.contains("line 79")), "{:?}", log.flags);
+    assert!(matches!(log.flags[..], [Finding::Impossible { n: 1, first_line: 79, .. }]), "{:?}", log.flags);
     let days: String = (0..50).fold(String::from("Time (s),RPM\n"), |s, i| s + &format!("{},{}\n", f64::from(i) * 1e6, 2000 + i));
     assert!(read_log(days.as_bytes(), "e.csv", &Mapping::default()).unwrap_err().to_string().contains("days"));
 }

@@ -2,15 +2,16 @@
 
 use super::encode::{Encoding, SetTag};
 use super::sheet::{AirRow, ChecklistFragment, NoteRow, air_rows, checklist_fragment, fuel_words, hhmm, note_rows, timeline, timeline_svg};
-use super::words::{count, date_words, is_said_elsewhere, verdict_line};
+use super::words::{count, date_words, verdict_line};
 use super::{InboxFragment, PlanRow, RunFragment, Shell, plan_rows};
 use crate::prefs::Prefs;
 use crate::seen::mark;
 use askama::Template;
-use jamjar_core::analysis::{Corrected, Measured, PullFlag, SetInput, SetResult, Settled, analyse_sets, flag_pulls, set_verdicts};
+use jamjar_core::analysis::{Corrected, Measured, PullFinding, SetInput, SetResult, Settled, analyse_sets, find_pulls, set_verdicts};
 use jamjar_core::limits::Verdict;
 use jamjar_core::pull::align::{Alignment, Status};
-use jamjar_core::pull::detect::PullKind;
+use jamjar_core::pull::span::PullKind;
+use jamjar_core::words::{finding, refusal, settled, why};
 use jamjar_store::{Day, DaySheet, PlanItem, SetWithPulls, VehicleRecord};
 use jamjar_workflow::lineup::input_of;
 
@@ -150,15 +151,15 @@ fn cards(sets: &[SetWithPulls], v: &VehicleRecord, e: &Encoding, prefs: &Prefs) 
     let inputs: Vec<SetInput> = sets.iter().map(input_of).collect();
     let measured: Vec<Vec<Measured>> = sets.iter().map(|s| s.pulls.iter().map(|p| p.1.measured.clone()).collect()).collect();
     let results = analyse_sets(&inputs, &measured, &v.vehicle.engine, &prefs.settings(None));
-    let flags = flag_pulls(&results, &measured, prefs.power);
-    let of = |k: usize| flags.iter().filter(|f| f.set == k).collect::<Vec<_>>();
+    let found = find_pulls(&results, &measured);
+    let of = |k: usize| found.iter().filter(|f| f.set == k).collect::<Vec<_>>();
     sets.iter().zip(&results).enumerate().map(|(k, (s, r))| card(s, (r, &measured[k]), &of(k), v, e, prefs)).collect()
 }
 
 fn card(
     s: &SetWithPulls,
     (result, measured): (&SetResult, &[Measured]),
-    flagged: &[&PullFlag],
+    flagged: &[&PullFinding],
     v: &VehicleRecord,
     e: &Encoding,
     prefs: &Prefs,
@@ -182,7 +183,7 @@ fn card(
             Some(sd) => format!("{} of {}, scatter {:.2} {}", result.n(), count(s.pulls.len(), "pull"), u.from_kw(sd), u.label()),
             None => format!("{} of {}, scatter not measured", result.n(), count(s.pulls.len(), "pull")),
         },
-        settled: Settled::of(&peak.values).words(),
+        settled: settled(Settled::of(&peak.values)),
         note: s.set.config.note.clone(),
         invalid: s.set.invalid.clone(),
         pulls: s
@@ -203,13 +204,13 @@ fn card(
                     span: span_words(m, c),
                     ended: m.span.map_or("no pull", |s| s.ended_by.label()),
                     clock: clock_words(&m.alignment),
-                    clock_why: m.alignment.reason.clone().unwrap_or_default(),
+                    clock_why: m.alignment.refusal.as_ref().map(refusal).unwrap_or_default(),
                     flags: m
                         .flags
                         .iter()
-                        .filter(|f| f.kind != "not_aligned" && !is_said_elsewhere(&f.kind))
-                        .chain(flagged.iter().filter(|x| x.pull == k).map(|x| &x.flag))
-                        .map(|f| f.text.clone())
+                        .filter(|f| f.kind() != "not_aligned" && !f.is_said_elsewhere())
+                        .chain(flagged.iter().filter(|x| x.pull == k).map(|x| &x.found))
+                        .map(|f| finding(f, prefs.units()))
                         .collect(),
                     excluded: p.0.excluded_reason.clone(),
                 }
@@ -223,7 +224,7 @@ fn card(
                 text: verdict_line(l, o, prefs.afr),
                 warn: o.verdict == Verdict::Over,
                 strong: o.verdict != Verdict::Clear,
-                why: o.reason.clone().unwrap_or_default(),
+                why: o.why.as_ref().map(why).unwrap_or_default(),
             })
             .collect(),
     }

@@ -83,7 +83,7 @@ mod tests {
             to_s: None,
             rpm: None,
             clock: None,
-            reason: None,
+            why: None,
         }
     }
 

@@ -3,6 +3,7 @@
 use crate::prefs::Prefs;
 use jamjar_core::analysis::{Engine, Measured, corrected};
 use jamjar_core::correction::Correction;
+use jamjar_core::words::caution;
 
 pub(crate) struct FamilyRow {
     pub(crate) label: &'static str,
@@ -23,7 +24,7 @@ pub(crate) fn family_rows(m: &Measured, engine: &Engine, prefs: &Prefs) -> Vec<F
             factor: format!("{:.3}", c.factor),
             power: f.peak_power.map_or_else(|| "–".into(), |p| format!("{:.1} {}", prefs.power.from_kw(p.value), prefs.power.label())),
             torque: f.peak_torque.map_or_else(|| "–".into(), |p| format!("{:.1} {}", prefs.torque.from_nm(p.value), prefs.torque.label())),
-            caution: c.cautions.join("; "),
+            caution: c.cautions.iter().map(caution).collect::<Vec<_>>().join("; "),
             on: family == prefs.correction,
         }
     };

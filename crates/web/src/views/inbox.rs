@@ -2,6 +2,7 @@
 
 use askama::Template;
 use jamjar_core::units::Unit;
+use jamjar_core::words::{Units, finding, unit_doubt};
 use jamjar_formats::Confidence;
 use jamjar_store::{InboxItem, Role};
 use jamjar_workflow::import::{FilePreview, Proposal};
@@ -88,7 +89,7 @@ pub(crate) fn inbox_fragment(day_id: i64, items: &[InboxItem], proposals: &[Prop
             name: item.name.clone(),
             role: role_words(item.role),
             facts: format!("{} rows over {:.1} s, {pulls}", p.rows, p.seconds),
-            notes: p.notes.clone(),
+            notes: p.findings.iter().map(|f| finding(f, Units::default())).collect(),
         });
         if seen.contains(&item.source.as_str()) {
             continue;
@@ -119,7 +120,7 @@ pub(crate) fn inbox_fragment(day_id: i64, items: &[InboxItem], proposals: &[Prop
             source: item.source.clone(),
             column: q.column.clone(),
             channel: q.channel.to_string(),
-            text: q.text.clone(),
+            text: unit_doubt(&q.column, &q.doubt),
             options: q.options.iter().map(|u| (unit_id(*u), u.label())).collect(),
         }));
     }

@@ -13,7 +13,8 @@ use super::words::{count, date_words};
 use crate::prefs::Prefs;
 use askama::Template;
 use jamjar_chart::{Paint, lineup_svg};
-use jamjar_core::analysis::{Along, Comparison, Figure, SetResult, differs, headline_sentence, sentence_about};
+use jamjar_core::analysis::{Along, Caveat, Comparison, Figure, differs};
+use jamjar_core::words::{Speech, caveat, headline_sentence, sentence_about};
 use jamjar_workflow::lineup::LineUp;
 
 pub(crate) struct SetRow {
@@ -154,13 +155,14 @@ fn signed(v: f64) -> String {
 pub(crate) fn lineup_page(l: &LineUp, e: &Encoding, prefs: &Prefs, asked: &LineUpAsked) -> LineUpPage {
     let focus = focus_of(l, asked.focus);
     let (first, looked_at) = (&l.sets[0].set, focus.map(|f| &l.comparisons[f]));
+    let name = |id: &str| index(l, id).map_or_else(|| id.to_owned(), |i| name_of(l, i));
+    let to = Speech { units: prefs.units(), name: &name };
     let sentence = match focus {
         Some(f) => {
-            let name = |r: &SetResult| index(l, r).map_or_else(String::new, |i| name_of(l, i));
             let (c, view) = (&l.comparisons[f], asked.view);
             match view {
-                Figure::PeakPower => headline_sentence(c, &l.results, name, prefs.power),
-                _ => sentence_about(c, &l.results, name, view, &place_of(view, l), (unit_of(view, prefs), &|v| in_unit(view, v, prefs))),
+                Figure::PeakPower => headline_sentence(c, &l.results, &to),
+                _ => sentence_about(c, &l.results, &to, view, &place_of(view, l), (unit_of(view, prefs), &|v| in_unit(view, v, prefs))),
             }
         }
         None => format!("{}: one set, nothing to compare it with yet.", name_of(l, 0)),
@@ -202,7 +204,7 @@ pub(crate) fn lineup_page(l: &LineUp, e: &Encoding, prefs: &Prefs, asked: &LineU
         chart.scale = CELL_SCALE;
     }
     let mut caveats: Vec<(String, String)> =
-        focus.map_or_else(Vec::new, |f| l.comparisons[f].notes.iter().map(|n| (tag(&n.kind).to_owned(), by_name(l, &n.text))).collect());
+        focus.map_or_else(Vec::new, |f| l.comparisons[f].notes.iter().map(|n| (tag(n).to_owned(), caveat(n, &to))).collect());
     if let Some(c) = not_drawn(l, asked.along) {
         caveats.insert(0, c);
     }
@@ -289,12 +291,6 @@ fn not_drawn(l: &LineUp, along: Along) -> Option<(String, String)> {
         .then(|| ("axis".to_owned(), format!("Not drawn along {}: {} ({why}).", along.label(), missing.join(", "))))
 }
 
-/// A caveat that begins with a set's id begins with its name.
-fn by_name(l: &LineUp, text: &str) -> String {
-    let set = (0..l.sets.len()).find_map(|i| text.strip_prefix(&format!("{}: ", l.results[i].id)).map(|rest| (i, rest)));
-    set.map_or_else(|| text.to_owned(), |(i, rest)| format!("{}: {rest}", name_of(l, i)))
-}
-
 /// Sets from the highest peak down: the order of the names at the line ends, shared by legend and table.
 fn by_peak(l: &LineUp) -> Vec<usize> {
     let peak = |i: usize| l.results[i].figure(Figure::PeakPower).headline.unwrap_or(f64::NEG_INFINITY);
@@ -303,31 +299,32 @@ fn by_peak(l: &LineUp) -> Vec<usize> {
     order
 }
 
-fn index(l: &LineUp, r: &SetResult) -> Option<usize> {
-    l.results.iter().position(|x| x.id == r.id)
+fn index(l: &LineUp, id: &str) -> Option<usize> {
+    l.results.iter().position(|x| x.id == id)
 }
 
-fn tag(kind: &str) -> &str {
-    match kind {
-        "confounded" => "changed together",
-        "cross_day" => "different days",
-        "cant_tell" => "can't tell",
-        "one_mounting" => "one mounting",
-        "few_mountings" => "few mountings",
-        "uneven_scatter" => "uneven scatter",
-        "borrowed_scatter" | "no_scatter" => "few pulls",
-        "ramp_rate" | "window_span" => "ramp rate",
-        "correction" => "correction",
-        "excluded" => "excluded",
-        "bracket" => "before and after",
-        "drift" => "drift",
-        "across" => "both days",
-        "equivalence" => "same?",
-        "best_of" => "best of",
-        "flagged" => "look at it",
-        "unsettled" => "not settled",
-        "gears" => "across gears",
-        _ => "note",
+/// Two words that stand before a caveat.
+fn tag(c: &Caveat) -> &'static str {
+    match c {
+        Caveat::Confounded { .. } => "changed together",
+        Caveat::CrossDay { .. } => "different days",
+        Caveat::CantTell(_) => "can't tell",
+        Caveat::OneMounting => "one mounting",
+        Caveat::FewMountings => "few mountings",
+        Caveat::UnevenScatter { .. } => "uneven scatter",
+        Caveat::BorrowedScatter | Caveat::NoRepeats | Caveat::TooCoarse => "few pulls",
+        Caveat::RampRate { .. } | Caveat::WindowSpan { .. } => "ramp rate",
+        Caveat::Correction { .. } => "correction",
+        Caveat::Excluded { .. } => "excluded",
+        Caveat::Bracketed(_) => "before and after",
+        Caveat::Drift(_) => "drift",
+        Caveat::Across { .. } | Caveat::NoSharedBaseline => "both days",
+        Caveat::Equivalence(_) => "same?",
+        Caveat::BestOf(_) => "best of",
+        Caveat::Flagged { .. } => "look at it",
+        Caveat::Unsettled { .. } => "not settled",
+        Caveat::AcrossGears(_) => "across gears",
+        Caveat::Copies | Caveat::HeldSteps { .. } | Caveat::Headline(_) => "note",
     }
 }
 

@@ -3,8 +3,8 @@
 use super::lineup_chart::threshold_words;
 use super::verdict_line;
 use crate::prefs::Prefs;
-use jamjar_core::analysis::sentence_case;
 use jamjar_core::limits::{Limit, LimitOutcome, Verdict as LimitVerdict};
+use jamjar_core::words::{sentence_case, why};
 use jamjar_workflow::lineup::LineUp;
 
 pub(crate) struct LimitRow {
@@ -71,7 +71,7 @@ pub(super) fn limit_rows(l: &LineUp, set: usize, prefs: &Prefs) -> Vec<LimitRow>
             rule: format!("{} {} for {} s", x.direction.label(), threshold_words(x, prefs.afr), x.sustain_s),
             verdict: o.verdict.label(),
             text: if o.margin.is_some() { verdict_line(x, o, prefs.afr) } else { String::new() },
-            reason: o.reason.clone().unwrap_or_default(),
+            reason: o.why.as_ref().map(why).unwrap_or_default(),
             warn: o.verdict == LimitVerdict::Over,
             strong: o.verdict != LimitVerdict::Clear,
         })

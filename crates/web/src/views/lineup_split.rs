@@ -8,6 +8,7 @@ use jamjar_core::analysis::{Comparison, Figure, Split, Verdict};
 use jamjar_core::factors::Factors;
 use jamjar_core::stats::pooled::Interval;
 use jamjar_core::stats::price::price_per;
+use jamjar_core::words::hazard;
 use jamjar_workflow::lineup::LineUp;
 
 /// A configuration that would help to tell factors apart.
@@ -36,7 +37,8 @@ pub(super) fn split_view(l: &LineUp, c: &Comparison, view: Figure, prefs: &Prefs
     let s = c.splits.iter().find(|s| s.figure == view)?;
     let (u, v) = (unit_of(view, prefs), |x: f64| in_unit(view, x, prefs));
     let words = |i: &Interval| format!("{:+.1} ± {:.1} {u}", v(i.difference), v(i.half_width));
-    let shares = s.free.iter().flat_map(|f| f.shares.iter().zip(&f.main)).map(|(a, b)| [a.0.clone(), words(&a.1), words(&b.1)]).collect();
+    let shares =
+        s.free.iter().flat_map(|f| f.shares.iter().zip(&f.main)).map(|(a, b)| [a.factor.clone(), words(&a.interval), words(&b.interval)]).collect();
     let together = s.free.as_ref().map_or_else(String::new, |f| {
         let begins = if Verdict::of(f.together.ci95()) == Verdict::NoDifferenceShown { "No interaction is shown: together" } else { "Together" };
         format!("{begins} they do {} beyond the sum of each alone.", words(&f.together))
@@ -87,7 +89,7 @@ pub(super) fn corners(l: &LineUp, c: &Comparison) -> Vec<Suggestion> {
         let (words, factors) = whole(l, c, &k.factors);
         match (k.run, &k.not_safe) {
             (true, _) => Suggestion { words, factors: String::new(), why: "run".into() },
-            (_, Some(reason)) => Suggestion { words, factors: String::new(), why: format!("not proposed: {reason}") },
+            (_, Some(h)) => Suggestion { words, factors: String::new(), why: format!("not proposed: {}", hazard(h)) },
             _ => Suggestion { words, factors, why: "completes the corners".into() },
         }
     };

@@ -7,6 +7,7 @@ use jamjar_core::log::Series;
 use jamjar_core::pull::held::HeldStep;
 use jamjar_core::signal::interp::linear;
 use jamjar_core::units::GASOLINE_STOICH_AFR;
+use jamjar_core::words::event_short;
 use jamjar_workflow::reading::Reading;
 
 /// Kept around the pull on a time axis, s.
@@ -266,7 +267,7 @@ pub(crate) fn chart(r: &Reading, offered: &[Offered], shown: &[String], axis: Ax
                 Axis::Time => e.at_s - start,
                 Axis::Road => road.as_ref()?.at(e.at_s)?,
             };
-            Some((x, e.short.clone()))
+            Some((x, event_short(e)))
         })
         .collect();
     TraceChart { axis: axis.label().to_owned(), span: zoom.unwrap_or(whole), lanes, marks, region: None, scale }

@@ -7,14 +7,15 @@ use super::families::{FamilyRow, family_rows};
 use super::held::{StepTable, step_table};
 use super::pull_lanes::{Axis, chart, chosen, offered};
 use super::switches::{Setting, settings};
-use super::words::{date_words, is_said_elsewhere, verdict_line};
+use super::words::{date_words, verdict_line};
 use crate::prefs::Prefs;
 use askama::Template;
 use jamjar_chart::Paint;
 use jamjar_core::analysis::RatioSource;
 use jamjar_core::limits::Verdict;
 use jamjar_core::pull::align::{Alignment, Status};
-use jamjar_core::pull::detect::PullKind;
+use jamjar_core::pull::span::PullKind;
+use jamjar_core::words;
 use jamjar_workflow::reading::Reading;
 
 /// What the link asks for.
@@ -140,7 +141,7 @@ pub(crate) fn pull_page(r: &Reading, e: &Encoding, prefs: &Prefs, asked: Asked) 
         answer: answer(r, prefs),
         evidence: asked.evidence,
         excluded: r.measured.excluded.clone(),
-        flags: r.measured.flags.iter().filter(|f| !is_said_elsewhere(&f.kind)).map(|f| f.text.clone()).collect(),
+        flags: r.measured.flags.iter().filter(|f| !f.is_said_elsewhere()).map(|f| words::finding(f, prefs.units())).collect(),
         axes: Axis::ALL
             .into_iter()
             .filter(|a| *a != Axis::Road || r.measured.has_road_speed)
@@ -153,7 +154,7 @@ pub(crate) fn pull_page(r: &Reading, e: &Encoding, prefs: &Prefs, asked: Asked) 
         chart: trace.svg(Paint::Page),
         shown: shown.iter().enumerate().map(|(i, s)| row(i, label_of(s))).collect(),
         hidden: all.iter().filter(|o| !shown.contains(&o.id)).map(more).collect(),
-        events: r.events.iter().map(|e| (e.rpm.map_or_else(|| "–".into(), |v| format!("{v:.0}")), e.text.clone())).collect(),
+        events: r.events.iter().map(|e| (e.rpm.map_or_else(|| "–".into(), |v| format!("{v:.0}")), words::event(e))).collect(),
         facts: facts(r, prefs),
         refused: r.measured.alignment.status == Status::Refused,
         by_hand: r.measured.alignment.status == Status::Manual,
@@ -170,7 +171,7 @@ pub(crate) fn pull_page(r: &Reading, e: &Encoding, prefs: &Prefs, asked: Asked) 
                 verdict: o.verdict.label(),
                 warn: o.verdict == Verdict::Over,
                 strong: o.verdict != Verdict::Clear,
-                why: o.reason.clone().unwrap_or_default(),
+                why: o.why.as_ref().map(words::why).unwrap_or_default(),
             })
             .collect(),
         steps: step_table(r, prefs),
@@ -221,7 +222,7 @@ fn facts(r: &Reading, prefs: &Prefs) -> Vec<(&'static str, String)> {
     );
     out.push(("Air", air));
     let mut correction = format!("{}, factor {:.4}", prefs.correction.label(), r.corrected.factor);
-    r.corrected.cautions.iter().for_each(|c| correction.push_str(&format!("; {c}")));
+    r.corrected.cautions.iter().for_each(|c| correction.push_str(&format!("; {}", words::caution(c))));
     out.push(("Correction", correction));
     let filter = match m.filter {
         Some(f) if f.samples > 0 => format!(
@@ -258,9 +259,9 @@ fn facts(r: &Reading, prefs: &Prefs) -> Vec<(&'static str, String)> {
         RatioSource::Unknown => "not known: the axis is shaft speed",
     };
     out.push(("Ratio", format!("{:.3}, {from}", m.ratio)));
-    out.push(("Coupling", r.coupling.as_ref().map_or_else(|| "not measured: it takes both speeds on one clock".into(), |c| c.text.clone())));
+    out.push(("Coupling", r.coupling.as_ref().map_or_else(|| "not measured: it takes both speeds on one clock".into(), words::coupling_sentence)));
     if let Some(b) = &r.belt {
-        out.push(("Belt", b.text.clone()));
+        out.push(("Belt", words::belt_sentence(b)));
     }
     out.push(("Clocks", clocks(&m.alignment)));
     out
@@ -274,7 +275,7 @@ fn clocks(a: &Alignment) -> String {
         Status::Manual => parts.push("lag set by hand".into()),
         Status::Aligned => parts.push("aligned".to_owned()),
     }
-    parts.extend(a.reason.clone());
+    parts.extend(a.refusal.as_ref().map(words::refusal));
     if let Some(l) = a.lag_s {
         let sigma = a.sigma_lag_s.map_or_else(String::new, |s| format!(" ± {:.1} ms", 1000.0 * s));
         parts.push(format!("lag {l:.4} s{sigma}"));

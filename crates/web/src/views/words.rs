@@ -18,11 +18,6 @@ pub(crate) fn decimal(s: &str) -> Option<f64> {
 /// No number a person types on a page is larger.
 const LARGEST: f64 = 1e9;
 
-/// Whether a flag is said in other words on every page that shows the pull: a question at import, or what kind of pull it is.
-pub(crate) fn is_said_elsewhere(flag: &str) -> bool {
-    matches!(flag, "unit_guess" | "held_steps" | "lug_down")
-}
-
 /// An engine speed as people type it, rpm.
 pub(crate) fn engine_speed(s: &str) -> Option<f64> {
     decimal(s).filter(|v| (100.0..=30_000.0).contains(v))
@@ -110,7 +105,7 @@ mod tests {
             to_s: None,
             rpm: Some(5903.0),
             clock: None,
-            reason: None,
+            why: None,
         };
         assert_eq!(verdict_line(&l, &o, false), "over by 0.030 at 5900");
         assert_eq!(verdict_line(&l, &o, true), "over by 0.44 AFR at 5900");

@@ -8,6 +8,7 @@ use askama::Template;
 use jamjar_core::analysis::{corrected, set_verdicts};
 use jamjar_core::limits::Verdict;
 use jamjar_core::pull::align::Status;
+use jamjar_core::words::why;
 use jamjar_store::{Day, Run, RunState, SetWithPulls, VehicleRecord};
 use std::collections::HashMap;
 
@@ -143,7 +144,7 @@ fn attention(s: &SetWithPulls, v: &VehicleRecord, prefs: &Prefs) -> Vec<Attentio
             warn: o.verdict == Verdict::Over,
             text: match o.verdict {
                 Verdict::Over => format!("{} {}. Don't run this.", l.channel.label(), verdict_line(l, o, prefs.afr)),
-                _ => format!("{}: can't tell. {}", l.channel.label(), o.reason.clone().unwrap_or_default()),
+                _ => format!("{}: can't tell. {}", l.channel.label(), o.why.as_ref().map(why).unwrap_or_default()),
             },
         })
         .collect();

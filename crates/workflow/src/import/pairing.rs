@@ -1,7 +1,7 @@
 //! Which files belong together, and which pulls to a set: by name first, by order where names say nothing.
 
 use super::preview::{FilePreview, PreviewPull};
-use jamjar_core::pull::detect::PullKind;
+use jamjar_core::pull::span::PullKind;
 use jamjar_store::{InboxItem, Role};
 
 /// A pull offered for commit.
@@ -118,7 +118,7 @@ fn pulls_of(d: &InboxItem, e: Option<&InboxItem>) -> Vec<ProposedPull> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use jamjar_core::pull::detect::EndedBy;
+    use jamjar_core::pull::span::EndedBy;
 
     fn item(id: i64, name: &str, role: Role) -> InboxItem {
         InboxItem { id, file_id: id, name: name.into(), role, source: String::new(), report: String::new() }

@@ -3,8 +3,11 @@
 use super::short_hash;
 use crate::error::{WorkflowError, blocking, internal};
 use jamjar_core::channel::Channel;
-use jamjar_core::pull::detect::{EndedBy, Load, PullKind, detect, offered};
+use jamjar_core::findings::Finding;
+use jamjar_core::pull::detect::{detect, offered};
+use jamjar_core::pull::load::Load;
 use jamjar_core::pull::power::shaft_speed;
+use jamjar_core::pull::span::{EndedBy, PullKind};
 use jamjar_core::units::Unit;
 use jamjar_formats::csv::dialect_of;
 use jamjar_formats::{ColumnReport, FormatError, Mapping, Question, ReadLog, Rule, read_log};
@@ -36,7 +39,9 @@ pub struct FilePreview {
     pub questions: Vec<Question>,
     /// Its pulls in order, as they are offered and numbered.
     pub pulls: Vec<PreviewPull>,
-    pub notes: Vec<String>,
+    /// What was found while reading, but what is asked.
+    #[serde(default)]
+    pub findings: Vec<Finding>,
     pub mapping: Mapping,
 }
 
@@ -83,10 +88,18 @@ pub fn preview(file: impl std::io::Read, name: &str, mapping: &Mapping, ratio: O
             .collect()
     });
     let (from, to) = r.log.span().unwrap_or((0.0, 0.0));
-    let notes = r.log.flags.iter().filter(|f| f.kind != "unit_guess").map(|f| f.text.clone()).collect();
+    let findings = r.log.flags.iter().filter(|f| !matches!(f, Finding::UnitGuess { .. })).cloned().collect();
     Ok((
         role,
-        FilePreview { rows: r.log.t.len(), seconds: to - from, columns: r.columns, questions: r.questions, pulls, notes, mapping: mapping.clone() },
+        FilePreview {
+            rows: r.log.t.len(),
+            seconds: to - from,
+            columns: r.columns,
+            questions: r.questions,
+            pulls,
+            findings,
+            mapping: mapping.clone(),
+        },
     ))
 }
 

@@ -2,19 +2,20 @@
 
 use super::{Analysed, Prepared};
 use jamjar_core::analysis::{
-    Along, Comparison, Corrected, Figure, FigureComparison, GainCurve, Measured, PullFlag, SetResult, Split, Verdict, flag_days,
+    Along, Caveat, Comparison, Corrected, Figure, FigureComparison, GainCurve, Measured, PullFinding, SetResult, Share, Split, Verdict, find_days,
 };
 use jamjar_core::figures::{Figures, Peak};
+use jamjar_core::findings::{Finding, Severity};
 use jamjar_core::limits::LimitOutcome;
-use jamjar_core::log::Flag;
+use jamjar_core::pull::align::Alignment;
 use jamjar_core::pull::held::HeldStep;
-use jamjar_core::stats::pooled::Interval;
+use jamjar_core::words::{self, Speech, Units};
 use serde_json::{Map, Value, json};
 
 /// Renders everything found.
 pub fn to_json(job: &Prepared, a: &Analysed) -> Value {
     let s = &job.settings;
-    let said = flag_days(&a.sets, &a.measured, s.say_power);
+    let said = find_days(&a.sets, &a.measured);
     json!({
         "jamjar_result": 1,
         "correction": s.correction,
@@ -29,11 +30,11 @@ pub fn to_json(job: &Prepared, a: &Analysed) -> Value {
 }
 
 /// What the day's other pulls say of the pulls of a set, each with its place.
-fn of_set(said: &[PullFlag], set: usize) -> Vec<(usize, &Flag)> {
-    said.iter().filter(|f| f.set == set).map(|f| (f.pull, &f.flag)).collect()
+fn of_set(said: &[PullFinding], set: usize) -> Vec<&PullFinding> {
+    said.iter().filter(|f| f.set == set).collect()
 }
 
-fn set_json(id: &str, set: &SetResult, measured: &[Measured], said: &[(usize, &Flag)], band: Option<[f64; 2]>) -> Value {
+fn set_json(id: &str, set: &SetResult, measured: &[Measured], said: &[&PullFinding], band: Option<[f64; 2]>) -> Value {
     let mut figures = Map::new();
     for f in Figure::ALL {
         let x = set.figure(f);
@@ -51,7 +52,7 @@ fn set_json(id: &str, set: &SetResult, measured: &[Measured], said: &[(usize, &F
     }
     json!({
         "id": id, "day": set.day, "factors": set.factors, "n": set.n(), "figures": figures,
-        "pulls": measured.iter().zip(&set.pulls).zip(set.pull_figures.iter().zip(&set.included)).enumerate().map(|(i, ((m, c), (f, included)))| pull_json(m, c, (f, *included), said.iter().filter(|s| s.0 == i).map(|s| s.1), band)).collect::<Vec<_>>(),
+        "pulls": measured.iter().zip(&set.pulls).zip(set.pull_figures.iter().zip(&set.included)).enumerate().map(|(i, ((m, c), (f, included)))| pull_json(m, c, (f, *included), said.iter().filter(|s| s.pull == i).map(|s| &s.found), band)).collect::<Vec<_>>(),
     })
 }
 
@@ -60,24 +61,21 @@ fn peak(p: Option<Peak>, unit: &str) -> Value {
 }
 
 fn pull_json<'a>(
-    m: &Measured,
+    m: &'a Measured,
     c: &Corrected,
     (f, included): (&Figures, bool),
-    said: impl Iterator<Item = &'a Flag>,
+    said: impl Iterator<Item = &'a Finding>,
     band: Option<[f64; 2]>,
 ) -> Value {
-    let mut flags: Vec<Flag> = m.flags.clone();
-    flags.extend(said.cloned());
-    flags.extend(c.cautions.iter().map(|t| Flag::new("correction", t.clone())));
-    if let Some(why) = &m.excluded {
-        flags.push(Flag::new("excluded", why.clone()));
-    }
+    let mut flags: Vec<Value> = m.flags.iter().chain(said).map(|f| flag(f.kind(), f.severity(), words::finding(f, Units::default()))).collect();
+    flags.extend(c.cautions.iter().map(|c| flag("correction", Severity::Caution, words::caution(c))));
+    flags.extend(m.excluded.iter().map(|why| flag("excluded", Severity::Note, why.clone())));
     let mut out = json!({
         "id": m.id,
         "included": included,
         "flags": flags,
         "correction_factor": c.factor,
-        "alignment": m.alignment,
+        "alignment": alignment_json(&m.alignment),
         "span_rpm": c.curve.span_rpm(),
         "ended_by": m.span.map(|s| s.ended_by),
         "kind": m.span.map(|s| s.kind),
@@ -104,6 +102,20 @@ fn pull_json<'a>(
     out
 }
 
+fn flag(kind: &str, severity: Severity, text: String) -> Value {
+    json!({"kind": kind, "severity": severity, "text": text})
+}
+
+/// Its fields, and why it was refused in words.
+fn alignment_json(a: &Alignment) -> Value {
+    let mut v = json!(a);
+    if let (Some(fields), Some(why)) = (v.as_object_mut(), &a.refusal) {
+        fields.shift_remove("refusal");
+        fields.insert("reason".into(), words::refusal(why).into());
+    }
+    v
+}
+
 fn figure_json(f: &FigureComparison) -> Value {
     json!({
         "difference": f.difference, "unit": f.figure.unit(), "ci95": f.ci95, "ci95_family": f.ci95_family, "verdict": f.verdict,
@@ -112,8 +124,8 @@ fn figure_json(f: &FigureComparison) -> Value {
 }
 
 fn split_json(s: &Split) -> Value {
-    let named =
-        |v: &[(String, Interval)]| v.iter().map(|(f, i)| json!({"factor": f, "difference": i.difference, "ci95": i.ci95()})).collect::<Vec<_>>();
+    let share = |s: &Share| json!({"factor": s.factor, "difference": s.interval.difference, "ci95": s.interval.ci95()});
+    let named = |v: &[Share]| v.iter().map(share).collect::<Vec<_>>();
     json!({
         "figure": s.figure.id(), "unit": s.figure.unit(),
         "path": s.steps.iter().map(|t| json!({"factor": t.factor, "to": t.to, "difference": t.interval.difference, "ci95": t.interval.ci95()})).collect::<Vec<_>>(),
@@ -138,13 +150,13 @@ fn comparison_json(c: &Comparison, sets: &[SetResult], along: Along) -> Value {
         "confounded": c.confounding.confounded,
         "separate_with": c.confounding.separate_with,
         "already_run": c.confounding.already_run,
-        "not_safely_separable": c.confounding.not_safe,
+        "not_safely_separable": c.confounding.not_safe.iter().map(words::hazard).collect::<Vec<_>>(),
         "splits": c.splits.iter().map(split_json).collect::<Vec<_>>(),
         "figures": figures,
         "largest_gain": c.largest.map(|l| json!({"difference": l.difference, "rpm": l.rpm, "significant": l.significant})),
         "significant_rpm": c.significant_rpm,
         "gain_curve": {"rpm": c.curve.rpm, "gain_kw": c.curve.gain_kw, "half_width_kw": half(&c.curve)},
-        "notes": c.notes.iter().map(|n| n.text.clone()).collect::<Vec<_>>(),
+        "notes": c.notes.iter().map(|n: &Caveat| words::caveat(n, &Speech::PLAIN)).collect::<Vec<_>>(),
     });
     if let Some(g) = &c.other {
         out["gain_along"] = json!({"axis": along, "at": g.rpm, "gain_kw": g.gain_kw, "half_width_kw": half(g)});
@@ -156,6 +168,8 @@ fn limit_json(set: &SetResult, m: &Measured, o: &LimitOutcome) -> Value {
     let mut v = json!({"set": set.id, "pull": m.id});
     if let (Some(out), Ok(Value::Object(fields))) = (v.as_object_mut(), serde_json::to_value(o)) {
         out.extend(fields);
+        out.shift_remove("why");
+        out.insert("reason".into(), o.why.as_ref().map_or(Value::Null, |w| words::why(w).into()));
     }
     v
 }

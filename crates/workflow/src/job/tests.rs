@@ -3,8 +3,9 @@ use crate::scenarios::{Loaded, first_light};
 use crate::simulate::true_gain;
 use jamjar_core::analysis::Figure;
 use jamjar_core::pull::align::Status;
-use jamjar_core::pull::detect::EndedBy;
+use jamjar_core::pull::span::EndedBy;
 use jamjar_core::signal::interp::linear;
+use jamjar_core::words::{self, Units};
 use jamjar_sim::{SimDay, Simulated};
 use serde_json::json;
 use std::fs;
@@ -156,7 +157,7 @@ fn a_single_pull_borrows_the_days_scatter_and_says_so() {
     });
     let c = &a.comparisons[0];
     assert!(c.figure(Figure::PeakPower).unwrap().ci95.is_some());
-    assert!(c.notes.iter().any(|n| n.kind == "borrowed_scatter"));
+    assert!(c.notes.iter().any(|n| n.kind() == "borrowed_scatter"));
 }
 
 #[test]
@@ -245,10 +246,11 @@ fn the_flags_of_a_days_pulls_stand_in_the_result() {
     let oil = a.measured[1][2].channels.iter_mut().find(|c| c.channel.as_str() == "oil_temp").expect("the built-in day logs oil");
     oil.start += 40.0;
     let r = to_json(&prepared, &a);
-    let said = jamjar_core::analysis::flag_days(&a.sets, &a.measured, jamjar_core::units::PowerUnit::Kw);
-    assert!(said.iter().any(|f| (f.set, f.pull) == (1, 2) && f.flag.kind == "conditions"), "{said:?}");
+    let said = jamjar_core::analysis::find_days(&a.sets, &a.measured);
+    assert!(said.iter().any(|f| (f.set, f.pull) == (1, 2) && f.found.kind() == "conditions"), "{said:?}");
     for f in said {
         let flags = r["sets"][f.set]["pulls"][f.pull]["flags"].as_array().unwrap();
-        assert!(flags.iter().any(|x| x["kind"] == f.flag.kind.as_str() && x["text"] == f.flag.text.as_str()), "{f:?}");
+        let text = words::finding(&f.found, Units::default());
+        assert!(flags.iter().any(|x| x["kind"] == f.found.kind() && x["text"] == text.as_str()), "{f:?}");
     }
 }

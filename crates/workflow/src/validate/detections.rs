@@ -3,12 +3,12 @@
 
 use super::coverage::{PULL, Truth, pull, truth};
 use super::{Share, Subject};
+use jamjar_core::analysis::measured::Cause;
 use jamjar_core::analysis::{
-    Beside, Comparison, Event, EventKind, Measured, SetInput, SetResult, Settings, analyse_sets, compare_all, events, flag_pulls, note_pulls,
+    Beside, Comparison, Event, Measured, SetInput, SetResult, Settings, analyse_sets, compare_all, events, find_pulls, note_pulls,
 };
 use jamjar_core::correction::Correction;
 use jamjar_core::factors::confounding;
-use jamjar_core::units::PowerUnit;
 use jamjar_sim::Noise;
 use rayon::prelude::*;
 
@@ -51,7 +51,7 @@ pub fn study(days: usize) -> Result<Vec<Claim>, String> {
         Share::clustered(&all)
     };
     let yes = |b: bool| f64::from(u8::from(b));
-    let noted = |c: &[Comparison], kind: &str| c.iter().any(|c| c.notes.iter().any(|n| n.kind == kind));
+    let noted = |c: &[Comparison], kind: &str| c.iter().any(|c| c.notes.iter().any(|n| n.kind() == kind));
     let day = |seed: u64, p: &Plan| run(&subject, &truth, seed, p);
     let (still, drifting) = (Plan::default(), Plan { drift: DRIFT, ..Plan::default() });
     let off = Plan { off: OFF * PULL, ..Plan::default() };
@@ -174,7 +174,7 @@ fn run(subject: &Subject, truth: &Truth, seed: u64, p: &Plan) -> Day {
     let sets = analyse_sets(&inputs, &measured, &subject.vehicle.engine, &settings);
     let candidates: Vec<usize> = (1..sets.len()).filter(|&i| which[i] != 0).collect();
     let mut comparisons = compare_all(&sets, 0, &candidates, &subject.vehicle, &settings);
-    note_pulls(&mut comparisons, &sets, &measured, PowerUnit::Kw);
+    note_pulls(&mut comparisons, &sets, &measured);
     Day { sets, measured, comparisons, which }
 }
 
@@ -204,7 +204,7 @@ fn nearer(truth: &Truth, d: &Day) -> f64 {
 }
 
 fn outlier(d: &Day) -> Vec<(usize, usize)> {
-    flag_pulls(&d.sets, &d.measured, PowerUnit::Kw).iter().filter(|f| f.flag.kind == "outlier").map(|f| (f.set, f.pull)).collect()
+    find_pulls(&d.sets, &d.measured).iter().filter(|f| f.found.kind() == "outlier").map(|f| (f.set, f.pull)).collect()
 }
 
 fn twin_is_same(d: &Day) -> bool {
@@ -227,9 +227,9 @@ fn shares_held(truth: &Truth, d: &Day) -> f64 {
             d.sets.iter().position(|s| s.factors.len() == a.len() && s.factors.iter().all(is)).map(|i| true_peak(truth, d.which[i]))
         };
         let (none, both) = (true_peak(truth, d.which[c.base]), true_peak(truth, d.which[c.candidate]));
-        for (k, (name, interval)) in free.shares.iter().enumerate() {
-            let (Some(own), Some(other)) = (corner(name), corner(&free.shares[1 - k].0)) else { continue };
-            let (share, [low, high]) = (0.5 * (own - none + both - other), interval.ci95());
+        for (k, s) in free.shares.iter().enumerate() {
+            let (Some(own), Some(other)) = (corner(&s.factor), corner(&free.shares[1 - k].factor)) else { continue };
+            let (share, [low, high]) = (0.5 * (own - none + both - other), s.interval.ci95());
             held.push(low <= share && share <= high);
         }
     }
@@ -289,13 +289,13 @@ fn dips_explained(subject: &Subject, days: u64) -> Result<Claim, String> {
         for (input, m, hollow) in pulls {
             let beside = Beside { ecu: input.ecu.as_deref().zip(m.alignment.usable_lag()), dyno: &input.dyno };
             let all = events(m, &beside, m.air.map(|a| a.pressure_hpa / 10.0));
-            let dips: Vec<_> = all.iter().filter(|e| e.kind == EventKind::Dip).collect();
+            let dips: Vec<(&Event, &[Cause])> = all.iter().filter_map(|e| Some((e, e.dip()?))).collect();
             let at = |e: &Event| e.rpm.is_some_and(|r| BOOST_FALLS.contains(&r));
             if hollow {
-                here += f64::from(u8::from(dips.iter().any(|e| at(e) && e.text.contains("manifold pressure fell"))));
+                here += f64::from(u8::from(dips.iter().any(|(e, causes)| at(e) && causes.iter().any(|c| matches!(c, Cause::PressureFell { .. })))));
                 n += 1.0;
             }
-            other += f64::from(u8::from(dips.iter().any(|e| !at(e))));
+            other += f64::from(u8::from(dips.iter().any(|(e, _)| !at(e))));
             all_pulls += 1.0;
         }
         found.push(here / n.max(1.0));

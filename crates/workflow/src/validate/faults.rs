@@ -3,7 +3,7 @@
 use super::{Share, Subject};
 use jamjar_core::analysis::{Beside, CouplingKind, Measured, PullInput, belt, coupling};
 use jamjar_core::limits::Verdict;
-use jamjar_core::pull::detect::EndedBy;
+use jamjar_core::pull::span::EndedBy;
 use jamjar_formats::read_log;
 use jamjar_sim::{FaultKind, FaultSpec, SimPull};
 use rayon::prelude::*;
@@ -57,7 +57,7 @@ impl Seen<'_> {
 }
 
 fn flag(m: &Measured, kind: &str) -> bool {
-    m.flags.iter().any(|f| f.kind == kind)
+    m.flags.iter().any(|f| f.kind() == kind)
 }
 
 fn limit(m: &Measured, id: &str, verdicts: &[Verdict]) -> bool {
@@ -155,7 +155,7 @@ const CASES: &[Case] = &[
         scenario: "brae",
         pulls: &[1, 2, 3],
         said_by: "blower speed against its belt",
-        says: |s| s.m.span.and_then(|p| belt(&s.beside(), p.from_s, p.to_s)).is_some_and(|b| b.kind == CouplingKind::BeltSlip),
+        says: |s| s.m.span.and_then(|p| belt(&s.beside(), p.from_s, p.to_s)).is_some_and(|b| matches!(b.kind, CouplingKind::BeltSlip { .. })),
     },
     Case {
         kind: FaultKind::TyreSlip,

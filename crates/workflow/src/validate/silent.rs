@@ -144,7 +144,7 @@ fn planted_share(subject: &Subject, d: &Day, edit: Edit) -> f64 {
 
 /// Cuts found without a false peak, and cuts said where there are none.
 fn cuts(subject: &Subject, d: &Day) -> (f64, f64) {
-    let said = |m: &Measured| m.flags.iter().any(|f| f.kind == "power_cut");
+    let said = |m: &Measured| m.flags.iter().any(|f| f.kind() == "power_cut");
     let mut set = d.sets[0].clone();
     for (p, m) in set.pulls.iter_mut().zip(&d.measured[0]) {
         let Some(span) = m.span else { continue };

@@ -9,7 +9,8 @@ mod rivals;
 #[cfg(test)]
 mod tests;
 
-use super::detect::PullSpan;
+use super::span::PullSpan;
+use crate::findings::Refusal;
 use crate::log::Series;
 use serde::{Deserialize, Serialize};
 
@@ -75,7 +76,7 @@ pub enum Status {
     Aligned,
     /// Set by a person.
     Manual,
-    /// Refused; see the reason.
+    /// Refused; see why.
     Refused,
     /// There is only one log.
     SingleLog,
@@ -114,9 +115,9 @@ pub struct Alignment {
     /// Slip at full load as a share of speed, fitted where the coupling can slip and the ratio is known.
     #[serde(default)]
     pub slip_share: Option<f64>,
-    /// Why it was refused, in words.
+    /// Why it was refused.
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub reason: Option<String>,
+    pub refusal: Option<Refusal>,
 }
 
 impl Alignment {
@@ -125,7 +126,7 @@ impl Alignment {
         Self::empty(Status::SingleLog, None)
     }
 
-    fn empty(status: Status, reason: Option<String>) -> Self {
+    fn empty(status: Status, refusal: Option<Refusal>) -> Self {
         Self {
             status,
             lag_s: None,
@@ -140,7 +141,7 @@ impl Alignment {
             rate_se_ppm: None,
             measured_ratio: None,
             slip_share: None,
-            reason,
+            refusal,
         }
     }
 
@@ -156,18 +157,18 @@ impl Alignment {
 
     /// Turns an accepted alignment into a refusal that keeps its evidence.
     #[must_use]
-    pub fn refuse(mut self, reason: impl Into<String>) -> Self {
+    pub fn refuse(mut self, why: Refusal) -> Self {
         self.status = Status::Refused;
-        self.reason = Some(reason.into());
+        self.refusal = Some(why);
         self
     }
 }
 
-/// Finds the lag, or refuses with a reason.
+/// Finds the lag, or refuses and says why.
 pub fn align(pair: &Pair<'_>) -> Alignment {
     let candidates = coarse::candidates(pair);
     if candidates.is_empty() {
-        return Alignment::empty(Status::Refused, Some("the engine-computer log does not cover this pull anywhere".into()));
+        return Alignment::empty(Status::Refused, Some(Refusal::NotCovered));
     }
     let problem = fine::Problem::new(pair);
     let mut sketched: Vec<fine::Sketch> = candidates.iter().filter_map(|c| problem.sketch(*c)).collect();
@@ -176,16 +177,14 @@ pub fn align(pair: &Pair<'_>) -> Alignment {
     fits.sort_by(|a, b| a.score.total_cmp(&b.score));
     let undecided = rivals::settle(&problem, &mut fits);
     let Some(best) = fits.first().copied() else {
-        return Alignment::empty(Status::Refused, Some("no lag makes the two speed traces agree".into()));
+        return Alignment::empty(Status::Refused, Some(Refusal::NoLag));
     };
     let fitted = fits.iter().map(|f| (f.lag, f.residual));
     let runner = fitted.chain(sketched.iter().map(|s| (s.lag, s.residual))).find(|(lag, _)| (lag - best.lag).abs() >= RUNNER_UP_S);
     let out = evidence(&best, runner, Status::Aligned);
-    let undecided = undecided.map(|rival| {
-        format!("two lags fit this pull alike, {:.2} s and {rival:.2} s: another pull of the same ramp? Anchor the clocks by hand", best.lag)
-    });
+    let undecided = undecided.map(|rival_s| Refusal::Rivals { lag_s: best.lag, rival_s });
     match reason_to_refuse(pair, &best, problem.kink_gap(&best)).or(undecided) {
-        Some(reason) => out.refuse(reason),
+        Some(why) => out.refuse(why),
         None => out,
     }
 }
@@ -226,7 +225,7 @@ fn evidence(f: &fine::Fit, runner: Option<(f64, f64)>, status: Status) -> Alignm
         rate_se_ppm: Some(f.rate.1 * 1e6),
         measured_ratio: Some(f.ratio),
         slip_share: f.slip,
-        reason: None,
+        refusal: None,
     }
 }
 
@@ -241,50 +240,42 @@ pub fn zone_difference(lag_s: f64) -> f64 {
 }
 
 /// `kinks`: how much further apart tip-in and lift are in one recording, s, and its tolerance.
-fn reason_to_refuse(pair: &Pair<'_>, f: &fine::Fit, kinks: Option<(f64, f64)>) -> Option<String> {
+fn reason_to_refuse(pair: &Pair<'_>, f: &fine::Fit, kinks: Option<(f64, f64)>) -> Option<Refusal> {
     let share = f.residual / f.mean_rpm;
     if f.coverage < MIN_COVERAGE {
-        return Some(format!("the engine-computer log covers only {:.0} % of the pull", 100.0 * f.coverage));
+        return Some(Refusal::Coverage { share: f.coverage });
     }
-    if pair.clocks_of_day && (f.lag - zone_difference(f.lag)).abs() > MAX_CLOCK_GAP_S {
-        return Some(format!(
-            "the files' own clocks contradict the lag that fits by {:.0} s: another pull's log?",
-            (f.lag - zone_difference(f.lag)).abs()
-        ));
+    let off_s = (f.lag - zone_difference(f.lag)).abs();
+    if pair.clocks_of_day && off_s > MAX_CLOCK_GAP_S {
+        return Some(Refusal::Clocks { off_s });
     }
     if share > MAX_RESIDUAL_SHARE {
-        let ratio = match pair.ratio {
-            Ratio::Known(k) if (f.ratio / k - 1.0).abs() > 0.01 => {
-                format!("; the measured ratio is {:.1} % off the geometry: wrong gear, slip, or another pull's log?", 100.0 * (f.ratio / k - 1.0))
-            }
-            _ => ": another pull's log?".to_owned(),
+        let ratio_off = match pair.ratio {
+            Ratio::Known(k) => Some(f.ratio / k - 1.0).filter(|off| off.abs() > 0.01),
+            Ratio::Free => None,
         };
-        return Some(format!(
-            "the two speeds differ by {:.2} % rms at the best lag (limit {:.1} %){ratio}",
-            100.0 * share,
-            100.0 * MAX_RESIDUAL_SHARE
-        ));
+        return Some(Refusal::Residual { share, limit: MAX_RESIDUAL_SHARE, ratio_off });
     }
     if f.end_gap > MAX_END_RPM {
-        return Some(format!("the ends of the pull differ by {:.0} rpm (limit {MAX_END_RPM:.0}): another pull's log?", f.end_gap));
+        return Some(Refusal::Ends { rpm: f.end_gap, limit_rpm: MAX_END_RPM });
     }
-    if let Some((gap, tolerance)) = kinks
-        && gap.abs() > tolerance
+    if let Some((gap_s, tolerance)) = kinks
+        && gap_s.abs() > tolerance
     {
-        return Some(format!("tip-in and lift are {:.0} ms further apart in one log than in the other: another pull's log?", 1000.0 * gap.abs()));
+        return Some(Refusal::Kinks { gap_s });
     }
-    let (rate, se) = (f.rate.0 * 1e6, f.rate.1 * 1e6);
-    if rate.abs() > MAX_DRIFT_PPM && rate.abs() > RATE_SURE * se {
-        return Some(format!("the clocks would have to run {:.1} % apart, which no recorder's does: another pull's log?", rate.abs() / 1e4));
+    let (ppm, se) = (f.rate.0 * 1e6, f.rate.1 * 1e6);
+    if ppm.abs() > MAX_DRIFT_PPM && ppm.abs() > RATE_SURE * se {
+        return Some(Refusal::Rate { ppm });
     }
     if f.sigma_lag > MAX_SIGMA_S {
-        return Some(format!("the lag is known only to ± {:.1} s, as the speed hardly moves: anchor the clocks by hand", f.sigma_lag));
+        return Some(Refusal::Uncertain { sigma_s: f.sigma_lag });
     }
     if pair.rigid && f.structure / f.mean_rpm > MAX_STRUCTURE_SHARE {
-        return Some(format!("the ramps differ in shape by {:.0} rpm rms, which a rigid coupling cannot do: another pull's log?", f.structure));
+        return Some(Refusal::Shape { rpm: f.structure });
     }
     if pair.ratio == Ratio::Free && !f.has_kink {
-        return Some("neither log shows tip-in or lift and the ratio is not known: a bare ramp has no identifiable lag".into());
+        return Some(Refusal::BareRamp);
     }
     None
 }

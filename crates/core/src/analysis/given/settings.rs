@@ -1,0 +1,111 @@
+//! Choices a person makes about how figures are made. Units in which they are read are none of them.
+
+use super::along::Along;
+use crate::correction::Correction;
+use crate::driven::Driven;
+use crate::figures::Looks;
+use serde::{Deserialize, Serialize};
+
+/// Headline statistic of a set; the interval always belongs to the means.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Default, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Headline {
+    /// Mean of the pulls.
+    #[default]
+    Mean,
+    /// Median.
+    Median,
+    /// Best of n; grows with n.
+    Best,
+    /// Mean from the first pull after which consecutive pulls agree within 0.7 %.
+    LastSettled,
+}
+
+impl Headline {
+    /// All of them, in the order offered.
+    pub const ALL: [Self; 4] = [Self::Mean, Self::Median, Self::Best, Self::LastSettled];
+
+    /// Id in files and links.
+    pub fn id(self) -> &'static str {
+        match self {
+            Self::Mean => "mean",
+            Self::Median => "median",
+            Self::Best => "best",
+            Self::LastSettled => "last_settled",
+        }
+    }
+
+    /// The one with that id.
+    pub fn from_id(id: &str) -> Option<Self> {
+        Self::ALL.into_iter().find(|h| h.id() == id)
+    }
+
+    /// Words shown.
+    pub fn label(self) -> &'static str {
+        match self {
+            Self::Mean => "mean of pulls",
+            Self::Median => "median of pulls",
+            Self::Best => "best pull",
+            Self::LastSettled => "last settled pulls",
+        }
+    }
+}
+
+/// Choices a person makes; every result depends on them and is recomputed when they change.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+pub struct Settings {
+    /// Correction family.
+    pub correction: Correction,
+    /// Spacing of the rpm grid.
+    pub grid_rpm: f64,
+    /// Smoothing window, s.
+    pub smoothing_s: f64,
+    /// Headline statistic.
+    pub headline: Headline,
+    /// Band for the mean, rpm.
+    pub band_rpm: Option<[f64; 2]>,
+    /// Differences at peak within ± this are called equivalent when shown to be, kW; set before looking.
+    #[serde(default)]
+    pub margin_kw: Option<f64>,
+    /// Engine speed to read power at, rpm.
+    #[serde(default)]
+    pub at_rpm: Option<f64>,
+    /// Where the vehicle is driven.
+    #[serde(default)]
+    #[serde(alias = "driven_rpm")]
+    pub driven: Option<Driven>,
+    /// Engine speeds between two full-throttle upshifts, rpm.
+    #[serde(default)]
+    pub shift_rpm: Option<[f64; 2]>,
+    /// A person accepts that sets in different gears are compared.
+    #[serde(default)]
+    pub across_gears: bool,
+    /// What curves and gains are drawn along.
+    #[serde(default)]
+    pub along: Along,
+}
+
+impl Settings {
+    /// What is looked at beside the peaks.
+    pub fn looks(&self) -> Looks {
+        Looks { band_rpm: self.band_rpm, at_rpm: self.at_rpm, driven: self.driven, shift_rpm: self.shift_rpm }
+    }
+}
+
+impl Default for Settings {
+    fn default() -> Self {
+        Self {
+            correction: Correction::SaeJ1349,
+            grid_rpm: 50.0,
+            smoothing_s: 0.25,
+            headline: Headline::Mean,
+            band_rpm: None,
+            margin_kw: None,
+            at_rpm: None,
+            driven: None,
+            shift_rpm: None,
+            across_gears: false,
+            along: Along::EngineSpeed,
+        }
+    }
+}

@@ -1,0 +1,32 @@
+//! One pull, measured: its part of the recordings, its clocks, its curve, its limits, what happened; and what only the pulls of a whole
+//! job show of each other.
+
+mod beside;
+mod boost;
+mod carried;
+mod causes;
+mod coupling;
+mod dips;
+mod events;
+mod frozen;
+mod happened;
+mod measure;
+mod raw_grid;
+mod result;
+mod retrace;
+mod runs;
+mod targets;
+mod together;
+mod window;
+
+pub use beside::Beside;
+pub use coupling::{Against, Coupling, CouplingKind, belt, coupling};
+pub use dips::{Dip, find_dips};
+pub use events::events;
+pub use happened::{Cause, Cut, Event, Happened};
+pub use measure::measure;
+pub use raw_grid::RawGrid;
+pub use result::{ChannelSummary, Lane, MeasureError, Measured, RatioSource};
+pub use retrace::retrace;
+pub use together::{measure_sets, measure_sets_unless};
+pub use window::own_bounds;

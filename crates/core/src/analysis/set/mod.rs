@@ -1,0 +1,15 @@
+//! A set: its corrected pulls, their figures, its mean curve, whether it has settled.
+
+mod along;
+mod corrected;
+mod curves;
+mod figure;
+mod result;
+mod settled;
+
+pub use along::OtherAxis;
+pub use corrected::{Corrected, corrected};
+pub use figure::Figure;
+pub use result::{SetFigures, SetResult, analyse_sets, set_verdicts};
+pub(super) use settled::SETTLED_SHARE;
+pub use settled::Settled;

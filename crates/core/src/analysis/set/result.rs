@@ -1,0 +1,274 @@
+//! Sets: figures of the included pulls, their headline, their mean curve, their limits.
+
+use super::along::{OtherAxis, other_axis};
+use super::corrected::{Corrected, corrected};
+use super::curves::mean_curve;
+use super::figure::Figure;
+use super::settled::SETTLED_SHARE;
+use crate::analysis::given::{Along, Engine, Headline, SetInput, Settings};
+use crate::analysis::measured::Measured;
+use crate::factors::{Factors, Known};
+use crate::figures::{Curve, Figures};
+use crate::limits::{LimitOutcome, Verdict};
+use crate::pull::span::PullKind;
+use crate::stats::two_sets::{mean, sample_sd};
+
+/// One figure over the included pulls of a set.
+#[derive(Debug, Clone, PartialEq)]
+pub struct SetFigures {
+    /// Which figure.
+    pub figure: Figure,
+    /// One value for each included pull that has it, in order of running.
+    pub values: Vec<f64>,
+    /// Headline; `None` when no pull has the figure, or none settled.
+    pub headline: Option<f64>,
+    /// Mean, to which intervals belong.
+    pub mean: Option<f64>,
+    /// Standard deviation of the pulls.
+    pub sd: Option<f64>,
+    /// Engine speed of the peak on the mean curve, rpm.
+    pub rpm: Option<f64>,
+}
+
+/// A set with everything derived from it.
+#[derive(Debug, Clone, PartialEq)]
+pub struct SetResult {
+    /// Id.
+    pub id: String,
+    /// Day.
+    pub day: String,
+    /// Clock time of its first pull, h, when known.
+    pub at_h: Option<f64>,
+    /// Place in the order of running.
+    pub order: f64,
+    /// Configuration.
+    pub factors: Factors,
+    /// Corrected pulls, in order of running.
+    pub pulls: Vec<Corrected>,
+    /// Their figures.
+    pub pull_figures: Vec<Figures>,
+    /// Whether each counts in figures.
+    pub included: Vec<bool>,
+    /// Figures of the set.
+    pub figures: Vec<SetFigures>,
+    /// Mean of the included curves where all of them have a value.
+    pub mean_curve: Curve,
+    /// The same along the axis that was asked for, when it is not engine speed.
+    pub other: Option<OtherAxis>,
+    /// Mean rate of the included pulls, rpm/s.
+    pub rate_rpm_s: Option<f64>,
+    /// Kinds of the included pulls, each once: sweeps, lug-downs, held steps.
+    pub kinds: Vec<PullKind>,
+    /// True when a coast-down loss was added.
+    pub estimated: bool,
+    /// Fuels its map is meant for, in words; `None` when nobody said.
+    pub map_fuels: Option<String>,
+    /// Its verdict on each limit.
+    pub limits: Vec<LimitOutcome>,
+    /// Mean correction factor of the included pulls.
+    pub factor: f64,
+    /// Coarsest recorded step behind its power, as a share of it.
+    pub step_share: f64,
+    /// Fingerprints of the recordings its included pulls were made from.
+    pub prints: Vec<u64>,
+}
+
+impl SetResult {
+    /// Included pulls.
+    pub fn n(&self) -> usize {
+        self.included.iter().filter(|i| **i).count()
+    }
+
+    /// What it says about proposing other configurations.
+    pub fn known(&self) -> Known<'_> {
+        let share = |o: &LimitOutcome| match (o.verdict, o.share_used) {
+            (Verdict::Over, share) => Some(share.unwrap_or(1.0).max(1.01)),
+            (Verdict::NotMeasured | Verdict::NotReached | Verdict::CantTell, _) => None,
+            (_, share) => share,
+        };
+        let shares = self.limits.iter().filter_map(|o| Some((o.limit.as_str(), share(o)?))).collect();
+        Known { factors: &self.factors, map_fuels: self.map_fuels.as_deref(), shares }
+    }
+
+    /// Whether two of its included pulls were made from one recording.
+    pub fn has_copies(&self) -> bool {
+        self.prints.iter().enumerate().any(|(i, p)| self.prints[..i].contains(p))
+    }
+
+    /// Whether a pull of its and one of another set were made from one recording.
+    pub fn shares_with(&self, other: &SetResult) -> bool {
+        self.prints.iter().any(|p| other.prints.contains(p))
+    }
+
+    /// Values of one figure.
+    pub fn figure(&self, f: Figure) -> &SetFigures {
+        self.figures.iter().find(|s| s.figure == f).unwrap_or(&self.figures[0])
+    }
+
+    /// Index of the pull behind the `i`-th value of peak power: excluded pulls have none.
+    pub(in crate::analysis) fn pull_of_value(&self, i: usize) -> usize {
+        let mut with = (0..self.included.len()).filter(|&k| self.included[k] && self.pull_figures[k].peak_power.is_some());
+        with.nth(i).unwrap_or(i)
+    }
+
+    /// Curves of the included pulls at engine speed.
+    pub fn included_curves(&self) -> impl Iterator<Item = &Curve> {
+        self.pulls.iter().zip(&self.included).filter(|(_, i)| **i).map(|(p, _)| &p.curve)
+    }
+
+    /// The mean curve along the axis that was asked for.
+    pub fn drawn(&self) -> &Curve {
+        self.other.as_ref().map_or(&self.mean_curve, |o| &o.mean)
+    }
+
+    /// The place of an engine speed on that axis.
+    pub fn place(&self, rpm: f64) -> Option<f64> {
+        self.other.as_ref().map_or(Some(rpm), |o| o.place(rpm))
+    }
+}
+
+/// Headline statistic of a list of values in order of running.
+fn headline(values: &[f64], h: Headline) -> Option<f64> {
+    if values.is_empty() {
+        return None;
+    }
+    match h {
+        Headline::Mean => Some(mean(values)),
+        Headline::Median => Some(crate::signal::hygiene::median_in_place(&mut values.to_vec())),
+        Headline::Best => values.iter().copied().reduce(f64::max),
+        Headline::LastSettled => {
+            let agrees = |w: &[f64]| (w[1] - w[0]).abs() <= SETTLED_SHARE * w[0].abs();
+            let unsettled = values.windows(2).rposition(|w| !agrees(w)).map_or(0, |i| i + 1);
+            (values.len() - unsettled >= 2).then(|| mean(&values[unsettled..]))
+        }
+    }
+}
+
+/// Corrects every pull and derives the sets.
+pub fn analyse_sets(sets: &[SetInput], measured: &[Vec<Measured>], engine: &Engine, settings: &Settings) -> Vec<SetResult> {
+    sets.iter().zip(measured).map(|(s, m)| analyse_set(s, m, engine, settings)).collect()
+}
+
+fn analyse_set(input: &SetInput, measured: &[Measured], engine: &Engine, settings: &Settings) -> SetResult {
+    let pulls: Vec<Corrected> = measured.iter().map(|m| corrected(m, engine, settings.correction)).collect();
+    let looks = settings.looks();
+    let pull_figures: Vec<Figures> = pulls.iter().map(|p| p.curve.looked_at(&looks)).collect();
+    let included: Vec<bool> = measured.iter().zip(&pulls).map(|(m, p)| m.excluded.is_none() && !p.curve.rpm.is_empty()).collect();
+    let chosen = |i: &usize| included[*i];
+    let indices: Vec<usize> = (0..pulls.len()).filter(chosen).collect();
+    let curves: Vec<&Curve> = indices.iter().map(|&i| &pulls[i].curve).collect();
+    let mean_curve = mean_curve(&curves);
+    let other = (settings.along != Along::EngineSpeed).then(|| {
+        let all: Vec<&Curve> = pulls.iter().map(|p| &p.curve).collect();
+        other_axis(settings.along, measured, &all, &included, &mean_curve.rpm)
+    });
+    let of_mean = mean_curve.figures(None);
+    let figures = Figure::ALL
+        .into_iter()
+        .map(|figure| {
+            let values: Vec<f64> = indices.iter().filter_map(|&i| figure.of(&pull_figures[i])).collect();
+            let rpm = match figure {
+                Figure::PeakPower => of_mean.peak_power.map(|p| p.rpm),
+                Figure::PeakTorque => of_mean.peak_torque.map(|p| p.rpm),
+                Figure::PowerAt => looks.at_rpm,
+                _ => None,
+            };
+            SetFigures {
+                figure,
+                headline: headline(&values, settings.headline),
+                mean: headline(&values, Headline::Mean),
+                sd: sample_sd(&values),
+                rpm,
+                values,
+            }
+        })
+        .collect();
+    let average = |v: Vec<f64>| (!v.is_empty()).then(|| mean(&v));
+    SetResult {
+        id: input.id.clone(),
+        day: input.day.clone(),
+        at_h: input.at_h,
+        order: input.order,
+        factors: input.factors.clone(),
+        map_fuels: input.map_fuels.clone(),
+        limits: set_verdicts(measured),
+        rate_rpm_s: average(indices.iter().filter_map(|&i| measured[i].rate_rpm_s).collect()),
+        kinds: kinds_of(indices.iter().filter_map(|&i| measured[i].span.map(|s| s.kind))),
+        estimated: indices.iter().any(|&i| measured[i].estimated),
+        step_share: indices.iter().filter_map(|&i| measured[i].step_share).fold(0.0, f64::max),
+        prints: indices.iter().filter_map(|&i| measured[i].print).collect(),
+        factor: average(indices.iter().map(|&i| pulls[i].factor).collect()).unwrap_or(1.0),
+        pulls,
+        pull_figures,
+        included,
+        figures,
+        mean_curve,
+        other,
+    }
+}
+
+fn kinds_of(pulls: impl Iterator<Item = PullKind>) -> Vec<PullKind> {
+    let mut out: Vec<PullKind> = Vec::new();
+    for k in pulls {
+        if !out.contains(&k) {
+            out.push(k);
+        }
+    }
+    out
+}
+
+/// The set's verdict on each limit: the worst over all its pulls, those excluded from figures too.
+pub fn set_verdicts(measured: &[Measured]) -> Vec<LimitOutcome> {
+    worst_of(&measured.iter().map(|m| m.limits.as_slice()).collect::<Vec<_>>())
+}
+
+fn worst_of(pulls: &[&[LimitOutcome]]) -> Vec<LimitOutcome> {
+    let Some(first) = pulls.first() else { return Vec::new() };
+    let worst = |limit: &str| {
+        let all = pulls.iter().filter_map(|p| p.iter().find(|o| o.limit == limit));
+        all.min_by(|a, b| a.verdict.cmp(&b.verdict).then(margin(a).total_cmp(&margin(b)))).cloned()
+    };
+    first.iter().filter_map(|l| worst(&l.limit)).collect()
+}
+
+/// Margin left; an outcome without one comes after those that have it. Shares may be unknown, margins of one limit always compare.
+fn margin(o: &LimitOutcome) -> f64 {
+    o.share_used.map(|s| 1.0 - s).or(o.margin).unwrap_or(f64::INFINITY)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn each_headline_is_what_it_says() {
+        let v = [100.0, 101.0, 101.2, 101.1];
+        for (h, want) in [(Headline::Mean, 100.825), (Headline::Median, 101.05), (Headline::Best, 101.2), (Headline::LastSettled, 101.1)] {
+            assert!((headline(&v, h).unwrap() - want).abs() < 1e-9, "{h:?}");
+        }
+        assert_eq!(headline(&[100.0, 102.0], Headline::LastSettled), None);
+        assert_eq!(headline(&[], Headline::Mean), None);
+    }
+
+    #[test]
+    fn the_pull_shown_for_a_set_is_the_worst_also_without_shares() {
+        let outcome = |verdict, margin: f64| LimitOutcome {
+            limit: "oil".into(),
+            verdict,
+            worst: Some(100.0 - margin),
+            threshold: Some(100.0),
+            margin: Some(margin),
+            share_used: None,
+            from_s: None,
+            to_s: None,
+            rpm: None,
+            clock: None,
+            why: None,
+        };
+        let pulls: Vec<[LimitOutcome; 1]> = [9.0, 4.0, 7.0].map(|m| [outcome(Verdict::Clear, m)]).to_vec();
+        let lists: Vec<&[LimitOutcome]> = pulls.iter().map(<[_; 1]>::as_slice).collect();
+        assert_eq!(worst_of(&lists)[0].margin, Some(4.0));
+        let over = [[outcome(Verdict::Clear, 1.0)], [outcome(Verdict::Over, -1.0)], [outcome(Verdict::Over, -3.0)]];
+        assert_eq!(worst_of(&over.each_ref().map(<[_; 1]>::as_slice))[0].margin, Some(-3.0));
+    }
+}

@@ -1,0 +1,61 @@
+//! In what state two sets were pulled: weather, temperatures, mixture, duty, coupling, with the size of each difference.
+
+use crate::analysis::measured::Measured;
+use serde::{Deserialize, Serialize};
+
+/// Channels whose mean over the pull is worth comparing, and how much is worth a line (our choice: about what weather and
+/// preparation do within a day).
+const WATCHED: [(&str, f64); 12] = [
+    ("intake_temp", 3.0),
+    ("oil_temp", 4.0),
+    ("coolant_temp", 3.0),
+    ("ambient_temp", 2.0),
+    ("manifold_pressure", 3.0),
+    ("boost_target", 3.0),
+    ("lambda_1", 0.01),
+    ("spark_advance", 0.5),
+    ("injector_duty", 2.0),
+    ("exhaust_temp_1", 15.0),
+    ("fuel_pressure", 8.0),
+    ("ethanol_content", 2.0),
+];
+
+/// One thing that differs.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct StateDifference {
+    /// What, in words.
+    pub label: String,
+    /// Its unit.
+    pub unit: String,
+    /// Mean over the base's pulls.
+    pub base: f64,
+    /// Mean over the candidate's pulls.
+    pub candidate: f64,
+    /// True when it is large enough to be worth a thought.
+    pub notable: bool,
+}
+
+/// State of the included pulls side by side; what was not measured on both sides is left out.
+pub fn differs(base: &[Measured], candidate: &[Measured]) -> Vec<StateDifference> {
+    let counted = |m: &&Measured| m.excluded.is_none();
+    let mean = |set: &[Measured], f: &dyn Fn(&Measured) -> Option<f64>| {
+        let v: Vec<f64> = set.iter().filter(counted).filter_map(f).collect();
+        (!v.is_empty()).then(|| v.iter().sum::<f64>() / v.len() as f64)
+    };
+    let mut out = Vec::new();
+    let mut add = |label: String, unit: &str, worth: f64, f: &dyn Fn(&Measured) -> Option<f64>| {
+        if let (Some(a), Some(b)) = (mean(base, f), mean(candidate, f)) {
+            out.push(StateDifference { label, unit: unit.to_owned(), base: a, candidate: b, notable: (b - a).abs() >= worth });
+        }
+    };
+    add("cell air".into(), "°C", 3.0, &|m| m.air.map(|a| a.temperature_c));
+    add("station pressure".into(), "hPa", 4.0, &|m| m.air.map(|a| a.pressure_hpa));
+    add("humidity".into(), "%", 12.0, &|m| m.air.map(|a| 100.0 * a.humidity));
+    for (name, worth) in WATCHED {
+        let Some(channel) = base.iter().flat_map(|m| &m.channels).map(|c| &c.channel).find(|c| c.as_str() == name) else { continue };
+        add(channel.label(), channel.unit(), worth, &|m| m.channels.iter().find(|c| c.channel.as_str() == name).map(|c| c.mean));
+    }
+    add("ramp".into(), "rpm/s", 40.0, &|m| m.rate_rpm_s);
+    add("engine ÷ shaft".into(), "%", 0.5, &|m| m.alignment.measured_ratio.filter(|_| m.alignment.usable()).map(|k| 100.0 * (k / m.ratio - 1.0)));
+    out
+}

@@ -1,0 +1,21 @@
+//! One set against another: whose scatter counts, the gain along the axis, the difference split by factor, second looks.
+
+mod days;
+mod differs;
+mod drift;
+mod gain;
+mod pool;
+mod second_looks;
+mod split;
+
+pub use differs::{StateDifference, differs};
+pub use drift::Per;
+pub use gain::{GainCurve, LargestGain};
+pub use second_looks::{FairBest, SecondLooks, Undrifted};
+pub use split::{OrderFree, Share, Split, Step};
+
+pub(super) use days::{CROSS_DAY_SHARE, cross_day_share};
+pub(super) use gain::{Curves, gain_curve};
+pub(super) use pool::{Alike, Pool};
+pub(super) use second_looks::second_looks;
+pub(super) use split::splits;

@@ -1,0 +1,115 @@
+//! The sets that lend a pair their scatter, and the band along the gain that comes of it.
+
+use super::days::cross_day_share;
+use super::gain::{Curves, GainCurve, gain_curve};
+use crate::analysis::given::Along;
+use crate::analysis::set::{Figure, SetResult};
+use crate::factors::Factors;
+use crate::figures::{Curve, index_of};
+use crate::pull::span::PullKind;
+use crate::stats::band::{CurveScatter, SMOOTH_RPM, SetCurves, scatter};
+use crate::stats::pooled::{Between, Within, between, within};
+
+/// What sets must share to lend a pair their scatter: its days, its gear, its kind of pull.
+#[derive(Debug, PartialEq)]
+pub(in crate::analysis) struct Alike<'a> {
+    days: [&'a str; 2],
+    gears: [Option<&'a String>; 2],
+    kinds: &'a [PullKind],
+}
+
+impl<'a> Alike<'a> {
+    pub(in crate::analysis) fn new(a: &'a SetResult, b: &'a SetResult, across_gears: bool) -> Self {
+        let mut days = [a.day.as_str(), b.day.as_str()];
+        days.sort_unstable();
+        let gear = |s: &'a SetResult| s.factors.get("gear");
+        Self { days, gears: [gear(a), gear(if across_gears { b } else { a })], kinds: &a.kinds }
+    }
+
+    fn holds(&self, s: &SetResult) -> bool {
+        self.days.contains(&s.day.as_str()) && self.gears.contains(&s.factors.get("gear")) && s.kinds == self.kinds
+    }
+}
+
+/// Scatter pooled over the sets that belong with a pair: same gear and kind of pull, on either day.
+pub(in crate::analysis) struct Pool<'a> {
+    alike: Alike<'a>,
+    sets: Vec<&'a SetResult>,
+    band: Option<CurveScatter>,
+    other: Option<CurveScatter>,
+}
+
+impl<'a> Pool<'a> {
+    /// `along` is the other axis asked for, if any.
+    pub(in crate::analysis) fn new(sets: &'a [SetResult], alike: Alike<'a>, along: Along) -> Self {
+        let members: Vec<&SetResult> = sets.iter().filter(|s| s.n() > 0 && alike.holds(s) && !s.has_copies()).collect();
+        let other = (along != Along::EngineSpeed).then(|| band_of(&members, Curves::AlongOther, along.smooth())).flatten();
+        Self { alike, band: band_of(&members, Curves::AtEngineSpeed, SMOOTH_RPM), other, sets: members }
+    }
+
+    pub(in crate::analysis) fn is(&self, alike: &Alike<'_>) -> bool {
+        self.alike == *alike
+    }
+
+    pub(in crate::analysis) fn within(&self, f: Figure) -> Option<Within> {
+        within(&self.sets.iter().map(|s| s.figure(f).values.as_slice()).collect::<Vec<_>>())
+    }
+
+    /// Smallest scatter of a figure that the recordings can carry: their coarsest step as rounding leaves it.
+    pub(in crate::analysis) fn floor(&self, f: Figure) -> f64 {
+        if matches!(f, Figure::PlateauRpm | Figure::FallOffPct) {
+            return 0.0;
+        }
+        self.sets.iter().filter_map(|s| Some(s.step_share * s.figure(f).mean?.abs())).fold(0.0, f64::max) / 12.0_f64.sqrt()
+    }
+
+    pub(in crate::analysis) fn between(&self, f: Figure, w: &Within) -> Option<Between> {
+        between(&run_again(&self.sets, |s| s.figure(f).values.as_slice()), w)
+    }
+
+    /// How many sets were configurations run again on their day.
+    pub(in crate::analysis) fn run_again(&self) -> usize {
+        run_again(&self.sets, |s| s.n()).iter().map(|g| g.len() - 1).sum()
+    }
+
+    /// The gain of one set over another along an axis with its simultaneous band, where there is one.
+    pub(in crate::analysis) fn judged(&self, a: &SetResult, b: &SetResult, which: Curves) -> GainCurve {
+        let mut out = gain_curve(a, b, which);
+        let band = match which {
+            Curves::AtEngineSpeed => &self.band,
+            Curves::AlongOther => &self.other,
+        };
+        let Some(band) = band.as_ref().filter(|_| a.n() > 0 && b.n() > 0) else { return out };
+        let w = self.within(Figure::PeakPower);
+        let s_b = w.as_ref().and_then(|w| self.between(Figure::PeakPower, w));
+        let half = band.half_widths(a.n(), b.n(), s_b.as_ref().zip(w.map(|w| w.sd)));
+        let (extra, base) = (cross_day_share(a, b), which.mean(a));
+        let at = |x: f64| index_of(&base.rpm, x).map_or(0.0, |i| base.power_kw[i].abs());
+        out.half_kw = out.rpm.iter().map(|x| index_of(&band.x, *x).map_or(f64::INFINITY, |i| half[i]) + extra * at(*x)).collect();
+        out
+    }
+}
+
+/// Values of the sets of each configuration and day: mounted again on one day they know the scatter between mountings. Another day is
+/// no mounting; it is weather, calibration and fuel besides (domain, section 4).
+pub(in crate::analysis) fn run_again<'a, T>(sets: &[&'a SetResult], values: impl Fn(&'a SetResult) -> T) -> Vec<Vec<T>> {
+    let mut groups: Vec<(&Factors, &str, Vec<T>)> = Vec::new();
+    for s in sets {
+        match groups.iter_mut().find(|g| *g.0 == s.factors && g.1 == s.day) {
+            Some(g) => g.2.push(values(s)),
+            None => groups.push((&s.factors, &s.day, vec![values(s)])),
+        }
+    }
+    groups.into_iter().map(|g| g.2).collect()
+}
+
+fn band_of(sets: &[&SetResult], which: Curves, smooth: f64) -> Option<CurveScatter> {
+    let mut grid: Vec<f64> = sets.iter().flat_map(|s| which.mean(s).rpm.iter().copied()).collect();
+    grid.sort_by(f64::total_cmp);
+    grid.dedup_by(|a, b| (*a - *b).abs() < 1e-6);
+    let on_grid = |s: &&SetResult| -> SetCurves {
+        let read = |c: &Curve| grid.iter().map(|r| index_of(&c.rpm, *r).map_or(f64::NAN, |i| c.power_kw[i])).collect();
+        which.curves(s).into_iter().map(read).collect()
+    };
+    scatter(&grid, &sets.iter().map(on_grid).collect::<Vec<_>>(), smooth)
+}

@@ -1,0 +1,95 @@
+//! Sets against a baseline: differences with intervals, the gain curve with its simultaneous band, and what may be concluded.
+
+use super::caveats::Caveat;
+use super::comparable::not_comparable;
+use super::figure::{Asked, FigureComparison, compare_figure};
+use super::notes;
+use crate::analysis::given::{Headline, Settings, Vehicle};
+use crate::analysis::set::{Figure, SetResult};
+use crate::analysis::set_vs_set::{Alike, Curves, GainCurve, LargestGain, Pool, SecondLooks, Split, gain_curve, second_looks, splits};
+use crate::factors::{Confounding, Known, confounding};
+use crate::stats::band::significant_spans;
+
+/// A candidate set against the baseline.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Comparison {
+    /// Index of the base set.
+    pub base: usize,
+    /// Index of the candidate set.
+    pub candidate: usize,
+    /// What differs and what would separate it.
+    pub confounding: Confounding,
+    /// Figures.
+    pub figures: Vec<FigureComparison>,
+    /// Gain along rpm.
+    pub curve: GainCurve,
+    /// The same along the axis that was asked for, when it is not engine speed.
+    pub other: Option<GainCurve>,
+    /// Largest gain.
+    pub largest: Option<LargestGain>,
+    /// Spans where the band excludes zero, rpm.
+    pub significant_rpm: Vec<[f64; 2]>,
+    /// Caveats, most important first.
+    pub notes: Vec<Caveat>,
+    /// Figures split by factor, where more than one changed and what was run allows it.
+    pub splits: Vec<Split>,
+    /// Second looks at the difference at peak.
+    pub second: SecondLooks,
+}
+
+impl Comparison {
+    /// The gain along the axis that was asked for.
+    pub fn drawn(&self) -> &GainCurve {
+        self.other.as_ref().unwrap_or(&self.curve)
+    }
+
+    /// One figure.
+    pub fn figure(&self, f: Figure) -> Option<&FigureComparison> {
+        self.figures.iter().find(|c| c.figure == f)
+    }
+}
+
+/// Compares candidates with the baseline. Sets that are neither lend their scatter when they share day and gear.
+pub fn compare_all(sets: &[SetResult], base: usize, candidates: &[usize], vehicle: &Vehicle, settings: &Settings) -> Vec<Comparison> {
+    let mut pools: Vec<Pool<'_>> = Vec::new();
+    let mut out = Vec::new();
+    let asked = Asked { sets, base, candidates, family: settings.headline == Headline::Mean };
+    for &c in candidates {
+        let alike = Alike::new(&sets[base], &sets[c], settings.across_gears);
+        let at = pools.iter().position(|p| p.is(&alike)).unwrap_or_else(|| {
+            pools.push(Pool::new(sets, alike, settings.along));
+            pools.len() - 1
+        });
+        out.push(compare(asked, c, &pools[at], vehicle, settings));
+    }
+    out
+}
+
+fn compare(asked: Asked<'_>, c: usize, pool: &Pool<'_>, vehicle: &Vehicle, settings: &Settings) -> Comparison {
+    let Asked { sets, base, .. } = asked;
+    let (a, b) = (&sets[base], &sets[c]);
+    let known: Vec<Known<'_>> = sets.iter().filter(|s| s.n() > 0 && s.kinds == a.kinds).map(SetResult::known).collect();
+    let confounding = confounding(&a.factors, &b.factors, &known);
+    let refused = not_comparable(a, b, settings.across_gears);
+    let figures: Vec<FigureComparison> = Figure::ALL.into_iter().map(|f| compare_figure(asked, f, c, pool, refused.is_some())).collect();
+    let peak = figures.iter().find(|f| f.figure == Figure::PeakPower);
+    let (no_scatter, plain) = (peak.is_some_and(|f| f.ci95.is_none()), peak.and_then(|f| f.interval));
+    let judged = |which| match refused {
+        None if !no_scatter => pool.judged(a, b, which),
+        _ => gain_curve(a, b, which),
+    };
+    let curve = judged(Curves::AtEngineSpeed);
+    let other = a.other.is_some().then(|| judged(Curves::AlongOther));
+    let largest = curve.largest();
+    let significant_rpm = if curve.half_kw.is_empty() { Vec::new() } else { significant_spans(&curve.rpm, &curve.gain_kw, &curve.half_kw) };
+    let splits: Vec<Split> = match refused {
+        Some(_) => Vec::new(),
+        None => splits(sets, base, c, &confounding, pool),
+    };
+    let second = second_looks(sets, pool, [a, b], plain.as_ref(), settings);
+    let mut notes: Vec<Caveat> = refused.into_iter().map(Caveat::CantTell).collect();
+    notes.extend(notes::confounded(&confounding, splits.first()));
+    notes.extend(notes::of_pair(a, b, vehicle, settings, plain.is_some(), pool.run_again()));
+    notes.extend(notes::of_second_looks(&second, a, b));
+    Comparison { base, candidate: c, confounding, figures, curve, other, largest, significant_rpm, notes, splits, second }
+}

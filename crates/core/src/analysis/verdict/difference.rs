@@ -1,0 +1,40 @@
+//! What may be said of a difference.
+
+use serde::{Deserialize, Serialize};
+
+/// What may be said of a difference.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Verdict {
+    /// The interval lies above zero.
+    Gain,
+    /// The interval lies below zero.
+    Loss,
+    /// The interval includes zero.
+    NoDifferenceShown,
+    /// No interval can be stood behind.
+    CantTell,
+}
+
+impl Verdict {
+    /// The words shown.
+    pub fn label(self) -> &'static str {
+        match self {
+            Self::Gain => "gain",
+            Self::Loss => "loss",
+            Self::NoDifferenceShown => "no difference shown",
+            Self::CantTell => "can't tell",
+        }
+    }
+
+    /// From an interval.
+    pub fn of(ci95: [f64; 2]) -> Self {
+        if ci95[0] > 0.0 {
+            Self::Gain
+        } else if ci95[1] < 0.0 {
+            Self::Loss
+        } else {
+            Self::NoDifferenceShown
+        }
+    }
+}

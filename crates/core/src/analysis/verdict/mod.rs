@@ -1,0 +1,16 @@
+//! What may be concluded from one set against another: intervals that can be stood behind, verdicts, and the caveats beside them.
+
+mod caveats;
+mod comparable;
+mod comparison;
+mod difference;
+mod figure;
+mod notes;
+mod repeats;
+
+pub use caveats::{Caveat, Separation};
+pub use comparable::NotComparable;
+pub use comparison::{Comparison, compare_all};
+pub use difference::Verdict;
+pub use figure::FigureComparison;
+pub use repeats::{PullFinding, find_days, find_pulls, note_pulls};

@@ -1,0 +1,73 @@
+//! Sentences: the one place where what was found is put into words, in the units of who reads them.
+//!
+//! Everything below this module is data. A page, a command or a result asks here and places what it is given; none of them takes a
+//! sentence apart.
+
+mod caveats;
+mod comparison;
+mod correction;
+mod coupling;
+mod events;
+mod factors;
+mod findings;
+mod limits;
+mod refusal;
+#[cfg(test)]
+mod tests;
+
+pub use caveats::{caveat, settled};
+pub use comparison::{headline_sentence, sentence_about};
+pub use correction::caution;
+pub use coupling::{belt_sentence, coupling_sentence};
+pub use events::{event, event_short};
+pub use factors::hazard;
+pub use findings::{finding, unit_doubt};
+pub use limits::{limit_sentence, why};
+pub use refusal::refusal;
+
+use crate::units::{PowerUnit, TorqueUnit};
+
+/// Units a person reads in.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub struct Units {
+    /// Power.
+    pub power: PowerUnit,
+    /// Torque.
+    pub torque: TorqueUnit,
+}
+
+/// Who is spoken to: their units, and what they call a set.
+#[derive(Clone, Copy)]
+pub struct Speech<'a> {
+    /// Units.
+    pub units: Units,
+    /// The name of a set by its id.
+    pub name: &'a dyn Fn(&str) -> String,
+}
+
+impl Speech<'static> {
+    /// In kW and N·m, sets by their ids: as in files and for programs.
+    pub const PLAIN: Self = Self { units: Units { power: PowerUnit::Kw, torque: TorqueUnit::Nm }, name: &str::to_owned };
+}
+
+impl Speech<'_> {
+    fn set(&self, id: &str) -> String {
+        (self.name)(id)
+    }
+
+    fn power(&self) -> PowerUnit {
+        self.units.power
+    }
+}
+
+/// The text with a capital at its start.
+pub fn sentence_case(s: &str) -> String {
+    let mut c = s.chars();
+    // A Greek letter is a symbol: λ does not become Λ at the start of a sentence.
+    c.next().map_or_else(String::new, |f| f.to_ascii_uppercase().to_string() + c.as_str())
+}
+
+/// "1 spike", "3 spikes".
+fn count(n: usize, one: &str) -> String {
+    if n == 1 { format!("1 {one}") } else { format!("{n} {one}s") }
+}
