@@ -6,7 +6,8 @@ use clap::{Parser, Subcommand};
 use std::path::PathBuf;
 use std::process::ExitCode;
 
-/// Gives memory back when a large recording has been read, and is quicker with the many small texts of a page.
+/// Gives memory back when a large recording has been read, and is quicker with the many small texts of a
+/// page.
 #[global_allocator]
 static MEMORY: mimalloc::MiMalloc = mimalloc::MiMalloc;
 
@@ -41,7 +42,8 @@ enum Command {
         /// Address to listen on; beyond loopback only when people can sign in, which they cannot yet.
         #[arg(long, default_value = "127.0.0.1")]
         listen: std::net::IpAddr,
-        /// A further host name under which the pages may be asked for, such as that of a proxy on this machine. May be given several times.
+        /// A further host name under which the pages may be asked for, such as that of a proxy on this
+        /// machine. May be given several times.
         #[arg(long)]
         host: Vec<String>,
         /// Serve beside the Jamjar that owns the data folder, as another instance.

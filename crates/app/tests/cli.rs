@@ -7,8 +7,13 @@ use std::path::{Path, PathBuf};
 use std::process::{Command, Output, Stdio};
 
 fn jamjar(args: &[&str], input: &str) -> Output {
-    let mut child =
-        Command::new(env!("CARGO_BIN_EXE_jamjar")).args(args).stdin(Stdio::piped()).stdout(Stdio::piped()).stderr(Stdio::piped()).spawn().unwrap();
+    let mut child = Command::new(env!("CARGO_BIN_EXE_jamjar"))
+        .args(args)
+        .stdin(Stdio::piped())
+        .stdout(Stdio::piped())
+        .stderr(Stdio::piped())
+        .spawn()
+        .unwrap();
     child.stdin.take().unwrap().write_all(input.as_bytes()).unwrap();
     child.wait_with_output().unwrap()
 }
@@ -60,7 +65,11 @@ fn a_bad_line_is_named_and_ends_with_two() {
         ("air", "nonsense\n", ["line 1", "not JSON"]),
         ("repeats", "{\"base\": [1], \"candidate\": [2]}\n", ["line 1", "no scatter"]),
         ("mbt", "{\"spark_deg\": [1, 2, 3], \"value\": [1, 2, 1]}\n", ["line 1", "distinct angles"]),
-        ("savitzky_golay", "{\"y\": [1, 2, 3], \"window\": 4, \"order\": 2, \"dt_s\": 0.1}\n", ["line 1", "odd"]),
+        (
+            "savitzky_golay",
+            "{\"y\": [1, 2, 3], \"window\": 4, \"order\": 2, \"dt_s\": 0.1}\n",
+            ["line 1", "odd"],
+        ),
         ("nothing", "", ["no calculator", "ethanol_blend"]),
     ] {
         let out = jamjar(&["calc", name], input);
@@ -93,7 +102,11 @@ fn analyse_speaks_words_or_json_and_check_sets_the_code() {
         std::fs::write(&path, j.to_string()).unwrap();
         jamjar(&["analyse", &path, "--check"], "").status.code()
     };
-    assert_eq!(edit(&|j| j["sets"].as_array_mut().unwrap().truncate(1)), Some(4), "nothing over, back pressure not measured");
+    assert_eq!(
+        edit(&|j| j["sets"].as_array_mut().unwrap().truncate(1)),
+        Some(4),
+        "nothing over, back pressure not measured"
+    );
     assert_eq!(
         edit(&|j| {
             j["sets"].as_array_mut().unwrap().truncate(1);
@@ -114,7 +127,8 @@ fn analyse_speaks_words_or_json_and_check_sets_the_code() {
 fn analyse_refuses_with_file_line_and_column() {
     let folder = Folder::new("refuse");
     std::fs::create_dir_all(&folder.0).unwrap();
-    std::fs::write(folder.path("d.csv"), "Time (s),Hub speed (rpm),Hub torque (N·m)\n0,500,1\n0.01,oops,1\n").unwrap();
+    std::fs::write(folder.path("d.csv"), "Time (s),Hub speed (rpm),Hub torque (N·m)\n0,500,1\n0.01,oops,1\n")
+        .unwrap();
     let job = json!({"jamjar_job": 1, "vehicle": {"dyno": {"kind": "hub"}}, "sets": [{"id": "a", "pulls": [{"id": "p1", "dyno": "d.csv"}]}]});
     std::fs::write(folder.path("job.json"), job.to_string()).unwrap();
     let out = jamjar(&["analyse", &folder.path("job.json"), "--json"], "");
@@ -128,7 +142,9 @@ fn analyse_refuses_with_file_line_and_column() {
 fn the_private_database_goes_up_and_down() {
     let folder = Folder::new("db");
     let data = folder.0.display().to_string();
-    let status = || -> Value { serde_json::from_slice(&jamjar(&["db", "status", "--json", "--data", &data], "").stdout).unwrap() };
+    let status = || -> Value {
+        serde_json::from_slice(&jamjar(&["db", "status", "--json", "--data", &data], "").stdout).unwrap()
+    };
     assert_eq!(status()["running"], false);
     let up = jamjar(&["db", "up", "--data", &data], "");
     assert_eq!(up.status.code(), Some(0), "{}", text(&up.stderr));
@@ -207,9 +223,15 @@ fn a_persons_own_scenario_is_run_and_its_faults_of_form_are_named() {
     let b = &truth["days"][0]["sets"][1];
     assert_eq!(b["pulls"][0]["planted"][0]["kind"], "dirty_filter");
     let gain = &b["true_gain_over_first_set_kw"]["power_kw"];
-    assert!(gain.as_array().unwrap().iter().all(|g| g.as_f64().unwrap() < 0.0), "a dirty filter costs everywhere");
+    assert!(
+        gain.as_array().unwrap().iter().all(|g| g.as_f64().unwrap() < 0.0),
+        "a dirty filter costs everywhere"
+    );
     let words = text(&jamjar(&["analyse", &format!("{out}/job.json")], "").stdout);
-    assert!(words.contains("b loses") || words.contains("No difference shown") || words.contains("Can't tell"), "{words}");
+    assert!(
+        words.contains("b loses") || words.contains("No difference shown") || words.contains("Can't tell"),
+        "{words}"
+    );
 
     let refuse = |from: &str, to: &str, want: &str| {
         std::fs::write(&path, OWN.replace(from, to)).unwrap();
@@ -220,9 +242,16 @@ fn a_persons_own_scenario_is_run_and_its_faults_of_form_are_named() {
     refuse("seed = 4", "seed = four", "mine.toml:4:8: ");
     refuse("stock.map", "gone.map", "gone.map: cannot be read");
     refuse("kind = \"dirty_filter\"", "kind = \"gremlins\"", "unknown variant `gremlins`");
-    std::fs::write(folder.0.join("stock.map"), "jamjar map 1\nname Stock\n\ntable spark_advance [°] over engine_speed [rpm]\n 1000 900\n 1 2\n")
-        .unwrap();
-    refuse("", "", "stock.map:4:1: table spark_advance: the places of engine_speed must be finite and strictly ascending");
+    std::fs::write(
+        folder.0.join("stock.map"),
+        "jamjar map 1\nname Stock\n\ntable spark_advance [°] over engine_speed [rpm]\n 1000 900\n 1 2\n",
+    )
+    .unwrap();
+    refuse(
+        "",
+        "",
+        "stock.map:4:1: table spark_advance: the places of engine_speed must be finite and strictly ascending",
+    );
     let nowhere = jamjar(&["simulate", "nowhere", "--out", &out], "");
     assert!(text(&nowhere.stderr).contains("there are: first-light, tolvern, marrow, quillet, brae"));
 }
@@ -236,7 +265,8 @@ fn validate_prints_the_table_and_writes_the_page() {
     assert_eq!(out.status.code(), Some(0), "{}", text(&out.stderr));
     let v: Value = serde_json::from_slice(&out.stdout).unwrap();
     assert_eq!((v["jamjar_validation"].as_u64(), v["coverage"].as_array().unwrap().len()), (Some(1), 11));
-    let kinds: std::collections::BTreeSet<&str> = v["faults"].as_array().unwrap().iter().filter_map(|f| f["kind"].as_str()).collect();
+    let kinds: std::collections::BTreeSet<&str> =
+        v["faults"].as_array().unwrap().iter().filter_map(|f| f["kind"].as_str()).collect();
     assert_eq!(kinds.len(), 22, "every kind has a row, some have two ways of being found");
     assert!(v["claims"].as_array().unwrap().iter().any(|c| c["claim"] == "the day drifts"));
     assert!(std::fs::read_to_string(&page).unwrap().contains("## Planted faults"));

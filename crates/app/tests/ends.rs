@@ -49,7 +49,10 @@ fn clients_that_stall_hold_up_neither_others_nor_the_end() {
         }
         idle.push(c);
     }
-    assert!(serving.get("/health").unwrap().contains("200 OK"), "a user is not locked out by 1,100 connections");
+    assert!(
+        serving.get("/health").unwrap().contains("200 OK"),
+        "a user is not locked out by 1,100 connections"
+    );
     let (took, code) = serving.end();
     assert!(took < Duration::from_secs(5), "ended in {took:?}");
     assert_eq!(code, Some(0));

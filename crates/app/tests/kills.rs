@@ -26,7 +26,8 @@ fn kills_at_any_moment_of_start_and_demo_load_leave_no_half_state() {
     let (kills, mut seed) = asked();
     let mut folder = Folder::new("kills-0");
     for k in 0..kills {
-        // A fresh folder now and then, so that the first start is killed too; half of the kills take the database with them.
+        // A fresh folder now and then, so that the first start is killed too; half of the kills take the
+        // database with them.
         if k > 0 && k % 7 == 0 {
             folder = Folder::new(&format!("kills-{k}"));
         }
@@ -56,7 +57,9 @@ fn kills_at_any_moment_of_start_and_demo_load_leave_no_half_state() {
     assert_eq!(jamjar(&["demo", "load"], &fresh).0, Some(0));
     let (_, want) = jamjar(&["verify", "--json"], &fresh);
     let counts = |s: &str| {
-        serde_json::from_str::<serde_json::Value>(s.trim()).map(|v| (v["days"].clone(), v["pulls"].clone(), v["problems"].clone())).unwrap()
+        serde_json::from_str::<serde_json::Value>(s.trim())
+            .map(|v| (v["days"].clone(), v["pulls"].clone(), v["problems"].clone()))
+            .unwrap()
     };
     assert_eq!(counts(&whole), counts(&want), "as whole as a demo that nobody killed");
 }
@@ -76,19 +79,22 @@ fn recording(number: u64) -> String {
         let t = f64::from(i) / 50.0;
         let up = (t - 4.0).clamp(0.0, 8.0) / 8.0;
         let load = if (4.0..12.0).contains(&t) { 180.0 + 60.0 * (1.0 - up * up) } else { 6.0 };
-        text += &format!("{t:.2},{:.1},{:.3}\n", 2000.0 + 4500.0 * up, load + (number % 1000) as f64 / 1000.0);
+        text +=
+            &format!("{t:.2},{:.1},{:.3}\n", 2000.0 + 4500.0 * up, load + (number % 1000) as f64 / 1000.0);
     }
     text + &format!("# {number}\n")
 }
 
-/// What a calibrator does on a day, over and over until somebody pulls the plug: drops two files, stores them as one set, corrects the air,
-/// leaves a pull out. The answer of the last storing, when it got that far.
+/// What a calibrator does on a day, over and over until somebody pulls the plug: drops two files, stores them
+/// as one set, corrects the air, leaves a pull out. The answer of the last storing, when it got that far.
 fn work(serving: &Serving, day: &str, number: &mut u64) -> std::io::Result<String> {
     *number += 2;
-    let files: Vec<(String, String)> = (*number..*number + 2).map(|n| (format!("p{n}.csv"), recording(n))).collect();
+    let files: Vec<(String, String)> =
+        (*number..*number + 2).map(|n| (format!("p{n}.csv"), recording(n))).collect();
     serving.upload(&format!("{day}/files"), &files)?;
     let inbox = serving.get(&format!("{day}/inbox"))?;
-    let pulls: Vec<&str> = inbox.split("name=\"pull.0\" value=\"").skip(1).filter_map(|p| p.split('"').next()).collect();
+    let pulls: Vec<&str> =
+        inbox.split("name=\"pull.0\" value=\"").skip(1).filter_map(|p| p.split('"').next()).collect();
     // What an earlier life left in the inbox is thrown away: a set is of two pulls here.
     if pulls.len() != 2 {
         serving.post(&format!("{day}/inbox/clear"), "")?;
@@ -96,8 +102,14 @@ fn work(serving: &Serving, day: &str, number: &mut u64) -> std::io::Result<Strin
     }
     let form = format!("map.0=C3&fuel.0=E85&build.0=A&pull.0={}&pull.0={}", pulls[0], pulls[1]);
     let run = serving.post(&format!("{day}/commit"), &form)?;
-    let at = run.split("/runs/").nth(1).and_then(|r| r.split(|c: char| !c.is_ascii_digit()).next()).unwrap_or_default().to_owned();
-    let air = format!("at=10%3A{:02}&temperature={}&humidity=50&pressure=1002", *number % 60, 18 + *number % 9);
+    let at = run
+        .split("/runs/")
+        .nth(1)
+        .and_then(|r| r.split(|c: char| !c.is_ascii_digit()).next())
+        .unwrap_or_default()
+        .to_owned();
+    let air =
+        format!("at=10%3A{:02}&temperature={}&humidity=50&pressure=1002", *number % 60, 18 + *number % 9);
     serving.post(&format!("{day}/air"), &air)?;
     let mut said = run;
     while said.contains("cancel") {
@@ -156,5 +168,8 @@ fn kills_while_files_are_dropped_stored_and_their_air_is_corrected_leave_no_half
     let v: serde_json::Value = serde_json::from_str(said.trim()).unwrap();
     let pulls = v["pulls"].as_u64().unwrap();
     assert!(pulls.is_multiple_of(2), "two pulls are stored together or not at all: {pulls}");
-    assert!(pulls >= 2 * stored && stored > 0, "what was said to be stored is there: {pulls} of {stored} sets");
+    assert!(
+        pulls >= 2 * stored && stored > 0,
+        "what was said to be stored is there: {pulls} of {stored} sets"
+    );
 }

@@ -34,9 +34,10 @@ pub fn jar_svg(jar: Jar, tone: Tone, id: &str, paint: Paint) -> String {
         )
     });
     let (dash, mark) = match jar {
-        Jar::Unmonitored => {
-            (r#" stroke-dasharray="2.5 2.5""#, r#"<text x="13" y="25" text-anchor="middle" font-size="15" font-weight="700">?</text>"#)
-        }
+        Jar::Unmonitored => (
+            r#" stroke-dasharray="2.5 2.5""#,
+            r#"<text x="13" y="25" text-anchor="middle" font-size="15" font-weight="700">?</text>"#,
+        ),
         _ => ("", ""),
     };
     let lid = match jar {

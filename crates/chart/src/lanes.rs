@@ -1,4 +1,5 @@
-//! One pull on stacked lanes that share an axis. Nothing is lost to decimation: each column of pixels keeps its lowest and highest.
+//! One pull on stacked lanes that share an axis. Nothing is lost to decimation: each column of pixels keeps
+//! its lowest and highest.
 
 use crate::paint::Paint;
 use crate::scale::{Scale, spread};
@@ -56,7 +57,8 @@ const GAP: f64 = 8.0;
 /// Rows that the words of marks may stand in.
 const MARK_ROWS: usize = 3;
 
-/// Keeps the lowest and the highest point of each of `columns` columns, in order; a line that is short enough stays whole.
+/// Keeps the lowest and the highest point of each of `columns` columns, in order; a line that is short enough
+/// stays whole.
 fn decimate(points: &[(f64, f64)], from: f64, to: f64, columns: usize) -> Vec<(f64, f64)> {
     let inside: Vec<(f64, f64)> = points.iter().copied().filter(|p| p.0 >= from && p.0 <= to).collect();
     if inside.len() <= 2 * columns {
@@ -140,7 +142,8 @@ impl TraceChart {
     fn draw_marks(&self, s: &mut String, x: &Scale, (top, bottom): (f64, f64), paint: Paint) {
         let mut free = [f64::NEG_INFINITY; MARK_ROWS];
         let (line, colour) = (paint.colour("rule"), paint.colour("ink"));
-        let mut marks: Vec<&(f64, String)> = self.marks.iter().filter(|m| (self.span[0]..=self.span[1]).contains(&m.0)).collect();
+        let mut marks: Vec<&(f64, String)> =
+            self.marks.iter().filter(|m| (self.span[0]..=self.span[1]).contains(&m.0)).collect();
         marks.sort_by(|a, b| a.0.total_cmp(&b.0));
         for (at, words) in marks {
             let px = x.at(*at);
@@ -148,10 +151,22 @@ impl TraceChart {
             let start = px.min(WIDTH - wide - 4.0);
             let row = free.iter().position(|f| start > *f);
             let y = row.map_or(top, |r| (12.0 + 14.0 * r as f64) * self.scale);
-            let _ = write!(s, r#"<line x1="{0}" x2="{0}" y1="{1}" y2="{2}" stroke="{line}" stroke-dasharray="2 3"/>"#, n(px), n(y + 2.0), n(bottom));
+            let _ = write!(
+                s,
+                r#"<line x1="{0}" x2="{0}" y1="{1}" y2="{2}" stroke="{line}" stroke-dasharray="2 3"/>"#,
+                n(px),
+                n(y + 2.0),
+                n(bottom)
+            );
             if let Some(r) = row {
-                let _ =
-                    write!(s, r#"<text x="{}" y="{}" font-size="{}" fill="{colour}">{}</text>"#, n(start), n(y), n(12.0 * self.scale), escape(words));
+                let _ = write!(
+                    s,
+                    r#"<text x="{}" y="{}" font-size="{}" fill="{colour}">{}</text>"#,
+                    n(start),
+                    n(y),
+                    n(12.0 * self.scale),
+                    escape(words)
+                );
                 free[r] = start + wide + 8.0;
             }
         }
@@ -165,7 +180,11 @@ impl TraceChart {
             for (k, l) in lane.lines.iter().enumerate() {
                 let points = decimate(&l.points, self.span[0], self.span[1], columns);
                 let comma = if out.len() > 1 { "," } else { "" };
-                let name = if lane.lines.len() == 1 { lane.label.clone() } else { format!("{}: {}", lane.label, l.label) };
+                let name = if lane.lines.len() == 1 {
+                    lane.label.clone()
+                } else {
+                    format!("{}: {}", lane.label, l.label)
+                };
                 let name = format!("{name:?}").replace('<', "\\u003c");
                 let first = u8::from(k == 0 && i > 0);
                 let _ = write!(out, r#"{comma}{{"name":{name},"first":{first},"x":["#);
@@ -181,12 +200,21 @@ impl TraceChart {
 
     fn draw_lane(&self, s: &mut String, lane: &TraceLane, y0: f64, x: &Scale, paint: Paint) {
         let columns = (WIDTH - LEFT - RIGHT) as usize;
-        let lines: Vec<(&LaneLine, Vec<(f64, f64)>)> =
-            lane.lines.iter().map(|l| (l, decimate(&l.points, self.span[0], self.span[1], columns))).filter(|l| !l.1.is_empty()).collect();
+        let lines: Vec<(&LaneLine, Vec<(f64, f64)>)> = lane
+            .lines
+            .iter()
+            .map(|l| (l, decimate(&l.points, self.span[0], self.span[1], columns)))
+            .filter(|l| !l.1.is_empty())
+            .collect();
         let (grid, mid, ink) = (paint.colour("grid"), paint.colour("mid"), paint.colour("ink"));
         let all = lines.iter().flat_map(|l| l.1.iter().map(|p| p.1)).filter(|v| v.is_finite());
         let (low, high) = all.fold((f64::INFINITY, f64::NEG_INFINITY), |(a, b), v| (a.min(v), b.max(v)));
-        let _ = write!(s, r#"<line x1="{LEFT}" x2="{0}" y1="{1}" y2="{1}" stroke="{grid}"/>"#, WIDTH - RIGHT, n(y0 + LANE));
+        let _ = write!(
+            s,
+            r#"<line x1="{LEFT}" x2="{0}" y1="{1}" y2="{1}" stroke="{grid}"/>"#,
+            WIDTH - RIGHT,
+            n(y0 + LANE)
+        );
         if low.is_finite() {
             let room = if high - low > 1e-9 { (high - low) * 0.06 } else { (high.abs() * 0.05).max(0.5) };
             let y = Scale::new((low - room, high + room), (y0 + LANE, y0 + 14.0));
@@ -206,8 +234,13 @@ impl TraceChart {
             let at = spread(&ends, 13.0 * self.scale, y0 + 8.0, y0 + LANE);
             for ((l, points), label_y) in lines.iter().zip(at) {
                 let colour = paint.colour(l.colour);
-                let (width, d) = (if l.thin { "1" } else { "1.8" }, path(points.iter().map(|p| (x.at(p.0), y.at(p.1)))));
-                let _ = write!(s, r#"<path d="{d}" fill="none" stroke="{colour}" stroke-width="{width}" stroke-dasharray="{}"/>"#, l.dash);
+                let (width, d) =
+                    (if l.thin { "1" } else { "1.8" }, path(points.iter().map(|p| (x.at(p.0), y.at(p.1)))));
+                let _ = write!(
+                    s,
+                    r#"<path d="{d}" fill="none" stroke="{colour}" stroke-width="{width}" stroke-dasharray="{}"/>"#,
+                    l.dash
+                );
                 let _ = write!(
                     s,
                     r#"<text x="{}" y="{}" font-size="{}" fill="{colour}">{}</text>"#,

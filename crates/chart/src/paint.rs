@@ -17,8 +17,16 @@ pub enum Tone {
 
 impl Tone {
     /// Hues for maps other than stock, in the order they are given out.
-    pub const MAPS: [Self; 8] =
-        [Self::Damson, Self::Bilberry, Self::Quince, Self::Gooseberry, Self::Greengage, Self::Medlar, Self::Sloe, Self::Rowan];
+    pub const MAPS: [Self; 8] = [
+        Self::Damson,
+        Self::Bilberry,
+        Self::Quince,
+        Self::Gooseberry,
+        Self::Greengage,
+        Self::Medlar,
+        Self::Sloe,
+        Self::Rowan,
+    ];
 
     /// Name in style sheets.
     pub fn name(self) -> &'static str {

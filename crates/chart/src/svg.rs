@@ -26,7 +26,8 @@ pub(crate) fn n(v: f64) -> String {
     out
 }
 
-/// The same at the end of a text. A chart has thousands of them: whole hundredths are written, which is much quicker than exact decimals.
+/// The same at the end of a text. A chart has thousands of them: whole hundredths are written, which is much
+/// quicker than exact decimals.
 pub(crate) fn push_n(out: &mut String, v: f64) {
     let hundredths = (v * 100.0).round();
     if hundredths.abs() >= 1e15 || hundredths.is_nan() {
@@ -77,13 +78,19 @@ pub(crate) fn path(points: impl Iterator<Item = (f64, f64)>) -> String {
 
 /// Shortens text to a number of characters with an ellipsis.
 pub(crate) fn shorten(s: &str, most: usize) -> String {
-    if s.chars().count() <= most { s.to_owned() } else { s.chars().take(most.saturating_sub(1)).chain(['…']).collect() }
+    if s.chars().count() <= most {
+        s.to_owned()
+    } else {
+        s.chars().take(most.saturating_sub(1)).chain(['…']).collect()
+    }
 }
 
 /// The same, with a number at the end kept: it tells one sensor from the next.
 pub(crate) fn shorten_numbered(s: &str, most: usize) -> String {
     match s.rsplit_once(' ').filter(|(_, n)| n.len() < 3 && n.chars().all(|c| c.is_ascii_digit())) {
-        Some((name, n)) if s.chars().count() > most => format!("{} {n}", shorten(name, most.saturating_sub(n.len() + 1))),
+        Some((name, n)) if s.chars().count() > most => {
+            format!("{} {n}", shorten(name, most.saturating_sub(n.len() + 1)))
+        }
         _ => shorten(s, most),
     }
 }
@@ -107,7 +114,20 @@ mod tests {
 
     #[test]
     fn six_digits_are_kept_at_every_size_and_nothing_that_is_no_number() {
-        for v in [0.0, 1.0, -0.1, 101.325, 6_543.216_789, 1_234_567.8, 9.999_996, 0.000_012_345_678, -3.3e-9, 7.77e12, 250.0, 1e-300] {
+        for v in [
+            0.0,
+            1.0,
+            -0.1,
+            101.325,
+            6_543.216_789,
+            1_234_567.8,
+            9.999_996,
+            0.000_012_345_678,
+            -3.3e-9,
+            7.77e12,
+            250.0,
+            1e-300,
+        ] {
             let mut out = String::new();
             push_digits(&mut out, v);
             let (got, want): (f64, f64) = (out.parse().unwrap(), format!("{v:.5e}").parse().unwrap());
@@ -123,7 +143,14 @@ mod tests {
     fn paths_break_at_holes() {
         assert_eq!(path([(0.0, 0.0), (1.0, f64::NAN), (2.0, 1.5)].into_iter()), "M0 0M2 1.5");
         assert_eq!(n(-0.001), "0");
-        for (v, text) in [(12.5, "12.5"), (-0.07, "-0.07"), (3.999, "4"), (1e300, &format!("{}", 1e300)), (f64::NAN, "NaN"), (-61.0, "-61")] {
+        for (v, text) in [
+            (12.5, "12.5"),
+            (-0.07, "-0.07"),
+            (3.999, "4"),
+            (1e300, &format!("{}", 1e300)),
+            (f64::NAN, "NaN"),
+            (-61.0, "-61"),
+        ] {
             assert_eq!(n(v), text);
         }
         assert_eq!(shorten("abcdef", 4), "abc…");

@@ -81,7 +81,9 @@ impl Timeline {
 
     /// First and last hour, widened to whole half hours.
     fn span(&self) -> (f64, f64) {
-        let range = |it: &mut dyn Iterator<Item = f64>| it.fold((f64::INFINITY, f64::NEG_INFINITY), |(a, b), h| (a.min(h), b.max(h)));
+        let range = |it: &mut dyn Iterator<Item = f64>| {
+            it.fold((f64::INFINITY, f64::NEG_INFINITY), |(a, b), h| (a.min(h), b.max(h)))
+        };
         let (a, b) = range(&mut self.sets.iter().flat_map(|s| s.pulls.iter().map(|p| p.0)));
         // Notes long before the first pull or after the last do not squeeze the pulls together.
         let near = self.notes.iter().copied().filter(|h| (a - 1.0..=b + 1.0).contains(h));
@@ -95,7 +97,11 @@ impl Timeline {
         let x = Scale::new((from, to), (LEFT, WIDTH - RIGHT));
         let values = self.series.iter().flat_map(|s| s.points.iter().map(|p| p.1));
         let (low, high) = values.fold((f64::INFINITY, f64::NEG_INFINITY), |(a, b), v| (a.min(v), b.max(v)));
-        let (low, high) = if low.is_finite() { ((low / 10.0).floor() * 10.0, (high / 10.0).ceil() * 10.0) } else { (0.0, 100.0) };
+        let (low, high) = if low.is_finite() {
+            ((low / 10.0).floor() * 10.0, (high / 10.0).ceil() * 10.0)
+        } else {
+            (0.0, 100.0)
+        };
         let y = Scale::new((low, high), (HEIGHT - BOTTOM, self.top()));
         let mut s = format!(
             r#"<svg class="timeline" viewBox="0 0 {WIDTH} {HEIGHT}" role="img" aria-label="{}" font-family="{}">"#,
@@ -134,7 +140,13 @@ impl Timeline {
         self.draw_sets(&mut s, &x, paint);
         self.draw_lines(&mut s, &x, &y, paint);
         for h in self.notes.iter().filter(|h| (from..=to).contains(*h)) {
-            let _ = write!(s, r#"<path d="M{0} {1}l4 -7h-8z" fill="{2}"/>"#, n(x.at(*h)), HEIGHT - BOTTOM, paint.colour("quince"));
+            let _ = write!(
+                s,
+                r#"<path d="M{0} {1}l4 -7h-8z" fill="{2}"/>"#,
+                n(x.at(*h)),
+                HEIGHT - BOTTOM,
+                paint.colour("quince")
+            );
         }
         s.push_str("</svg>");
         s
@@ -185,7 +197,11 @@ impl Timeline {
         for (l, label_y) in lines.iter().zip(at) {
             let colour = paint.colour(l.colour);
             let d = path(l.points.iter().map(|p| (x.at(p.0), y.at(p.1))));
-            let _ = write!(s, r#"<path d="{d}" fill="none" stroke="{colour}" stroke-width="2" stroke-dasharray="{}"/>"#, l.dash);
+            let _ = write!(
+                s,
+                r#"<path d="{d}" fill="none" stroke="{colour}" stroke-width="2" stroke-dasharray="{}"/>"#,
+                l.dash
+            );
             let _ = write!(
                 s,
                 r#"<text x="{}" y="{}" font-size="{}" fill="{colour}">{}</text>"#,
@@ -200,12 +216,19 @@ impl Timeline {
     /// The picture in a sentence, for those who cannot see it.
     pub fn words(&self) -> String {
         let pulls: usize = self.sets.iter().map(|s| s.pulls.len()).sum();
-        let (from, to) = self.sets.iter().flat_map(|s| &s.pulls).fold((f64::INFINITY, 0.0_f64), |(a, b), p| (a.min(p.0), b.max(p.0)));
+        let (from, to) = self
+            .sets
+            .iter()
+            .flat_map(|s| &s.pulls)
+            .fold((f64::INFINITY, 0.0_f64), |(a, b), p| (a.min(p.0), b.max(p.0)));
         let lines: Vec<String> = self
             .series
             .iter()
             .filter_map(|l| {
-                let (a, b) = l.points.iter().fold((f64::INFINITY, f64::NEG_INFINITY), |(a, b), p| (a.min(p.1), b.max(p.1)));
+                let (a, b) = l
+                    .points
+                    .iter()
+                    .fold((f64::INFINITY, f64::NEG_INFINITY), |(a, b), p| (a.min(p.1), b.max(p.1)));
                 a.is_finite().then(|| format!("{} {a:.0} to {b:.0} {}", l.label, self.unit))
             })
             .collect();
@@ -223,12 +246,30 @@ mod tests {
     fn day() -> Timeline {
         Timeline {
             series: vec![
-                TimelineSeries { label: "oil".into(), colour: "medlar", dash: "", points: vec![(9.2, 85.0), (15.5, 104.0)] },
-                TimelineSeries { label: "intake".into(), colour: "bilberry", dash: "2 3", points: vec![(9.2, 31.0)] },
+                TimelineSeries {
+                    label: "oil".into(),
+                    colour: "medlar",
+                    dash: "",
+                    points: vec![(9.2, 85.0), (15.5, 104.0)],
+                },
+                TimelineSeries {
+                    label: "intake".into(),
+                    colour: "bilberry",
+                    dash: "2 3",
+                    points: vec![(9.2, 31.0)],
+                },
             ],
             sets: vec![
-                TimelineSet { label: "Stock <95>".into(), tone: Tone::Ink, pulls: vec![(9.2, false), (9.3, true)] },
-                TimelineSet { label: "C1 on RON 95 E5, a long name".into(), tone: Tone::Damson, pulls: vec![(9.4, false)] },
+                TimelineSet {
+                    label: "Stock <95>".into(),
+                    tone: Tone::Ink,
+                    pulls: vec![(9.2, false), (9.3, true)],
+                },
+                TimelineSet {
+                    label: "C1 on RON 95 E5, a long name".into(),
+                    tone: Tone::Damson,
+                    pulls: vec![(9.4, false)],
+                },
                 TimelineSet { label: "C2".into(), tone: Tone::Quince, pulls: vec![] },
                 TimelineSet { label: "Stock again".into(), tone: Tone::Ink, pulls: vec![(15.5, false)] },
             ],
@@ -244,7 +285,11 @@ mod tests {
         let s = day().svg(Paint::Page);
         assert!(s.contains("Stock &lt;95&gt;") && !s.contains("<95>"));
         assert!(s.contains("09:00") && s.contains("16:00"), "whole hours on the axis");
-        assert_eq!(s.matches(" stroke-dasharray=\"2 3\"/>").count(), 2, "a pull left out is dashed, and so is the second line");
+        assert_eq!(
+            s.matches(" stroke-dasharray=\"2 3\"/>").count(),
+            2,
+            "a pull left out is dashed, and so is the second line"
+        );
     }
 
     #[test]
@@ -261,7 +306,11 @@ mod tests {
     #[test]
     fn a_name_without_room_is_left_out_rather_than_written_over_another() {
         let sets = (0..6)
-            .map(|k| TimelineSet { label: format!("set number {k}"), tone: Tone::Ink, pulls: vec![(9.0 + 0.01 * f64::from(k), false)] })
+            .map(|k| TimelineSet {
+                label: format!("set number {k}"),
+                tone: Tone::Ink,
+                pulls: vec![(9.0 + 0.01 * f64::from(k), false)],
+            })
             .collect();
         let s = Timeline { sets, ..day() }.svg(Paint::Page);
         assert_eq!(s.matches("set number").count(), 3);

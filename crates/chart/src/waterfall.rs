@@ -48,7 +48,14 @@ pub fn waterfall_svg(w: &Waterfall, paint: Paint) -> String {
     let x = Scale::new((low - pad, high + pad), (LEFT, WIDTH - RIGHT));
     let height = ROW * (w.steps.len() as f64 + 2.0) + 6.0;
     let mut out = String::new();
-    let text = |out: &mut String, px: f64, y: f64, anchor: &str, role: &str, weight: u32, colour: &str, s: &str| {
+    let text = |out: &mut String,
+                px: f64,
+                y: f64,
+                anchor: &str,
+                role: &str,
+                weight: u32,
+                colour: &str,
+                s: &str| {
         let _ = write!(
             out,
             r#"<text x="{}" y="{}" text-anchor="{anchor}" font-family="{}" font-size="13" font-weight="{weight}" fill="{}">{}</text>"#,
@@ -70,7 +77,16 @@ pub fn waterfall_svg(w: &Waterfall, paint: Paint) -> String {
             n(y + 22.0),
             paint.colour("ink")
         );
-        text(out, WIDTH - RIGHT + 12.0, y + 17.0, "start", "figure", 600, "ink", &format!("{value:.1} {}", w.unit));
+        text(
+            out,
+            WIDTH - RIGHT + 12.0,
+            y + 17.0,
+            "start",
+            "figure",
+            600,
+            "ink",
+            &format!("{value:.1} {}", w.unit),
+        );
     };
     total(&mut out, 0.0, &w.from.0, w.from.1);
     at = w.from.1;
@@ -95,7 +111,16 @@ pub fn waterfall_svg(w: &Waterfall, paint: Paint) -> String {
             n(y + 10.0),
             paint.colour("ink")
         );
-        text(&mut out, WIDTH - RIGHT + 12.0, y + 17.0, "start", "figure", 400, "ink", &format!("{:+.1} ± {:.1}", s.difference, s.half));
+        text(
+            &mut out,
+            WIDTH - RIGHT + 12.0,
+            y + 17.0,
+            "start",
+            "figure",
+            400,
+            "ink",
+            &format!("{:+.1} ± {:.1}", s.difference, s.half),
+        );
         at = next;
     }
     total(&mut out, w.steps.len() as f64 + 1.0, &w.to, end);
@@ -112,16 +137,31 @@ mod tests {
     use super::*;
 
     fn steps(d: &[(f64, f64)]) -> Waterfall {
-        let steps =
-            d.iter().enumerate().map(|(i, (difference, half))| WaterfallStep { label: format!("step <{i}>"), difference: *difference, half: *half });
-        Waterfall { from: ("Stock".into(), 100.0), steps: steps.collect(), to: "C3".into(), unit: "kW".into() }
+        let steps = d.iter().enumerate().map(|(i, (difference, half))| WaterfallStep {
+            label: format!("step <{i}>"),
+            difference: *difference,
+            half: *half,
+        });
+        Waterfall {
+            from: ("Stock".into(), 100.0),
+            steps: steps.collect(),
+            to: "C3".into(),
+            unit: "kW".into(),
+        }
     }
 
     #[test]
     fn each_step_begins_where_the_last_ended_and_the_end_is_their_sum() {
         let svg = waterfall_svg(&steps(&[(3.0, 0.5), (-1.0, 2.0), (12.0, 0.5)]), Paint::Page);
-        assert!(svg.contains(">114.0 kW<") && svg.contains("aria-label=\"from 100.0 to 114.0 kW: step &lt;0&gt; +3.0"));
-        assert_eq!((svg.matches("fill-opacity=\".55\"").count(), svg.matches("fill-opacity=\".22\"").count()), (2, 1), "pale where nothing is shown");
+        assert!(
+            svg.contains(">114.0 kW<")
+                && svg.contains("aria-label=\"from 100.0 to 114.0 kW: step &lt;0&gt; +3.0")
+        );
+        assert_eq!(
+            (svg.matches("fill-opacity=\".55\"").count(), svg.matches("fill-opacity=\".22\"").count()),
+            (2, 1),
+            "pale where nothing is shown"
+        );
         assert!(!svg.contains("NaN") && svg.matches("<rect").count() == 3);
     }
 

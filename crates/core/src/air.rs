@@ -72,13 +72,23 @@ impl AirState {
     /// Like [`AirState::new`] from a weather-service reading reduced to sea level.
     ///
     /// # Formula
-    /// `p = p_sea·(1 − 0.0065·h/288.15)^5.25588` with h the altitude of the cell in m (ISO 2533 standard atmosphere).
+    /// `p = p_sea·(1 − 0.0065·h/288.15)^5.25588` with h the altitude of the cell in m (ISO 2533 standard
+    /// atmosphere).
     ///
     /// # Errors
     /// As [`AirState::new`], and when the altitude is out of range.
-    pub fn from_sea_level(temperature_c: f64, humidity: f64, sea_level_hpa: f64, altitude_m: f64) -> Result<Self, AirError> {
+    pub fn from_sea_level(
+        temperature_c: f64,
+        humidity: f64,
+        sea_level_hpa: f64,
+        altitude_m: f64,
+    ) -> Result<Self, AirError> {
         ALTITUDE_M.check(altitude_m)?;
-        Self::new(temperature_c, humidity, sea_level_hpa * (1.0 - 0.0065 * altitude_m / 288.15).powf(5.255_88))
+        Self::new(
+            temperature_c,
+            humidity,
+            sea_level_hpa * (1.0 - 0.0065 * altitude_m / 288.15).powf(5.255_88),
+        )
     }
 
     /// Saturation vapour pressure, hPa.
@@ -125,7 +135,10 @@ mod tests {
     #[test]
     fn per_cent_humidity_is_explained_not_used() {
         let e = AirState::new(21.0, 52.0, 1002.0).unwrap_err();
-        assert_eq!(e.to_string(), "relative humidity 52 is above 1: give a fraction; if it is per cent write 0.52");
+        assert_eq!(
+            e.to_string(),
+            "relative humidity 52 is above 1: give a fraction; if it is per cent write 0.52"
+        );
     }
 
     #[test]

@@ -40,7 +40,11 @@ impl Bound {
     /// # Errors
     /// [`OutOfRange`] with the value and the range otherwise.
     pub fn check(self, value: f64) -> Result<f64, OutOfRange> {
-        if value.is_finite() && value >= self.min && value <= self.max { Ok(value) } else { Err(OutOfRange { value, bound: self }) }
+        if value.is_finite() && value >= self.min && value <= self.max {
+            Ok(value)
+        } else {
+            Err(OutOfRange { value, bound: self })
+        }
     }
 }
 

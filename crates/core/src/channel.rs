@@ -42,7 +42,8 @@ pub struct Kind {
     pub plausible: (f64, f64),
     /// True when several sensors are numbered `_1`, `_2`, …
     pub numbered: bool,
-    /// Longest time, s, that a live sensor stays at one exact value while the engine is swept; `None`: not judged.
+    /// Longest time, s, that a live sensor stays at one exact value while the engine is swept; `None`: not
+    /// judged.
     pub frozen_after_s: Option<f64>,
     /// True when a run of the extreme value means the sensor's end of range.
     pub saturates: bool,
@@ -51,16 +52,16 @@ pub struct Kind {
 }
 
 impl Kind {
-    /// What a reading can be at all: beyond it no sensor reads, so a unit or a recording has gone wrong. Wide enough for what sensors say in
-    /// free air, on a broken wire or at rest (our choice).
+    /// What a reading can be at all: beyond it no sensor reads, so a unit or a recording has gone wrong. Wide
+    /// enough for what sensors say in free air, on a broken wire or at rest (our choice).
     pub fn possible(&self) -> (f64, f64) {
         let (low, high) = self.plausible;
         let room = high - low;
         (low - 4.0 * room, high + 4.0 * room)
     }
 
-    /// What a limit can be set to; a number beyond it is in another unit. Charge pressures of compound engines reach twice the usual
-    /// (our choice).
+    /// What a limit can be set to; a number beyond it is in another unit. Charge pressures of compound
+    /// engines reach twice the usual (our choice).
     pub fn limitable(&self) -> (f64, f64) {
         let (low, high) = self.plausible;
         let room = high - low;
@@ -69,7 +70,16 @@ impl Kind {
 }
 
 const fn kind(name: &'static str, label: &'static str, unit: &'static str, low: f64, high: f64) -> Kind {
-    Kind { name, label, unit, plausible: (low, high), numbered: false, frozen_after_s: None, saturates: false, rest: Rest::Natural }
+    Kind {
+        name,
+        label,
+        unit,
+        plausible: (low, high),
+        numbered: false,
+        frozen_after_s: None,
+        saturates: false,
+        rest: Rest::Natural,
+    }
 }
 /// A sensor that something regulates.
 const fn held(mut k: Kind, numbered: bool, frozen_after_s: f64) -> Kind {
@@ -95,7 +105,8 @@ const fn many(mut k: Kind) -> Kind {
     k
 }
 
-/// Every kind the analysis knows. Plausible ranges and freezing times are our choice: wide enough for any engine we meet.
+/// Every kind the analysis knows. Plausible ranges and freezing times are our choice: wide enough for any
+/// engine we meet.
 pub const KINDS: &[Kind] = &[
     kind("time", "time", "s", -1e12, 1e12),
     endless(kind("engine_speed", "engine speed", "rpm", 0.0, 25_000.0)),
@@ -167,7 +178,10 @@ impl Channel {
             Some((stem, digits)) if !digits.is_empty() && digits.bytes().all(|b| b.is_ascii_digit()) => stem,
             _ => &self.0,
         };
-        KINDS.iter().find(|k| k.name == self.0).or_else(|| KINDS.iter().find(|k| k.name == stem && k.numbered))
+        KINDS
+            .iter()
+            .find(|k| k.name == self.0)
+            .or_else(|| KINDS.iter().find(|k| k.name == stem && k.numbered))
     }
 
     /// Canonical unit; empty when the kind is not known.

@@ -1,4 +1,5 @@
-//! Correction families: factors that refer power to standard air. Chosen after the fact, never baked into stored data.
+//! Correction families: factors that refer power to standard air. Chosen after the fact, never baked into
+//! stored data.
 
 use crate::air::AirState;
 use crate::units::HPA_PER_INHG;
@@ -32,7 +33,8 @@ pub const VALID_SPARK: (f64, f64) = (0.93, 1.07);
 
 impl Correction {
     /// All families, in the order they are offered.
-    pub const ALL: [Self; 6] = [Self::SaeJ1349, Self::SaeJ607, Self::Din70020, Self::Iso1585Si, Self::Iso1585Ci, Self::None];
+    pub const ALL: [Self; 6] =
+        [Self::SaeJ1349, Self::SaeJ607, Self::Din70020, Self::Iso1585Si, Self::Iso1585Ci, Self::None];
 
     /// The name in files and links.
     pub fn id(self) -> &'static str {
@@ -63,7 +65,8 @@ impl Correction {
         }
     }
 
-    /// Factor that depends on the air alone; `None` for [`Correction::Iso1585Ci`], which also needs fuel and charge pressure.
+    /// Factor that depends on the air alone; `None` for [`Correction::Iso1585Ci`], which also needs fuel and
+    /// charge pressure.
     ///
     /// # Formula
     /// with t in °C, pd dry and p total pressure in hPa, tF in °F:
@@ -88,7 +91,11 @@ impl Correction {
         let mut out = Vec::new();
         let spark = matches!(self, Self::SaeJ1349 | Self::SaeJ607 | Self::Din70020 | Self::Iso1585Si);
         if spark && !(VALID_SPARK.0..=VALID_SPARK.1).contains(&factor) {
-            out.push(Caution::FarFromStandard { family: self, factor, valid: [VALID_SPARK.0, VALID_SPARK.1] });
+            out.push(Caution::FarFromStandard {
+                family: self,
+                factor,
+                valid: [VALID_SPARK.0, VALID_SPARK.1],
+            });
         }
         if spark && compression_ignition {
             out.push(Caution::OnDiesel(self));
@@ -174,9 +181,9 @@ pub struct NotPositive {
 /// ISO 1585 compression-ignition correction.
 ///
 /// # Formula
-/// `αd = fa^fm`; `fa = (99/pd)·(T/298)^0.7` naturally aspirated or mechanically charged, `(99/pd)^0.7·(T/298)^1.5`
-/// turbocharged; `fm = 0.036·qc − 1.14` for 40 ≤ qc ≤ 65, 0.3 below, 1.2 above; `qc = q/r`; `q = Z·F/(D·N)` mg/(L·cycle),
-/// Z = 120000 four-stroke or 60000 two-stroke; T = t + 273.
+/// `αd = fa^fm`; `fa = (99/pd)·(T/298)^0.7` naturally aspirated or mechanically charged,
+/// `(99/pd)^0.7·(T/298)^1.5` turbocharged; `fm = 0.036·qc − 1.14` for 40 ≤ qc ≤ 65, 0.3 below, 1.2 above; `qc
+/// = q/r`; `q = Z·F/(D·N)` mg/(L·cycle), Z = 120000 four-stroke or 60000 two-stroke; T = t + 273.
 ///
 /// # Errors
 /// [`NotPositive`] when an input is zero, negative or not finite.
@@ -227,7 +234,10 @@ mod tests {
     fn a_factor_far_from_one_carries_a_caution() {
         assert_eq!(Correction::SaeJ1349.cautions(1.02, false, false), vec![]);
         let far = Correction::SaeJ1349.cautions(1.09, false, false);
-        assert_eq!(far, [Caution::FarFromStandard { family: Correction::SaeJ1349, factor: 1.09, valid: [0.93, 1.07] }]);
+        assert_eq!(
+            far,
+            [Caution::FarFromStandard { family: Correction::SaeJ1349, factor: 1.09, valid: [0.93, 1.07] }]
+        );
         assert_eq!(Correction::SaeJ607.cautions(1.0, true, false), [Caution::OnDiesel(Correction::SaeJ607)]);
     }
 

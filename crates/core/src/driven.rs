@@ -1,4 +1,5 @@
-//! Where a vehicle is driven: a band of engine speed, or a histogram of time at load, and the power that counts there.
+//! Where a vehicle is driven: a band of engine speed, or a histogram of time at load, and the power that
+//! counts there.
 
 use crate::figures::Curve;
 use crate::log::Recording;
@@ -13,7 +14,8 @@ pub const BIN_RPM: f64 = 250.0;
 const BINS: usize = 64;
 /// Width over which the weight rises from nothing at the ends of a band, rpm (our choice).
 pub const FADE_RPM: f64 = 500.0;
-/// Time at the ends of a histogram that is left out, as a share of the whole at either end: nobody pulls down to idle (our choice).
+/// Time at the ends of a histogram that is left out, as a share of the whole at either end: nobody pulls down
+/// to idle (our choice).
 const TAIL: f64 = 0.025;
 /// From this much throttle on, a moment counts, %; it counts by how far it is open beyond (our choice).
 const COUNTS_FROM: f64 = 50.0;
@@ -35,7 +37,9 @@ pub struct Histogram([f32; BINS]);
 
 /// What cannot be a place where something is driven.
 #[derive(Debug, Clone, PartialEq, Error)]
-#[error("where it is driven: {0}; write a band as 2500-6500, or pairs of rpm and share as 2000 5, 2500 12, 3000 20")]
+#[error(
+    "where it is driven: {0}; write a band as 2500-6500, or pairs of rpm and share as 2000 5, 2500 12, 3000 20"
+)]
 pub struct BadDriven(String);
 
 #[derive(Serialize, Deserialize)]
@@ -49,7 +53,9 @@ impl TryFrom<Written> for Driven {
     type Error = BadDriven;
     fn try_from(w: Written) -> Result<Self, BadDriven> {
         match w {
-            Written::Band([a, b]) if a >= 0.0 && b > a && b <= BIN_RPM * BINS as f64 => Ok(Self::Band([a, b])),
+            Written::Band([a, b]) if a >= 0.0 && b > a && b <= BIN_RPM * BINS as f64 => {
+                Ok(Self::Band([a, b]))
+            }
             Written::Band([a, b]) => Err(BadDriven(format!("{a} to {b} is not a band of engine speed"))),
             Written::Pairs(pairs) => Histogram::new(&pairs).map(Self::Histogram),
         }
@@ -85,19 +91,25 @@ impl Histogram {
         Ok(Self(w.map(|v| (v / total) as f32)))
     }
 
-    /// From a recording made while driving: time at each engine speed, counted by how far the throttle is open beyond half.
+    /// From a recording made while driving: time at each engine speed, counted by how far the throttle is
+    /// open beyond half.
     ///
     /// # Errors
     /// [`BadDriven`] without engine speed, without throttle or pedal, or when the throttle was never open.
     pub fn of_recording(log: &Recording) -> Result<Self, BadDriven> {
-        let speed = log.series("engine_speed").ok_or_else(|| BadDriven("the recording has no engine speed".into()))?;
+        let speed = log
+            .series("engine_speed")
+            .ok_or_else(|| BadDriven("the recording has no engine speed".into()))?;
         let throttle = log.series("throttle").or_else(|| log.series("pedal"));
-        let throttle = throttle.ok_or_else(|| BadDriven("the recording has neither throttle nor pedal".into()))?;
+        let throttle =
+            throttle.ok_or_else(|| BadDriven("the recording has neither throttle nor pedal".into()))?;
         let mut open = throttle.reader();
         let mut pairs = Vec::new();
         for (i, rpm) in speed.v.iter().enumerate().skip(1) {
             let lasts = (speed.t[i] - speed.t[i - 1]).min(1.0);
-            let share = open.at(speed.t[i]).map_or(0.0, |v| ((v - COUNTS_FROM) / (100.0 - COUNTS_FROM)).clamp(0.0, 1.0));
+            let share = open
+                .at(speed.t[i])
+                .map_or(0.0, |v| ((v - COUNTS_FROM) / (100.0 - COUNTS_FROM)).clamp(0.0, 1.0));
             if share > 0.0 && (0.0..BIN_RPM * BINS as f64).contains(rpm) {
                 pairs.push([*rpm, share * lasts]);
             }
@@ -108,7 +120,11 @@ impl Histogram {
     /// Lower edge and weight of each bin that has one.
     pub fn pairs(&self) -> impl Iterator<Item = [f64; 2]> + '_ {
         // Rounded to what a person would write; shares of a millionth are nothing.
-        self.0.iter().enumerate().filter(|w| *w.1 > 1e-6).map(|(i, w)| [i as f64 * BIN_RPM, (f64::from(*w) * 1e6).round() / 1e6])
+        self.0
+            .iter()
+            .enumerate()
+            .filter(|w| *w.1 > 1e-6)
+            .map(|(i, w)| [i as f64 * BIN_RPM, (f64::from(*w) * 1e6).round() / 1e6])
     }
 
     /// Bins between the tails, as lower edge and weight.
@@ -168,7 +184,8 @@ impl fmt::Display for Driven {
         match self {
             Self::Band([a, b]) => write!(f, "{a}-{b}"),
             Self::Histogram(h) => {
-                let words: Vec<String> = h.pairs().map(|[rpm, w]| format!("{rpm} {:.4}", 100.0 * w)).collect();
+                let words: Vec<String> =
+                    h.pairs().map(|[rpm, w]| format!("{rpm} {:.4}", 100.0 * w)).collect();
                 f.write_str(&words.join(", "))
             }
         }
@@ -179,16 +196,28 @@ impl FromStr for Driven {
     type Err = BadDriven;
     fn from_str(s: &str) -> Result<Self, BadDriven> {
         let text = s.replace('–', "-");
-        let number = |v: &str| v.trim().replace(',', ".").parse::<f64>().map_err(|_| BadDriven(format!("“{}” is not a number", v.trim())));
+        let number = |v: &str| {
+            v.trim()
+                .replace(',', ".")
+                .parse::<f64>()
+                .map_err(|_| BadDriven(format!("“{}” is not a number", v.trim())))
+        };
         if let Some((a, b)) = text.split_once('-') {
             return Self::try_from(Written::Band([number(a)?, number(b)?]));
         }
         let separator = if text.contains(';') { ';' } else { ',' };
         let pair = |p: &str| {
-            let (rpm, share) = p.trim().split_once([' ', ':']).ok_or_else(|| BadDriven(format!("“{}” is neither a band nor a pair", p.trim())))?;
+            let (rpm, share) = p
+                .trim()
+                .split_once([' ', ':'])
+                .ok_or_else(|| BadDriven(format!("“{}” is neither a band nor a pair", p.trim())))?;
             Ok([number(rpm)?, number(share)?])
         };
-        let pairs = text.split(separator).filter(|p| !p.trim().is_empty()).map(pair).collect::<Result<Vec<_>, BadDriven>>()?;
+        let pairs = text
+            .split(separator)
+            .filter(|p| !p.trim().is_empty())
+            .map(pair)
+            .collect::<Result<Vec<_>, BadDriven>>()?;
         Self::try_from(Written::Pairs(pairs))
     }
 }
@@ -226,9 +255,17 @@ mod tests {
     fn a_road_recording_counts_time_at_load() {
         let t: Vec<f64> = (0..101).map(|i| f64::from(i) * 0.1).collect();
         let mut log = Recording { t: t.clone(), ..Recording::default() };
-        log.channels.insert(Channel::known("engine_speed"), t.iter().map(|t| if *t < 5.0 { 3100.0 } else { 5100.0 }).collect());
-        assert!(Histogram::of_recording(&log).unwrap_err().to_string().contains("neither throttle nor pedal"));
-        log.channels.insert(Channel::known("throttle"), t.iter().map(|t| if *t < 5.0 { 75.0 } else { 100.0 }).collect());
+        log.channels.insert(
+            Channel::known("engine_speed"),
+            t.iter().map(|t| if *t < 5.0 { 3100.0 } else { 5100.0 }).collect(),
+        );
+        assert!(
+            Histogram::of_recording(&log).unwrap_err().to_string().contains("neither throttle nor pedal")
+        );
+        log.channels.insert(
+            Channel::known("throttle"),
+            t.iter().map(|t| if *t < 5.0 { 75.0 } else { 100.0 }).collect(),
+        );
         let pairs: Vec<[f64; 2]> = Histogram::of_recording(&log).unwrap().pairs().collect();
         assert_eq!((pairs[0][0], pairs[1][0]), (3000.0, 5000.0));
         assert!((pairs[1][1] / pairs[0][1] - 2.0).abs() < 0.1, "{pairs:?}");

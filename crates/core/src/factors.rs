@@ -1,4 +1,5 @@
-//! What differs between two configurations, whether a gain can be attributed, and which sets would separate it.
+//! What differs between two configurations, whether a gain can be attributed, and which sets would separate
+//! it.
 
 mod safe;
 
@@ -19,7 +20,8 @@ fn rank(name: &str) -> usize {
 
 /// Names of the factors that differ, in naming order. A factor declared on one side only differs.
 pub fn differing(a: &Factors, b: &Factors) -> Vec<String> {
-    let mut names: Vec<&String> = a.keys().chain(b.keys().filter(|k| !a.contains_key(*k))).filter(|k| a.get(*k) != b.get(*k)).collect();
+    let mut names: Vec<&String> =
+        a.keys().chain(b.keys().filter(|k| !a.contains_key(*k))).filter(|k| a.get(*k) != b.get(*k)).collect();
     names.sort_by(|x, y| rank(x).cmp(&rank(y)).then(x.cmp(y)));
     names.into_iter().cloned().collect()
 }
@@ -31,13 +33,15 @@ pub struct Confounding {
     pub factors_differ: Vec<String>,
     /// True when more than one differs.
     pub confounded: bool,
-    /// Extra configurations that would separate them, only the factors that differ; at most k − 1, fewer when some were run.
+    /// Extra configurations that would separate them, only the factors that differ; at most k − 1, fewer when
+    /// some were run.
     pub separate_with: Vec<Factors>,
     /// Configurations already run that lie on the path, in its order, same form.
     pub already_run: Vec<Factors>,
     /// Why no set is proposed although some are missing: every path leads over one that must not be run.
     pub not_safe: Vec<Hazard>,
-    /// Every configuration between the two ends, for an order-free split; empty above [`MAX_CORNERED`] factors.
+    /// Every configuration between the two ends, for an order-free split; empty above [`MAX_CORNERED`]
+    /// factors.
     pub corners: Vec<Corner>,
 }
 
@@ -57,19 +61,23 @@ pub const MAX_CORNERED: usize = 4;
 
 /// Finds the shortest path of one-factor steps from base to candidate, preferring configurations already run.
 ///
-/// Among equally short paths the map changes last (the base map is the one known to be safe on the way; our choice).
-/// With more than six differing factors only that order is tried. A path over a configuration that must not be run is never
-/// proposed; where there is no other, the reasons are given instead.
+/// Among equally short paths the map changes last (the base map is the one known to be safe on the way; our
+/// choice). With more than six differing factors only that order is tried. A path over a configuration that
+/// must not be run is never proposed; where there is no other, the reasons are given instead.
 pub fn confounding(base: &Factors, candidate: &Factors, known: &[Known<'_>]) -> Confounding {
     let differ = differing(base, candidate);
     let mut out = Confounding { confounded: differ.len() > 1, ..Confounding::default() };
-    let short = |cell: &Factors| -> Factors { cell.iter().filter(|(k, _)| differ.contains(k)).map(|(k, v)| (k.clone(), v.clone())).collect() };
+    let short = |cell: &Factors| -> Factors {
+        cell.iter().filter(|(k, _)| differ.contains(k)).map(|(k, v)| (k.clone(), v.clone())).collect()
+    };
     if differ.len() > 1 {
         let mut first: Vec<usize> = (0..differ.len()).collect();
         first.sort_by_key(|&i| (differ[i] == "map", i));
         let orders = if differ.len() <= 6 { permutations(&first) } else { vec![first] };
         let paths = orders.iter().map(|order| walk(base, candidate, &differ, order, known));
-        let cost = |path: &[Cell]| (path.iter().any(|c| c.not_safe.is_some()), path.iter().filter(|c| !c.run).count());
+        let cost = |path: &[Cell]| {
+            (path.iter().any(|c| c.not_safe.is_some()), path.iter().filter(|c| !c.run).count())
+        };
         let best = paths.min_by_key(|p| cost(p)).unwrap_or_default();
         for reason in best.iter().filter_map(|c| c.not_safe.clone()) {
             if !out.not_safe.contains(&reason) {
@@ -85,8 +93,10 @@ pub fn confounding(base: &Factors, candidate: &Factors, known: &[Known<'_>]) -> 
         }
     }
     if (2..=MAX_CORNERED).contains(&differ.len()) {
-        let all = (1..(1usize << differ.len()) - 1).map(|set| cell(base, &corner(base, candidate, &differ, set), known));
-        out.corners = all.map(|c| Corner { factors: short(&c.factors), run: c.run, not_safe: c.not_safe }).collect();
+        let all = (1..(1usize << differ.len()) - 1)
+            .map(|set| cell(base, &corner(base, candidate, &differ, set), known));
+        out.corners =
+            all.map(|c| Corner { factors: short(&c.factors), run: c.run, not_safe: c.not_safe }).collect();
     }
     out.factors_differ = differ;
     out
@@ -104,8 +114,8 @@ fn corner(base: &Factors, candidate: &Factors, differ: &[String], chosen: usize)
     at
 }
 
-/// Which of the differing factors are as in the candidate, the others being as in the base: the bits of [`corner`]. `None` when one is
-/// neither.
+/// Which of the differing factors are as in the candidate, the others being as in the base: the bits of
+/// [`corner`]. `None` when one is neither.
 pub(crate) fn changed(at: &Factors, base: &Factors, candidate: &Factors, differ: &[String]) -> Option<usize> {
     let bit = |(i, name): (usize, &String)| match at.get(name) {
         v if v == candidate.get(name) => Some(1 << i),
@@ -128,7 +138,13 @@ fn cell(base: &Factors, factors: &Factors, known: &[Known<'_>]) -> Cell {
     Cell { factors: factors.clone(), run, not_safe }
 }
 
-fn walk(base: &Factors, candidate: &Factors, differ: &[String], order: &[usize], known: &[Known<'_>]) -> Vec<Cell> {
+fn walk(
+    base: &Factors,
+    candidate: &Factors,
+    differ: &[String],
+    order: &[usize],
+    known: &[Known<'_>],
+) -> Vec<Cell> {
     let steps = order[..order.len() - 1].iter().scan(0usize, |chosen, i| {
         *chosen |= 1 << i;
         Some(*chosen)
@@ -164,7 +180,10 @@ mod tests {
 
     #[test]
     fn the_example_of_the_contract() {
-        let (a, b) = (f(&[("map", "stock"), ("fuel", "RON 95 E5"), ("gear", "4")]), f(&[("map", "c3"), ("fuel", "E30"), ("gear", "4")]));
+        let (a, b) = (
+            f(&[("map", "stock"), ("fuel", "RON 95 E5"), ("gear", "4")]),
+            f(&[("map", "c3"), ("fuel", "E30"), ("gear", "4")]),
+        );
         let c = confounding(&a, &b, &[Known::plain(&a), Known::plain(&b)]);
         assert_eq!(c.factors_differ, ["map", "fuel"]);
         assert!(c.confounded);
@@ -191,7 +210,9 @@ mod tests {
     #[test]
     fn a_path_that_must_not_be_run_is_not_proposed() {
         let (a, b) = (f(&[("map", "stock"), ("fuel", "95")]), f(&[("map", "c3"), ("fuel", "E60")]));
-        let meant = |stock, c3| [Known { map_fuels: stock, ..Known::plain(&a) }, Known { map_fuels: c3, ..Known::plain(&b) }];
+        let meant = |stock, c3| {
+            [Known { map_fuels: stock, ..Known::plain(&a) }, Known { map_fuels: c3, ..Known::plain(&b) }]
+        };
         let c = confounding(&a, &b, &meant(Some("95, 98"), None));
         assert_eq!(c.separate_with, vec![f(&[("map", "c3"), ("fuel", "95")])], "the other way round");
         assert!(c.not_safe.is_empty());
@@ -202,7 +223,10 @@ mod tests {
 
     #[test]
     fn all_corners_are_listed_for_an_order_free_split() {
-        let (a, b) = (f(&[("map", "s"), ("fuel", "95"), ("boost", "60")]), f(&[("map", "c"), ("fuel", "E30"), ("boost", "90")]));
+        let (a, b) = (
+            f(&[("map", "s"), ("fuel", "95"), ("boost", "60")]),
+            f(&[("map", "c"), ("fuel", "E30"), ("boost", "90")]),
+        );
         let c = confounding(&a, &b, &[Known::plain(&a), Known::plain(&b)]);
         assert_eq!(c.corners.len(), 6);
         assert!(c.corners.iter().all(|c| !c.run && c.factors.len() == 3));

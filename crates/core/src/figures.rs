@@ -76,12 +76,13 @@ pub const PLATEAU_SHARE: f64 = 0.05;
 /// Fall-off is read this far after the peak, rpm (our choice: about what an upshift is held beyond it).
 pub const FALL_OFF_RPM: f64 = 300.0;
 
-/// A value is read between two points of the curve that are no further apart, rpm (our choice): beyond lies a hole in the recording, or
-/// a speed that nobody held.
+/// A value is read between two points of the curve that are no further apart, rpm (our choice): beyond lies a
+/// hole in the recording, or a speed that nobody held.
 const READ_ACROSS_RPM: f64 = 250.0;
 /// A mean over a band of which more than this share was cut says nothing (domain, section 2).
 const MOST_CUT: f64 = 0.05;
-/// A mean may reach across points this many times as far apart as is usual on the curve: held steps are made for that, a hole is not.
+/// A mean may reach across points this many times as far apart as is usual on the curve: held steps are made
+/// for that, a hole is not.
 const MEAN_ACROSS: f64 = 2.5;
 
 impl Curve {
@@ -98,8 +99,13 @@ impl Curve {
     fn read(&self, values: &[f64], rpm: f64) -> Option<f64> {
         let above = self.rpm.partition_point(|r| *r < rpm - 1e-6);
         let here = self.rpm.get(above).is_some_and(|r| (r - rpm).abs() <= 1e-6);
-        let hole = |low: usize| self.rpm.get(above).is_some_and(|high| high - self.rpm[low] > READ_ACROSS_RPM);
-        if !here && above.checked_sub(1).is_some_and(hole) || self.is_cut(rpm) { None } else { interp::linear(&self.rpm, values, rpm) }
+        let hole =
+            |low: usize| self.rpm.get(above).is_some_and(|high| high - self.rpm[low] > READ_ACROSS_RPM);
+        if !here && above.checked_sub(1).is_some_and(hole) || self.is_cut(rpm) {
+            None
+        } else {
+            interp::linear(&self.rpm, values, rpm)
+        }
     }
 
     fn is_cut(&self, rpm: f64) -> bool {
@@ -112,7 +118,8 @@ impl Curve {
         self.cuts.iter().map(inside).sum::<f64>() / (to - from).max(1e-9)
     }
 
-    /// Area under the power curve between two speeds, kW·rpm; `None` unless both are covered and no hole lies between them.
+    /// Area under the power curve between two speeds, kW·rpm; `None` unless both are covered and no hole lies
+    /// between them.
     pub fn area(&self, from: f64, to: f64) -> Option<f64> {
         if self.cut_share([from, to]) > MOST_CUT || self.is_cut(from) || self.is_cut(to) {
             return None;
@@ -127,14 +134,17 @@ impl Curve {
         bridged.then_some(area)
     }
 
-    /// Mean power over a band (trapezoid over rpm ÷ width, never over time), kW; `None` unless both ends are covered.
+    /// Mean power over a band (trapezoid over rpm ÷ width, never over time), kW; `None` unless both ends are
+    /// covered.
     pub fn band_mean(&self, band: [f64; 2]) -> Option<f64> {
         if band[1] > band[0] { self.area(band[0], band[1]).map(|a| a / (band[1] - band[0])) } else { None }
     }
 
     fn peak(&self, values: &[f64]) -> Option<Peak> {
-        let best = (0..self.rpm.len()).filter(|&i| !self.edge.get(i).copied().unwrap_or(false) && values[i].is_finite());
-        best.max_by(|&a, &b| values[a].total_cmp(&values[b])).map(|i| Peak { value: values[i], rpm: self.rpm[i] })
+        let best = (0..self.rpm.len())
+            .filter(|&i| !self.edge.get(i).copied().unwrap_or(false) && values[i].is_finite());
+        best.max_by(|&a, &b| values[a].total_cmp(&values[b]))
+            .map(|i| Peak { value: values[i], rpm: self.rpm[i] })
     }
 
     /// All figures.
@@ -156,7 +166,8 @@ impl Curve {
             driven_power: l.driven.and_then(|d| d.mean(self)),
             shift_power: l.shift_rpm.and_then(|b| self.band_mean(b)),
             plateau_rpm: peak.map(|p| self.plateau(p)).map(|s| s[1] - s[0]),
-            fall_off_pct: peak.and_then(|p| Some(100.0 * (1.0 - self.power_at(p.rpm + FALL_OFF_RPM)? / p.value))),
+            fall_off_pct: peak
+                .and_then(|p| Some(100.0 * (1.0 - self.power_at(p.rpm + FALL_OFF_RPM)? / p.value))),
             ..plain
         }
     }
@@ -220,19 +231,36 @@ mod tests {
     #[test]
     fn what_is_looked_at_is_read_off_the_curve() {
         let c = ramp();
-        let looks = Looks { band_rpm: None, at_rpm: Some(4500.0), driven: Some(Driven::Band([3000.0, 5000.0])), shift_rpm: Some([4500.0, 5500.0]) };
+        let looks = Looks {
+            band_rpm: None,
+            at_rpm: Some(4500.0),
+            driven: Some(Driven::Band([3000.0, 5000.0])),
+            shift_rpm: Some([4500.0, 5500.0]),
+        };
         let f = c.looked_at(&looks);
         assert!((f.power_at.unwrap() - 97.5).abs() < 1e-9);
         // 5 % under 100 kW is reached 707 rpm away: 14 grid steps on either side.
         assert_eq!(f.plateau_rpm, Some(1400.0));
         assert!((f.fall_off_pct.unwrap() - 0.9).abs() < 1e-9);
         assert!((c.shifted_mean() - f.shift_power.unwrap()).abs() < 0.02);
-        assert_eq!(c.looked_at(&Looks { driven: Some(Driven::Band([1900.0, 5000.0])), ..looks }).driven_power, None, "the band is not covered");
+        assert_eq!(
+            c.looked_at(&Looks { driven: Some(Driven::Band([1900.0, 5000.0])), ..looks }).driven_power,
+            None,
+            "the band is not covered"
+        );
         assert!(f.driven_power.unwrap() > c.band_mean([3000.0, 5000.0]).unwrap() - 5.0);
         let flat = Curve { power_kw: vec![50.0; c.rpm.len()], ..c };
-        assert!((Driven::Band([3000.0, 5000.0]).mean(&flat).unwrap() - 50.0).abs() < 1e-6, "a flat curve has its own value");
-        let ends =
-            Curve { rpm: vec![4000.0, 4050.0], power_kw: vec![90.0, 100.0], torque_nm: vec![0.0; 2], edge: vec![false; 2], ..Curve::default() };
+        assert!(
+            (Driven::Band([3000.0, 5000.0]).mean(&flat).unwrap() - 50.0).abs() < 1e-6,
+            "a flat curve has its own value"
+        );
+        let ends = Curve {
+            rpm: vec![4000.0, 4050.0],
+            power_kw: vec![90.0, 100.0],
+            torque_nm: vec![0.0; 2],
+            edge: vec![false; 2],
+            ..Curve::default()
+        };
         assert_eq!(ends.looked_at(&looks).fall_off_pct, None, "nothing is known beyond the end");
     }
 
@@ -256,8 +284,16 @@ mod tests {
             ..Curve::default()
         };
         assert_eq!((holed.power_at(3700.0), holed.band_mean([3000.0, 4500.0])), (None, None));
-        assert!(holed.power_at(3500.0).is_some() && holed.power_at(4000.0).is_some() && holed.band_mean([4000.0, 5000.0]).is_some());
-        let held = Curve { rpm: vec![3000.0, 3500.0, 4000.0, 5000.0], power_kw: vec![60.0, 70.0, 80.0, 100.0], ..Curve::default() };
+        assert!(
+            holed.power_at(3500.0).is_some()
+                && holed.power_at(4000.0).is_some()
+                && holed.band_mean([4000.0, 5000.0]).is_some()
+        );
+        let held = Curve {
+            rpm: vec![3000.0, 3500.0, 4000.0, 5000.0],
+            power_kw: vec![60.0, 70.0, 80.0, 100.0],
+            ..Curve::default()
+        };
         assert_eq!((held.power_at(3500.0), held.power_at(3600.0)), (Some(70.0), None));
         assert!((held.band_mean([3000.0, 5000.0]).unwrap() - 80.0).abs() < 1e-9);
     }

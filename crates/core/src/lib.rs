@@ -1,8 +1,9 @@
 //! Everything Jamjar computes: pure functions and types, no clock, files, network or printing.
 //!
 //! SI inside, with the field's habits kept: kW, N·m, kPa absolute, °C (K where a formula needs it), λ, rpm.
-//! Sections of the domain notes map to modules: air and correction (1), `pull` (2), `figures` (3), `stats` (4),
-//! `factors` (5), `calculators` (6, 8, 11, 12), `limits` (10); `analysis` puts them together. What they find is data; `words` says it.
+//! Sections of the domain notes map to modules: air and correction (1), `pull` (2), `figures` (3), `stats`
+//! (4), `factors` (5), `calculators` (6, 8, 11, 12), `limits` (10); `analysis` puts them together. What they
+//! find is data; `words` says it.
 #![cfg_attr(test, allow(clippy::float_cmp))]
 
 pub mod air;

@@ -44,9 +44,13 @@ impl Cholesky {
     }
 }
 
-/// Solves the normal equations of a polynomial fit with `M` coefficients from its moments `Σu^k`: the first `M` in `low`, the next in
-/// `high`. Nothing is allocated; `None` when the points do not determine it.
-pub(crate) fn solve_moments<const M: usize>(low: &[f64; M], high: &[f64; M], mut x: [f64; M]) -> Option<[f64; M]> {
+/// Solves the normal equations of a polynomial fit with `M` coefficients from its moments `Σu^k`: the first
+/// `M` in `low`, the next in `high`. Nothing is allocated; `None` when the points do not determine it.
+pub(crate) fn solve_moments<const M: usize>(
+    low: &[f64; M],
+    high: &[f64; M],
+    mut x: [f64; M],
+) -> Option<[f64; M]> {
     let moment = |k: usize| if k < M { low[k] } else { high[k - M] };
     let mut l = [[0.0; M]; M];
     for i in 0..M {

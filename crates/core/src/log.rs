@@ -55,7 +55,8 @@ impl Recording {
         if v.len() == self.t.len() && v.iter().all(|v| v.is_finite()) {
             return (!v.is_empty()).then(|| Series { t: self.t.clone(), v: v.to_vec() });
         }
-        let s: (Vec<f64>, Vec<f64>) = self.t.iter().zip(v).filter(|(_, v)| v.is_finite()).map(|(t, v)| (*t, *v)).unzip();
+        let s: (Vec<f64>, Vec<f64>) =
+            self.t.iter().zip(v).filter(|(_, v)| v.is_finite()).map(|(t, v)| (*t, *v)).unzip();
         (!s.0.is_empty()).then_some(Series { t: s.0, v: s.1 })
     }
 
@@ -64,25 +65,34 @@ impl Recording {
         self.column(name).is_some_and(|c| c.iter().any(|v| v.is_finite()))
     }
 
-    /// Adds injector duty where it was not logged and can be computed. `per_rev` is injections of one injector per crank revolution,
-    /// `None` where duty means nothing (direct injection has a permitted window instead).
+    /// Adds injector duty where it was not logged and can be computed. `per_rev` is injections of one
+    /// injector per crank revolution, `None` where duty means nothing (direct injection has a permitted
+    /// window instead).
     ///
     /// # Formula
-    /// `duty % = PW·n·z/600`, PW pulse width in ms, n engine speed in rpm, z injections per revolution: `PW·n/1200` for a four-stroke with
-    /// one pulse a cycle, `PW·n/600` for a two-stroke. The speed is read at the time of each pulse width.
+    /// `duty % = PW·n·z/600`, PW pulse width in ms, n engine speed in rpm, z injections per revolution:
+    /// `PW·n/1200` for a four-stroke with one pulse a cycle, `PW·n/600` for a two-stroke. The speed is read
+    /// at the time of each pulse width.
     #[must_use]
     #[allow(clippy::float_cmp)]
     pub fn with_duty(mut self, per_rev: Option<f64>) -> Self {
-        let (Some(pw), Some(rpm)) = (self.column("injector_pulse_width"), self.series("engine_speed")) else { return self };
+        let (Some(pw), Some(rpm)) = (self.column("injector_pulse_width"), self.series("engine_speed")) else {
+            return self;
+        };
         // Recordings stored by earlier versions carry the duty of a four-stroke, whatever the engine.
-        let ours =
-            |duty: &[f64]| duty.iter().zip(pw).zip(&self.t).all(|((d, p), t)| !d.is_finite() || rpm.at(*t).is_some_and(|n| *d == p * n / 1200.0));
+        let ours = |duty: &[f64]| {
+            duty.iter()
+                .zip(pw)
+                .zip(&self.t)
+                .all(|((d, p), t)| !d.is_finite() || rpm.at(*t).is_some_and(|n| *d == p * n / 1200.0))
+        };
         if self.column("injector_duty").is_some_and(|d| d.iter().any(|v| v.is_finite()) && !ours(d)) {
             return self;
         }
         let mut at = rpm.reader();
-        let duty: Option<Vec<f64>> =
-            per_rev.map(|z| pw.iter().zip(&self.t).map(|(p, t)| at.at(*t).map_or(f64::NAN, |n| p * n * z / 600.0)).collect());
+        let duty: Option<Vec<f64>> = per_rev.map(|z| {
+            pw.iter().zip(&self.t).map(|(p, t)| at.at(*t).map_or(f64::NAN, |n| p * n * z / 600.0)).collect()
+        });
         let name = Channel::known("injector_duty");
         match duty {
             Some(d) => self.channels.insert(name, d),
@@ -117,7 +127,8 @@ impl Series {
         crate::signal::interp::linear(&self.t, &self.v, t)
     }
 
-    /// For reading at many times that mostly ascend: the same values as [`Series::at`], without looking for each from afar.
+    /// For reading at many times that mostly ascend: the same values as [`Series::at`], without looking for
+    /// each from afar.
     pub fn reader(&self) -> Reader<'_> {
         Reader { walk: Walk::new(&self.t), v: &self.v }
     }
@@ -166,11 +177,19 @@ mod tests {
         let duty = |per_rev| log.clone().with_duty(per_rev).series("injector_duty").map(|s| s.v);
         assert_eq!(duty(Some(0.5)), Some(vec![50.0, 60.0]), "four strokes, one pulse a cycle");
         assert_eq!(duty(Some(1.0)), Some(vec![100.0, 120.0]), "two strokes");
-        assert_eq!(duty(Some(1.0)), log.clone().with_duty(Some(0.5)).with_duty(Some(1.0)).series("injector_duty").map(|s| s.v), "computed again");
+        assert_eq!(
+            duty(Some(1.0)),
+            log.clone().with_duty(Some(0.5)).with_duty(Some(1.0)).series("injector_duty").map(|s| s.v),
+            "computed again"
+        );
         assert_eq!(duty(None), None, "direct injection has no duty");
         assert!(!log.has("throttle"));
         let mut logged = log;
         logged.channels.insert(Channel::new("injector_duty").unwrap(), vec![1.0, 2.0, 3.0]);
-        assert_eq!(logged.with_duty(Some(1.0)).series("injector_duty").unwrap().v, vec![1.0, 2.0, 3.0], "what was logged stays");
+        assert_eq!(
+            logged.with_duty(Some(1.0)).series("injector_duty").unwrap().v,
+            vec![1.0, 2.0, 3.0],
+            "what was logged stays"
+        );
     }
 }

@@ -78,7 +78,12 @@ impl Table {
             return fail(format!("{} rows of values for {rows} places down", self.rows.len()));
         }
         if let Some((i, r)) = self.rows.iter().enumerate().find(|(_, r)| r.len() != self.x.at.len()) {
-            return fail(format!("row {} has {} values for {} places across", i + 1, r.len(), self.x.at.len()));
+            return fail(format!(
+                "row {} has {} values for {} places across",
+                i + 1,
+                r.len(),
+                self.x.at.len()
+            ));
         }
         if self.rows.iter().flatten().any(|v| !v.is_finite()) {
             return fail("a value is not a finite number".into());
@@ -169,9 +174,14 @@ mod tests {
     #[test]
     fn between_cells_it_is_bilinear_and_at_the_edges_held() {
         let t = table();
-        for (x, y, want) in
-            [(1000.0, 100.0, 10.0), (1500.0, 100.0, 15.0), (1500.0, 150.0, 10.0), (9000.0, 300.0, 20.0), (0.0, 0.0, 10.0), (3000.0, 200.0, 15.0)]
-        {
+        for (x, y, want) in [
+            (1000.0, 100.0, 10.0),
+            (1500.0, 100.0, 15.0),
+            (1500.0, 150.0, 10.0),
+            (9000.0, 300.0, 20.0),
+            (0.0, 0.0, 10.0),
+            (3000.0, 200.0, 15.0),
+        ] {
             assert!((t.at(x, y) - want).abs() < 1e-12, "{x} {y}: {}", t.at(x, y));
         }
         let curve = Table { y: None, rows: vec![vec![1.0, 2.0, 4.0]], ..t };

@@ -1,4 +1,5 @@
-//! Units at the edge: everything inside is SI (with kW, kPa absolute, °C, λ, rpm); these convert on the way in and out.
+//! Units at the edge: everything inside is SI (with kW, kPa absolute, °C, λ, rpm); these convert on the way
+//! in and out.
 
 use serde::{Deserialize, Serialize};
 

@@ -73,7 +73,10 @@ impl VehicleSheet {
 
     /// Road speed at 1000 rpm in a gear counted from 1, km/h.
     pub fn kmh_per_1000(&self, gear: usize) -> Option<f64> {
-        Some(1000.0 / self.overall_ratio(gear)? * 2.0 * std::f64::consts::PI * self.tyre_radius_m? * 60.0 / 1000.0)
+        Some(
+            1000.0 / self.overall_ratio(gear)? * 2.0 * std::f64::consts::PI * self.tyre_radius_m? * 60.0
+                / 1000.0,
+        )
     }
 }
 
@@ -82,7 +85,12 @@ mod tests {
     use super::*;
 
     fn sheet() -> VehicleSheet {
-        VehicleSheet { final_drive: Some(3.94), gears: vec![3.6, 2.05, 1.36, 1.041], tyre_radius_m: Some(0.302), ..VehicleSheet::default() }
+        VehicleSheet {
+            final_drive: Some(3.94),
+            gears: vec![3.6, 2.05, 1.36, 1.041],
+            tyre_radius_m: Some(0.302),
+            ..VehicleSheet::default()
+        }
     }
 
     #[test]

@@ -1,4 +1,5 @@
-//! Reference values computed elsewhere, by a second reading of the same formulas. The files in `golden/` are never edited.
+//! Reference values computed elsewhere, by a second reading of the same formulas. The files in `golden/` are
+//! never edited.
 #![allow(clippy::unwrap_used, clippy::float_cmp)]
 
 use jamjar_core::air::AirState;
@@ -16,8 +17,14 @@ struct Table {
 }
 
 fn table(name: &'static str) -> Table {
-    let text = std::fs::read_to_string(format!("{}/tests/golden/{name}", env!("CARGO_MANIFEST_DIR"))).unwrap();
-    let rows: Vec<Vec<String>> = text.lines().skip(1).filter(|l| !l.is_empty()).map(|l| l.split(',').map(str::to_owned).collect()).collect();
+    let text =
+        std::fs::read_to_string(format!("{}/tests/golden/{name}", env!("CARGO_MANIFEST_DIR"))).unwrap();
+    let rows: Vec<Vec<String>> = text
+        .lines()
+        .skip(1)
+        .filter(|l| !l.is_empty())
+        .map(|l| l.split(',').map(str::to_owned).collect())
+        .collect();
     assert!(!rows.is_empty(), "{name} is empty");
     Table { name, rows }
 }
@@ -28,7 +35,12 @@ impl Table {
     }
 
     fn close(&self, row: usize, what: &str, got: f64, want: f64, tolerance: f64) {
-        assert!((got - want).abs() <= tolerance * want.abs().max(1.0), "{} row {}: {what} {got}, expected {want}", self.name, row + 2);
+        assert!(
+            (got - want).abs() <= tolerance * want.abs().max(1.0),
+            "{} row {}: {what} {got}, expected {want}",
+            self.name,
+            row + 2
+        );
     }
 }
 
@@ -73,7 +85,13 @@ fn iso_1585_diesel_factor() {
             boost_pressure_ratio: r[6],
         };
         let f = iso1585_diesel(&s).unwrap();
-        for (what, got, want) in [("q", f.q, r[7]), ("qc", f.qc, r[8]), ("fa", f.fa, r[9]), ("fm", f.fm, r[10]), ("alpha_d", f.alpha_d, r[11])] {
+        for (what, got, want) in [
+            ("q", f.q, r[7]),
+            ("qc", f.qc, r[8]),
+            ("fa", f.fa, r[9]),
+            ("fm", f.fm, r[10]),
+            ("alpha_d", f.alpha_d, r[11]),
+        ] {
             t.close(i, what, got, want, TIGHT);
         }
     }
@@ -123,7 +141,8 @@ fn repeats_pooled_and_welch() {
         let r = two_sets::compare(&list(&row[0]), &list(&row[1])).unwrap();
         let w = r.welch.unwrap();
         let want: Vec<f64> = row[2..].iter().map(|c| c.parse().unwrap()).collect();
-        let got = [r.difference, r.pooled_sd, r.df, r.ci95[0], r.ci95[1], r.p, w.ci95[0], w.ci95[1], w.df, w.p];
+        let got =
+            [r.difference, r.pooled_sd, r.df, r.ci95[0], r.ci95[1], r.p, w.ci95[0], w.ci95[1], w.df, w.p];
         for (k, (g, x)) in got.iter().zip(&want).enumerate() {
             t.close(i, &format!("column {}", k + 3), *g, *x, 5e-9);
         }
@@ -151,7 +170,11 @@ fn best_spark_by_parabola() {
     let t = table("mbt_quadratic.csv");
     for (i, row) in t.rows.iter().enumerate() {
         let m = mbt(&list(&row[0]), &list(&row[1])).unwrap();
-        for (what, got, cell) in [("vertex", m.vertex_deg, &row[2]), ("value", m.vertex_value, &row[3]), ("curvature", m.curvature, &row[4])] {
+        for (what, got, cell) in [
+            ("vertex", m.vertex_deg, &row[2]),
+            ("value", m.vertex_value, &row[3]),
+            ("curvature", m.curvature, &row[4]),
+        ] {
             t.close(i, what, got, cell.parse().unwrap(), 1e-7);
         }
     }
@@ -160,10 +183,17 @@ fn best_spark_by_parabola() {
 #[test]
 fn injector_map_and_its_inverse() {
     let map = table("injector_map.csv");
-    let header = std::fs::read_to_string(format!("{}/tests/golden/injector_map.csv", env!("CARGO_MANIFEST_DIR"))).unwrap();
+    let header =
+        std::fs::read_to_string(format!("{}/tests/golden/injector_map.csv", env!("CARGO_MANIFEST_DIR")))
+            .unwrap();
     let durations = header.lines().next().unwrap().split(',').skip(1).map(|c| c.parse().unwrap()).collect();
     let rows = map.numbers();
-    let q = QuantityMap::new(rows.iter().map(|r| r[0]).collect(), durations, rows.iter().map(|r| r[1..].to_vec()).collect()).unwrap();
+    let q = QuantityMap::new(
+        rows.iter().map(|r| r[0]).collect(),
+        durations,
+        rows.iter().map(|r| r[1..].to_vec()).collect(),
+    )
+    .unwrap();
     let t = table("injector_lookup.csv");
     for (i, r) in t.numbers().iter().enumerate() {
         t.close(i, "mass", q.mass(r[0], r[1]).unwrap(), r[2], TIGHT);

@@ -1,4 +1,5 @@
-//! Columns to channels: recognition, unit guesses from header and values, questions, canonical units, time repair.
+//! Columns to channels: recognition, unit guesses from header and values, questions, canonical units, time
+//! repair.
 
 use crate::csv::{Dialect, RawTable, TimeKind, read_table};
 use crate::error::{FormatError, FormatProblem};
@@ -99,8 +100,8 @@ struct Assigned {
 /// Reads a CSV log: dialect, channels, units, time repair.
 ///
 /// # Errors
-/// [`FormatError`] with file, line and field; see [`read_table`]. Also for a rule naming a column that is not there,
-/// a missing time column, and time that runs backward beyond repair.
+/// [`FormatError`] with file, line and field; see [`read_table`]. Also for a rule naming a column that is not
+/// there, a missing time column, and time that runs backward beyond repair.
 pub fn read_log(input: impl Read, file: &str, mapping: &Mapping) -> Result<ReadLog, FormatError> {
     let mut assigned = Vec::new();
     let table = read_table(input, file, |d| {
@@ -113,9 +114,15 @@ pub fn read_log(input: impl Read, file: &str, mapping: &Mapping) -> Result<ReadL
 fn assign(d: &Dialect, file: &str, mapping: &Mapping) -> Result<Vec<Assigned>, FormatError> {
     let mut out: Vec<Assigned> = Vec::new();
     for rule in &mapping.rules {
-        let column = d.headers.iter().position(|h| h == &rule.column || bare(h) == rule.column).ok_or_else(|| {
-            FormatError::at(file, d.header_line, 1, FormatProblem::NoSuchColumn { column: rule.column.clone(), among: d.headers.join(", ") })
-        })?;
+        let column =
+            d.headers.iter().position(|h| h == &rule.column || bare(h) == rule.column).ok_or_else(|| {
+                FormatError::at(
+                    file,
+                    d.header_line,
+                    1,
+                    FormatProblem::NoSuchColumn { column: rule.column.clone(), among: d.headers.join(", ") },
+                )
+            })?;
         out.push(Assigned {
             column,
             channel: rule.channel.clone(),
@@ -140,11 +147,24 @@ fn assign(d: &Dialect, file: &str, mapping: &Mapping) -> Result<Vec<Assigned>, F
                 continue;
             }
         }
-        let unit_text = if d.units[column].is_empty() { trailing.unwrap_or_default() } else { d.units[column].clone() };
-        out.push(Assigned { column, channel, given: None, by_person: false, confidence: guess.confidence, unit_text });
+        let unit_text =
+            if d.units[column].is_empty() { trailing.unwrap_or_default() } else { d.units[column].clone() };
+        out.push(Assigned {
+            column,
+            channel,
+            given: None,
+            by_person: false,
+            confidence: guess.confidence,
+            unit_text,
+        });
     }
     if !out.iter().any(|a| a.channel.as_str() == "time") {
-        return Err(FormatError::at(file, d.header_line, 1, FormatProblem::NoTime { among: d.headers.join(", ") }));
+        return Err(FormatError::at(
+            file,
+            d.header_line,
+            1,
+            FormatProblem::NoTime { among: d.headers.join(", ") },
+        ));
     }
     Ok(out)
 }
@@ -156,26 +176,42 @@ fn bare(header: &str) -> &str {
 /// The next sensor number not yet taken, for numbered kinds.
 fn next_free(channel: &Channel, taken: &[Assigned]) -> Option<Channel> {
     let kind = channel.kind().filter(|k| k.numbered)?;
-    (1..=16).map(|n| format!("{}_{n}", kind.name)).filter_map(|n| Channel::new(n).ok()).find(|c| taken.iter().all(|a| a.channel != *c))
+    (1..=16)
+        .map(|n| format!("{}_{n}", kind.name))
+        .filter_map(|n| Channel::new(n).ok())
+        .find(|c| taken.iter().all(|a| a.channel != *c))
 }
 
-fn build(table: RawTable, assigned: &[Assigned], file: &str, mapping: &Mapping) -> Result<ReadLog, FormatError> {
+fn build(
+    table: RawTable,
+    assigned: &[Assigned],
+    file: &str,
+    mapping: &Mapping,
+) -> Result<ReadLog, FormatError> {
     let d = &table.dialect;
     let mut log = Recording { name: file.to_owned(), ..Recording::default() };
     let mut questions = Vec::new();
-    let mut columns: Vec<ColumnReport> =
-        d.headers.iter().map(|h| ColumnReport { header: h.clone(), channel: None, unit: None, confidence: Confidence::Low }).collect();
+    let mut columns: Vec<ColumnReport> = d
+        .headers
+        .iter()
+        .map(|h| ColumnReport { header: h.clone(), channel: None, unit: None, confidence: Confidence::Low })
+        .collect();
     let is_time = |a: &&Assigned| a.channel.as_str() == "time";
     let time = assigned.iter().find(is_time).expect("checked in assign");
     let mut ambient = mapping.ambient_kpa.unwrap_or(STANDARD_KPA);
     let (mut t, mut over_standard, mut impossible) = (Vec::new(), Vec::new(), Vec::new());
     // The barometer first, where one was logged: gauge pressures stand on it.
-    let mut ordered: Vec<(&Assigned, Vec<f64>)> = assigned.iter().zip(table.columns).map(|(a, (_, raw))| (a, raw)).collect();
+    let mut ordered: Vec<(&Assigned, Vec<f64>)> =
+        assigned.iter().zip(table.columns).map(|(a, (_, raw))| (a, raw)).collect();
     ordered.sort_by_key(|(a, _)| a.channel.as_str() != "ambient_pressure");
     let mut barometer = mapping.ambient_kpa.is_some();
     for (a, raw) in ordered {
         let header = &d.headers[a.column];
-        let (mut unit, mut sure) = if a.column == time.column { time_unit(a, &raw, table.time) } else { value_unit(a, header, &raw, &mut questions) };
+        let (mut unit, mut sure) = if a.column == time.column {
+            time_unit(a, &raw, table.time)
+        } else {
+            value_unit(a, header, &raw, &mut questions)
+        };
         if a.given.is_none()
             && a.column != time.column
             && questions.iter().all(|q| q.column != *header)
@@ -184,13 +220,22 @@ fn build(table: RawTable, assigned: &[Assigned], file: &str, mapping: &Mapping) 
             (unit, sure) = (q.options[0], false);
             questions.push(q);
         }
-        let confidence = match (a.by_person && a.given.is_some(), a.confidence >= 0.95 && sure, sure || a.confidence >= 0.95) {
+        let confidence = match (
+            a.by_person && a.given.is_some(),
+            a.confidence >= 0.95 && sure,
+            sure || a.confidence >= 0.95,
+        ) {
             (true, ..) => Confidence::Given,
             (_, true, _) => Confidence::High,
             (_, _, true) => Confidence::Medium,
             _ => Confidence::Low,
         };
-        columns[a.column] = ColumnReport { header: header.clone(), channel: Some(a.channel.clone()), unit: Some(unit), confidence };
+        columns[a.column] = ColumnReport {
+            header: header.clone(),
+            channel: Some(a.channel.clone()),
+            unit: Some(unit),
+            confidence,
+        };
         let (scale, offset) = conversion(&a.channel, unit, ambient);
         if !barometer && (conversion(&a.channel, unit, ambient + 1.0).1 - offset).abs() > 0.5 {
             over_standard.push(a.channel.clone());
@@ -217,7 +262,12 @@ fn build(table: RawTable, assigned: &[Assigned], file: &str, mapping: &Mapping) 
     }
     let (keep, flags) = repair_time(&t).map_err(|e| {
         let column = time.column as u64 + 1;
-        FormatError::at(file, u64::from(table.lines[e.index]), column, FormatProblem::TimeRunsBackward { before: e.before, after: e.after })
+        FormatError::at(
+            file,
+            u64::from(table.lines[e.index]),
+            column,
+            FormatProblem::TimeRunsBackward { before: e.before, after: e.after },
+        )
     })?;
     log.flags = flags;
     log.flags.extend(impossible);
@@ -225,7 +275,12 @@ fn build(table: RawTable, assigned: &[Assigned], file: &str, mapping: &Mapping) 
         && last - first > LONGEST_S
     {
         let days = (last - first) / 86_400.0;
-        return Err(FormatError::at(file, d.header_line, time.column as u64 + 1, FormatProblem::TooLong { days }));
+        return Err(FormatError::at(
+            file,
+            d.header_line,
+            time.column as u64 + 1,
+            FormatProblem::TooLong { days },
+        ));
     }
     if !over_standard.is_empty() {
         log.flags.push(Finding::BarometerAssumed { channels: over_standard, kpa: STANDARD_KPA });
@@ -245,46 +300,87 @@ fn build(table: RawTable, assigned: &[Assigned], file: &str, mapping: &Mapping) 
     if table.truncated {
         log.flags.push(Finding::Truncated);
     }
-    let guess = |q: &Question| Finding::UnitGuess { header: q.column.clone(), doubt: q.doubt.clone(), taken: q.options[0] };
+    let guess = |q: &Question| Finding::UnitGuess {
+        header: q.column.clone(),
+        doubt: q.doubt.clone(),
+        taken: q.options[0],
+    };
     log.flags.extend(questions.iter().map(guess));
     Ok(ReadLog { log, columns, questions })
 }
 
 /// No recording is longer, s.
 const LONGEST_S: f64 = 10.0 * 86_400.0;
-/// Readings that cannot be are blanked when they are at most this share of a column, and refuse the file when they are more.
+/// Readings that cannot be are blanked when they are at most this share of a column, and refuse the file when
+/// they are more.
 const STRAY_SHARE: f64 = 0.01;
 
-/// Blanks readings that no sensor of that kind gives, and says so; a column full of them is refused where it begins.
-fn beyond(a: &Assigned, header: &str, v: &mut [f64], lines: &[u32], file: &str) -> Result<Option<Finding>, FormatError> {
+/// Blanks readings that no sensor of that kind gives, and says so; a column full of them is refused where it
+/// begins.
+fn beyond(
+    a: &Assigned,
+    header: &str,
+    v: &mut [f64],
+    lines: &[u32],
+    file: &str,
+) -> Result<Option<Finding>, FormatError> {
     let Some(kind) = a.channel.kind() else { return Ok(None) };
     let (low, high) = kind.possible();
     let cannot = |x: &f64| x.is_finite() && (*x < low || *x > high);
     let Some(first) = v.iter().position(&cannot) else { return Ok(None) };
     let (n, known) = (v.iter().filter(|x| cannot(x)).count(), v.iter().filter(|x| x.is_finite()).count());
     if n as f64 > (STRAY_SHARE * known as f64).max(3.0) {
-        let text = FormatProblem::CannotBe { column: header.to_owned(), value: v[first], unit: kind.unit, kind: kind.label };
-        return Err(FormatError::at(file, u64::from(lines.get(first).copied().unwrap_or(0)), a.column as u64 + 1, text));
+        let text = FormatProblem::CannotBe {
+            column: header.to_owned(),
+            value: v[first],
+            unit: kind.unit,
+            kind: kind.label,
+        };
+        return Err(FormatError::at(
+            file,
+            u64::from(lines.get(first).copied().unwrap_or(0)),
+            a.column as u64 + 1,
+            text,
+        ));
     }
     v.iter_mut().filter(|x| cannot(x)).for_each(|x| *x = f64::NAN);
-    Ok(Some(Finding::Impossible { n, channel: a.channel.clone(), first_line: lines.get(first).copied().unwrap_or(0) }))
+    Ok(Some(Finding::Impossible {
+        n,
+        channel: a.channel.clone(),
+        first_line: lines.get(first).copied().unwrap_or(0),
+    }))
 }
 
 /// Median of a logged barometer, kPa, when it can be one.
 fn logged_barometer(v: &[f64]) -> Option<f64> {
     let mut known: Vec<f64> = v.iter().copied().filter(|p| (50.0..=110.0).contains(p)).collect();
-    (2 * known.len() > v.iter().filter(|p| p.is_finite()).count()).then(|| jamjar_core::signal::hygiene::median_in_place(&mut known))
+    (2 * known.len() > v.iter().filter(|p| p.is_finite()).count())
+        .then(|| jamjar_core::signal::hygiene::median_in_place(&mut known))
 }
 
 /// Scale and offset to the channel's canonical unit.
 fn conversion(channel: &Channel, unit: Unit, ambient_kpa: f64) -> (f64, f64) {
-    let zero_matters = matches!(channel.as_str(), "manifold_pressure" | "boost_target" | "back_pressure" | "ambient_pressure");
+    let zero_matters = matches!(
+        channel.as_str(),
+        "manifold_pressure" | "boost_target" | "back_pressure" | "ambient_pressure"
+    );
     let (scale, offset) = unit.to_si(if zero_matters { ambient_kpa } else { 0.0 });
-    let is_pressure =
-        matches!(unit, Unit::KpaAbs | Unit::KpaGauge | Unit::BarAbs | Unit::BarGauge | Unit::PsiAbs | Unit::PsiGauge | Unit::Hpa | Unit::InHg);
+    let is_pressure = matches!(
+        unit,
+        Unit::KpaAbs
+            | Unit::KpaGauge
+            | Unit::BarAbs
+            | Unit::BarGauge
+            | Unit::PsiAbs
+            | Unit::PsiGauge
+            | Unit::Hpa
+            | Unit::InHg
+    );
     match (channel.as_str(), unit) {
         ("rail_pressure", _) if is_pressure => (scale / 1000.0, offset / 1000.0),
-        ("injector_pulse_width", Unit::Microsecond) | ("time", Unit::Microsecond) => (if channel.as_str() == "time" { 1e-6 } else { 1e-3 }, 0.0),
+        ("injector_pulse_width", Unit::Microsecond) | ("time", Unit::Microsecond) => {
+            (if channel.as_str() == "time" { 1e-6 } else { 1e-3 }, 0.0)
+        }
         ("injector_pulse_width", Unit::Millisecond) => (1.0, 0.0),
         ("injection_duration", Unit::Millisecond) => (1000.0, 0.0),
         ("lambda" | "time", _) => (scale, offset),
@@ -303,12 +399,17 @@ fn time_unit(a: &Assigned, raw: &[f64], kind: TimeKind) -> (Unit, bool) {
     if let Some(Said::Unit(u)) = said(&a.unit_text) {
         return (u, true);
     }
-    let step = jamjar_core::signal::savgol::median_step(&raw.iter().copied().filter(|v| v.is_finite()).collect::<Vec<_>>()).unwrap_or(0.0);
+    let step = jamjar_core::signal::savgol::median_step(
+        &raw.iter().copied().filter(|v| v.is_finite()).collect::<Vec<_>>(),
+    )
+    .unwrap_or(0.0);
     if step >= 2.0 { (Unit::Millisecond, false) } else { (Unit::Second, false) }
 }
 
 fn extent(raw: &[f64]) -> (f64, f64) {
-    raw.iter().filter(|v| v.is_finite()).fold((f64::INFINITY, f64::NEG_INFINITY), |(a, b), v| (a.min(*v), b.max(*v)))
+    raw.iter()
+        .filter(|v| v.is_finite())
+        .fold((f64::INFINITY, f64::NEG_INFINITY), |(a, b), v| (a.min(*v), b.max(*v)))
 }
 
 /// The unit of a value column, from what was given, what the header says, and what the values allow.
@@ -350,7 +451,9 @@ fn value_unit(a: &Assigned, header: &str, raw: &[f64], questions: &mut Vec<Quest
                 (Unit::Celsius, k != "exhaust_temp")
             }
         }
-        ("throttle" | "pedal", _) if high <= 1.2 && high > 0.0 => ask(UnitDoubt::Fraction { high }, vec![Unit::Fraction, Unit::Percent]),
+        ("throttle" | "pedal", _) if high <= 1.2 && high > 0.0 => {
+            ask(UnitDoubt::Fraction { high }, vec![Unit::Fraction, Unit::Percent])
+        }
         ("ambient_pressure", _) if high > 500.0 => (Unit::Hpa, false),
         ("ambient_pressure", _) if high < 35.0 && high > 20.0 => (Unit::InHg, false),
         ("oil_pressure" | "fuel_pressure", _) => (pressure_by_size(high), false),
@@ -361,11 +464,20 @@ fn value_unit(a: &Assigned, header: &str, raw: &[f64], questions: &mut Vec<Quest
     }
 }
 
-/// Doubts a unit that the header states but the values cannot have: most of them lie outside what the channel can read, and
-/// another unit of the same kind brings them inside.
+/// Doubts a unit that the header states but the values cannot have: most of them lie outside what the channel
+/// can read, and another unit of the same kind brings them inside.
 fn doubt(a: &Assigned, header: &str, raw: &[f64], unit: Unit, ambient: f64) -> Option<Question> {
     const FAMILIES: [&[Unit]; 3] = [
-        &[Unit::KpaAbs, Unit::BarAbs, Unit::PsiAbs, Unit::KpaGauge, Unit::BarGauge, Unit::PsiGauge, Unit::Hpa, Unit::Mpa],
+        &[
+            Unit::KpaAbs,
+            Unit::BarAbs,
+            Unit::PsiAbs,
+            Unit::KpaGauge,
+            Unit::BarGauge,
+            Unit::PsiGauge,
+            Unit::Hpa,
+            Unit::Mpa,
+        ],
         &[Unit::Celsius, Unit::Fahrenheit],
         &[Unit::Lambda, Unit::AfrGasoline],
     ];
@@ -388,7 +500,12 @@ fn doubt(a: &Assigned, header: &str, raw: &[f64], unit: Unit, ambient: f64) -> O
     (!better.is_empty()).then(|| Question {
         column: header.to_owned(),
         channel: a.channel.clone(),
-        doubt: UnitDoubt::CannotBe { channel: a.channel.clone(), middle, stated: unit, would_be: as_read(unit) },
+        doubt: UnitDoubt::CannotBe {
+            channel: a.channel.clone(),
+            middle,
+            stated: unit,
+            would_be: as_read(unit),
+        },
         options: better.into_iter().chain([unit]).collect(),
     })
 }
@@ -403,11 +520,18 @@ fn pressure_by_size(high: f64) -> Unit {
     }
 }
 
-fn gauge_or_absolute(header: &str, unit: Unit, low: f64, spoken: bool, ask: &mut impl FnMut(UnitDoubt, Vec<Unit>) -> (Unit, bool)) -> (Unit, bool) {
+fn gauge_or_absolute(
+    header: &str,
+    unit: Unit,
+    low: f64,
+    spoken: bool,
+    ask: &mut impl FnMut(UnitDoubt, Vec<Unit>) -> (Unit, bool),
+) -> (Unit, bool) {
     let words = header.to_lowercase();
     let (scale, _) = unit.to_si(0.0);
     let lowest_kpa = low * scale;
-    let says_absolute = words.contains("abs") || words.split(|c: char| !c.is_alphanumeric()).any(|w| w == "map");
+    let says_absolute =
+        words.contains("abs") || words.split(|c: char| !c.is_alphanumeric()).any(|w| w == "map");
     let says_gauge = words.contains("gauge") || words.contains("boost");
     if lowest_kpa < -3.0 || (says_gauge && lowest_kpa < 60.0) {
         return (with_zero(unit, true), spoken);

@@ -33,11 +33,15 @@ pub enum FormatProblem {
     Ragged { fields: usize, width: usize, delimiter: &'static str },
     #[error("“{text}” is not a number in column “{column}”")]
     NotANumber { text: String, column: String },
-    #[error("“{text}” is an infinite value: leave the cell blank if it was not measured in column “{column}”")]
+    #[error(
+        "“{text}” is an infinite value: leave the cell blank if it was not measured in column “{column}”"
+    )]
     Infinite { text: String, column: String },
     #[error("“{text}” is neither a number nor a clock time in column “{column}”")]
     NotATime { text: String, column: String },
-    #[error("more than {rows} rows of {columns} known columns are too many to look at at once: split the log before this line")]
+    #[error(
+        "more than {rows} rows of {columns} known columns are too many to look at at once: split the log before this line"
+    )]
     TooManyRows { rows: usize, columns: usize },
     #[error("time runs backward ({after} s after {before} s): two recordings in one file? Split it there")]
     TimeRunsBackward { before: f64, after: f64 },
@@ -62,7 +66,9 @@ pub enum MapProblem {
     FirstLine { text: String, wanted: &'static str },
     #[error("the map has no name: add a line “name …” below the first")]
     NoName,
-    #[error("“{text}” is neither a header (name, kind, revision of, for fuel, note) nor “value …” nor “table …”")]
+    #[error(
+        "“{text}” is neither a header (name, kind, revision of, for fuel, note) nor “value …” nor “table …”"
+    )]
     Line { text: String },
     #[error("“{text}” is not a kind of map: it is one of {kinds}")]
     Kind { text: String, kinds: String },
@@ -108,7 +114,12 @@ impl FormatError {
 
     /// An error at a place.
     pub fn at(file: &str, line: u64, column: u64, problem: impl Into<FormatProblem>) -> Self {
-        Self { file: file.to_owned(), line: Some(line), column: Some(column), problem: Box::new(problem.into()) }
+        Self {
+            file: file.to_owned(),
+            line: Some(line),
+            column: Some(column),
+            problem: Box::new(problem.into()),
+        }
     }
 }
 

@@ -1,4 +1,5 @@
-//! Bytes to logs: CSV dialects, channel and unit recognition with the questions to ask. No files are opened here.
+//! Bytes to logs: CSV dialects, channel and unit recognition with the questions to ask. No files are opened
+//! here.
 #![cfg_attr(test, allow(clippy::float_cmp))]
 
 mod assign;

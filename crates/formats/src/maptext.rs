@@ -15,7 +15,8 @@
 //!   100      28     30     33
 //!   200      12     15     20
 //! ```
-//! Blank lines end a table; `#` starts a comment. A table over one axis has one row of values and no leading place.
+//! Blank lines end a table; `#` starts a comment. A table over one axis has one row of values and no leading
+//! place.
 
 use crate::error::{FormatError, FormatProblem, MapProblem};
 use jamjar_core::maps::{Axis, MapFile, Scalar, Table};
@@ -29,10 +30,17 @@ pub const MAP_VERSION: &str = "jamjar map 1";
 /// # Errors
 /// [`FormatError`] with line and column of the first fault.
 pub fn read_map(text: &str, file: &str) -> Result<MapFile, FormatError> {
-    let mut lines =
-        text.trim_start_matches('\u{feff}').lines().enumerate().map(|(i, l)| (i as u64 + 1, l.split('#').next().unwrap_or_default().trim_end()));
-    let bad = |line: u64, column: u64, problem: MapProblem| Err(FormatError::at(file, line, column, FormatProblem::Map(problem)));
-    let at = |line: u64, column: u64| move |p: MapProblem| FormatError::at(file, line, column, FormatProblem::Map(p));
+    let mut lines = text
+        .trim_start_matches('\u{feff}')
+        .lines()
+        .enumerate()
+        .map(|(i, l)| (i as u64 + 1, l.split('#').next().unwrap_or_default().trim_end()));
+    let bad = |line: u64, column: u64, problem: MapProblem| {
+        Err(FormatError::at(file, line, column, FormatProblem::Map(problem)))
+    };
+    let at = |line: u64, column: u64| {
+        move |p: MapProblem| FormatError::at(file, line, column, FormatProblem::Map(p))
+    };
     match lines.by_ref().find(|(_, l)| !l.trim().is_empty()) {
         Some((_, l)) if l.trim() == MAP_VERSION => {}
         Some((n, l)) => return bad(n, 1, MapProblem::FirstLine { text: shown(l), wanted: MAP_VERSION }),
@@ -74,7 +82,11 @@ fn shown(s: &str) -> String {
 fn header(out: &mut MapFile, line: &str) -> Result<(), MapProblem> {
     const KINDS: [&str; 4] = ["stock", "off_the_shelf", "custom", "unknown"];
     for key in ["name", "kind", "revision of", "for fuel", "note"] {
-        let Some(value) = line.strip_prefix(key).filter(|r| r.starts_with(char::is_whitespace)).map(str::trim) else { continue };
+        let Some(value) =
+            line.strip_prefix(key).filter(|r| r.starts_with(char::is_whitespace)).map(str::trim)
+        else {
+            continue;
+        };
         match key {
             "name" => out.name = value.to_owned(),
             "kind" if KINDS.contains(&value) => out.kind = value.to_owned(),
@@ -113,7 +125,8 @@ fn scalar(rest: &str) -> Result<(String, Scalar), MapProblem> {
 fn heading(rest: &str) -> Result<Table, MapProblem> {
     let (name, unit, over) = named(rest)?;
     let axes = over.strip_prefix("over ").ok_or_else(|| MapProblem::NoAxes { table: name.clone() })?;
-    let mut axes = axes.split(',').map(|a| named(a).map(|(channel, unit, _)| Axis { channel, unit, at: Vec::new() }));
+    let mut axes =
+        axes.split(',').map(|a| named(a).map(|(channel, unit, _)| Axis { channel, unit, at: Vec::new() }));
     let x = axes.next().ok_or_else(|| MapProblem::NoAxes { table: name.clone() })??;
     let y = axes.next().transpose()?;
     if axes.next().is_some() {
@@ -126,7 +139,12 @@ fn in_table(word: &str, table: &str) -> MapProblem {
     MapProblem::NotANumberIn { text: shown(word), table: table.to_owned() }
 }
 
-fn fill<'a>(table: &mut Table, lines: &mut impl Iterator<Item = (u64, &'a str)>, file: &str, from: u64) -> Result<(), FormatError> {
+fn fill<'a>(
+    table: &mut Table,
+    lines: &mut impl Iterator<Item = (u64, &'a str)>,
+    file: &str,
+    from: u64,
+) -> Result<(), FormatError> {
     let mut first = true;
     for (n, l) in lines {
         if l.trim().is_empty() {
@@ -138,7 +156,9 @@ fn fill<'a>(table: &mut Table, lines: &mut impl Iterator<Item = (u64, &'a str)>,
         let mut values = Vec::new();
         for word in l.split_whitespace() {
             let column = word.as_ptr() as usize - l.as_ptr() as usize;
-            values.push(number(word).map_err(|_| FormatError::at(file, n, l[..column].chars().count() as u64 + 1, in_table(word, &table.name)))?);
+            values.push(number(word).map_err(|_| {
+                FormatError::at(file, n, l[..column].chars().count() as u64 + 1, in_table(word, &table.name))
+            })?);
         }
         if first {
             table.x.at = values;
@@ -159,7 +179,8 @@ fn fill<'a>(table: &mut Table, lines: &mut impl Iterator<Item = (u64, &'a str)>,
 /// Writes a map; [`read_map`] gives the same map back.
 pub fn write_map(map: &MapFile) -> String {
     let mut s = format!("{MAP_VERSION}\nname         {}\nkind         {}\n", map.name, map.kind);
-    for (key, value) in [("revision of", &map.revision_of), ("for fuel", &map.for_fuel), ("note", &map.note)] {
+    for (key, value) in [("revision of", &map.revision_of), ("for fuel", &map.for_fuel), ("note", &map.note)]
+    {
         if let Some(v) = value {
             let _ = writeln!(s, "{key:<12} {}", v.replace('\n', " "));
         }
@@ -172,7 +193,8 @@ pub fn write_map(map: &MapFile) -> String {
     }
     for t in &map.tables {
         let axis = |a: &Axis| format!("{} [{}]", a.channel, a.unit);
-        let over = [Some(axis(&t.x)), t.y.as_ref().map(axis)].into_iter().flatten().collect::<Vec<_>>().join(", ");
+        let over =
+            [Some(axis(&t.x)), t.y.as_ref().map(axis)].into_iter().flatten().collect::<Vec<_>>().join(", ");
         let _ = writeln!(s, "\ntable {} [{}] over {over}", t.name, t.unit);
         let lead = if t.y.is_some() { " ".repeat(8) } else { String::new() };
         let cells = |row: &[f64]| row.iter().map(|v| format!(" {v:>7}")).collect::<String>();
@@ -194,7 +216,10 @@ mod tests {
     #[test]
     fn a_map_reads_and_comes_back_the_same() {
         let m = read_map(GOOD, "c3.map").unwrap();
-        assert_eq!((m.name.as_str(), m.revision_of.as_deref(), m.scalar("rev_limit")), ("C3", Some("C2"), Some(6800.0)));
+        assert_eq!(
+            (m.name.as_str(), m.revision_of.as_deref(), m.scalar("rev_limit")),
+            ("C3", Some("C2"), Some(6800.0))
+        );
         assert_eq!(m.table("spark_advance").unwrap().at(2250.0, 150.0), (28.0 + 30.5 + 12.0 + 15.0) / 4.0);
         assert_eq!(m.table("lambda_target").unwrap().rows, vec![vec![0.9, 0.84]]);
         assert_eq!(read_map(&write_map(&m), "again.map").unwrap(), m);
@@ -203,13 +228,19 @@ mod tests {
     #[test]
     fn a_fault_has_its_place() {
         let cases = [
-            (GOOD.replace("jamjar map 1", "something else"), "c3.map:1:1: “something else” is not the first line"),
+            (
+                GOOD.replace("jamjar map 1", "something else"),
+                "c3.map:1:1: “something else” is not the first line",
+            ),
             (GOOD.replace("kind custom", "kind secret"), "c3.map:3:1: “secret” is not a kind of map"),
             (GOOD.replace("30.5", "3O.5"), "c3.map:12:9: “3O.5” is not a number in table spark_advance"),
             (GOOD.replace("12 15", "12"), "c3.map:10:1: table spark_advance: row 2 has 1 values for 2"),
             (GOOD.replace("[rpm] 6800", "6800"), "c3.map:8:7: rev_limit needs its unit in brackets"),
             (GOOD.replace("revision of", "child of"), "c3.map:4:1: “child of C2” is neither"),
-            (GOOD.replace("lambda_target", "spark_advance"), "c3.map:15:7: the table spark_advance stands here twice"),
+            (
+                GOOD.replace("lambda_target", "spark_advance"),
+                "c3.map:15:7: the table spark_advance stands here twice",
+            ),
             (GOOD.replace("name  C3", "note x"), "c3.map: the map has no name"),
             (String::new(), "c3.map: the file is empty"),
         ];

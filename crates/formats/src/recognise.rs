@@ -11,7 +11,21 @@ pub(crate) struct Guess {
 
 /// Names in use, per kind. The first is the canonical words; order within a kind does not matter.
 const ALIASES: &[(&str, &[&str])] = &[
-    ("time", &["time", "t", "timestamp", "time stamp", "elapsed", "elapsed time", "log time", "clock", "clock time", "time of day"]),
+    (
+        "time",
+        &[
+            "time",
+            "t",
+            "timestamp",
+            "time stamp",
+            "elapsed",
+            "elapsed time",
+            "log time",
+            "clock",
+            "clock time",
+            "time of day",
+        ],
+    ),
     (
         "lambda_target",
         &[
@@ -28,7 +42,16 @@ const ALIASES: &[(&str, &[&str])] = &[
     ),
     (
         "boost_target",
-        &["boost target", "target boost", "boost setpoint", "desired boost", "map target", "target map", "boost desired", "target manifold pressure"],
+        &[
+            "boost target",
+            "target boost",
+            "boost setpoint",
+            "desired boost",
+            "map target",
+            "target map",
+            "boost desired",
+            "target manifold pressure",
+        ],
     ),
     (
         "engine_speed",
@@ -76,8 +99,14 @@ const ALIASES: &[(&str, &[&str])] = &[
         ],
     ),
     ("turbo_speed", &["turbo speed", "turbo rpm", "turbocharger speed", "turbine speed", "compressor speed"]),
-    ("blower_speed", &["blower speed", "blower rpm", "supercharger speed", "supercharger rpm", "charger speed"]),
-    ("road_speed", &["road speed", "vehicle speed", "wheel speed", "ground speed", "car speed", "v road", "speed"]),
+    (
+        "blower_speed",
+        &["blower speed", "blower rpm", "supercharger speed", "supercharger rpm", "charger speed"],
+    ),
+    (
+        "road_speed",
+        &["road speed", "vehicle speed", "wheel speed", "ground speed", "car speed", "v road", "speed"],
+    ),
     ("hub_torque", &["hub torque", "torque hub", "axle torque", "torque at hub", "torque at hubs", "m hub"]),
     (
         "brake_torque",
@@ -96,8 +125,31 @@ const ALIASES: &[(&str, &[&str])] = &[
             "torque brake",
         ],
     ),
-    ("throttle", &["throttle", "throttle position", "tps", "throttle angle", "throttle plate", "plate", "throttle opening", "tp"]),
-    ("pedal", &["pedal", "pedal position", "accelerator", "accelerator pedal", "accelerator position", "accelerator pedal position", "app"]),
+    (
+        "throttle",
+        &[
+            "throttle",
+            "throttle position",
+            "tps",
+            "throttle angle",
+            "throttle plate",
+            "plate",
+            "throttle opening",
+            "tp",
+        ],
+    ),
+    (
+        "pedal",
+        &[
+            "pedal",
+            "pedal position",
+            "accelerator",
+            "accelerator pedal",
+            "accelerator position",
+            "accelerator pedal position",
+            "app",
+        ],
+    ),
     (
         "manifold_pressure",
         &[
@@ -126,7 +178,18 @@ const ALIASES: &[(&str, &[&str])] = &[
             "station pressure",
         ],
     ),
-    ("wastegate_duty", &["wastegate duty", "wastegate", "wg duty", "wastegate dc", "boost solenoid duty", "boost duty", "wastegate position"]),
+    (
+        "wastegate_duty",
+        &[
+            "wastegate duty",
+            "wastegate",
+            "wg duty",
+            "wastegate dc",
+            "boost solenoid duty",
+            "boost duty",
+            "wastegate position",
+        ],
+    ),
     (
         "lambda",
         &[
@@ -167,7 +230,16 @@ const ALIASES: &[(&str, &[&str])] = &[
     ),
     (
         "knock_retard",
-        &["knock retard", "knock correction", "retard", "knock retard cyl", "retard cyl", "knock retard cylinder", "ignition retard", "spark retard"],
+        &[
+            "knock retard",
+            "knock correction",
+            "retard",
+            "knock retard cyl",
+            "retard cyl",
+            "knock retard cylinder",
+            "ignition retard",
+            "spark retard",
+        ],
     ),
     ("knock_level", &["knock level", "knock", "knock intensity", "knock signal", "knock sensor"]),
     (
@@ -220,14 +292,30 @@ const ALIASES: &[(&str, &[&str])] = &[
     ("oil_temp", &["oil temp", "oil temperature", "engine oil temp", "engine oil temperature"]),
     (
         "exhaust_temp",
-        &["exhaust temp", "exhaust temperature", "egt", "exhaust gas temp", "exhaust gas temperature", "exhaust temp cyl", "egt cyl", "exhaust"],
+        &[
+            "exhaust temp",
+            "exhaust temperature",
+            "egt",
+            "exhaust gas temp",
+            "exhaust gas temperature",
+            "exhaust temp cyl",
+            "egt cyl",
+            "exhaust",
+        ],
     ),
     ("oil_pressure", &["oil pressure", "oil press", "engine oil pressure"]),
     ("fuel_pressure", &["fuel pressure", "fuel press"]),
     ("rail_pressure", &["rail pressure", "fuel rail pressure", "common rail pressure", "rail"]),
     (
         "back_pressure",
-        &["back pressure", "backpressure", "exhaust back pressure", "exhaust pressure", "exhaust manifold pressure", "turbine inlet pressure"],
+        &[
+            "back pressure",
+            "backpressure",
+            "exhaust back pressure",
+            "exhaust pressure",
+            "exhaust manifold pressure",
+            "turbine inlet pressure",
+        ],
     ),
     (
         "injector_pulse_width",
@@ -244,12 +332,29 @@ const ALIASES: &[(&str, &[&str])] = &[
             "injector time",
         ],
     ),
-    ("injector_duty", &["injector duty", "injector duty cycle", "inj duty", "idc", "injector dc", "injection duty", "inj duty cycle"]),
+    (
+        "injector_duty",
+        &[
+            "injector duty",
+            "injector duty cycle",
+            "inj duty",
+            "idc",
+            "injector dc",
+            "injection duty",
+            "inj duty cycle",
+        ],
+    ),
     ("fuel_flow", &["fuel flow", "fuel mass flow", "fuel rate", "fuel consumption"]),
-    ("air_flow", &["air flow", "airflow", "maf", "mass air flow", "air mass flow", "intake air flow", "mass airflow"]),
+    (
+        "air_flow",
+        &["air flow", "airflow", "maf", "mass air flow", "air mass flow", "intake air flow", "mass airflow"],
+    ),
     ("ethanol_content", &["ethanol content", "ethanol", "ethanol percent", "flex fuel", "flex", "e content"]),
     ("injection_start", &["injection start", "start of injection", "soi", "main injection start"]),
-    ("injection_duration", &["injection duration", "duration of injection", "main injection duration", "injector duration"]),
+    (
+        "injection_duration",
+        &["injection duration", "duration of injection", "main injection duration", "injector duration"],
+    ),
     ("vane_position", &["vane position", "vane", "vgt position", "vnt position", "turbo vane position"]),
     ("gear", &["gear", "gear position", "current gear"]),
     ("fuel_cut", &["fuel cut", "fuel cut active", "injection cut"]),
@@ -272,22 +377,33 @@ fn normalise(header: &str) -> (String, Option<u32>) {
     let mut out = String::new();
     let mut last = ' ';
     for c in s.chars() {
-        if (c.is_ascii_digit() && last.is_alphabetic()) || (c.is_alphabetic() && last.is_ascii_digit() && last != ' ') {
+        if (c.is_ascii_digit() && last.is_alphabetic())
+            || (c.is_alphabetic() && last.is_ascii_digit() && last != ' ')
+        {
             out.push(' ');
         }
         out.push(c);
         last = c;
     }
     let mut words: Vec<&str> = out.split_whitespace().collect();
-    let number = words.iter().rposition(|w| w.bytes().all(|b| b.is_ascii_digit())).and_then(|i| words.remove(i).parse().ok());
-    let words: Vec<&str> =
-        words.into_iter().filter(|w| !matches!(*w, "cyl" | "cylinder" | "bank" | "sensor" | "no" | "actual" | "value" | "measured")).collect();
+    let number = words
+        .iter()
+        .rposition(|w| w.bytes().all(|b| b.is_ascii_digit()))
+        .and_then(|i| words.remove(i).parse().ok());
+    let words: Vec<&str> = words
+        .into_iter()
+        .filter(|w| {
+            !matches!(*w, "cyl" | "cylinder" | "bank" | "sensor" | "no" | "actual" | "value" | "measured")
+        })
+        .collect();
     (words.join(" "), number)
 }
 
 /// Unit words people append to a header: `time_ms`, `rpm_engine` is not one of them.
-const TRAILING_UNITS: &[&str] =
-    &["ms", "s", "kpa", "bar", "psi", "degc", "degf", "c", "f", "deg", "nm", "lbft", "kmh", "mph", "rpm", "pct", "gps", "mpa", "us", "afr"];
+const TRAILING_UNITS: &[&str] = &[
+    "ms", "s", "kpa", "bar", "psi", "degc", "degf", "c", "f", "deg", "nm", "lbft", "kmh", "mph", "rpm",
+    "pct", "gps", "mpa", "us", "afr",
+];
 
 /// The channel a header names, with the trailing unit word when one was split off.
 pub(crate) fn recognise(header: &str) -> Option<(Guess, Option<String>)> {
@@ -310,8 +426,13 @@ pub(crate) fn recognise(header: &str) -> Option<(Guess, Option<String>)> {
 }
 
 fn named(kind: &str, number: Option<u32>) -> Option<Channel> {
-    let numbered = Channel::new(format!("{kind}_1")).ok().is_some_and(|c| c.kind().is_some_and(|k| k.numbered));
-    if numbered { Channel::new(format!("{kind}_{}", number.unwrap_or(1).max(1))).ok() } else { Channel::new(kind).ok() }
+    let numbered =
+        Channel::new(format!("{kind}_1")).ok().is_some_and(|c| c.kind().is_some_and(|k| k.numbered));
+    if numbered {
+        Channel::new(format!("{kind}_{}", number.unwrap_or(1).max(1))).ok()
+    } else {
+        Channel::new(kind).ok()
+    }
 }
 
 fn look_up(name: &str, number: Option<u32>, confidence: f64) -> Option<Guess> {
@@ -327,7 +448,10 @@ fn partial(name: &str, number: Option<u32>) -> Option<Guess> {
         for alias in *names {
             let parts: Vec<&str> = alias.split(' ').collect();
             let long = parts.len() >= 2 || alias.len() >= 6;
-            if long && words.windows(parts.len()).any(|w| w == parts) && best.is_none_or(|b| alias.len() > b.0) {
+            if long
+                && words.windows(parts.len()).any(|w| w == parts)
+                && best.is_none_or(|b| alias.len() > b.0)
+            {
                 best = Some((alias.len(), kind));
             }
         }

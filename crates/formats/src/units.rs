@@ -132,14 +132,20 @@ const TABLE: &[(&str, Said)] = {
 
 /// What a unit text says; `None` when it is not a unit we know.
 pub(crate) fn said(text: &str) -> Option<Said> {
-    let clean: String = text.trim().to_lowercase().replace(['·', '⋅', '×'], "*").replace('μ', "µ").replace('º', "°");
+    let clean: String =
+        text.trim().to_lowercase().replace(['·', '⋅', '×'], "*").replace('μ', "µ").replace('º', "°");
     let clean = clean.trim_matches(['[', ']', '(', ')']).trim();
     if let Some((_, s)) = TABLE.iter().find(|(t, _)| *t == clean) {
         return Some(*s);
     }
-    for (words, gauge) in [(&["gauge", "gage", "rel", "relative", "(g)", "g"][..], true), (&["absolute", "abs", "(a)", "a"][..], false)] {
+    for (words, gauge) in [
+        (&["gauge", "gage", "rel", "relative", "(g)", "g"][..], true),
+        (&["absolute", "abs", "(a)", "a"][..], false),
+    ] {
         for w in words {
-            if let Some(Said::Pressure(u)) = clean.strip_suffix(w).and_then(|stem| said(stem.trim_end_matches(['.', ',', '_', ' ']))) {
+            if let Some(Said::Pressure(u)) =
+                clean.strip_suffix(w).and_then(|stem| said(stem.trim_end_matches(['.', ',', '_', ' '])))
+            {
                 return Some(Said::Unit(with_zero(u, gauge)));
             }
         }

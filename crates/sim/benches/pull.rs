@@ -28,9 +28,16 @@ set = [{ id = "a", map = "Stock", fuel = "RON 95 E5" }]
 "#;
 
 fn table(name: &str, x: &[f64], y: &[f64], f: impl Fn(f64, f64) -> f64) -> Table {
-    let axis = |channel: &str, at: &[f64]| Axis { channel: channel.into(), unit: String::new(), at: at.to_vec() };
+    let axis =
+        |channel: &str, at: &[f64]| Axis { channel: channel.into(), unit: String::new(), at: at.to_vec() };
     let rows = y.iter().map(|y| x.iter().map(|x| f(*x, *y)).collect()).collect();
-    Table { name: name.into(), unit: String::new(), x: axis("engine_speed", x), y: Some(axis("manifold_pressure", y)), rows }
+    Table {
+        name: name.into(),
+        unit: String::new(),
+        x: axis("engine_speed", x),
+        y: Some(axis("manifold_pressure", y)),
+        rows,
+    }
 }
 
 fn map() -> MapFile {
@@ -50,7 +57,9 @@ fn pulls(c: &mut Criterion) {
     let scenario = Scenario::parse(TEXT).expect("written here");
     let maps = BTreeMap::from([("Stock".to_owned(), map())]);
     c.bench_function("one pull, physics only", |b| b.iter(|| one_pull(black_box(&scenario), &maps, 7)));
-    c.bench_function("a set of three with recorders, and its truth from four more", |b| b.iter(|| simulate(black_box(&scenario), &maps)));
+    c.bench_function("a set of three with recorders, and its truth from four more", |b| {
+        b.iter(|| simulate(black_box(&scenario), &maps))
+    });
 }
 
 criterion_group! { name = benches; config = Criterion::default().sample_size(20); targets = pulls }

@@ -1,7 +1,7 @@
 //! Combustion: what a cylinder makes of its air and fuel, and what it does to spark, knock and exhaust.
 //!
-//! Forms after Heywood, chapters 9 and 15: efficiency quadratic around the best spark, best λ rich of stoichiometric for
-//! power, exhaust temperature from the energy that neither crank nor wall took.
+//! Forms after Heywood, chapters 9 and 15: efficiency quadratic around the best spark, best λ rich of
+//! stoichiometric for power, exhaust temperature from the energy that neither crank nor wall took.
 
 use crate::charge::CP_EXHAUST;
 use crate::engine::{DieselBurn, EngineSpec, SparkBurn};
@@ -45,7 +45,10 @@ impl SparkBurn {
     /// Spark at which the average cycle begins to knock, ° before TDC.
     pub(crate) fn knock_deg(&self, c: &Cylinder, ron: f64) -> f64 {
         let k = &self.knock;
-        k[0] + k[1] * c.rpm / 1000.0 + k[2] * (ron - 95.0) - k[3] * (c.manifold_kpa - 100.0) - k[4] * (c.charge_c - 40.0) + 12.0 * (0.9 - c.lambda)
+        k[0] + k[1] * c.rpm / 1000.0 + k[2] * (ron - 95.0)
+            - k[3] * (c.manifold_kpa - 100.0)
+            - k[4] * (c.charge_c - 40.0)
+            + 12.0 * (0.9 - c.lambda)
     }
 }
 
@@ -58,8 +61,9 @@ fn by_lambda(lambda: f64) -> f64 {
 /// Burns one cycle of a cylinder.
 ///
 /// # Formula
-/// Spark: `W = m_a·LHV/AFR_s·η_i·g(λ)·(1 − k·(θ−θ_MBT)²)`. Compression: `W = m_f·LHV·η_i·h(λ)·(1 − k·(θ−θ_best)²)`, `h` falls below the
-/// smoke limit. Exhaust: `T = T_m + E·(1 − η − wall)/((1+f)·cp) − 750·(1−λ)` for rich, `+ 3 K` for each degree of retard.
+/// Spark: `W = m_a·LHV/AFR_s·η_i·g(λ)·(1 − k·(θ−θ_MBT)²)`. Compression: `W = m_f·LHV·η_i·h(λ)·(1 −
+/// k·(θ−θ_best)²)`, `h` falls below the smoke limit. Exhaust: `T = T_m + E·(1 − η − wall)/((1+f)·cp) −
+/// 750·(1−λ)` for rich, `+ 3 K` for each degree of retard.
 pub(crate) fn burn(e: &EngineSpec, c: &Cylinder, fuel: &SimFuel) -> Burn {
     match (&e.spark, &e.diesel) {
         (Some(s), _) => spark(e, s, c, fuel),
@@ -82,7 +86,8 @@ fn spark(e: &EngineSpec, s: &SparkBurn, c: &Cylinder, fuel: &SimFuel) -> Burn {
     let rich = 750.0 * (1.0 - c.lambda).max(0.0);
     Burn {
         work_j: c.air_g * 1e-3 * per_air * eta,
-        exhaust_k: exhaust(e, c, per_air * burnt, eta, fuel_per_air) - rich + 3.0 * late.max(0.0) - 30.0 * fuel.ethanol,
+        exhaust_k: exhaust(e, c, per_air * burnt, eta, fuel_per_air) - rich + 3.0 * late.max(0.0)
+            - 30.0 * fuel.ethanol,
         smoke_percent: 0.0,
     }
 }
@@ -90,7 +95,8 @@ fn spark(e: &EngineSpec, s: &SparkBurn, c: &Cylinder, fuel: &SimFuel) -> Burn {
 fn compression(e: &EngineSpec, d: &DieselBurn, c: &Cylinder, fuel: &SimFuel) -> Burn {
     let away = d.best_start[0] + d.best_start[1] * (c.rpm / 1000.0 - 1.0) - c.angle_deg;
     let short = (d.smoke_lambda + 0.12 - c.lambda).max(0.0);
-    let eta = e.indicated_efficiency * (1.0 - 0.55 * short).max(0.3) * (1.0 - d.per_deg2 * away * away).max(0.3);
+    let eta =
+        e.indicated_efficiency * (1.0 - 0.55 * short).max(0.3) * (1.0 - d.per_deg2 * away * away).max(0.3);
     let per_air = fuel.lhv_mj_kg * 1e6 / (fuel.stoich_afr * c.lambda.max(0.8));
     let smoke = 100.0 * (1.0 - (-((d.smoke_lambda + 0.06 - c.lambda).max(0.0) * 4.0)).exp());
     Burn {
@@ -105,5 +111,7 @@ fn compression(e: &EngineSpec, d: &DieselBurn, c: &Cylinder, fuel: &SimFuel) -> 
 /// `T = (a + b·n/1000)·V_d/4π·(1 + 0.006·(90 − t_oil))`: thicker oil below 90 °C.
 pub(crate) fn friction_nm(e: &EngineSpec, rpm: f64, oil_c: f64) -> f64 {
     let kpa = e.friction_kpa[0] + e.friction_kpa[1] * rpm / 1000.0;
-    kpa * 1e3 * e.displacement_l * 1e-3 / (4.0 * std::f64::consts::PI) * (1.0 + 0.006 * (90.0 - oil_c).clamp(-20.0, 70.0)) + e.accessories_nm
+    kpa * 1e3 * e.displacement_l * 1e-3 / (4.0 * std::f64::consts::PI)
+        * (1.0 + 0.006 * (90.0 - oil_c).clamp(-20.0, 70.0))
+        + e.accessories_nm
 }

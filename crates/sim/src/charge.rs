@@ -1,7 +1,8 @@
 //! The air path: filter, charger, intercooler, throttle, manifold. Mean values, stepped through time.
 //!
-//! Sources of the forms: filling-and-emptying mean-value models as in Heywood, *Internal Combustion Engine Fundamentals*,
-//! chapters 6, 7 and 14. Simplified: gas properties are constant, pulses are averaged, the compressor's map is one formula.
+//! Sources of the forms: filling-and-emptying mean-value models as in Heywood, *Internal Combustion Engine
+//! Fundamentals*, chapters 6, 7 and 14. Simplified: gas properties are constant, pulses are averaged, the
+//! compressor's map is one formula.
 
 use crate::engine::{Blower, EngineSpec, Turbo};
 use crate::fault::Faults;
@@ -10,7 +11,8 @@ use crate::fault::Faults;
 pub(crate) const R_AIR: f64 = 287.05;
 pub(crate) const CP_AIR: f64 = 1005.0;
 pub(crate) const CP_EXHAUST: f64 = 1150.0;
-/// Shape of the turbine's and the waste gate's flow over pressure ratio: `p/p0 = √(1 + 1.15·y²)`, our fit to an orifice.
+/// Shape of the turbine's and the waste gate's flow over pressure ratio: `p/p0 = √(1 + 1.15·y²)`, our fit to
+/// an orifice.
 const ORIFICE: f64 = 1.15;
 
 /// What the air path is doing.
@@ -76,7 +78,8 @@ impl Charge {
     ///
     /// # Formula
     /// `m = VE·p_m·V_d·n/(120·R·T_m)`; losses ∝ `m²·T/p`; `p_m` follows its quasi-steady value within 25 ms;
-    /// intercooler: `T_m = T_2 − ε(T_2 − T_metal)`, `C·dT_metal/dt = ε·m·cp·(T_2 − T_metal) − h·(T_metal − T_air)`.
+    /// intercooler: `T_m = T_2 − ε(T_2 − T_metal)`, `C·dT_metal/dt = ε·m·cp·(T_2 − T_metal) − h·(T_metal −
+    /// T_air)`.
     pub(crate) fn step(&mut self, e: &EngineSpec, i: &ChargeInput, faults: &Faults, dt: f64) {
         let flow = (self.air_g_s / 100.0).powi(2);
         let inlet_kpa = i.ambient_kpa - (e.filter_kpa * faults.filter_factor) * flow;
@@ -93,7 +96,9 @@ impl Charge {
         }
         if let Some(c) = &e.intercooler {
             let moved = c.effectiveness * (hot_c - self.metal_c);
-            self.metal_c += dt * (self.air_g_s * 1e-3 * CP_AIR * moved - c.to_air_w_k * (self.metal_c - i.inlet_c)) / c.heat_j_k;
+            self.metal_c += dt
+                * (self.air_g_s * 1e-3 * CP_AIR * moved - c.to_air_w_k * (self.metal_c - i.inlet_c))
+                / c.heat_j_k;
             hot_c -= moved;
             before_kpa -= c.loss_kpa * flow;
         }
@@ -105,7 +110,9 @@ impl Charge {
         self.boost_kpa += (before_kpa - self.boost_kpa) * (dt / 0.025).min(1.0);
         let back = 1.0 - 0.06 * (self.back_kpa / self.manifold_kpa - 1.0).clamp(-1.0, 2.5);
         let ve = e.volumetric_efficiency.at(i.rpm) * back;
-        let air = ve * self.manifold_kpa * 1e3 * e.displacement_l * 1e-3 * i.rpm / (120.0 * R_AIR * (self.charge_c + 273.15)) * 1e3;
+        let air = ve * self.manifold_kpa * 1e3 * e.displacement_l * 1e-3 * i.rpm
+            / (120.0 * R_AIR * (self.charge_c + 273.15))
+            * 1e3;
         self.air_g_s += (air - self.air_g_s) * (dt / 0.02).min(1.0);
         if e.turbo.is_none() {
             self.back_kpa = i.ambient_kpa + e.exhaust_kpa * (i.exhaust_g_s / 100.0).powi(2);
@@ -115,8 +122,9 @@ impl Charge {
     /// Shaft balance of the turbocharger; returns the compressor's pressure ratio.
     ///
     /// # Formula
-    /// `PR = 1 + head·s²·(1 − (m_c/(choke·(0.35+0.65·s)))³)`, `s` = speed ÷ limit; compressor power `m·cp·T1·(PR^0.2857−1)/η_c`;
-    /// turbine power `m_t·cp_e·T_e·(1−PR_t^−0.25)·η_t`; `J·ω·dω/dt` = the difference, less 3 % friction.
+    /// `PR = 1 + head·s²·(1 − (m_c/(choke·(0.35+0.65·s)))³)`, `s` = speed ÷ limit; compressor power
+    /// `m·cp·T1·(PR^0.2857−1)/η_c`; turbine power `m_t·cp_e·T_e·(1−PR_t^−0.25)·η_t`; `J·ω·dω/dt` = the
+    /// difference, less 3 % friction.
     fn turbocharge(&mut self, t: &Turbo, i: &ChargeInput, inlet_kpa: f64, faults: &Faults, dt: f64) -> f64 {
         let target = 1.0 - i.duty.clamp(0.0, 1.0);
         let tau = t.actuator_s * faults.gate_slow;
@@ -126,11 +134,14 @@ impl Charge {
         let ratio = (1.0 + ORIFICE * y * y).sqrt();
         self.back_kpa += (i.ambient_kpa * ratio - self.back_kpa) * (dt / 0.03).min(1.0);
         let through = i.exhaust_g_s * t.turbine / capacity;
-        let turbine_w = through * 1e-3 * CP_EXHAUST * i.exhaust_k * (1.0 - ratio.powf(-0.25)) * t.efficiency[1];
+        let turbine_w =
+            through * 1e-3 * CP_EXHAUST * i.exhaust_k * (1.0 - ratio.powf(-0.25)) * t.efficiency[1];
         let corrected = self.air_g_s * ((i.inlet_c + 273.15) / 298.0).sqrt() * (99.0 / inlet_kpa);
         let fill = corrected / (t.choke_g_s * (0.35 + 0.65 * self.turbo));
         let pressure = 1.0 + t.head * self.turbo * self.turbo * (1.0 - fill.powi(3)).max(0.0);
-        let compressor_w = self.air_g_s * 1e-3 * CP_AIR * (i.inlet_c + 273.15) * (pressure.powf(0.2857) - 1.0) / t.efficiency[0];
+        let compressor_w =
+            self.air_g_s * 1e-3 * CP_AIR * (i.inlet_c + 273.15) * (pressure.powf(0.2857) - 1.0)
+                / t.efficiency[0];
         let top = t.speed_limit_rpm * std::f64::consts::PI / 30.0;
         let omega = (self.turbo * top).max(0.05 * top);
         let gained = (turbine_w * 0.97 - compressor_w - 40.0 * self.turbo) / (t.inertia_kg_m2 * omega);
@@ -145,7 +156,9 @@ impl Charge {
         let heat = (self.charge_c + 273.15) / (i.inlet_c + 273.15);
         let ratio = (moved * 0.92 * heat).clamp(0.85, 2.6);
         let ratio = 1.0 + (ratio - 1.0) * i.plate.clamp(0.0, 1.0);
-        let power_w = self.air_g_s * 1e-3 * CP_AIR * (i.inlet_c + 273.15) * (ratio.max(1.0).powf(0.2857) - 1.0) / b.efficiency;
+        let power_w =
+            self.air_g_s * 1e-3 * CP_AIR * (i.inlet_c + 273.15) * (ratio.max(1.0).powf(0.2857) - 1.0)
+                / b.efficiency;
         let omega = i.rpm * std::f64::consts::PI / 30.0;
         self.blower_nm = power_w / omega.max(10.0) + 0.4;
         let at_blower = self.blower_nm / b.ratio;

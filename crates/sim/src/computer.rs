@@ -1,4 +1,5 @@
-//! The engine computer's stand-in: reads a map, asks for plate, boost, λ and spark, hears knock, cuts and protects.
+//! The engine computer's stand-in: reads a map, asks for plate, boost, λ and spark, hears knock, cuts and
+//! protects.
 
 use crate::engine::EngineSpec;
 use jamjar_core::maps::{MapFile, Table};
@@ -51,13 +52,24 @@ impl<'a> Calibration<'a> {
     ///
     /// # Errors
     /// [`MapProblem`] naming the table that is missing.
-    pub(crate) fn new(map: &'a MapFile, engine: &EngineSpec, boost_kpa: Option<f64>, stoich_in_tank: f64) -> Result<Self, MapProblem> {
+    pub(crate) fn new(
+        map: &'a MapFile,
+        engine: &EngineSpec,
+        boost_kpa: Option<f64>,
+        stoich_in_tank: f64,
+    ) -> Result<Self, MapProblem> {
         let diesel = engine.diesel.is_some();
-        let wanted: &[&str] =
-            if diesel { &["fuel_quantity", "smoke_limit", "rail_pressure", "injection_start"] } else { &["spark_advance", "lambda_target"] };
+        let wanted: &[&str] = if diesel {
+            &["fuel_quantity", "smoke_limit", "rail_pressure", "injection_start"]
+        } else {
+            &["spark_advance", "lambda_target"]
+        };
         let charged: &[&str] = if engine.turbo.is_some() { &["boost_target", "wastegate_duty"] } else { &[] };
         if let Some(name) = wanted.iter().chain(charged).find(|n| map.table(n).is_none()) {
-            return Err(MapProblem { map: map.name.clone(), problem: format!("this engine needs a table {name}, and the map has none") });
+            return Err(MapProblem {
+                map: map.name.clone(),
+                problem: format!("this engine needs a table {name}, and the map has none"),
+            });
         }
         let boost = map.table("boost_target");
         let boost_factor = match (boost_kpa, boost.map(Table::max)) {
@@ -76,7 +88,11 @@ impl<'a> Calibration<'a> {
             start: map.table("injection_start"),
             rev_limit: map.scalar("rev_limit").unwrap_or(f64::INFINITY),
             speed_limit: map.scalar("speed_limit").unwrap_or(f64::INFINITY),
-            stoich: if map.scalar("flex_sensor").unwrap_or(0.0) > 0.0 { stoich_in_tank } else { map.scalar("stoich_afr").unwrap_or(14.4) },
+            stoich: if map.scalar("flex_sensor").unwrap_or(0.0) > 0.0 {
+                stoich_in_tank
+            } else {
+                map.scalar("stoich_afr").unwrap_or(14.4)
+            },
             overboost: map.scalar("overboost_cut").unwrap_or(f64::INFINITY),
             exhaust_limit: map.scalar("exhaust_protection").unwrap_or(f64::INFINITY),
             retard_limit: map.scalar("knock_retard_most").unwrap_or(10.0),
@@ -104,7 +120,11 @@ impl Adaptation {
 
     /// After a pull with that mean retard.
     pub(crate) fn learn(&mut self, mean_retard_deg: f64) {
-        let next = if mean_retard_deg > 0.4 { self.learnt_deg + LEARN * mean_retard_deg } else { self.learnt_deg - UNLEARN };
+        let next = if mean_retard_deg > 0.4 {
+            self.learnt_deg + LEARN * mean_retard_deg
+        } else {
+            self.learnt_deg - UNLEARN
+        };
         self.learnt_deg = next.clamp(0.0, 6.0);
     }
 }
@@ -153,12 +173,16 @@ impl<'a> Computer<'a> {
 
     /// One step: limits first, then the tables.
     ///
-    /// Boost: feed-forward duty of the table plus 0.9 %/kPa of error and its integral (0.8 %/(kPa·s), bounded).
-    /// Limiters cut fuel at the limit and give it back 60 rpm (2 km/h) below. Exhaust protection enriches by up to 8 %.
+    /// Boost: feed-forward duty of the table plus 0.9 %/kPa of error and its integral (0.8 %/(kPa·s),
+    /// bounded). Limiters cut fuel at the limit and give it back 60 rpm (2 km/h) below. Exhaust protection
+    /// enriches by up to 8 %.
     pub(crate) fn ask(&mut self, r: &Readings, learnt_deg: f64, dt: f64) -> Demand {
         let m = &self.map;
-        let over = r.rpm > m.rev_limit || r.road_kmh > m.speed_limit || r.manifold_kpa - r.ambient_kpa > m.overboost;
-        let under = r.rpm < m.rev_limit - 60.0 && r.road_kmh < m.speed_limit - 2.0 && r.manifold_kpa - r.ambient_kpa < m.overboost - 15.0;
+        let over =
+            r.rpm > m.rev_limit || r.road_kmh > m.speed_limit || r.manifold_kpa - r.ambient_kpa > m.overboost;
+        let under = r.rpm < m.rev_limit - 60.0
+            && r.road_kmh < m.speed_limit - 2.0
+            && r.manifold_kpa - r.ambient_kpa < m.overboost - 15.0;
         self.cut = over || (self.cut && !under);
         let plate = read(m.plate, r.pedal, r.rpm, r.pedal) / 100.0;
         let open = plate > 0.6;
@@ -177,12 +201,20 @@ impl<'a> Computer<'a> {
         }
         let quantity_wanted = read(m.quantity, r.rpm, r.pedal, 0.0);
         let smoke = read(m.smoke, r.rpm, 0.0, 0.0);
-        let quantity_mg = if smoke > 0.0 { quantity_wanted.min(r.air_g * 1e3 / (smoke * m.stoich)) } else { quantity_wanted };
+        let quantity_mg = if smoke > 0.0 {
+            quantity_wanted.min(r.air_g * 1e3 / (smoke * m.stoich))
+        } else {
+            quantity_wanted
+        };
         Demand {
             plate,
             boost_target_kpa: target,
             duty: duty / 100.0,
-            lambda: if open { read(m.lambda, r.rpm, r.manifold_kpa, 1.0) * (1.0 - 0.08 * self.protect) } else { 1.0 },
+            lambda: if open {
+                read(m.lambda, r.rpm, r.manifold_kpa, 1.0) * (1.0 - 0.08 * self.protect)
+            } else {
+                1.0
+            },
             spark_deg: read(m.spark, r.rpm, r.manifold_kpa, 20.0) - learnt_deg,
             quantity_mg,
             rail_mpa: read(m.rail, r.rpm, quantity_mg, 0.0),

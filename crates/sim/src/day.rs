@@ -1,4 +1,5 @@
-//! Running a scenario: every day, set and pull in order, heat and learnt retard carried along; and what was true of it.
+//! Running a scenario: every day, set and pull in order, heat and learnt retard carried along; and what was
+//! true of it.
 
 use crate::computer::{Adaptation, MapProblem};
 use crate::dialect;
@@ -44,7 +45,8 @@ pub struct TrueCurve {
 /// What was true of a pull.
 #[derive(Debug, Clone, PartialEq, Serialize)]
 pub struct PullTruth {
-    /// Engine-computer time − dyno time at the start of the recording, s; `None` without an engine-computer log.
+    /// Engine-computer time − dyno time at the start of the recording, s; `None` without an engine-computer
+    /// log.
     pub lag_s: Option<f64>,
     /// How fast the engine computer's clock runs against the dyno's, ppm.
     pub drift_ppm: f64,
@@ -82,7 +84,8 @@ pub struct SimSet {
     pub spec: SetSpec,
     /// Pulls.
     pub pulls: Vec<SimPull>,
-    /// True mean curve of what was really in the vehicle, at the day's air and one heat for all: the seed's answer.
+    /// True mean curve of what was really in the vehicle, at the day's air and one heat for all: the seed's
+    /// answer.
     pub truth: TrueCurve,
 }
 
@@ -119,14 +122,17 @@ struct Stage<'a> {
 /// # Errors
 /// [`ScenarioError`] when a map is missing or lacks a table the engine needs.
 pub fn simulate(scenario: &Scenario, maps: &BTreeMap<String, MapFile>) -> Result<Simulated, ScenarioError> {
-    let engines: Result<BTreeMap<&str, EngineSpec>, ScenarioError> = scenario.builds().into_iter().map(|b| Ok((b, scenario.engine(b)?))).collect();
+    let engines: Result<BTreeMap<&str, EngineSpec>, ScenarioError> =
+        scenario.builds().into_iter().map(|b| Ok((b, scenario.engine(b)?))).collect();
     let engines = engines?;
-    let fuels = scenario.fuel.iter().filter_map(|f| Some((f.name.as_str(), scenario.fuel(&f.name)?))).collect();
+    let fuels =
+        scenario.fuel.iter().filter_map(|f| Some((f.name.as_str(), scenario.fuel(&f.name)?))).collect();
     if let Some(m) = scenario.map.iter().find(|m| !maps.contains_key(&m.name)) {
         return Err(ScenarioError::whole(format!("map {} was not read from {}", m.name, m.file)));
     }
     let stage = Stage { scenario, engines, fuels, maps };
-    let days: Result<Vec<SimDay>, MapProblem> = scenario.day.par_iter().enumerate().map(|(k, d)| stage.day(k, d)).collect();
+    let days: Result<Vec<SimDay>, MapProblem> =
+        scenario.day.par_iter().enumerate().map(|(k, d)| stage.day(k, d)).collect();
     let days = days.map_err(|e| ScenarioError::whole(e.to_string()))?;
     Ok(Simulated { days, coast_down: stage.coast_down() })
 }
@@ -176,7 +182,13 @@ impl Stage<'_> {
                 let trace = run_pull(&setup, &mut thermal, &mut adaptation)?;
                 flashed = Some((map.name.as_str(), adaptation));
                 let elapsed = now - start + ecu_epoch;
-                pulls.push(self.files(s, i, &trace, &faults, Moment { at_s: now, ecu_s: elapsed, air, heat: begin, seed: pull_seed }));
+                pulls.push(self.files(
+                    s,
+                    i,
+                    &trace,
+                    &faults,
+                    Moment { at_s: now, ecu_s: elapsed, air, heat: begin, seed: pull_seed },
+                ));
                 now += trace.instants.len() as f64 * crate::pull::STEP_S + s.rest_s;
                 thermal.rest(s.rest_s, d.temperature_c);
             }
@@ -227,7 +239,8 @@ impl Stage<'_> {
                 lambda_ready_s: 0.0,
                 seed: 77 + k,
             };
-            let trace = run_pull(&setup, &mut Thermal::reference(air.temperature_c), &mut Adaptation::default())?;
+            let trace =
+                run_pull(&setup, &mut Thermal::reference(air.temperature_c), &mut Adaptation::default())?;
             curves.push(curve_of(&trace));
         }
         Ok(on_grid(&curves))
@@ -238,12 +251,19 @@ impl Stage<'_> {
         let mut noise = Noise::new(m.seed, "recorders");
         let torque_noise = self.scenario.torque_noise_nm;
         let zero = noise.normal(0.12 * torque_noise);
-        let heading = format!("{}, {}", self.scenario.cell.place, self.scenario.cell.dyno.id().replace('_', " "));
+        let heading =
+            format!("{}, {}", self.scenario.cell.place, self.scenario.cell.dyno.id().replace('_', " "));
         let mut dyno_spec = self.scenario.dyno.clone();
         for c in ["hub_torque", "brake_torque"] {
             dyno_spec.sensor.entry(c.to_owned()).or_default().offset += zero;
         }
-        let dyno = record(&without(&dyno_spec, &s.without), trace, Clock::default(), Upset { torque_noise, ..Upset::default() }, &mut noise);
+        let dyno = record(
+            &without(&dyno_spec, &s.without),
+            trace,
+            Clock::default(),
+            Upset { torque_noise, ..Upset::default() },
+            &mut noise,
+        );
         let ppm = 35.0 + faults.clock_ppm;
         let ecu_start = m.ecu_s + noise.uniform() * 0.7;
         let mut loaded = trace.instants.iter().filter(|i| i.loaded);
@@ -254,15 +274,27 @@ impl Stage<'_> {
             torque_noise,
         };
         let ecu = self.scenario.ecu.as_ref().filter(|_| !s.no_ecu).map(|spec| {
-            let r = record(&without(spec, &s.without), trace, Clock { start_s: ecu_start, ppm }, upset, &mut noise);
-            SimFile { name: format!("{stem}_ecu.csv"), bytes: dialect::write(&r, spec.dialect, &heading, m.at_s - ecu_start, faults.misplaced_unit) }
+            let r = record(
+                &without(spec, &s.without),
+                trace,
+                Clock { start_s: ecu_start, ppm },
+                upset,
+                &mut noise,
+            );
+            SimFile {
+                name: format!("{stem}_ecu.csv"),
+                bytes: dialect::write(&r, spec.dialect, &heading, m.at_s - ecu_start, faults.misplaced_unit),
+            }
         });
         let mut planted = faults.planted.clone();
         for p in &mut planted {
             p.at_s = acts_at(p, trace, faults);
         }
         SimPull {
-            dyno: SimFile { name: format!("{stem}_dyno.csv"), bytes: dialect::write(&dyno, self.scenario.dyno.dialect, &heading, m.at_s, false) },
+            dyno: SimFile {
+                name: format!("{stem}_dyno.csv"),
+                bytes: dialect::write(&dyno, self.scenario.dyno.dialect, &heading, m.at_s, false),
+            },
             truth: PullTruth {
                 lag_s: ecu.is_some().then_some(ecu_start),
                 drift_ppm: ppm,
@@ -287,7 +319,11 @@ impl Stage<'_> {
             let mut text = String::from("Time (s),Drum speed (rpm)\n");
             for k in 0..6000 {
                 if k % 5 == 0 {
-                    text += &format!("{:.2},{:.3}\n", f64::from(k) * 0.01, omega * 30.0 / std::f64::consts::PI + noise.normal(0.02));
+                    text += &format!(
+                        "{:.2},{:.3}\n",
+                        f64::from(k) * 0.01,
+                        omega * 30.0 / std::f64::consts::PI + noise.normal(0.02)
+                    );
                 }
                 omega = (omega - drum_loss_nm(c, omega) / c.inertia_kg_m2 * 0.01).max(0.0);
             }
@@ -344,20 +380,28 @@ fn acts_at(p: &Planted, trace: &Trace, f: &Faults) -> Option<[f64; 2]> {
     }
 }
 
-/// True power over engine speed of the settled, uncut part; of a step test, over the second half of each held speed.
+/// True power over engine speed of the settled, uncut part; of a step test, over the second half of each held
+/// speed.
 fn curve_of(trace: &Trace) -> TrueCurve {
     if !trace.holds.is_empty() {
         let mean = |[a, b]: &[f64; 2]| {
-            let late: Vec<&Instant> = trace.instants.iter().filter(|i| i.t >= 0.5 * (a + b) && i.t < *b).collect();
+            let late: Vec<&Instant> =
+                trace.instants.iter().filter(|i| i.t >= 0.5 * (a + b) && i.t < *b).collect();
             let n = late.len().max(1) as f64;
             (late.iter().map(|i| i.rpm).sum::<f64>() / n, late.iter().map(|i| i.power_kw).sum::<f64>() / n)
         };
         let mut points: Vec<(f64, f64)> = trace.holds.iter().map(mean).collect();
         points.sort_by(|a, b| a.0.total_cmp(&b.0));
-        return TrueCurve { rpm: points.iter().map(|p| p.0).collect(), power_kw: points.iter().map(|p| p.1).collect() };
+        return TrueCurve {
+            rpm: points.iter().map(|p| p.0).collect(),
+            power_kw: points.iter().map(|p| p.1).collect(),
+        };
     }
     let cut = trace.instants.iter().find(|i| i.loaded && i.fuel_cut > 0.5).map_or(f64::INFINITY, |i| i.t);
-    let settled = trace.instants.iter().filter(|i| i.loaded && i.t > trace.tip_s + SETTLED_S && i.t < cut && i.t < trace.lift_s);
+    let settled = trace
+        .instants
+        .iter()
+        .filter(|i| i.loaded && i.t > trace.tip_s + SETTLED_S && i.t < cut && i.t < trace.lift_s);
     let mut points: Vec<(f64, f64)> = settled.step_by(10).map(|i| (i.rpm, i.power_kw)).collect();
     points.sort_by(|a, b| a.0.total_cmp(&b.0));
     points.dedup_by(|a, b| a.0 <= b.0);
@@ -386,11 +430,20 @@ fn on_grid(curves: &[TrueCurve]) -> TrueCurve {
 ///
 /// # Errors
 /// [`ScenarioError`] when the scenario has no set or the map does not fit.
-pub fn one_pull(scenario: &Scenario, maps: &BTreeMap<String, MapFile>, seed: u64) -> Result<TrueCurve, ScenarioError> {
-    let spec = scenario.day.first().and_then(|d| d.set.first()).ok_or_else(|| ScenarioError::whole("the scenario has no set"))?;
+pub fn one_pull(
+    scenario: &Scenario,
+    maps: &BTreeMap<String, MapFile>,
+    seed: u64,
+) -> Result<TrueCurve, ScenarioError> {
+    let spec = scenario
+        .day
+        .first()
+        .and_then(|d| d.set.first())
+        .ok_or_else(|| ScenarioError::whole("the scenario has no set"))?;
     let engine = scenario.engine(&spec.build)?;
     let fuel = scenario.fuel(&spec.fuel).ok_or_else(|| ScenarioError::whole("no such fuel"))?;
-    let map = maps.get(&spec.map).ok_or_else(|| ScenarioError::whole(format!("map {} was not read", spec.map)))?;
+    let map =
+        maps.get(&spec.map).ok_or_else(|| ScenarioError::whole(format!("map {} was not read", spec.map)))?;
     let d = &scenario.day[0];
     let faults = Faults::default();
     let sweep: Sweep = spec.sweep.unwrap_or(scenario.sweep);
@@ -408,7 +461,7 @@ pub fn one_pull(scenario: &Scenario, maps: &BTreeMap<String, MapFile>, seed: u64
         lambda_ready_s: 0.0,
         seed,
     };
-    let trace =
-        run_pull(&setup, &mut Thermal::reference(d.temperature_c), &mut Adaptation::default()).map_err(|e| ScenarioError::whole(e.to_string()))?;
+    let trace = run_pull(&setup, &mut Thermal::reference(d.temperature_c), &mut Adaptation::default())
+        .map_err(|e| ScenarioError::whole(e.to_string()))?;
     Ok(curve_of(&trace))
 }

@@ -67,7 +67,12 @@ fn written(c: &Column, d: Dialect, misplaced: bool) -> Written {
     let same: fn(f64) -> f64 = |v| v;
     let digits = digits_of(c.step);
     let mut out = match stem {
-        "engine_speed" => Written { words: if d == Dialect::UnitsRow { "RPM" } else { "Engine speed" }.into(), unit: "rpm", convert: same, digits },
+        "engine_speed" => Written {
+            words: if d == Dialect::UnitsRow { "RPM" } else { "Engine speed" }.into(),
+            unit: "rpm",
+            convert: same,
+            digits,
+        },
         "roller_speed" => Written {
             words: match d {
                 Dialect::Brackets => "Hub speed",
@@ -79,44 +84,73 @@ fn written(c: &Column, d: Dialect, misplaced: bool) -> Written {
             convert: same,
             digits,
         },
-        "hub_torque" | "brake_torque" if imperial => Written { words: title(stem), unit: "lb·ft", convert: |v| v / 1.355_817_9, digits },
+        "hub_torque" | "brake_torque" if imperial => {
+            Written { words: title(stem), unit: "lb·ft", convert: |v| v / 1.355_817_9, digits }
+        }
         "hub_torque" | "brake_torque" => Written { words: title(stem), unit: "N·m", convert: same, digits },
-        "road_speed" if imperial => Written { words: "Vehicle speed".into(), unit: "mph", convert: |v| v / 1.609_344, digits },
+        "road_speed" if imperial => {
+            Written { words: "Vehicle speed".into(), unit: "mph", convert: |v| v / 1.609_344, digits }
+        }
         "road_speed" => Written { words: "Road speed".into(), unit: "km/h", convert: same, digits },
-        "manifold_pressure" if misplaced => Written { words: "MAP".into(), unit: "bar", convert: same, digits },
+        "manifold_pressure" if misplaced => {
+            Written { words: "MAP".into(), unit: "bar", convert: same, digits }
+        }
         "manifold_pressure" | "back_pressure" | "boost_target" if imperial => {
             Written { words: title(stem), unit: "psi abs", convert: |v| v / 6.894_757, digits: digits + 1 }
         }
         "manifold_pressure" => Written { words: "MAP".into(), unit: "kPa abs", convert: same, digits },
         "back_pressure" => Written { words: "Back pressure".into(), unit: "kPa abs", convert: same, digits },
         "boost_target" => Written { words: "Boost target".into(), unit: "kPa abs", convert: same, digits },
-        "fuel_pressure" | "oil_pressure" if imperial => Written { words: title(stem), unit: "psi", convert: |v| v / 6.894_757, digits: 1 },
-        "fuel_pressure" | "oil_pressure" => Written { words: title(stem), unit: "kPa", convert: same, digits },
-        "lambda" if matches!(d, Dialect::UnitsRow | Dialect::Imperial) => {
-            Written { words: "WB".into(), unit: if imperial { "AFR gasoline" } else { "AFR" }, convert: |v| v * 14.7, digits: 2 }
+        "fuel_pressure" | "oil_pressure" if imperial => {
+            Written { words: title(stem), unit: "psi", convert: |v| v / 6.894_757, digits: 1 }
         }
+        "fuel_pressure" | "oil_pressure" => {
+            Written { words: title(stem), unit: "kPa", convert: same, digits }
+        }
+        "lambda" if matches!(d, Dialect::UnitsRow | Dialect::Imperial) => Written {
+            words: "WB".into(),
+            unit: if imperial { "AFR gasoline" } else { "AFR" },
+            convert: |v| v * 14.7,
+            digits: 2,
+        },
         "lambda" => Written { words: "Lambda".into(), unit: "λ", convert: same, digits },
         "lambda_target" => Written { words: "Lambda target".into(), unit: "λ", convert: same, digits },
         "spark_advance" => Written { words: "Spark advance".into(), unit: "°", convert: same, digits },
         "knock_retard" => Written { words: "Knock retard".into(), unit: "°", convert: same, digits },
         "knock_level" => Written { words: "Knock level".into(), unit: "", convert: same, digits },
-        "exhaust_temp" if imperial => Written { words: "EGT".into(), unit: "°F", convert: |v| v * 1.8 + 32.0, digits: 0 },
+        "exhaust_temp" if imperial => {
+            Written { words: "EGT".into(), unit: "°F", convert: |v| v * 1.8 + 32.0, digits: 0 }
+        }
         "exhaust_temp" => Written { words: "EGT".into(), unit: "°C", convert: same, digits },
-        "intake_temp" if imperial => Written { words: "IAT".into(), unit: "°F", convert: |v| v * 1.8 + 32.0, digits: 1 },
+        "intake_temp" if imperial => {
+            Written { words: "IAT".into(), unit: "°F", convert: |v| v * 1.8 + 32.0, digits: 1 }
+        }
         "intake_temp" => Written { words: "IAT".into(), unit: "°C", convert: same, digits },
-        "coolant_temp" | "oil_temp" if imperial => Written { words: title(stem), unit: "°F", convert: |v| v * 1.8 + 32.0, digits: 1 },
+        "coolant_temp" | "oil_temp" if imperial => {
+            Written { words: title(stem), unit: "°F", convert: |v| v * 1.8 + 32.0, digits: 1 }
+        }
         "coolant_temp" | "oil_temp" => Written { words: title(stem), unit: "°C", convert: same, digits },
-        "injector_pulse_width" => Written { words: "Injector pulse width".into(), unit: "ms", convert: same, digits },
-        "rail_pressure" => Written { words: "Rail pressure".into(), unit: "bar", convert: |v| v * 10.0, digits: 0 },
+        "injector_pulse_width" => {
+            Written { words: "Injector pulse width".into(), unit: "ms", convert: same, digits }
+        }
+        "rail_pressure" => {
+            Written { words: "Rail pressure".into(), unit: "bar", convert: |v| v * 10.0, digits: 0 }
+        }
         "injection_start" => Written { words: "Injection start".into(), unit: "°", convert: same, digits },
-        "injection_duration" => Written { words: "Injection duration".into(), unit: "µs", convert: same, digits },
+        "injection_duration" => {
+            Written { words: "Injection duration".into(), unit: "µs", convert: same, digits }
+        }
         "fuel_flow" | "air_flow" => Written { words: title(stem), unit: "g/s", convert: same, digits },
         "turbo_speed" | "blower_speed" => Written { words: title(stem), unit: "rpm", convert: same, digits },
         "fuel_cut" => Written { words: "Fuel cut".into(), unit: "", convert: same, digits: 0 },
         other => Written { words: title(other), unit: "%", convert: same, digits },
     };
     if let Some(n) = number {
-        out.words = if d == Dialect::UnitsRow && stem == "lambda" { format!("WB{n}") } else { format!("{} {n}", out.words) };
+        out.words = if d == Dialect::UnitsRow && stem == "lambda" {
+            format!("WB{n}")
+        } else {
+            format!("{} {n}", out.words)
+        };
     }
     out
 }
@@ -127,8 +161,15 @@ fn title(name: &str) -> String {
     c.next().map_or_else(String::new, |f| f.to_uppercase().chain(c).collect())
 }
 
-/// Writes a recording as a file's bytes. `start_of_day_s` is when the pull began, for clocks that write the time of day.
-pub(crate) fn write(r: &Recorded, d: Dialect, heading: &str, start_of_day_s: f64, misplaced: bool) -> Vec<u8> {
+/// Writes a recording as a file's bytes. `start_of_day_s` is when the pull began, for clocks that write the
+/// time of day.
+pub(crate) fn write(
+    r: &Recorded,
+    d: Dialect,
+    heading: &str,
+    start_of_day_s: f64,
+    misplaced: bool,
+) -> Vec<u8> {
     let columns: Vec<(Written, &Column)> = r.columns.iter().map(|c| (written(c, d, misplaced), c)).collect();
     let comma = matches!(d, Dialect::UnitsRow | Dialect::Latin1Preamble);
     let sep = match d {
@@ -189,7 +230,13 @@ pub(crate) fn write(r: &Recorded, d: Dialect, heading: &str, start_of_day_s: f64
             }
             Dialect::ClockTime => {
                 let of_day = start_of_day_s + t;
-                let _ = write!(s, "{:02}:{:02}:{:06.3}", (of_day / 3600.0) as u32 % 24, (of_day / 60.0) as u32 % 60, of_day % 60.0);
+                let _ = write!(
+                    s,
+                    "{:02}:{:02}:{:06.3}",
+                    (of_day / 3600.0) as u32 % 24,
+                    (of_day / 60.0) as u32 % 60,
+                    of_day % 60.0
+                );
             }
             _ => push_number(&mut s, *t, 3, comma),
         }

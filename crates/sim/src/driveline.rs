@@ -88,7 +88,8 @@ pub(crate) struct Link {
     pub(crate) ratio: f64,
 }
 
-/// Slip grows with torque: `slip = s_full·T/T_full` for tyre and clutch, and a converter that lets go of its slip up to lock-up.
+/// Slip grows with torque: `slip = s_full·T/T_full` for tyre and clutch, and a converter that lets go of its
+/// slip up to lock-up.
 pub(crate) fn link(c: &CellSpec, f: &Faults, rpm: f64, torque_share: f64) -> Link {
     let load = torque_share.clamp(0.0, 1.3);
     let mut slip = (c.tyre_slip + f.tyre_slip) * load * load + f.converter_slip * load;
@@ -106,7 +107,11 @@ pub(crate) fn efficiency(e: &EngineSpec, oil_c: f64) -> f64 {
 
 /// Torque the tyres take, N·m at the dyno shaft.
 pub(crate) fn rolling_nm(c: &CellSpec, f: &Faults, shaft_torque: f64) -> f64 {
-    if c.dyno.has_tyres() { f.rolling_factor * (c.rolling[0] * shaft_torque.max(0.0) + c.rolling[1]) } else { 0.0 }
+    if c.dyno.has_tyres() {
+        f.rolling_factor * (c.rolling[0] * shaft_torque.max(0.0) + c.rolling[1])
+    } else {
+        0.0
+    }
 }
 
 /// Loss torque of the drum, N·m.

@@ -122,7 +122,8 @@ pub struct Blower {
     pub efficiency: f64,
     /// Torque at the blower above which the belt slips when it hardly turns, N·m.
     pub belt_holds_nm: f64,
-    /// Blower speed at which the belt's own weight, flung outward, has taken all its grip, rpm: what it holds falls with the square.
+    /// Blower speed at which the belt's own weight, flung outward, has taken all its grip, rpm: what it holds
+    /// falls with the square.
     pub belt_lifts_rpm: f64,
     /// Slip for each N·m above, as a share.
     pub slip_per_nm: f64,
@@ -161,8 +162,8 @@ pub struct FuelSystem {
 
 /// Spark ignition.
 ///
-/// `θ_MBT = mbt[0] + mbt[1]·n/1000 − mbt[2]·(p−100 kPa)`; knock begins at
-/// `θ_k = knock[0] + knock[1]·n/1000 + knock[2]·(RON−95) − knock[3]·(p−100) − knock[4]·(T−40 °C) + 12·(0.9−λ)`.
+/// `θ_MBT = mbt[0] + mbt[1]·n/1000 − mbt[2]·(p−100 kPa)`; knock begins at `θ_k = knock[0] + knock[1]·n/1000 +
+/// knock[2]·(RON−95) − knock[3]·(p−100) − knock[4]·(T−40 °C) + 12·(0.9−λ)`.
 #[derive(Debug, Clone, PartialEq, Deserialize)]
 #[serde(deny_unknown_fields)]
 pub struct SparkBurn {
@@ -215,9 +216,15 @@ impl EngineSpec {
             return Some(format!("engine: volumetric_efficiency {p}"));
         }
         match (self.ignition, &self.spark, &self.diesel) {
-            (Ignition::Spark, None, _) => Some("engine: ignition is spark, so it needs a [spark] part".into()),
-            (Ignition::Compression, _, None) => Some("engine: ignition is compression, so it needs a [diesel] part".into()),
-            _ if self.turbo.is_some() && self.blower.is_some() => Some("engine: a turbo and a blower together are not simulated".into()),
+            (Ignition::Spark, None, _) => {
+                Some("engine: ignition is spark, so it needs a [spark] part".into())
+            }
+            (Ignition::Compression, _, None) => {
+                Some("engine: ignition is compression, so it needs a [diesel] part".into())
+            }
+            _ if self.turbo.is_some() && self.blower.is_some() => {
+                Some("engine: a turbo and a blower together are not simulated".into())
+            }
             _ => None,
         }
     }

@@ -1,4 +1,5 @@
-//! Faults a scenario can plant, each with where and how much, so that what the analysis finds can be compared with what is true.
+//! Faults a scenario can plant, each with where and how much, so that what the analysis finds can be compared
+//! with what is true.
 
 use serde::{Deserialize, Serialize};
 

@@ -31,7 +31,8 @@ pub struct SimFuel {
 }
 
 impl SimFuel {
-    /// A gasoline–ethanol blend. `ron` of the fuel as sold; when absent it is blended in molar fraction from a base of RON 93.
+    /// A gasoline–ethanol blend. `ron` of the fuel as sold; when absent it is blended in molar fraction from
+    /// a base of RON 93.
     ///
     /// # Formula
     /// `x_m = (e·ρe/Me)/((e·ρe/Me) + ((1−e)·ρg/Mg))`, `RON = (1−x_m)·93 + x_m·109` (Anderson et al. 2012);
@@ -56,6 +57,14 @@ impl SimFuel {
 
     /// Diesel, typical.
     pub fn diesel(name: &str) -> Self {
-        Self { name: name.to_owned(), ethanol: 0.0, stoich_afr: 14.5, lhv_mj_kg: 42.6, density_kg_l: 0.832, ron: 0.0, cooling_k: 0.0 }
+        Self {
+            name: name.to_owned(),
+            ethanol: 0.0,
+            stoich_afr: 14.5,
+            lhv_mj_kg: 42.6,
+            density_kg_l: 0.832,
+            ron: 0.0,
+            cooling_k: 0.0,
+        }
     }
 }

@@ -105,7 +105,9 @@ fn pick(stem: &str) -> Option<(Pick, f64, f64)> {
 /// Splits `lambda_2` into its stem and cylinder index.
 fn split(name: &str) -> (&str, usize) {
     match name.rsplit_once('_') {
-        Some((stem, n)) if !n.is_empty() && n.bytes().all(|b| b.is_ascii_digit()) => (stem, n.parse::<usize>().unwrap_or(1).clamp(1, MOST) - 1),
+        Some((stem, n)) if !n.is_empty() && n.bytes().all(|b| b.is_ascii_digit()) => {
+            (stem, n.parse::<usize>().unwrap_or(1).clamp(1, MOST) - 1)
+        }
         _ => (name, 0),
     }
 }
@@ -135,8 +137,15 @@ pub(crate) struct Upset {
     pub(crate) torque_noise: f64,
 }
 
-/// Samples a trace. The first sample lies a random part of a period after the start: no two recorders sample together.
-pub(crate) fn record(r: &RecorderSpec, trace: &Trace, clock: Clock, upset: Upset, noise: &mut Noise) -> Recorded {
+/// Samples a trace. The first sample lies a random part of a period after the start: no two recorders sample
+/// together.
+pub(crate) fn record(
+    r: &RecorderSpec,
+    trace: &Trace,
+    clock: Clock,
+    upset: Upset,
+    noise: &mut Noise,
+) -> Recorded {
     let end = trace.instants.len() as f64 * STEP_S;
     let phase = noise.uniform() / r.rate_hz;
     let count = ((end - phase) * r.rate_hz) as usize;
@@ -170,8 +179,14 @@ pub(crate) fn record(r: &RecorderSpec, trace: &Trace, clock: Clock, upset: Upset
                     {
                         return v;
                     }
-                    let mut v = read(&between(&trace.instants, *at), cylinder) + quirk.offset + quirk.drift_per_min * at / 60.0 + noise.normal(sd);
-                    if matches!(stem, "knock_retard" | "fuel_cut" | "smoke_opacity" | "knock_level" | "fuel_flow") {
+                    let mut v = read(&between(&trace.instants, *at), cylinder)
+                        + quirk.offset
+                        + quirk.drift_per_min * at / 60.0
+                        + noise.normal(sd);
+                    if matches!(
+                        stem,
+                        "knock_retard" | "fuel_cut" | "smoke_opacity" | "knock_level" | "fuel_flow"
+                    ) {
                         v = v.max(0.0);
                     }
                     if let Some(end) = upset.lambda_end.filter(|_| stem == "lambda") {

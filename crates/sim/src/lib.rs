@@ -1,9 +1,10 @@
-//! A simulated cell whose true answers are known: engines, fuels, weather, a dyno, two recorders, and faults to find.
+//! A simulated cell whose true answers are known: engines, fuels, weather, a dyno, two recorders, and faults
+//! to find.
 //!
-//! Mean-value models stepped at 2 ms (see each module for its equations and sources): torque comes from air, fuel and
-//! spark, so a change of map, fuel or weather acts through physics and not through a drawn curve. An engine computer's
-//! stand-in reads calibration maps and asks for plate, boost, λ and spark; recorders sample what happened with noise, clocks
-//! and dialects of their own. The same seed gives the same bytes.
+//! Mean-value models stepped at 2 ms (see each module for its equations and sources): torque comes from air,
+//! fuel and spark, so a change of map, fuel or weather acts through physics and not through a drawn curve. An
+//! engine computer's stand-in reads calibration maps and asks for plate, boost, λ and spark; recorders sample
+//! what happened with noise, clocks and dialects of their own. The same seed gives the same bytes.
 //!
 //! Simplified, and what that could flatter: `docs/validation.md`.
 

@@ -11,7 +11,9 @@ pub struct Noise(ChaCha8Rng);
 impl Noise {
     /// A stream for a seed and a purpose: other purposes do not shift it.
     pub fn new(seed: u64, purpose: &str) -> Self {
-        let mixed = purpose.bytes().fold(seed ^ 0x9e37_79b9_7f4a_7c15, |h, b| (h ^ u64::from(b)).wrapping_mul(0x0100_0000_01b3).rotate_left(23));
+        let mixed = purpose.bytes().fold(seed ^ 0x9e37_79b9_7f4a_7c15, |h, b| {
+            (h ^ u64::from(b)).wrapping_mul(0x0100_0000_01b3).rotate_left(23)
+        });
         Self(ChaCha8Rng::seed_from_u64(mixed))
     }
 

@@ -63,8 +63,12 @@ impl Sweep {
             return Some("an inertia drum cannot hold a speed: leave out sweep.held".into());
         }
         let fits = |v: f64, low: f64, high: f64| (low..=high).contains(&v);
-        (!fits(h.every_rpm, 20.0, 5000.0) || !fits(h.seconds, 0.5, 60.0))
-            .then(|| format!("held every {} rpm for {} s: steps are 20 to 5000 rpm and 0.5 to 60 s", h.every_rpm, h.seconds))
+        (!fits(h.every_rpm, 20.0, 5000.0) || !fits(h.seconds, 0.5, 60.0)).then(|| {
+            format!(
+                "held every {} rpm for {} s: steps are 20 to 5000 rpm and 0.5 to 60 s",
+                h.every_rpm, h.seconds
+            )
+        })
     }
 }
 
@@ -93,7 +97,8 @@ pub(crate) struct PullSetup<'a> {
     pub(crate) seed: u64,
 }
 
-/// What was so in one instant; temperatures and λ of sensors are as the sensor has them, before the recorder's own faults.
+/// What was so in one instant; temperatures and λ of sensors are as the sensor has them, before the
+/// recorder's own faults.
 #[derive(Debug, Clone, Copy, Default)]
 pub(crate) struct Instant {
     pub(crate) t: f64,
@@ -167,7 +172,8 @@ impl Stair {
         s.held.map(|held| Self { held, sign, set_rpm: s.from_rpm, last_rpm: s.to_rpm, since: None })
     }
 
-    /// Share of the ramp's rate the brake allows at a time and speed, and whether the last speed has been held.
+    /// Share of the ramp's rate the brake allows at a time and speed, and whether the last speed has been
+    /// held.
     fn go(&mut self, t: f64, rpm: f64, rate: f64, holds: &mut Vec<[f64; 2]>) -> (f64, bool) {
         let left = self.sign * (self.set_rpm - rpm);
         match self.since {
@@ -177,7 +183,9 @@ impl Stair {
                 (0.0, false)
             }
             // The controller hunts a little around its set speed.
-            Some(since) if t - since < self.held.seconds => (((self.set_rpm - rpm) * self.sign * 3.0 + 9.0 * (4.1 * t).sin()) / rate, false),
+            Some(since) if t - since < self.held.seconds => {
+                (((self.set_rpm - rpm) * self.sign * 3.0 + 9.0 * (4.1 * t).sin()) / rate, false)
+            }
             Some(since) => {
                 holds.push([since, t]);
                 self.since = None;
@@ -222,18 +230,24 @@ impl Drive {
     fn pedal(phase: Phase, full: f64, t: f64) -> f64 {
         match phase {
             Phase::Hold => RESTING_PEDAL,
-            Phase::Loaded { since } => RESTING_PEDAL + (full - RESTING_PEDAL) * ((t - since) / PEDAL_S).clamp(0.0, 1.0),
+            Phase::Loaded { since } => {
+                RESTING_PEDAL + (full - RESTING_PEDAL) * ((t - since) / PEDAL_S).clamp(0.0, 1.0)
+            }
             Phase::Lifted { .. } => 0.0,
         }
     }
 
-    /// Rate a controlled dyno allows, engine rpm/s: it settles within half a second and hunts by a few per cent.
+    /// Rate a controlled dyno allows, engine rpm/s: it settles within half a second and hunts by a few per
+    /// cent.
     fn ramp(&self, lug_down: bool, phase: Phase, t: f64, limited: bool) -> f64 {
         let rate = self.rate_rpm_s;
         let size = match phase {
             Phase::Hold => 0.0,
             Phase::Loaded { .. } if limited => 0.0,
-            Phase::Loaded { since } => rate * ((t - since - 0.15) / 0.35).clamp(0.0, 1.0) * (1.0 + 0.035 * (7.3 * t + self.hunting).sin()),
+            Phase::Loaded { since } => {
+                rate * ((t - since - 0.15) / 0.35).clamp(0.0, 1.0)
+                    * (1.0 + 0.035 * (7.3 * t + self.hunting).sin())
+            }
             Phase::Lifted { since } => {
                 let to = if lug_down { -0.3 } else { -1500.0 / rate };
                 rate * to * ((t - since) / 0.1).clamp(0.0, 1.0)
@@ -247,12 +261,22 @@ impl Drive {
 ///
 /// # Errors
 /// [`MapProblem`] when the map lacks a table the engine needs.
-pub(crate) fn run_pull(s: &PullSetup<'_>, thermal: &mut Thermal, adaptation: &mut Adaptation) -> Result<Trace, MapProblem> {
+pub(crate) fn run_pull(
+    s: &PullSetup<'_>,
+    thermal: &mut Thermal,
+    adaptation: &mut Adaptation,
+) -> Result<Trace, MapProblem> {
     let drive = Drive::new(s);
     let mut rig = Rig::new(s, thermal, adaptation)?;
     let (mut phase, mut t, mut rpm, mut limited_for) = (Phase::Hold, 0.0, s.sweep.from_rpm, 0.0);
     let (mut retard_sum, mut loaded_steps) = (0.0, 0u32);
-    let mut out = Trace { instants: Vec::with_capacity(9000), tip_s: drive.tip_at_s, lift_s: 0.0, mean_retard_deg: 0.0, holds: Vec::new() };
+    let mut out = Trace {
+        instants: Vec::with_capacity(9000),
+        tip_s: drive.tip_at_s,
+        lift_s: 0.0,
+        mean_retard_deg: 0.0,
+        holds: Vec::new(),
+    };
     let mut stair = Stair::new(&s.sweep, drive.sign);
     loop {
         let mut ramp = drive.ramp(s.sweep.lug_down, phase, t, limited_for > 0.0);

@@ -64,7 +64,11 @@ struct Burnt {
 }
 
 impl<'a> Rig<'a> {
-    pub(crate) fn new(s: &'a PullSetup<'a>, thermal: &Thermal, adaptation: &Adaptation) -> Result<Self, MapProblem> {
+    pub(crate) fn new(
+        s: &'a PullSetup<'a>,
+        thermal: &Thermal,
+        adaptation: &Adaptation,
+    ) -> Result<Self, MapProblem> {
         let mut computer = Computer::new(Calibration::new(s.map, s.engine, s.boost_kpa, s.fuel.stoich_afr)?);
         if let Some(below) = s.faults.speed_cut_below_end {
             computer.map.speed_limit = (s.sweep.to_rpm - below) / s.cell.ratio * s.cell.kmh_per_rpm.max(1e-6);
@@ -76,9 +80,17 @@ impl<'a> Rig<'a> {
         Ok(Self {
             computer,
             learnt_deg: adaptation.learnt_deg,
-            charge: Charge::at_rest(s.ambient_kpa, inlet_c + thermal.cell_k, thermal.metal_c.max(inlet_c + 3.0)),
+            charge: Charge::at_rest(
+                s.ambient_kpa,
+                inlet_c + thermal.cell_k,
+                thermal.metal_c.max(inlet_c + 3.0),
+            ),
             supply: Supply::at_rest(s.engine),
-            sensors: Sensors { lambda: [1.0; MOST], exhaust_c: [540.0; MOST], past: Vec::with_capacity(8000) },
+            sensors: Sensors {
+                lambda: [1.0; MOST],
+                exhaust_c: [540.0; MOST],
+                past: Vec::with_capacity(8000),
+            },
             knock_noise: Noise::new(s.seed, "knock"),
             inlet_c,
             exhaust_k: 820.0,
@@ -91,20 +103,39 @@ impl<'a> Rig<'a> {
     }
 
     /// One step at an engine speed, with the pedal and the ramp a controlled dyno imposes.
-    pub(crate) fn step(&mut self, thermal: &mut Thermal, phase: Phase, t: f64, rpm: f64, pedal: f64, ramp: f64) -> Step {
+    pub(crate) fn step(
+        &mut self,
+        thermal: &mut Thermal,
+        phase: Phase,
+        t: f64,
+        rpm: f64,
+        pedal: f64,
+        ramp: f64,
+    ) -> Step {
         let (s, e, loaded) = (self.s, self.s.engine, phase.is_loaded(t));
         let coupling = link(s.cell, s.faults, rpm, self.torque_share);
         let road_kmh = rpm / coupling.ratio * s.cell.kmh_per_rpm;
         let air_g = self.charge.air_g_s / (rpm / 120.0).max(1.0) / e.cylinders as f64;
         let exhaust_c = self.sensors.exhaust_c[..e.cylinders].iter().copied().fold(0.0, f64::max);
-        let readings = Readings { rpm, pedal, manifold_kpa: self.charge.manifold_kpa, ambient_kpa: s.ambient_kpa, road_kmh, exhaust_c, air_g };
+        let readings = Readings {
+            rpm,
+            pedal,
+            manifold_kpa: self.charge.manifold_kpa,
+            ambient_kpa: s.ambient_kpa,
+            road_kmh,
+            exhaust_c,
+            air_g,
+        };
         let d = self.computer.ask(&readings, self.learnt_deg, STEP_S);
         let fuel_g = self.feed(&d, air_g, rpm, phase.is_tip(t));
         self.breathe(&d, rpm, thermal);
         let burnt = self.burn_all(&d, rpm, air_g, fuel_g, loaded);
         self.exhaust_k = burnt.exhaust_k;
         let pumping = (self.charge.back_kpa - self.charge.manifold_kpa) * e.displacement_l / FOUR_PI;
-        let crank = burnt.work_j / FOUR_PI * s.scale - friction_nm(e, rpm, thermal.oil_c) - pumping - self.charge.blower_nm;
+        let crank = burnt.work_j / FOUR_PI * s.scale
+            - friction_nm(e, rpm, thermal.oil_c)
+            - pumping
+            - self.charge.blower_nm;
         let shaft = self.at_dyno(crank, rpm, coupling, ramp, phase, thermal.oil_c);
         self.shaft_nm += (shaft.measured_nm - self.shaft_nm) * (STEP_S / 0.02);
         self.torque_share += (crank / full_torque(e) - self.torque_share) * (STEP_S / 0.08);
@@ -121,7 +152,15 @@ impl<'a> Rig<'a> {
                 &d,
                 thermal,
                 &burnt,
-                Now { t, rpm, pedal, road_kmh, loaded, shaft_rpm: rpm / coupling.ratio, power_kw: shaft.power_kw },
+                Now {
+                    t,
+                    rpm,
+                    pedal,
+                    road_kmh,
+                    loaded,
+                    shaft_rpm: rpm / coupling.ratio,
+                    power_kw: shaft.power_kw,
+                },
             ),
         }
     }
@@ -152,18 +191,39 @@ impl<'a> Rig<'a> {
 
     fn burn_all(&mut self, d: &Demand, rpm: f64, air_g: f64, fuel_g: f64, loaded: bool) -> Burnt {
         let (s, e) = (self.s, self.s.engine);
-        let mut out = Burnt { work_j: 0.0, exhaust_k: 0.0, lambda: [NO_FUEL; MOST], exhaust_c: [0.0; MOST], smoke: 0.0 };
+        let mut out = Burnt {
+            work_j: 0.0,
+            exhaust_k: 0.0,
+            lambda: [NO_FUEL; MOST],
+            exhaust_c: [0.0; MOST],
+            smoke: 0.0,
+        };
         self.cycle += rpm / 120.0 * STEP_S;
         let fires = self.cycle >= 1.0;
         self.cycle -= self.cycle.floor();
         for k in 0..e.cylinders {
             let lack = s.faults.weak.filter(|w| w.0 == k).map_or(0.0, |w| w.1);
             let share = e.share_of(k) * (1.0 - lack);
-            let lambda = if fuel_g > 0.0 { (air_g / (fuel_g * share * s.fuel.stoich_afr)).min(NO_FUEL) } else { NO_FUEL };
-            let angle_deg = if e.diesel.is_some() { d.start_deg } else { d.spark_deg - self.computer.retard[k] };
-            let c = Cylinder { rpm, manifold_kpa: self.charge.manifold_kpa, charge_c: self.charge.charge_c, air_g, lambda, angle_deg };
-            let b =
-                if fuel_g > 0.0 { burn(e, &c, s.fuel) } else { Burn { work_j: 0.0, exhaust_k: self.charge.charge_c + 330.0, smoke_percent: 0.0 } };
+            let lambda = if fuel_g > 0.0 {
+                (air_g / (fuel_g * share * s.fuel.stoich_afr)).min(NO_FUEL)
+            } else {
+                NO_FUEL
+            };
+            let angle_deg =
+                if e.diesel.is_some() { d.start_deg } else { d.spark_deg - self.computer.retard[k] };
+            let c = Cylinder {
+                rpm,
+                manifold_kpa: self.charge.manifold_kpa,
+                charge_c: self.charge.charge_c,
+                air_g,
+                lambda,
+                angle_deg,
+            };
+            let b = if fuel_g > 0.0 {
+                burn(e, &c, s.fuel)
+            } else {
+                Burn { work_j: 0.0, exhaust_k: self.charge.charge_c + 330.0, smoke_percent: 0.0 }
+            };
             out.work_j += b.work_j;
             out.lambda[k] = lambda;
             out.smoke = out.smoke.max(b.smoke_percent);
@@ -180,7 +240,8 @@ impl<'a> Rig<'a> {
     fn listen(&mut self, c: &Cylinder, k: usize) {
         let (s, e) = (self.s, self.s.engine);
         let Some(spark) = &e.spark else { return };
-        let mut onset = spark.knock_deg(c, s.fuel.ron) + self.knock_noise.normal(spark.cyclic_deg) - if e.air_cooled { 1.0 } else { 0.0 };
+        let mut onset = spark.knock_deg(c, s.fuel.ron) + self.knock_noise.normal(spark.cyclic_deg)
+            - if e.air_cooled { 1.0 } else { 0.0 };
         if (s.faults.knock_rpm[0]..=s.faults.knock_rpm[1]).contains(&c.rpm) {
             onset -= s.faults.knock_deg;
         }
@@ -290,7 +351,8 @@ impl Sensors {
         let mut capped = burnt.lambda;
         capped.iter_mut().for_each(|l| *l = l.min(1.6));
         self.past.push(capped);
-        let delay = SENSOR_WAY.0 + SENSOR_WAY.1 * 1e-3 * flow.0 * 1e3 / (flow.2.max(1.0) * 1e-3 * 287.0 * flow.1);
+        let delay =
+            SENSOR_WAY.0 + SENSOR_WAY.1 * 1e-3 * flow.0 * 1e3 / (flow.2.max(1.0) * 1e-3 * 287.0 * flow.1);
         let back = (delay / STEP_S) as usize;
         let seen = self.past[self.past.len().saturating_sub(back + 1)];
         let readings = self.lambda.iter_mut().zip(&seen).zip(self.exhaust_c.iter_mut().zip(&burnt.exhaust_c));

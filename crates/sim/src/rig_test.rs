@@ -37,15 +37,28 @@ fn map() -> MapFile {
         table("boost_target", &rpm, &[80.0, 80.0]),
         table("wastegate_duty", &rpm, &[50.0, 50.0]),
     ];
-    for (k, v) in [("rev_limit", 6500.0), ("speed_limit", 150.0), ("overboost_cut", 120.0), ("exhaust_protection", 950.0), ("adaptation_start", 2.0)]
-    {
+    for (k, v) in [
+        ("rev_limit", 6500.0),
+        ("speed_limit", 150.0),
+        ("overboost_cut", 120.0),
+        ("exhaust_protection", 950.0),
+        ("adaptation_start", 2.0),
+    ] {
         m.scalars.insert(k.into(), Scalar { value: v, unit: String::new() });
     }
     m
 }
 
 fn readings(rpm: f64, manifold_kpa: f64) -> Readings {
-    Readings { rpm, pedal: 100.0, manifold_kpa, ambient_kpa: 100.0, road_kmh: 60.0, exhaust_c: 800.0, air_g: 0.9 }
+    Readings {
+        rpm,
+        pedal: 100.0,
+        manifold_kpa,
+        ambient_kpa: 100.0,
+        road_kmh: 60.0,
+        exhaust_c: 800.0,
+        air_g: 0.9,
+    }
 }
 
 #[test]
@@ -55,10 +68,19 @@ fn torque_peaks_at_its_best_spark_and_rich_of_stoichiometric() {
     let work = |lambda: f64, angle: f64| burn(&e, &cylinder(lambda, angle), &petrol()).work_j;
     let best = (0..60).map(f64::from).max_by(|a, b| work(0.88, *a).total_cmp(&work(0.88, *b))).unwrap();
     assert!((best - mbt).abs() <= 0.5, "{best} {mbt}");
-    let lambda = (70..120).map(|l| f64::from(l) / 100.0).max_by(|a, b| work(*a, mbt).total_cmp(&work(*b, mbt))).unwrap();
+    let lambda = (70..120)
+        .map(|l| f64::from(l) / 100.0)
+        .max_by(|a, b| work(*a, mbt).total_cmp(&work(*b, mbt)))
+        .unwrap();
     assert!((lambda - 0.88).abs() < 0.011, "{lambda}");
-    assert!((0.90..0.98).contains(&(work(1.0, mbt) / work(0.88, mbt))), "stoichiometric gives a few per cent less");
-    assert!((0.94..0.995).contains(&(work(0.88, mbt - 8.0) / work(0.88, mbt))), "eight degrees late cost a few per cent");
+    assert!(
+        (0.90..0.98).contains(&(work(1.0, mbt) / work(0.88, mbt))),
+        "stoichiometric gives a few per cent less"
+    );
+    assert!(
+        (0.94..0.995).contains(&(work(0.88, mbt - 8.0) / work(0.88, mbt))),
+        "eight degrees late cost a few per cent"
+    );
 }
 
 #[test]
@@ -154,7 +176,10 @@ fn the_computer_cuts_protects_and_listens() {
     assert!(c.ask(&readings(6520.0, 180.0), 0.0, 0.002).fuel_cut, "rev limiter");
     assert!(c.ask(&readings(6470.0, 180.0), 0.0, 0.002).fuel_cut, "gives fuel back only 60 rpm below");
     assert!(!c.ask(&readings(6430.0, 180.0), 0.0, 0.002).fuel_cut);
-    assert!(fresh().ask(&Readings { road_kmh: 151.0, ..readings(5000.0, 180.0) }, 0.0, 0.002).fuel_cut, "speed limiter");
+    assert!(
+        fresh().ask(&Readings { road_kmh: 151.0, ..readings(5000.0, 180.0) }, 0.0, 0.002).fuel_cut,
+        "speed limiter"
+    );
     assert!(fresh().ask(&readings(5000.0, 225.0), 0.0, 0.002).fuel_cut, "overboost");
     let mut hot = fresh();
     let mut lambda = 0.0;
@@ -173,7 +198,11 @@ fn the_computer_cuts_protects_and_listens() {
     let high = fresh().ask(&readings(3000.0, 200.0), 0.0, 0.002);
     assert!(low.duty > high.duty + 0.3, "the gate is held shut below target and opened above");
     let scaled = Calibration::new(&m, &e, Some(120.0), 14.4).unwrap();
-    assert!((Computer::new(scaled).ask(&readings(4000.0, 180.0), 0.0, 0.002).boost_target_kpa - 220.0).abs() < 1e-9, "a rung replaces the target");
+    assert!(
+        (Computer::new(scaled).ask(&readings(4000.0, 180.0), 0.0, 0.002).boost_target_kpa - 220.0).abs()
+            < 1e-9,
+        "a rung replaces the target"
+    );
 }
 
 #[test]
@@ -195,9 +224,15 @@ fn slip_takes_speed_and_tyres_take_torque() {
     let none = Faults::default();
     let at = |rpm: f64, share: f64, f: &Faults| link(&cell, f, rpm, share).ratio;
     assert!((at(5000.0, 0.0, &none) - 3.2).abs() < 1e-9);
-    assert!(at(5000.0, 1.0, &none) > 3.23 && at(1500.0, 0.0, &none) > 3.7, "tyre under load, converter below lock-up");
+    assert!(
+        at(5000.0, 1.0, &none) > 3.23 && at(1500.0, 0.0, &none) > 3.7,
+        "tyre under load, converter below lock-up"
+    );
     assert!(at(5000.0, 1.0, &Faults { tyre_slip: 0.05, ..Faults::default() }) > 3.39);
-    assert!(rolling_nm(&cell, &Faults { rolling_factor: 3.0, ..Faults::default() }, 500.0) > 2.9 * rolling_nm(&cell, &none, 500.0));
+    assert!(
+        rolling_nm(&cell, &Faults { rolling_factor: 3.0, ..Faults::default() }, 500.0)
+            > 2.9 * rolling_nm(&cell, &none, 500.0)
+    );
     assert_eq!(rolling_nm(&CellSpec { dyno: SimDyno::Hub, ..cell }, &none, 500.0), 0.0, "a hub has no tyres");
     let e = engine("tolvern-t3");
     assert!(efficiency(&e, 20.0) < efficiency(&e, 90.0));
@@ -232,6 +267,12 @@ fn a_blower_turns_with_the_engine_and_its_belt_slips_when_it_must() {
     for rpm in [3000.0, 4500.0, 6000.0, 7500.0, 8300.0] {
         assert!(run(rpm, &none).belt_slip < 1e-9, "a sound belt holds at {rpm}");
     }
-    assert!(run(4500.0, &loose).belt_slip < 1e-9 && run(8300.0, &loose).belt_slip > 0.03, "a loose one slips where it is flung outward");
-    assert!(slipping.belt_slip > tight.belt_slip + 0.01 && slipping.manifold_kpa < tight.manifold_kpa, "{tight:?} {slipping:?}");
+    assert!(
+        run(4500.0, &loose).belt_slip < 1e-9 && run(8300.0, &loose).belt_slip > 0.03,
+        "a loose one slips where it is flung outward"
+    );
+    assert!(
+        slipping.belt_slip > tight.belt_slip + 0.01 && slipping.manifold_kpa < tight.manifold_kpa,
+        "{tight:?} {slipping:?}"
+    );
 }

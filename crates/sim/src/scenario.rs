@@ -298,13 +298,21 @@ const MOST_PULLS: i64 = 100;
 fn impossible(path: &str, v: &toml::Value) -> Option<String> {
     let below = |name: &str| if path.is_empty() { name.to_owned() } else { format!("{path}.{name}") };
     match v {
-        toml::Value::Float(x) if !x.is_finite() || x.abs() > LARGEST => Some(format!("{path}: {x} cannot be")),
+        toml::Value::Float(x) if !x.is_finite() || x.abs() > LARGEST => {
+            Some(format!("{path}: {x} cannot be"))
+        }
         toml::Value::Integer(n) if path.ends_with(".pulls") && !(1..=MOST_PULLS).contains(n) => {
             Some(format!("{path}: {n} pulls; 1 to {MOST_PULLS} make a set"))
         }
-        toml::Value::Integer(n) if !path.ends_with("seed") && n.unsigned_abs() > LARGEST as u64 => Some(format!("{path}: {n} cannot be")),
-        toml::Value::Array(a) if a.len() > MOST => Some(format!("{path}: {} entries; {MOST} at most", a.len())),
-        toml::Value::Array(a) => a.iter().enumerate().find_map(|(i, v)| impossible(&format!("{path}[{i}]"), v)),
+        toml::Value::Integer(n) if !path.ends_with("seed") && n.unsigned_abs() > LARGEST as u64 => {
+            Some(format!("{path}: {n} cannot be"))
+        }
+        toml::Value::Array(a) if a.len() > MOST => {
+            Some(format!("{path}: {} entries; {MOST} at most", a.len()))
+        }
+        toml::Value::Array(a) => {
+            a.iter().enumerate().find_map(|(i, v)| impossible(&format!("{path}[{i}]"), v))
+        }
         toml::Value::Table(t) => t.iter().find_map(|(k, v)| impossible(&below(k), v)),
         _ => None,
     }
@@ -314,7 +322,8 @@ impl Scenario {
     /// Reads and checks a scenario.
     ///
     /// # Errors
-    /// [`ScenarioError`] with the line and column of a fault of form, or the names of what does not fit together.
+    /// [`ScenarioError`] with the line and column of a fault of form, or the names of what does not fit
+    /// together.
     pub fn parse(text: &str) -> Result<Self, ScenarioError> {
         if let Ok(table) = toml::from_str::<toml::Table>(text)
             && let Some(p) = impossible("", &toml::Value::Table(table))
@@ -341,16 +350,21 @@ impl Scenario {
     /// [`ScenarioError`] for an unknown engine or a change that does not fit it.
     pub fn engine(&self, build: &str) -> Result<EngineSpec, ScenarioError> {
         let text = crate::engines::text(&self.vehicle.engine).ok_or_else(|| {
-            ScenarioError::whole(format!("there is no engine “{}”; there are: {}", self.vehicle.engine, crate::engines::NAMES.join(", ")))
+            ScenarioError::whole(format!(
+                "there is no engine “{}”; there are: {}",
+                self.vehicle.engine,
+                crate::engines::NAMES.join(", ")
+            ))
         })?;
-        let mut table: toml::Table =
-            toml::from_str(text).map_err(|e| ScenarioError::whole(format!("engine {}: {}", self.vehicle.engine, e.message())))?;
+        let mut table: toml::Table = toml::from_str(text)
+            .map_err(|e| ScenarioError::whole(format!("engine {}: {}", self.vehicle.engine, e.message())))?;
         merge(&mut table, &self.vehicle.change);
         if let Some(b) = self.build.iter().find(|b| b.name == build) {
             merge(&mut table, &b.change);
         }
-        let spec: EngineSpec =
-            table.try_into().map_err(|e: toml::de::Error| ScenarioError::whole(format!("change to the engine: {}", e.message())))?;
+        let spec: EngineSpec = table.try_into().map_err(|e: toml::de::Error| {
+            ScenarioError::whole(format!("change to the engine: {}", e.message()))
+        })?;
         match spec.problem() {
             Some(p) => Err(ScenarioError::whole(p)),
             None => Ok(spec),
@@ -370,7 +384,10 @@ impl Scenario {
 
     fn problem(&self) -> Option<String> {
         if self.jamjar_scenario != SCENARIO_VERSION {
-            return Some(format!("jamjar_scenario is {}; this program reads version {SCENARIO_VERSION}", self.jamjar_scenario));
+            return Some(format!(
+                "jamjar_scenario is {}; this program reads version {SCENARIO_VERSION}",
+                self.jamjar_scenario
+            ));
         }
         if let Some(e) = self.builds().iter().find_map(|b| self.engine(b).err()) {
             return Some(e.problem);
@@ -401,7 +418,8 @@ impl Scenario {
         if let Err(e) = jamjar_core::air::AirState::new(d.temperature_c, d.humidity, d.pressure_hpa) {
             return Some(format!("day {}: {e}", d.date));
         }
-        if let Some(clock) = d.notes.iter().map(|n| &n.at).chain([&d.start]).find(|c| seconds_of(c).is_none()) {
+        if let Some(clock) = d.notes.iter().map(|n| &n.at).chain([&d.start]).find(|c| seconds_of(c).is_none())
+        {
             return Some(format!("day {}: “{clock}” is not a time of day such as 14:30", d.date));
         }
         for s in &d.set {
@@ -424,15 +442,24 @@ impl Scenario {
             for f in &s.fault {
                 match f.kind {
                     FaultKind::WrongFuel if f.fuel.as_ref().is_none_or(|n| self.fuel(n).is_none()) => {
-                        return Some(format!("{about}: wrong_fuel needs fuel = the name of one among [[fuel]]"));
+                        return Some(format!(
+                            "{about}: wrong_fuel needs fuel = the name of one among [[fuel]]"
+                        ));
                     }
-                    FaultKind::SoftwareOverwritten if f.map.as_ref().is_none_or(|n| self.map.iter().all(|m| m.name != *n)) => {
-                        return Some(format!("{about}: software_overwritten needs map = the name of one among [[map]]"));
+                    FaultKind::SoftwareOverwritten
+                        if f.map.as_ref().is_none_or(|n| self.map.iter().all(|m| m.name != *n)) =>
+                    {
+                        return Some(format!(
+                            "{about}: software_overwritten needs map = the name of one among [[map]]"
+                        ));
                     }
                     _ => {}
                 }
                 if let Some(p) = f.pulls.iter().find(|p| **p == 0 || **p > s.pulls) {
-                    return Some(format!("{about}: a fault on pull {p}, but there are {} pulls, counted from 1", s.pulls));
+                    return Some(format!(
+                        "{about}: a fault on pull {p}, but there are {} pulls, counted from 1",
+                        s.pulls
+                    ));
                 }
             }
         }

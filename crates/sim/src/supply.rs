@@ -41,14 +41,22 @@ pub(crate) struct Supply {
 
 impl Supply {
     pub(crate) fn at_rest(e: &EngineSpec) -> Self {
-        Self { pressure_kpa: e.fuel.pressure_kpa, rail_mpa: 40.0, fuel_g_s: 0.5, pulse_ms: 2.0, duty_percent: 4.0, duration_us: 500.0, film: 0.0 }
+        Self {
+            pressure_kpa: e.fuel.pressure_kpa,
+            rail_mpa: 40.0,
+            fuel_g_s: 0.5,
+            pulse_ms: 2.0,
+            duty_percent: 4.0,
+            duration_us: 500.0,
+            film: 0.0,
+        }
     }
 
     /// One step of a spark-ignition engine: mass of fuel per cylinder and cycle, g.
     ///
     /// # Formula
-    /// Wanted `m = m_air/(λ·AFR_map)`; the injector gives `flow·√(p/p_0)·(ρ/0.745)` while open, at most 98 % of the cycle;
-    /// when flow exceeds the pump's, pressure falls towards `p_0·(pump/flow)²` within 0.15 s.
+    /// Wanted `m = m_air/(λ·AFR_map)`; the injector gives `flow·√(p/p_0)·(ρ/0.745)` while open, at most 98 %
+    /// of the cycle; when flow exceeds the pump's, pressure falls towards `p_0·(pump/flow)²` within 0.15 s.
     pub(crate) fn inject(&mut self, feed: &Feed<'_>, air_g: f64, stoich_map: f64, tip: bool) -> f64 {
         let Feed { engine: e, demand: d, fuel, faults, rpm, dt } = *feed;
         if tip {
@@ -58,11 +66,16 @@ impl Supply {
         let wanted = air_g / (d.lambda * stoich_map) * (1.0 - self.film);
         let cycle_s = 120.0 / rpm.max(300.0);
         let rate = e.fuel.injector_g_s * (fuel.density_kg_l / 0.745);
-        // The computer reckons with nominal pressure and with the fuel its map was made for: it does not see sag.
+        // The computer reckons with nominal pressure and with the fuel its map was made for: it does not see
+        // sag.
         let open_s = (wanted / rate).min(LONGEST * cycle_s - e.fuel.dead_time_ms * 1e-3);
         self.pulse_ms = if d.fuel_cut { 0.0 } else { open_s * 1e3 + e.fuel.dead_time_ms };
         self.duty_percent = 100.0 * self.pulse_ms * 1e-3 / cycle_s;
-        let given = if d.fuel_cut { 0.0 } else { rate * (self.pressure_kpa / e.fuel.pressure_kpa).max(0.05).sqrt() * open_s };
+        let given = if d.fuel_cut {
+            0.0
+        } else {
+            rate * (self.pressure_kpa / e.fuel.pressure_kpa).max(0.05).sqrt() * open_s
+        };
         let asked_g_s = rate * open_s * e.cylinders as f64 / cycle_s;
         let pump_g_s = e.fuel.pump_l_h * faults.pump_factor * fuel.density_kg_l / 3.6;
         let toward = e.fuel.pressure_kpa * (pump_g_s / asked_g_s.max(0.1)).min(1.0).powi(2);
@@ -83,8 +96,13 @@ impl Supply {
         let toward = d.rail_mpa * (pump / asked_mm3.max(1.0)).min(1.0);
         self.rail_mpa += (toward - self.rail_mpa) * (dt / 0.1).min(1.0);
         let root = |p: f64| (p / 100.0).max(0.05).sqrt();
-        self.duration_us = if d.fuel_cut { 0.0 } else { b.dead_us + d.quantity_mg / (b.mg_per_us * root(d.rail_mpa)) };
-        let given = if d.fuel_cut { 0.0 } else { (self.duration_us - b.dead_us) * b.mg_per_us * root(self.rail_mpa) * 1e-3 };
+        self.duration_us =
+            if d.fuel_cut { 0.0 } else { b.dead_us + d.quantity_mg / (b.mg_per_us * root(d.rail_mpa)) };
+        let given = if d.fuel_cut {
+            0.0
+        } else {
+            (self.duration_us - b.dead_us) * b.mg_per_us * root(self.rail_mpa) * 1e-3
+        };
         self.fuel_g_s = given * e.cylinders as f64 * rpm / 120.0;
         given
     }

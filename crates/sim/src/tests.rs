@@ -68,8 +68,16 @@ fn a_scenario_reads_and_a_fault_in_it_has_its_place() {
         ("jamjar_scenario = 1", "jamjar_scenario = 7", "reads version 1"),
         ("ratio = 4.1", "ratio = -1", "must be positive"),
         ("id = \"a\"", "id = \"a\"\npulls = 99", "a set has 1 to 30"),
-        ("engine = \"tolvern-t3\"", "engine = \"tolvern-t3\"\nchange = { displacement_l = -1 }", "displacement_l must be a positive number"),
-        ("engine = \"tolvern-t3\"", "engine = \"tolvern-t3\"\nchange = { pistons = 3 }", "unknown field `pistons`"),
+        (
+            "engine = \"tolvern-t3\"",
+            "engine = \"tolvern-t3\"\nchange = { displacement_l = -1 }",
+            "displacement_l must be a positive number",
+        ),
+        (
+            "engine = \"tolvern-t3\"",
+            "engine = \"tolvern-t3\"\nchange = { pistons = 3 }",
+            "unknown field `pistons`",
+        ),
     ];
     for (from, to, want) in cases {
         let e = refused(from, to).to_string();
@@ -86,15 +94,25 @@ fn ethanol_cools_burns_more_and_resists_knock() {
     let e0 = SimFuel::blend("E0", 0.0, None).unwrap();
     let e85 = SimFuel::blend("E85", 0.85, None).unwrap();
     assert!(e0.cooling_k.abs() < 1e-9 && (10.0..40.0).contains(&e85.cooling_k), "{e85:?}");
-    assert!((e0.ron - 93.0).abs() < 1e-9 && (105.0..109.0).contains(&e85.ron), "molar blending lifts octane early: {e85:?}");
+    assert!(
+        (e0.ron - 93.0).abs() < 1e-9 && (105.0..109.0).contains(&e85.ron),
+        "molar blending lifts octane early: {e85:?}"
+    );
     assert!(e85.stoich_afr < 10.0 && e85.lhv_mj_kg < 30.0);
     assert!(SimFuel::blend("x", 1.2, None).is_none());
 }
 
 #[test]
 fn faults_act_on_their_pulls_only_and_every_kind_says_its_size() {
-    let spec =
-        |kind, pulls: &[usize], size| FaultSpec { kind, pulls: pulls.to_vec(), size, at_rpm: Some(4000.0), cylinder: Some(2), map: None, fuel: None };
+    let spec = |kind, pulls: &[usize], size| FaultSpec {
+        kind,
+        pulls: pulls.to_vec(),
+        size,
+        at_rpm: Some(4000.0),
+        cylinder: Some(2),
+        map: None,
+        fuel: None,
+    };
     let list = [spec(FaultKind::HeatSoak, &[3], Some(18.0)), spec(FaultKind::Knock, &[], None)];
     let (first, third) = (Faults::of(&list, 1), Faults::of(&list, 3));
     assert_eq!((first.inlet_extra_c, third.inlet_extra_c), (0.0, 18.0));
@@ -102,7 +120,10 @@ fn faults_act_on_their_pulls_only_and_every_kind_says_its_size() {
     assert_eq!(first.planted[0].rpm, Some([3500.0, 4500.0]));
     for kind in FaultKind::ALL {
         let plain = Faults::default();
-        let f = Faults::of(&[FaultSpec { map: Some("x".into()), fuel: Some("y".into()), ..spec(kind, &[], None) }], 1);
+        let f = Faults::of(
+            &[FaultSpec { map: Some("x".into()), fuel: Some("y".into()), ..spec(kind, &[], None) }],
+            1,
+        );
         assert_ne!(Faults { planted: Vec::new(), ..f.clone() }, plain, "{} changes nothing", kind.id());
         assert!(!kind.id().is_empty() && !kind.size().1.is_empty());
     }
@@ -136,15 +157,22 @@ fn dialects_write_what_they_say() {
         ],
     };
     let text = |d| String::from_utf8_lossy(&write(&r, d, "cell 1", 36_000.0, false)).into_owned();
-    assert_eq!(text(Dialect::Brackets), "# cell 1\nTime (s),Engine speed (rpm),Lambda 1 (λ)\n0.000,1800,0.861\n0.040,1825,\n");
+    assert_eq!(
+        text(Dialect::Brackets),
+        "# cell 1\nTime (s),Engine speed (rpm),Lambda 1 (λ)\n0.000,1800,0.861\n0.040,1825,\n"
+    );
     assert_eq!(text(Dialect::UnitsRow), "Time;RPM;WB1\ns;1/min;AFR\n0,000;1800;12,66\n0,040;1825;\n");
     assert!(text(Dialect::ClockTime).contains("\n10:00:00.040,1825"), "{}", text(Dialect::ClockTime));
     assert!(text(Dialect::TabMilliseconds).contains("\n40.0\t1825\t\n"));
-    assert!(text(Dialect::QuotedCrlf).starts_with("\u{feff}\"Time [s]\",\"Engine speed [rpm]\"") && text(Dialect::QuotedCrlf).contains("\r\n"));
+    assert!(
+        text(Dialect::QuotedCrlf).starts_with("\u{feff}\"Time [s]\",\"Engine speed [rpm]\"")
+            && text(Dialect::QuotedCrlf).contains("\r\n")
+    );
     assert!(write(&r, Dialect::Utf16, "", 0.0, false).starts_with(&[0xFF, 0xFE]));
     assert!(text(Dialect::Underscores).starts_with("time_s,engine_speed_rpm,lambda_1\n"));
     assert!(text(Dialect::Trailing).contains("0.861;\n"));
-    let all: std::collections::BTreeSet<Vec<u8>> = Dialect::ALL.iter().map(|d| write(&r, *d, "h", 0.0, false)).collect();
+    let all: std::collections::BTreeSet<Vec<u8>> =
+        Dialect::ALL.iter().map(|d| write(&r, *d, "h", 0.0, false)).collect();
     assert_eq!(all.len(), 10, "no two dialects write the same");
 }
 

@@ -18,7 +18,12 @@ const READY: (f64, f64) = (88.0, 86.0);
 impl Thermal {
     /// A warm engine at the start of the day; `short_k` below ready when it was not warmed through.
     pub(crate) fn morning(ambient_c: f64, short_k: f64) -> Self {
-        Self { oil_c: READY.0 - short_k, coolant_c: READY.1 - 0.4 * short_k, metal_c: ambient_c + 6.0, cell_k: 2.0 }
+        Self {
+            oil_c: READY.0 - short_k,
+            coolant_c: READY.1 - 0.4 * short_k,
+            metal_c: ambient_c + 6.0,
+            cell_k: 2.0,
+        }
     }
 
     /// The state in which configurations are compared at equal conditions.
@@ -26,7 +31,8 @@ impl Thermal {
         Self { oil_c: 95.0, coolant_c: 90.0, metal_c: ambient_c + 8.0, cell_k: 3.0 }
     }
 
-    /// Rest between pulls: exponential towards ready and ambient; 240 s fan on the intercooler, 500 s oil, 900 s cell.
+    /// Rest between pulls: exponential towards ready and ambient; 240 s fan on the intercooler, 500 s oil,
+    /// 900 s cell.
     pub(crate) fn rest(&mut self, seconds: f64, ambient_c: f64) {
         let towards = |v: &mut f64, to: f64, tau: f64| *v += (to - *v) * (1.0 - (-seconds / tau).exp());
         towards(&mut self.oil_c, READY.0 + 4.0, 500.0);

@@ -1,8 +1,8 @@
 //! Sample blocks: all channels of a pull, own time bases, columnar, compressed, versioned and checksummed.
 //!
-//! Layout: magic `JJSB`, version u16, eight bytes of the SHA-256 of what follows, then zstd of the body. A body is two
-//! recordings (dyno, then engine computer or nothing); a column is its f64 bits transposed byte plane by byte plane, which
-//! lets zstd see the repeating high bytes. Bits come back exactly.
+//! Layout: magic `JJSB`, version u16, eight bytes of the SHA-256 of what follows, then zstd of the body. A
+//! body is two recordings (dyno, then engine computer or nothing); a column is its f64 bits transposed byte
+//! plane by byte plane, which lets zstd see the repeating high bytes. Bits come back exactly.
 
 use jamjar_core::channel::Channel;
 use jamjar_core::log::Recording;
@@ -125,7 +125,13 @@ impl<'a> Reader<'a> {
         let flags = serde_json::from_str(&self.text()?).ok()?;
         let clock = f64::from_le_bytes(self.take(8)?.try_into().ok()?);
         let n = self.number()?;
-        let mut out = Recording { name, flags, clock_of_day_s: clock.is_finite().then_some(clock), t: self.column(n)?, ..Recording::default() };
+        let mut out = Recording {
+            name,
+            flags,
+            clock_of_day_s: clock.is_finite().then_some(clock),
+            t: self.column(n)?,
+            ..Recording::default()
+        };
         for _ in 0..self.number()? {
             let c = Channel::new(self.text()?).ok()?;
             out.channels.insert(c, self.column(n)?);
@@ -139,7 +145,12 @@ mod tests {
     use super::*;
 
     fn recording() -> Recording {
-        let mut r = Recording { name: "p1.csv".into(), t: vec![0.0, 0.1, 0.2], clock_of_day_s: Some(36_000.0), ..Recording::default() };
+        let mut r = Recording {
+            name: "p1.csv".into(),
+            t: vec![0.0, 0.1, 0.2],
+            clock_of_day_s: Some(36_000.0),
+            ..Recording::default()
+        };
         r.channels.insert(Channel::new("lambda_1").unwrap(), vec![0.9, f64::NAN, 0.1 + 0.2]);
         r
     }
@@ -148,7 +159,8 @@ mod tests {
     fn bits_come_back_exactly() {
         let (d, e) = decode_block(&encode_block(&recording(), Some(&Recording::default()))).unwrap();
         assert_eq!((d.name.as_str(), d.clock_of_day_s), ("p1.csv", Some(36_000.0)));
-        let bits = |r: &Recording| r.column("lambda_1").unwrap().iter().map(|v| v.to_bits()).collect::<Vec<_>>();
+        let bits =
+            |r: &Recording| r.column("lambda_1").unwrap().iter().map(|v| v.to_bits()).collect::<Vec<_>>();
         assert_eq!(bits(&d), bits(&recording()));
         assert_eq!(e, Some(Recording::default()));
         assert_eq!(decode_block(&encode_block(&recording(), None)).unwrap().1, None);

@@ -1,8 +1,9 @@
 //! What has changed since it was last looked at: for everything an instance keeps in memory.
 //!
-//! Every change inserts a row into the log within its own transaction. Numbers are given when a row is inserted and seen when it is
-//! committed, so a smaller one may come to be seen after a larger one: numbers that are missing are asked for again until they are there, or
-//! until no transaction that could hold them can still be running. Nothing depends on anybody's clock but the reader's own.
+//! Every change inserts a row into the log within its own transaction. Numbers are given when a row is
+//! inserted and seen when it is committed, so a smaller one may come to be seen after a larger one: numbers
+//! that are missing are asked for again until they are there, or until no transaction that could hold them
+//! can still be running. Nothing depends on anybody's clock but the reader's own.
 
 use crate::boxed;
 use crate::db::{IDLE_WRITE_S, Store};
@@ -14,8 +15,9 @@ use diesel_async::RunQueryDsl;
 use std::collections::{BTreeMap, BTreeSet};
 use std::time::{Duration, Instant};
 
-/// A missing number is given up after this long: the server ends a statement and a rest of a writing transaction after [`IDLE_WRITE_S`]
-/// each, and none of ours has more than a few of either. It was rolled back, or belongs to another node's steps.
+/// A missing number is given up after this long: the server ends a statement and a rest of a writing
+/// transaction after [`IDLE_WRITE_S`] each, and none of ours has more than a few of either. It was rolled
+/// back, or belongs to another node's steps.
 const LATEST: Duration = Duration::from_secs(3 * IDLE_WRITE_S as u64);
 /// More missing numbers than this at once are not asked for one by one: everything counts as changed.
 const MOST_MISSING: usize = 5_000;
@@ -27,7 +29,8 @@ const KEPT_ROWS: i64 = 200_000;
 pub enum Thing {
     /// A day with its sets, pulls, notes and air.
     Day(i64),
-    /// What the figures of a day are made from: its pulls, which of them count, their air. A note is none of it. The day has changed with it.
+    /// What the figures of a day are made from: its pulls, which of them count, their air. A note is none of
+    /// it. The day has changed with it.
     Figures(i64),
     /// A vehicle with its limits, build states and maps.
     Vehicle(i64),
@@ -82,18 +85,32 @@ impl Store {
     pub async fn changes(&self, stamps: &mut Stamps) -> Result<Vec<Thing>, StoreError> {
         let mut c = self.conn().await?;
         let Some(newest) = stamps.newest else {
-            // What is under way now is not among the numbers yet; those just before the newest may still come to be seen.
-            let newest = change_log::table.select(max(change_log::id)).first::<Option<i64>>(&mut c).await?.unwrap_or(0);
-            let near: BTreeSet<i64> =
-                change_log::table.filter(change_log::id.gt(newest - 1000)).select(change_log::id).load(&mut c).await?.into_iter().collect();
+            // What is under way now is not among the numbers yet; those just before the newest may still come
+            // to be seen.
+            let newest = change_log::table
+                .select(max(change_log::id))
+                .first::<Option<i64>>(&mut c)
+                .await?
+                .unwrap_or(0);
+            let near: BTreeSet<i64> = change_log::table
+                .filter(change_log::id.gt(newest - 1000))
+                .select(change_log::id)
+                .load(&mut c)
+                .await?
+                .into_iter()
+                .collect();
             let now = Instant::now();
             stamps.newest = Some(newest);
-            stamps.missing = ((newest - 999).max(1)..=newest).filter(|i| !near.contains(i)).map(|i| (i, now)).collect();
+            stamps.missing =
+                ((newest - 999).max(1)..=newest).filter(|i| !near.contains(i)).map(|i| (i, now)).collect();
             return Ok(vec![Thing::All]);
         };
         let missing: Vec<i64> = stamps.missing.keys().copied().collect();
-        let mut rows: Vec<(i64, String, i64)> =
-            change_log::table.filter(change_log::id.gt(newest)).select((change_log::id, change_log::kind, change_log::thing)).load(&mut c).await?;
+        let mut rows: Vec<(i64, String, i64)> = change_log::table
+            .filter(change_log::id.gt(newest))
+            .select((change_log::id, change_log::kind, change_log::thing))
+            .load(&mut c)
+            .await?;
         for part in missing.chunks(1000) {
             let late: Vec<(i64, String, i64)> = change_log::table
                 .filter(change_log::id.eq_any(part))
@@ -113,7 +130,8 @@ impl Store {
         Ok(things.into_iter().collect())
     }
 
-    /// Whether rows behind a number are gone from the log: only a reader that slept through a prune sees that.
+    /// Whether rows behind a number are gone from the log: only a reader that slept through a prune sees
+    /// that.
     async fn was_pruned(&self, c: &mut crate::db::Conn, newest: i64) -> Result<bool, StoreError> {
         let oldest: Option<i64> = change_log::table.select(min(change_log::id)).first(c).await?;
         Ok(oldest.is_some_and(|o| o > newest + 1))

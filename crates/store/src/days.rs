@@ -53,7 +53,8 @@ pub struct Day {
     pub measured: i64,
 }
 
-type Row = (i64, i64, String, NaiveDate, String, Option<f64>, Option<f64>, Option<f64>, String, bool, (i64, i64));
+type Row =
+    (i64, i64, String, NaiveDate, String, Option<f64>, Option<f64>, Option<f64>, String, bool, (i64, i64));
 
 /// Air from temperature, humidity and pressure, when all three are there.
 pub(crate) fn whole_air(columns: [Option<f64>; 3]) -> Option<AirState> {
@@ -63,7 +64,18 @@ pub(crate) fn whole_air(columns: [Option<f64>; 3]) -> Option<AirState> {
 
 fn day(r: Row) -> Day {
     let air = whole_air([r.5, r.6, r.7]);
-    Day { id: r.0, vehicle_id: r.1, vehicle: r.2, date: r.3, place: r.4, air, note: r.8, demo: r.9, version: r.10.0, measured: r.10.1 }
+    Day {
+        id: r.0,
+        vehicle_id: r.1,
+        vehicle: r.2,
+        date: r.3,
+        place: r.4,
+        air,
+        note: r.8,
+        demo: r.9,
+        version: r.10.0,
+        measured: r.10.1,
+    }
 }
 
 macro_rules! columns {
@@ -169,7 +181,9 @@ impl Store {
     #[boxed]
     pub async fn days_with_samples(&self, vehicle_id: i64) -> Result<Vec<i64>, StoreError> {
         let mut c = self.conn().await?;
-        let own = pull::table.inner_join(pull_set::table).filter(pull_set::day_id.eq(cell_day::id).and(pull::shares_pull_id.is_null()));
+        let own = pull::table
+            .inner_join(pull_set::table)
+            .filter(pull_set::day_id.eq(cell_day::id).and(pull::shares_pull_id.is_null()));
         let days = cell_day::table
             .filter(cell_day::vehicle_id.eq(vehicle_id).and(diesel::dsl::exists(own)))
             .order((cell_day::on_date.desc(), cell_day::id.desc()))
@@ -192,13 +206,19 @@ impl Store {
         Ok(rows.into_iter().filter_map(|(id, n, last)| last.map(|l| (id, (n as usize, l)))).collect())
     }
 
-    /// Sets the air and the note of a day as it was last seen, and the measurements that rest on its air, in one
-    /// transaction: air, clocks and figures of a day belong together at every moment.
+    /// Sets the air and the note of a day as it was last seen, and the measurements that rest on its air, in
+    /// one transaction: air, clocks and figures of a day belong together at every moment.
     ///
     /// # Errors
     /// [`StoreError::Changed`] when the day is no longer as it was seen.
     #[boxed]
-    pub async fn update_day(&self, seen: &Day, air: Option<AirState>, note: &str, summaries: &[(i64, PackedSummary)]) -> Result<(), StoreError> {
+    pub async fn update_day(
+        &self,
+        seen: &Day,
+        air: Option<AirState>,
+        note: &str,
+        summaries: &[(i64, PackedSummary)],
+    ) -> Result<(), StoreError> {
         self.transact(async |c| {
             let touched = if air == seen.air { Touch::Words } else { Touch::Measurements };
             claim_day(c, seen.id, touched, Seen::Whole(seen.version)).await?;
@@ -237,13 +257,19 @@ pub(crate) enum Seen {
     Whole(i64),
 }
 
-/// Takes a day for a change within the caller's transaction, and counts it. Writers of one day come one after the other. Says how often its
-/// measurements had changed until then.
+/// Takes a day for a change within the caller's transaction, and counts it. Writers of one day come one after
+/// the other. Says how often its measurements had changed until then.
 ///
 /// # Errors
 /// [`StoreError::NotFound`], or [`StoreError::Changed`] when it is no longer as it was seen.
-pub(crate) async fn claim_day(c: &mut AsyncMysqlConnection, id: i64, touched: Touch, seen: Seen) -> Result<i64, StoreError> {
-    let now = cell_day::table.find(id).select((cell_day::version, cell_day::measured)).for_update().first(c).await;
+pub(crate) async fn claim_day(
+    c: &mut AsyncMysqlConnection,
+    id: i64,
+    touched: Touch,
+    seen: Seen,
+) -> Result<i64, StoreError> {
+    let now =
+        cell_day::table.find(id).select((cell_day::version, cell_day::measured)).for_update().first(c).await;
     let (version, measured): (i64, i64) = now.map_err(|e| StoreError::from(e).about("day", id))?;
     let changed = match seen {
         Seen::Nothing => false,
@@ -253,7 +279,10 @@ pub(crate) async fn claim_day(c: &mut AsyncMysqlConnection, id: i64, touched: To
     if changed {
         return Err(StoreError::Changed { what: "the day", now: None });
     }
-    let counted = (cell_day::version.eq(version + 1), cell_day::measured.eq(measured + i64::from(touched == Touch::Measurements)));
+    let counted = (
+        cell_day::version.eq(version + 1),
+        cell_day::measured.eq(measured + i64::from(touched == Touch::Measurements)),
+    );
     diesel::update(cell_day::table.find(id)).set(counted).execute(c).await?;
     Ok(measured)
 }

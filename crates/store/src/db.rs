@@ -7,7 +7,8 @@ use diesel::QueryableByName;
 use diesel_async::pooled_connection::deadpool::{Object, Pool};
 use diesel_async::pooled_connection::{AsyncDieselConnectionManager, ManagerConfig};
 use diesel_async::{
-    AnsiTransactionManager, AsyncConnection, AsyncMigrationHarness, AsyncMysqlConnection, RunQueryDsl, SimpleAsyncConnection, TransactionManager,
+    AnsiTransactionManager, AsyncConnection, AsyncMigrationHarness, AsyncMysqlConnection, RunQueryDsl,
+    SimpleAsyncConnection, TransactionManager,
 };
 use diesel_migrations::{EmbeddedMigrations, MigrationHarness, embed_migrations};
 use jamjar_core::analysis::Measured;
@@ -20,13 +21,14 @@ const MIGRATIONS: EmbeddedMigrations = embed_migrations!();
 /// A connection from the pool.
 pub(crate) type Conn = Object<AsyncMysqlConnection>;
 
-/// Attempts of a transaction that meets others, and how long they may take together: with random waits in between ten writers of one
-/// row get through in a second (our choice).
+/// Attempts of a transaction that meets others, and how long they may take together: with random waits in
+/// between ten writers of one row get through in a second (our choice).
 const ATTEMPTS: u32 = 12;
 const PATIENCE: Duration = Duration::from_secs(20);
 /// A database that went away is waited for this long: it is being started again.
 const COMES_BACK: Duration = Duration::from_secs(10);
-/// A transaction that does nothing for this long has lost its writer, s. Readers of the change log rely on it: no number stays unseen longer.
+/// A transaction that does nothing for this long has lost its writer, s. Readers of the change log rely on
+/// it: no number stays unseen longer.
 pub(crate) const IDLE_WRITE_S: u32 = 60;
 
 diesel::define_sql_function! {
@@ -49,7 +51,8 @@ impl std::fmt::Debug for Store {
     }
 }
 
-/// What a transaction does; see [`Store::transact`]. Only names the future, so that it can be asked to be [`Send`].
+/// What a transaction does; see [`Store::transact`]. Only names the future, so that it can be asked to be
+/// [`Send`].
 pub(crate) trait Work<'c, T>: Fn(&'c mut AsyncMysqlConnection) -> <Self as Work<'c, T>>::Fut {
     type Fut: Future<Output = Result<T, StoreError>>;
 }
@@ -73,7 +76,8 @@ impl Store {
             let url = url.to_owned();
             Box::pin(async move {
                 let mut c = AsyncMysqlConnection::establish(&url).await?;
-                // A read sees what another node of a cluster has written, and no transaction outlives its writer.
+                // A read sees what another node of a cluster has written, and no transaction outlives its
+                // writer.
                 let setup = format!(
                     "SET SESSION idle_write_transaction_timeout = {IDLE_WRITE_S}, max_statement_time = {IDLE_WRITE_S}, innodb_lock_wait_timeout = 10"
                 );
@@ -92,7 +96,8 @@ impl Store {
         Ok(Self { pool, owner: owner().into(), decoded: Decoded::default() })
     }
 
-    /// A connection. While the database does not answer it is asked again for ten seconds: a server that died is started again.
+    /// A connection. While the database does not answer it is asked again for ten seconds: a server that died
+    /// is started again.
     pub(crate) async fn conn(&self) -> Result<Conn, StoreError> {
         let start = Instant::now();
         loop {
@@ -104,9 +109,11 @@ impl Store {
         }
     }
 
-    /// The one door for writing: runs the work in a transaction, and again when another writer was faster, with a random wait that grows.
+    /// The one door for writing: runs the work in a transaction, and again when another writer was faster,
+    /// with a random wait that grows.
     ///
-    /// The work may run several times and must do nothing but talk to the database; encoding and compression belong before it.
+    /// The work may run several times and must do nothing but talk to the database; encoding and compression
+    /// belong before it.
     pub(crate) async fn transact<T, F>(&self, work: F) -> Result<T, StoreError>
     where
         F: for<'c> AsyncFn(&'c mut AsyncMysqlConnection) -> Result<T, StoreError>,
@@ -120,9 +127,11 @@ impl Store {
             let result = self.attempt(&work).await;
             let again = match &result {
                 Err(StoreError::Conflict) => attempt < ATTEMPTS && start.elapsed() < PATIENCE,
-                // Nothing was asked for yet, or it was rolled back with its connection. A lost answer to COMMIT is not among these.
+                // Nothing was asked for yet, or it was rolled back with its connection. A lost answer to
+                // COMMIT is not among these.
                 Err(StoreError::Unreachable(_)) => attempt < 3 && start.elapsed() < COMES_BACK,
-                // A node of a cluster that gives way while it opens a table says its triggers cannot be parsed. Ours can.
+                // A node of a cluster that gives way while it opens a table says its triggers cannot be
+                // parsed. Ours can.
                 Err(StoreError::Other(text)) => text.starts_with("1064:") && attempt < 3,
                 _ => false,
             };
@@ -164,7 +173,8 @@ impl Store {
                     other => other,
                 };
                 if Manager::rollback_transaction(&mut *c).await.is_err() {
-                    // Half a transaction on a connection that no longer listens: it goes, and the server undoes it.
+                    // Half a transaction on a connection that no longer listens: it goes, and the server
+                    // undoes it.
                     drop(Object::take(c));
                 }
                 Err(e)
@@ -172,32 +182,34 @@ impl Store {
         }
     }
 
-    /// A connection of one's own that never goes back to the pool, for work that sets variables of its session.
+    /// A connection of one's own that never goes back to the pool, for work that sets variables of its
+    /// session.
     pub(crate) async fn detached(&self) -> Result<AsyncMysqlConnection, StoreError> {
         Ok(Object::take(self.conn().await?))
     }
 
-    /// Brings the database to this version. Every migration may be run again after dying at any of its statements. Needs a
-    /// multi-threaded runtime.
+    /// Brings the database to this version. Every migration may be run again after dying at any of its
+    /// statements. Needs a multi-threaded runtime.
     ///
     /// # Errors
-    /// [`StoreError::Newer`] when the data was written by a newer version; [`StoreError`] when the server cannot be reached or a migration
-    /// fails.
+    /// [`StoreError::Newer`] when the data was written by a newer version; [`StoreError`] when the server
+    /// cannot be reached or a migration fails.
     #[boxed]
     pub async fn migrate(&self) -> Result<usize, StoreError> {
         let mut c = self.detached().await?;
-        // One instance at a time; the lock goes with the connection.
-        // A cluster knows no such locks; there the statements themselves, which may all be run twice, are enough.
+        // One instance at a time; the lock goes with the connection. A cluster knows no such locks; there the
+        // statements themselves, which may all be run twice, are enough.
         let _ = diesel::sql_query("DO GET_LOCK('jamjar_migrate', 60)").execute(&mut c).await;
         // A table of a million pulls takes longer to be changed than any other statement may.
         diesel::sql_query("SET SESSION max_statement_time = 0").execute(&mut c).await?;
         let mut harness = AsyncMigrationHarness::new(c);
         let other = |e: Box<dyn std::error::Error + Send + Sync>| StoreError::Other(e.to_string());
-        let known: Vec<String> = diesel::migration::MigrationSource::<diesel::mysql::Mysql>::migrations(&MIGRATIONS)
-            .map_err(other)?
-            .iter()
-            .map(|m| m.name().version().to_string())
-            .collect();
+        let known: Vec<String> =
+            diesel::migration::MigrationSource::<diesel::mysql::Mysql>::migrations(&MIGRATIONS)
+                .map_err(other)?
+                .iter()
+                .map(|m| m.name().version().to_string())
+                .collect();
         let applied = harness.applied_migrations().map_err(other)?;
         if let Some(newer) = applied.iter().map(ToString::to_string).find(|v| !known.contains(v)) {
             return Err(StoreError::Newer(newer));
@@ -208,7 +220,8 @@ impl Store {
     /// Whether the server answers, with data.
     ///
     /// # Errors
-    /// [`StoreError::Unreachable`] when it does not: it is away, or a node of a cluster that is not with the others.
+    /// [`StoreError::Unreachable`] when it does not: it is away, or a node of a cluster that is not with the
+    /// others.
     #[boxed]
     pub async fn ping(&self) -> Result<(), StoreError> {
         let mut c = self.conn().await?;
@@ -261,7 +274,9 @@ impl Last {
             code: u32,
         }
         match diesel::sql_query("SHOW ERRORS").load::<Row>(c).await {
-            Ok(rows) => rows.last().and_then(|r| u16::try_from(r.code).ok()).map_or(Self::Nothing, Self::Code),
+            Ok(rows) => {
+                rows.last().and_then(|r| u16::try_from(r.code).ok()).map_or(Self::Nothing, Self::Code)
+            }
             Err(_) => Self::Gone,
         }
     }

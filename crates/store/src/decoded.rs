@@ -1,4 +1,5 @@
-//! Measurements decoded before. The stored bytes are the key: whatever else changes, what is found here is what they say.
+//! Measurements decoded before. The stored bytes are the key: whatever else changes, what is found here is
+//! what they say.
 
 use crate::error::StoreError;
 use moka::sync::Cache;

@@ -4,8 +4,8 @@ use crate::boxed;
 use crate::db::Store;
 use crate::error::StoreError;
 use crate::schema::{
-    build_state, cell_day, day_air, day_fuel, day_note, import_run, inbox, line_up, map_revision, plan_item, pull, pull_set, pull_summary,
-    sample_block, vehicle, vehicle_limit,
+    build_state, cell_day, day_air, day_fuel, day_note, import_run, inbox, line_up, map_revision, plan_item,
+    pull, pull_set, pull_summary, sample_block, vehicle, vehicle_limit,
 };
 use diesel::prelude::*;
 use diesel::sql_query;
@@ -23,17 +23,23 @@ const DAYS_AT_ONCE: i64 = 8;
 const VEHICLES: i64 = 40;
 
 impl Store {
-    /// Takes the demo's days away, and its vehicles where no day of the user's own stands on them. Raw files stay in custody.
-    /// Returns the vehicles that stay because a day of the user's own does.
+    /// Takes the demo's days away, and its vehicles where no day of the user's own stands on them. Raw files
+    /// stay in custody. Returns the vehicles that stay because a day of the user's own does.
     ///
     /// # Errors
-    /// [`StoreError`] when the database refuses. Days go a few at a time, each whole; asked again it goes on where it stopped.
+    /// [`StoreError`] when the database refuses. Days go a few at a time, each whole; asked again it goes on
+    /// where it stopped.
     #[boxed]
     pub async fn remove_demo(&self) -> Result<Vec<String>, StoreError> {
         loop {
             let some = self
                 .transact(async |c| {
-                    let days: Vec<i64> = cell_day::table.filter(cell_day::demo.eq(true)).select(cell_day::id).limit(DAYS_AT_ONCE).load(c).await?;
+                    let days: Vec<i64> = cell_day::table
+                        .filter(cell_day::demo.eq(true))
+                        .select(cell_day::id)
+                        .limit(DAYS_AT_ONCE)
+                        .load(c)
+                        .await?;
                     remove_days(c, &days).await?;
                     Ok(!days.is_empty())
                 })
@@ -45,7 +51,8 @@ impl Store {
         self.transact(async |c| {
             let mut kept = Vec::new();
             for id in Self::demo_vehicles(c).await? {
-                let own: i64 = cell_day::table.filter(cell_day::vehicle_id.eq(id)).count().get_result(c).await?;
+                let own: i64 =
+                    cell_day::table.filter(cell_day::vehicle_id.eq(id)).count().get_result(c).await?;
                 if own > 0 {
                     kept.push(vehicle::table.find(id).select(vehicle::name).first(c).await?);
                     diesel::update(vehicle::table.find(id)).set(vehicle::demo.eq(false)).execute(c).await?;
@@ -53,9 +60,13 @@ impl Store {
                 }
                 diesel::delete(line_up::table.filter(line_up::vehicle_id.eq(id))).execute(c).await?;
                 diesel::delete(plan_item::table.filter(plan_item::vehicle_id.eq(id))).execute(c).await?;
-                diesel::delete(vehicle_limit::table.filter(vehicle_limit::vehicle_id.eq(id))).execute(c).await?;
+                diesel::delete(vehicle_limit::table.filter(vehicle_limit::vehicle_id.eq(id)))
+                    .execute(c)
+                    .await?;
                 diesel::delete(build_state::table.filter(build_state::vehicle_id.eq(id))).execute(c).await?;
-                diesel::delete(map_revision::table.filter(map_revision::vehicle_id.eq(id))).execute(c).await?;
+                diesel::delete(map_revision::table.filter(map_revision::vehicle_id.eq(id)))
+                    .execute(c)
+                    .await?;
                 diesel::delete(vehicle::table.find(id)).execute(c).await?;
             }
             Ok(kept)
@@ -70,7 +81,9 @@ impl Store {
     #[boxed]
     pub async fn has_demo(&self) -> Result<bool, StoreError> {
         let mut c = self.conn().await?;
-        Ok(diesel::select(diesel::dsl::exists(cell_day::table.filter(cell_day::demo.eq(true)))).get_result(&mut c).await?)
+        Ok(diesel::select(diesel::dsl::exists(cell_day::table.filter(cell_day::demo.eq(true))))
+            .get_result(&mut c)
+            .await?)
     }
 
     /// How many pulls there are.
@@ -83,8 +96,9 @@ impl Store {
         Ok(pull::table.count().get_result(&mut c).await?)
     }
 
-    /// Adds `pulls` pulls of bulk data: days, sets and summary rows of their own with figures spread as a shop's would be, samples and
-    /// curves shared with the pull `like`. Progress goes to a run after every batch.
+    /// Adds `pulls` pulls of bulk data: days, sets and summary rows of their own with figures spread as a
+    /// shop's would be, samples and curves shared with the pull `like`. Progress goes to a run after every
+    /// batch.
     ///
     /// # Errors
     /// [`StoreError`] when the database refuses, or when there is no such pull.
@@ -99,8 +113,12 @@ impl Store {
             .first(&mut c)
             .await
             .map_err(|e| StoreError::from(e).about("pull", like))?;
-        let like_vehicle: i64 =
-            pull_set::table.inner_join(cell_day::table).filter(pull_set::id.eq(set_id)).select(cell_day::vehicle_id).first(&mut c).await?;
+        let like_vehicle: i64 = pull_set::table
+            .inner_join(cell_day::table)
+            .filter(pull_set::id.eq(set_id))
+            .select(cell_day::vehicle_id)
+            .first(&mut c)
+            .await?;
         let mut cast = Vec::new();
         for k in 0..VEHICLES {
             cast.push(bulk_cast(&mut c, k, like_vehicle).await?);
@@ -137,14 +155,23 @@ impl Store {
 }
 
 async fn remove_days(c: &mut AsyncMysqlConnection, days: &[i64]) -> Result<(), StoreError> {
-    let sets: Vec<i64> = pull_set::table.filter(pull_set::day_id.eq_any(days)).select(pull_set::id).load(c).await?;
-    let pulls: Vec<i64> = pull::table.filter(pull::set_id.eq_any(&sets)).order(pull::shares_pull_id.desc()).select(pull::id).load(c).await?;
+    let sets: Vec<i64> =
+        pull_set::table.filter(pull_set::day_id.eq_any(days)).select(pull_set::id).load(c).await?;
+    let pulls: Vec<i64> = pull::table
+        .filter(pull::set_id.eq_any(&sets))
+        .order(pull::shares_pull_id.desc())
+        .select(pull::id)
+        .load(c)
+        .await?;
     for part in pulls.chunks(1000) {
         diesel::delete(pull_summary::table.filter(pull_summary::pull_id.eq_any(part))).execute(c).await?;
         diesel::delete(sample_block::table.filter(sample_block::pull_id.eq_any(part))).execute(c).await?;
     }
     for part in pulls.chunks(1000) {
-        diesel::update(pull::table.filter(pull::shares_pull_id.eq_any(part))).set(pull::shares_pull_id.eq(None::<i64>)).execute(c).await?;
+        diesel::update(pull::table.filter(pull::shares_pull_id.eq_any(part)))
+            .set(pull::shares_pull_id.eq(None::<i64>))
+            .execute(c)
+            .await?;
         diesel::delete(pull::table.filter(pull::id.eq_any(part))).execute(c).await?;
     }
     diesel::delete(pull_set::table.filter(pull_set::id.eq_any(&sets))).execute(c).await?;
@@ -170,7 +197,8 @@ const MAPS: i64 = 6;
 
 async fn bulk_cast(c: &mut AsyncMysqlConnection, k: i64, like: i64) -> Result<Cast, StoreError> {
     let name = format!("Bulk {:02}", k + 1);
-    let found: Option<i64> = vehicle::table.filter(vehicle::name.eq(&name)).select(vehicle::id).first(c).await.optional()?;
+    let found: Option<i64> =
+        vehicle::table.filter(vehicle::name.eq(&name)).select(vehicle::id).first(c).await.optional()?;
     let vehicle = match found {
         Some(id) => id,
         None => Store::bulk_vehicle(c, &name, like).await?,
@@ -194,7 +222,9 @@ async fn next_id(c: &mut AsyncMysqlConnection, table: &str) -> Result<i64, Store
         #[diesel(sql_type = BigInt)]
         id: i64,
     }
-    let h: Highest = sql_query(format!("SELECT CAST(COALESCE(MAX(id), 0) + 1 AS SIGNED) AS id FROM {table}")).get_result(c).await?;
+    let h: Highest = sql_query(format!("SELECT CAST(COALESCE(MAX(id), 0) + 1 AS SIGNED) AS id FROM {table}"))
+        .get_result(c)
+        .await?;
     Ok(h.id)
 }
 
@@ -208,9 +238,13 @@ async fn bulk_batch(
     algorithm: i32,
     cast: &[Cast],
 ) -> Result<(), StoreError> {
-    let (sets, days) = ((pulls + PULLS_PER_SET - 1) / PULLS_PER_SET, (pulls + PULLS_PER_SET * SETS_PER_DAY - 1) / (PULLS_PER_SET * SETS_PER_DAY));
+    let (sets, days) = (
+        (pulls + PULLS_PER_SET - 1) / PULLS_PER_SET,
+        (pulls + PULLS_PER_SET * SETS_PER_DAY - 1) / (PULLS_PER_SET * SETS_PER_DAY),
+    );
     let per_day = PULLS_PER_SET * SETS_PER_DAY;
-    let (day0, set0, pull0) = (next_id(c, "cell_day").await?, next_id(c, "pull_set").await?, next_id(c, "pull").await?);
+    let (day0, set0, pull0) =
+        (next_id(c, "cell_day").await?, next_id(c, "pull_set").await?, next_id(c, "pull").await?);
     let of = |pick: fn(&Cast) -> i64| cast.iter().map(|x| pick(x).to_string()).collect::<Vec<_>>().join(",");
     let fuels = cast[0].fuels.iter().map(ToString::to_string).collect::<Vec<_>>().join(",");
     let (vehicles, builds, maps, n) = (of(|x| x.vehicle), of(|x| x.build), of(|x| x.first_map), cast.len());

@@ -1,4 +1,5 @@
-//! Database errors as a small vocabulary. Codes decide, never the server's words, which come in its own language.
+//! Database errors as a small vocabulary. Codes decide, never the server's words, which come in its own
+//! language.
 
 use diesel::result::{DatabaseErrorKind, Error as DieselError};
 use thiserror::Error;
@@ -111,9 +112,10 @@ impl From<DieselError> for StoreError {
             DieselError::DatabaseError(DatabaseErrorKind::UniqueViolation, _) => Self::Duplicate,
             DieselError::DatabaseError(DatabaseErrorKind::SerializationFailure, _) => Self::Conflict,
             DieselError::DatabaseError(DatabaseErrorKind::CheckViolation, _) => Self::Check,
-            DieselError::DatabaseError(DatabaseErrorKind::ClosedConnection | DatabaseErrorKind::UnableToSendCommand, i) => {
-                Self::Unreachable(i.message().to_owned())
-            }
+            DieselError::DatabaseError(
+                DatabaseErrorKind::ClosedConnection | DatabaseErrorKind::UnableToSendCommand,
+                i,
+            ) => Self::Unreachable(i.message().to_owned()),
             DieselError::DatabaseError(_, i) => by_driver(i.message()),
             DieselError::NotFound => Self::NotFound { what: "row", id: 0 },
             other => by_driver(&other.to_string()),
@@ -123,8 +125,19 @@ impl From<DieselError> for StoreError {
 
 /// A connection that is gone, by the driver's own words, which do not change with the server's language.
 fn by_driver(m: &str) -> StoreError {
-    let gone = ["Input/output error", "Driver error", "Io error", "connection closed", "Connection was closed", "broken transaction manager"];
-    if gone.iter().any(|w| m.contains(w)) { StoreError::Unreachable(m.to_owned()) } else { StoreError::Other(m.to_owned()) }
+    let gone = [
+        "Input/output error",
+        "Driver error",
+        "Io error",
+        "connection closed",
+        "Connection was closed",
+        "broken transaction manager",
+    ];
+    if gone.iter().any(|w| m.contains(w)) {
+        StoreError::Unreachable(m.to_owned())
+    } else {
+        StoreError::Other(m.to_owned())
+    }
 }
 
 #[cfg(test)]
@@ -144,6 +157,9 @@ mod tests {
         assert!(matches!(of(1452), StoreError::Orphan));
         assert!(matches!(of(1114), StoreError::NoRoom));
         assert!(matches!(of(1064), StoreError::Other(t) if t.contains("1064")));
-        assert!(matches!(StoreError::of_code(None, "deadlock".into()), StoreError::Other(_)), "no code, no guess");
+        assert!(
+            matches!(StoreError::of_code(None, "deadlock".into()), StoreError::Other(_)),
+            "no code, no guess"
+        );
     }
 }

@@ -43,12 +43,22 @@ pub(crate) fn hex(bytes: &[u8]) -> String {
 }
 
 /// Stores the bytes within the caller's transaction; the same bytes twice are one file.
-pub(crate) async fn receive(c: &mut AsyncMysqlConnection, name: &str, sha: &[u8], chunks: &[Vec<u8>], bytes: i64) -> Result<Received, StoreError> {
-    let found: Option<i64> = raw_file::table.filter(raw_file::sha256.eq(sha)).select(raw_file::id).first(c).await.optional()?;
+pub(crate) async fn receive(
+    c: &mut AsyncMysqlConnection,
+    name: &str,
+    sha: &[u8],
+    chunks: &[Vec<u8>],
+    bytes: i64,
+) -> Result<Received, StoreError> {
+    let found: Option<i64> =
+        raw_file::table.filter(raw_file::sha256.eq(sha)).select(raw_file::id).first(c).await.optional()?;
     if let Some(id) = found {
         return Ok(Received { id, known: true, elsewhere: false });
     }
-    diesel::insert_into(raw_file::table).values((raw_file::sha256.eq(sha), raw_file::name.eq(name), raw_file::bytes.eq(bytes))).execute(c).await?;
+    diesel::insert_into(raw_file::table)
+        .values((raw_file::sha256.eq(sha), raw_file::name.eq(name), raw_file::bytes.eq(bytes)))
+        .execute(c)
+        .await?;
     let id = inserted(c).await?;
     for (seq, data) in chunks.iter().enumerate() {
         diesel::insert_into(raw_chunk::table)
@@ -87,8 +97,9 @@ pub(crate) fn pack(mut input: impl Read) -> std::io::Result<(Vec<u8>, Vec<Vec<u8
 /// Packed chunks fetched ahead of a reader.
 const AHEAD: usize = 2;
 
-/// A file coming out of custody, a few chunks in memory at a time. It is read away from the threads that serve: reading waits for the
-/// database. Whoever has read it asks [`FileReader::intact`] before trusting what was read.
+/// A file coming out of custody, a few chunks in memory at a time. It is read away from the threads that
+/// serve: reading waits for the database. Whoever has read it asks [`FileReader::intact`] before trusting
+/// what was read.
 pub struct FileReader {
     info: FileInfo,
     chunks: Receiver<Result<Vec<u8>, StoreError>>,
@@ -102,7 +113,8 @@ impl FileReader {
     /// # Errors
     /// [`StoreError::Damaged`] when a chunk cannot be unpacked or the hash does not match.
     pub fn intact(mut self) -> Result<(), StoreError> {
-        io::copy(&mut self, &mut io::sink()).map_err(|e| StoreError::Damaged(format!("file {}: {e}", self.info.name)))?;
+        io::copy(&mut self, &mut io::sink())
+            .map_err(|e| StoreError::Damaged(format!("file {}: {e}", self.info.name)))?;
         if hex(&self.hash.finalize()) == self.info.sha256 {
             Ok(())
         } else {
@@ -120,7 +132,10 @@ impl Read for FileReader {
             }
             let Some(chunk) = self.chunks.blocking_recv() else { return Ok(0) };
             // After a chunk that cannot be had the hash never comes out right.
-            let raw = chunk.map_err(io::Error::other).and_then(|c| zstd::decode_all(c.as_slice())).inspect_err(|_| self.hash.update(b"lost"))?;
+            let raw = chunk
+                .map_err(io::Error::other)
+                .and_then(|c| zstd::decode_all(c.as_slice()))
+                .inspect_err(|_| self.hash.update(b"lost"))?;
             self.hash.update(&raw);
             self.open = Cursor::new(raw);
         }
@@ -133,7 +148,11 @@ impl Store {
     /// # Errors
     /// [`StoreError`] when the stream or the database fails; then nothing is stored.
     #[boxed]
-    pub async fn receive_file(&self, name: &str, input: impl Read + Send + 'static) -> Result<Received, StoreError> {
+    pub async fn receive_file(
+        &self,
+        name: &str,
+        input: impl Read + Send + 'static,
+    ) -> Result<Received, StoreError> {
         let (sha, chunks, bytes) = tokio::task::spawn_blocking(move || pack(input))
             .await
             .map_err(|e| StoreError::Other(e.to_string()))?

@@ -3,7 +3,9 @@
 use crate::boxed;
 use crate::db::{Conn, Store};
 use crate::error::StoreError;
-use crate::schema::{build_state, cell_day, day_note, fuel, map_revision, pull, pull_set, pull_summary, vehicle};
+use crate::schema::{
+    build_state, cell_day, day_note, fuel, map_revision, pull, pull_set, pull_summary, vehicle,
+};
 use crate::spark::Spark;
 use chrono::NaiveDate;
 use diesel::prelude::*;
@@ -74,11 +76,27 @@ impl Store {
     #[boxed]
     pub async fn find_names(&self) -> Result<FindNames, StoreError> {
         let mut c = self.conn().await?;
-        let fuels: Vec<(i64, String, Option<f64>)> = fuel::table.select((fuel::id, fuel::name, fuel::ethanol)).load(&mut c).await?;
+        let fuels: Vec<(i64, String, Option<f64>)> =
+            fuel::table.select((fuel::id, fuel::name, fuel::ethanol)).load(&mut c).await?;
         Ok(FindNames {
-            vehicle: vehicle::table.select((vehicle::id, vehicle::name)).load(&mut c).await?.into_iter().collect(),
-            build: build_state::table.select((build_state::id, build_state::name)).load(&mut c).await?.into_iter().collect(),
-            map: map_revision::table.select((map_revision::id, map_revision::name)).load(&mut c).await?.into_iter().collect(),
+            vehicle: vehicle::table
+                .select((vehicle::id, vehicle::name))
+                .load(&mut c)
+                .await?
+                .into_iter()
+                .collect(),
+            build: build_state::table
+                .select((build_state::id, build_state::name))
+                .load(&mut c)
+                .await?
+                .into_iter()
+                .collect(),
+            map: map_revision::table
+                .select((map_revision::id, map_revision::name))
+                .load(&mut c)
+                .await?
+                .into_iter()
+                .collect(),
             fuel: fuels.into_iter().map(|(id, name, e)| (id, (name, e))).collect(),
         })
     }
@@ -128,7 +146,13 @@ impl Store {
                     pull_summary::air_pressure_hpa,
                     pull_summary::limit_used,
                 ),
-                (pull_summary::worst_limit, pull_summary::ended_by, pull_summary::alignment, pull_summary::flags, pull::excluded_reason),
+                (
+                    pull_summary::worst_limit,
+                    pull_summary::ended_by,
+                    pull_summary::alignment,
+                    pull_summary::flags,
+                    pull::excluded_reason,
+                ),
             ))
             .load(&mut c)
             .await?;
@@ -151,8 +175,11 @@ impl Store {
     #[boxed]
     pub async fn sparks(&self, pulls: &[i64]) -> Result<HashMap<i64, Spark>, StoreError> {
         let mut c = self.conn().await?;
-        let rows: Vec<(i64, Option<Vec<u8>>)> =
-            pull_summary::table.filter(pull_summary::pull_id.eq_any(pulls)).select((pull_summary::pull_id, pull_summary::spark)).load(&mut c).await?;
+        let rows: Vec<(i64, Option<Vec<u8>>)> = pull_summary::table
+            .filter(pull_summary::pull_id.eq_any(pulls))
+            .select((pull_summary::pull_id, pull_summary::spark))
+            .load(&mut c)
+            .await?;
         Ok(rows.into_iter().filter_map(|(id, b)| Some((id, Spark::from_bytes(&b?)?))).collect())
     }
 }
@@ -167,8 +194,12 @@ async fn notes(c: &mut Conn, days: &[i64]) -> Result<Vec<(i64, Note)>, StoreErro
             out.push((day, Note { scope, text, tag, by: by.unwrap_or_default() }));
         }
     };
-    let of_days: Vec<(i64, String)> =
-        cell_day::table.filter(cell_day::id.eq_any(days)).filter(cell_day::note.ne("")).select((cell_day::id, cell_day::note)).load(c).await?;
+    let of_days: Vec<(i64, String)> = cell_day::table
+        .filter(cell_day::id.eq_any(days))
+        .filter(cell_day::note.ne(""))
+        .select((cell_day::id, cell_day::note))
+        .load(c)
+        .await?;
     of_days.into_iter().for_each(|(day, text)| add(day, Scope::Day, text, String::new(), None));
     let sheet: Vec<(i64, String, String, String)> = day_note::table
         .filter(day_note::day_id.eq_any(days))
@@ -179,7 +210,13 @@ async fn notes(c: &mut Conn, days: &[i64]) -> Result<Vec<(i64, Note)>, StoreErro
     let of_sets: Vec<Noted> = pull_set::table
         .filter(pull_set::day_id.eq_any(days))
         .filter(pull_set::note.ne("").or(pull_set::invalid_reason.is_not_null()))
-        .select((pull_set::day_id, pull_set::id, pull_set::note, pull_set::invalid_reason, pull_set::invalid_by))
+        .select((
+            pull_set::day_id,
+            pull_set::id,
+            pull_set::note,
+            pull_set::invalid_reason,
+            pull_set::invalid_by,
+        ))
         .load(c)
         .await?;
     let of_pulls: Vec<Noted> = pull::table
@@ -190,7 +227,8 @@ async fn notes(c: &mut Conn, days: &[i64]) -> Result<Vec<(i64, Note)>, StoreErro
         .load(c)
         .await?;
     let sets = of_sets.into_iter().map(|n| (Scope::Set(n.1), n));
-    for (scope, (day, _, text, reason, by)) in sets.chain(of_pulls.into_iter().map(|n| (Scope::Pull(n.1), n))) {
+    for (scope, (day, _, text, reason, by)) in sets.chain(of_pulls.into_iter().map(|n| (Scope::Pull(n.1), n)))
+    {
         add(day, scope, text, String::new(), None);
         add(day, scope, reason.unwrap_or_default(), String::new(), by);
     }

@@ -60,7 +60,12 @@ impl Store {
     /// # Errors
     /// [`StoreError::Changed`] when the vehicle is no longer in that version.
     #[boxed]
-    pub async fn set_sheet(&self, vehicle_id: i64, sheet: &VehicleSheet, seen: Option<i64>) -> Result<(), StoreError> {
+    pub async fn set_sheet(
+        &self,
+        vehicle_id: i64,
+        sheet: &VehicleSheet,
+        seen: Option<i64>,
+    ) -> Result<(), StoreError> {
         let json = serde_json::to_string(sheet).map_err(damaged)?;
         self.transact(async |c| {
             claim_vehicle(c, vehicle_id, seen).await?;
@@ -70,25 +75,48 @@ impl Store {
         .await
     }
 
-    /// Changes a vehicle's limits row by row: each of `put` replaces the one of its id or comes behind the others, those named in `gone` go.
-    /// Limits that are named in neither stay as they are, whoever else changes them.
+    /// Changes a vehicle's limits row by row: each of `put` replaces the one of its id or comes behind the
+    /// others, those named in `gone` go. Limits that are named in neither stay as they are, whoever else
+    /// changes them.
     ///
     /// # Errors
-    /// [`StoreError::Changed`] when the vehicle is no longer in the version that was seen; then the old ones stand.
+    /// [`StoreError::Changed`] when the vehicle is no longer in the version that was seen; then the old ones
+    /// stand.
     #[boxed]
-    pub async fn change_limits(&self, vehicle_id: i64, seen: Option<i64>, put: &[Limit], gone: &[String]) -> Result<(), StoreError> {
+    pub async fn change_limits(
+        &self,
+        vehicle_id: i64,
+        seen: Option<i64>,
+        put: &[Limit],
+        gone: &[String],
+    ) -> Result<(), StoreError> {
         self.transact(async |c| {
             claim_vehicle(c, vehicle_id, seen).await?;
             let own = vehicle_limit::table.filter(vehicle_limit::vehicle_id.eq(vehicle_id));
-            diesel::delete(vehicle_limit::table.filter(vehicle_limit::vehicle_id.eq(vehicle_id).and(vehicle_limit::name.eq_any(gone))))
-                .execute(c)
-                .await?;
-            let mut last: i32 = own.select(diesel::dsl::max(vehicle_limit::position)).first::<Option<i32>>(c).await?.unwrap_or(-1);
+            diesel::delete(
+                vehicle_limit::table
+                    .filter(vehicle_limit::vehicle_id.eq(vehicle_id).and(vehicle_limit::name.eq_any(gone))),
+            )
+            .execute(c)
+            .await?;
+            let mut last: i32 = own
+                .select(diesel::dsl::max(vehicle_limit::position))
+                .first::<Option<i32>>(c)
+                .await?
+                .unwrap_or(-1);
             for l in put {
-                let held: Option<i64> = own.filter(vehicle_limit::name.eq(&l.id)).select(vehicle_limit::id).first(c).await.optional()?;
+                let held: Option<i64> = own
+                    .filter(vehicle_limit::name.eq(&l.id))
+                    .select(vehicle_limit::id)
+                    .first(c)
+                    .await
+                    .optional()?;
                 match held {
                     Some(id) => {
-                        diesel::update(vehicle_limit::table.find(id)).set(limit_values(l)?).execute(c).await?;
+                        diesel::update(vehicle_limit::table.find(id))
+                            .set(limit_values(l)?)
+                            .execute(c)
+                            .await?;
                     }
                     None => {
                         last += 1;
@@ -121,7 +149,10 @@ impl Store {
             .load(&mut c)
             .await?;
         let sets = |id| counts.iter().find(|c| c.0 == id).map_or(0, |c| c.1);
-        Ok(rows.into_iter().map(|(id, name, since, changed)| BuildState { id, name, since, changed, sets: sets(id) }).collect())
+        Ok(rows
+            .into_iter()
+            .map(|(id, name, since, changed)| BuildState { id, name, since, changed, sets: sets(id) })
+            .collect())
     }
 
     /// Adds a build state, or says more of one that is there.
@@ -129,11 +160,20 @@ impl Store {
     /// # Errors
     /// [`StoreError`] when the database refuses.
     #[boxed]
-    pub async fn put_build(&self, vehicle_id: i64, name: &str, since: Option<NaiveDate>, changed: &str) -> Result<i64, StoreError> {
+    pub async fn put_build(
+        &self,
+        vehicle_id: i64,
+        name: &str,
+        since: Option<NaiveDate>,
+        changed: &str,
+    ) -> Result<i64, StoreError> {
         self.transact(async |c| {
             claim_vehicle(c, vehicle_id, None).await?;
             let id = crate::vehicles::build_named(c, vehicle_id, name).await?;
-            diesel::update(build_state::table.find(id)).set((build_state::since.eq(since), build_state::note.eq(changed))).execute(c).await?;
+            diesel::update(build_state::table.find(id))
+                .set((build_state::since.eq(since), build_state::note.eq(changed)))
+                .execute(c)
+                .await?;
             Ok(id)
         })
         .await
@@ -145,7 +185,16 @@ impl Store {
     /// [`StoreError`] when the database cannot answer.
     #[boxed]
     pub async fn maps(&self, vehicle_id: i64) -> Result<Vec<MapRecord>, StoreError> {
-        type Row = (i64, String, String, Option<String>, Option<String>, String, Option<f64>, Option<(i64, Vec<u8>, String)>);
+        type Row = (
+            i64,
+            String,
+            String,
+            Option<String>,
+            Option<String>,
+            String,
+            Option<f64>,
+            Option<(i64, Vec<u8>, String)>,
+        );
         let mut c = self.conn().await?;
         let rows: Vec<Row> = map_revision::table
             .left_join(raw_file::table)
@@ -189,7 +238,8 @@ impl Store {
     /// Takes a map file into custody and ties it to the map of that name, which is made when it is new.
     ///
     /// # Errors
-    /// [`StoreError::Duplicate`] when the map already has another file: a file is never replaced, a changed one is a new revision.
+    /// [`StoreError::Duplicate`] when the map already has another file: a file is never replaced, a changed
+    /// one is a new revision.
     #[boxed]
     pub async fn put_map(&self, vehicle_id: i64, new: &NewMap) -> Result<i64, StoreError> {
         let bytes = new.bytes.clone();
@@ -200,7 +250,8 @@ impl Store {
         self.transact(async |c| {
             claim_vehicle(c, vehicle_id, None).await?;
             let id = map_named(c, vehicle_id, &new.name, &new.kind).await?;
-            let held: Option<i64> = map_revision::table.find(id).select(map_revision::file_id).first(c).await?;
+            let held: Option<i64> =
+                map_revision::table.find(id).select(map_revision::file_id).first(c).await?;
             let file = receive(c, &new.file_name, &sha, &chunks, size).await?;
             if held.is_some_and(|h| h != file.id) {
                 return Err(StoreError::Duplicate);
@@ -225,14 +276,23 @@ impl Store {
     /// # Errors
     /// [`StoreError`] when the database refuses.
     #[boxed]
-    pub async fn set_map_price(&self, vehicle_id: i64, map_id: i64, price: Option<f64>) -> Result<bool, StoreError> {
+    pub async fn set_map_price(
+        &self,
+        vehicle_id: i64,
+        map_id: i64,
+        price: Option<f64>,
+    ) -> Result<bool, StoreError> {
         self.transact(async |c| {
-            let map = map_revision::table.filter(map_revision::id.eq(map_id).and(map_revision::vehicle_id.eq(vehicle_id)));
+            let map = map_revision::table
+                .filter(map_revision::id.eq(map_id).and(map_revision::vehicle_id.eq(vehicle_id)));
             if map.count().get_result::<i64>(c).await? == 0 {
                 return Ok(false);
             }
             claim_vehicle(c, vehicle_id, None).await?;
-            diesel::update(map_revision::table.find(map_id)).set(map_revision::price.eq(price)).execute(c).await?;
+            diesel::update(map_revision::table.find(map_id))
+                .set(map_revision::price.eq(price))
+                .execute(c)
+                .await?;
             Ok(true)
         })
         .await
@@ -245,7 +305,12 @@ impl Store {
     #[boxed]
     pub async fn vehicle_counts(&self, vehicle_id: i64) -> Result<(i64, i64), StoreError> {
         let mut c = self.conn().await?;
-        let sets = pull_set::table.inner_join(cell_day::table).filter(cell_day::vehicle_id.eq(vehicle_id)).count().get_result(&mut c).await?;
+        let sets = pull_set::table
+            .inner_join(cell_day::table)
+            .filter(cell_day::vehicle_id.eq(vehicle_id))
+            .count()
+            .get_result(&mut c)
+            .await?;
         let pulls = pull::table
             .inner_join(pull_set::table.inner_join(cell_day::table))
             .filter(cell_day::vehicle_id.eq(vehicle_id))
@@ -264,7 +329,10 @@ impl Store {
         self.transact(async |c| {
             let id = crate::vehicles::fuel_named(c, name).await?;
             if ethanol.is_some() {
-                diesel::update(crate::schema::fuel::table.find(id)).set(crate::schema::fuel::ethanol.eq(ethanol)).execute(c).await?;
+                diesel::update(crate::schema::fuel::table.find(id))
+                    .set(crate::schema::fuel::ethanol.eq(ethanol))
+                    .execute(c)
+                    .await?;
             }
             Ok(id)
         })
@@ -272,15 +340,28 @@ impl Store {
     }
 
     /// Names of all sheets' vehicles that belong to the demo.
-    pub(crate) async fn demo_vehicles(c: &mut diesel_async::AsyncMysqlConnection) -> Result<Vec<i64>, StoreError> {
+    pub(crate) async fn demo_vehicles(
+        c: &mut diesel_async::AsyncMysqlConnection,
+    ) -> Result<Vec<i64>, StoreError> {
         Ok(vehicle::table.filter(vehicle::demo.eq(true)).select(vehicle::id).load(c).await?)
     }
 
     /// Adds a bare vehicle row for bulk data.
-    pub(crate) async fn bulk_vehicle(c: &mut diesel_async::AsyncMysqlConnection, name: &str, like: i64) -> Result<i64, StoreError> {
-        let (engine, dyno): (String, String) = vehicle::table.find(like).select((vehicle::engine, vehicle::dyno)).first(c).await?;
+    pub(crate) async fn bulk_vehicle(
+        c: &mut diesel_async::AsyncMysqlConnection,
+        name: &str,
+        like: i64,
+    ) -> Result<i64, StoreError> {
+        let (engine, dyno): (String, String) =
+            vehicle::table.find(like).select((vehicle::engine, vehicle::dyno)).first(c).await?;
         diesel::insert_into(vehicle::table)
-            .values((vehicle::name.eq(name), vehicle::engine.eq(engine), vehicle::dyno.eq(dyno), vehicle::sheet.eq("{}"), vehicle::demo.eq(true)))
+            .values((
+                vehicle::name.eq(name),
+                vehicle::engine.eq(engine),
+                vehicle::dyno.eq(dyno),
+                vehicle::sheet.eq("{}"),
+                vehicle::demo.eq(true),
+            ))
             .execute(c)
             .await?;
         inserted(c).await

@@ -77,19 +77,29 @@ impl Store {
     #[boxed]
     pub async fn inbox_bytes(&self, day_id: i64) -> Result<u64, StoreError> {
         let mut c = self.conn().await?;
-        let sizes: Vec<i64> = inbox::table.inner_join(raw_file::table).filter(inbox::day_id.eq(day_id)).select(raw_file::bytes).load(&mut c).await?;
+        let sizes: Vec<i64> = inbox::table
+            .inner_join(raw_file::table)
+            .filter(inbox::day_id.eq(day_id))
+            .select(raw_file::bytes)
+            .load(&mut c)
+            .await?;
         Ok(sizes.iter().sum::<i64>() as u64)
     }
 
     /// Takes a file into custody and into the inbox, in one transaction.
     ///
-    /// `known` in the result is true when the bytes already belong to a pull of this day or wait in this inbox: then nothing
-    /// is added. `elsewhere` is true when they belong to a pull of another day: they are taken in all the same.
+    /// `known` in the result is true when the bytes already belong to a pull of this day or wait in this
+    /// inbox: then nothing is added. `elsewhere` is true when they belong to a pull of another day: they are
+    /// taken in all the same.
     ///
     /// # Errors
     /// [`StoreError`] when the stream or the database fails; then nothing is stored.
     #[boxed]
-    pub async fn drop_file(&self, item: &NewInboxItem, input: impl Read + Send + 'static) -> Result<Received, StoreError> {
+    pub async fn drop_file(
+        &self,
+        item: &NewInboxItem,
+        input: impl Read + Send + 'static,
+    ) -> Result<Received, StoreError> {
         let (sha, chunks, bytes) = tokio::task::spawn_blocking(move || pack(input))
             .await
             .map_err(|e| StoreError::Other(e.to_string()))?
@@ -103,7 +113,11 @@ impl Store {
                 .select(pull_set::day_id)
                 .load(c)
                 .await?;
-            let waiting: i64 = inbox::table.filter(inbox::day_id.eq(item.day_id).and(inbox::file_id.eq(file.id))).count().get_result(c).await?;
+            let waiting: i64 = inbox::table
+                .filter(inbox::day_id.eq(item.day_id).and(inbox::file_id.eq(file.id)))
+                .count()
+                .get_result(c)
+                .await?;
             let elsewhere = days.iter().any(|d| *d != item.day_id);
             if waiting > 0 || days.contains(&item.day_id) {
                 return Ok(Received { id: file.id, known: true, elsewhere });
@@ -138,7 +152,17 @@ impl Store {
             .select((inbox::id, inbox::file_id, inbox::name, inbox::role, inbox::source, inbox::report))
             .load(&mut c)
             .await?;
-        Ok(rows.into_iter().map(|r| InboxItem { id: r.0, file_id: r.1, name: r.2, role: Role::from_id(&r.3), source: r.4, report: r.5 }).collect())
+        Ok(rows
+            .into_iter()
+            .map(|r| InboxItem {
+                id: r.0,
+                file_id: r.1,
+                name: r.2,
+                role: Role::from_id(&r.3),
+                source: r.4,
+                report: r.5,
+            })
+            .collect())
     }
 
     /// Replaces the preview of a waiting file.
@@ -162,7 +186,11 @@ impl Store {
     pub async fn clear_inbox(&self, day_id: i64, only: Option<i64>) -> Result<(), StoreError> {
         self.transact(async |c| {
             match only {
-                Some(id) => diesel::delete(inbox::table.filter(inbox::day_id.eq(day_id).and(inbox::id.eq(id)))).execute(c).await?,
+                Some(id) => {
+                    diesel::delete(inbox::table.filter(inbox::day_id.eq(day_id).and(inbox::id.eq(id))))
+                        .execute(c)
+                        .await?
+                }
                 None => diesel::delete(inbox::table.filter(inbox::day_id.eq(day_id))).execute(c).await?,
             };
             Ok(())
@@ -177,7 +205,12 @@ impl Store {
     #[boxed]
     pub async fn remembered_mapping(&self, source: &str) -> Result<Option<String>, StoreError> {
         let mut c = self.conn().await?;
-        Ok(source_mapping::table.find(source).select(source_mapping::mapping).first(&mut c).await.optional()?)
+        Ok(source_mapping::table
+            .find(source)
+            .select(source_mapping::mapping)
+            .first(&mut c)
+            .await
+            .optional()?)
     }
 
     /// Remembers a mapping for a source.

@@ -39,9 +39,19 @@ impl Store {
     /// # Errors
     /// [`StoreError`] when the database refuses.
     #[boxed]
-    pub async fn keep_line_up(&self, vehicle_id: i64, name: &str, query: &str, by: &str) -> Result<(), StoreError> {
+    pub async fn keep_line_up(
+        &self,
+        vehicle_id: i64,
+        name: &str,
+        query: &str,
+        by: &str,
+    ) -> Result<(), StoreError> {
         self.transact(async |c| {
-            let values = (line_up::query.eq(query), line_up::kept_by.eq(by), line_up::kept_at.eq(chrono::Utc::now().naive_utc()));
+            let values = (
+                line_up::query.eq(query),
+                line_up::kept_by.eq(by),
+                line_up::kept_at.eq(chrono::Utc::now().naive_utc()),
+            );
             diesel::insert_into(line_up::table)
                 .values((line_up::vehicle_id.eq(vehicle_id), line_up::name.eq(name), values))
                 .on_conflict(diesel::dsl::DuplicatedKeys)
@@ -59,9 +69,14 @@ impl Store {
     /// # Errors
     /// [`StoreError`] when the database cannot answer.
     #[boxed]
-    pub async fn kept_line_ups(&self, vehicle_id: Option<i64>, limit: i64) -> Result<Vec<KeptLineUp>, StoreError> {
+    pub async fn kept_line_ups(
+        &self,
+        vehicle_id: Option<i64>,
+        limit: i64,
+    ) -> Result<Vec<KeptLineUp>, StoreError> {
         let mut c = self.conn().await?;
-        let mut q = line_up::table.order((line_up::kept_at.desc(), line_up::id.desc())).limit(limit).into_boxed();
+        let mut q =
+            line_up::table.order((line_up::kept_at.desc(), line_up::id.desc())).limit(limit).into_boxed();
         if let Some(v) = vehicle_id {
             q = q.filter(line_up::vehicle_id.eq(v));
         }
@@ -75,8 +90,12 @@ impl Store {
     #[boxed]
     pub async fn forget_line_up(&self, id: i64) -> Result<i64, StoreError> {
         self.transact(async |c| {
-            let vehicle: i64 =
-                line_up::table.find(id).select(line_up::vehicle_id).first(c).await.map_err(|e| StoreError::from(e).about("kept line-up", id))?;
+            let vehicle: i64 = line_up::table
+                .find(id)
+                .select(line_up::vehicle_id)
+                .first(c)
+                .await
+                .map_err(|e| StoreError::from(e).about("kept line-up", id))?;
             diesel::delete(line_up::table.find(id)).execute(c).await?;
             Ok(vehicle)
         })
@@ -88,16 +107,30 @@ impl Store {
     /// # Errors
     /// [`StoreError`] when the database refuses.
     #[boxed]
-    pub async fn plan(&self, vehicle_id: i64, factors: &Factors, pulls: i32, why: &str) -> Result<i64, StoreError> {
+    pub async fn plan(
+        &self,
+        vehicle_id: i64,
+        factors: &Factors,
+        pulls: i32,
+        why: &str,
+    ) -> Result<i64, StoreError> {
         let json = serde_json::to_value(factors).map_err(damaged)?;
         self.transact(async |c| {
             claim_vehicle(c, vehicle_id, None).await?;
             if let Some(old) = planned(c, vehicle_id).await?.into_iter().find(|p| p.factors == *factors) {
-                diesel::update(plan_item::table.find(old.id)).set((plan_item::pulls.eq(pulls), plan_item::why.eq(why))).execute(c).await?;
+                diesel::update(plan_item::table.find(old.id))
+                    .set((plan_item::pulls.eq(pulls), plan_item::why.eq(why)))
+                    .execute(c)
+                    .await?;
                 return Ok(old.id);
             }
             diesel::insert_into(plan_item::table)
-                .values((plan_item::vehicle_id.eq(vehicle_id), plan_item::factors.eq(&json), plan_item::pulls.eq(pulls), plan_item::why.eq(why)))
+                .values((
+                    plan_item::vehicle_id.eq(vehicle_id),
+                    plan_item::factors.eq(&json),
+                    plan_item::pulls.eq(pulls),
+                    plan_item::why.eq(why),
+                ))
                 .execute(c)
                 .await?;
             inserted(c).await
@@ -121,8 +154,12 @@ impl Store {
     #[boxed]
     pub async fn unplan(&self, id: i64) -> Result<i64, StoreError> {
         self.transact(async |c| {
-            let vehicle: i64 =
-                plan_item::table.find(id).select(plan_item::vehicle_id).first(c).await.map_err(|e| StoreError::from(e).about("planned set", id))?;
+            let vehicle: i64 = plan_item::table
+                .find(id)
+                .select(plan_item::vehicle_id)
+                .first(c)
+                .await
+                .map_err(|e| StoreError::from(e).about("planned set", id))?;
             diesel::delete(plan_item::table.find(id)).execute(c).await?;
             Ok(vehicle)
         })
@@ -138,6 +175,8 @@ async fn planned(c: &mut AsyncMysqlConnection, vehicle_id: i64) -> Result<Vec<Pl
         .load(c)
         .await?;
     rows.into_iter()
-        .map(|(id, f, pulls, why, planned_at)| Ok(PlanItem { id, factors: serde_json::from_value(f).map_err(damaged)?, pulls, why, planned_at }))
+        .map(|(id, f, pulls, why, planned_at)| {
+            Ok(PlanItem { id, factors: serde_json::from_value(f).map_err(damaged)?, pulls, why, planned_at })
+        })
         .collect()
 }

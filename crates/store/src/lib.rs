@@ -1,4 +1,5 @@
-//! MariaDB through Diesel: rows, sample blocks and custody of raw files. Rows stay private; domain types cross the border.
+//! MariaDB through Diesel: rows, sample blocks and custody of raw files. Rows stay private; domain types
+//! cross the border.
 
 mod blocks;
 mod changes;
@@ -21,8 +22,8 @@ mod sheet;
 mod spark;
 mod vehicles;
 
-// What the store does is compiled here, once: a future in a box is whole, and a bare one would be compiled again, with all its queries,
-// by every crate that awaits it. Half of the time a build took went there.
+// What the store does is compiled here, once: a future in a box is whole, and a bare one would be compiled
+// again, with all its queries, by every crate that awaits it. Half of the time a build took went there.
 use async_recursion::async_recursion as boxed;
 
 pub use blocks::{BLOCK_VERSION, BlockError, decode_block, encode_block};

@@ -40,7 +40,8 @@ pub enum PrivateError {
     Io { what: String, source: io::Error },
 }
 
-/// The right to a data folder: one process owns it, for as long as this lives. The kernel gives it back when the process dies.
+/// The right to a data folder: one process owns it, for as long as this lives. The kernel gives it back when
+/// the process dies.
 #[derive(Debug)]
 pub struct Owner {
     _lock: fs::File,
@@ -59,7 +60,8 @@ impl Owner {
             move |e| explain(folder, what, e)
         };
         fs::create_dir_all(folder).map_err(io("the data folder cannot be made"))?;
-        fs::set_permissions(folder, fs::Permissions::from_mode(0o700)).map_err(io("the data folder cannot be made private"))?;
+        fs::set_permissions(folder, fs::Permissions::from_mode(0o700))
+            .map_err(io("the data folder cannot be made private"))?;
         let path = folder.join(LOCK);
         let mut file = fs::OpenOptions::new()
             .read(true)
@@ -72,10 +74,17 @@ impl Owner {
         if rustix::fs::flock(&file, rustix::fs::FlockOperation::NonBlockingLockExclusive).is_err() {
             let mut holder = String::new();
             let _ = file.read_to_string(&mut holder);
-            let holder = holder.lines().next().filter(|l| !l.is_empty()).unwrap_or("a process that is just starting").to_owned();
+            let holder = holder
+                .lines()
+                .next()
+                .filter(|l| !l.is_empty())
+                .unwrap_or("a process that is just starting")
+                .to_owned();
             return Err(PrivateError::Held { folder: folder.to_owned(), holder });
         }
-        file.set_len(0).and_then(|()| writeln!(file, "process {}", std::process::id())).map_err(io("the lock cannot be written"))?;
+        file.set_len(0)
+            .and_then(|()| writeln!(file, "process {}", std::process::id()))
+            .map_err(io("the lock cannot be written"))?;
         Ok(Self { _lock: file })
     }
 }
@@ -117,7 +126,8 @@ pub fn free_port() -> io::Result<u16> {
 }
 
 impl PrivateDb {
-    /// Starts the server of a data folder, or finds it running. `port` 0 takes the folder's last port, else a free one.
+    /// Starts the server of a data folder, or finds it running. `port` 0 takes the folder's last port, else a
+    /// free one.
     ///
     /// # Errors
     /// [`PrivateError`] in words a person can act on.
@@ -129,14 +139,19 @@ impl PrivateDb {
         };
         fs::create_dir_all(folder).map_err(io("the data folder cannot be made"))?;
         let folder = folder.canonicalize().map_err(io("the data folder cannot be read"))?;
-        fs::set_permissions(&folder, fs::Permissions::from_mode(0o700)).map_err(io("the data folder cannot be made private"))?;
-        fs::create_dir_all(folder.join("tmp")).map_err(io("the folder for temporary files cannot be made"))?;
+        fs::set_permissions(&folder, fs::Permissions::from_mode(0o700))
+            .map_err(io("the data folder cannot be made private"))?;
+        fs::create_dir_all(folder.join("tmp"))
+            .map_err(io("the folder for temporary files cannot be made"))?;
         let password = secret(&folder)?;
         if let Some(port) = adopted(&folder) {
             return Ok(Self { folder, port, password, child: None, looks_after: true });
         }
         install(&folder)?;
-        let remembered = fs::read_to_string(folder.join("db.port")).ok().and_then(|s| s.trim().parse().ok()).filter(|p| is_free(*p));
+        let remembered = fs::read_to_string(folder.join("db.port"))
+            .ok()
+            .and_then(|s| s.trim().parse().ok())
+            .filter(|p| is_free(*p));
         let port = match (port, remembered) {
             (0, Some(p)) => p,
             (0, None) => free_port().map_err(io("no free port"))?,
@@ -170,7 +185,8 @@ impl PrivateDb {
         };
         let init = folder.join("init.sql");
         let password = &self.password;
-        let rights = "SELECT, INSERT, UPDATE, DELETE, CREATE, ALTER, DROP, INDEX, REFERENCES, TRIGGER, CREATE VIEW";
+        let rights =
+            "SELECT, INSERT, UPDATE, DELETE, CREATE, ALTER, DROP, INDEX, REFERENCES, TRIGGER, CREATE VIEW";
         let account = format!(
             "CREATE DATABASE IF NOT EXISTS jamjar CHARACTER SET utf8mb4 COLLATE utf8mb4_unicode_ci;\nCREATE USER IF NOT EXISTS 'jamjar'@'127.0.0.1' IDENTIFIED BY '{password}';\n\
              ALTER USER 'jamjar'@'127.0.0.1' IDENTIFIED BY '{password}';\nREVOKE ALL PRIVILEGES, GRANT OPTION FROM 'jamjar'@'127.0.0.1';\n\
@@ -213,7 +229,8 @@ impl PrivateDb {
         self.wait_until_ready(&log)
     }
 
-    /// Starts the server again when it has died; true when it had. For whoever looks after it, every now and then.
+    /// Starts the server again when it has died; true when it had. For whoever looks after it, every now and
+    /// then.
     ///
     /// # Errors
     /// [`PrivateError`] when it does not come back.
@@ -233,7 +250,8 @@ impl PrivateDb {
     fn wait_until_ready(&mut self, log: &Path) -> Result<(), PrivateError> {
         let start = Instant::now();
         loop {
-            // It opens its door a moment before it writes down who it is; whoever joins or ends it goes by what is written.
+            // It opens its door a moment before it writes down who it is; whoever joins or ends it goes by
+            // what is written.
             if TcpStream::connect(("127.0.0.1", self.port)).is_ok() && running(&self.folder).is_some() {
                 return Ok(());
             }
@@ -272,14 +290,20 @@ impl PrivateDb {
         Ok(())
     }
 
-    /// Ends the server at the end of a program's work, unless a person asked for it to be kept running or another process looks after it.
-    /// It is waited for a moment only: what it still has to do it does by itself.
+    /// Ends the server at the end of a program's work, unless a person asked for it to be kept running or
+    /// another process looks after it. It is waited for a moment only: what it still has to do it does by
+    /// itself.
     pub fn release(&mut self) {
         if !self.looks_after || self.folder.join(KEEP).exists() {
             self.child = None;
             return;
         }
-        let pid = self.child.as_ref().map(|c| c.id() as i32).or_else(|| running(&self.folder).map(|r| r.0)).and_then(Pid::from_raw);
+        let pid = self
+            .child
+            .as_ref()
+            .map(|c| c.id() as i32)
+            .or_else(|| running(&self.folder).map(|r| r.0))
+            .and_then(Pid::from_raw);
         let Some(pid) = pid else { return };
         let _ = kill_process(pid, Signal::TERM);
         let start = Instant::now();
@@ -335,7 +359,11 @@ fn as_root() -> Option<&'static str> {
 /// A socket path short enough for the kernel (108 bytes).
 fn socket(folder: &Path) -> PathBuf {
     let near = folder.join("db.sock");
-    if near.as_os_str().len() < 100 { near } else { std::env::temp_dir().join(format!("jamjar-{}.sock", std::process::id())) }
+    if near.as_os_str().len() < 100 {
+        near
+    } else {
+        std::env::temp_dir().join(format!("jamjar-{}.sock", std::process::id()))
+    }
 }
 
 fn private_file(path: &Path, text: &str) -> io::Result<()> {
@@ -346,7 +374,8 @@ fn private_file(path: &Path, text: &str) -> io::Result<()> {
 
 /// Writes a file whole or not at all.
 fn write_whole(path: &Path, text: &str) -> io::Result<()> {
-    let near = path.with_file_name(format!("{}.part", path.file_name().unwrap_or_default().to_string_lossy()));
+    let near =
+        path.with_file_name(format!("{}.part", path.file_name().unwrap_or_default().to_string_lossy()));
     private_file(&near, text)?;
     fs::rename(near, path)
 }
@@ -360,14 +389,16 @@ fn secret(folder: &Path) -> Result<String, PrivateError> {
         return Ok(s.trim().to_owned());
     }
     let mut bytes = [0u8; 24];
-    fs::File::open("/dev/urandom").and_then(|mut f| f.read_exact(&mut bytes)).map_err(|e| explain(folder, "no random source".into(), e))?;
+    fs::File::open("/dev/urandom")
+        .and_then(|mut f| f.read_exact(&mut bytes))
+        .map_err(|e| explain(folder, "no random source".into(), e))?;
     let text = crate::files::hex(&bytes);
     write_whole(&path, &text).map_err(|e| explain(folder, "the secret cannot be written".into(), e))?;
     Ok(text)
 }
 
-/// Makes the server's files in a folder beside, which takes its name only when it is whole: a start that was killed leaves nothing that
-/// the next one could take for a database.
+/// Makes the server's files in a folder beside, which takes its name only when it is whole: a start that was
+/// killed leaves nothing that the next one could take for a database.
 fn install(folder: &Path) -> Result<(), PrivateError> {
     let io = |what: &str| {
         let what = what.to_owned();
@@ -379,11 +410,19 @@ fn install(folder: &Path) -> Result<(), PrivateError> {
     }
     if place.exists() {
         // Not one of ours that is whole: kept aside, for whoever knows what it is.
-        let aside = (1..).map(|i| folder.join(format!("db.broken-{i}"))).find(|p| !p.exists()).unwrap_or_else(|| folder.join("db.broken"));
+        let aside = (1..)
+            .map(|i| folder.join(format!("db.broken-{i}")))
+            .find(|p| !p.exists())
+            .unwrap_or_else(|| folder.join("db.broken"));
         fs::rename(&place, aside).map_err(io("a half-made database cannot be put aside"))?;
     }
     // A name of its own: the installer of a start that was killed may still be writing into the one before.
-    for old in fs::read_dir(folder).into_iter().flatten().flatten().filter(|e| e.file_name().to_string_lossy().starts_with("db.new")) {
+    for old in fs::read_dir(folder)
+        .into_iter()
+        .flatten()
+        .flatten()
+        .filter(|e| e.file_name().to_string_lossy().starts_with("db.new"))
+    {
         let _ = fs::remove_dir_all(old.path());
     }
     let near = folder.join(format!(
@@ -413,7 +452,8 @@ fn adopted(folder: &Path) -> Option<u16> {
     let start = Instant::now();
     while let Some((_, port)) = running(folder) {
         if TcpStream::connect(("127.0.0.1", port)).is_ok() {
-            // A server that ends closes its door first; one that answers and is still there a moment later is alive.
+            // A server that ends closes its door first; one that answers and is still there a moment later is
+            // alive.
             std::thread::sleep(Duration::from_millis(150));
             if running(folder).is_some() && TcpStream::connect(("127.0.0.1", port)).is_ok() {
                 return Some(port);
@@ -447,7 +487,9 @@ pub fn running(folder: &Path) -> Option<(i32, u16)> {
     test_kill_process(Pid::from_raw(pid)?).ok()?;
     let command = fs::read(format!("/proc/{pid}/cmdline")).ok()?;
     let folder = folder.canonicalize().ok()?;
-    String::from_utf8_lossy(&command).contains(&format!("--datadir={}", folder.join("db").display())).then_some(())?;
+    String::from_utf8_lossy(&command)
+        .contains(&format!("--datadir={}", folder.join("db").display()))
+        .then_some(())?;
     Some((pid, fs::read_to_string(folder.join("db.port")).ok()?.trim().parse().ok()?))
 }
 
@@ -477,7 +519,10 @@ mod tests {
     #[test]
     fn each_trouble_has_its_sentence() {
         let d = |t: &str| diagnose(t, Path::new("/data"), 3316, Path::new("db.log")).to_string();
-        assert!(d("Can't start server: Bind on TCP/IP port. Got error: 98: Address already in use").starts_with("port 3316 is in use"));
+        assert!(
+            d("Can't start server: Bind on TCP/IP port. Got error: 98: Address already in use")
+                .starts_with("port 3316 is in use")
+        );
         assert!(d("InnoDB: write failed (Errcode: 28 \"No space left on device\")").contains("disk is full"));
         assert!(d("Can't create test file (Errcode: 13 \"Permission denied\")").contains("no permission"));
         assert!(d("something\nelse").contains("something\nelse"));

@@ -59,7 +59,8 @@ pub struct Pull {
     pub shares: Option<i64>,
 }
 
-/// The cached measurement of a pull: recomputed when algorithm or settings change, never the only copy of anything.
+/// The cached measurement of a pull: recomputed when algorithm or settings change, never the only copy of
+/// anything.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Summary {
     /// Version of the algorithm.
@@ -117,7 +118,11 @@ macro_rules! pull_columns {
 }
 
 /// Pulls of several sets in order of running.
-pub(crate) async fn pulls_of(c: &mut AsyncMysqlConnection, decoded: &Decoded<Measured>, set_ids: &[i64]) -> Result<Vec<(Pull, Summary)>, StoreError> {
+pub(crate) async fn pulls_of(
+    c: &mut AsyncMysqlConnection,
+    decoded: &Decoded<Measured>,
+    set_ids: &[i64],
+) -> Result<Vec<(Pull, Summary)>, StoreError> {
     let rows: Vec<(PullRow, SummaryRow)> = pull::table
         .inner_join(pull_summary::table)
         .filter(pull::set_id.eq_any(set_ids))
@@ -129,8 +134,11 @@ pub(crate) async fn pulls_of(c: &mut AsyncMysqlConnection, decoded: &Decoded<Mea
     let lent: HashMap<i64, Vec<u8>> = if shared.is_empty() {
         HashMap::new()
     } else {
-        let rows: Vec<(i64, Vec<u8>)> =
-            pull_summary::table.filter(pull_summary::pull_id.eq_any(shared)).select((pull_summary::pull_id, pull_summary::measured)).load(c).await?;
+        let rows: Vec<(i64, Vec<u8>)> = pull_summary::table
+            .filter(pull_summary::pull_id.eq_any(shared))
+            .select((pull_summary::pull_id, pull_summary::measured))
+            .load(c)
+            .await?;
         rows.into_iter().collect()
     };
     rows.into_iter()
@@ -178,7 +186,13 @@ impl Summary {
             peak_torque_nm: figures.peak_torque.map(|p| p.value),
             ended_by: m.span.and_then(|s| serde_json::to_value(s.ended_by).ok()).and_then(word),
             alignment: serde_json::to_value(m.alignment.status).ok().and_then(word).unwrap_or_default(),
-            worst: m.limits.iter().map(|l| l.verdict).min().and_then(|v| serde_json::to_value(v).ok()).and_then(word),
+            worst: m
+                .limits
+                .iter()
+                .map(|l| l.verdict)
+                .min()
+                .and_then(|v| serde_json::to_value(v).ok())
+                .and_then(word),
             measured: zstd::encode_all(json.as_slice(), 3).map_err(|e| StoreError::Other(e.to_string()))?,
             air: m.air,
             used: m.limits.iter().filter_map(|l| l.share_used).reduce(f64::max),
@@ -213,7 +227,10 @@ macro_rules! summary_values {
 }
 
 /// Replaces the summaries of pulls within the caller's transaction.
-pub(crate) async fn put_summaries(c: &mut AsyncMysqlConnection, all: &[(i64, PackedSummary)]) -> Result<(), StoreError> {
+pub(crate) async fn put_summaries(
+    c: &mut AsyncMysqlConnection,
+    all: &[(i64, PackedSummary)],
+) -> Result<(), StoreError> {
     for (pull_id, s) in all {
         diesel::update(pull_summary::table.find(pull_id)).set(summary_values!(s)).execute(c).await?;
     }
@@ -250,7 +267,12 @@ impl<'a> PackedPull<'a> {
 }
 
 /// Inserts a pull with block and summary within the caller's transaction.
-pub(crate) async fn insert_pull(c: &mut AsyncMysqlConnection, set_id: i64, position: i32, packed: &PackedPull<'_>) -> Result<i64, StoreError> {
+pub(crate) async fn insert_pull(
+    c: &mut AsyncMysqlConnection,
+    set_id: i64,
+    position: i32,
+    packed: &PackedPull<'_>,
+) -> Result<i64, StoreError> {
     let p = packed.pull;
     diesel::insert_into(pull::table)
         .values((
@@ -273,23 +295,41 @@ pub(crate) async fn insert_pull(c: &mut AsyncMysqlConnection, set_id: i64, posit
         .await?;
     let id = inserted(c).await?;
     diesel::insert_into(sample_block::table)
-        .values((sample_block::pull_id.eq(id), sample_block::version.eq(BLOCK_VERSION as i16), sample_block::data.eq(&packed.block)))
+        .values((
+            sample_block::pull_id.eq(id),
+            sample_block::version.eq(BLOCK_VERSION as i16),
+            sample_block::data.eq(&packed.block),
+        ))
         .execute(c)
         .await?;
-    diesel::insert_into(pull_summary::table).values((pull_summary::pull_id.eq(id), summary_values!(packed.summary))).execute(c).await?;
+    diesel::insert_into(pull_summary::table)
+        .values((pull_summary::pull_id.eq(id), summary_values!(packed.summary)))
+        .execute(c)
+        .await?;
     Ok(id)
 }
 
 impl Store {
-    /// Replaces cached measurements of a day's pulls, when what they rest on is still in the version they were made from; false when it is
-    /// not. Nothing else changes: whoever reads meanwhile makes them again.
+    /// Replaces cached measurements of a day's pulls, when what they rest on is still in the version they
+    /// were made from; false when it is not. Nothing else changes: whoever reads meanwhile makes them again.
     ///
     /// # Errors
     /// [`StoreError`] when the database refuses.
     #[boxed]
-    pub async fn keep_summaries(&self, day_id: i64, seen: i64, all: &[(i64, PackedSummary)]) -> Result<bool, StoreError> {
+    pub async fn keep_summaries(
+        &self,
+        day_id: i64,
+        seen: i64,
+        all: &[(i64, PackedSummary)],
+    ) -> Result<bool, StoreError> {
         self.transact(async |c| {
-            let now: Option<i64> = cell_day::table.find(day_id).select(cell_day::measured).for_update().first(c).await.optional()?;
+            let now: Option<i64> = cell_day::table
+                .find(day_id)
+                .select(cell_day::measured)
+                .for_update()
+                .first(c)
+                .await
+                .optional()?;
             if now != Some(seen) {
                 return Ok(false);
             }
@@ -306,8 +346,12 @@ impl Store {
     #[boxed]
     pub async fn block(&self, pull_id: i64) -> Result<Vec<u8>, StoreError> {
         let mut c = self.conn().await?;
-        let shares: Option<i64> =
-            pull::table.find(pull_id).select(pull::shares_pull_id).first(&mut c).await.map_err(|e| StoreError::from(e).about("pull", pull_id))?;
+        let shares: Option<i64> = pull::table
+            .find(pull_id)
+            .select(pull::shares_pull_id)
+            .first(&mut c)
+            .await
+            .map_err(|e| StoreError::from(e).about("pull", pull_id))?;
         sample_block::table
             .find(shares.unwrap_or(pull_id))
             .select(sample_block::data)
@@ -346,7 +390,12 @@ impl Store {
         let rows = pull::table
             .left_join(pull_summary::table)
             .left_join(sample_block::table)
-            .filter(pull_summary::pull_id.nullable().is_null().or(sample_block::pull_id.nullable().is_null().and(pull::shares_pull_id.is_null())))
+            .filter(
+                pull_summary::pull_id
+                    .nullable()
+                    .is_null()
+                    .or(sample_block::pull_id.nullable().is_null().and(pull::shares_pull_id.is_null())),
+            )
             .select(pull::id)
             .load(&mut c)
             .await?;
@@ -367,7 +416,12 @@ impl Store {
     /// # Errors
     /// [`StoreError::NotFound`] when there is no such pull.
     #[boxed]
-    pub async fn exclude_pull(&self, pull_id: i64, reason: Option<&str>, by: &str) -> Result<i64, StoreError> {
+    pub async fn exclude_pull(
+        &self,
+        pull_id: i64,
+        reason: Option<&str>,
+        by: &str,
+    ) -> Result<i64, StoreError> {
         self.transact(async |c| {
             let (set_id, day_id) = place_of(c, pull_id).await?;
             claim_day(c, day_id, Touch::Words, Seen::Nothing).await?;
@@ -387,7 +441,12 @@ impl Store {
     #[boxed]
     pub async fn set_of_pull(&self, pull_id: i64) -> Result<i64, StoreError> {
         let mut c = self.conn().await?;
-        pull::table.find(pull_id).select(pull::set_id).first(&mut c).await.map_err(|e| StoreError::from(e).about("pull", pull_id))
+        pull::table
+            .find(pull_id)
+            .select(pull::set_id)
+            .first(&mut c)
+            .await
+            .map_err(|e| StoreError::from(e).about("pull", pull_id))
     }
 
     /// The note on a pull.
@@ -397,17 +456,28 @@ impl Store {
     #[boxed]
     pub async fn note_of_pull(&self, pull_id: i64) -> Result<String, StoreError> {
         let mut c = self.conn().await?;
-        pull::table.find(pull_id).select(pull::note).first(&mut c).await.map_err(|e| StoreError::from(e).about("pull", pull_id))
+        pull::table
+            .find(pull_id)
+            .select(pull::note)
+            .first(&mut c)
+            .await
+            .map_err(|e| StoreError::from(e).about("pull", pull_id))
     }
 
-    /// Sets the lag of the engine-computer log by hand, or leaves it to be found again, with what that makes of the day's measurements, in
-    /// one transaction: the pulls of a day are looked at together.
+    /// Sets the lag of the engine-computer log by hand, or leaves it to be found again, with what that makes
+    /// of the day's measurements, in one transaction: the pulls of a day are looked at together.
     ///
     /// # Errors
-    /// [`StoreError::NotFound`] when there is no such pull; [`StoreError::Changed`] when what the day's measurements rest on is no longer in the
-    /// version that was seen.
+    /// [`StoreError::NotFound`] when there is no such pull; [`StoreError::Changed`] when what the day's
+    /// measurements rest on is no longer in the version that was seen.
     #[boxed]
-    pub async fn set_lag(&self, pull_id: i64, lag_s: Option<f64>, seen: i64, summaries: &[(i64, PackedSummary)]) -> Result<(), StoreError> {
+    pub async fn set_lag(
+        &self,
+        pull_id: i64,
+        lag_s: Option<f64>,
+        seen: i64,
+        summaries: &[(i64, PackedSummary)],
+    ) -> Result<(), StoreError> {
         self.transact(async |c| {
             let (_, day_id) = place_of(c, pull_id).await?;
             claim_day(c, day_id, Touch::Measurements, Seen::Measurements(seen)).await?;
@@ -420,7 +490,8 @@ impl Store {
     /// Sets the note of a pull; `was` is what it said when the person began, `None` when nobody saw it.
     ///
     /// # Errors
-    /// [`StoreError::NotFound`] when there is no such pull; [`StoreError::Changed`] when it says something else by now.
+    /// [`StoreError::NotFound`] when there is no such pull; [`StoreError::Changed`] when it says something
+    /// else by now.
     #[boxed]
     pub async fn note_pull(&self, pull_id: i64, note: &str, was: Option<String>) -> Result<(), StoreError> {
         self.transact(async |c| {
@@ -446,6 +517,11 @@ pub(crate) fn note_as_seen(was: Option<&str>, now: &str, what: &'static str) -> 
 
 /// Set and day of a pull.
 async fn place_of(c: &mut AsyncMysqlConnection, pull_id: i64) -> Result<(i64, i64), StoreError> {
-    let place = pull::table.inner_join(pull_set::table).filter(pull::id.eq(pull_id)).select((pull::set_id, pull_set::day_id)).first(c).await;
+    let place = pull::table
+        .inner_join(pull_set::table)
+        .filter(pull::id.eq(pull_id))
+        .select((pull::set_id, pull_set::day_id))
+        .first(c)
+        .await;
     place.map_err(|e| StoreError::from(e).about("pull", pull_id))
 }

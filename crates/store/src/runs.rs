@@ -58,7 +58,16 @@ pub struct Run {
 type Row = (i64, Option<i64>, String, String, i32, i32, String, bool);
 
 fn run(r: Row) -> Run {
-    Run { id: r.0, day_id: r.1, what: r.2, state: RunState::from_id(&r.3), done: r.4, total: r.5, message: r.6, cancel_asked: r.7 }
+    Run {
+        id: r.0,
+        day_id: r.1,
+        what: r.2,
+        state: RunState::from_id(&r.3),
+        done: r.4,
+        total: r.5,
+        message: r.6,
+        cancel_asked: r.7,
+    }
 }
 
 macro_rules! columns {
@@ -91,9 +100,17 @@ pub enum Begun {
 }
 
 /// Ends a row within the caller's transaction, as done.
-pub(crate) async fn finish_run(c: &mut AsyncMysqlConnection, id: i64, message: &str) -> Result<(), StoreError> {
-    let running = import_run::table.filter(import_run::id.eq(id).and(import_run::state.eq(RunState::Running.id())));
-    let n = diesel::update(running).set((import_run::state.eq(RunState::Done.id()), import_run::message.eq(message))).execute(c).await?;
+pub(crate) async fn finish_run(
+    c: &mut AsyncMysqlConnection,
+    id: i64,
+    message: &str,
+) -> Result<(), StoreError> {
+    let running =
+        import_run::table.filter(import_run::id.eq(id).and(import_run::state.eq(RunState::Running.id())));
+    let n = diesel::update(running)
+        .set((import_run::state.eq(RunState::Done.id()), import_run::message.eq(message)))
+        .execute(c)
+        .await?;
     // Somebody took it for orphaned: what it did must not be made final any more.
     if n == 1 { Ok(()) } else { Err(StoreError::Taken) }
 }
@@ -110,17 +127,29 @@ impl Store {
         }
     }
 
-    /// Starts a row that takes something nobody else may take at the same time or again: `claim` names it. While the first row runs and
-    /// after it is done, the second request is given the first row; a row that failed, was cancelled or interrupted gives its claim back.
+    /// Starts a row that takes something nobody else may take at the same time or again: `claim` names it.
+    /// While the first row runs and after it is done, the second request is given the first row; a row that
+    /// failed, was cancelled or interrupted gives its claim back.
     ///
     /// # Errors
     /// [`StoreError`] when the database refuses.
     #[boxed]
-    pub async fn claim_run(&self, day_id: Option<i64>, what: &str, total: i32, claim: Option<&str>) -> Result<Begun, StoreError> {
+    pub async fn claim_run(
+        &self,
+        day_id: Option<i64>,
+        what: &str,
+        total: i32,
+        claim: Option<&str>,
+    ) -> Result<Begun, StoreError> {
         self.end_orphans().await?;
         self.transact(async |c| {
             if let Some(claim) = claim {
-                let before: Option<i64> = import_run::table.filter(import_run::claim.eq(claim)).select(import_run::id).first(c).await.optional()?;
+                let before: Option<i64> = import_run::table
+                    .filter(import_run::claim.eq(claim))
+                    .select(import_run::id)
+                    .first(c)
+                    .await
+                    .optional()?;
                 if let Some(id) = before {
                     return Ok(Begun::Before(id));
                 }
@@ -149,20 +178,28 @@ impl Store {
         .await
     }
 
-    /// Notes progress and that the owner is alive; returns true when somebody asked to cancel, or the row is no longer this owner's to go on
-    /// with.
+    /// Notes progress and that the owner is alive; returns true when somebody asked to cancel, or the row is
+    /// no longer this owner's to go on with.
     ///
     /// # Errors
     /// [`StoreError`] when the database refuses.
     #[boxed]
     pub async fn progress(&self, id: i64, done: i32, message: &str) -> Result<bool, StoreError> {
         self.transact(async |c| {
-            let values = (import_run::done.eq(done), import_run::message.eq(message), import_run::beat.eq(utc_now()));
-            diesel::update(import_run::table.filter(import_run::id.eq(id).and(import_run::state.eq(RunState::Running.id()))))
-                .set(values)
-                .execute(c)
+            let values =
+                (import_run::done.eq(done), import_run::message.eq(message), import_run::beat.eq(utc_now()));
+            diesel::update(
+                import_run::table
+                    .filter(import_run::id.eq(id).and(import_run::state.eq(RunState::Running.id()))),
+            )
+            .set(values)
+            .execute(c)
+            .await?;
+            let (asked, state): (bool, String) = import_run::table
+                .find(id)
+                .select((import_run::cancel_asked, import_run::state))
+                .first(c)
                 .await?;
-            let (asked, state): (bool, String) = import_run::table.find(id).select((import_run::cancel_asked, import_run::state)).first(c).await?;
             Ok(asked || state != RunState::Running.id())
         })
         .await
@@ -175,10 +212,15 @@ impl Store {
     #[boxed]
     pub async fn end_run(&self, id: i64, state: RunState, message: &str) -> Result<(), StoreError> {
         self.transact(async |c| {
-            let running = import_run::table.filter(import_run::id.eq(id).and(import_run::state.eq(RunState::Running.id())));
-            diesel::update(running).set((import_run::state.eq(state.id()), import_run::message.eq(message))).execute(c).await?;
+            let running = import_run::table
+                .filter(import_run::id.eq(id).and(import_run::state.eq(RunState::Running.id())));
+            diesel::update(running)
+                .set((import_run::state.eq(state.id()), import_run::message.eq(message)))
+                .execute(c)
+                .await?;
             if state != RunState::Done {
-                let own = import_run::table.filter(import_run::id.eq(id).and(import_run::state.ne(RunState::Done.id())));
+                let own = import_run::table
+                    .filter(import_run::id.eq(id).and(import_run::state.ne(RunState::Done.id())));
                 diesel::update(own).set(import_run::claim.eq(None::<String>)).execute(c).await?;
             }
             Ok(())
@@ -193,7 +235,10 @@ impl Store {
     #[boxed]
     pub async fn cancel_run(&self, id: i64) -> Result<(), StoreError> {
         self.transact(async |c| {
-            diesel::update(import_run::table.find(id)).set(import_run::cancel_asked.eq(true)).execute(c).await?;
+            diesel::update(import_run::table.find(id))
+                .set(import_run::cancel_asked.eq(true))
+                .execute(c)
+                .await?;
             Ok(())
         })
         .await
@@ -206,7 +251,8 @@ impl Store {
     #[boxed]
     pub async fn beat(&self) -> Result<(), StoreError> {
         self.transact(async |c| {
-            let own = import_run::table.filter(import_run::owner.eq(&*self.owner).and(import_run::state.eq(RunState::Running.id())));
+            let own = import_run::table
+                .filter(import_run::owner.eq(&*self.owner).and(import_run::state.eq(RunState::Running.id())));
             diesel::update(own).set(import_run::beat.eq(utc_now())).execute(c).await?;
             Ok(())
         })
@@ -220,13 +266,15 @@ impl Store {
     #[boxed]
     pub async fn interrupt_own(&self) -> Result<usize, StoreError> {
         self.transact(async |c| {
-            let own = import_run::table.filter(import_run::owner.eq(&*self.owner).and(import_run::state.eq(RunState::Running.id())));
+            let own = import_run::table
+                .filter(import_run::owner.eq(&*self.owner).and(import_run::state.eq(RunState::Running.id())));
             Ok(diesel::update(own).set(interrupted("Jamjar was ended")).execute(c).await?)
         })
         .await
     }
 
-    /// Ends as interrupted whatever has no owner any more: one that has been silent for a minute, or whose process on this machine is gone.
+    /// Ends as interrupted whatever has no owner any more: one that has been silent for a minute, or whose
+    /// process on this machine is gone.
     ///
     /// # Errors
     /// [`StoreError`] when the database refuses.
@@ -237,8 +285,12 @@ impl Store {
             let silent = diesel::dsl::sql::<diesel::sql_types::Bool>("beat < UTC_TIMESTAMP(3) - INTERVAL ")
                 .bind::<diesel::sql_types::BigInt, _>(SILENT_S)
                 .sql(" SECOND");
-            let late: Vec<i64> =
-                import_run::table.filter(import_run::state.eq(RunState::Running.id())).filter(silent).select(import_run::id).load(&mut c).await?;
+            let late: Vec<i64> = import_run::table
+                .filter(import_run::state.eq(RunState::Running.id()))
+                .filter(silent)
+                .select(import_run::id)
+                .load(&mut c)
+                .await?;
             let all: Vec<(i64, String)> = import_run::table
                 .filter(import_run::state.eq(RunState::Running.id()))
                 .select((import_run::id, import_run::owner))
@@ -251,8 +303,12 @@ impl Store {
         }
         let ids: Vec<i64> = running.iter().map(|r| r.0).collect();
         self.transact(async |c| {
-            let orphans = import_run::table.filter(import_run::id.eq_any(&ids).and(import_run::state.eq(RunState::Running.id())));
-            Ok(diesel::update(orphans).set(interrupted("the program that did this ended before it was done")).execute(c).await?)
+            let orphans = import_run::table
+                .filter(import_run::id.eq_any(&ids).and(import_run::state.eq(RunState::Running.id())));
+            Ok(diesel::update(orphans)
+                .set(interrupted("the program that did this ended before it was done"))
+                .execute(c)
+                .await?)
         })
         .await
     }
@@ -264,7 +320,12 @@ impl Store {
     #[boxed]
     pub async fn run(&self, id: i64) -> Result<Run, StoreError> {
         let mut c = self.conn().await?;
-        let row: Row = import_run::table.find(id).select(columns!()).first(&mut c).await.map_err(|e| StoreError::from(e).about("run", id))?;
+        let row: Row = import_run::table
+            .find(id)
+            .select(columns!())
+            .first(&mut c)
+            .await
+            .map_err(|e| StoreError::from(e).about("run", id))?;
         Ok(run(row))
     }
 
@@ -275,8 +336,13 @@ impl Store {
     #[boxed]
     pub async fn latest_run(&self, what: &str) -> Result<Option<Run>, StoreError> {
         let mut c = self.conn().await?;
-        let row: Option<Row> =
-            import_run::table.filter(import_run::what.eq(what)).order(import_run::id.desc()).select(columns!()).first(&mut c).await.optional()?;
+        let row: Option<Row> = import_run::table
+            .filter(import_run::what.eq(what))
+            .order(import_run::id.desc())
+            .select(columns!())
+            .first(&mut c)
+            .await
+            .optional()?;
         Ok(row.map(run))
     }
 }
@@ -288,7 +354,11 @@ type Interrupted = (
 );
 
 fn interrupted(why: &'static str) -> Interrupted {
-    (import_run::state.eq(RunState::Interrupted.id()), import_run::message.eq(why), import_run::claim.eq(None))
+    (
+        import_run::state.eq(RunState::Interrupted.id()),
+        import_run::message.eq(why),
+        import_run::claim.eq(None),
+    )
 }
 
 fn utc_now() -> diesel::expression::SqlLiteral<diesel::sql_types::Datetime> {
@@ -303,7 +373,10 @@ fn is_gone(owner: &str, own: &str) -> bool {
         return false;
     }
     match pid.and_then(rustix::process::Pid::from_raw) {
-        Some(pid) => pid.as_raw_nonzero().get() == std::process::id() as i32 || rustix::process::test_kill_process(pid).is_err(),
+        Some(pid) => {
+            pid.as_raw_nonzero().get() == std::process::id() as i32
+                || rustix::process::test_kill_process(pid).is_err()
+        }
         None => true,
     }
 }

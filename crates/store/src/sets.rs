@@ -7,7 +7,9 @@ use crate::decoded::Decoded;
 use crate::error::StoreError;
 use crate::pulls::{NewPull, PackedPull, Pull, Summary, insert_pull, note_as_seen, pulls_of};
 use crate::runs::finish_run;
-use crate::schema::{build_state, cell_day, fuel, inbox, map_revision, pull, pull_set, pull_summary, vehicle};
+use crate::schema::{
+    build_state, cell_day, fuel, inbox, map_revision, pull, pull_set, pull_summary, vehicle,
+};
 use crate::vehicles::{build_named, fuel_named, map_named};
 use chrono::NaiveDate;
 use diesel::prelude::*;
@@ -38,7 +40,13 @@ impl Configuration {
     /// As factors; what is blank is no factor.
     pub fn factors(&self) -> Factors {
         let mut f = self.extras.clone();
-        for (k, v) in [("map", &self.map), ("fuel", &self.fuel), ("boost", &self.boost), ("gear", &self.gear), ("build", &self.build)] {
+        for (k, v) in [
+            ("map", &self.map),
+            ("fuel", &self.fuel),
+            ("boost", &self.boost),
+            ("gear", &self.gear),
+            ("build", &self.build),
+        ] {
             if !v.is_empty() {
                 f.insert(k.to_owned(), v.clone());
             }
@@ -170,7 +178,11 @@ async fn insert_set(
     let build_id = build_named(c, vehicle_id, &config.build).await?;
     let map_id = map_named(c, vehicle_id, &config.map, &config.map_kind).await?;
     let fuel_id = fuel_named(c, &config.fuel).await?;
-    let last: Option<i32> = pull_set::table.filter(pull_set::day_id.eq(day_id)).select(diesel::dsl::max(pull_set::position)).first(c).await?;
+    let last: Option<i32> = pull_set::table
+        .filter(pull_set::day_id.eq(day_id))
+        .select(diesel::dsl::max(pull_set::position))
+        .first(c)
+        .await?;
     let extras = serde_json::to_string(&config.extras).map_err(|e| StoreError::Other(e.to_string()))?;
     diesel::insert_into(pull_set::table)
         .values((
@@ -194,14 +206,21 @@ async fn insert_set(
 }
 
 impl Store {
-    /// Commits sets with all their pulls, takes exactly the named files out of the inbox and ends the run: all of it or nothing.
+    /// Commits sets with all their pulls, takes exactly the named files out of the inbox and ends the run:
+    /// all of it or nothing.
     ///
     /// # Errors
-    /// [`StoreError::Taken`] when one of the files is no longer in the inbox: another request stored it. [`StoreError::Changed`] when the
-    /// air of the day or its pulls are no longer as they were seen. [`StoreError`] when the day does not exist or the database refuses; then
-    /// nothing of it is there.
+    /// [`StoreError::Taken`] when one of the files is no longer in the inbox: another request stored it.
+    /// [`StoreError::Changed`] when the air of the day or its pulls are no longer as they were seen.
+    /// [`StoreError`] when the day does not exist or the database refuses; then nothing of it is there.
     #[boxed]
-    pub async fn commit_sets(&self, day: &Day, sets: &[NewSet], from_inbox: &[i64], run: Option<i64>) -> Result<Vec<i64>, StoreError> {
+    pub async fn commit_sets(
+        &self,
+        day: &Day,
+        sets: &[NewSet],
+        from_inbox: &[i64],
+        run: Option<i64>,
+    ) -> Result<Vec<i64>, StoreError> {
         let mut packed: Vec<(&Configuration, Vec<PackedPull<'_>>)> = Vec::new();
         for s in sets {
             packed.push((&s.config, s.pulls.iter().map(PackedPull::new).collect::<Result<_, _>>()?));
@@ -212,7 +231,10 @@ impl Store {
         let (day_id, vehicle_id) = (day.id, day.vehicle_id);
         self.transact(async |c| {
             let measured = claim_day(c, day_id, Touch::Measurements, Seen::Nothing).await?;
-            let taken = diesel::delete(inbox::table.filter(inbox::day_id.eq(day_id).and(inbox::id.eq_any(&wanted)))).execute(c).await?;
+            let taken =
+                diesel::delete(inbox::table.filter(inbox::day_id.eq(day_id).and(inbox::id.eq_any(&wanted))))
+                    .execute(c)
+                    .await?;
             if taken != wanted.len() {
                 return Err(StoreError::Taken);
             }
@@ -238,7 +260,11 @@ impl Store {
     #[boxed]
     pub async fn set(&self, id: i64) -> Result<Set, StoreError> {
         let mut c = self.conn().await?;
-        let row: Row = query!().filter(pull_set::id.eq(id)).first(&mut c).await.map_err(|e| StoreError::from(e).about("set", id))?;
+        let row: Row = query!()
+            .filter(pull_set::id.eq(id))
+            .first(&mut c)
+            .await
+            .map_err(|e| StoreError::from(e).about("set", id))?;
         Ok(row.into())
     }
 
@@ -262,7 +288,8 @@ impl Store {
     #[boxed]
     pub async fn sets_of_day(&self, day_id: i64) -> Result<Vec<SetWithPulls>, StoreError> {
         let mut c = self.conn().await?;
-        let rows: Vec<Row> = query!().filter(pull_set::day_id.eq(day_id)).order(pull_set::position).load(&mut c).await?;
+        let rows: Vec<Row> =
+            query!().filter(pull_set::day_id.eq(day_id)).order(pull_set::position).load(&mut c).await?;
         with_pulls(&mut c, &self.decoded, rows.into_iter().map(Into::into).collect()).await
     }
 
@@ -274,7 +301,12 @@ impl Store {
     pub async fn newest_stock_set(&self, vehicle_id: i64) -> Result<Option<SetWithPulls>, StoreError> {
         let mut c = self.conn().await?;
         let row: Option<Row> = query!()
-            .filter(cell_day::vehicle_id.eq(vehicle_id).and(map_revision::kind.eq("stock")).and(pull_set::invalid_reason.is_null()))
+            .filter(
+                cell_day::vehicle_id
+                    .eq(vehicle_id)
+                    .and(map_revision::kind.eq("stock"))
+                    .and(pull_set::invalid_reason.is_null()),
+            )
             .order((cell_day::on_date.desc(), pull_set::position))
             .first(&mut c)
             .await
@@ -293,13 +325,17 @@ impl Store {
     pub async fn latest_sets(&self, limit: i64) -> Result<Vec<Set>, StoreError> {
         let mut c = self.conn().await?;
         let days = newest_days(&mut c).await?;
-        let rows: Vec<Row> =
-            query!().filter(pull_set::day_id.eq_any(days)).order((cell_day::on_date.desc(), pull_set::id.desc())).limit(limit).load(&mut c).await?;
+        let rows: Vec<Row> = query!()
+            .filter(pull_set::day_id.eq_any(days))
+            .order((cell_day::on_date.desc(), pull_set::id.desc()))
+            .limit(limit)
+            .load(&mut c)
+            .await?;
         Ok(rows.into_iter().map(Into::into).collect())
     }
 
-    /// Ids of the newest sets that need a look, among those of the last [`LOOKED_AT_DAYS`] days: a limit over, or an
-    /// engine-computer log that was refused.
+    /// Ids of the newest sets that need a look, among those of the last [`LOOKED_AT_DAYS`] days: a limit
+    /// over, or an engine-computer log that was refused.
     ///
     /// # Errors
     /// [`StoreError`] when the database cannot answer.
@@ -337,7 +373,8 @@ impl Store {
         Ok(rows.into_iter().map(|(day, n)| (day, n as usize)).collect())
     }
 
-    /// Marks a whole set invalid with a reason, or valid again. Its pulls stay stored and keep counting for limits.
+    /// Marks a whole set invalid with a reason, or valid again. Its pulls stay stored and keep counting for
+    /// limits.
     ///
     /// # Errors
     /// [`StoreError::NotFound`] when there is no such set.
@@ -358,7 +395,8 @@ impl Store {
     /// Sets the note of a set; `was` is what it said when the person began, `None` when nobody saw it.
     ///
     /// # Errors
-    /// [`StoreError::NotFound`] when there is no such set; [`StoreError::Changed`] when it says something else by now.
+    /// [`StoreError::NotFound`] when there is no such set; [`StoreError::Changed`] when it says something
+    /// else by now.
     #[boxed]
     pub async fn note_set(&self, id: i64, note: &str, was: Option<String>) -> Result<(), StoreError> {
         self.transact(async |c| {
@@ -374,20 +412,35 @@ impl Store {
 }
 
 async fn day_of(c: &mut AsyncMysqlConnection, set_id: i64) -> Result<i64, StoreError> {
-    pull_set::table.find(set_id).select(pull_set::day_id).first(c).await.map_err(|e| StoreError::from(e).about("set", set_id))
+    pull_set::table
+        .find(set_id)
+        .select(pull_set::day_id)
+        .first(c)
+        .await
+        .map_err(|e| StoreError::from(e).about("set", set_id))
 }
 
 /// Ids of the newest days: an index gives them at once, however many sets there are.
 async fn newest_days(c: &mut AsyncMysqlConnection) -> Result<Vec<i64>, StoreError> {
-    Ok(cell_day::table.order((cell_day::on_date.desc(), cell_day::id.desc())).limit(LOOKED_AT_DAYS).select(cell_day::id).load(c).await?)
+    Ok(cell_day::table
+        .order((cell_day::on_date.desc(), cell_day::id.desc()))
+        .limit(LOOKED_AT_DAYS)
+        .select(cell_day::id)
+        .load(c)
+        .await?)
 }
 
-async fn with_pulls(c: &mut AsyncMysqlConnection, decoded: &Decoded<Measured>, sets: Vec<Set>) -> Result<Vec<SetWithPulls>, StoreError> {
+async fn with_pulls(
+    c: &mut AsyncMysqlConnection,
+    decoded: &Decoded<Measured>,
+    sets: Vec<Set>,
+) -> Result<Vec<SetWithPulls>, StoreError> {
     let mut pulls = pulls_of(c, decoded, &sets.iter().map(|s| s.id).collect::<Vec<_>>()).await?;
     Ok(sets
         .into_iter()
         .map(|set| {
-            let (mut own, rest): (Vec<_>, Vec<_>) = std::mem::take(&mut pulls).into_iter().partition(|(p, _)| p.set_id == set.id);
+            let (mut own, rest): (Vec<_>, Vec<_>) =
+                std::mem::take(&mut pulls).into_iter().partition(|(p, _)| p.set_id == set.id);
             pulls = rest;
             if let Some(why) = &set.invalid {
                 own.iter_mut()

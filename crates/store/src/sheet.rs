@@ -58,14 +58,26 @@ pub struct AirOfDay {
 }
 
 /// Readings of the air with their days, in order of day and time.
-async fn air_readings(c: &mut AsyncMysqlConnection, days: &[i64]) -> Result<Vec<(i64, NaiveTime, AirState)>, StoreError> {
+async fn air_readings(
+    c: &mut AsyncMysqlConnection,
+    days: &[i64],
+) -> Result<Vec<(i64, NaiveTime, AirState)>, StoreError> {
     let rows: Vec<(i64, NaiveTime, f64, f64, f64)> = day_air::table
         .filter(day_air::day_id.eq_any(days))
         .order((day_air::day_id, day_air::at_time))
-        .select((day_air::day_id, day_air::at_time, day_air::temperature_c, day_air::humidity, day_air::pressure_hpa))
+        .select((
+            day_air::day_id,
+            day_air::at_time,
+            day_air::temperature_c,
+            day_air::humidity,
+            day_air::pressure_hpa,
+        ))
         .load(c)
         .await?;
-    Ok(rows.into_iter().filter_map(|(day, at, t, h, p)| AirState::new(t, h, p).ok().map(|a| (day, at, a))).collect())
+    Ok(rows
+        .into_iter()
+        .filter_map(|(day, at, t, h, p)| AirState::new(t, h, p).ok().map(|a| (day, at, a)))
+        .collect())
 }
 
 impl Store {
@@ -100,8 +112,12 @@ impl Store {
     #[boxed]
     pub async fn day_sheet(&self, day_id: i64) -> Result<DaySheet, StoreError> {
         let mut c = self.conn().await?;
-        let checklist: String =
-            cell_day::table.find(day_id).select(cell_day::checklist).first(&mut c).await.map_err(|e| StoreError::from(e).about("day", day_id))?;
+        let checklist: String = cell_day::table
+            .find(day_id)
+            .select(cell_day::checklist)
+            .first(&mut c)
+            .await
+            .map_err(|e| StoreError::from(e).about("day", day_id))?;
         let mut notes: Vec<DayNote> = day_note::table
             .filter(day_note::day_id.eq(day_id))
             .order(day_note::id)
@@ -131,7 +147,14 @@ impl Store {
     /// # Errors
     /// [`StoreError`] when the database refuses.
     #[boxed]
-    pub async fn add_note(&self, day_id: i64, at: Option<NaiveTime>, tag: &str, text: &str, by: &str) -> Result<(), StoreError> {
+    pub async fn add_note(
+        &self,
+        day_id: i64,
+        at: Option<NaiveTime>,
+        tag: &str,
+        text: &str,
+        by: &str,
+    ) -> Result<(), StoreError> {
         self.transact(async |c| {
             claim_day(c, day_id, Touch::Words, Seen::Nothing).await?;
             diesel::insert_into(day_note::table)
@@ -149,23 +172,37 @@ impl Store {
         .await
     }
 
-    /// Adds an air reading, or replaces the one of that minute, with the measurements that rest on it, in one transaction. The first of a
-    /// day is the day's own air as well.
+    /// Adds an air reading, or replaces the one of that minute, with the measurements that rest on it, in one
+    /// transaction. The first of a day is the day's own air as well.
     ///
     /// # Errors
     /// [`StoreError::Changed`] when what the day's measurements rest on is no longer as it was seen.
     #[boxed]
-    pub async fn add_air(&self, seen: &Day, at: NaiveTime, a: AirState, summaries: &[(i64, PackedSummary)]) -> Result<(), StoreError> {
+    pub async fn add_air(
+        &self,
+        seen: &Day,
+        at: NaiveTime,
+        a: AirState,
+        summaries: &[(i64, PackedSummary)],
+    ) -> Result<(), StoreError> {
         let day_id = seen.id;
         self.transact(async |c| {
             claim_day(c, day_id, Touch::Measurements, Seen::Measurements(seen.measured)).await?;
             if seen.air.is_none() {
                 diesel::update(cell_day::table.find(day_id))
-                    .set((cell_day::temperature_c.eq(a.temperature_c), cell_day::humidity.eq(a.humidity), cell_day::pressure_hpa.eq(a.pressure_hpa)))
+                    .set((
+                        cell_day::temperature_c.eq(a.temperature_c),
+                        cell_day::humidity.eq(a.humidity),
+                        cell_day::pressure_hpa.eq(a.pressure_hpa),
+                    ))
                     .execute(c)
                     .await?;
             }
-            let values = (day_air::temperature_c.eq(a.temperature_c), day_air::humidity.eq(a.humidity), day_air::pressure_hpa.eq(a.pressure_hpa));
+            let values = (
+                day_air::temperature_c.eq(a.temperature_c),
+                day_air::humidity.eq(a.humidity),
+                day_air::pressure_hpa.eq(a.pressure_hpa),
+            );
             diesel::insert_into(day_air::table)
                 .values((day_air::day_id.eq(day_id), day_air::at_time.eq(at), values))
                 .on_conflict(diesel::dsl::DuplicatedKeys)
@@ -183,7 +220,13 @@ impl Store {
     /// # Errors
     /// [`StoreError`] when the database refuses.
     #[boxed]
-    pub async fn put_fuel_on_hand(&self, day_id: i64, name: &str, litres: f64, note: &str) -> Result<(), StoreError> {
+    pub async fn put_fuel_on_hand(
+        &self,
+        day_id: i64,
+        name: &str,
+        litres: f64,
+        note: &str,
+    ) -> Result<(), StoreError> {
         self.transact(async |c| {
             claim_day(c, day_id, Touch::Words, Seen::Nothing).await?;
             let fuel_id = fuel_named(c, name).await?;
@@ -200,13 +243,17 @@ impl Store {
         .await
     }
 
-    /// Gives or takes back some answers of a day's checklist; the others stay as they are, whoever gives them at the same moment. All of them
-    /// as they are then.
+    /// Gives or takes back some answers of a day's checklist; the others stay as they are, whoever gives them
+    /// at the same moment. All of them as they are then.
     ///
     /// # Errors
     /// [`StoreError::NotFound`] when there is no such day.
     #[boxed]
-    pub async fn answer_checklist(&self, day_id: i64, given: &[(&str, Option<&str>)]) -> Result<Checklist, StoreError> {
+    pub async fn answer_checklist(
+        &self,
+        day_id: i64,
+        given: &[(&str, Option<&str>)],
+    ) -> Result<Checklist, StoreError> {
         self.transact(async |c| {
             claim_day(c, day_id, Touch::Words, Seen::Nothing).await?;
             let old: String = cell_day::table.find(day_id).select(cell_day::checklist).first(c).await?;
@@ -218,7 +265,10 @@ impl Store {
                 };
             }
             let json = serde_json::to_string(&answers).map_err(|e| StoreError::Other(e.to_string()))?;
-            diesel::update(cell_day::table.find(day_id)).set(cell_day::checklist.eq(&json)).execute(c).await?;
+            diesel::update(cell_day::table.find(day_id))
+                .set(cell_day::checklist.eq(&json))
+                .execute(c)
+                .await?;
             Ok(answers)
         })
         .await
@@ -233,7 +283,10 @@ impl Store {
         let json = serde_json::to_string(answers).map_err(|e| StoreError::Other(e.to_string()))?;
         self.transact(async |c| {
             claim_day(c, day_id, Touch::Words, Seen::Nothing).await?;
-            diesel::update(cell_day::table.find(day_id)).set(cell_day::checklist.eq(&json)).execute(c).await?;
+            diesel::update(cell_day::table.find(day_id))
+                .set(cell_day::checklist.eq(&json))
+                .execute(c)
+                .await?;
             Ok(())
         })
         .await

@@ -1,4 +1,5 @@
-//! A curve small enough to stand beside its figures: for the sparkline of a search result, without opening anything.
+//! A curve small enough to stand beside its figures: for the sparkline of a search result, without opening
+//! anything.
 
 use jamjar_core::figures::Curve;
 use jamjar_core::signal::interp;
@@ -25,7 +26,8 @@ impl Spark {
             return None;
         }
         let at = |i: usize| a + (b - a) * i as f64 / (POINTS - 1) as f64;
-        let power_kw = (0..POINTS).map(|i| interp::linear(&c.rpm, &c.power_kw, at(i)).unwrap_or(0.0)).collect();
+        let power_kw =
+            (0..POINTS).map(|i| interp::linear(&c.rpm, &c.power_kw, at(i)).unwrap_or(0.0)).collect();
         Some(Self { rpm: [a, b], power_kw })
     }
 
@@ -38,7 +40,10 @@ impl Spark {
 
     pub(crate) fn from_bytes(b: &[u8]) -> Option<Self> {
         let v: Vec<f64> = b.chunks_exact(2).map(|c| f64::from(u16::from_le_bytes([c[0], c[1]]))).collect();
-        (v.len() == POINTS + 2).then(|| Self { rpm: [v[0] * UNIT.1, v[1] * UNIT.1], power_kw: v[2..].iter().map(|p| p * UNIT.0).collect() })
+        (v.len() == POINTS + 2).then(|| Self {
+            rpm: [v[0] * UNIT.1, v[1] * UNIT.1],
+            power_kw: v[2..].iter().map(|p| p * UNIT.0).collect(),
+        })
     }
 }
 
@@ -52,7 +57,8 @@ mod tests {
         let rpm: Vec<f64> = (40..=140).map(|k| f64::from(k) * 50.0).collect();
         let power_kw: Vec<f64> = rpm.iter().map(|r| 120.0 - ((r - 6000.0) / 500.0).powi(2)).collect();
         let n = rpm.len();
-        let curve = Curve { rpm, power_kw, torque_nm: vec![0.0; n], edge: vec![false; n], ..Curve::default() };
+        let curve =
+            Curve { rpm, power_kw, torque_nm: vec![0.0; n], edge: vec![false; n], ..Curve::default() };
         let spark = Spark::from_bytes(&Spark::of(&curve).unwrap().to_bytes()).unwrap();
         assert_eq!(spark.rpm, [2000.0, 7000.0]);
         for (i, p) in spark.power_kw.iter().enumerate() {

@@ -75,9 +75,17 @@ async fn records(c: &mut AsyncMysqlConnection, rows: Vec<Row>) -> Result<Vec<Veh
         .map(|r| {
             let engine: Engine = serde_json::from_str(&r.engine).map_err(damaged)?;
             let dyno: Dyno = serde_json::from_str(&r.dyno).map_err(damaged)?;
-            let limits: Result<Vec<Limit>, StoreError> = definitions.iter().filter(|(id, _)| *id == r.id).map(|(_, d)| limit(d)).collect();
+            let limits: Result<Vec<Limit>, StoreError> =
+                definitions.iter().filter(|(id, _)| *id == r.id).map(|(_, d)| limit(d)).collect();
             let sheet = serde_json::from_str(&r.sheet).map_err(damaged)?;
-            Ok(VehicleRecord { id: r.id, vehicle: Vehicle { name: r.name, engine, dyno }, limits: limits?, sheet, demo: r.demo, version: r.version })
+            Ok(VehicleRecord {
+                id: r.id,
+                vehicle: Vehicle { name: r.name, engine, dyno },
+                limits: limits?,
+                sheet,
+                demo: r.demo,
+                version: r.version,
+            })
         })
         .collect()
 }
@@ -101,9 +109,19 @@ pub(crate) fn limit_values(l: &Limit) -> Result<LimitValues, StoreError> {
     ))
 }
 
-pub(crate) async fn insert_limit(c: &mut AsyncMysqlConnection, vehicle_id: i64, position: i32, l: &Limit) -> Result<(), StoreError> {
+pub(crate) async fn insert_limit(
+    c: &mut AsyncMysqlConnection,
+    vehicle_id: i64,
+    position: i32,
+    l: &Limit,
+) -> Result<(), StoreError> {
     diesel::insert_into(vehicle_limit::table)
-        .values((vehicle_limit::vehicle_id.eq(vehicle_id), vehicle_limit::position.eq(position), vehicle_limit::name.eq(&l.id), limit_values(l)?))
+        .values((
+            vehicle_limit::vehicle_id.eq(vehicle_id),
+            vehicle_limit::position.eq(position),
+            vehicle_limit::name.eq(&l.id),
+            limit_values(l)?,
+        ))
         .execute(c)
         .await?;
     Ok(())
@@ -146,7 +164,8 @@ impl Store {
     #[boxed]
     pub async fn vehicles(&self) -> Result<Vec<VehicleRecord>, StoreError> {
         let mut c = self.conn().await?;
-        let rows: Vec<Row> = vehicle::table.order(vehicle::name).select(Row::as_select()).load(&mut c).await?;
+        let rows: Vec<Row> =
+            vehicle::table.order(vehicle::name).select(Row::as_select()).load(&mut c).await?;
         records(&mut c, rows).await
     }
 
@@ -157,7 +176,12 @@ impl Store {
     #[boxed]
     pub async fn vehicle(&self, id: i64) -> Result<VehicleRecord, StoreError> {
         let mut c = self.conn().await?;
-        let row: Row = vehicle::table.find(id).select(Row::as_select()).first(&mut c).await.map_err(|e| StoreError::from(e).about("vehicle", id))?;
+        let row: Row = vehicle::table
+            .find(id)
+            .select(Row::as_select())
+            .first(&mut c)
+            .await
+            .map_err(|e| StoreError::from(e).about("vehicle", id))?;
         record(&mut c, row).await
     }
 
@@ -168,7 +192,12 @@ impl Store {
     #[boxed]
     pub async fn vehicle_named(&self, name: &str) -> Result<Option<VehicleRecord>, StoreError> {
         let mut c = self.conn().await?;
-        let row: Option<Row> = vehicle::table.filter(vehicle::name.eq(name)).select(Row::as_select()).first(&mut c).await.optional()?;
+        let row: Option<Row> = vehicle::table
+            .filter(vehicle::name.eq(name))
+            .select(Row::as_select())
+            .first(&mut c)
+            .await
+            .optional()?;
         match row {
             Some(r) => Ok(Some(record(&mut c, r).await?)),
             None => Ok(None),
@@ -202,9 +231,18 @@ fn met(e: StoreError) -> StoreError {
 ///
 /// # Errors
 /// [`StoreError::NotFound`], or [`StoreError::Changed`] when it is no longer in the version that was `seen`.
-pub(crate) async fn claim_vehicle(c: &mut AsyncMysqlConnection, id: i64, seen: Option<i64>) -> Result<(), StoreError> {
-    let now: i64 =
-        vehicle::table.find(id).select(vehicle::version).for_update().first(c).await.map_err(|e| StoreError::from(e).about("vehicle", id))?;
+pub(crate) async fn claim_vehicle(
+    c: &mut AsyncMysqlConnection,
+    id: i64,
+    seen: Option<i64>,
+) -> Result<(), StoreError> {
+    let now: i64 = vehicle::table
+        .find(id)
+        .select(vehicle::version)
+        .for_update()
+        .first(c)
+        .await
+        .map_err(|e| StoreError::from(e).about("vehicle", id))?;
     if seen.is_some_and(|s| s != now) {
         return Err(StoreError::Changed { what: "the vehicle", now: None });
     }
@@ -213,7 +251,11 @@ pub(crate) async fn claim_vehicle(c: &mut AsyncMysqlConnection, id: i64, seen: O
 }
 
 /// Id of a build state, made when it is new.
-pub(crate) async fn build_named(c: &mut AsyncMysqlConnection, vehicle_id: i64, name: &str) -> Result<i64, StoreError> {
+pub(crate) async fn build_named(
+    c: &mut AsyncMysqlConnection,
+    vehicle_id: i64,
+    name: &str,
+) -> Result<i64, StoreError> {
     let found = build_state::table
         .filter(build_state::vehicle_id.eq(vehicle_id).and(build_state::name.eq(name)))
         .select(build_state::id)
@@ -224,7 +266,11 @@ pub(crate) async fn build_named(c: &mut AsyncMysqlConnection, vehicle_id: i64, n
         Some(id) => Ok(id),
         None => {
             diesel::insert_into(build_state::table)
-                .values((build_state::vehicle_id.eq(vehicle_id), build_state::name.eq(name), build_state::note.eq("")))
+                .values((
+                    build_state::vehicle_id.eq(vehicle_id),
+                    build_state::name.eq(name),
+                    build_state::note.eq(""),
+                ))
                 .execute(c)
                 .await
                 .map_err(|e| met(e.into()))?;
@@ -234,7 +280,12 @@ pub(crate) async fn build_named(c: &mut AsyncMysqlConnection, vehicle_id: i64, n
 }
 
 /// Id of a map revision, made when it is new.
-pub(crate) async fn map_named(c: &mut AsyncMysqlConnection, vehicle_id: i64, name: &str, kind: &str) -> Result<i64, StoreError> {
+pub(crate) async fn map_named(
+    c: &mut AsyncMysqlConnection,
+    vehicle_id: i64,
+    name: &str,
+    kind: &str,
+) -> Result<i64, StoreError> {
     let found = map_revision::table
         .filter(map_revision::vehicle_id.eq(vehicle_id).and(map_revision::name.eq(name)))
         .select(map_revision::id)
@@ -245,7 +296,11 @@ pub(crate) async fn map_named(c: &mut AsyncMysqlConnection, vehicle_id: i64, nam
         Some(id) => Ok(id),
         None => {
             diesel::insert_into(map_revision::table)
-                .values((map_revision::vehicle_id.eq(vehicle_id), map_revision::name.eq(name), map_revision::kind.eq(kind)))
+                .values((
+                    map_revision::vehicle_id.eq(vehicle_id),
+                    map_revision::name.eq(name),
+                    map_revision::kind.eq(kind),
+                ))
                 .execute(c)
                 .await
                 .map_err(|e| met(e.into()))?;
@@ -260,7 +315,11 @@ pub(crate) async fn fuel_named(c: &mut AsyncMysqlConnection, name: &str) -> Resu
     match found {
         Some(id) => Ok(id),
         None => {
-            diesel::insert_into(fuel::table).values(fuel::name.eq(name)).execute(c).await.map_err(|e| met(e.into()))?;
+            diesel::insert_into(fuel::table)
+                .values(fuel::name.eq(name))
+                .execute(c)
+                .await
+                .map_err(|e| met(e.into()))?;
             inserted(c).await
         }
     }

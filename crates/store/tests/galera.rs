@@ -1,4 +1,5 @@
-//! Three nodes of a cluster on the loopback: conflicts at commit, a node that is killed and comes back, nothing lost, nothing stale.
+//! Three nodes of a cluster on the loopback: conflicts at commit, a node that is killed and comes back,
+//! nothing lost, nothing stale.
 #![allow(clippy::unwrap_used)]
 
 mod shop;
@@ -35,7 +36,11 @@ fn is_root() -> bool {
 }
 
 fn run(program: &str, args: &[&str]) {
-    let out = Command::new(program).args(args).stdin(Stdio::null()).output().unwrap_or_else(|e| panic!("{program}: {e}"));
+    let out = Command::new(program)
+        .args(args)
+        .stdin(Stdio::null())
+        .output()
+        .unwrap_or_else(|e| panic!("{program}: {e}"));
     assert!(out.status.success(), "{program} {args:?}: {}", String::from_utf8_lossy(&out.stderr));
 }
 
@@ -104,7 +109,12 @@ impl Cluster {
             "--innodb-flush-log-at-trx-commit=0",
             "--log-bin-trust-function-creators=1",
         ]);
-        c.args(["--wsrep-on=ON", &format!("--wsrep-provider={PROVIDER}"), "--wsrep-cluster-name=jamjar", "--wsrep-sst-method=rsync"]);
+        c.args([
+            "--wsrep-on=ON",
+            &format!("--wsrep-provider={PROVIDER}"),
+            "--wsrep-cluster-name=jamjar",
+            "--wsrep-sst-method=rsync",
+        ]);
         c.arg(format!("--wsrep-cluster-address=gcomm://{}", all.join(",")));
         c.arg(format!("--wsrep-node-address=127.0.0.1:{}", n.group));
         c.arg(format!("--wsrep-sst-receive-address=127.0.0.1:{}", n.transfer));
@@ -115,7 +125,12 @@ impl Cluster {
         if new {
             c.arg("--wsrep-new-cluster").arg(format!("--init-file={}", init.display()));
         }
-        let child = c.stdin(Stdio::null()).stdout(Stdio::null()).stderr(fs::File::create(self.root.join("stderr")).unwrap()).spawn().unwrap();
+        let child = c
+            .stdin(Stdio::null())
+            .stdout(Stdio::null())
+            .stderr(fs::File::create(self.root.join("stderr")).unwrap())
+            .spawn()
+            .unwrap();
         self.nodes[k].child = Some(child);
         self.wait_synced(k);
     }
@@ -142,7 +157,10 @@ impl Cluster {
                 return;
             }
             let root = self.root.clone();
-            let log = || fs::read_to_string(n.folder.join("log")).unwrap_or_default() + &fs::read_to_string(root.join("stderr")).unwrap_or_default();
+            let log = || {
+                fs::read_to_string(n.folder.join("log")).unwrap_or_default()
+                    + &fs::read_to_string(root.join("stderr")).unwrap_or_default()
+            };
             assert!(
                 n.child.as_mut().unwrap().try_wait().unwrap().is_none(),
                 "node {k} ended: {}",
@@ -183,7 +201,13 @@ impl Drop for Cluster {
 type Acknowledged = Arc<Mutex<Vec<String>>>;
 
 /// Writes notes to one day through one node until told to stop; what was acknowledged is written down.
-fn writer(store: Store, day_id: i64, name: String, stop: Arc<AtomicUsize>, done: Acknowledged) -> tokio::task::JoinHandle<usize> {
+fn writer(
+    store: Store,
+    day_id: i64,
+    name: String,
+    stop: Arc<AtomicUsize>,
+    done: Acknowledged,
+) -> tokio::task::JoinHandle<usize> {
     tokio::spawn(async move {
         let mut refused = 0;
         for i in 0.. {
@@ -224,7 +248,9 @@ async fn writers_on_three_nodes_lose_nothing_and_readers_see_nothing_stale() {
 
     // All write the same row at the same time: certification refuses the slower, the door tries again.
     let (stop, done): (_, Acknowledged) = (Arc::new(AtomicUsize::new(0)), Arc::default());
-    let writers: Vec<_> = (0..6).map(|w| writer(stores[w % 3].clone(), day_id, format!("together {w}"), stop.clone(), done.clone())).collect();
+    let writers: Vec<_> = (0..6)
+        .map(|w| writer(stores[w % 3].clone(), day_id, format!("together {w}"), stop.clone(), done.clone()))
+        .collect();
     tokio::time::sleep(Duration::from_secs(6)).await;
     stop.store(1, Ordering::Relaxed);
     for w in writers {
@@ -235,7 +261,9 @@ async fn writers_on_three_nodes_lose_nothing_and_readers_see_nothing_stale() {
 
     // A node dies under its writers; the others go on, and it comes back with everything.
     stop.store(0, Ordering::Relaxed);
-    let writers: Vec<_> = (0..4).map(|w| writer(stores[w % 3].clone(), day_id, format!("killed {w}"), stop.clone(), done.clone())).collect();
+    let writers: Vec<_> = (0..4)
+        .map(|w| writer(stores[w % 3].clone(), day_id, format!("killed {w}"), stop.clone(), done.clone()))
+        .collect();
     tokio::time::sleep(Duration::from_millis(700)).await;
     tokio::task::block_in_place(|| cluster.kill(2));
     tokio::time::sleep(Duration::from_secs(7)).await;
@@ -248,12 +276,16 @@ async fn writers_on_three_nodes_lose_nothing_and_readers_see_nothing_stale() {
     let acknowledged = done.lock().unwrap().clone();
     assert!(acknowledged.len() > before + 10, "writes went on while a node was away");
     for (k, store) in [cluster.store(0), cluster.store(1), cluster.store(2)].iter().enumerate() {
-        let notes: std::collections::HashSet<String> = store.day_sheet(day_id).await.unwrap().notes.into_iter().map(|n| n.text).collect();
+        let notes: std::collections::HashSet<String> =
+            store.day_sheet(day_id).await.unwrap().notes.into_iter().map(|n| n.text).collect();
         let lost: Vec<&String> = acknowledged.iter().filter(|a| !notes.contains(*a)).collect();
         assert!(lost.is_empty(), "node {k} lost {lost:?}");
     }
     let things = cluster.store(0).changes(&mut stamps[0]).await.unwrap();
-    assert!(things == [Thing::Day(day_id)] || things == [Thing::All], "and the reader that went on missed nothing: {things:?}");
+    assert!(
+        things == [Thing::Day(day_id)] || things == [Thing::All],
+        "and the reader that went on missed nothing: {things:?}"
+    );
 
     // Alone it answers nothing, and says so: what it knows may be old.
     let alone = cluster.store(0);

@@ -1,4 +1,5 @@
-//! Vehicles and day sheets in the store: sheets, builds, limits, maps in custody, notes, air, fuel; the demo taken away; bulk data.
+//! Vehicles and day sheets in the store: sheets, builds, limits, maps in custody, notes, air, fuel; the demo
+//! taken away; bulk data.
 #![allow(clippy::unwrap_used, clippy::float_cmp)]
 
 #[path = "find/mod.rs"]
@@ -43,7 +44,11 @@ async fn a_vehicle_keeps_its_sheet_builds_and_limits() {
     let (_server, store) = Server::start("garage").await;
     let day_id = day(&store).await;
     let v = store.day(day_id).await.unwrap().vehicle_id;
-    assert_eq!(store.vehicle(v).await.unwrap().sheet, VehicleSheet::default(), "an empty sheet to begin with");
+    assert_eq!(
+        store.vehicle(v).await.unwrap().sheet,
+        VehicleSheet::default(),
+        "an empty sheet to begin with"
+    );
     let sheet = VehicleSheet {
         model: "saloon".into(),
         gears: vec![3.6, 2.05],
@@ -65,11 +70,18 @@ async fn a_vehicle_keeps_its_sheet_builds_and_limits() {
 
     let since = NaiveDate::from_ymd_opt(2026, 3, 1).unwrap();
     let first = store.put_build(v, "A", Some(since), "as it came").await.unwrap();
-    assert_eq!(store.put_build(v, "A", Some(since), "as it came, new plugs").await.unwrap(), first, "the same build, said better");
+    assert_eq!(
+        store.put_build(v, "A", Some(since), "as it came, new plugs").await.unwrap(),
+        first,
+        "the same build, said better"
+    );
     let f = file(&store, 1).await;
     commit(&store, day_id, &[new_set(f, 2)], &[], None).await.unwrap();
     let builds = store.builds(v).await.unwrap();
-    assert_eq!((builds.len(), builds[0].sets, builds[0].changed.as_str(), builds[0].since), (1, 1, "as it came, new plugs", Some(since)));
+    assert_eq!(
+        (builds.len(), builds[0].sets, builds[0].changed.as_str(), builds[0].since),
+        (1, 1, "as it came, new plugs", Some(since))
+    );
     assert_eq!(store.vehicle_counts(v).await.unwrap(), (1, 2));
     assert_eq!(store.days_of_vehicle(v, 10).await.unwrap()[0].id, day_id);
     assert!(store.newest_stock_set(v).await.unwrap().is_none(), "C3 is no stock map");
@@ -80,11 +92,18 @@ async fn a_map_file_is_never_replaced() {
     let (_server, store) = Server::start("maps").await;
     let v = store.day(day(&store).await).await.unwrap().vehicle_id;
     let id = store.put_map(v, &map("C3", b"jamjar map 1\n")).await.unwrap();
-    assert_eq!(store.put_map(v, &map("C3", b"jamjar map 1\n")).await.unwrap(), id, "the same bytes again are no harm");
+    assert_eq!(
+        store.put_map(v, &map("C3", b"jamjar map 1\n")).await.unwrap(),
+        id,
+        "the same bytes again are no harm"
+    );
     assert!(matches!(store.put_map(v, &map("C3", b"other")).await, Err(StoreError::Duplicate)));
     let maps = store.maps(v).await.unwrap();
     let (file_id, sha, name) = maps[0].file.clone().unwrap();
-    assert_eq!((maps.len(), name.as_str(), sha.len(), maps[0].parent.as_deref()), (1, "C3.map", 64, Some("Stock")));
+    assert_eq!(
+        (maps.len(), name.as_str(), sha.len(), maps[0].parent.as_deref()),
+        (1, "C3.map", 64, Some("Stock"))
+    );
     assert_eq!(store.file_bytes(file_id).await.unwrap(), b"jamjar map 1\n");
     let mut odd = map("C4", b"x");
     odd.kind = "borrowed".into();
@@ -108,8 +127,14 @@ async fn a_day_sheet_is_kept_in_order_of_time() {
     assert!(matches!(store.put_fuel_on_hand(day_id, "E30", -1.0, "").await, Err(StoreError::Check)));
     store.set_checklist(day_id, &Checklist::from([("straps".into(), "yes".into())])).await.unwrap();
     let sheet = store.day_sheet(day_id).await.unwrap();
-    assert_eq!(sheet.notes.iter().map(|n| n.text.as_str()).collect::<Vec<_>>(), ["straps", "no further", "without a time"]);
-    assert_eq!(sheet.air.iter().map(|a| (a.0, a.1.temperature_c)).collect::<Vec<_>>(), [(at(8, 0), 18.0), (at(9, 0), 21.0)]);
+    assert_eq!(
+        sheet.notes.iter().map(|n| n.text.as_str()).collect::<Vec<_>>(),
+        ["straps", "no further", "without a time"]
+    );
+    assert_eq!(
+        sheet.air.iter().map(|a| (a.0, a.1.temperature_c)).collect::<Vec<_>>(),
+        [(at(8, 0), 18.0), (at(9, 0), 21.0)]
+    );
     assert_eq!(sheet.fuels.iter().map(|f| (f.fuel.as_str(), f.litres)).collect::<Vec<_>>(), [("E85", 31.5)]);
     assert_eq!(sheet.checklist["straps"], "yes");
     assert!(matches!(store.day_sheet(999).await, Err(StoreError::NotFound { .. })));
@@ -150,11 +175,23 @@ async fn the_demo_goes_and_what_is_the_users_own_stays() {
     let mut other = vehicle();
     other.name = "Marrow 48".into();
     let demo_vehicle = store
-        .add_vehicle(&NewVehicle { vehicle: other, limits: vec![limit("lean", 0.9)], sheet: VehicleSheet::default(), demo: true })
+        .add_vehicle(&NewVehicle {
+            vehicle: other,
+            limits: vec![limit("lean", 0.9)],
+            sheet: VehicleSheet::default(),
+            demo: true,
+        })
         .await
         .unwrap();
     let date = NaiveDate::from_ymd_opt(2026, 2, 12).unwrap();
-    let new = |vehicle_id, demo| NewDay { vehicle_id, date, place: "yard".into(), air: None, note: String::new(), demo };
+    let new = |vehicle_id, demo| NewDay {
+        vehicle_id,
+        date,
+        place: "yard".into(),
+        air: None,
+        note: String::new(),
+        demo,
+    };
     let demo_day = store.add_day(&new(demo_vehicle, true)).await.unwrap();
     let also = store.add_day(&new(store.day(own).await.unwrap().vehicle_id, true)).await.unwrap();
     commit(&store, demo_day, &[new_set(f, 2)], &[], None).await.unwrap();
@@ -179,7 +216,11 @@ async fn the_demo_goes_and_what_is_the_users_own_stays() {
         .await
         .unwrap();
     store.add_day(&new(again, false)).await.unwrap();
-    assert_eq!(store.remove_demo().await.unwrap(), ["Quillet 650"], "a demo vehicle stays where a day of the user's own stands on it");
+    assert_eq!(
+        store.remove_demo().await.unwrap(),
+        ["Quillet 650"],
+        "a demo vehicle stays where a day of the user's own stands on it"
+    );
     assert!(!store.vehicle(again).await.unwrap().demo, "and is the user's from then on");
 }
 
@@ -197,7 +238,8 @@ async fn bulk_pulls_have_figures_of_their_own_and_share_samples() {
     w.look(&store).await;
     let hits = w.find("vehicle \"Bulk 01\", map Stock");
     assert!(hits.len() >= 4 && hits.len().is_multiple_of(4), "{}", hits.len());
-    let powers: std::collections::BTreeSet<u64> = hits.iter().filter_map(|h| h.power).map(|p| p.0.to_bits()).collect();
+    let powers: std::collections::BTreeSet<u64> =
+        hits.iter().filter_map(|h| h.power).map(|p| p.0.to_bits()).collect();
     assert_eq!(powers.len(), hits.len(), "no two pulls made the same power");
     let set = &store.sets_by_id(&[hits[0].place.set]).await.unwrap()[0];
     assert_eq!(set.pulls[0].0.shares, Some(real));
@@ -222,16 +264,27 @@ async fn sets_that_need_a_look_are_found_by_their_worst_limit() {
     assert!(store.sets_to_look_at(5).await.unwrap().is_empty());
     let sets = store.sets_of_day(day_id).await.unwrap();
     let (pull, mut summary) = sets[1].pulls[0].clone();
-    summary.measured.alignment = summary.measured.alignment.refuse("another pull's log?");
+    summary.measured.alignment = summary.measured.alignment.refuse(jamjar_core::findings::Refusal::NoLag);
     let version = store.day(day_id).await.unwrap().measured;
     assert!(store.keep_summaries(day_id, version, &[(pull.id, summary.pack().unwrap())]).await.unwrap());
     store.note_pull(pull.id, "x", None).await.unwrap();
-    assert!(store.keep_summaries(day_id, version, &[(pull.id, summary.pack().unwrap())]).await.unwrap(), "nothing rests on a note");
+    assert!(
+        store.keep_summaries(day_id, version, &[(pull.id, summary.pack().unwrap())]).await.unwrap(),
+        "nothing rests on a note"
+    );
     store
-        .add_air(&store.day(day_id).await.unwrap(), chrono::NaiveTime::MIN, jamjar_core::air::AirState::new(30.0, 0.5, 990.0).unwrap(), &[])
+        .add_air(
+            &store.day(day_id).await.unwrap(),
+            chrono::NaiveTime::MIN,
+            jamjar_core::air::AirState::new(30.0, 0.5, 990.0).unwrap(),
+            &[],
+        )
         .await
         .unwrap();
-    assert!(!store.keep_summaries(day_id, version, &[(pull.id, summary.pack().unwrap())]).await.unwrap(), "the day has changed since");
+    assert!(
+        !store.keep_summaries(day_id, version, &[(pull.id, summary.pack().unwrap())]).await.unwrap(),
+        "the day has changed since"
+    );
     assert_eq!(store.sets_to_look_at(5).await.unwrap(), [ids[1]]);
     assert_eq!(store.latest_sets(1).await.unwrap()[0].id, ids[1], "the newest first");
 }

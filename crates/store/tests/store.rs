@@ -13,7 +13,13 @@ async fn a_day_goes_in_and_comes_out_whole() {
     assert_eq!(store.migrate().await.unwrap(), 0, "migrations run once");
     let day_id = day(&store).await;
     let bytes: Vec<u8> = (0..9_000_000u32).map(|i| (i.wrapping_mul(2_654_435_761) >> 13) as u8).collect();
-    let item = NewInboxItem { day_id, name: "p1.csv".into(), role: Role::Dyno, source: "0011223344556677".into(), report: "{}".into() };
+    let item = NewInboxItem {
+        day_id,
+        name: "p1.csv".into(),
+        role: Role::Dyno,
+        source: "0011223344556677".into(),
+        report: "{}".into(),
+    };
     let first = store.drop_file(&item, std::io::Cursor::new(bytes.clone())).await.unwrap();
     let again = store.drop_file(&item, std::io::Cursor::new(bytes.clone())).await.unwrap();
     assert!(!first.known && again.known && first.id == again.id, "the same bytes are one file");
@@ -35,7 +41,10 @@ async fn a_day_goes_in_and_comes_out_whole() {
 
     let pull = sets[0].pulls[1].0.id;
     store.exclude_pull(pull, Some("heat-soaked"), "the calibrator").await.unwrap();
-    assert_eq!(store.sets_of_day(day_id).await.unwrap()[0].pulls[1].1.measured.excluded.as_deref(), Some("heat-soaked"));
+    assert_eq!(
+        store.sets_of_day(day_id).await.unwrap()[0].pulls[1].1.measured.excluded.as_deref(),
+        Some("heat-soaked")
+    );
     store.exclude_pull(pull, None, "the calibrator").await.unwrap();
     assert_eq!(store.sets_of_day(day_id).await.unwrap()[0].pulls[1].1.measured.excluded, None);
 }
@@ -44,7 +53,14 @@ async fn a_day_goes_in_and_comes_out_whole() {
 async fn refusals_have_names() {
     let (_server, store) = Server::start("names").await;
     let day_id = day(&store).await;
-    let twice = store.add_vehicle(&NewVehicle { vehicle: vehicle(), limits: vec![], sheet: Default::default(), demo: false }).await;
+    let twice = store
+        .add_vehicle(&NewVehicle {
+            vehicle: vehicle(),
+            limits: vec![],
+            sheet: Default::default(),
+            demo: false,
+        })
+        .await;
     assert!(matches!(twice, Err(StoreError::Duplicate)), "{twice:?}");
     assert!(matches!(store.day(999).await, Err(StoreError::NotFound { what: "day", id: 999 })));
     let mut bad = new_set(1, 0);

@@ -10,7 +10,13 @@ use std::time::Duration;
 
 async fn waiting(store: &Store, day_id: i64, names: &[&str]) -> Vec<(i64, i64)> {
     for name in names {
-        let item = NewInboxItem { day_id, name: (*name).into(), role: Role::Dyno, source: "0011223344556677".into(), report: "{}".into() };
+        let item = NewInboxItem {
+            day_id,
+            name: (*name).into(),
+            role: Role::Dyno,
+            source: "0011223344556677".into(),
+            report: "{}".into(),
+        };
         store.drop_file(&item, std::io::Cursor::new(name.as_bytes().to_vec())).await.unwrap();
     }
     store.inbox(day_id).await.unwrap().into_iter().map(|i| (i.id, i.file_id)).collect()
@@ -46,7 +52,8 @@ async fn a_claim_is_given_once_and_given_back_when_the_work_was_not_done() {
     for a in all {
         begun.push(a.await.unwrap());
     }
-    let new: Vec<i64> = begun.iter().filter_map(|b| if let Begun::New(id) = b { Some(*id) } else { None }).collect();
+    let new: Vec<i64> =
+        begun.iter().filter_map(|b| if let Begun::New(id) = b { Some(*id) } else { None }).collect();
     assert_eq!(new.len(), 1, "{begun:?}");
     assert!(begun.iter().all(|b| matches!(b, Begun::New(id) | Begun::Before(id) if *id == new[0])));
     store.end_run(new[0], RunState::Failed, "a file could not be read").await.unwrap();
@@ -60,12 +67,23 @@ async fn work_whose_owner_is_gone_ends_as_interrupted() {
     let run = store.start_run(None, "demo", 9).await.unwrap();
     assert_eq!(store.end_orphans().await.unwrap(), 0, "its owner is this very process");
     let other = Store::new(&server.db.url("jamjar"), 2).unwrap();
-    assert_eq!(other.end_orphans().await.unwrap(), 1, "another owner of the same process number was a process before this one");
+    assert_eq!(
+        other.end_orphans().await.unwrap(),
+        1,
+        "another owner of the same process number was a process before this one"
+    );
     let r = store.run(run).await.unwrap();
     assert_eq!(r.state, RunState::Interrupted);
-    assert!(store.progress(run, 5, "five").await.unwrap(), "the orphan is told to stop, should it still live");
+    assert!(
+        store.progress(run, 5, "five").await.unwrap(),
+        "the orphan is told to stop, should it still live"
+    );
     store.end_run(run, RunState::Done, "late").await.unwrap();
-    assert_eq!(store.run(run).await.unwrap().state, RunState::Interrupted, "and cannot call itself done any more");
+    assert_eq!(
+        store.run(run).await.unwrap().state,
+        RunState::Interrupted,
+        "and cannot call itself done any more"
+    );
     let day_id = day(&store).await;
     let files = waiting(&store, day_id, &["a.csv"]).await;
     let late = commit(&store, day_id, &[new_set(files[0].1, 1)], &[files[0].0], Some(run)).await;
@@ -83,7 +101,10 @@ async fn many_writers_of_one_day_all_get_through() {
         let store = Store::new(&server.db.url("jamjar"), 2).unwrap();
         writers.push(tokio::spawn(async move {
             for i in 0..10 {
-                store.add_note(day_id, None, "load", &format!("writer {w} note {i}"), "the apprentice").await.unwrap();
+                store
+                    .add_note(day_id, None, "load", &format!("writer {w} note {i}"), "the apprentice")
+                    .await
+                    .unwrap();
             }
         }));
     }
@@ -108,7 +129,10 @@ async fn the_second_of_two_editors_is_told() {
     let file = store.receive_file("a.csv", std::io::Cursor::new(b"x".to_vec())).await.unwrap().id;
     let set = commit(&store, day_id, &[new_set(file, 1)], &[], None).await.unwrap()[0];
     store.note_set(set, "mine", Some("after the rattle".into())).await.unwrap();
-    assert!(matches!(store.note_set(set, "yours", Some("after the rattle".into())).await, Err(StoreError::Changed { .. })));
+    assert!(matches!(
+        store.note_set(set, "yours", Some("after the rattle".into())).await,
+        Err(StoreError::Changed { .. })
+    ));
 }
 
 #[tokio::test(flavor = "multi_thread")]
@@ -128,17 +152,37 @@ async fn a_change_of_the_air_meets_another_of_its_kind_and_no_note_and_no_pull_l
     store.note_pull(pull, "second gear", None).await.unwrap();
     store.note_set(set, "again", None).await.unwrap();
     store.put_fuel_on_hand(day_id, "E85", 12.0, "").await.unwrap();
-    assert_eq!(store.changes(&mut stamps).await.unwrap(), [Thing::Day(day_id), Thing::Names], "words are no figures");
+    assert_eq!(
+        store.changes(&mut stamps).await.unwrap(),
+        [Thing::Day(day_id), Thing::Names],
+        "words are no figures"
+    );
     store.exclude_pull(pull, Some("slipped"), "the calibrator").await.unwrap();
-    assert_eq!(store.changes(&mut stamps).await.unwrap(), [Thing::Day(day_id), Thing::Figures(day_id)], "what counts is");
+    assert_eq!(
+        store.changes(&mut stamps).await.unwrap(),
+        [Thing::Day(day_id), Thing::Figures(day_id)],
+        "what counts is"
+    );
     store.mark_set(set, Some("wrong fuel"), "the calibrator").await.unwrap();
     assert_eq!(store.changes(&mut stamps).await.unwrap(), [Thing::Day(day_id), Thing::Figures(day_id)]);
 
     store.add_air(&seen, at(9), air, &[]).await.unwrap();
     assert_eq!(store.changes(&mut stamps).await.unwrap(), [Thing::Day(day_id), Thing::Figures(day_id)]);
-    assert!(matches!(store.add_air(&seen, at(10), air, &[]).await, Err(StoreError::Changed { .. })), "measured with the air before");
-    assert!(matches!(store.set_lag(pull, Some(0.2), seen.measured, &[]).await, Err(StoreError::Changed { .. })));
-    assert!(matches!(store.commit_sets(&seen, &[new_set(file, 1)], &[], None).await, Err(StoreError::Changed { .. })), "a storing too");
+    assert!(
+        matches!(store.add_air(&seen, at(10), air, &[]).await, Err(StoreError::Changed { .. })),
+        "measured with the air before"
+    );
+    assert!(matches!(
+        store.set_lag(pull, Some(0.2), seen.measured, &[]).await,
+        Err(StoreError::Changed { .. })
+    ));
+    assert!(
+        matches!(
+            store.commit_sets(&seen, &[new_set(file, 1)], &[], None).await,
+            Err(StoreError::Changed { .. })
+        ),
+        "a storing too"
+    );
     assert_eq!(store.air_of_days(&[day_id]).await.unwrap()[&day_id].readings, [(at(9), air)]);
     assert_eq!(store.sets_of_day(day_id).await.unwrap().len(), 1);
 }
@@ -177,17 +221,33 @@ async fn no_change_slips_past_a_reader_whatever_the_order_of_commits() {
     let mut stamps = Stamps::default();
     assert_eq!(store.changes(&mut stamps).await.unwrap(), [Thing::All]);
     let mut slow = AsyncMysqlConnection::establish(&server.db.url("jamjar")).await.unwrap();
-    slow.batch_execute("START TRANSACTION; INSERT INTO change_log (kind, thing) VALUES ('d', 777)").await.unwrap();
+    slow.batch_execute("START TRANSACTION; INSERT INTO change_log (kind, thing) VALUES ('d', 777)")
+        .await
+        .unwrap();
     store.note_day_for_test(day_id).await;
-    assert_eq!(store.changes(&mut stamps).await.unwrap(), [Thing::Day(day_id)], "the later number is seen first");
+    assert_eq!(
+        store.changes(&mut stamps).await.unwrap(),
+        [Thing::Day(day_id)],
+        "the later number is seen first"
+    );
     assert!(store.changes(&mut stamps).await.unwrap().is_empty());
     tokio::time::sleep(Duration::from_millis(50)).await;
     slow.batch_execute("COMMIT").await.unwrap();
-    assert_eq!(store.changes(&mut stamps).await.unwrap(), [Thing::Day(777)], "the earlier one, committed late, is not lost");
+    assert_eq!(
+        store.changes(&mut stamps).await.unwrap(),
+        [Thing::Day(777)],
+        "the earlier one, committed late, is not lost"
+    );
     let mut gone = AsyncMysqlConnection::establish(&server.db.url("jamjar")).await.unwrap();
-    gone.batch_execute("START TRANSACTION; INSERT INTO change_log (kind, thing) VALUES ('d', 778); ROLLBACK").await.unwrap();
+    gone.batch_execute("START TRANSACTION; INSERT INTO change_log (kind, thing) VALUES ('d', 778); ROLLBACK")
+        .await
+        .unwrap();
     store.note_day_for_test(day_id).await;
-    assert_eq!(store.changes(&mut stamps).await.unwrap(), [Thing::Day(day_id)], "one rolled back is a gap and no change");
+    assert_eq!(
+        store.changes(&mut stamps).await.unwrap(),
+        [Thing::Day(day_id)],
+        "one rolled back is a gap and no change"
+    );
 }
 
 trait ForTest {
@@ -203,7 +263,8 @@ impl ForTest for Store {
 
 /// The statements of a migration: a semicolon at the end of a line ends one.
 fn statements(sql: &str) -> Vec<String> {
-    let clean: String = sql.lines().filter(|l| !l.trim_start().starts_with("--")).collect::<Vec<_>>().join("\n");
+    let clean: String =
+        sql.lines().filter(|l| !l.trim_start().starts_with("--")).collect::<Vec<_>>().join("\n");
     clean.split(";\n").map(|s| s.trim().trim_end_matches(';').to_owned()).filter(|s| !s.is_empty()).collect()
 }
 
@@ -211,19 +272,28 @@ fn statements(sql: &str) -> Vec<String> {
 async fn every_migration_can_be_run_again_after_dying_at_any_statement() {
     use diesel_async::{AsyncConnection, AsyncMysqlConnection, SimpleAsyncConnection};
     let (server, _) = Server::start("migrate").await;
-    let all: Vec<String> = ["0001_first", "0002_cell", "0003_find", "0004_price", "0005_whole", "0006_measured"]
-        .iter()
-        .map(|m| std::fs::read_to_string(format!("{}/migrations/{m}/up.sql", env!("CARGO_MANIFEST_DIR"))).unwrap())
-        .collect();
+    let all: Vec<String> =
+        ["0001_first", "0002_cell", "0003_find", "0004_price", "0005_whole", "0006_measured"]
+            .iter()
+            .map(|m| {
+                std::fs::read_to_string(format!("{}/migrations/{m}/up.sql", env!("CARGO_MANIFEST_DIR")))
+                    .unwrap()
+            })
+            .collect();
     let mut c = AsyncMysqlConnection::establish(&server.db.url("jamjar")).await.unwrap();
     let mut tried = 0;
-    // Every migration but the longest is killed at each statement, the longest ones at a stride: the whole takes half a minute.
+    // Every migration but the longest is killed at each statement, the longest ones at a stride: the whole
+    // takes half a minute.
     for (k, sql) in all.iter().enumerate() {
         let parts = statements(sql);
         let stride = (parts.len() / 6).max(1);
         for dies_after in (1..=parts.len()).step_by(stride) {
             let name = format!("jamjar_dies_{k}_{dies_after}");
-            c.batch_execute(&format!("CREATE DATABASE {name} CHARACTER SET utf8mb4 COLLATE utf8mb4_unicode_ci; USE {name}")).await.unwrap();
+            c.batch_execute(&format!(
+                "CREATE DATABASE {name} CHARACTER SET utf8mb4 COLLATE utf8mb4_unicode_ci; USE {name}"
+            ))
+            .await
+            .unwrap();
             for earlier in &all[..k] {
                 c.batch_execute(earlier).await.unwrap();
             }
@@ -231,12 +301,17 @@ async fn every_migration_can_be_run_again_after_dying_at_any_statement() {
                 c.batch_execute(statement).await.unwrap();
             }
             let store = Store::new(&server.db.url(&name), 1).unwrap();
-            let before: String = (0..k).map(|i| format!("INSERT INTO __diesel_schema_migrations (version) VALUES ('000{}');", i + 1)).collect();
+            let before: String = (0..k)
+                .map(|i| format!("INSERT INTO __diesel_schema_migrations (version) VALUES ('000{}');", i + 1))
+                .collect();
             c.batch_execute("CREATE TABLE IF NOT EXISTS __diesel_schema_migrations (version VARCHAR(50) PRIMARY KEY NOT NULL, run_on TIMESTAMP NOT NULL DEFAULT CURRENT_TIMESTAMP)").await.unwrap();
             if !before.is_empty() {
                 c.batch_execute(&before).await.unwrap();
             }
-            let made = store.migrate().await.unwrap_or_else(|e| panic!("migration {} after {dies_after} statements: {e}", k + 1));
+            let made = store
+                .migrate()
+                .await
+                .unwrap_or_else(|e| panic!("migration {} after {dies_after} statements: {e}", k + 1));
             assert_eq!(made, all.len() - k);
             assert!(store.vehicles().await.unwrap().is_empty());
             drop(store);
@@ -262,7 +337,10 @@ fn a_folder_has_one_owner_and_a_half_made_database_is_none() {
     let folder = std::env::temp_dir().join(format!("jj-owner-{}", std::process::id()));
     let owner = Owner::take(&folder).unwrap();
     let second = Owner::take(&folder).unwrap_err();
-    assert!(matches!(&second, PrivateError::Held { holder, .. } if holder.contains(&std::process::id().to_string())), "{second}");
+    assert!(
+        matches!(&second, PrivateError::Held { holder, .. } if holder.contains(&std::process::id().to_string())),
+        "{second}"
+    );
     assert!(second.to_string().contains("--join"), "{second}");
     assert!(matches!(PrivateDb::join(&folder), Err(PrivateError::NothingToJoin { .. })));
     // What a start that was killed while installing leaves behind: today's kind, and the kind before.
@@ -296,7 +374,11 @@ async fn a_database_that_dies_is_started_again_while_requests_wait() {
             store.day(day_id).await
         })
     };
-    rustix::process::kill_process(rustix::process::Pid::from_raw(pid).unwrap(), rustix::process::Signal::KILL).unwrap();
+    rustix::process::kill_process(
+        rustix::process::Pid::from_raw(pid).unwrap(),
+        rustix::process::Signal::KILL,
+    )
+    .unwrap();
     tokio::time::sleep(Duration::from_millis(600)).await;
     assert!(tokio::task::block_in_place(|| server.db.revive()).unwrap(), "it had died");
     assert!(!tokio::task::block_in_place(|| server.db.revive()).unwrap(), "and lives");

@@ -30,7 +30,9 @@ pub(crate) const PICTURE_FONTS: [&[u8]; 3] = [
 
 pub(crate) async fn serve(Path(path): Path<String>) -> Response {
     match ASSETS.iter().find(|a| a.0 == path) {
-        Some((_, kind, bytes)) => ([(CONTENT_TYPE, *kind), (CACHE_CONTROL, "public, max-age=3600")], *bytes).into_response(),
+        Some((_, kind, bytes)) => {
+            ([(CONTENT_TYPE, *kind), (CACHE_CONTROL, "public, max-age=3600")], *bytes).into_response()
+        }
         None => StatusCode::NOT_FOUND.into_response(),
     }
 }

@@ -1,4 +1,5 @@
-//! One error for the web, one mapping to statuses. Details of a 5xx go to the log under a number, never to the page.
+//! One error for the web, one mapping to statuses. Details of a 5xx go to the log under a number, never to
+//! the page.
 
 use crate::views::ErrorPage;
 use askama::Template;
@@ -48,7 +49,8 @@ impl From<StoreError> for WebError {
             StoreError::Changed { what, now } => Self::Changed { what: what.to_owned(), now: now.map_or_else(String::new, |n| quoted(&n)) },
             StoreError::Check => Self::Bad("A value is outside what can be stored.".into()),
             StoreError::Unfit => Self::Bad("A text is too long, or holds characters that cannot be stored.".into()),
-            // The door for writing has tried for twenty seconds: that is a database in trouble, not a mistake of the person's.
+            // The door for writing has tried for twenty seconds: that is a database in trouble, not a mistake
+            // of the person's.
             StoreError::Conflict | StoreError::Unreachable(_) => Self::Away(e.to_string()),
             StoreError::Unknown => Self::Away("the connection was lost while a change was made final".into()),
             StoreError::NoRoom => Self::NoRoom("The disk that holds the data is full".into()),
@@ -62,7 +64,9 @@ impl From<WorkflowError> for WebError {
         match e {
             WorkflowError::Store(s) => s.into(),
             WorkflowError::Internal(text) => Self::Internal(text),
-            WorkflowError::Format(_) | WorkflowError::Bad(_) | WorkflowError::Cancelled => Self::Bad(e.to_string()),
+            WorkflowError::Format(_) | WorkflowError::Bad(_) | WorkflowError::Cancelled => {
+                Self::Bad(e.to_string())
+            }
         }
     }
 }
@@ -106,11 +110,19 @@ impl WebError {
             Self::Internal(detail) => {
                 let number = incident();
                 tracing::error!(%detail, %number, "internal error");
-                (StatusCode::INTERNAL_SERVER_ERROR, "Something broke", format!("Nothing was lost. The log has the details under number {number}."))
+                (
+                    StatusCode::INTERNAL_SERVER_ERROR,
+                    "Something broke",
+                    format!("Nothing was lost. The log has the details under number {number}."),
+                )
             }
             Self::Away(detail) => {
                 tracing::warn!(%detail, "database away");
-                (StatusCode::SERVICE_UNAVAILABLE, "The database is not answering", "Try again in a moment; nothing was lost.".into())
+                (
+                    StatusCode::SERVICE_UNAVAILABLE,
+                    "The database is not answering",
+                    "Try again in a moment; nothing was lost.".into(),
+                )
             }
             Self::NoRoom(detail) => {
                 tracing::error!(%detail, "disk full");
@@ -124,7 +136,8 @@ impl WebError {
 impl IntoResponse for WebError {
     fn into_response(self) -> Response {
         let (status, title, text) = self.parts();
-        let body = ErrorPage { title, text: &text, theme: "auto" }.render().unwrap_or_else(|_| title.to_owned());
+        let body =
+            ErrorPage { title, text: &text, theme: "auto" }.render().unwrap_or_else(|_| title.to_owned());
         (status, Html(body)).into_response()
     }
 }
@@ -135,9 +148,11 @@ mod tests {
 
     #[tokio::test]
     async fn a_server_error_does_not_leak_its_cause_and_has_a_number() {
-        for e in
-            [WebError::Internal("password in here".into()), StoreError::Other("1064: near password".into()).into(), WebError::Away("password".into())]
-        {
+        for e in [
+            WebError::Internal("password in here".into()),
+            StoreError::Other("1064: near password".into()).into(),
+            WebError::Away("password".into()),
+        ] {
             let r = e.into_response();
             assert!(r.status().is_server_error());
             let body = axum::body::to_bytes(r.into_body(), 1 << 20).await.unwrap();

@@ -1,7 +1,7 @@
 //! Security on every response and every unsafe request.
 //!
-//! Forgery: a browser names the origin of each unsafe request; it must be this host. The host itself must be a loopback
-//! name, which also stops a foreign name that was pointed at this machine.
+//! Forgery: a browser names the origin of each unsafe request; it must be this host. The host itself must be
+//! a loopback name, which also stops a foreign name that was pointed at this machine.
 
 use crate::error::WebError;
 use crate::state::AppState;
@@ -41,7 +41,8 @@ pub(crate) async fn protect(State(state): State<AppState>, request: Request, nex
         },
     };
     let mut response = as_a_page(response).await;
-    // Only a connection that failed knows its code; a node of a cluster that is not with the others fails every one of them.
+    // Only a connection that failed knows its code; a node of a cluster that is not with the others fails
+    // every one of them.
     if response.status() == StatusCode::INTERNAL_SERVER_ERROR
         && let Err(StoreError::Unreachable(away)) = state.store.ping().await
     {
@@ -88,14 +89,20 @@ fn host_of(headers: &HeaderMap) -> Option<&str> {
 }
 
 fn is_served(host: &str, more: &[String]) -> bool {
-    let name = host.rsplit_once(':').filter(|(_, port)| port.bytes().all(|b| b.is_ascii_digit())).map_or(host, |(n, _)| n);
-    matches!(name, "localhost" | "127.0.0.1" | "[::1]") || more.iter().any(|m| m.eq_ignore_ascii_case(name) || m.eq_ignore_ascii_case(host))
+    let name = host
+        .rsplit_once(':')
+        .filter(|(_, port)| port.bytes().all(|b| b.is_ascii_digit()))
+        .map_or(host, |(n, _)| n);
+    matches!(name, "localhost" | "127.0.0.1" | "[::1]")
+        || more.iter().any(|m| m.eq_ignore_ascii_case(name) || m.eq_ignore_ascii_case(host))
 }
 
 fn refuse(method: &Method, headers: &HeaderMap, more: &[String]) -> Option<WebError> {
     let host = host_of(headers);
     if !host.is_some_and(|h| is_served(h, more)) {
-        return Some(WebError::Forbidden("this address is not one Jamjar serves; open it as 127.0.0.1 or localhost".into()));
+        return Some(WebError::Forbidden(
+            "this address is not one Jamjar serves; open it as 127.0.0.1 or localhost".into(),
+        ));
     }
     if method.is_safe() {
         return None;

@@ -27,7 +27,9 @@ const MAP_LIMIT: usize = 64 << 20;
 
 /// Every route.
 pub fn router(state: AppState) -> Router {
-    use pages::{custody, days, imports, kept, lineup, pulls, reading, search, settings, sheet, vehicles, workshop};
+    use pages::{
+        custody, days, imports, kept, lineup, pulls, reading, search, settings, sheet, vehicles, workshop,
+    };
     Router::new()
         .route("/", get(workshop::show))
         .route("/days/new", get(days::new_form))

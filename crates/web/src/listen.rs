@@ -29,12 +29,18 @@ struct Open {
 
 type Doors = Arc<Mutex<HashMap<u64, Arc<Open>>>>;
 
-/// Serves until asked to end, then lets requests under way go on for `grace`. A client that stalls holds up nobody: when there are as many
-/// connections as there may be, the one that has been idle longest gives way to a new one.
+/// Serves until asked to end, then lets requests under way go on for `grace`. A client that stalls holds up
+/// nobody: when there are as many connections as there may be, the one that has been idle longest gives way
+/// to a new one.
 ///
 /// # Errors
 /// When the listener cannot be used.
-pub async fn listen(listener: TcpListener, app: Router, end: impl Future<Output = ()>, grace: Duration) -> io::Result<()> {
+pub async fn listen(
+    listener: TcpListener,
+    app: Router,
+    end: impl Future<Output = ()>,
+    grace: Duration,
+) -> io::Result<()> {
     listener.set_nonblocking(true)?;
     let listener = tokio::net::TcpListener::from_std(listener)?;
     let most = most_connections();
@@ -59,7 +65,11 @@ pub async fn listen(listener: TcpListener, app: Router, end: impl Future<Output 
         }
         let _ = stream.set_nodelay(true);
         let id = ids.fetch_add(1, Ordering::Relaxed);
-        let open = Arc::new(Open { since: Mutex::new(Instant::now()), busy: AtomicBool::new(false), close: Notify::new() });
+        let open = Arc::new(Open {
+            since: Mutex::new(Instant::now()),
+            busy: AtomicBool::new(false),
+            close: Notify::new(),
+        });
         doors.lock().unwrap_or_else(PoisonError::into_inner).insert(id, open.clone());
         tokio::spawn(connection(stream, app.clone(), open, doors.clone(), id, ending.clone()));
     }
@@ -72,9 +82,17 @@ pub async fn listen(listener: TcpListener, app: Router, end: impl Future<Output 
     Ok(())
 }
 
-async fn connection(stream: tokio::net::TcpStream, app: Router, open: Arc<Open>, doors: Doors, id: u64, ending: Arc<Notify>) {
+async fn connection(
+    stream: tokio::net::TcpStream,
+    app: Router,
+    open: Arc<Open>,
+    doors: Doors,
+    id: u64,
+    ending: Arc<Notify>,
+) {
     let watched = open.clone();
-    let app = tower::layer::layer_fn(move |inner: Router| Watched { inner, open: watched.clone() }).layer(app);
+    let app =
+        tower::layer::layer_fn(move |inner: Router| Watched { inner, open: watched.clone() }).layer(app);
     let serving = hyper::server::conn::http1::Builder::new()
         .timer(TokioTimer::new())
         .header_read_timeout(HEAD)
@@ -102,7 +120,8 @@ fn close_oldest(doors: &Doors) {
     }
 }
 
-/// Raises the number of descriptors as far as the system lets it, and says how many of them may be connections.
+/// Raises the number of descriptors as far as the system lets it, and says how many of them may be
+/// connections.
 fn most_connections() -> u64 {
     use rustix::process::{Resource, Rlimit, getrlimit, setrlimit};
     let now = getrlimit(Resource::Nofile);

@@ -66,7 +66,10 @@ impl Prefs {
                 }
             }
             "scale" => self.afr = value == "afr",
-            "smooth" => self.smoothing_s = value.parse().ok().filter(|v| SMOOTHING.contains(v)).unwrap_or(self.smoothing_s),
+            "smooth" => {
+                self.smoothing_s =
+                    value.parse().ok().filter(|v| SMOOTHING.contains(v)).unwrap_or(self.smoothing_s)
+            }
             "same" => self.margin_kw = value.parse().ok().filter(|v| MARGINS.contains(v)),
             "theme" if ["light", "dark", "auto"].contains(&value) => self.theme = value.to_owned(),
             _ => {}
@@ -134,8 +137,12 @@ impl Prefs {
 impl<S: Send + Sync> FromRequestParts<S> for Prefs {
     type Rejection = Infallible;
     async fn from_request_parts(parts: &mut Parts, s: &S) -> Result<Self, Infallible> {
-        let cookies: Vec<String> = parts.headers.get_all(COOKIE).iter().filter_map(|v| v.to_str().ok().map(str::to_owned)).collect();
-        let query = Query::<HashMap<String, String>>::from_request_parts(parts, s).await.map(|q| q.0).unwrap_or_default();
+        let cookies: Vec<String> =
+            parts.headers.get_all(COOKIE).iter().filter_map(|v| v.to_str().ok().map(str::to_owned)).collect();
+        let query = Query::<HashMap<String, String>>::from_request_parts(parts, s)
+            .await
+            .map(|q| q.0)
+            .unwrap_or_default();
         Ok(Self::read(&cookies.join("; "), &query))
     }
 }

@@ -1,4 +1,5 @@
-//! What a person saw when they began to edit: a form carries it back, so that nobody's change is overwritten unseen.
+//! What a person saw when they began to edit: a form carries it back, so that nobody's change is overwritten
+//! unseen.
 
 use crate::error::WebError;
 use serde::Serialize;
@@ -11,11 +12,17 @@ pub(crate) fn mark(v: &impl Serialize) -> String {
     format!("{:016x}", h.finish())
 }
 
-/// Refuses an edit of something whose mark `now` is no longer the one that was shown. A form without a mark says nothing of what was seen.
+/// Refuses an edit of something whose mark `now` is no longer the one that was shown. A form without a mark
+/// says nothing of what was seen.
 ///
 /// # Errors
 /// [`WebError::Changed`] naming the thing and what it is now.
-pub(crate) fn unchanged(seen: &str, now: &str, what: &str, words: impl FnOnce() -> String) -> Result<(), WebError> {
+pub(crate) fn unchanged(
+    seen: &str,
+    now: &str,
+    what: &str,
+    words: impl FnOnce() -> String,
+) -> Result<(), WebError> {
     if seen.is_empty() || seen == now {
         return Ok(());
     }

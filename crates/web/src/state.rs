@@ -1,4 +1,5 @@
-//! What handlers share. Everything durable is in the store; what is kept here is forgotten when the store says it has changed.
+//! What handlers share. Everything durable is in the store; what is kept here is forgotten when the store
+//! says it has changed.
 
 use crate::error::WebError;
 use crate::views::Encoding;
@@ -15,7 +16,8 @@ use std::sync::Arc;
 use std::{fs, io};
 use tokio::sync::{OwnedSemaphorePermit, Semaphore};
 
-/// Memory for rendered pages, line-ups and opened pulls, bytes (our choice: together a quarter of a small machine's gigabyte).
+/// Memory for rendered pages, line-ups and opened pulls, bytes (our choice: together a quarter of a small
+/// machine's gigabyte).
 const ROOM: [usize; 3] = [32 << 20, 64 << 20, 160 << 20];
 
 /// Memory in which files are read at one time, as MiB of files; a larger one has it alone.
@@ -106,10 +108,15 @@ impl AppState {
         if free >= wanted {
             return Ok(());
         }
-        Err(WebError::NoRoom(format!("{} MiB are free on the disk that holds the data, and {} MiB are wanted", free >> 20, wanted >> 20)))
+        Err(WebError::NoRoom(format!(
+            "{} MiB are free on the disk that holds the data, and {} MiB are wanted",
+            free >> 20,
+            wanted >> 20
+        )))
     }
 
-    /// A page as it was made before, when nothing it rests on has changed since; and the moment from which one made now counts.
+    /// A page as it was made before, when nothing it rests on has changed since; and the moment from which
+    /// one made now counts.
     ///
     /// # Errors
     /// When the database cannot say what has changed.

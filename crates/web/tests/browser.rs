@@ -1,4 +1,5 @@
-//! The whole path in a real browser: open, drop files, answer a question, store, line up, switch, read the gain, download.
+//! The whole path in a real browser: open, drop files, answer a question, store, line up, switch, read the
+//! gain, download.
 #![allow(clippy::unwrap_used, clippy::float_cmp)]
 
 mod common;
@@ -40,9 +41,14 @@ impl Drop for Driver {
 
 async fn open(driver: &Driver) -> WebDriver {
     let mut caps = DesiredCapabilities::chrome();
-    for flag in
-        ["--headless=new", "--no-sandbox", "--disable-dev-shm-usage", "--disable-background-networking", "--no-first-run", "--window-size=1280,960"]
-    {
+    for flag in [
+        "--headless=new",
+        "--no-sandbox",
+        "--disable-dev-shm-usage",
+        "--disable-background-networking",
+        "--no-first-run",
+        "--window-size=1280,960",
+    ] {
         caps.add_arg(flag).unwrap();
     }
     caps.set_logging_prefs("browser", LoggingPrefsLogLevel::All).unwrap();
@@ -50,7 +56,11 @@ async fn open(driver: &Driver) -> WebDriver {
 }
 
 async fn see(d: &WebDriver, css: &str) -> WebElement {
-    d.query(By::Css(css)).wait(Duration::from_secs(30), Duration::from_millis(50)).first().await.unwrap_or_else(|e| panic!("{css}: {e}"))
+    d.query(By::Css(css))
+        .wait(Duration::from_secs(30), Duration::from_millis(50))
+        .first()
+        .await
+        .unwrap_or_else(|e| panic!("{css}: {e}"))
 }
 
 async fn set(d: &WebDriver, css: &str, value: &str) {
@@ -64,7 +74,10 @@ async fn choose(d: &WebDriver, css: &str, value: &str) {
 }
 
 /// Serves the cell on a port of its own and walks through it in a browser; the console must stay silent.
-async fn walk_through<F: Future<Output = ()> + Send + 'static>(name: &str, walk: impl FnOnce(WebDriver, String) -> F) {
+async fn walk_through<F: Future<Output = ()> + Send + 'static>(
+    name: &str,
+    walk: impl FnOnce(WebDriver, String) -> F,
+) {
     let cell = Cell::start(name).await;
     let listener = TcpListener::bind(("127.0.0.1", 0)).unwrap();
     listener.set_nonblocking(true).unwrap();
@@ -78,7 +91,12 @@ async fn walk_through<F: Future<Output = ()> + Send + 'static>(name: &str, walk:
     let _ = d.quit().await;
     drop(driver);
     outcome.expect("the walk through the screens");
-    let errors: Vec<String> = console.unwrap().into_iter().filter(|e| e.level == "SEVERE" || e.level == "WARNING").map(|e| e.message).collect();
+    let errors: Vec<String> = console
+        .unwrap()
+        .into_iter()
+        .filter(|e| e.level == "SEVERE" || e.level == "WARNING")
+        .map(|e| e.message)
+        .collect();
     assert!(errors.is_empty(), "the console has errors: {errors:?}");
 }
 
@@ -102,7 +120,11 @@ async fn by_hand(d: WebDriver, base: String) {
         see(&d, &format!("#checklist input[name={id}][value=yes]")).await.click().await.unwrap();
         // The attribute is the server's word; the tick alone is only the browser's.
         let kept = format!("#checklist input[name={id}][value=yes][checked]");
-        d.query(By::Css(kept)).wait(Duration::from_secs(30), Duration::from_millis(50)).first().await.unwrap();
+        d.query(By::Css(kept))
+            .wait(Duration::from_secs(30), Duration::from_millis(50))
+            .first()
+            .await
+            .unwrap();
     }
     d.query(By::XPath("//*[@id='checklist']//b[contains(., 'Go: 6 of 17')]"))
         .wait(Duration::from_secs(30), Duration::from_millis(50))
@@ -115,14 +137,30 @@ async fn by_hand(d: WebDriver, base: String) {
         set(&d, &format!("#air form[action$='/air'] input[name={field}]"), value).await;
     }
     see(&d, "#air form[action$='/air'] button").await.click().await.unwrap();
-    d.query(By::XPath("//*[contains(., '16.5 °C')]")).wait(Duration::from_secs(30), Duration::from_millis(50)).first().await.unwrap();
+    d.query(By::XPath("//*[contains(., '16.5 °C')]"))
+        .wait(Duration::from_secs(30), Duration::from_millis(50))
+        .first()
+        .await
+        .unwrap();
     set(&d, "form[action$='/notes'] input[name=text]", "rear tyre to 2.4 bar").await;
     see(&d, "form[action$='/notes'] button").await.click().await.unwrap();
     assert!(see(&d, ".daynotes").await.text().await.unwrap().contains("rear tyre to 2.4 bar"));
-    let wide = d.execute("return document.documentElement.scrollWidth", vec![]).await.unwrap().json().as_f64().unwrap();
+    let wide = d
+        .execute("return document.documentElement.scrollWidth", vec![])
+        .await
+        .unwrap()
+        .json()
+        .as_f64()
+        .unwrap();
     assert!(wide <= 390.0, "nothing hangs over the edge: {wide} px");
     d.goto(format!("{base}/vehicles/1")).await.unwrap();
-    let wide = d.execute("return document.documentElement.scrollWidth", vec![]).await.unwrap().json().as_f64().unwrap();
+    let wide = d
+        .execute("return document.documentElement.scrollWidth", vec![])
+        .await
+        .unwrap()
+        .json()
+        .as_f64()
+        .unwrap();
     assert!(wide <= 390.0, "on the vehicle page neither: {wide} px");
 }
 
@@ -140,13 +178,31 @@ async fn looks_closer_at_a_pull(d: &WebDriver) {
     let lanes = see(d, "[data-lanes] svg").await;
     let whole: f64 = lanes.attr("data-x1").await.unwrap().unwrap().parse().unwrap();
     lanes.send_keys(Key::Right + "").await.unwrap();
-    assert!(see(d, ".readout").await.text().await.unwrap().contains("engine rpm"), "the cursor reads by keyboard");
-    d.action_chain().move_to_element_center(&lanes).click_and_hold().move_by_offset(120, 0).release().perform().await.unwrap();
+    assert!(
+        see(d, ".readout").await.text().await.unwrap().contains("engine rpm"),
+        "the cursor reads by keyboard"
+    );
+    d.action_chain()
+        .move_to_element_center(&lanes)
+        .click_and_hold()
+        .move_by_offset(120, 0)
+        .release()
+        .perform()
+        .await
+        .unwrap();
     see(d, "a[data-link='0']").await;
-    let zoomed: f64 = see(d, "[data-lanes] svg").await.attr("data-x1").await.unwrap().unwrap().parse().unwrap();
-    assert!(zoomed < whole && d.current_url().await.unwrap().query().is_some_and(|q| q.contains("from=")), "the stretch is a link: {zoomed} {whole}");
+    let zoomed: f64 =
+        see(d, "[data-lanes] svg").await.attr("data-x1").await.unwrap().unwrap().parse().unwrap();
+    assert!(
+        zoomed < whole && d.current_url().await.unwrap().query().is_some_and(|q| q.contains("from=")),
+        "the stretch is a link: {zoomed} {whole}"
+    );
     d.find(By::Css("body")).await.unwrap().send_keys("]").await.unwrap();
-    d.query(By::XPath("//div[@class='crumbs']/b[.='pull 2']")).wait(Duration::from_secs(30), Duration::from_millis(50)).first().await.unwrap();
+    d.query(By::XPath("//div[@class='crumbs']/b[.='pull 2']"))
+        .wait(Duration::from_secs(30), Duration::from_millis(50))
+        .first()
+        .await
+        .unwrap();
     d.goto(day.to_string()).await.unwrap();
 }
 
@@ -165,7 +221,9 @@ async fn walk(d: WebDriver, base: String) {
     }
     see(&d, "main form button.btn").await.click().await.unwrap();
 
-    let names = ["stock-95", "c2-95"].iter().flat_map(|s| (1..=3).flat_map(move |i| [format!("{s}-p{i}_dyno.csv"), format!("{s}-p{i}_ecu.csv")]));
+    let names = ["stock-95", "c2-95"]
+        .iter()
+        .flat_map(|s| (1..=3).flat_map(move |i| [format!("{s}-p{i}_dyno.csv"), format!("{s}-p{i}_ecu.csv")]));
     let paths: Vec<String> = names.map(|n| folder.join(n).display().to_string()).collect();
     see(&d, "[data-drop]").await;
     d.find(By::Css("input[type=file]")).await.unwrap().send_keys(paths.join("\n")).await.unwrap();
@@ -173,7 +231,11 @@ async fn walk(d: WebDriver, base: String) {
     let answer = see(&d, ".question button").await;
     answer.scroll_into_view().await.unwrap();
     answer.click().await.unwrap();
-    d.query(By::Css(".question")).wait(Duration::from_secs(30), Duration::from_millis(50)).not_exists().await.unwrap();
+    d.query(By::Css(".question"))
+        .wait(Duration::from_secs(30), Duration::from_millis(50))
+        .not_exists()
+        .await
+        .unwrap();
 
     for (i, map) in [(0, "Stock"), (1, "C2")] {
         set(&d, &format!("input[name='map.{i}']"), map).await;
@@ -191,10 +253,16 @@ async fn walk(d: WebDriver, base: String) {
     line_up.scroll_into_view().await.unwrap();
     line_up.click().await.unwrap();
     let answer = see(&d, "#answer").await.text().await.unwrap();
-    assert!(answer.starts_with("C2 on RON 95 E5 gains ") && answer.contains("kW over Stock on RON 95 E5 at peak"), "{answer}");
+    assert!(
+        answer.starts_with("C2 on RON 95 E5 gains ") && answer.contains("kW over Stock on RON 95 E5 at peak"),
+        "{answer}"
+    );
     let kw: f64 = answer.split("gains ").nth(1).unwrap().split(' ').next().unwrap().parse().unwrap();
     assert!((13.0..19.0).contains(&kw), "the simulator's truth is about 16 kW: {answer}");
-    assert!(d.find(By::Css("body")).await.unwrap().text().await.unwrap().contains("λ 1"), "the limit under load is there");
+    assert!(
+        d.find(By::Css("body")).await.unwrap().text().await.unwrap().contains("λ 1"),
+        "the limit under load is there"
+    );
 
     let at = see(&d, "#at").await.text().await.unwrap();
     d.find(By::Css("[data-chart] svg")).await.unwrap().send_keys(Key::Right + "").await.unwrap();
@@ -203,29 +271,61 @@ async fn walk(d: WebDriver, base: String) {
     assert!(power.ends_with(" kW"), "{power}");
 
     choose(&d, "select[name=correction]", "none").await;
-    d.query(By::Css("svg[aria-label*='uncorrected']")).wait(Duration::from_secs(30), Duration::from_millis(50)).first().await.unwrap();
+    d.query(By::Css("svg[aria-label*='uncorrected']"))
+        .wait(Duration::from_secs(30), Duration::from_millis(50))
+        .first()
+        .await
+        .unwrap();
     choose(&d, "select[name=power]", "ps").await;
-    d.query(By::Css("svg[aria-label*=', PS,']")).wait(Duration::from_secs(30), Duration::from_millis(50)).first().await.unwrap();
+    d.query(By::Css("svg[aria-label*=', PS,']"))
+        .wait(Duration::from_secs(30), Duration::from_millis(50))
+        .first()
+        .await
+        .unwrap();
 
     let link = d.find(By::Css("a[href*='data.csv']")).await.unwrap().prop("href").await.unwrap().unwrap();
     let script = "const done = arguments[1]; fetch(arguments[0]).then(r => r.text()).then(t => done(t)).catch(e => done(String(e)));";
-    let csv = d.execute_async(script, vec![serde_json::json!(link)]).await.unwrap().json().as_str().unwrap().to_owned();
+    let csv = d
+        .execute_async(script, vec![serde_json::json!(link)])
+        .await
+        .unwrap()
+        .json()
+        .as_str()
+        .unwrap()
+        .to_owned();
     assert!(csv.lines().count() > 60 && csv.contains("gain (kW)"), "{csv}");
 
     let search = d.find(By::Css("input[type=search]")).await.unwrap();
     d.find(By::Css("body")).await.unwrap().send_keys("/").await.unwrap();
-    assert_eq!(d.active_element().await.unwrap().attr("name").await.unwrap(), search.attr("name").await.unwrap(), "/ goes to search");
+    assert_eq!(
+        d.active_element().await.unwrap().attr("name").await.unwrap(),
+        search.attr("name").await.unwrap(),
+        "/ goes to search"
+    );
     d.active_element().await.unwrap().send_keys("c2" + Key::Enter).await.unwrap();
-    d.query(By::Css("#found .chip")).wait(Duration::from_secs(30), Duration::from_millis(50)).first().await.unwrap();
+    d.query(By::Css("#found .chip"))
+        .wait(Duration::from_secs(30), Duration::from_millis(50))
+        .first()
+        .await
+        .unwrap();
     d.find(By::Css("[data-ask]")).await.unwrap().send_keys(", strongest").await.unwrap();
-    let live = d.query(By::Css("#found .chip[href*='strongest']")).wait(Duration::from_secs(30), Duration::from_millis(50));
+    let live = d
+        .query(By::Css("#found .chip[href*='strongest']"))
+        .wait(Duration::from_secs(30), Duration::from_millis(50));
     live.first().await.expect("the answer follows what is typed");
     d.active_element().await.unwrap().send_keys(Key::Down).await.unwrap();
-    assert!(d.active_element().await.unwrap().attr("data-row").await.unwrap().is_some(), "down goes to the first row");
+    assert!(
+        d.active_element().await.unwrap().attr("data-row").await.unwrap().is_some(),
+        "down goes to the first row"
+    );
     d.active_element().await.unwrap().send_keys(Key::Enter).await.unwrap();
     see(&d, "[data-lanes]").await;
 
     choose(&d, "select[name=theme]", "dark").await;
-    d.query(By::Css("html[data-theme=dark]")).wait(Duration::from_secs(30), Duration::from_millis(50)).first().await.unwrap();
+    d.query(By::Css("html[data-theme=dark]"))
+        .wait(Duration::from_secs(30), Duration::from_millis(50))
+        .first()
+        .await
+        .unwrap();
     let _ = std::fs::remove_dir_all(&folder);
 }

@@ -14,7 +14,14 @@ fn hidden(page: &str, name: &str) -> String {
 }
 
 async fn a_day(cell: &Cell) -> String {
-    let form = [("name", "Saloon"), ("dyno", "hub"), ("date", "2026-11-26"), ("temperature", "20"), ("humidity", "50"), ("pressure", "1000")];
+    let form = [
+        ("name", "Saloon"),
+        ("dyno", "hub"),
+        ("date", "2026-11-26"),
+        ("temperature", "20"),
+        ("humidity", "50"),
+        ("pressure", "1000"),
+    ];
     cell.post("/days", &form).await.location()
 }
 
@@ -23,9 +30,15 @@ async fn the_second_of_two_people_is_shown_what_the_first_one_wrote() {
     let cell = Cell::start("two").await;
     let day = a_day(&cell).await;
     let seen = hidden(&cell.get(&day).await.text(), "seen");
-    let form = |note: &'static str| [("temperature", "24"), ("humidity", "50"), ("pressure", "1001"), ("note", note)];
+    let form = |note: &'static str| {
+        [("temperature", "24"), ("humidity", "50"), ("pressure", "1001"), ("note", note)]
+    };
     let with = |note, seen: &str| {
-        form(note).into_iter().map(|(k, v)| (k.to_owned(), v.to_owned())).chain([("seen".to_owned(), seen.to_owned())]).collect::<Vec<_>>()
+        form(note)
+            .into_iter()
+            .map(|(k, v)| (k.to_owned(), v.to_owned()))
+            .chain([("seen".to_owned(), seen.to_owned())])
+            .collect::<Vec<_>>()
     };
     let send = async |pairs: Vec<(String, String)>| {
         let borrowed: Vec<(&str, &str)> = pairs.iter().map(|(k, v)| (k.as_str(), v.as_str())).collect();
@@ -35,16 +48,23 @@ async fn the_second_of_two_people_is_shown_what_the_first_one_wrote() {
     let second = send(with("the fan is loud", &seen)).await;
     assert_eq!(second.status, 409);
     assert!(
-        second.text().contains("Somebody was faster") && second.text().contains("the fan is weak") && second.text().contains("24.0"),
+        second.text().contains("Somebody was faster")
+            && second.text().contains("the fan is weak")
+            && second.text().contains("24.0"),
         "{}",
         second.text()
     );
     let page = cell.get(&day).await.text();
     assert!(page.contains("the fan is weak") && !page.contains("the fan is loud"), "the first one's stands");
-    assert_eq!(send(with("the fan is loud", &hidden(&page, "seen"))).await.status, 303, "who has seen it decides");
+    assert_eq!(
+        send(with("the fan is loud", &hidden(&page, "seen"))).await.status,
+        303,
+        "who has seen it decides"
+    );
 
     let sheet = hidden(&cell.get("/vehicles/1").await.text(), "seen");
-    let change = async |model: &str| cell.post("/vehicles/1/sheet", &[("model", model), ("seen", &sheet)]).await;
+    let change =
+        async |model: &str| cell.post("/vehicles/1/sheet", &[("model", model), ("seen", &sheet)]).await;
     assert_eq!(change("T3").await.status, 303);
     let second = change("T4").await;
     assert_eq!(second.status, 409, "{}", second.text());
@@ -66,7 +86,8 @@ async fn a_page_that_was_kept_shows_every_later_word() {
         cell.post(&format!("{day}/notes"), &[("text", &note)]).await;
         cell.post(&format!("{day}/fuel"), &[("fuel", &fuel), ("litres", "12")]).await;
         cell.post(&format!("{day}/checklist"), &[("air", if i % 2 == 0 { "no" } else { "yes" })]).await;
-        cell.post("/plan", &[("vehicle_id", "1"), ("factors", &format!(r#"{{"map":"C{i}","fuel":"E85"}}"#))]).await;
+        cell.post("/plan", &[("vehicle_id", "1"), ("factors", &format!(r#"{{"map":"C{i}","fuel":"E85"}}"#))])
+            .await;
         for page in [cell.get(&day).await.text(), cell.get_elsewhere(&elsewhere, &day).await.text()] {
             assert!(page.contains(&note) && page.contains(&format!("C{i}")), "{i}: {page}");
             assert!(page.matches(&fuel).count() >= 2, "on hand, and to choose from");
@@ -75,7 +96,10 @@ async fn a_page_that_was_kept_shows_every_later_word() {
     }
     let log = "time (s),hub speed (rpm),hub torque (N·m)\n0,2000,100\n0.1,2100,101\n0.2,2200,102\n";
     cell.drop_files(&day, &[("p1.csv", log.as_bytes())]).await;
-    assert!(cell.get_elsewhere(&elsewhere, &day).await.text().contains("p1.csv"), "what waits to be stored is seen from everywhere");
+    assert!(
+        cell.get_elsewhere(&elsewhere, &day).await.text().contains("p1.csv"),
+        "what waits to be stored is seen from everywhere"
+    );
     cell.post(&format!("{day}/inbox/clear"), &[]).await;
     assert!(!cell.get_elsewhere(&elsewhere, &day).await.text().contains("p1.csv"));
 }
@@ -96,12 +120,17 @@ async fn a_full_disk_is_said_before_anything_is_written_and_reading_goes_on() {
     };
     let refused = post(format!("{day}/notes"), "text=windy").await;
     assert_eq!(refused.status(), 507);
-    let text = String::from_utf8(axum::body::to_bytes(refused.into_body(), 1 << 20).await.unwrap().to_vec()).unwrap();
+    let text = String::from_utf8(axum::body::to_bytes(refused.into_body(), 1 << 20).await.unwrap().to_vec())
+        .unwrap();
     assert!(text.contains("MiB are free") && text.contains("nothing of this was stored"), "{text}");
     assert!(cell.store.day_sheet(1).await.unwrap().notes.is_empty());
     assert_eq!(cell.get_elsewhere(&full, &day).await.status, 200, "reading goes on");
     assert_eq!(post(format!("{day}/inbox/clear"), "").await.status(), 200, "and making room");
-    assert_eq!(cell.post(&format!("{day}/notes"), &[("text", "windy")]).await.status, 303, "with room it works");
+    assert_eq!(
+        cell.post(&format!("{day}/notes"), &[("text", "windy")]).await.status,
+        303,
+        "with room it works"
+    );
 }
 
 #[tokio::test(flavor = "multi_thread")]
@@ -132,11 +161,19 @@ fn sweep(number: u32) -> String {
 /// Stores what waits on the day as one set; the run's last page.
 async fn store_all(cell: &Cell, day: &str, kind: &str) -> String {
     let inbox = cell.get(&format!("{day}/inbox")).await.text();
-    let pulls: Vec<&str> = inbox.split("name=\"pull.0\" value=\"").skip(1).filter_map(|p| p.split('"').next()).collect();
+    let pulls: Vec<&str> =
+        inbox.split("name=\"pull.0\" value=\"").skip(1).filter_map(|p| p.split('"').next()).collect();
     let mut form = vec![("map.0", "C1"), ("fuel.0", "E85"), ("build.0", "A"), ("kind.0", kind)];
     form.extend(pulls.iter().map(|p| ("pull.0", *p)));
     let run = cell.post(&format!("{day}/commit"), &form).await.text();
-    let Some(at) = run.split("/runs/").nth(1).and_then(|r| r.split(|c: char| !c.is_ascii_digit()).next()).map(str::to_owned) else { return run };
+    let Some(at) = run
+        .split("/runs/")
+        .nth(1)
+        .and_then(|r| r.split(|c: char| !c.is_ascii_digit()).next())
+        .map(str::to_owned)
+    else {
+        return run;
+    };
     let mut said = run;
     for _ in 0..2000 {
         if !said.contains("hx-get") {
@@ -153,11 +190,13 @@ async fn pulls_stored_while_the_air_is_corrected_rest_on_the_air_that_the_day_ha
     let cell = Cell::start("race").await;
     let day = a_day(&cell).await;
     for round in 0..6u32 {
-        let files: Vec<(String, String)> = (0..3).map(|i| (format!("p{round}-{i}.csv"), sweep(10 * round + i))).collect();
+        let files: Vec<(String, String)> =
+            (0..3).map(|i| (format!("p{round}-{i}.csv"), sweep(10 * round + i))).collect();
         let borrowed: Vec<(&str, &[u8])> = files.iter().map(|(n, t)| (n.as_str(), t.as_bytes())).collect();
         cell.drop_files(&day, &borrowed).await;
         let warmer = format!("{}", 20 + round);
-        let air = [("at", "10:00"), ("temperature", warmer.as_str()), ("humidity", "50"), ("pressure", "1000")];
+        let air =
+            [("at", "10:00"), ("temperature", warmer.as_str()), ("humidity", "50"), ("pressure", "1000")];
         let wait = std::time::Duration::from_millis(u64::from(round) * 15);
         let later = async {
             tokio::time::sleep(wait).await;
@@ -167,9 +206,17 @@ async fn pulls_stored_while_the_air_is_corrected_rest_on_the_air_that_the_day_ha
         assert!(stored.contains("done"), "{stored}");
         assert_eq!(changed.status, 303, "{}", changed.text());
         let found = jamjar_workflow::verify::verify(&cell.store).await.unwrap();
-        assert!(found.is_whole() && found.stale == 0, "round {round}: {} stale: {}", found.stale, found.words());
+        assert!(
+            found.is_whole() && found.stale == 0,
+            "round {round}: {} stale: {}",
+            found.stale,
+            found.words()
+        );
     }
-    assert_eq!(cell.store.sets_of_day(1).await.unwrap().iter().map(|s| s.pulls.len()).collect::<Vec<_>>(), [3; 6]);
+    assert_eq!(
+        cell.store.sets_of_day(1).await.unwrap().iter().map(|s| s.pulls.len()).collect::<Vec<_>>(),
+        [3; 6]
+    );
 }
 
 #[tokio::test(flavor = "multi_thread")]
@@ -177,7 +224,8 @@ async fn figures_change_in_a_kept_line_up_when_a_pull_is_left_out_and_words_do_n
     let cell = Cell::start("kept").await;
     let day = a_day(&cell).await;
     for (k, torque) in [0, 400].into_iter().enumerate() {
-        let files: Vec<(String, String)> = (0..3).map(|i| (format!("s{k}-{i}.csv"), sweep(torque + 90 * i))).collect();
+        let files: Vec<(String, String)> =
+            (0..3).map(|i| (format!("s{k}-{i}.csv"), sweep(torque + 90 * i))).collect();
         let borrowed: Vec<(&str, &[u8])> = files.iter().map(|(n, t)| (n.as_str(), t.as_bytes())).collect();
         cell.drop_files(&day, &borrowed).await;
         assert!(store_all(&cell, &day, "custom").await.contains("done"));
@@ -189,7 +237,10 @@ async fn figures_change_in_a_kept_line_up_when_a_pull_is_left_out_and_words_do_n
     cell.post(&format!("/pulls/{pull}/note"), &[("note", "a rattle")]).await;
     cell.post(&format!("{day}/notes"), &[("text", "windy")]).await;
     assert_eq!(cell.get(link).await.text(), before, "a word changes no figure");
-    assert!(cell.get(&format!("/pulls/{pull}")).await.text().contains("a rattle"), "and stands where it was written");
+    assert!(
+        cell.get(&format!("/pulls/{pull}")).await.text().contains("a rattle"),
+        "and stands where it was written"
+    );
     cell.get_elsewhere(&elsewhere, link).await;
     cell.post(&format!("/pulls/{pull}/exclude"), &[("reason", "a strap slipped")]).await;
     for after in [cell.get(link).await.text(), cell.get_elsewhere(&elsewhere, link).await.text()] {
@@ -226,10 +277,23 @@ async fn a_new_limit_is_searched_without_anybody_looking_at_the_pulls() {
     cell.load_demo().await;
     let over = async || {
         let page = cell.get("/search?q=over+a+limit,+Tolvern+T3").await.text();
-        page.split(" pulls of ").next().unwrap().rsplit(|c: char| !c.is_ascii_digit()).next().unwrap().parse::<usize>().unwrap_or(0)
+        page.split(" pulls of ")
+            .next()
+            .unwrap()
+            .rsplit(|c: char| !c.is_ascii_digit())
+            .next()
+            .unwrap()
+            .parse::<usize>()
+            .unwrap_or(0)
     };
     let before = over().await;
-    let row = [("id.0", "everything"), ("channel.0", "engine_speed"), ("direction.0", "above"), ("threshold.0", "1000"), ("severity.0", "stop")];
+    let row = [
+        ("id.0", "everything"),
+        ("channel.0", "engine_speed"),
+        ("direction.0", "above"),
+        ("threshold.0", "1000"),
+        ("severity.0", "stop"),
+    ];
     assert_eq!(cell.post("/vehicles/1/limits", &row).await.status, 303);
     let all = cell.store.vehicle_counts(1).await.unwrap();
     let mut now = before;

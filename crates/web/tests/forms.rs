@@ -1,6 +1,7 @@
 //! Hostile forms and links from a seeded generator: every one is answered, none with a fault of the program.
 //!
-//! A share runs with every test; more by `JAMJAR_FORMS=100000 JAMJAR_SEED=7 cargo test --test forms -- --nocapture`.
+//! A share runs with every test; more by `JAMJAR_FORMS=100000 JAMJAR_SEED=7 cargo test --test forms --
+//! --nocapture`.
 #![allow(clippy::unwrap_used)]
 
 mod common;
@@ -30,8 +31,14 @@ const FORMS: &[(&str, &[(&str, &str)])] = &[
             ("note", "windy"),
         ],
     ),
-    ("/days/1", &[("temperature", "21"), ("humidity", "50"), ("pressure", "1002"), ("note", "windy"), ("seen", "")]),
-    ("/days/1/answers", &[("source", "0123456789abcdef"), ("column", "x"), ("channel", "oil_temp"), ("unit", "celsius")]),
+    (
+        "/days/1",
+        &[("temperature", "21"), ("humidity", "50"), ("pressure", "1002"), ("note", "windy"), ("seen", "")],
+    ),
+    (
+        "/days/1/answers",
+        &[("source", "0123456789abcdef"), ("column", "x"), ("channel", "oil_temp"), ("unit", "celsius")],
+    ),
     (
         "/days/1/commit",
         &[
@@ -85,7 +92,10 @@ const FORMS: &[(&str, &[(&str, &str)])] = &[
     ("/sets/1/mark", &[("reason", "wrong fuel"), ("valid", "false")]),
     ("/line-ups", &[("vehicle_id", "1"), ("name", "mine"), ("query", "sets=1,2")]),
     ("/line-ups/1/forget", &[]),
-    ("/plan", &[("vehicle_id", "1"), ("factors", r#"{"map":"C3","fuel":"E85"}"#), ("why", "next"), ("day", "1")]),
+    (
+        "/plan",
+        &[("vehicle_id", "1"), ("factors", r#"{"map":"C3","fuel":"E85"}"#), ("why", "next"), ("day", "1")],
+    ),
     ("/plan/1/drop", &[]),
     ("/theme", &[("theme", "dark")]),
     ("/runs/1/cancel", &[]),
@@ -114,7 +124,15 @@ const LINKS: &[(&str, &[(&str, &str)])] = &[
     ("/search", &[("q", "map C3, over 100 kW"), ("from", "0")]),
     (
         "/pulls/1",
-        &[("axis", "rpm"), ("lanes", "lambda_1,oil_temp"), ("from", "2000"), ("to", "5000"), ("figure", "peak_power"), ("read", "0"), ("back", "/")],
+        &[
+            ("axis", "rpm"),
+            ("lanes", "lambda_1,oil_temp"),
+            ("from", "2000"),
+            ("to", "5000"),
+            ("figure", "peak_power"),
+            ("read", "0"),
+            ("back", "/"),
+        ],
     ),
     ("/days/new", &[("vehicle", "1")]),
     ("/days/1", &[]),
@@ -195,7 +213,8 @@ impl Rng {
 
     /// A whole form with one to three things wrong.
     fn bend(&mut self, whole: &[(&str, &str)]) -> Vec<(String, String)> {
-        let mut form: Vec<(String, String)> = whole.iter().map(|(k, v)| ((*k).to_owned(), (*v).to_owned())).collect();
+        let mut form: Vec<(String, String)> =
+            whole.iter().map(|(k, v)| ((*k).to_owned(), (*v).to_owned())).collect();
         for _ in 0..=self.below(3) {
             let at = self.below(form.len());
             match self.below(6) {
@@ -214,14 +233,19 @@ impl Rng {
         if self.below(5) > 0 {
             return path.to_owned();
         }
-        let id = ["0", "-1", "9223372036854775807", "99999999999999999999", "x", "1.5", "%F0%9F%8F%8D", "1%00"][self.below(8)];
+        let id =
+            ["0", "-1", "9223372036854775807", "99999999999999999999", "x", "1.5", "%F0%9F%8F%8D", "1%00"]
+                [self.below(8)];
         path.replacen("/1", &format!("/{id}"), 1)
     }
 }
 
 fn encode(form: &[(String, String)]) -> String {
-    let encoded =
-        |s: &str| s.bytes().map(|b| if b.is_ascii_alphanumeric() { char::from(b).to_string() } else { format!("%{b:02X}") }).collect::<String>();
+    let encoded = |s: &str| {
+        s.bytes()
+            .map(|b| if b.is_ascii_alphanumeric() { char::from(b).to_string() } else { format!("%{b:02X}") })
+            .collect::<String>()
+    };
     form.iter().map(|(k, v)| format!("{}={}", encoded(k), encoded(v))).collect::<Vec<_>>().join("&")
 }
 
@@ -242,7 +266,8 @@ async fn try_one(cell: &Cell, rng: &mut Rng) -> (String, Reply) {
 #[tokio::test(flavor = "multi_thread")]
 async fn whatever_a_form_or_a_link_says_is_answered_and_is_never_the_programs_fault() {
     let number = |name: &str| std::env::var(name).ok().and_then(|n| n.parse().ok());
-    let (count, seed): (u64, u64) = (number("JAMJAR_FORMS").unwrap_or(1500), number("JAMJAR_SEED").unwrap_or(1));
+    let (count, seed): (u64, u64) =
+        (number("JAMJAR_FORMS").unwrap_or(1500), number("JAMJAR_SEED").unwrap_or(1));
     let cell = Cell::start("forms").await;
     cell.load_demo().await;
     let (mut statuses, mut longest, mut slow) = (BTreeMap::<u16, u64>::new(), Duration::ZERO, 0);
@@ -255,13 +280,23 @@ async fn whatever_a_form_or_a_link_says_is_answered_and_is_never_the_programs_fa
         assert!(status < 500, "seed {}: {status} for {asked}\n{}", seed + i, reply.text());
         if status >= 400 {
             let text = reply.text();
-            assert!(text.contains("<p") && text.len() > 100, "seed {}: {status} without a sentence for {asked}: {text}", seed + i);
+            assert!(
+                text.contains("<p") && text.len() > 100,
+                "seed {}: {status} without a sentence for {asked}: {text}",
+                seed + i
+            );
         }
         *statuses.entry(status).or_default() += 1;
         slow += u64::from(took > Duration::from_secs(2));
         longest = longest.max(took);
     }
     println!("{count} forms and links from seed {seed}: {statuses:?}, {slow} over 2 s, longest {longest:?}");
-    assert!(statuses.get(&200).copied().unwrap_or(0) > 0 && statuses.get(&303).copied().unwrap_or(0) > 0, "good ones are among them: {statuses:?}");
-    assert!(cell.get("/").await.status.is_success() && cell.get("/line-up?sets=1,2").await.status.is_success(), "and it goes on as before");
+    assert!(
+        statuses.get(&200).copied().unwrap_or(0) > 0 && statuses.get(&303).copied().unwrap_or(0) > 0,
+        "good ones are among them: {statuses:?}"
+    );
+    assert!(
+        cell.get("/").await.status.is_success() && cell.get("/line-up?sets=1,2").await.status.is_success(),
+        "and it goes on as before"
+    );
 }

@@ -14,16 +14,24 @@ use sha2::{Digest, Sha256};
 async fn the_demo_reads_as_its_truth_says() {
     let cell = Cell::start("demo").await;
     let empty = cell.get("/").await.text();
-    assert!(empty.contains("Start a day") && empty.contains("Load the demo"), "an empty workshop says what to do next");
+    assert!(
+        empty.contains("Start a day") && empty.contains("Load the demo"),
+        "an empty workshop says what to do next"
+    );
     cell.load_demo().await;
     let home = cell.get("/").await.text();
-    assert!(home.contains("Tolvern T3") && home.contains("Needs attention") && home.contains("Don&#39;t run this"));
+    assert!(
+        home.contains("Tolvern T3")
+            && home.contains("Needs attention")
+            && home.contains("Don&#39;t run this")
+    );
 
     let day = cell.get("/days/1").await.text();
     assert!(day.contains("back pressure: not measured"), "not measured is said");
     assert_eq!(day.matches("aligned ±").count(), 24);
     let first = &cell.store.sets_of_day(1).await.unwrap()[0].pulls[0].0;
-    let csv = cell.store.file(first.dyno_file_id).await.unwrap().bytes + cell.store.file(first.ecu_file_id.unwrap()).await.unwrap().bytes;
+    let csv = cell.store.file(first.dyno_file_id).await.unwrap().bytes
+        + cell.store.file(first.ecu_file_id.unwrap()).await.unwrap().bytes;
     let csv = csv as usize;
     let block = cell.store.block_size(1).await.unwrap();
     assert!(block < csv * 3 / 4, "a stored pull of {block} bytes against {csv} of CSV");
@@ -32,12 +40,21 @@ async fn the_demo_reads_as_its_truth_says() {
     let page = cell.get("/line-up?sets=1,2,3,4,5,6&base=1").await;
     assert_eq!(page.status, StatusCode::OK);
     let text = page.text();
-    assert!(text.contains("C2 on E30 gains") && text.contains("over Stock on RON 95 E5 at peak"), "the answer stands first");
+    assert!(
+        text.contains("C2 on E30 gains") && text.contains("over Stock on RON 95 E5 at peak"),
+        "the answer stands first"
+    );
     assert!(text.contains("changed together") && text.contains("kW is the fuel"));
-    assert!(text.contains("(3 pulls each, same day, another fuel)"), "the terms of the comparison stand in its sentence");
+    assert!(
+        text.contains("(3 pulls each, same day, another fuel)"),
+        "the terms of the comparison stand in its sentence"
+    );
     assert!(text.contains("What else differed") && text.contains("manifold pressure"));
     let both = cell.get("/line-up?sets=1,2,7&base=1&focus=2").await.text();
-    assert!(both.contains("The baseline was run before and after"), "the baseline again at the end brackets the day");
+    assert!(
+        both.contains("The baseline was run before and after"),
+        "the baseline again at the end brackets the day"
+    );
     let same = cell.get("/line-up?sets=1,7&base=1&same=2").await.text();
     assert!(same.contains("quivalent within ± 2.0 kW"), "sameness is asked for, then answered");
     assert!(text.contains("over by") && text.contains("not measured"));
@@ -47,10 +64,24 @@ async fn the_demo_reads_as_its_truth_says() {
     let said = bracket.split("the difference at peak is ").nth(1).unwrap();
     assert!(said[..20].contains(" hp"), "sentences speak the unit chosen: {}", &said[..40]);
     let cookie = hp.headers["set-cookie"].to_str().unwrap().split(';').next().unwrap().to_owned();
-    let kept = cell.send(Request::get("/line-up?sets=1,2").header("host", "localhost").header("cookie", cookie).body(Body::empty()).unwrap()).await;
+    let kept = cell
+        .send(
+            Request::get("/line-up?sets=1,2")
+                .header("host", "localhost")
+                .header("cookie", cookie)
+                .body(Body::empty())
+                .unwrap(),
+        )
+        .await;
     assert!(kept.text().contains("power at the hub, hp, uncorrected"), "the preference is kept");
     for smooth in ["0", "0.1", "0.5"] {
-        assert!(cell.get(&format!("/line-up?sets=1,2&smooth={smooth}")).await.text().contains("C1 on RON 95 E5 gains"), "{smooth}");
+        assert!(
+            cell.get(&format!("/line-up?sets=1,2&smooth={smooth}"))
+                .await
+                .text()
+                .contains("C1 on RON 95 E5 gains"),
+            "{smooth}"
+        );
     }
 
     let found = cell.get("/search?q=c2+e30").await.text();
@@ -61,7 +92,12 @@ async fn the_demo_reads_as_its_truth_says() {
     let best = one.split("class=\"num strong\">").nth(1).unwrap().split(' ').next().unwrap().to_owned();
     let where_is = cell.get(&format!("/search?q=where+is+the+pull+that+made+{best}+kW%3F")).await.text();
     assert!(where_is.contains(&format!(": {best} kW")) && where_is.contains("power about"), "{where_is}");
-    assert!(cell.get("/search?q=power+over+150+Nm").await.text().contains("N·m is a unit of torque, not of power"));
+    assert!(
+        cell.get("/search?q=power+over+150+Nm")
+            .await
+            .text()
+            .contains("N·m is a unit of torque, not of power")
+    );
     cell.post("/pulls/1/note", &[("note", "white smoke <b>")]).await;
     let smoke = cell.get("/search?q=%22white+smoke%22").await.text();
     assert!(smoke.contains("One pull of 149"), "a note is found as soon as it is written: {smoke}");
@@ -94,8 +130,14 @@ async fn the_demo_reads_as_its_truth_says() {
     assert!(cell.post("/sets/2/mark", &[("reason", " ")]).await.text().contains("say why"));
     cell.post("/sets/2/mark", &[("reason", "strap slipped")]).await;
     let day = cell.get("/days/1").await.text();
-    assert!(day.contains("Left out of figures: strap slipped") && day.contains("0 of 3 pulls"), "the whole set is out");
-    assert!(cell.get("/line-up?sets=1,2&base=1").await.text().contains("an&#39;t tell"), "and cannot be compared");
+    assert!(
+        day.contains("Left out of figures: strap slipped") && day.contains("0 of 3 pulls"),
+        "the whole set is out"
+    );
+    assert!(
+        cell.get("/line-up?sets=1,2&base=1").await.text().contains("an&#39;t tell"),
+        "and cannot be compared"
+    );
     cell.post("/sets/2/mark", &[("valid", "true")]).await;
     assert!(!cell.get("/days/1").await.text().contains("strap slipped"));
 
@@ -104,19 +146,34 @@ async fn the_demo_reads_as_its_truth_says() {
 
     let hot = cell.get("/days/3").await.text();
     assert!(
-        hot.contains("heat soak") && hot.contains("wrong gear, or slip?") && hot.contains("Left out of figures: third gear"),
+        hot.contains("heat soak")
+            && hot.contains("wrong gear, or slip?")
+            && hot.contains("Left out of figures: third gear"),
         "the stories of the hot day"
     );
-    assert!(hot.contains("class=\"timeline\"") && hot.contains("18 pulls from") || hot.contains("15 pulls from"), "pulls stand on the timeline");
+    assert!(
+        hot.contains("class=\"timeline\"") && hot.contains("18 pulls from") || hot.contains("15 pulls from"),
+        "pulls stand on the timeline"
+    );
     let vehicle = cell.get("/vehicles/1").await.text();
-    assert!(vehicle.contains("Quoted 118.0 kW (at the crank, by its papers)") && vehicle.contains("not at the same place"));
-    assert!(vehicle.contains("tolvern-c6.map") && !vehicle.contains("no file kept"), "every map of the demo is in custody");
+    assert!(
+        vehicle.contains("Quoted 118.0 kW (at the crank, by its papers)")
+            && vehicle.contains("not at the same place")
+    );
+    assert!(
+        vehicle.contains("tolvern-c6.map") && !vehicle.contains("no file kept"),
+        "every map of the demo is in custody"
+    );
 
     let first = cell.store.vehicle(1).await.unwrap();
     let mut limits = first.limits.clone();
-    limits.iter_mut().find(|l| l.id == "duty").unwrap().threshold = jamjar_core::limits::Threshold::Constant(60.0);
+    limits.iter_mut().find(|l| l.id == "duty").unwrap().threshold =
+        jamjar_core::limits::Threshold::Constant(60.0);
     cell.store.change_limits(1, None, &limits, &[]).await.unwrap();
-    assert!(cell.get("/days/1").await.text().contains("injector duty: over by"), "a changed limit judges old pulls anew");
+    assert!(
+        cell.get("/days/1").await.text().contains("injector duty: over by"),
+        "a changed limit judges old pulls anew"
+    );
 
     let own = cell
         .store
@@ -177,25 +234,37 @@ async fn files_become_sets_and_the_gain_is_on_screen() {
     let day = made.location();
     let (_, sim) = jamjar_workflow::scenarios::first_light(5, 0.001).unwrap();
     let pulls = sim.days[0].sets[..2].iter().flat_map(|s| &s.pulls);
-    let files: Vec<(&str, &[u8])> = pulls.flat_map(|p| [&p.dyno, p.ecu.as_ref().unwrap()]).map(|f| (f.name.as_str(), f.bytes.as_slice())).collect();
+    let files: Vec<(&str, &[u8])> = pulls
+        .flat_map(|p| [&p.dyno, p.ecu.as_ref().unwrap()])
+        .map(|f| (f.name.as_str(), f.bytes.as_slice()))
+        .collect();
     let inbox = cell.drop_files(&day, &files).await.text();
     assert!(inbox.contains("AFR on the gasoline scale"), "the question is asked: {inbox}");
     let again = cell.drop_files(&day, &files[..1]).await.text();
     assert!(again.contains("here already"));
-    let bad = cell.drop_files(&day, &[("bad.csv", b"Time (s),RPM,Torque\n0,1000,5\n0.1,abc,6\n")]).await.text();
+    let bad =
+        cell.drop_files(&day, &[("bad.csv", b"Time (s),RPM,Torque\n0,1000,5\n0.1,abc,6\n")]).await.text();
     assert!(bad.contains("bad.csv:3:2") && bad.contains("is not a number"), "{bad}");
 
     let items = cell.store.inbox(1).await.unwrap();
     let source = items.iter().find(|i| i.name.ends_with("_ecu.csv")).unwrap().source.clone();
     let answered = cell
-        .post(&format!("{day}/answers"), &[("source", &source), ("column", "WB1"), ("channel", "lambda_1"), ("unit", "afr_gasoline")])
+        .post(
+            &format!("{day}/answers"),
+            &[("source", &source), ("column", "WB1"), ("channel", "lambda_1"), ("unit", "afr_gasoline")],
+        )
         .await
         .text();
     assert!(!answered.contains("AFR on the gasoline scale (14.7") && answered.contains("you said so"));
 
     let id = |name: &str| items.iter().find(|i| i.name == name).unwrap().id;
-    let pull = |stem: &str| format!("{}:{}:", id(&format!("{stem}_dyno.csv")), id(&format!("{stem}_ecu.csv")));
-    let values: Vec<String> = ["stock-95-p1", "stock-95-p2", "stock-95-p3", "c1-95-p1", "c1-95-p2", "c1-95-p3"].iter().map(|s| pull(s)).collect();
+    let pull =
+        |stem: &str| format!("{}:{}:", id(&format!("{stem}_dyno.csv")), id(&format!("{stem}_ecu.csv")));
+    let values: Vec<String> =
+        ["stock-95-p1", "stock-95-p2", "stock-95-p3", "c1-95-p1", "c1-95-p2", "c1-95-p3"]
+            .iter()
+            .map(|s| pull(s))
+            .collect();
     let mut form = vec![
         ("map.0", "Stock"),
         ("kind.0", "stock"),
@@ -206,7 +275,9 @@ async fn files_become_sets_and_the_gain_is_on_screen() {
         ("fuel.1", "RON 95 E5"),
         ("gear.1", "4"),
     ];
-    form.extend(values.iter().enumerate().map(|(i, v)| (if i < 3 { "pull.0" } else { "pull.1" }, v.as_str())));
+    form.extend(
+        values.iter().enumerate().map(|(i, v)| (if i < 3 { "pull.0" } else { "pull.1" }, v.as_str())),
+    );
     let nameless: Vec<(&str, &str)> = form.iter().copied().filter(|(k, _)| *k != "map.1").collect();
     assert!(cell.post(&format!("{day}/commit"), &nameless).await.text().contains("Say which map"));
     let run = cell.post(&format!("{day}/commit"), &form).await.text();
@@ -220,7 +291,11 @@ async fn files_become_sets_and_the_gain_is_on_screen() {
     };
     assert_eq!(done.headers.get("hx-refresh").map(|v| v.to_str().unwrap()), Some("true"), "{}", done.text());
     let page = cell.get("/line-up?sets=1,2").await.text();
-    assert!(page.contains("C1 &#60;b&#62; on RON 95 E5 gains") || page.contains("C1 &lt;b&gt; on RON 95 E5 gains"), "markup in names is text");
+    assert!(
+        page.contains("C1 &#60;b&#62; on RON 95 E5 gains")
+            || page.contains("C1 &lt;b&gt; on RON 95 E5 gains"),
+        "markup in names is text"
+    );
     assert!(!page.contains("C1 <b>"));
     assert!(cell.store.inbox(1).await.unwrap().is_empty());
 }
@@ -228,7 +303,9 @@ async fn files_become_sets_and_the_gain_is_on_screen() {
 #[tokio::test(flavor = "multi_thread")]
 async fn a_file_with_many_pulls_is_offered_pull_by_pull_and_stored_in_parts() {
     let cell = Cell::start("many").await;
-    let made = cell.post("/days", &[("name", "Brae"), ("dyno", "hub"), ("ratio", "4"), ("date", "2026-03-03")]).await;
+    let made = cell
+        .post("/days", &[("name", "Brae"), ("dyno", "hub"), ("ratio", "4"), ("date", "2026-03-03")])
+        .await;
     let day = made.location();
     let mut csv = String::from("Time (s),Hub speed (rpm),Hub torque (N·m)\n");
     for i in 0..9000 {
@@ -241,7 +318,11 @@ async fn a_file_with_many_pulls_is_offered_pull_by_pull_and_stored_in_parts() {
         } else {
             1800.0
         };
-        csv += &format!("{t:.2},{:.2},{:.1}\n", rpm / 4.0 + 0.1 * f64::from(i % 3), if (0.0..8.0).contains(&s) { 700.0 } else { 5.0 });
+        csv += &format!(
+            "{t:.2},{:.2},{:.1}\n",
+            rpm / 4.0 + 0.1 * f64::from(i % 3),
+            if (0.0..8.0).contains(&s) { 700.0 } else { 5.0 }
+        );
     }
     let inbox = cell.drop_files(&day, &[("long day.csv", csv.as_bytes())]).await.text();
     assert!(inbox.contains("pull 1 of 3") && inbox.contains("pull 3 of 3"), "{inbox}");
@@ -283,14 +364,31 @@ async fn refusals_are_sentences_with_the_right_status() {
         let r = cell.get(path).await;
         assert_eq!(r.status.as_u16(), status, "{path}");
         assert!(r.text().contains(word), "{path}: {}", r.text());
-        assert!(r.headers["content-security-policy"].to_str().unwrap().contains("default-src 'none'"), "{path}");
+        assert!(
+            r.headers["content-security-policy"].to_str().unwrap().contains("default-src 'none'"),
+            "{path}"
+        );
     }
     let r = cell
-        .post("/days", &[("name", "x"), ("dyno", "hub"), ("date", "2026-03-03"), ("temperature", "20"), ("humidity", "50"), ("pressure", "29.6")])
+        .post(
+            "/days",
+            &[
+                ("name", "x"),
+                ("dyno", "hub"),
+                ("date", "2026-03-03"),
+                ("temperature", "20"),
+                ("humidity", "50"),
+                ("pressure", "29.6"),
+            ],
+        )
         .await;
     assert_eq!(r.status, StatusCode::UNPROCESSABLE_ENTITY);
     assert!(r.text().contains("inHg"));
-    let foreign = Request::post("/demo").header("host", "127.0.0.1:1").header("origin", "http://elsewhere.example").body(Body::empty()).unwrap();
+    let foreign = Request::post("/demo")
+        .header("host", "127.0.0.1:1")
+        .header("origin", "http://elsewhere.example")
+        .body(Body::empty())
+        .unwrap();
     assert_eq!(cell.send(foreign).await.status, StatusCode::FORBIDDEN);
     let huge = Request::post("/days")
         .header("host", "127.0.0.1:1")
@@ -326,12 +424,23 @@ async fn a_day_is_written_by_hand_and_a_vehicle_kept_up() {
     let made = cell
         .post(
             "/days",
-            &[("name", "Tern"), ("dyno", "hub"), ("ratio", "4.1"), ("ignition", "spark"), ("aspiration", "turbocharged"), ("date", "2026-03-03")],
+            &[
+                ("name", "Tern"),
+                ("dyno", "hub"),
+                ("ratio", "4.1"),
+                ("ignition", "spark"),
+                ("aspiration", "turbocharged"),
+                ("date", "2026-03-03"),
+            ],
         )
         .await;
     let day = made.location();
     let text = cell.get(&day).await.text();
-    assert!(text.contains("No go yet: 6 of the checks that keep people whole are open") && text.contains("CO alarm on"), "{text}");
+    assert!(
+        text.contains("No go yet: 6 of the checks that keep people whole are open")
+            && text.contains("CO alarm on"),
+        "{text}"
+    );
     let one = cell.post(&format!("{day}/checklist"), &[("air", "no")]).await.text();
     assert!(one.contains("No go: exhaust extraction"), "{one}");
     for id in ["straps", "guards", "air", "fire", "hearing", "abort"] {
@@ -340,51 +449,92 @@ async fn a_day_is_written_by_hand_and_a_vehicle_kept_up() {
     assert!(cell.get(&day).await.text().contains("Go: 6 of 17 looked at"));
 
     assert_eq!(
-        cell.post(&format!("{day}/air"), &[("at", "09:10"), ("temperature", "21,4"), ("humidity", "52"), ("pressure", "1002.1")]).await.status,
+        cell.post(
+            &format!("{day}/air"),
+            &[("at", "09:10"), ("temperature", "21,4"), ("humidity", "52"), ("pressure", "1002.1")]
+        )
+        .await
+        .status,
         StatusCode::SEE_OTHER
     );
     assert!(
-        cell.post(&format!("{day}/air"), &[("at", "09:20"), ("temperature", "21"), ("humidity", "52"), ("pressure", "29.6")])
-            .await
-            .text()
-            .contains("inHg")
+        cell.post(
+            &format!("{day}/air"),
+            &[("at", "09:20"), ("temperature", "21"), ("humidity", "52"), ("pressure", "29.6")]
+        )
+        .await
+        .text()
+        .contains("inHg")
     );
     assert!(
-        cell.post(&format!("{day}/air"), &[("at", "25:00"), ("temperature", "21"), ("humidity", "52"), ("pressure", "1002")])
-            .await
-            .text()
-            .contains("not a time of day")
+        cell.post(
+            &format!("{day}/air"),
+            &[("at", "25:00"), ("temperature", "21"), ("humidity", "52"), ("pressure", "1002")]
+        )
+        .await
+        .text()
+        .contains("not a time of day")
     );
     cell.post(&format!("{day}/fuel"), &[("fuel", "E85"), ("litres", "40"), ("note", "measured 0.78")]).await;
     cell.post(&format!("{day}/fuel"), &[("fuel", "E85"), ("litres", "32,5"), ("note", "")]).await;
     let long = "x".repeat(2000);
-    cell.post(&format!("{day}/notes"), &[("at", "11:05"), ("tag", "map"), ("text", "found on the old stick <b>")]).await;
+    cell.post(
+        &format!("{day}/notes"),
+        &[("at", "11:05"), ("tag", "map"), ("text", "found on the old stick <b>")],
+    )
+    .await;
     cell.post(&format!("{day}/notes"), &[("at", "08:00"), ("tag", ""), ("text", &long)]).await;
     assert!(cell.post(&format!("{day}/notes"), &[("text", "  ")]).await.text().contains("the note is empty"));
     let text = cell.get(&day).await.text();
-    assert!(text.contains("21.4 °C, 52 %, 1002.1 hPa") && text.contains("09:10"), "a reading stands with its time");
+    assert!(
+        text.contains("21.4 °C, 52 %, 1002.1 hPa") && text.contains("09:10"),
+        "a reading stands with its time"
+    );
     assert!(text.contains("32 L") && !text.contains("40 L"), "fuel on hand is what was said last");
     assert!(text.contains("found on the old stick") && !text.contains("stick <b>"));
-    assert!(text.find(&long).unwrap() < text.find("found on the old stick").unwrap(), "notes stand in order of time");
+    assert!(
+        text.find(&long).unwrap() < text.find("found on the old stick").unwrap(),
+        "notes stand in order of time"
+    );
 
     let page = cell.get("/vehicles/1").await.text();
-    assert!(page.contains("No quoted output entered") && page.contains("value=\"petrol, ") || page.contains("petrol, boosted"));
+    assert!(
+        page.contains("No quoted output entered") && page.contains("value=\"petrol, ")
+            || page.contains("petrol, boosted")
+    );
     let bad = cell.post("/vehicles/1/sheet", &[("mass_kg", "3")]).await;
     assert_eq!(bad.status, StatusCode::UNPROCESSABLE_ENTITY);
     assert!(bad.text().contains("mass is 3 kg, outside 20"));
     cell.post(
         "/vehicles/1/sheet",
-        &[("model", "saloon"), ("gears", "3.6 2.05"), ("final_drive", "3.94"), ("tyre_radius_m", "0.302"), ("quoted_power_kw", "118")],
+        &[
+            ("model", "saloon"),
+            ("gears", "3.6 2.05"),
+            ("final_drive", "3.94"),
+            ("tyre_radius_m", "0.302"),
+            ("quoted_power_kw", "118"),
+        ],
     )
     .await;
     let page = cell.get("/vehicles/1").await.text();
-    assert!(page.contains("14.184") && page.contains("Quoted 118.0 kW (where is not said); no stock baseline"), "{page}");
-    cell.post("/vehicles/1/builds", &[("name", "B"), ("since", "2026-03-20"), ("changed", "larger pump")]).await;
+    assert!(
+        page.contains("14.184") && page.contains("Quoted 118.0 kW (where is not said); no stock baseline"),
+        "{page}"
+    );
+    cell.post("/vehicles/1/builds", &[("name", "B"), ("since", "2026-03-20"), ("changed", "larger pump")])
+        .await;
     let before = cell.store.vehicle(1).await.unwrap().limits.len();
     cell.post("/vehicles/1/template", &[("template", "flex")]).await;
     let after = cell.store.vehicle(1).await.unwrap().limits;
-    assert_eq!(after.len(), before + 1, "only what is missing is added: {:?}", after.iter().map(|l| &l.id).collect::<Vec<_>>());
-    let refused = cell.post("/vehicles/1/limits", &[("channel.0", "lambda_1"), ("id.0", "lean"), ("threshold.0", "lots")]).await;
+    assert_eq!(
+        after.len(),
+        before + 1,
+        "only what is missing is added: {:?}",
+        after.iter().map(|l| &l.id).collect::<Vec<_>>()
+    );
+    let refused = cell
+        .post("/vehicles/1/limits", &[("channel.0", "lambda_1"), ("id.0", "lean"), ("threshold.0", "lots")])
+        .await;
     assert!(refused.text().contains("limit “lean”, threshold: “lots” is not a number"));
     assert_eq!(cell.store.vehicle(1).await.unwrap().limits.len(), after.len(), "nothing is half-written");
     assert!(cell.get("/vehicles").await.text().contains("Tern"));
@@ -396,7 +546,9 @@ async fn a_map_file_is_kept_whole_and_never_replaced() {
     let cell = Cell::start("custody").await;
     cell.post("/days", &[("name", "Tern"), ("dyno", "hub"), ("date", "2026-03-03")]).await;
     let upload = async |name: &str, bytes: &[u8]| {
-        let mut body = format!("--xyz\r\nContent-Disposition: form-data; name=\"file\"; filename=\"{name}\"\r\n\r\n").into_bytes();
+        let mut body =
+            format!("--xyz\r\nContent-Disposition: form-data; name=\"file\"; filename=\"{name}\"\r\n\r\n")
+                .into_bytes();
         body.extend(bytes);
         body.extend(b"\r\n--xyz\r\nContent-Disposition: form-data; name=\"kind\"\r\n\r\n\r\n--xyz--\r\n");
         let request = Request::post("/vehicles/1/maps")
@@ -407,7 +559,8 @@ async fn a_map_file_is_kept_whole_and_never_replaced() {
             .unwrap();
         cell.send(request).await
     };
-    let text = b"jamjar map 1\nname C7\nkind custom\nrevision of C6\nnote gentle\n\nvalue rev_limit [rpm] 6800\n";
+    let text =
+        b"jamjar map 1\nname C7\nkind custom\nrevision of C6\nnote gentle\n\nvalue rev_limit [rpm] 6800\n";
     assert_eq!(upload("c7.map", text).await.status, StatusCode::SEE_OTHER);
     let maps = cell.store.maps(1).await.unwrap();
     let (id, sha, _) = maps[0].file.clone().unwrap();
@@ -415,7 +568,11 @@ async fn a_map_file_is_kept_whole_and_never_replaced() {
     assert_eq!(cell.get(&format!("/files/{id}")).await.body, text, "byte for byte");
     let other = upload("c7-changed.map", &[&text[..], b"value speed_limit [km/h] 120\n"].concat()).await;
     assert!(other.text().contains("never replaced") && other.status == StatusCode::UNPROCESSABLE_ENTITY);
-    assert_eq!(upload("again.map", text).await.status, StatusCode::SEE_OTHER, "the same bytes again are no harm");
+    assert_eq!(
+        upload("again.map", text).await.status,
+        StatusCode::SEE_OTHER,
+        "the same bytes again are no harm"
+    );
     let broken = upload("broken.map", b"jamjar map 1\nname X\noops\n").await.text();
     assert!(broken.contains("broken.map:3:1"), "{broken}");
     assert!(upload("x.bin", &[0, 159, 146, 150]).await.text().contains("give the map a name"));

@@ -1,4 +1,5 @@
-//! Analysis of jobs and reading of a wide CSV, timed for `bench/run`: prints one JSON object. Not a test of anything.
+//! Analysis of jobs and reading of a wide CSV, timed for `bench/run`: prints one JSON object. Not a test of
+//! anything.
 #![allow(missing_docs, clippy::unwrap_used)]
 
 use jamjar_core::analysis::Figure;
@@ -22,9 +23,10 @@ fn median<T>(times: usize, mut work: impl FnMut() -> T) -> (f64, T) {
 fn analysis(paths: &[PathBuf]) -> serde_json::Value {
     let jobs: Vec<job::Prepared> = paths.iter().map(|p| job::load(p).unwrap()).collect();
     let pulls: usize = jobs.iter().flat_map(|j| &j.sets).map(|s| s.pulls.len()).sum();
-    let (seconds, done) = median(std::env::var("JAMJAR_BENCH_TIMES").ok().and_then(|v| v.parse().ok()).unwrap_or(5), || {
-        jobs.iter().map(|j| job::analyse(j).unwrap()).collect::<Vec<_>>()
-    });
+    let (seconds, done) =
+        median(std::env::var("JAMJAR_BENCH_TIMES").ok().and_then(|v| v.parse().ok()).unwrap_or(5), || {
+            jobs.iter().map(|j| job::analyse(j).unwrap()).collect::<Vec<_>>()
+        });
     let sets: Vec<_> = done
         .iter()
         .enumerate()
@@ -50,8 +52,15 @@ fn analysis(paths: &[PathBuf]) -> serde_json::Value {
 }
 
 fn csv(path: &Path) -> serde_json::Value {
-    let (seconds, log) =
-        median(5, || jamjar_formats::read_log(std::fs::File::open(path).unwrap(), "wide.csv", &jamjar_formats::Mapping::default()).unwrap().log);
+    let (seconds, log) = median(5, || {
+        jamjar_formats::read_log(
+            std::fs::File::open(path).unwrap(),
+            "wide.csv",
+            &jamjar_formats::Mapping::default(),
+        )
+        .unwrap()
+        .log
+    });
     let sums: f64 = log.channels.values().flatten().filter(|v| v.is_finite()).sum();
     serde_json::json!({"seconds": seconds, "rows": log.t.len(), "channels": log.channels.len(), "sum": sums})
 }
@@ -59,7 +68,9 @@ fn csv(path: &Path) -> serde_json::Value {
 fn main() {
     let args: Vec<String> = std::env::args().skip(1).filter(|a| a != "--bench").collect();
     let out = match args.split_first() {
-        Some((what, paths)) if what == "analysis" => analysis(&paths.iter().map(PathBuf::from).collect::<Vec<_>>()),
+        Some((what, paths)) if what == "analysis" => {
+            analysis(&paths.iter().map(PathBuf::from).collect::<Vec<_>>())
+        }
         Some((what, paths)) if what == "csv" && paths.len() == 1 => csv(Path::new(&paths[0])),
         _ => {
             println!("analysis JOB…, or csv FILE; run by bench/run");

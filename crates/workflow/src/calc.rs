@@ -67,7 +67,8 @@ fn nulls(v: &Value) -> usize {
     }
 }
 
-/// Ranges of fields by name, each in the unit the name says. What has no range of its own must stay within the last.
+/// Ranges of fields by name, each in the unit the name says. What has no range of its own must stay within
+/// the last.
 const RANGES: [Bound; 24] = [
     Bound::new("dry_kpa", "kPa", 40.0, 110.0),
     Bound::new("fuel_g_s", "g/s", 0.0, 1_000.0),
@@ -102,7 +103,10 @@ fn possible(field: &str, value: &Value) -> Result<(), String> {
         Value::Number(n) => {
             let bound = RANGES.iter().find(|b| b.name == field).copied().unwrap_or(ANY);
             let v = n.as_f64().unwrap_or(f64::NAN);
-            bound.check(v).map(|_| ()).map_err(|e| if bound.name == field { e.to_string() } else { format!("{field}: {e}") })
+            bound
+                .check(v)
+                .map(|_| ())
+                .map_err(|e| if bound.name == field { e.to_string() } else { format!("{field}: {e}") })
         }
         Value::Array(a) => a.iter().try_for_each(|v| possible(field, v)),
         _ => Ok(()),
@@ -143,7 +147,8 @@ fn compute(name: &str, input: &Value) -> Result<Value, String> {
                 dt_s: f64,
             }
             let i: In = read(input)?;
-            serde_json::to_value(smooth_uniform(&i.y, i.window, i.order, i.dt_s).map_err(words)?).map_err(words)
+            serde_json::to_value(smooth_uniform(&i.y, i.window, i.order, i.dt_s).map_err(words)?)
+                .map_err(words)
         }
         "repeats" => {
             #[derive(Deserialize)]
@@ -170,7 +175,8 @@ fn compute(name: &str, input: &Value) -> Result<Value, String> {
                 pulls_per_set: u32,
             }
             let i: In = read(input)?;
-            serde_json::to_value(plan::smallest_detectable(i.sd, i.pulls_per_set).map_err(words)?).map_err(words)
+            serde_json::to_value(plan::smallest_detectable(i.sd, i.pulls_per_set).map_err(words)?)
+                .map_err(words)
         }
         "mbt" => {
             #[derive(Deserialize)]
@@ -207,10 +213,11 @@ fn air(input: &Value) -> Result<Value, String> {
     }
     let i: In = read(input)?;
     let a = AirState::new(i.temp_c, i.humidity, i.pressure_hpa).map_err(words)?;
-    let cf: serde_json::Map<String, Value> = [Correction::SaeJ1349, Correction::SaeJ607, Correction::Din70020, Correction::Iso1585Si]
-        .into_iter()
-        .map(|c| (c.id().to_owned(), json!(c.air_factor(&a))))
-        .collect();
+    let cf: serde_json::Map<String, Value> =
+        [Correction::SaeJ1349, Correction::SaeJ607, Correction::Din70020, Correction::Iso1585Si]
+            .into_iter()
+            .map(|c| (c.id().to_owned(), json!(c.air_factor(&a))))
+            .collect();
     Ok(json!({
         "sat_vapour_hpa": a.saturation_hpa(), "vapour_hpa": a.vapour_hpa(), "dry_hpa": a.dry_hpa(), "density_kg_m3": a.density_kg_m3(),
         "density_altitude_m": a.density_altitude_m(), "cf": cf,
@@ -259,11 +266,15 @@ fn injector(input: &Value) -> Result<Value, String> {
     let i: In = read(input)?;
     let map = QuantityMap::new(i.pressures_mpa, i.durations_us, i.mass_mg).map_err(words)?;
     match (i.duration_us, i.mass_mg_wanted) {
-        (Some(d), None) => Ok(json!({"mass_mg": map.mass(i.pressure_mpa, d).map_err(words)?, "duration_us": d})),
-        (None, Some(m)) => Ok(json!({"mass_mg": m, "duration_us": map.duration(i.pressure_mpa, m).map_err(words)?})),
-        (Some(d), Some(m)) => {
-            Ok(json!({"mass_mg": map.mass(i.pressure_mpa, d).map_err(words)?, "duration_us": map.duration(i.pressure_mpa, m).map_err(words)?}))
+        (Some(d), None) => {
+            Ok(json!({"mass_mg": map.mass(i.pressure_mpa, d).map_err(words)?, "duration_us": d}))
         }
+        (None, Some(m)) => {
+            Ok(json!({"mass_mg": m, "duration_us": map.duration(i.pressure_mpa, m).map_err(words)?}))
+        }
+        (Some(d), Some(m)) => Ok(
+            json!({"mass_mg": map.mass(i.pressure_mpa, d).map_err(words)?, "duration_us": map.duration(i.pressure_mpa, m).map_err(words)?}),
+        ),
         (None, None) => Err("give duration_us or mass_mg_wanted".into()),
     }
 }
@@ -285,23 +296,47 @@ mod tests {
                 json!({"dry_kpa": 99.96, "temp_c": 36.6, "turbocharged": 0, "fuel_g_s": 1.995, "displacement_l": 2, "rpm": 3000, "boost_pressure_ratio": 1}),
                 vec!["q", "qc", "fa", "fm", "alpha_d"],
             ),
-            ("ethanol_blend", json!({"ethanol": 0.3}), vec!["density_kg_l", "ethanol_mass_fraction", "stoich_afr", "lhv_mj_kg", "volume_flow_ratio"]),
+            (
+                "ethanol_blend",
+                json!({"ethanol": 0.3}),
+                vec!["density_kg_l", "ethanol_mass_fraction", "stoich_afr", "lhv_mj_kg", "volume_flow_ratio"],
+            ),
             (
                 "blend_volume",
                 json!({"litres_in_tank": 36, "ethanol_in_tank": 0.031, "ethanol_of_added": 0.57, "ethanol_target": 0.132}),
                 vec!["litres_to_add"],
             ),
-            ("savitzky_golay", json!({"y": [1, 2, 3, 4, 5, 6, 7], "window": 5, "order": 2, "dt_s": 0.1}), vec!["smoothed", "derivative"]),
-            ("repeats", json!({"base": [1, 2, 3], "candidate": [2, 3, 5]}), vec!["difference", "pooled_sd", "df", "ci95", "p", "welch"]),
+            (
+                "savitzky_golay",
+                json!({"y": [1, 2, 3, 4, 5, 6, 7], "window": 5, "order": 2, "dt_s": 0.1}),
+                vec!["smoothed", "derivative"],
+            ),
+            (
+                "repeats",
+                json!({"base": [1, 2, 3], "candidate": [2, 3, 5]}),
+                vec!["difference", "pooled_sd", "df", "ci95", "p", "welch"],
+            ),
             ("pulls_needed", json!({"sd": 0.8, "difference": 2}), vec!["pulls_per_set", "power"]),
-            ("smallest_detectable", json!({"sd": 0.8, "pulls_per_set": 3}), vec!["difference", "repeatability_limit"]),
-            ("mbt", json!({"spark_deg": [10, 12, 14, 16], "value": [1, 3, 4, 4.2]}), vec!["vertex_deg", "vertex_value", "curvature"]),
+            (
+                "smallest_detectable",
+                json!({"sd": 0.8, "pulls_per_set": 3}),
+                vec!["difference", "repeatability_limit"],
+            ),
+            (
+                "mbt",
+                json!({"spark_deg": [10, 12, 14, 16], "value": [1, 3, 4, 4.2]}),
+                vec!["vertex_deg", "vertex_value", "curvature"],
+            ),
             (
                 "injector",
                 json!({"pressures_mpa": [40, 80], "durations_us": [200, 500], "mass_mg": [[3, 27], [4, 38]], "pressure_mpa": 60, "duration_us": 300}),
                 vec!["mass_mg", "duration_us"],
             ),
-            ("shift", json!({"rpm": [2000, 7000], "torque_nm": [200, 150], "ratios": [3, 2], "limit_rpm": 7000}), vec!["shifts"]),
+            (
+                "shift",
+                json!({"rpm": [2000, 7000], "torque_nm": [200, 150], "ratios": [3, 2], "limit_rpm": 7000}),
+                vec!["shifts"],
+            ),
         ];
         for (name, input, keys) in cases {
             let out = run(name, &input).unwrap_or_else(|e| panic!("{name}: {e}"));
@@ -318,15 +353,18 @@ mod tests {
             "tyre_radius_m": 0.3, "final_drive": 4, "drivetrain_efficiency": 90, "air_density_kg_m3": 1.2, "gears": [3, 2], "rpm": [1000, 7000],
             "torque_nm": [200, 150], "shift_rpm": 6500, "launch_rpm": 3000, "shift_pause_s": 0.3});
         let diesel = json!({"dry_kpa": 99.96, "temp_c": 36.6, "turbocharged": 0, "fuel_g_s": 1.995, "displacement_l": -2, "rpm": 3000, "boost_pressure_ratio": 1});
-        let bars =
-            json!({"pressures_mpa": [400, 1800], "durations_us": [200, 500], "mass_mg": [[3, 27], [4, 38]], "pressure_mpa": 60, "duration_us": 300});
+        let bars = json!({"pressures_mpa": [400, 1800], "durations_us": [200, 500], "mass_mg": [[3, 27], [4, 38]], "pressure_mpa": 60, "duration_us": 300});
         for (name, input, field) in [
             ("shift", shift(1e12), "limit_rpm"),
             ("strip", strip, "drivetrain_efficiency"),
             ("iso1585_diesel", diesel, "displacement_l"),
             ("injector", bars, "pressures_mpa"),
             ("repeats", json!({"base": [1e308, 2], "candidate": [2, 3]}), "base"),
-            ("savitzky_golay", json!({"y": [1, 2, 3, 4, 5, 6, 7], "window": 5, "order": 2, "dt_s": 0}), "dt_s"),
+            (
+                "savitzky_golay",
+                json!({"y": [1, 2, 3, 4, 5, 6, 7], "window": 5, "order": 2, "dt_s": 0}),
+                "dt_s",
+            ),
         ] {
             let e = run(name, &input).unwrap_err();
             assert!(e.contains(field), "{name}: {e}");
@@ -335,7 +373,11 @@ mod tests {
 
     #[test]
     fn bad_input_names_the_field() {
-        assert!(run("air", &json!({"temp_c": 25, "humidity": 52, "pressure_hpa": 990})).unwrap_err().contains("0.52"));
+        assert!(
+            run("air", &json!({"temp_c": 25, "humidity": 52, "pressure_hpa": 990}))
+                .unwrap_err()
+                .contains("0.52")
+        );
         assert!(run("air", &json!({"temp_c": 25, "humidity": 0.5})).unwrap_err().contains("pressure_hpa"));
         assert!(run("nothing", &json!({})).unwrap_err().contains("ethanol_blend"));
         assert!(run("air", &json!([1])).is_err());

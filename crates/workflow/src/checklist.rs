@@ -35,7 +35,11 @@ pub const ITEMS: &[Item] = &[
     item("wideband", "Vehicle", "λ sensor checked in free air, age known"),
     item("software", "Vehicle", "Software versions noted; an official update would overwrite the map"),
     item("load", "Running state", "Lamps, fan and climate control as in every pull"),
-    item("modes", "Running state", "Stability and traction control, gearbox mode and lock-up as in every pull"),
+    item(
+        "modes",
+        "Running state",
+        "Stability and traction control, gearbox mode and lock-up as in every pull",
+    ),
     item("warm", "Running state", "Oil, coolant and intake inside the window before the first pull"),
 ];
 

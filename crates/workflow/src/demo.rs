@@ -41,7 +41,8 @@ pub async fn begin(store: &Store) -> Result<Option<i64>, WorkflowError> {
         }
         _ => {}
     }
-    let pulls: usize = scenarios()?.iter().flat_map(|l| &l.scenario.day).flat_map(|d| &d.set).map(|s| s.pulls).sum();
+    let pulls: usize =
+        scenarios()?.iter().flat_map(|l| &l.scenario.day).flat_map(|d| &d.set).map(|s| s.pulls).sum();
     match store.claim_run(None, RUN, pulls as i32, None).await? {
         Begun::New(run) => Ok(Some(run)),
         Begun::Before(_) => Ok(None),
@@ -72,7 +73,8 @@ async fn load_all(store: &Store, run_id: i64) -> Result<(), WorkflowError> {
         if store.progress(run_id, done, &format!("simulating {name}")).await? {
             return Err(WorkflowError::Cancelled);
         }
-        let (l, run) = blocking(move || l.run(None, None).map(|run| (l, run))).await?.map_err(WorkflowError::Bad)?;
+        let (l, run) =
+            blocking(move || l.run(None, None).map(|run| (l, run))).await?.map_err(WorkflowError::Bad)?;
         let vehicle_id = vehicle(store, &l).await?;
         let ratio = store.vehicle(vehicle_id).await?.vehicle.dyno.overall_ratio;
         for d in &run.days {
@@ -94,7 +96,12 @@ async fn vehicle(store: &Store, l: &Loaded) -> Result<i64, WorkflowError> {
         return Ok(v.id);
     }
     let vehicle: Vehicle = from_json(vehicle_json(l))?;
-    let new = NewVehicle { vehicle, limits: from_json(s.limits.clone())?, sheet: from_json(s.vehicle.sheet.clone())?, demo: true };
+    let new = NewVehicle {
+        vehicle,
+        limits: from_json(s.limits.clone())?,
+        sheet: from_json(s.vehicle.sheet.clone())?,
+        demo: true,
+    };
     let id = store.add_vehicle(&new).await?;
     for b in &s.build {
         let since: NaiveDate = b.since.parse().map_err(bad)?;
@@ -126,9 +133,13 @@ async fn vehicle(store: &Store, l: &Loaded) -> Result<i64, WorkflowError> {
 async fn day(store: &Store, l: &Loaded, vehicle_id: i64, d: &SimDay) -> Result<i64, WorkflowError> {
     let date: NaiveDate = d.spec.date.parse().map_err(bad)?;
     let place = l.scenario.cell.place.clone();
-    let id = store.add_day(&NewDay { vehicle_id, date, place, air: Some(d.air), note: d.spec.note.clone(), demo: true }).await?;
+    let id = store
+        .add_day(&NewDay { vehicle_id, date, place, air: Some(d.air), note: d.spec.note.clone(), demo: true })
+        .await?;
     for n in &d.spec.notes {
-        store.add_note(id, NaiveTime::parse_from_str(&n.at, "%H:%M").ok(), &n.tag, &n.text, "the calibrator").await?;
+        store
+            .add_note(id, NaiveTime::parse_from_str(&n.at, "%H:%M").ok(), &n.tag, &n.text, "the calibrator")
+            .await?;
     }
     for (fuel, litres) in &d.spec.litres {
         store.put_fuel_on_hand(id, fuel, *litres, "").await?;
@@ -145,10 +156,18 @@ async fn day(store: &Store, l: &Loaded, vehicle_id: i64, d: &SimDay) -> Result<i
 
 /// Time of day to the minute.
 fn clock(seconds: f64) -> NaiveTime {
-    NaiveTime::from_num_seconds_from_midnight_opt((seconds / 60.0) as u32 * 60 % 86_400, 0).unwrap_or_default()
+    NaiveTime::from_num_seconds_from_midnight_opt((seconds / 60.0) as u32 * 60 % 86_400, 0)
+        .unwrap_or_default()
 }
 
-async fn sets(store: &Store, run_id: i64, before: i32, day_id: i64, ratio: Option<f64>, d: &SimDay) -> Result<i32, WorkflowError> {
+async fn sets(
+    store: &Store,
+    run_id: i64,
+    before: i32,
+    day_id: i64,
+    ratio: Option<f64>,
+    d: &SimDay,
+) -> Result<i32, WorkflowError> {
     let ambient = d.air.pressure_hpa / 10.0;
     for s in &d.sets {
         for p in &s.pulls {
@@ -169,8 +188,13 @@ async fn sets(store: &Store, run_id: i64, before: i32, day_id: i64, ratio: Optio
 
 /// Every pull of the day with its files, time and air.
 fn choose(d: &SimDay, inbox: &[InboxItem]) -> Result<Vec<ChosenSet>, WorkflowError> {
-    let id_of =
-        |f: &SimFile| inbox.iter().find(|i: &&InboxItem| i.name == f.name).map(|i| i.id).ok_or_else(|| bad(format!("{} was not taken in", f.name)));
+    let id_of = |f: &SimFile| {
+        inbox
+            .iter()
+            .find(|i: &&InboxItem| i.name == f.name)
+            .map(|i| i.id)
+            .ok_or_else(|| bad(format!("{} was not taken in", f.name)))
+    };
     let mut chosen = Vec::new();
     for s in &d.sets {
         let pulls: Result<Vec<ChosenPull>, WorkflowError> = s
@@ -212,7 +236,12 @@ fn configuration(s: &SimSet) -> Configuration {
 }
 
 /// The one question the demo's recorders leave open: their wideband writes AFR on the gasoline scale.
-async fn answer_questions(store: &Store, day_id: i64, ratio: Option<f64>, inbox: &[InboxItem]) -> Result<bool, WorkflowError> {
+async fn answer_questions(
+    store: &Store,
+    day_id: i64,
+    ratio: Option<f64>,
+    inbox: &[InboxItem],
+) -> Result<bool, WorkflowError> {
     let mut answered = Vec::new();
     for item in inbox {
         if !item.report.contains("\"questions\":[{") || answered.contains(&&item.source) {
@@ -222,15 +251,24 @@ async fn answer_questions(store: &Store, day_id: i64, ratio: Option<f64>, inbox:
         for n in 1..=2 {
             if item.report.contains(&format!("\"WB{n}\"")) {
                 let lambda = Channel::new(format!("lambda_{n}")).map_err(bad)?;
-                answer(store, day_id, ratio, &item.source, &format!("WB{n}"), &lambda, Unit::AfrGasoline).await?;
+                answer(store, day_id, ratio, &item.source, &format!("WB{n}"), &lambda, Unit::AfrGasoline)
+                    .await?;
             }
         }
     }
     Ok(!answered.is_empty())
 }
 
-async fn drop_sim_file(store: &Store, day_id: i64, ratio: Option<f64>, ambient_kpa: f64, f: &SimFile) -> Result<(), WorkflowError> {
-    take_in(store, day_id, ratio, Some(ambient_kpa), &f.name, std::sync::Arc::new(f.bytes.clone())).await.map(|_| ())
+async fn drop_sim_file(
+    store: &Store,
+    day_id: i64,
+    ratio: Option<f64>,
+    ambient_kpa: f64,
+    f: &SimFile,
+) -> Result<(), WorkflowError> {
+    take_in(store, day_id, ratio, Some(ambient_kpa), &f.name, std::sync::Arc::new(f.bytes.clone()))
+        .await
+        .map(|_| ())
 }
 
 /// Name of the run that makes bulk data.

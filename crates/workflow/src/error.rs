@@ -5,7 +5,9 @@ use jamjar_store::StoreError;
 use thiserror::Error;
 
 /// Runs computation away from the threads that serve. A panic there is a fault of the program, and stays one.
-pub(crate) async fn blocking<T: Send + 'static>(work: impl FnOnce() -> T + Send + 'static) -> Result<T, WorkflowError> {
+pub(crate) async fn blocking<T: Send + 'static>(
+    work: impl FnOnce() -> T + Send + 'static,
+) -> Result<T, WorkflowError> {
     tokio::task::spawn_blocking(work).await.map_err(internal)
 }
 

@@ -1,4 +1,5 @@
-//! What a set's figure rests on: every pull of the set, its own value, where it was read, and what was left out by whom and why.
+//! What a set's figure rests on: every pull of the set, its own value, where it was read, and what was left
+//! out by whom and why.
 
 use crate::error::WorkflowError;
 use crate::lineup::fresh_sets;
@@ -41,7 +42,13 @@ pub fn read_at(figure: Figure, curve: &Curve, looks: &Looks) -> Option<[f64; 2]>
 ///
 /// # Errors
 /// [`WorkflowError`] when the store refuses.
-pub async fn evidence(store: &Store, r: &Reading, figure: Figure, looks: &Looks, settings: &Settings) -> Result<Vec<Evidence>, WorkflowError> {
+pub async fn evidence(
+    store: &Store,
+    r: &Reading,
+    figure: Figure,
+    looks: &Looks,
+    settings: &Settings,
+) -> Result<Vec<Evidence>, WorkflowError> {
     let sets = fresh_sets(store, store.sets_by_id(&[r.set.id]).await?, &r.vehicle).await?;
     let all = sets.into_iter().flat_map(|s| s.pulls).enumerate();
     let each = all.map(|(i, (pull, summary))| {

@@ -74,7 +74,8 @@ impl Finder {
             known.at = Some(now);
             return Ok(());
         }
-        let days: Vec<i64> = things.iter().filter_map(|t| if let Thing::Day(d) = t { Some(*d) } else { None }).collect();
+        let days: Vec<i64> =
+            things.iter().filter_map(|t| if let Thing::Day(d) = t { Some(*d) } else { None }).collect();
         for part in days.chunks(DAYS_AT_ONCE) {
             let mut found = store.found_days(part).await?;
             if found.values().flat_map(|d| &d.pulls).any(|p| p.record(&known.names).is_none()) {

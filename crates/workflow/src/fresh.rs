@@ -1,4 +1,5 @@
-//! Whether what is kept in memory still holds: the database says what has changed, one question serving all who wait for the answer.
+//! Whether what is kept in memory still holds: the database says what has changed, one question serving all
+//! who wait for the answer.
 
 use jamjar_store::{Stamps, Store, StoreError, Thing};
 use std::collections::HashMap;
@@ -29,8 +30,8 @@ struct Known {
 }
 
 impl Freshness {
-    /// Asks what has changed. Whatever was committed before the call is known after it; callers that come while a question is under
-    /// way share the next one.
+    /// Asks what has changed. Whatever was committed before the call is known after it; callers that come
+    /// while a question is under way share the next one.
     ///
     /// # Errors
     /// [`StoreError`] when the database cannot answer.

@@ -1,7 +1,8 @@
-//! Hostile input from a seeded generator: whatever is thrown at the readers must be answered, never end in a panic, and in bounded time.
+//! Hostile input from a seeded generator: whatever is thrown at the readers must be answered, never end in a
+//! panic, and in bounded time.
 //!
-//! Inputs are made from whole ones by changing bytes, and by changing what was parsed: numbers, columns, order. Each kind says which
-//! function is tried; the same seed makes the same inputs.
+//! Inputs are made from whole ones by changing bytes, and by changing what was parsed: numbers, columns,
+//! order. Each kind says which function is tried; the same seed makes the same inputs.
 
 use crate::job;
 use crate::scenarios;
@@ -32,7 +33,15 @@ pub enum Kind {
 
 impl Kind {
     /// All of them.
-    pub const ALL: [Self; 7] = [Self::Recording, Self::Measured, Self::Job, Self::Scenario, Self::Map, Self::Query, Self::Calculator];
+    pub const ALL: [Self; 7] = [
+        Self::Recording,
+        Self::Measured,
+        Self::Job,
+        Self::Scenario,
+        Self::Map,
+        Self::Query,
+        Self::Calculator,
+    ];
 
     /// Words for a table.
     pub fn label(self) -> &'static str {
@@ -80,8 +89,22 @@ impl Rng {
     }
 
     fn number(&mut self) -> f64 {
-        const ODD: [f64; 14] =
-            [0.0, -0.0, 1.0, -1.0, 1e-300, 1e300, -1e308, 1e15, 9_007_199_254_740_993.0, f64::NAN, f64::INFINITY, f64::NEG_INFINITY, 1e-12, -273.15];
+        const ODD: [f64; 14] = [
+            0.0,
+            -0.0,
+            1.0,
+            -1.0,
+            1e-300,
+            1e300,
+            -1e308,
+            1e15,
+            9_007_199_254_740_993.0,
+            f64::NAN,
+            f64::INFINITY,
+            f64::NEG_INFINITY,
+            1e-12,
+            -273.15,
+        ];
         match self.below(3) {
             0 => ODD[self.below(ODD.len())],
             1 => (self.next() as i64 % 20_000) as f64,
@@ -122,7 +145,9 @@ struct Seeds {
 
 impl Seeds {
     fn new() -> Self {
-        let mut csv = String::from("Time (s);Hub speed (rpm);Hub torque (N·m);Throttle (%);Lambda 1;MAP (kPa);Fuel cut\n");
+        let mut csv = String::from(
+            "Time (s);Hub speed (rpm);Hub torque (N·m);Throttle (%);Lambda 1;MAP (kPa);Fuel cut\n",
+        );
         let mut plain = String::from("t,RPM,Torque,TPS,AFR\n");
         for i in 0..400 {
             let s = f64::from(i) * 0.02;
@@ -210,7 +235,9 @@ fn bent_text(text: &str, rng: &mut Rng) -> String {
 
 /// A good recording whose numbers, columns or order are changed after it was read, measured like any other.
 fn measured(rng: &mut Rng, seeds: &Seeds) -> bool {
-    let Ok(read) = read_log(seeds.recordings[1].as_slice(), "fuzz.csv", &Mapping::default()) else { return false };
+    let Ok(read) = read_log(seeds.recordings[1].as_slice(), "fuzz.csv", &Mapping::default()) else {
+        return false;
+    };
     let mut log = read.log;
     let names: Vec<_> = log.channels.keys().cloned().collect();
     for _ in 0..=rng.below(4) {
@@ -246,13 +273,23 @@ fn measured(rng: &mut Rng, seeds: &Seeds) -> bool {
             }
         }
     }
-    let kinds = [DynoKind::Hub, DynoKind::Engine, DynoKind::Pto, DynoKind::RollerBrake, DynoKind::RollerInertia];
-    let dyno =
-        Dyno { kind: kinds[rng.below(5)], overall_ratio: [None, Some(4.0)][rng.below(2)], inertia_kg_m2: Some(12.0), rotating_inertia_kg_m2: None };
+    let kinds =
+        [DynoKind::Hub, DynoKind::Engine, DynoKind::Pto, DynoKind::RollerBrake, DynoKind::RollerInertia];
+    let dyno = Dyno {
+        kind: kinds[rng.below(5)],
+        overall_ratio: [None, Some(4.0)][rng.below(2)],
+        inertia_kg_m2: Some(12.0),
+        rotating_inertia_kg_m2: None,
+    };
     let vehicle = Vehicle { name: "fuzz".into(), engine: jamjar_core::analysis::Engine::default(), dyno };
     let limits = crate::limits::starting_points(&vehicle.engine);
     let (shaft, engine) = (log.clone(), std::sync::Arc::new(log));
-    let pull = |id: &str| PullInput { id: id.into(), dyno: shaft.clone(), ecu: Some(engine.clone()), ..PullInput::default() };
+    let pull = |id: &str| PullInput {
+        id: id.into(),
+        dyno: shaft.clone(),
+        ecu: Some(engine.clone()),
+        ..PullInput::default()
+    };
     let set = SetInput { id: "a".into(), pulls: vec![pull("p1"), pull("p2")], ..SetInput::default() };
     measure_sets(std::slice::from_ref(&set), &vehicle, &Settings::default(), &limits).is_ok()
 }
@@ -285,7 +322,10 @@ fn query(rng: &mut Rng) -> bool {
     let n = rng.below(14);
     let text: Vec<&str> = (0..n).map(|_| WORDS[rng.below(WORDS.len())]).collect();
     let text = bent_text(&text.join(" "), rng);
-    let with = Reading { today: chrono::NaiveDate::from_ymd_opt(2026, 3, 3).unwrap_or_default(), usual: Usual::default() };
+    let with = Reading {
+        today: chrono::NaiveDate::from_ymd_opt(2026, 3, 3).unwrap_or_default(),
+        usual: Usual::default(),
+    };
     parse(&text, &with).is_ok()
 }
 
@@ -297,7 +337,10 @@ const GOOD: [(&str, &str); 14] = [
         r#"{"dry_kpa": 98, "temp_c": 30, "turbocharged": true, "fuel_g_s": 6, "displacement_l": 2, "rpm": 3500, "boost_pressure_ratio": 2.1}"#,
     ),
     ("ethanol_blend", r#"{"ethanol": 0.6}"#),
-    ("blend_volume", r#"{"litres_in_tank": 20, "ethanol_in_tank": 0.05, "ethanol_of_added": 0.85, "ethanol_target": 0.3}"#),
+    (
+        "blend_volume",
+        r#"{"litres_in_tank": 20, "ethanol_in_tank": 0.05, "ethanol_of_added": 0.85, "ethanol_target": 0.3}"#,
+    ),
     ("savitzky_golay", r#"{"y": [1, 2, 4, 7, 11, 16, 22], "window": 5, "order": 2, "dt_s": 0.01}"#),
     ("repeats", r#"{"base": [150.1, 150.4, 149.9], "candidate": [153.2, 153.0, 153.9]}"#),
     ("pulls_needed", r#"{"sd": 0.8, "difference": 2}"#),
@@ -311,7 +354,10 @@ const GOOD: [(&str, &str); 14] = [
         "injector",
         r#"{"pressures_mpa": [50, 100], "durations_us": [200, 400, 800], "mass_mg": [[2, 6, 14], [4, 10, 22]], "pressure_mpa": 70, "mass_mg_wanted": 9}"#,
     ),
-    ("shift", r#"{"rpm": [2000, 4000, 6000], "torque_nm": [200, 240, 190], "ratios": [3.4, 1.9, 1.3], "limit_rpm": 6500}"#),
+    (
+        "shift",
+        r#"{"rpm": [2000, 4000, 6000], "torque_nm": [200, 240, 190], "ratios": [3.4, 1.9, 1.3], "limit_rpm": 6500}"#,
+    ),
     (
         "strip",
         r#"{"mass_kg": 1240, "tyre_friction": 1.05, "driven_axle_load_fraction": 0.62, "drag_area_m2": 0.68, "rolling_coefficient": 0.012, "tyre_radius_m": 0.305, "final_drive": 4.1, "drivetrain_efficiency": 1, "air_density_kg_m3": 1.19, "gears": [3.45, 1.95, 1.36], "rpm": [2000, 4000, 6000, 7000], "torque_nm": [200, 240, 220, 180], "shift_rpm": 6800, "launch_rpm": 3000, "shift_pause_s": 0.3}"#,

@@ -1,7 +1,7 @@
 //! Results kept in memory until something they rest on changes, or until there is no room.
 //!
-//! A key holds everything a result depends on beside the store: the settings, the program's algorithm version through the program
-//! itself. The things in the store are named when it is kept.
+//! A key holds everything a result depends on beside the store: the settings, the program's algorithm version
+//! through the program itself. The things in the store are named when it is kept.
 
 use crate::fresh::{Freshness, Moment};
 use jamjar_store::Thing;
@@ -51,8 +51,8 @@ impl<K: Eq + Hash + Clone, V> Keep<K, V> {
         None
     }
 
-    /// Keeps a result made from what was there at the moment `since`, which must have been asked for before anything was read.
-    /// Something heavier than a quarter of the room is not kept.
+    /// Keeps a result made from what was there at the moment `since`, which must have been asked for before
+    /// anything was read. Something heavier than a quarter of the room is not kept.
     pub fn put(&self, key: K, value: V, rests_on: Vec<Thing>, since: Moment, weight: usize) -> Arc<V> {
         let value = Arc::new(value);
         let mut shelf = self.0.lock().unwrap_or_else(PoisonError::into_inner);
@@ -66,7 +66,10 @@ impl<K: Eq + Hash + Clone, V> Keep<K, V> {
         }
         shelf.used += weight;
         while shelf.used > shelf.room {
-            let Some(oldest) = shelf.entries.iter().min_by_key(|(_, e)| e.touched).map(|(k, _)| k.clone()) else { break };
+            let Some(oldest) = shelf.entries.iter().min_by_key(|(_, e)| e.touched).map(|(k, _)| k.clone())
+            else {
+                break;
+            };
             if let Some(gone) = shelf.entries.remove(&oldest) {
                 shelf.used -= gone.weight;
             }

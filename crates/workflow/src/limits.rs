@@ -17,7 +17,15 @@ pub struct Template {
 
 const SOURCE: &str = "starting point, our choice: edit it for this engine";
 
-fn limit(id: &str, channel: &str, direction: &str, threshold: impl Into<Value>, gated: bool, sustain_s: f64, caution: f64) -> Value {
+fn limit(
+    id: &str,
+    channel: &str,
+    direction: &str,
+    threshold: impl Into<Value>,
+    gated: bool,
+    sustain_s: f64,
+    caution: f64,
+) -> Value {
     let gate = if gated { json!([{"channel": "throttle", "above": 90}]) } else { json!([]) };
     json!({"id": id, "channel": channel, "direction": direction, "threshold": threshold.into(), "gate": gate, "sustain_s": sustain_s, "caution": caution, "source": SOURCE})
 }
@@ -34,7 +42,11 @@ fn caution_only(mut v: Value) -> Value {
 
 /// All templates. Thresholds are cautious values common for road engines; none of them is a promise.
 pub fn templates() -> Vec<Template> {
-    let build = |id, label, list: Vec<Value>| Template { id, label, limits: serde_json::from_value(Value::Array(list)).expect("written here") };
+    let build = |id, label, list: Vec<Value>| Template {
+        id,
+        label,
+        limits: serde_json::from_value(Value::Array(list)).expect("written here"),
+    };
     let spark = |lean: f64, exhaust: f64| {
         vec![
             limit("lean", "lambda_1", "above", lean, true, 0.2, 0.03),
@@ -48,7 +60,12 @@ pub fn templates() -> Vec<Template> {
     let mut natural = spark(0.95, 900.0);
     natural.extend([duty(), oil(130.0)]);
     let mut boosted = spark(0.90, 950.0);
-    boosted.extend([duty(), boost(), oil(130.0), caution_only(limit("back", "back_pressure", "above", 300.0, false, 0.3, 15.0))]);
+    boosted.extend([
+        duty(),
+        boost(),
+        oil(130.0),
+        caution_only(limit("back", "back_pressure", "above", 300.0, false, 0.3, 15.0)),
+    ]);
     let mut flex = spark(0.90, 950.0);
     flex.extend([
         duty(),
@@ -102,7 +119,12 @@ mod tests {
         for t in templates() {
             for l in &t.limits {
                 l.validate().unwrap();
-                assert!(l.source.as_deref().is_some_and(|s| s.contains("edit it")) && l.span_units().is_some(), "{} {}", t.id, l.id);
+                assert!(
+                    l.source.as_deref().is_some_and(|s| s.contains("edit it")) && l.span_units().is_some(),
+                    "{} {}",
+                    t.id,
+                    l.id
+                );
             }
             let has = |stem: &str| t.limits.iter().any(|l| l.channel.as_str().starts_with(stem));
             assert!(has("lambda") && has("exhaust_temp"), "{}", t.id);
@@ -117,7 +139,10 @@ mod tests {
     #[test]
     fn a_new_vehicle_starts_from_its_kind() {
         let ids = |e: Engine| starting_points(&e).into_iter().map(|l| l.id).collect::<Vec<_>>();
-        assert!(ids(Engine { ignition: Ignition::Compression, ..Engine::default() }).contains(&"smoke".to_owned()));
+        assert!(
+            ids(Engine { ignition: Ignition::Compression, ..Engine::default() })
+                .contains(&"smoke".to_owned())
+        );
         assert!(!ids(Engine::default()).contains(&"boost".to_owned()));
     }
 }

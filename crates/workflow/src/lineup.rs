@@ -2,7 +2,10 @@
 
 use crate::error::{WorkflowError, blocking};
 use crate::remeasure::measured;
-use jamjar_core::analysis::{Comparison, Figure, Measured, SetInput, SetResult, Settings, analyse_sets, compare_all, note_pulls, set_verdicts};
+use jamjar_core::analysis::{
+    Comparison, Figure, Measured, SetInput, SetResult, Settings, analyse_sets, compare_all, note_pulls,
+    set_verdicts,
+};
 use jamjar_core::calculators::shift::shift_points;
 use jamjar_core::driven::Driven;
 use jamjar_core::limits::LimitOutcome;
@@ -32,8 +35,9 @@ pub struct LineUp {
     pub settings: Settings,
 }
 
-/// Engine speeds passed through between two full-throttle upshifts of the baseline: from the lowest speed after a shift to the highest
-/// before one. `None` when the sheet names no gears, or the curve shows no shift.
+/// Engine speeds passed through between two full-throttle upshifts of the baseline: from the lowest speed
+/// after a shift to the highest before one. `None` when the sheet names no gears, or the curve shows no
+/// shift.
 fn shift_window(base: &SetResult, v: &VehicleRecord) -> Option<[f64; 2]> {
     let curve = &base.mean_curve;
     let limit = v.vehicle.engine.rev_limit_rpm.or_else(|| curve.rpm.last().copied())?;
@@ -46,7 +50,8 @@ fn shift_window(base: &SetResult, v: &VehicleRecord) -> Option<[f64; 2]> {
 /// Band of the mean until a person chooses one, rpm.
 const BAND: [f64; 2] = [3000.0, 6500.0];
 
-/// A band that the baseline covers: the usual one, else where the vehicle is driven, else the middle of its curve.
+/// A band that the baseline covers: the usual one, else where the vehicle is driven, else the middle of its
+/// curve.
 fn usual_band(base: &SetResult, driven: Option<Driven>) -> Option<[f64; 2]> {
     let curve = &base.mean_curve;
     let covered = |b: &[f64; 2]| curve.band_mean(*b).is_some();
@@ -55,23 +60,36 @@ fn usual_band(base: &SetResult, driven: Option<Driven>) -> Option<[f64; 2]> {
         let tenth = 0.1 * (b - a);
         Some([((a + tenth) / 50.0).ceil() * 50.0, ((b - tenth) / 50.0).floor() * 50.0])
     };
-    Some(BAND).filter(covered).or_else(|| driven.map(|d| d.span()).filter(covered)).or_else(|| middle().filter(covered))
+    Some(BAND)
+        .filter(covered)
+        .or_else(|| driven.map(|d| d.span()).filter(covered))
+        .or_else(|| middle().filter(covered))
 }
 
 /// Analyses sets under some settings. `base` is a set id; the first set when absent.
 ///
 /// # Errors
 /// [`WorkflowError`] when there is no set, there are too many, or they belong to different vehicles.
-pub async fn line_up(store: &Store, ids: &[i64], base: Option<i64>, settings: &Settings) -> Result<LineUp, WorkflowError> {
+pub async fn line_up(
+    store: &Store,
+    ids: &[i64],
+    base: Option<i64>,
+    settings: &Settings,
+) -> Result<LineUp, WorkflowError> {
     if ids.len() > MAX_SETS {
-        return Err(WorkflowError::Bad(format!("{} sets are too many to read in one line-up; {MAX_SETS} fit", ids.len())));
+        return Err(WorkflowError::Bad(format!(
+            "{} sets are too many to read in one line-up; {MAX_SETS} fit",
+            ids.len()
+        )));
     }
     let sets = store.sets_by_id(ids).await?;
     let Some(first) = sets.first() else {
         return Err(WorkflowError::Bad("none of these sets exists".into()));
     };
     if sets.iter().any(|s| s.set.vehicle_id != first.set.vehicle_id) {
-        return Err(WorkflowError::Bad("these sets belong to different vehicles; a line-up compares sets of one".into()));
+        return Err(WorkflowError::Bad(
+            "these sets belong to different vehicles; a line-up compares sets of one".into(),
+        ));
     }
     let vehicle = store.vehicle(first.set.vehicle_id).await?;
     let base = base.and_then(|id| sets.iter().position(|s| s.set.id == id)).unwrap_or(0);
@@ -85,10 +103,13 @@ pub async fn line_up(store: &Store, ids: &[i64], base: Option<i64>, settings: &S
         let mut measured = measured;
         settings.driven = settings.driven.or(v.sheet.driven);
         // Where to look at all of them depends on the baseline's own curve.
-        if let Some(first) = analyse_sets(&inputs[base..=base], &measured[base..=base], &v.vehicle.engine, &settings).first() {
+        if let Some(first) =
+            analyse_sets(&inputs[base..=base], &measured[base..=base], &v.vehicle.engine, &settings).first()
+        {
             settings.at_rpm = settings.at_rpm.or(first.figure(Figure::PeakTorque).rpm);
             settings.shift_rpm = settings.shift_rpm.or_else(|| shift_window(first, &v));
-            settings.band_rpm = settings.band_rpm.or_else(|| usual_band(first, settings.driven)).or(Some(BAND));
+            settings.band_rpm =
+                settings.band_rpm.or_else(|| usual_band(first, settings.driven)).or(Some(BAND));
         }
         let mut results = analyse_sets(&inputs, &measured, &v.vehicle.engine, &settings);
         let candidates: Vec<usize> = (0..shown).filter(|i| *i != base).collect();
@@ -107,8 +128,12 @@ pub async fn line_up(store: &Store, ids: &[i64], base: Option<i64>, settings: &S
     .await
 }
 
-/// The chosen sets first, then the other sets of their days: those lend their scatter. Also how many were chosen.
-async fn with_context(store: &Store, mut sets: Vec<SetWithPulls>) -> Result<(Vec<SetWithPulls>, usize), WorkflowError> {
+/// The chosen sets first, then the other sets of their days: those lend their scatter. Also how many were
+/// chosen.
+async fn with_context(
+    store: &Store,
+    mut sets: Vec<SetWithPulls>,
+) -> Result<(Vec<SetWithPulls>, usize), WorkflowError> {
     let shown = sets.len();
     let mut days: Vec<i64> = sets.iter().map(|s| s.set.day_id).collect();
     days.sort_unstable();
@@ -138,11 +163,16 @@ pub fn input_of(s: &SetWithPulls) -> SetInput {
     }
 }
 
-/// The sets of a day with measurements that fit the vehicle's limits and this program: made again where they do not.
+/// The sets of a day with measurements that fit the vehicle's limits and this program: made again where they
+/// do not.
 ///
 /// # Errors
 /// [`WorkflowError`] when the store refuses or samples can no longer be measured.
-pub async fn day_sets(store: &Store, day_id: i64, vehicle: &VehicleRecord) -> Result<Vec<SetWithPulls>, WorkflowError> {
+pub async fn day_sets(
+    store: &Store,
+    day_id: i64,
+    vehicle: &VehicleRecord,
+) -> Result<Vec<SetWithPulls>, WorkflowError> {
     fresh_sets(store, store.sets_of_day(day_id).await?, vehicle).await
 }
 
@@ -150,7 +180,11 @@ pub async fn day_sets(store: &Store, day_id: i64, vehicle: &VehicleRecord) -> Re
 ///
 /// # Errors
 /// [`WorkflowError`] when the store refuses or samples can no longer be measured.
-pub async fn fresh_sets(store: &Store, mut sets: Vec<SetWithPulls>, vehicle: &VehicleRecord) -> Result<Vec<SetWithPulls>, WorkflowError> {
+pub async fn fresh_sets(
+    store: &Store,
+    mut sets: Vec<SetWithPulls>,
+    vehicle: &VehicleRecord,
+) -> Result<Vec<SetWithPulls>, WorkflowError> {
     let fresh = measured(store, &sets, vehicle, &Settings::default()).await?;
     for (s, m) in sets.iter_mut().zip(fresh) {
         s.pulls.iter_mut().zip(m).for_each(|((_, summary), m)| summary.measured = m);

@@ -2,7 +2,10 @@
 
 use crate::error::{WorkflowError, blocking};
 use crate::lineup::day_sets;
-use jamjar_core::analysis::{Beside, Corrected, Coupling, Event, Measured, PullInput, Settings, belt, corrected, coupling, events, retrace};
+use jamjar_core::analysis::{
+    Beside, Corrected, Coupling, Event, Measured, PullInput, Settings, belt, corrected, coupling, events,
+    retrace,
+};
 use jamjar_core::log::Recording;
 use jamjar_core::pull::power::PowerTrace;
 use jamjar_store::{Day, Pull, Set, Store, VehicleRecord};
@@ -64,9 +67,11 @@ pub async fn read_pull(store: &Store, pull_id: i64, settings: &Settings) -> Resu
     let sets = day_sets(store, day.id, &vehicle).await?;
     let order: Vec<i64> = sets.iter().flat_map(|s| s.pulls.iter().map(|p| p.0.id)).collect();
     let at = order.iter().position(|id| *id == pull_id);
-    let neighbours = [at.and_then(|i| i.checked_sub(1)).map(|i| order[i]), at.and_then(|i| order.get(i + 1).copied())];
+    let neighbours =
+        [at.and_then(|i| i.checked_sub(1)).map(|i| order[i]), at.and_then(|i| order.get(i + 1).copied())];
     let found = sets.into_iter().flat_map(|s| s.pulls).find(|(p, _)| p.id == pull_id);
-    let (mut pull, summary) = found.ok_or_else(|| WorkflowError::Bad(format!("pull {pull_id} is not among the pulls of its day")))?;
+    let (mut pull, summary) = found
+        .ok_or_else(|| WorkflowError::Bad(format!("pull {pull_id} is not among the pulls of its day")))?;
     pull.note.clear();
     set.config.note.clear();
     day.note.clear();
@@ -76,7 +81,9 @@ pub async fn read_pull(store: &Store, pull_id: i64, settings: &Settings) -> Resu
         let per_rev = vehicle.vehicle.engine.injections_per_rev();
         let (dyno, ecu) = (dyno.with_duty(per_rev), ecu.map(|e| Arc::new(e.with_duty(per_rev))));
         let input = PullInput { id: summary.measured.id.clone(), dyno, ecu, ..PullInput::default() };
-        let kept = |e: jamjar_core::pull::power::PowerError| WorkflowError::Bad(format!("this pull can no longer be measured: {e}"));
+        let kept = |e: jamjar_core::pull::power::PowerError| {
+            WorkflowError::Bad(format!("this pull can no longer be measured: {e}"))
+        };
         let shown = retrace(&summary.measured, &input, &vehicle.vehicle, &settings).map_err(kept)?;
         let raw = Settings { smoothing_s: 0.0, ..settings };
         let raw = retrace(&summary.measured, &input, &vehicle.vehicle, &raw).map_err(kept)?.map(|r| r.0);
@@ -101,7 +108,8 @@ pub async fn read_pull(store: &Store, pull_id: i64, settings: &Settings) -> Resu
             let beside = out.beside();
             let events = events(&out.measured, &beside, out.measured.air.map(|a| a.pressure_hpa / 10.0));
             let geometry = out.vehicle.vehicle.dyno.overall_ratio;
-            let (c, b) = (coupling(&beside, span.from_s, span.to_s, geometry), belt(&beside, span.from_s, span.to_s));
+            let (c, b) =
+                (coupling(&beside, span.from_s, span.to_s, geometry), belt(&beside, span.from_s, span.to_s));
             (out.events, out.coupling, out.belt) = (events, c, b);
         }
         Ok(out)

@@ -1,4 +1,5 @@
-//! Measurements that are kept and what they rest on: made again when it has changed, changed together with it.
+//! Measurements that are kept and what they rest on: made again when it has changed, changed together with
+//! it.
 
 use crate::error::{WorkflowError, blocking};
 use crate::import::MeasureKey;
@@ -12,10 +13,11 @@ use jamjar_store::{Day, PackedSummary, Pull, SetWithPulls, Store, StoreError, Su
 use std::collections::{BTreeMap, HashMap};
 use std::sync::Arc;
 
-/// Cached measurements; all of them made again from the samples, together, when anything they rest on has changed for any: what ended a
-/// pull and whose log it is shows only among the others.
+/// Cached measurements; all of them made again from the samples, together, when anything they rest on has
+/// changed for any: what ended a pull and whose log it is shows only among the others.
 ///
-/// A reader waits for no writer: what was made again is kept behind its back, unless the day changed meanwhile.
+/// A reader waits for no writer: what was made again is kept behind its back, unless the day changed
+/// meanwhile.
 pub(crate) async fn measured(
     store: &Store,
     sets: &[SetWithPulls],
@@ -25,10 +27,14 @@ pub(crate) async fn measured(
     let airs = airs_of(store, sets).await?;
     let keys = MeasureKey::new(&vehicle.vehicle, &vehicle.limits, settings);
     let key = |s: &SetWithPulls, p: &Pull| keys.of(airs[&s.set.day_id].of(p), p.lag_s);
-    let fresh =
-        |s: &SetWithPulls, (p, known): &(Pull, Summary)| p.shares.is_some() || (known.algorithm == ALGORITHM_VERSION && known.settings == key(s, p));
+    let fresh = |s: &SetWithPulls, (p, known): &(Pull, Summary)| {
+        p.shares.is_some() || (known.algorithm == ALGORITHM_VERSION && known.settings == key(s, p))
+    };
     if sets.iter().all(|s| s.pulls.iter().all(|p| fresh(s, p))) {
-        return Ok(sets.iter().map(|s| s.pulls.iter().map(|(_, summary)| summary.measured.clone()).collect()).collect());
+        return Ok(sets
+            .iter()
+            .map(|s| s.pulls.iter().map(|(_, summary)| summary.measured.clone()).collect())
+            .collect());
     }
     let mut inputs = Vec::new();
     for s in sets {
@@ -36,11 +42,14 @@ pub(crate) async fn measured(
     }
     let again = measure_again(inputs, vehicle, settings).await?;
     let usual = Settings::default();
-    if (settings.grid_rpm - usual.grid_rpm).abs() < 1e-9 && (settings.smoothing_s - usual.smoothing_s).abs() < 1e-9 {
+    if (settings.grid_rpm - usual.grid_rpm).abs() < 1e-9
+        && (settings.smoothing_s - usual.smoothing_s).abs() < 1e-9
+    {
         let mut made: BTreeMap<i64, Vec<(i64, Summary)>> = BTreeMap::new();
         for (s, measured) in sets.iter().zip(&again) {
             for ((p, known), m) in s.pulls.iter().zip(measured).filter(|((p, _), _)| p.shares.is_none()) {
-                let summary = Summary { algorithm: ALGORITHM_VERSION, settings: key(s, p), measured: m.clone() };
+                let summary =
+                    Summary { algorithm: ALGORITHM_VERSION, settings: key(s, p), measured: m.clone() };
                 if *known != summary {
                     made.entry(s.set.day_id).or_default().push((p.id, summary));
                 }
@@ -51,13 +60,19 @@ pub(crate) async fn measured(
     Ok(again)
 }
 
-async fn measure_again(inputs: Vec<SetInput>, vehicle: &VehicleRecord, settings: &Settings) -> Result<Vec<Vec<Measured>>, WorkflowError> {
+async fn measure_again(
+    inputs: Vec<SetInput>,
+    vehicle: &VehicleRecord,
+    settings: &Settings,
+) -> Result<Vec<Vec<Measured>>, WorkflowError> {
     let (v, limits, settings) = (vehicle.vehicle.clone(), vehicle.limits.clone(), *settings);
-    blocking(move || measure_sets(&inputs, &v, &settings, &limits)).await?.map_err(|e| WorkflowError::Bad(e.to_string()))
+    blocking(move || measure_sets(&inputs, &v, &settings, &limits))
+        .await?
+        .map_err(|e| WorkflowError::Bad(e.to_string()))
 }
 
-/// Stores measurements made again while somebody read, where what they rest on is still so. Nobody waits for it, and nothing is lost when
-/// it fails: the next reader makes them again.
+/// Stores measurements made again while somebody read, where what they rest on is still so. Nobody waits for
+/// it, and nothing is lost when it fails: the next reader makes them again.
 fn keep_behind(store: Store, seen: VehicleRecord, made: BTreeMap<i64, Vec<(i64, Summary)>>) {
     tokio::spawn(async move {
         for (day_id, summaries) in made {
@@ -68,13 +83,20 @@ fn keep_behind(store: Store, seen: VehicleRecord, made: BTreeMap<i64, Vec<(i64, 
     });
 }
 
-async fn keep_day(store: &Store, seen: &VehicleRecord, day_id: i64, summaries: Vec<(i64, Summary)>) -> Result<(), WorkflowError> {
+async fn keep_day(
+    store: &Store,
+    seen: &VehicleRecord,
+    day_id: i64,
+    summaries: Vec<(i64, Summary)>,
+) -> Result<(), WorkflowError> {
     let day = store.day(day_id).await?;
     let vehicle = store.vehicle(day.vehicle_id).await?;
     let airs = DayAir::of_day(store, day_id).await?;
     let keys = MeasureKey::new(&vehicle.vehicle, &vehicle.limits, &Settings::default());
-    let pulls: HashMap<i64, Pull> = store.sets_of_day(day_id).await?.into_iter().flat_map(|s| s.pulls).map(|(p, _)| (p.id, p)).collect();
-    let still = |(id, s): &(i64, Summary)| pulls.get(id).is_some_and(|p| s.settings == keys.of(airs.of(p), p.lag_s));
+    let pulls: HashMap<i64, Pull> =
+        store.sets_of_day(day_id).await?.into_iter().flat_map(|s| s.pulls).map(|(p, _)| (p.id, p)).collect();
+    let still =
+        |(id, s): &(i64, Summary)| pulls.get(id).is_some_and(|p| s.settings == keys.of(airs.of(p), p.lag_s));
     if vehicle.limits != seen.limits || !summaries.iter().all(still) {
         return Ok(());
     }
@@ -84,7 +106,10 @@ async fn keep_day(store: &Store, seen: &VehicleRecord, day_id: i64, summaries: V
 }
 
 async fn pack(summaries: Vec<(i64, Summary)>) -> Result<Vec<(i64, PackedSummary)>, WorkflowError> {
-    blocking(move || summaries.iter().map(|(id, s)| Ok((*id, s.pack()?))).collect::<Result<_, WorkflowError>>()).await?
+    blocking(move || {
+        summaries.iter().map(|(id, s)| Ok((*id, s.pack()?))).collect::<Result<_, WorkflowError>>()
+    })
+    .await?
 }
 
 async fn airs_of(store: &Store, sets: &[SetWithPulls]) -> Result<HashMap<i64, DayAir>, WorkflowError> {
@@ -114,7 +139,15 @@ async fn with_samples(
         let (dyno, ecu) = (dyno.with_duty(per_rev), ecu.map(|e| Arc::new(e.with_duty(per_rev))));
         let (id, excluded) = (summary.measured.id.clone(), summary.measured.excluded.clone());
         let lag_s = lag.filter(|l| l.0 == pull.id).map_or(pull.lag_s, |l| l.1);
-        input.pulls.push(PullInput { id, dyno, ecu, air: airs.of(pull), lag_s, excluded, ..PullInput::default() });
+        input.pulls.push(PullInput {
+            id,
+            dyno,
+            ecu,
+            air: airs.of(pull),
+            lag_s,
+            excluded,
+            ..PullInput::default()
+        });
     }
     Ok(input)
 }
@@ -148,13 +181,20 @@ pub enum DayChange {
 /// Attempts at a change when the day changes meanwhile in something else.
 const ATTEMPTS: usize = 5;
 
-/// Changes what a day's measurements rest on, together with them: readers see the old whole or the new whole, and so does a search.
+/// Changes what a day's measurements rest on, together with them: readers see the old whole or the new whole,
+/// and so does a search.
 ///
 /// `was` is asked whether the day is still as the person saw it.
 ///
 /// # Errors
-/// [`StoreError::Changed`] when it is not; [`WorkflowError`] when the store refuses or samples can no longer be measured.
-pub async fn change_day(store: &Store, day_id: i64, change: &DayChange, was: impl Fn(&Day) -> bool) -> Result<(), WorkflowError> {
+/// [`StoreError::Changed`] when it is not; [`WorkflowError`] when the store refuses or samples can no longer
+/// be measured.
+pub async fn change_day(
+    store: &Store,
+    day_id: i64,
+    change: &DayChange,
+    was: impl Fn(&Day) -> bool,
+) -> Result<(), WorkflowError> {
     for attempt in 1.. {
         let day = store.day(day_id).await?;
         if !was(&day) {
@@ -164,7 +204,9 @@ pub async fn change_day(store: &Store, day_id: i64, change: &DayChange, was: imp
         let done = match change {
             DayChange::Day { air, note } => store.update_day(&day, *air, note, &summaries).await,
             DayChange::Air { at, air } => store.add_air(&day, *at, *air, &summaries).await,
-            DayChange::Lag { pull_id, lag_s } => store.set_lag(*pull_id, *lag_s, day.measured, &summaries).await,
+            DayChange::Lag { pull_id, lag_s } => {
+                store.set_lag(*pull_id, *lag_s, day.measured, &summaries).await
+            }
         };
         match done {
             // Something else of the day changed while its pulls were measured: they are measured again.
@@ -196,12 +238,19 @@ async fn after(store: &Store, day: &Day, change: &DayChange) -> Result<Vec<(i64,
             measured.air = airs.of(p);
             out.push((p.id, Summary { measured, ..known.clone() }));
         }
-        let own = SetWithPulls { set: s.set.clone(), pulls: s.pulls.iter().filter(|(p, _)| p.shares.is_none()).cloned().collect() };
+        let own = SetWithPulls {
+            set: s.set.clone(),
+            pulls: s.pulls.iter().filter(|(p, _)| p.shares.is_none()).cloned().collect(),
+        };
         let input = with_samples(store, &own, &vehicle, &airs, lag).await?;
-        keys.extend(own.pulls.iter().zip(&input.pulls).map(|((p, _), i)| (p.id, rests_on.of(i.air, i.lag_s))));
+        keys.extend(
+            own.pulls.iter().zip(&input.pulls).map(|((p, _), i)| (p.id, rests_on.of(i.air, i.lag_s))),
+        );
         inputs.push(input);
     }
     let again = measure_again(inputs, &vehicle, &settings).await?.into_iter().flatten();
-    out.extend(keys.into_iter().zip(again).map(|((id, settings), measured)| (id, Summary { algorithm: ALGORITHM_VERSION, settings, measured })));
+    out.extend(keys.into_iter().zip(again).map(|((id, settings), measured)| {
+        (id, Summary { algorithm: ALGORITHM_VERSION, settings, measured })
+    }));
     Ok(out)
 }

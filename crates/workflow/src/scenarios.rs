@@ -66,10 +66,16 @@ fn at(name: &str, e: &ScenarioError) -> String {
 pub fn built_in(name: &str) -> Result<Loaded, String> {
     let Some((_, text)) = BUILT_IN.iter().find(|(n, _)| *n == name) else {
         let names: Vec<&str> = BUILT_IN.iter().map(|(n, _)| *n).collect();
-        return Err(format!("there is no scenario “{name}”; there are: {}; or give the path of a scenario file", names.join(", ")));
+        return Err(format!(
+            "there is no scenario “{name}”; there are: {}; or give the path of a scenario file",
+            names.join(", ")
+        ));
     };
     assemble(name, text, |file| {
-        MAPS.iter().find(|(n, _)| *n == file).map(|(_, t)| (*t).to_owned()).ok_or_else(|| format!("{name}: there is no built-in map {file}"))
+        MAPS.iter()
+            .find(|(n, _)| *n == file)
+            .map(|(_, t)| (*t).to_owned())
+            .ok_or_else(|| format!("{name}: there is no built-in map {file}"))
     })
 }
 
@@ -103,7 +109,8 @@ impl Loaded {
     }
 }
 
-/// The first day with custom maps, from another seed and with another scatter between mountings: what tests and studies start from.
+/// The first day with custom maps, from another seed and with another scatter between mountings: what tests
+/// and studies start from.
 ///
 /// # Errors
 /// A sentence when the built-in scenario is broken.

@@ -50,7 +50,9 @@ pub fn factors(s: &SimSet) -> Value {
 
 /// λ columns that are written as AFR need to be told; the dialect with a units row writes them so.
 pub fn channels_json(l: &Loaded) -> Value {
-    let Some(ecu) = l.scenario.ecu.as_ref().filter(|e| e.dialect == jamjar_sim::Dialect::UnitsRow) else { return json!({}) };
+    let Some(ecu) = l.scenario.ecu.as_ref().filter(|e| e.dialect == jamjar_sim::Dialect::UnitsRow) else {
+        return json!({});
+    };
     let columns: serde_json::Map<String, Value> = ecu
         .channels
         .iter()
@@ -100,7 +102,9 @@ pub fn job_of(l: &Loaded, days: &[SimDay]) -> Value {
 
 /// True gain of `b` over `a` where both have a value, kW: difference of the true curves at equal conditions.
 pub fn true_gain(a: &TrueCurve, b: &TrueCurve) -> TrueCurve {
-    let both = a.rpm.iter().zip(&a.power_kw).filter_map(|(r, p)| b.rpm.iter().position(|x| (x - r).abs() < 1e-9).map(|j| (*r, b.power_kw[j] - p)));
+    let both = a.rpm.iter().zip(&a.power_kw).filter_map(|(r, p)| {
+        b.rpm.iter().position(|x| (x - r).abs() < 1e-9).map(|j| (*r, b.power_kw[j] - p))
+    });
     let (rpm, power_kw) = both.unzip();
     TrueCurve { rpm, power_kw }
 }

@@ -1,5 +1,5 @@
-//! Everything stored held against everything else: files against their hashes, blocks against their checksums, figures against the samples
-//! and the air they are said to rest on, runs against their owners.
+//! Everything stored held against everything else: files against their hashes, blocks against their
+//! checksums, figures against the samples and the air they are said to rest on, runs against their owners.
 
 use crate::error::{WorkflowError, blocking};
 use crate::import::MeasureKey;
@@ -59,7 +59,9 @@ pub async fn verify(store: &Store) -> Result<Verified, WorkflowError> {
         let file = store.open_file(id).await?;
         match blocking(move || file.intact()).await? {
             Ok(()) => {}
-            Err(StoreError::Damaged(why)) => out.problems.push(format!("file {id}: {why}. Take it in again from where it came, or from a backup")),
+            Err(StoreError::Damaged(why)) => out
+                .problems
+                .push(format!("file {id}: {why}. Take it in again from where it came, or from a backup")),
             Err(e) => return Err(e.into()),
         }
     }
@@ -78,7 +80,9 @@ pub async fn verify(store: &Store) -> Result<Verified, WorkflowError> {
         }
     }
     for pull in store.pulls_without_parts().await? {
-        out.problems.push(format!("pull {pull} lacks its samples or its figures: half of it is missing. Restore a backup"));
+        out.problems.push(format!(
+            "pull {pull} lacks its samples or its figures: half of it is missing. Restore a backup"
+        ));
     }
     Ok(out)
 }
@@ -96,7 +100,8 @@ async fn check_pull(
     if pull.shares.is_none() {
         let block = store.block(pull.id).await?;
         if let Err(e) = blocking(move || decode_block(&block).map(|_| ())).await? {
-            out.problems.push(format!("{place}: its samples: {e}. The raw files are in custody: store them again"));
+            out.problems
+                .push(format!("{place}: its samples: {e}. The raw files are in custody: store them again"));
         }
         if summary.algorithm != ALGORITHM_VERSION || summary.settings != keys.of(airs.of(pull), pull.lag_s) {
             out.stale += 1;
@@ -104,10 +109,14 @@ async fn check_pull(
         }
     }
     if summary.measured.air != airs.of(pull) {
-        out.problems.push(format!("{place}: its figures rest on another air than the day's. Enter the day's air again"));
+        out.problems.push(format!(
+            "{place}: its figures rest on another air than the day's. Enter the day's air again"
+        ));
     }
     if pull.lag_s.is_some() && summary.measured.alignment.lag_s != pull.lag_s {
-        out.problems.push(format!("{place}: its figures rest on another lag than the one set by hand. Set the lag again"));
+        out.problems.push(format!(
+            "{place}: its figures rest on another lag than the one set by hand. Set the lag again"
+        ));
     }
     let peak = summary.measured.grid.curve().figures(None).peak_power.map(|p| p.value);
     let row = store.peak_of(pull.id).await?;

@@ -1,4 +1,5 @@
-//! Every engine-computer log against every pull of its set: the right one is always accepted, another's nearly never.
+//! Every engine-computer log against every pull of its set: the right one is always accepted, another's
+//! nearly never.
 #![allow(clippy::unwrap_used, clippy::float_cmp)]
 
 mod cell;
@@ -35,7 +36,10 @@ fn cross(seed: u64, sets: usize) -> (Vec<(f64, f64)>, usize, u32, u32) {
             (true, false) => wrongly_refused += 1,
             (false, true) => accepted += 1,
             (false, false) => {
-                assert!(a["reason"].is_string() && a["r"].as_f64().unwrap() > 0.99, "refused although it correlates: {a}");
+                assert!(
+                    a["reason"].is_string() && a["r"].as_f64().unwrap() > 0.99,
+                    "refused although it correlates: {a}"
+                );
                 refused += 1;
             }
         }

@@ -23,7 +23,8 @@ fn shaft_speed_is_engine_speed_through_the_ratio() {
     }
     assert_eq!(g.half_kw.len(), g.rpm.len());
     let near = |v: &[f64], h: &[f64], x: f64| linear(v, h, x).unwrap();
-    let (here, there) = (near(&g.rpm, &g.half_kw, 1200.0), near(&c.curve.rpm, &c.curve.half_kw, 1200.0 * ratio));
+    let (here, there) =
+        (near(&g.rpm, &g.half_kw, 1200.0), near(&c.curve.rpm, &c.curve.half_kw, 1200.0 * ratio));
     assert!((here / there - 1.0).abs() < 0.15, "the band is about the same: {here} against {there}");
     assert_eq!(d.result["comparisons"][0]["gain_along"]["axis"], "shaft_speed");
 }
@@ -36,7 +37,11 @@ fn road_speed_is_read_where_it_was_logged_and_nowhere_else() {
     for (x, gain) in g.rpm.iter().zip(&g.gain_kw) {
         let [rpm, road] = &d.results[0].other.as_ref().unwrap().places;
         let engine = linear(road, rpm, *x).unwrap();
-        assert!((gain - at_engine(&d, engine)).abs() < 0.5, "{x} km/h is about {engine} rpm: {gain} against {}", at_engine(&d, engine));
+        assert!(
+            (gain - at_engine(&d, engine)).abs() < 0.5,
+            "{x} km/h is about {engine} rpm: {gain} against {}",
+            at_engine(&d, engine)
+        );
     }
     let hub = day("tolvern", &[None; 2], "road_speed", |_| {});
     assert!(hub.comparisons[0].other.as_ref().unwrap().rpm.is_empty(), "a hub log has no road speed");

@@ -1,4 +1,5 @@
-//! Other pulls than rising sweeps, from the simulated cell, whose true answer is known: lug-downs and speeds held one after the other.
+//! Other pulls than rising sweeps, from the simulated cell, whose true answer is known: lug-downs and speeds
+//! held one after the other.
 #![allow(clippy::unwrap_used, clippy::float_cmp)]
 
 mod simday;
@@ -10,13 +11,27 @@ use jamjar_formats::Mapping;
 use jamjar_sim::{Held, Sweep, TrueCurve};
 use simday::{Day, day};
 
-const TRACTOR: Sweep =
-    Sweep { from_rpm: 1100.0, to_rpm: 2200.0, rate_rpm_s: 200.0, pedal: 100.0, lug_down: false, held: Some(Held { every_rpm: 200.0, seconds: 4.0 }) };
-const HUB: Sweep =
-    Sweep { from_rpm: 2500.0, to_rpm: 6000.0, rate_rpm_s: 800.0, pedal: 100.0, lug_down: false, held: Some(Held { every_rpm: 500.0, seconds: 4.0 }) };
+const TRACTOR: Sweep = Sweep {
+    from_rpm: 1100.0,
+    to_rpm: 2200.0,
+    rate_rpm_s: 200.0,
+    pedal: 100.0,
+    lug_down: false,
+    held: Some(Held { every_rpm: 200.0, seconds: 4.0 }),
+};
+const HUB: Sweep = Sweep {
+    from_rpm: 2500.0,
+    to_rpm: 6000.0,
+    rate_rpm_s: 800.0,
+    pedal: 100.0,
+    lug_down: false,
+    held: Some(Held { every_rpm: 500.0, seconds: 4.0 }),
+};
 
 fn near(truth: &TrueCurve, rpm: f64) -> f64 {
-    let i = (0..truth.rpm.len()).min_by(|&a, &b| (truth.rpm[a] - rpm).abs().total_cmp(&(truth.rpm[b] - rpm).abs())).unwrap();
+    let i = (0..truth.rpm.len())
+        .min_by(|&a, &b| (truth.rpm[a] - rpm).abs().total_cmp(&(truth.rpm[b] - rpm).abs()))
+        .unwrap();
     assert!((truth.rpm[i] - rpm).abs() < 15.0, "{rpm} of {:?}", truth.rpm);
     truth.power_kw[i] * rpm / truth.rpm[i]
 }
@@ -36,7 +51,8 @@ fn holds_the_truth(d: &Day, rpm: &[f64]) {
         assert!(json["ramp_rpm_s"].is_null(), "nothing ramps");
         let off = p.dyno.bytes.as_slice();
         let ratio = m.ratio;
-        let (_, preview) = jamjar_workflow::import::preview(off, "steps.csv", &Mapping::default(), Some(ratio)).unwrap();
+        let (_, preview) =
+            jamjar_workflow::import::preview(off, "steps.csv", &Mapping::default(), Some(ratio)).unwrap();
         assert_eq!(preview.pulls.len(), 1, "and it is offered when the file is dropped");
     }
 }
@@ -63,10 +79,19 @@ fn two_maps_at_held_speeds_are_compared_with_an_interval_and_a_band() {
     assert_eq!(peak.verdict, Verdict::Gain, "{:?} {:?}", peak.ci95, c.notes);
     assert_eq!(c.curve.rpm.len(), 6);
     assert_eq!(c.curve.half_kw.len(), 6, "the band holds at the held speeds");
-    assert!(c.drawn().rpm.is_empty() && c.notes.iter().any(|n| matches!(n, Caveat::HeldSteps { shared } if *shared > 2)), "{:?}", c.notes);
+    assert!(
+        c.drawn().rpm.is_empty()
+            && c.notes.iter().any(|n| matches!(n, Caveat::HeldSteps { shared } if *shared > 2)),
+        "{:?}",
+        c.notes
+    );
     let truth = |s: usize| near(&d.run.days[0].sets[s].pulls[0].truth.curve, 1900.0);
     let (true_gain, i) = (truth(1) - truth(0), c.curve.rpm.iter().position(|r| *r == 1900.0).unwrap());
-    assert!((c.curve.gain_kw[i] - true_gain).abs() < c.curve.half_kw[i].max(0.5), "{} of {true_gain}", c.curve.gain_kw[i]);
+    assert!(
+        (c.curve.gain_kw[i] - true_gain).abs() < c.curve.half_kw[i].max(0.5),
+        "{} of {true_gain}",
+        c.curve.gain_kw[i]
+    );
 }
 
 #[test]
@@ -80,13 +105,23 @@ fn held_steps_are_not_compared_with_a_sweep_nor_lend_it_their_scatter() {
 
 #[test]
 fn a_lug_down_on_the_tractors_brake_is_found_and_weighed() {
-    let down = Sweep { from_rpm: 2350.0, to_rpm: 1050.0, rate_rpm_s: 110.0, pedal: 100.0, lug_down: true, held: None };
+    let down = Sweep {
+        from_rpm: 2350.0,
+        to_rpm: 1050.0,
+        rate_rpm_s: 110.0,
+        pedal: 100.0,
+        lug_down: true,
+        held: None,
+    };
     let d = day("marrow", &[Some(down)], "engine_speed", |_| {});
     let (m, p, json) = d.pull(0, 0);
     assert_eq!(json["kind"], "lug_down", "{}", json["flags"]);
     let i = m.grid.rpm.iter().position(|r| *r == 1700.0).unwrap();
-    let truth = jamjar_core::signal::interp::linear(&p.truth.curve.rpm, &p.truth.curve.power_kw, 1700.0).unwrap();
+    let truth =
+        jamjar_core::signal::interp::linear(&p.truth.curve.rpm, &p.truth.curve.power_kw, 1700.0).unwrap();
     assert!((m.grid.power_kw[i] / truth - 1.0).abs() < 0.02, "{} of {truth}", m.grid.power_kw[i]);
-    let (_, preview) = jamjar_workflow::import::preview(p.dyno.bytes.as_slice(), "lug.csv", &Mapping::default(), Some(2.1)).unwrap();
+    let (_, preview) =
+        jamjar_workflow::import::preview(p.dyno.bytes.as_slice(), "lug.csv", &Mapping::default(), Some(2.1))
+            .unwrap();
     assert_eq!(preview.pulls.len(), 1, "and it is offered when the file is dropped");
 }

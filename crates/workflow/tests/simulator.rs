@@ -8,7 +8,8 @@ use jamjar_workflow::scenarios::{BUILT_IN, Loaded, built_in, first_light};
 use jamjar_workflow::simulate::{job_of, true_gain, truth_of};
 
 fn at(c: &TrueCurve, rpm: f64) -> f64 {
-    linear(&c.rpm, &c.power_kw, rpm).unwrap_or_else(|| panic!("{rpm} is outside {:?}–{:?}", c.rpm.first(), c.rpm.last()))
+    linear(&c.rpm, &c.power_kw, rpm)
+        .unwrap_or_else(|| panic!("{rpm} is outside {:?}–{:?}", c.rpm.first(), c.rpm.last()))
 }
 
 fn run(name: &str, edit: impl FnOnce(&mut Loaded)) -> Simulated {
@@ -45,7 +46,12 @@ fn channel(p: &SimPull, name: &str) -> Vec<f64> {
             });
         }
     }
-    read_log(e.bytes.as_slice(), &e.name, &mapping).unwrap().log.column(name).unwrap_or_else(|| panic!("{name} was not logged")).to_vec()
+    read_log(e.bytes.as_slice(), &e.name, &mapping)
+        .unwrap()
+        .log
+        .column(name)
+        .unwrap_or_else(|| panic!("{name} was not logged"))
+        .to_vec()
 }
 
 fn highest(v: &[f64]) -> f64 {
@@ -71,7 +77,10 @@ fn every_built_in_scenario_runs_and_tells_its_truth() {
             assert!(s.truth.power_kw.iter().all(|p| p.is_finite() && *p > 0.0), "{name}, {}", s.spec.id);
         }
         let (job, truth) = (job_of(&l, &run.days), truth_of(&run.days));
-        assert_eq!(job["sets"].as_array().unwrap().len(), run.days.iter().map(|d| d.sets.len()).sum::<usize>());
+        assert_eq!(
+            job["sets"].as_array().unwrap().len(),
+            run.days.iter().map(|d| d.sets.len()).sum::<usize>()
+        );
         assert_eq!(truth["days"].as_array().unwrap().len(), run.days.len());
     }
 }
@@ -84,12 +93,18 @@ fn boost_octane_and_weather_act_through_the_physics() {
     assert!(at(set("c2-95"), 5000.0) > at(set("c1-95"), 5000.0) + 3.0, "more boost, more power");
     assert!(at(set("stock-e30"), 5000.0) > at(set("stock-95"), 5000.0), "ethanol cools the charge");
     let gain = true_gain(set("stock-95"), set("stock-95-again"));
-    assert!(gain.power_kw.iter().all(|g| g.abs() < 1e-9), "the same configuration at equal conditions is the same");
+    assert!(
+        gain.power_kw.iter().all(|g| g.abs() < 1e-9),
+        "the same configuration at equal conditions is the same"
+    );
     let hot = self::run("first-light", |l| l.scenario.day[0].temperature_c = 38.4);
     let cold = &set("stock-95");
     assert!(at(&hot.days[0].sets[0].truth, 5000.0) < 0.97 * at(cold, 5000.0), "hot air is thin");
     let high = self::run("first-light", |l| l.scenario.day[0].pressure_hpa = 900.0);
-    assert!(at(&high.days[0].sets[0].truth, 5000.0) < at(cold, 5000.0), "so is high air, though the turbo makes up for much of it");
+    assert!(
+        at(&high.days[0].sets[0].truth, 5000.0) < at(cold, 5000.0),
+        "so is high air, though the turbo makes up for much of it"
+    );
 }
 
 #[test]
@@ -99,7 +114,10 @@ fn the_ladder_runs_out_of_turbo_and_then_out_of_injector() {
     let (low, middle, top) = (rung("c4-e85-110"), rung("c4-e85-135"), rung("c4-e85-160"));
     let fall = |s: &jamjar_sim::SimSet| at(&s.truth, 6600.0) / at(&s.truth, 5900.0);
     assert!(fall(top) < fall(low) - 0.03, "the last rung falls off: out of flow");
-    assert!(highest(&channel(&low.pulls[0], "injector_duty")) < 86.0 && highest(&channel(&middle.pulls[0], "injector_duty")) > 86.0);
+    assert!(
+        highest(&channel(&low.pulls[0], "injector_duty")) < 86.0
+            && highest(&channel(&middle.pulls[0], "injector_duty")) > 86.0
+    );
     assert!(at(&top.truth, 4500.0) > at(&middle.truth, 4500.0), "below that it still gives");
 }
 
@@ -124,9 +142,17 @@ fn every_dialect_is_read_back_as_the_same_recording() {
         });
         let p = &run.days[0].sets[0].pulls[0];
         let e = p.ecu.as_ref().unwrap();
-        let r = read_log(e.bytes.as_slice(), "x.csv", &Mapping::default()).unwrap_or_else(|e| panic!("{d:?}: {e}"));
+        let r = read_log(e.bytes.as_slice(), "x.csv", &Mapping::default())
+            .unwrap_or_else(|e| panic!("{d:?}: {e}"));
         assert!(r.questions.is_empty(), "{d:?} leaves questions: {:?}", r.questions);
-        for c in ["engine_speed", "throttle", "manifold_pressure", "spark_advance", "exhaust_temp_1", "intake_temp"] {
+        for c in [
+            "engine_speed",
+            "throttle",
+            "manifold_pressure",
+            "spark_advance",
+            "exhaust_temp_1",
+            "intake_temp",
+        ] {
             assert!(r.log.has(c), "{d:?}: no {c} among {:?}", r.log.channels.keys().collect::<Vec<_>>());
         }
         let map = r.log.column("manifold_pressure").unwrap();
@@ -168,9 +194,14 @@ fn faults_do_what_they_say() {
     let v = lambda(&frozen);
     assert!(v[v.len() - 40..].windows(2).all(|w| w[0] == w[1]), "it stands still to the end");
     let weak = with("first-light", &[FaultSpec { cylinder: Some(1), ..fault(FaultKind::WeakCylinder) }]);
-    assert!(highest(&loaded(&lambda(&weak), &weak)) > highest(&loaded(&lambda(&base), &base)) + 0.05, "cylinder 1 runs lean");
+    assert!(
+        highest(&loaded(&lambda(&weak), &weak)) > highest(&loaded(&lambda(&base), &base)) + 0.05,
+        "cylinder 1 runs lean"
+    );
     let unit = planted(FaultKind::MisplacedUnit);
-    assert!(String::from_utf8_lossy(&unit.days[0].sets[0].pulls[0].ecu.as_ref().unwrap().bytes).contains(";bar;"));
+    assert!(
+        String::from_utf8_lossy(&unit.days[0].sets[0].pulls[0].ecu.as_ref().unwrap().bytes).contains(";bar;")
+    );
     let drift = planted(FaultKind::ClockDrift);
     assert!((drift.days[0].sets[0].pulls[0].truth.drift_ppm - 1835.0).abs() < 1e-9);
 }
@@ -196,9 +227,12 @@ fn slip_takes_speed_and_the_wrong_gear_takes_ratio() {
         let r = with(name, &kind.map(fault).into_iter().collect::<Vec<_>>());
         let p = &r.days[0].sets[0].pulls[0];
         let e = p.ecu.as_ref().unwrap();
-        let read = |bytes: &[u8], c: &str| read_log(bytes, "x.csv", &Mapping::default()).unwrap().log.series(c).unwrap();
+        let read = |bytes: &[u8], c: &str| {
+            read_log(bytes, "x.csv", &Mapping::default()).unwrap().log.series(c).unwrap()
+        };
         let t = 0.3 * p.truth.loaded_s[0] + 0.7 * p.truth.loaded_s[1];
-        read(&e.bytes, "engine_speed").at(t + p.truth.lag_s.unwrap()).unwrap() / read(&p.dyno.bytes, "roller_speed").at(t).unwrap()
+        read(&e.bytes, "engine_speed").at(t + p.truth.lag_s.unwrap()).unwrap()
+            / read(&p.dyno.bytes, "roller_speed").at(t).unwrap()
     };
     let plain = ratio("brae", None);
     assert!((plain / 3.2 - 1.0).abs() < 0.02, "{plain}");
@@ -224,13 +258,20 @@ fn what_is_in_the_tank_and_in_the_unit_counts_not_what_is_written() {
         s[1].map = "C2".into();
     });
     let sets = &run.days[0].sets;
-    assert!(true_gain(&sets[0].truth, &sets[1].truth).power_kw.iter().all(|g| g.abs() < 1e-9), "stock was overwritten by C2");
+    assert!(
+        true_gain(&sets[0].truth, &sets[1].truth).power_kw.iter().all(|g| g.abs() < 1e-9),
+        "stock was overwritten by C2"
+    );
     let wrong = self::run("first-light", |l| {
         l.scenario.day[0].set.truncate(1);
         l.maps.get_mut("Stock").unwrap().scalars.remove("flex_sensor");
-        l.scenario.day[0].set[0].fault = vec![FaultSpec { fuel: Some("E30".into()), ..fault(FaultKind::WrongFuel) }];
+        l.scenario.day[0].set[0].fault =
+            vec![FaultSpec { fuel: Some("E30".into()), ..fault(FaultKind::WrongFuel) }];
     });
-    assert!(highest(&channel(&wrong.days[0].sets[0].pulls[0], "lambda_1")) > 0.94, "ethanol in the tank without a sensor for it runs lean");
+    assert!(
+        highest(&channel(&wrong.days[0].sets[0].pulls[0], "lambda_1")) > 0.94,
+        "ethanol in the tank without a sensor for it runs lean"
+    );
 }
 
 #[test]

@@ -8,9 +8,12 @@ fn intervals_hold_the_truth_as_often_as_they_say() {
     let all = coverage::study(150).unwrap();
     assert_eq!(all.len(), coverage::DESIGNS.len());
     for c in &all {
-        // One set run again knows the scatter between mountings by a single difference. The same formula on bare normal numbers holds 89
-        // and 85 % where that scatter is as large as that of pulls, and twice as large (6000 days); the page says so.
-        let honest = c.design.mounting == 0.0 || c.design.again >= 3 || (c.design.again == 1 && c.design.mounting < 1.0);
+        // One set run again knows the scatter between mountings by a single difference. The same formula on
+        // bare normal numbers holds 89 and 85 % where that scatter is as large as that of pulls, and twice as
+        // large (6000 days); the page says so.
+        let honest = c.design.mounting == 0.0
+            || c.design.again >= 3
+            || (c.design.again == 1 && c.design.mounting < 1.0);
         let (low, high) = match (c.design.again, c.design.mounting) {
             _ if honest => (0.92, 0.995),
             (0, m) if m > 1.0 => (0.40, 0.70),
@@ -25,7 +28,8 @@ fn intervals_hold_the_truth_as_often_as_they_say() {
         assert!(c.curve.value >= along, "{}: {:?}", c.design.name, c.curve);
         assert!(c.bias_kw.value.abs() < 4.0 * c.bias_kw.se + 0.01, "{}: {:?}", c.design.name, c.bias_kw);
     }
-    let plain = |c: &&coverage::Coverage| c.design.mounting == 0.0 && c.design.again == 0 && c.design.pulls == 3;
+    let plain =
+        |c: &&coverage::Coverage| c.design.mounting == 0.0 && c.design.again == 0 && c.design.pulls == 3;
     let once = all.iter().find(|c| c.design.mounting > 0.0 && c.design.again == 1).unwrap();
     assert!(once.half_kw > 1.3 * all.iter().find(plain).unwrap().half_kw, "scatter between mountings widens");
 }
@@ -49,10 +53,16 @@ fn planted_faults_are_found_and_clean_pulls_left_alone() {
     assert_eq!(kinds.len(), 22, "every kind is in the table, found or not");
     assert!(found.iter().filter(|f| f.said_by.is_some()).count() >= 18);
     for f in found.iter().filter(|f| f.said_by.is_some()) {
-        // Slip so large that the clocks are refused cannot be named by the coupling; the ratio's flag says it.
+        // Slip so large that the clocks are refused cannot be named by the coupling; the ratio's flag says
+        // it.
         let least = if f.said_by.is_some_and(|s| s.contains("where the clocks agree")) { 0.5 } else { 0.9 };
         assert!(f.recall.unwrap().value >= least, "{:?} is missed: {:?}", f.kind, f.recall);
-        assert!(f.false_alarms.is_none_or(|s| s.value <= 0.05), "{:?} is seen where it is not: {:?}", f.kind, f.false_alarms);
+        assert!(
+            f.false_alarms.is_none_or(|s| s.value <= 0.05),
+            "{:?} is seen where it is not: {:?}",
+            f.kind,
+            f.false_alarms
+        );
     }
 }
 
@@ -87,7 +97,13 @@ fn other_claims_are_made_when_they_are_so() {
 fn the_page_names_every_figure_and_what_is_left_out() {
     let v = run(2).unwrap();
     let page = markdown(&v);
-    for words in ["Coverage of 95 % intervals", "right logs refused", "nothing claims to find it yet", "belt slip", "What the simulator leaves out"] {
+    for words in [
+        "Coverage of 95 % intervals",
+        "right logs refused",
+        "nothing claims to find it yet",
+        "belt slip",
+        "What the simulator leaves out",
+    ] {
         assert!(page.contains(words), "{words}");
     }
     assert!(!page.contains("NaN"), "{page}");

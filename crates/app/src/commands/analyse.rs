@@ -21,12 +21,20 @@ pub(crate) fn run(path: &Path, json: bool, check: bool) -> ExitCode {
 }
 
 fn print_words(job: &Prepared, a: &Analysed) {
-    println!("{}, {}, power {}, {}", job.vehicle.name, job.settings.correction.label(), job.vehicle.dyno.kind.place(), job.settings.headline.label());
+    println!(
+        "{}, {}, power {}, {}",
+        job.vehicle.name,
+        job.settings.correction.label(),
+        job.vehicle.dyno.kind.place(),
+        job.settings.headline.label()
+    );
     let said = find_days(&a.sets, &a.measured);
     for (i, (set, measured)) in a.sets.iter().zip(&a.measured).enumerate() {
         let peak = set.figure(Figure::PeakPower);
         match (peak.headline, peak.rpm) {
-            (Some(v), Some(rpm)) => println!("  {}: {v:.1} kW at {rpm:.0} rpm, {} of {} pulls", set.id, set.n(), set.pulls.len()),
+            (Some(v), Some(rpm)) => {
+                println!("  {}: {v:.1} kW at {rpm:.0} rpm, {} of {} pulls", set.id, set.n(), set.pulls.len())
+            }
             _ => println!("  {}: no power figure", set.id),
         }
         for o in set_verdicts(measured) {

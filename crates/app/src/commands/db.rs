@@ -41,7 +41,10 @@ pub(crate) fn run(action: DbAction) -> ExitCode {
             Err(e) => bad_input(e),
         },
         DbAction::Down { place } => {
-            match Owner::take(&place.data).map_err(|e| e.to_string()).and_then(|_own| private::stop(&place.data).map_err(|e| e.to_string())) {
+            match Owner::take(&place.data)
+                .map_err(|e| e.to_string())
+                .and_then(|_own| private::stop(&place.data).map_err(|e| e.to_string()))
+            {
                 Ok(true) => {
                     println!("stopped");
                     ExitCode::SUCCESS
@@ -56,7 +59,10 @@ pub(crate) fn run(action: DbAction) -> ExitCode {
         DbAction::Status { place, json } => {
             let at = private::running(&place.data);
             match (json, at) {
-                (true, at) => println!("{}", serde_json::json!({"running": at.is_some(), "pid": at.map(|a| a.0), "port": at.map(|a| a.1)})),
+                (true, at) => println!(
+                    "{}",
+                    serde_json::json!({"running": at.is_some(), "pid": at.map(|a| a.0), "port": at.map(|a| a.1)})
+                ),
                 (false, Some((pid, port))) => println!("running as process {pid} on 127.0.0.1:{port}"),
                 (false, None) => println!("not running"),
             }
@@ -92,8 +98,12 @@ pub(crate) fn verify(place: &Place, json: bool) -> ExitCode {
     })
 }
 
-fn with_store<F: Future<Output = Result<String, String>>>(place: &Place, work: impl FnOnce(Store) -> F) -> ExitCode {
-    // Beside a Jamjar that owns the folder a command is one more client; else it owns the folder while it works.
+fn with_store<F: Future<Output = Result<String, String>>>(
+    place: &Place,
+    work: impl FnOnce(Store) -> F,
+) -> ExitCode {
+    // Beside a Jamjar that owns the folder a command is one more client; else it owns the folder while it
+    // works.
     let (_owner, (_db, url)) = match owned_or_joined(place) {
         Ok(x) => x,
         Err(e) => return bad_input(e),
@@ -128,7 +138,10 @@ pub(crate) fn load_demo(place: &Place, afresh: bool) -> ExitCode {
             store.remove_demo().await.map_err(|e| e.to_string())?;
         }
         match jamjar_workflow::demo::begin(&store).await.map_err(text)? {
-            Some(run) => jamjar_workflow::demo::load(&store, run).await.map(|()| "the demo is loaded".to_owned()).map_err(text),
+            Some(run) => jamjar_workflow::demo::load(&store, run)
+                .await
+                .map(|()| "the demo is loaded".to_owned())
+                .map_err(text),
             None => Ok("the demo is there already".to_owned()),
         }
     })

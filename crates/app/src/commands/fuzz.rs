@@ -17,11 +17,22 @@ fn share(kind: Kind) -> u64 {
 pub(crate) fn run(inputs: u64, seed: u64) -> ExitCode {
     // A panic is counted, not printed a million times.
     std::panic::set_hook(Box::new(|_| {}));
-    println!("| input | tried | taken as good | panics | over {} s | longest, ms |\n|---|---|---|---|---|---|", SLOW.as_secs());
+    println!(
+        "| input | tried | taken as good | panics | over {} s | longest, ms |\n|---|---|---|---|---|---|",
+        SLOW.as_secs()
+    );
     let mut bad = 0;
     for kind in Kind::ALL {
         let o: Outcome = try_them(kind, seed, inputs * share(kind) / 100);
-        println!("| {} | {} | {} | {} | {} | {:.0} |", kind.label(), o.tried, o.taken, o.panics.len(), o.slow.len(), o.longest.as_secs_f64() * 1e3);
+        println!(
+            "| {} | {} | {} | {} | {} | {:.0} |",
+            kind.label(),
+            o.tried,
+            o.taken,
+            o.panics.len(),
+            o.slow.len(),
+            o.longest.as_secs_f64() * 1e3
+        );
         for s in o.panics.iter().chain(&o.slow).take(5) {
             println!("  seed {s} of {}", kind.label());
         }

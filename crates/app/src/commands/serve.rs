@@ -42,7 +42,10 @@ pub(crate) fn run(asked: &Asked) -> ExitCode {
     let listener = match TcpListener::bind((asked.listen, asked.port)) {
         Ok(l) => l,
         Err(e) if e.kind() == std::io::ErrorKind::AddrInUse => {
-            return bad_input(format!("port {} is in use; choose another with --port, or end what listens there", asked.port));
+            return bad_input(format!(
+                "port {} is in use; choose another with --port, or end what listens there",
+                asked.port
+            ));
         }
         Err(e) => return bad_input(format!("port {} cannot be opened: {e}", asked.port)),
     };
@@ -96,14 +99,23 @@ fn database(asked: &Asked) -> Result<Database, String> {
     Ok((Some(owner), db, url))
 }
 
-async fn serve(listener: TcpListener, url: &str, asked: &Asked, db: Arc<Mutex<Option<PrivateDb>>>) -> Result<(), String> {
+async fn serve(
+    listener: TcpListener,
+    url: &str,
+    asked: &Asked,
+    db: Arc<Mutex<Option<PrivateDb>>>,
+) -> Result<(), String> {
     let text = |e: std::io::Error| e.to_string();
     let store = open(url).await?;
     tokio::spawn(look_after(db));
     tokio::spawn(beat(store.clone()));
     store.end_orphans().await.map_err(|e| e.to_string())?;
     store.prune_changes().await.map_err(|e| e.to_string())?;
-    let settings = Settings { data: asked.place.data.clone(), hosts: asked.hosts.clone(), spare_bytes: Settings::SPARE_BYTES };
+    let settings = Settings {
+        data: asked.place.data.clone(),
+        hosts: asked.hosts.clone(),
+        spare_bytes: Settings::SPARE_BYTES,
+    };
     let state = AppState::new(store.clone(), settings).map_err(text)?;
     if !asked.join {
         state.sweep_spool().map_err(text)?;
@@ -116,7 +128,8 @@ async fn serve(listener: TcpListener, url: &str, asked: &Asked, db: Arc<Mutex<Op
     let warmed = state.clone();
     tokio::spawn(async move { warmed.warm().await });
     let result = listen(listener, router(state), asked_to_end(), GRACE).await.map_err(text);
-    // What still runs is said to be interrupted, so that it can be taken up again; a database that is gone is not waited for.
+    // What still runs is said to be interrupted, so that it can be taken up again; a database that is gone is
+    // not waited for.
     let _ = tokio::time::timeout(Duration::from_millis(800), store.interrupt_own()).await;
     result
 }

@@ -14,7 +14,11 @@ pub(crate) fn run(scenario: &str, out: &Path, seed: Option<u64>) -> ExitCode {
     match simulate::write_days(&l, &run, out) {
         Ok(()) => {
             let pulls: usize = run.days.iter().flat_map(|d| &d.sets).map(|s| s.pulls.len()).sum();
-            println!("{}: {} days, {pulls} pulls, maps, job.json and truth.json", out.display(), run.days.len());
+            println!(
+                "{}: {} days, {pulls} pulls, maps, job.json and truth.json",
+                out.display(),
+                run.days.len()
+            );
             ExitCode::SUCCESS
         }
         Err(e) => bad_input(format!("{}: cannot be written: {e}", out.display())),

@@ -63,7 +63,9 @@ impl Serving {
     pub(crate) fn upload(&self, path: &str, files: &[(String, String)]) -> std::io::Result<String> {
         let mut body = String::new();
         for (name, text) in files {
-            body += &format!("--cut\r\nContent-Disposition: form-data; name=\"files\"; filename=\"{name}\"\r\n\r\n{text}\r\n");
+            body += &format!(
+                "--cut\r\nContent-Disposition: form-data; name=\"files\"; filename=\"{name}\"\r\n\r\n{text}\r\n"
+            );
         }
         self.ask("POST", path, "multipart/form-data; boundary=cut", (body + "--cut--\r\n").as_bytes())
     }
@@ -100,6 +102,10 @@ impl Drop for Serving {
 
 /// Runs a command on a folder; its code and what it said.
 pub(crate) fn jamjar(args: &[&str], folder: &Folder) -> (Option<i32>, String) {
-    let out = Command::new(env!("CARGO_BIN_EXE_jamjar")).args(args).arg("--data").arg(&folder.0).output().unwrap();
-    (out.status.code(), format!("{}{}", String::from_utf8_lossy(&out.stdout), String::from_utf8_lossy(&out.stderr)))
+    let out =
+        Command::new(env!("CARGO_BIN_EXE_jamjar")).args(args).arg("--data").arg(&folder.0).output().unwrap();
+    (
+        out.status.code(),
+        format!("{}{}", String::from_utf8_lossy(&out.stdout), String::from_utf8_lossy(&out.stderr)),
+    )
 }

@@ -15,7 +15,8 @@ impl Frame<'_> {
                 .filter(|(v, h)| v.is_finite() && h.is_finite())
                 .fold((0.0_f64, 0.0_f64), |a, (v, h)| (a.0.min(v - h), a.1.max(v + h)))
         };
-        let (low, high) = self.chart.gains.iter().map(reach).fold((0.0_f64, 0.0_f64), |a, b| (a.0.min(b.0), a.1.max(b.1)));
+        let (low, high) =
+            self.chart.gains.iter().map(reach).fold((0.0_f64, 0.0_f64), |a, b| (a.0.min(b.0), a.1.max(b.1)));
         let gap = 15.0 * self.k;
         let bottom = top + GAIN_HEIGHT.max(self.chart.gains.len().saturating_sub(1) as f64 * gap + 8.0);
         let pad = ((high - low) * 0.05).max(0.5);
@@ -26,7 +27,8 @@ impl Frame<'_> {
             self.text(self.left - 7.0, y.at(t) + 4.0, "end", "figure", 12.0, 400, "mid", &s);
         }
         self.title(top + 10.0, &self.chart.gain_title.clone());
-        let ends: Vec<f64> = self.chart.gains.iter().map(|g| g.gain.last().map_or(bottom, |v| y.at(*v))).collect();
+        let ends: Vec<f64> =
+            self.chart.gains.iter().map(|g| g.gain.last().map_or(bottom, |v| y.at(*v))).collect();
         let places = spread(&ends, gap, top + 8.0, bottom);
         for (i, g) in self.chart.gains.iter().enumerate() {
             let s = &self.chart.series[g.series];
@@ -36,14 +38,24 @@ impl Frame<'_> {
                 for stretch in stretches(&g.rpm) {
                     let with_band = || stretch.clone().filter(|&i| g.half[i].is_finite());
                     let mut d = path(with_band().map(|i| (self.x.at(g.rpm[i]), y.at(g.gain[i] + g.half[i]))));
-                    d.push_str(&path(with_band().rev().map(|i| (self.x.at(g.rpm[i]), y.at(g.gain[i] - g.half[i])))).replacen('M', "L", 1));
+                    d.push_str(
+                        &path(with_band().rev().map(|i| (self.x.at(g.rpm[i]), y.at(g.gain[i] - g.half[i]))))
+                            .replacen('M', "L", 1),
+                    );
                     let _ = write!(self.out, r#"<path d="{d}Z" fill="{colour}" fill-opacity=".15"/>"#);
                 }
             }
             for (solid, span) in spans(g) {
                 let d = path(span.map(|k| (self.x.at(g.rpm[k]), y.at(g.gain[k]))));
-                let look = if solid { "stroke-width=\"2.6\"" } else { "stroke-width=\"1.1\" stroke-opacity=\".6\" stroke-dasharray=\"1.5 3\"" };
-                let _ = write!(self.out, r#"<path d="{d}" fill="none" stroke="{colour}" {look} stroke-linecap="round"/>"#);
+                let look = if solid {
+                    "stroke-width=\"2.6\""
+                } else {
+                    "stroke-width=\"1.1\" stroke-opacity=\".6\" stroke-dasharray=\"1.5 3\""
+                };
+                let _ = write!(
+                    self.out,
+                    r#"<path d="{d}" fill="none" stroke="{colour}" {look} stroke-linecap="round"/>"#
+                );
             }
             if let Some(v) = g.gain.last() {
                 let end = self.x.at(g.rpm[g.rpm.len() - 1]);
@@ -57,7 +69,16 @@ impl Frame<'_> {
                     n(places[i] - 4.0)
                 );
                 self.text(at, places[i], "start", "figure", 12.5, 600, s.tone.name(), &format!("{v:+.1}"));
-                self.text(at + 46.0 * self.k, places[i], "start", "text", 12.0, 400, "mid", &shorten(&format!("{} {}", s.name, s.detail), 18));
+                self.text(
+                    at + 46.0 * self.k,
+                    places[i],
+                    "start",
+                    "text",
+                    12.0,
+                    400,
+                    "mid",
+                    &shorten(&format!("{} {}", s.name, s.detail), 18),
+                );
             }
             self.out.push_str("</g>");
         }
@@ -65,7 +86,8 @@ impl Frame<'_> {
     }
 }
 
-/// Stretches where the band excludes zero (solid) and where it does not, overlapping by one point so that they join; none across a hole.
+/// Stretches where the band excludes zero (solid) and where it does not, overlapping by one point so that
+/// they join; none across a hole.
 pub(super) fn spans(g: &Gain) -> Vec<(bool, std::ops::Range<usize>)> {
     let solid = |k: usize| g.half.get(k).is_some_and(|h| g.gain[k].abs() > *h);
     let mut out = Vec::new();

@@ -13,7 +13,8 @@ impl Frame<'_> {
         self.title(top + 8.0, &self.chart.lane_title.clone());
         let mut y = top + 8.0 + 6.0 * self.k;
         let (left, right) = (self.left, self.right);
-        let tone = self.chart.series.get(self.chart.focus).map_or_else(String::new, |s| self.colour(s.tone.name()));
+        let tone =
+            self.chart.series.get(self.chart.focus).map_or_else(String::new, |s| self.colour(s.tone.name()));
         let gap = usual_gap(&self.chart.lane_rpm);
         for lane in &self.chart.lanes {
             let height = (LANE - 5.0) * self.k;
@@ -31,9 +32,14 @@ impl Frame<'_> {
                 }
                 Some(share) => {
                     let cell = (self.x.at(gap) - self.x.at(0.0)).clamp(1.0, WIDEST_CELL * self.k);
-                    for (rpm, v) in self.chart.lane_rpm.iter().zip(share).filter_map(|(r, v)| v.map(|v| (r, v))) {
+                    for (rpm, v) in
+                        self.chart.lane_rpm.iter().zip(share).filter_map(|(r, v)| v.map(|v| (r, v)))
+                    {
                         let h = (v.clamp(0.04, 1.0)) * height;
-                        let (from, to) = ((self.x.at(*rpm) - cell / 2.0).max(left), (self.x.at(*rpm) + cell / 2.0 + 0.4).min(right));
+                        let (from, to) = (
+                            (self.x.at(*rpm) - cell / 2.0).max(left),
+                            (self.x.at(*rpm) + cell / 2.0 + 0.4).min(right),
+                        );
                         if from >= to {
                             continue;
                         }
@@ -75,7 +81,16 @@ impl Frame<'_> {
             } else {
                 ("mid", 400)
             };
-            self.text(right + 18.0, y + 12.0 * self.k, "start", "text", 12.5, weight, colour, &shorten(&lane.note, 25));
+            self.text(
+                right + 18.0,
+                y + 12.0 * self.k,
+                "start",
+                "text",
+                12.5,
+                weight,
+                colour,
+                &shorten(&lane.note, 25),
+            );
             y += LANE * self.k;
         }
         y - 3.0

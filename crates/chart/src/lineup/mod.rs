@@ -111,8 +111,8 @@ const RIGHT: f64 = 176.0;
 
 /// Points this far apart are steps, not a sweep: no other axis has points so far apart.
 const STEPPED_RPM: f64 = 100.0;
-/// A line is broken where points are further apart than so many usual gaps: nothing was measured there. A sweep of sparse samples may
-/// leave out a few points of its grid.
+/// A line is broken where points are further apart than so many usual gaps: nothing was measured there. A
+/// sweep of sparse samples may leave out a few points of its grid.
 const HOLE: f64 = 5.0;
 /// The same where points are steps.
 const STEP_HOLE: f64 = 2.5;
@@ -157,7 +157,8 @@ pub fn lineup_svg(chart: &LineUpChart, paint: Paint) -> String {
     let (from, to) = if from.is_finite() { (from, to) } else { (1000.0, 7000.0) };
     let k = chart.scale.clamp(0.5, 2.0);
     let (left, right) = (LEFT * k, WIDTH - RIGHT * k);
-    let mut f = Frame { chart, paint, x: Scale::new((from, to), (left, right)), k, left, right, out: String::new() };
+    let mut f =
+        Frame { chart, paint, x: Scale::new((from, to), (left, right)), k, left, right, out: String::new() };
     let mut y = f.power() + 22.0;
     if !chart.gains.is_empty() {
         y = f.gain(y);
@@ -194,7 +195,17 @@ impl Frame<'_> {
     }
 
     #[allow(clippy::too_many_arguments)]
-    fn text(&mut self, x: f64, y: f64, anchor: &str, role: &str, size: f64, weight: u32, colour: &str, s: &str) {
+    fn text(
+        &mut self,
+        x: f64,
+        y: f64,
+        anchor: &str,
+        role: &str,
+        size: f64,
+        weight: u32,
+        colour: &str,
+        s: &str,
+    ) {
         let _ = write!(
             self.out,
             r#"<text x="{}" y="{}" text-anchor="{anchor}" font-family="{}" font-size="{}" font-weight="{weight}" fill="{}">{}</text>"#,
@@ -214,7 +225,15 @@ impl Frame<'_> {
     }
 
     fn line(&mut self, x1: f64, y1: f64, x2: f64, y2: f64, colour: &str, extra: &str) {
-        let _ = write!(self.out, r#"<line x1="{}" y1="{}" x2="{}" y2="{}" stroke="{}" {extra}/>"#, n(x1), n(y1), n(x2), n(y2), self.colour(colour));
+        let _ = write!(
+            self.out,
+            r#"<line x1="{}" y1="{}" x2="{}" y2="{}" stroke="{}" {extra}/>"#,
+            n(x1),
+            n(y1),
+            n(x2),
+            n(y2),
+            self.colour(colour)
+        );
     }
 
     fn axis(&mut self, bottom: f64, from: f64, to: f64) -> f64 {
@@ -223,7 +242,16 @@ impl Frame<'_> {
             self.line(s.at(t), bottom, s.at(t), bottom + 4.0, "mid", "");
             self.text(s.at(t), bottom + 4.0 + 13.0 * self.k, "middle", "figure", 12.0, 400, "mid", &n(t));
         }
-        self.text(self.right + 18.0, bottom + 4.0 + 13.0 * self.k, "start", "text", 12.5, 400, "mid", &self.chart.axis.clone());
+        self.text(
+            self.right + 18.0,
+            bottom + 4.0 + 13.0 * self.k,
+            "start",
+            "text",
+            12.5,
+            400,
+            "mid",
+            &self.chart.axis.clone(),
+        );
         bottom + 4.0 + 20.0 * self.k
     }
 }

@@ -11,19 +11,27 @@ impl Frame<'_> {
         let gap = if self.is_dense() { 17.0 * self.k } else { 31.0 * self.k };
         let names = self.chart.series.len().saturating_sub(1) as f64 * gap;
         let (top_y, bottom) = (TOP, TOP + POWER_HEIGHT.max(names + 14.0));
-        let top = self.chart.series.iter().flat_map(|s| s.power.iter().copied()).filter(|v| v.is_finite()).fold(0.0, f64::max);
+        let top = self
+            .chart
+            .series
+            .iter()
+            .flat_map(|s| s.power.iter().copied())
+            .filter(|v| v.is_finite())
+            .fold(0.0, f64::max);
         let y = Scale::new((0.0, (top * 1.06).max(1.0)), (bottom, top_y));
         for t in y.ticks(8) {
             self.line(self.left, y.at(t), self.right, y.at(t), "grid", "");
             self.text(self.left - 7.0, y.at(t) + 4.0, "end", "figure", 12.0, 400, "mid", &n(t));
         }
         self.title(top_y + 12.0, &self.chart.power_title.clone());
-        let ends: Vec<f64> = self.chart.series.iter().map(|s| s.power.last().map_or(bottom, |p| y.at(*p))).collect();
+        let ends: Vec<f64> =
+            self.chart.series.iter().map(|s| s.power.last().map_or(bottom, |p| y.at(*p))).collect();
         let places = spread(&ends, gap, top_y + 8.0, bottom - 4.0);
         for (i, s) in self.chart.series.iter().enumerate() {
             let colour = self.colour(s.tone.name());
             let width = if s.baseline { 1.5 } else { 2.6 };
-            let stretch = |k: std::ops::Range<usize>| path(k.map(|i| (self.x.at(s.rpm[i]), y.at(s.power[i]))));
+            let stretch =
+                |k: std::ops::Range<usize>| path(k.map(|i| (self.x.at(s.rpm[i]), y.at(s.power[i]))));
             let d: String = stretches(&s.rpm).into_iter().map(stretch).collect();
             let _ = write!(self.out, r#"<g class="series" data-key="{}">"#, escape(&s.key));
             let _ = write!(
@@ -33,7 +41,12 @@ impl Frame<'_> {
             );
             if s.is_stepped() {
                 for (r, p) in s.rpm.iter().zip(&s.power) {
-                    let _ = write!(self.out, r#"<circle cx="{}" cy="{}" r="2.4" fill="{colour}"/>"#, n(self.x.at(*r)), n(y.at(*p)));
+                    let _ = write!(
+                        self.out,
+                        r#"<circle cx="{}" cy="{}" r="2.4" fill="{colour}"/>"#,
+                        n(self.x.at(*r)),
+                        n(y.at(*p))
+                    );
                 }
             }
             if let Some((rpm, p)) = s.peak {

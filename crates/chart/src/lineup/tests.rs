@@ -17,8 +17,12 @@ fn chart(sets: usize) -> LineUpChart {
             headline: "100.0 at 6000".into(),
         })
         .collect();
-    let gains =
-        vec![Gain { series: sets - 1, rpm: rpm.clone(), gain: rpm.iter().map(|r| (r - 4000.0) / 200.0).collect(), half: vec![2.0; rpm.len()] }];
+    let gains = vec![Gain {
+        series: sets - 1,
+        rpm: rpm.clone(),
+        gain: rpm.iter().map(|r| (r - 4000.0) / 200.0).collect(),
+        half: vec![2.0; rpm.len()],
+    }];
     let lanes = vec![
         Lane {
             label: "λ 1".into(),
@@ -27,7 +31,13 @@ fn chart(sets: usize) -> LineUpChart {
             over: true,
             unknown: false,
         },
-        Lane { label: "back pressure".into(), share: None, note: "not measured".into(), over: false, unknown: true },
+        Lane {
+            label: "back pressure".into(),
+            share: None,
+            note: "not measured".into(),
+            over: false,
+            unknown: true,
+        },
     ];
     LineUpChart {
         power_title: "power".into(),
@@ -85,7 +95,11 @@ fn a_lane_that_reaches_beyond_the_curves_is_cut_at_the_panel() {
     let mut c = chart(2);
     c.lane_rpm = (0..90).map(|k| 1000.0 + 100.0 * f64::from(k)).collect();
     let svg = lineup_svg(&c, Paint::Page);
-    let widths: Vec<f64> = svg.split("<rect ").skip(1).filter_map(|r| r.split_once("width=\"")?.1.split_once('"')?.0.parse().ok()).collect();
+    let widths: Vec<f64> = svg
+        .split("<rect ")
+        .skip(1)
+        .filter_map(|r| r.split_once("width=\"")?.1.split_once('"')?.0.parse().ok())
+        .collect();
     assert!(widths.len() > 40 && widths.len() < 60 && widths.iter().all(|w| *w > 0.0), "{widths:?}");
 }
 
@@ -97,7 +111,11 @@ fn no_line_crosses_a_hole_and_held_speeds_are_marked() {
     (s.rpm, s.power) = s.rpm.iter().zip(&s.power).filter(|p| !hole(p.0)).map(|p| (*p.0, *p.1)).unzip();
     let svg = lineup_svg(&c, Paint::Page);
     let group = svg.split(r#"data-key="1""#).nth(1).unwrap();
-    assert_eq!(group.split_once("d=\"").unwrap().1.split_once('"').unwrap().0.matches('M').count(), 2, "two strokes");
+    assert_eq!(
+        group.split_once("d=\"").unwrap().1.split_once('"').unwrap().0.matches('M').count(),
+        2,
+        "two strokes"
+    );
     assert_eq!(stretches(&[2000.0, 2050.0, 3000.0, 3050.0]), [0..2, 2..4]);
     assert_eq!(stretches(&[2000.0, 2500.0, 3000.0, 4000.0]).len(), 1, "held speeds are joined");
     let stepped = |n: usize| {
@@ -112,10 +130,17 @@ fn no_line_crosses_a_hole_and_held_speeds_are_marked() {
 
 /// Lower edges of the texts that begin at one x, top to bottom.
 fn baselines(svg: &str, x: f64) -> Vec<f64> {
-    let number =
-        |text: &str, name: &str| text.split_once(&format!("{name}=\"")).and_then(|(_, r)| r.split_once('"')).and_then(|(v, _)| v.parse().ok());
-    let mut out: Vec<f64> =
-        svg.split("<text ").skip(1).filter(|t| number(t, "x").is_some_and(|at: f64| (at - x).abs() < 0.6)).filter_map(|t| number(t, "y")).collect();
+    let number = |text: &str, name: &str| {
+        text.split_once(&format!("{name}=\""))
+            .and_then(|(_, r)| r.split_once('"'))
+            .and_then(|(v, _)| v.parse().ok())
+    };
+    let mut out: Vec<f64> = svg
+        .split("<text ")
+        .skip(1)
+        .filter(|t| number(t, "x").is_some_and(|at: f64| (at - x).abs() < 0.6))
+        .filter_map(|t| number(t, "y"))
+        .collect();
     out.sort_by(f64::total_cmp);
     out
 }
@@ -131,7 +156,11 @@ fn names_never_collide_however_many_sets_there_are() {
             let y = baselines(&svg, WIDTH - RIGHT * scale + 18.0);
             assert!(y.len() >= 2 * sets - 1, "every set is named twice: {y:?}");
             assert!(y.windows(2).all(|w| w[1] - w[0] >= 11.9 * scale), "{sets} sets at {scale}: {y:?}");
-            assert_eq!(svg.matches("fill-opacity=\".15\"").count(), if sets > MANY { 0 } else { sets - 1 }, "bands of {sets} sets");
+            assert_eq!(
+                svg.matches("fill-opacity=\".15\"").count(),
+                if sets > MANY { 0 } else { sets - 1 },
+                "bands of {sets} sets"
+            );
         }
     }
 }

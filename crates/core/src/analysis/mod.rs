@@ -1,8 +1,9 @@
-//! From logs and settings to sets, comparisons and limits: the one computation behind pages, commands and reports.
+//! From logs and settings to sets, comparisons and limits: the one computation behind pages, commands and
+//! reports.
 //!
-//! Its floors, from the ground up; each builds on those before it and never on one after it:
-//! [`given`] (recordings, vehicle, choices), [`measured`] (one pull), [`set`] (its pulls together), [`set_vs_set`] (one against
-//! another), [`verdict`] (what may be concluded). What is found is data; [`crate::words`] says it.
+//! Its floors, from the ground up; each builds on those before it and never on one after it: [`given`]
+//! (recordings, vehicle, choices), [`measured`] (one pull), [`set`] (its pulls together), [`set_vs_set`] (one
+//! against another), [`verdict`] (what may be concluded). What is found is data; [`crate::words`] says it.
 
 pub mod given;
 pub mod measured;
@@ -12,11 +13,21 @@ pub mod set_vs_set;
 mod tests;
 pub mod verdict;
 
-pub use given::{Along, Aspiration, Cycle, Engine, Headline, Ignition, Injection, PullInput, SetInput, Settings, Vehicle};
-pub use measured::{
-    Beside, ChannelSummary, Coupling, CouplingKind, Dip, Event, Happened, Lane, MeasureError, Measured, RatioSource, RawGrid, belt, coupling, events,
-    find_dips, measure, measure_sets, measure_sets_unless, own_bounds, retrace,
+pub use given::{
+    Along, Aspiration, Cycle, Engine, Headline, Ignition, Injection, PullInput, SetInput, Settings, Vehicle,
 };
-pub use set::{Corrected, Figure, OtherAxis, SetFigures, SetResult, Settled, analyse_sets, corrected, set_verdicts};
-pub use set_vs_set::{GainCurve, LargestGain, OrderFree, SecondLooks, Share, Split, StateDifference, Step, differs};
-pub use verdict::{Caveat, Comparison, FigureComparison, PullFinding, Verdict, compare_all, find_days, find_pulls, note_pulls};
+pub use measured::{
+    Beside, ChannelSummary, Coupling, CouplingKind, Dip, Event, Happened, Lane, MeasureError, Measured,
+    RatioSource, RawGrid, belt, coupling, events, find_dips, measure, measure_sets, measure_sets_unless,
+    own_bounds, retrace,
+};
+pub use set::{
+    Corrected, Figure, OtherAxis, SetFigures, SetResult, Settled, analyse_sets, corrected, set_verdicts,
+};
+pub use set_vs_set::{
+    GainCurve, LargestGain, OrderFree, SecondLooks, Share, Split, StateDifference, Step, differs,
+};
+pub use verdict::{
+    Caveat, Comparison, FigureComparison, PullFinding, Verdict, compare_all, find_days, find_pulls,
+    note_pulls,
+};

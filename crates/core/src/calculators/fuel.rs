@@ -40,7 +40,8 @@ pub struct Blend {
 /// Blend of gasoline with a volume fraction of ethanol.
 ///
 /// # Formula
-/// `ρ = (1−x)ρg + xρe`; `w = xρe/ρ`; AFR and heating value weighted by mass; volume ratio `(AFRg·ρg)/(AFR·ρ)`.
+/// `ρ = (1−x)ρg + xρe`; `w = xρe/ρ`; AFR and heating value weighted by mass; volume ratio
+/// `(AFRg·ρg)/(AFR·ρ)`.
 ///
 /// # Errors
 /// [`OutOfRange`] unless 0 ≤ x ≤ 1.
@@ -66,7 +67,9 @@ pub enum BlendError {
     #[error(transparent)]
     Range(#[from] OutOfRange),
     /// The target is not between tank and can.
-    #[error("a target of {target} cannot be reached by adding {added} to {tank}: it must lie strictly between them")]
+    #[error(
+        "a target of {target} cannot be reached by adding {added} to {tank}: it must lie strictly between them"
+    )]
     NotBetween {
         /// Ethanol fraction wanted.
         target: f64,
@@ -107,7 +110,9 @@ mod tests {
     #[test]
     fn only_targets_in_between_can_be_poured() {
         assert_eq!(blend_volume(40.0, 0.05, 0.85, 0.05).unwrap(), 0.0);
-        for (tank, added, target) in [(0.05, 0.85, 0.9), (0.05, 0.85, 0.85), (0.5, 0.85, 0.2), (0.3, 0.3, 0.4)] {
+        for (tank, added, target) in
+            [(0.05, 0.85, 0.9), (0.05, 0.85, 0.85), (0.5, 0.85, 0.2), (0.3, 0.3, 0.4)]
+        {
             assert!(matches!(blend_volume(40.0, tank, added, target), Err(BlendError::NotBetween { .. })));
         }
         assert!(blend_volume(40.0, 0.85, 0.05, 0.3).unwrap() > 0.0);

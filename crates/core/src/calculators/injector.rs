@@ -17,7 +17,9 @@ pub struct QuantityMap {
 pub enum InjectorError {
     #[error("{axis} needs at least two finite ascending values")]
     BadAxis { axis: &'static str },
-    #[error("mass_mg has {rows} rows and row {row} has {columns} values: expected {want_rows} rows of {want_columns}")]
+    #[error(
+        "mass_mg has {rows} rows and row {row} has {columns} values: expected {want_rows} rows of {want_columns}"
+    )]
     Shape { rows: usize, row: usize, columns: usize, want_rows: usize, want_columns: usize },
     #[error("{name} {value} lies outside the map ({min} to {max})")]
     Outside { name: &'static str, value: f64, min: f64, max: f64 },
@@ -35,14 +37,24 @@ impl QuantityMap {
     ///
     /// # Errors
     /// [`InjectorError`] for a bad axis or a table of another shape.
-    pub fn new(pressures_mpa: Vec<f64>, durations_us: Vec<f64>, mass_mg: Vec<Vec<f64>>) -> Result<Self, InjectorError> {
+    pub fn new(
+        pressures_mpa: Vec<f64>,
+        durations_us: Vec<f64>,
+        mass_mg: Vec<Vec<f64>>,
+    ) -> Result<Self, InjectorError> {
         check_axis("pressures_mpa", &pressures_mpa)?;
         check_axis("durations_us", &durations_us)?;
         let (want_rows, want_columns, rows) = (pressures_mpa.len(), durations_us.len(), mass_mg.len());
         let bad = mass_mg.iter().position(|r| r.len() != want_columns || r.iter().any(|v| !v.is_finite()));
         if rows != want_rows || bad.is_some() {
             let row = bad.unwrap_or(0);
-            return Err(InjectorError::Shape { rows, row, columns: mass_mg.get(row).map_or(0, Vec::len), want_rows, want_columns });
+            return Err(InjectorError::Shape {
+                rows,
+                row,
+                columns: mass_mg.get(row).map_or(0, Vec::len),
+                want_rows,
+                want_columns,
+            });
         }
         Ok(Self { pressures_mpa, durations_us, mass_mg })
     }
@@ -64,7 +76,12 @@ impl QuantityMap {
     pub fn mass(&self, pressure_mpa: f64, duration_us: f64) -> Result<f64, InjectorError> {
         let d = &self.durations_us;
         let row = self.row_at(pressure_mpa)?;
-        linear(d, &row, duration_us).ok_or(InjectorError::Outside { name: "duration_us", value: duration_us, min: d[0], max: d[d.len() - 1] })
+        linear(d, &row, duration_us).ok_or(InjectorError::Outside {
+            name: "duration_us",
+            value: duration_us,
+            min: d[0],
+            max: d[d.len() - 1],
+        })
     }
 
     /// Duration that injects a mass, µs.
@@ -91,7 +108,12 @@ mod tests {
 
     #[test]
     fn duration_is_the_inverse_of_mass() {
-        let m = QuantityMap::new(vec![40.0, 80.0], vec![200.0, 500.0, 900.0], vec![vec![3.0, 27.0, 60.0], vec![4.5, 38.0, 84.0]]).unwrap();
+        let m = QuantityMap::new(
+            vec![40.0, 80.0],
+            vec![200.0, 500.0, 900.0],
+            vec![vec![3.0, 27.0, 60.0], vec![4.5, 38.0, 84.0]],
+        )
+        .unwrap();
         for (p, d) in [(40.0, 200.0), (55.0, 333.0), (80.0, 900.0)] {
             assert!((m.duration(p, m.mass(p, d).unwrap()).unwrap() - d).abs() < 1e-9);
         }

@@ -21,9 +21,13 @@ pub struct Shift {
 #[derive(Debug, Clone, PartialEq, Error)]
 #[allow(missing_docs)]
 pub enum ShiftError {
-    #[error("the torque curve needs at least two finite points with ascending rpm, as many torques as speeds")]
+    #[error(
+        "the torque curve needs at least two finite points with ascending rpm, as many torques as speeds"
+    )]
     BadCurve,
-    #[error("ratios must be at least two positive numbers, each lower than the one before (ratio {index} is not)")]
+    #[error(
+        "ratios must be at least two positive numbers, each lower than the one before (ratio {index} is not)"
+    )]
     BadRatios { index: usize },
     #[error("limit_rpm must be above {SEARCH_FROM_RPM}, got {value}")]
     BadLimit { value: f64 },
@@ -31,7 +35,10 @@ pub enum ShiftError {
 
 /// Checks a torque curve's arrays.
 pub(super) fn curve_is_good(rpm: &[f64], torque: &[f64]) -> bool {
-    rpm.len() >= 2 && rpm.len() == torque.len() && rpm.iter().chain(torque).all(|v| v.is_finite()) && rpm.windows(2).all(|w| w[1] > w[0])
+    rpm.len() >= 2
+        && rpm.len() == torque.len()
+        && rpm.iter().chain(torque).all(|v| v.is_finite())
+        && rpm.windows(2).all(|w| w[1] > w[0])
 }
 
 /// First engine speed from 3000 rpm (1 rpm steps) where the next gear pulls harder, else the limit.
@@ -39,14 +46,21 @@ pub(super) fn curve_is_good(rpm: &[f64], torque: &[f64]) -> bool {
 ///
 /// # Errors
 /// [`ShiftError`] for a bad curve, bad ratios or a limit below the search range.
-pub fn shift_points(rpm: &[f64], torque_nm: &[f64], ratios: &[f64], limit_rpm: f64) -> Result<Vec<Shift>, ShiftError> {
+pub fn shift_points(
+    rpm: &[f64],
+    torque_nm: &[f64],
+    ratios: &[f64],
+    limit_rpm: f64,
+) -> Result<Vec<Shift>, ShiftError> {
     if !curve_is_good(rpm, torque_nm) {
         return Err(ShiftError::BadCurve);
     }
     if ratios.len() < 2 {
         return Err(ShiftError::BadRatios { index: ratios.len() });
     }
-    if let Some(index) = (0..ratios.len()).find(|&i| !(ratios[i].is_finite() && ratios[i] > 0.0) || (i > 0 && ratios[i] >= ratios[i - 1])) {
+    if let Some(index) = (0..ratios.len())
+        .find(|&i| !(ratios[i].is_finite() && ratios[i] > 0.0) || (i > 0 && ratios[i] >= ratios[i - 1]))
+    {
         return Err(ShiftError::BadRatios { index });
     }
     if !limit_rpm.is_finite() || limit_rpm <= SEARCH_FROM_RPM {
@@ -74,11 +88,16 @@ mod tests {
     #[test]
     fn flat_torque_shifts_at_the_limit() {
         let s = shift_points(&[1000.0, 8000.0], &[200.0, 200.0], &[3.0, 2.0], 7000.0).unwrap();
-        assert!((s[0].upshift_rpm - 7000.0).abs() < 1e-9 && (s[0].after_rpm - 7000.0 * 2.0 / 3.0).abs() < 1e-6);
+        assert!(
+            (s[0].upshift_rpm - 7000.0).abs() < 1e-9 && (s[0].after_rpm - 7000.0 * 2.0 / 3.0).abs() < 1e-6
+        );
     }
 
     #[test]
     fn rising_ratios_are_refused_by_index() {
-        assert_eq!(shift_points(&[1.0, 2.0], &[1.0, 1.0], &[3.0, 3.5], 7000.0).unwrap_err(), ShiftError::BadRatios { index: 1 });
+        assert_eq!(
+            shift_points(&[1.0, 2.0], &[1.0, 1.0], &[3.0, 3.5], 7000.0).unwrap_err(),
+            ShiftError::BadRatios { index: 1 }
+        );
     }
 }

@@ -33,7 +33,8 @@ pub struct Mbt {
 pub enum Place {
     /// The whole interval lies inside the tested range.
     AtMbt,
-    /// The vertex, or an end of its interval, lies beyond the largest angle tried: still gaining there, or knock came first.
+    /// The vertex, or an end of its interval, lies beyond the largest angle tried: still gaining there, or
+    /// knock came first.
     BeyondTested,
     /// It lies below the smallest angle tried.
     BelowTested,
@@ -54,8 +55,12 @@ impl Place {
     fn note(self) -> &'static str {
         match self {
             Self::AtMbt => "at MBT within the angles that were tried",
-            Self::BeyondTested => "the vertex or its interval lies beyond the largest angle tried: still gaining there, or knock-limited below MBT",
-            Self::BelowTested => "the vertex or its interval lies below the smallest angle tried: less spark was not tried",
+            Self::BeyondTested => {
+                "the vertex or its interval lies beyond the largest angle tried: still gaining there, or knock-limited below MBT"
+            }
+            Self::BelowTested => {
+                "the vertex or its interval lies below the smallest angle tried: less spark was not tried"
+            }
             Self::NotResolved => "not resolved: the scatter allows a vertex anywhere",
         }
     }
@@ -114,8 +119,9 @@ pub fn mbt(spark_deg: &[f64], value: &[f64]) -> Result<Mbt, MbtError> {
 /// 95 % interval of the vertex of a fitted parabola; `None` when it has no end.
 ///
 /// # Formula
-/// With `y = c0 + c1·u + c2·u²`, the vertex v solves `c1 + 2·c2·v = 0`. All v with `(c1 + 2·c2·v)² ≤ t²·(V11 + 4v·V12 + 4v²·V22)` belong to
-/// the interval (Fieller 1954), V the covariance `s²·(XᵀX)⁻¹`, s with n − 3 degrees of freedom.
+/// With `y = c0 + c1·u + c2·u²`, the vertex v solves `c1 + 2·c2·v = 0`. All v with `(c1 + 2·c2·v)² ≤ t²·(V11
+/// + 4v·V12 + 4v²·V22)` belong to the interval (Fieller 1954), V the covariance `s²·(XᵀX)⁻¹`, s with n − 3
+/// degrees of freedom.
 fn fieller(x: &[f64], y: &[f64]) -> Option<[f64; 2]> {
     let n = x.len() as f64;
     let centre = x.iter().sum::<f64>() / n;
@@ -130,7 +136,11 @@ fn fieller(x: &[f64], y: &[f64]) -> Option<[f64; 2]> {
     }
     let normal = Cholesky::new(&a, 3)?;
     let c = normal.solve(&b);
-    let rss: f64 = rows.iter().zip(y).map(|(r, y)| (y - r.iter().zip(&c).map(|(x, c)| x * c).sum::<f64>()).powi(2)).sum();
+    let rss: f64 = rows
+        .iter()
+        .zip(y)
+        .map(|(r, y)| (y - r.iter().zip(&c).map(|(x, c)| x * c).sum::<f64>()).powi(2))
+        .sum();
     let df = n - 3.0;
     if df < 1.0 {
         return None;
@@ -141,7 +151,8 @@ fn fieller(x: &[f64], y: &[f64]) -> Option<[f64; 2]> {
     let qb = 4.0 * (c[1] * c[2] - t2s2 * v1[2]);
     let qc = c[1] * c[1] - t2s2 * v1[1];
     let root = qb * qb - 4.0 * qa * qc;
-    (qa > 0.0 && root >= 0.0).then(|| [-1.0, 1.0].map(|sign| centre + scale * (-qb + sign * root.sqrt()) / (2.0 * qa)))
+    (qa > 0.0 && root >= 0.0)
+        .then(|| [-1.0, 1.0].map(|sign| centre + scale * (-qb + sign * root.sqrt()) / (2.0 * qa)))
 }
 
 #[cfg(test)]
@@ -160,7 +171,8 @@ mod tests {
         let noise = [0.05, -0.04, 0.02, 0.03, -0.06, 0.01, -0.02];
         let of = |centre: f64, size: f64| {
             let x: Vec<f64> = (0..7).map(|i| 10.0 + 2.0 * f64::from(i)).collect();
-            let y: Vec<f64> = x.iter().zip(noise).map(|(x, e)| 100.0 - 0.05 * (x - centre).powi(2) + size * e).collect();
+            let y: Vec<f64> =
+                x.iter().zip(noise).map(|(x, e)| 100.0 - 0.05 * (x - centre).powi(2) + size * e).collect();
             mbt(&x, &y).unwrap()
         };
         let inside = of(16.0, 1.0);
@@ -170,7 +182,10 @@ mod tests {
         assert_eq!(of(23.0, 1.0).verdict, Place::BeyondTested, "the vertex of an extrapolation is no MBT");
         assert_eq!(of(8.0, 1.0).verdict, Place::BelowTested);
         let near = of(21.8, 1.0);
-        assert!(near.vertex_deg < 22.0 && near.verdict == Place::BeyondTested, "an interval that reaches beyond: {near:?}");
+        assert!(
+            near.vertex_deg < 22.0 && near.verdict == Place::BeyondTested,
+            "an interval that reaches beyond: {near:?}"
+        );
         let noisy = of(16.0, 60.0);
         assert_eq!((noisy.vertex_ci95, noisy.verdict), (None, Place::NotResolved));
     }
@@ -190,7 +205,9 @@ mod tests {
                     100.0 - 0.06 * (x - 17.3_f64).powi(2) + 0.15 * z
                 })
                 .collect();
-            held += u32::from(mbt(&x, &y).is_ok_and(|m| m.vertex_ci95.is_none_or(|[a, b]| a <= 17.3 && 17.3 <= b)));
+            held += u32::from(
+                mbt(&x, &y).is_ok_and(|m| m.vertex_ci95.is_none_or(|[a, b]| a <= 17.3 && 17.3 <= b)),
+            );
         }
         let share = f64::from(held) / f64::from(n);
         assert!((0.94..0.96).contains(&share), "{share}");

@@ -49,7 +49,9 @@ pub struct StripRun {
 pub enum StripError {
     #[error("{name} must be a positive number, got {value}")]
     NotPositive { name: &'static str, value: f64 },
-    #[error("the torque curve needs at least two finite points with ascending rpm, as many torques as speeds")]
+    #[error(
+        "the torque curve needs at least two finite points with ascending rpm, as many torques as speeds"
+    )]
     BadCurve,
     #[error("gears must be positive and descending (gear {index} is not)")]
     BadGears { index: usize },
@@ -85,7 +87,9 @@ fn validate(i: &StripInput) -> Result<(), StripError> {
     if i.gears.is_empty() {
         return Err(StripError::BadGears { index: 0 });
     }
-    match (0..i.gears.len()).find(|&k| !(i.gears[k].is_finite() && i.gears[k] > 0.0) || (k > 0 && i.gears[k] >= i.gears[k - 1])) {
+    match (0..i.gears.len())
+        .find(|&k| !(i.gears[k].is_finite() && i.gears[k] > 0.0) || (k > 0 && i.gears[k] >= i.gears[k - 1]))
+    {
         Some(index) => Err(StripError::BadGears { index }),
         None => Ok(()),
     }
@@ -94,8 +98,9 @@ fn validate(i: &StripInput) -> Result<(), StripError> {
 /// Integrates one run.
 ///
 /// # Formula
-/// `a = (min(T·i·i_f·η/r, μ·m·g·f) − ½ρ·CdA·v² − c_r·m·g)/m`; in first gear the engine never turns below the launch speed
-/// (slipping clutch); upshift at the shift speed; no drive during the pause; explicit steps of 0.1 ms.
+/// `a = (min(T·i·i_f·η/r, μ·m·g·f) − ½ρ·CdA·v² − c_r·m·g)/m`; in first gear the engine never turns below the
+/// launch speed (slipping clutch); upshift at the shift speed; no drive during the pause; explicit steps of
+/// 0.1 ms.
 ///
 /// # Errors
 /// [`StripError`] for bad input or a vehicle that never arrives.
@@ -121,7 +126,9 @@ pub fn strip(i: &StripInput) -> Result<StripRun, StripError> {
         let drive = if pause > 0.0 {
             0.0
         } else {
-            (linear_clamped(&i.rpm, &i.torque_nm, rpm).unwrap_or(0.0) * ratio * i.drivetrain_efficiency / i.tyre_radius_m).min(grip)
+            (linear_clamped(&i.rpm, &i.torque_nm, rpm).unwrap_or(0.0) * ratio * i.drivetrain_efficiency
+                / i.tyre_radius_m)
+                .min(grip)
         };
         pause -= STEP_S;
         let a = (drive - 0.5 * i.air_density_kg_m3 * i.drag_area_m2 * v * v - roll) / i.mass_kg;
@@ -132,5 +139,11 @@ pub fn strip(i: &StripInput) -> Result<StripRun, StripError> {
             passed.push((t, v * 3.6));
         }
     }
-    Ok(StripRun { t_18m_s: passed[0].0, t_201m_s: passed[1].0, v_201m_kmh: passed[1].1, t_402m_s: passed[2].0, v_402m_kmh: passed[2].1 })
+    Ok(StripRun {
+        t_18m_s: passed[0].0,
+        t_201m_s: passed[1].0,
+        v_201m_kmh: passed[1].1,
+        t_402m_s: passed[2].0,
+        v_402m_kmh: passed[2].1,
+    })
 }

@@ -1,4 +1,5 @@
-//! What must never be proposed: a map on a fuel it is not meant for, or a configuration whose forecast crosses a limit.
+//! What must never be proposed: a map on a fuel it is not meant for, or a configuration whose forecast
+//! crosses a limit.
 
 use super::{Factors, corner, differing};
 use serde::Serialize;
@@ -38,10 +39,11 @@ impl<'a> Known<'a> {
     }
 }
 
-/// Why a configuration must not be proposed; `None` when nothing known speaks against it, which is no promise.
+/// Why a configuration must not be proposed; `None` when nothing known speaks against it, which is no
+/// promise.
 ///
-/// The forecast of a limit is the most adverse of what was seen one factor away, and of adding up the changes each seen alone from
-/// `base` (our choice: a rough forecast that errs on the side of refusing).
+/// The forecast of a limit is the most adverse of what was seen one factor away, and of adding up the changes
+/// each seen alone from `base` (our choice: a rough forecast that errs on the side of refusing).
 pub fn hazard(wanted: &Factors, base: &Factors, known: &[Known<'_>]) -> Option<Hazard> {
     outside_target(wanted, known).or_else(|| crossed(wanted, base, known))
 }
@@ -50,12 +52,17 @@ fn outside_target(wanted: &Factors, known: &[Known<'_>]) -> Option<Hazard> {
     let (map, fuel) = (wanted.get("map")?, wanted.get("fuel")?);
     let meant = known.iter().find(|k| k.factors.get("map") == Some(map)).and_then(|k| k.map_fuels)?;
     let fits = meant.split(',').any(|m| m.trim().eq_ignore_ascii_case(fuel));
-    (!fits).then(|| Hazard::MeantForOther { map: map.clone(), meant_for: meant.to_owned(), fuel: fuel.clone() })
+    (!fits).then(|| Hazard::MeantForOther {
+        map: map.clone(),
+        meant_for: meant.to_owned(),
+        fuel: fuel.clone(),
+    })
 }
 
 fn crossed(wanted: &Factors, base: &Factors, known: &[Known<'_>]) -> Option<Hazard> {
     let near = known.iter().filter(|k| differing(k.factors, wanted).len() <= 1);
-    let seen = near.flat_map(|k| k.shares.iter().copied().filter(|s| s.1 > 1.0)).max_by(|a, b| a.1.total_cmp(&b.1));
+    let seen =
+        near.flat_map(|k| k.shares.iter().copied().filter(|s| s.1 > 1.0)).max_by(|a, b| a.1.total_cmp(&b.1));
     if let Some((limit, share)) = seen {
         return Some(Hazard::CrossedNearby { limit: limit.to_owned(), share });
     }
@@ -88,7 +95,8 @@ mod tests {
     fn a_map_is_not_proposed_on_a_fuel_it_is_not_meant_for() {
         let (stock, c3) = (f("stock", "RON 95"), f("C3", "E60"));
         let known = [Known::plain(&stock), Known { map_fuels: Some("E60, E85"), ..Known::plain(&c3) }];
-        let meant = Hazard::MeantForOther { map: "C3".into(), meant_for: "E60, E85".into(), fuel: "RON 95".into() };
+        let meant =
+            Hazard::MeantForOther { map: "C3".into(), meant_for: "E60, E85".into(), fuel: "RON 95".into() };
         assert_eq!(hazard(&f("C3", "RON 95"), &stock, &known), Some(meant));
         assert_eq!(hazard(&f("C3", "e85"), &stock, &known), None);
         assert_eq!(hazard(&f("stock", "E60"), &stock, &known), None, "nobody said what stock is meant for");
@@ -97,14 +105,23 @@ mod tests {
     #[test]
     fn a_limit_crossed_nearby_or_by_adding_up_forbids() {
         let (a, map, fuel, far) = (f("stock", "95"), f("C1", "95"), f("stock", "98"), f("C9", "E85"));
-        let with = |factors, lean: f64| Known { shares: vec![("lean", lean), ("egt", 0.2)], ..Known::plain(factors) };
+        let with = |factors, lean: f64| Known {
+            shares: vec![("lean", lean), ("egt", 0.2)],
+            ..Known::plain(factors)
+        };
         let wanted = f("C1", "98");
         let calm = [with(&a, 0.3), with(&map, 0.6), with(&fuel, 0.5), with(&far, 1.4)];
         assert_eq!(hazard(&wanted, &a, &calm), None, "0.8, and what is two changes away says nothing");
         let adds = [with(&a, 0.3), with(&map, 0.8), with(&fuel, 0.7)];
         let forecast = hazard(&wanted, &a, &adds);
-        assert!(matches!(&forecast, Some(Hazard::WouldCross { limit, share }) if limit == "lean" && (share - 1.2).abs() < 1e-9), "{forecast:?}");
+        assert!(
+            matches!(&forecast, Some(Hazard::WouldCross { limit, share }) if limit == "lean" && (share - 1.2).abs() < 1e-9),
+            "{forecast:?}"
+        );
         let near = [with(&a, 0.3), with(&map, 1.1)];
-        assert_eq!(hazard(&wanted, &a, &near), Some(Hazard::CrossedNearby { limit: "lean".into(), share: 1.1 }));
+        assert_eq!(
+            hazard(&wanted, &a, &near),
+            Some(Hazard::CrossedNearby { limit: "lean".into(), share: 1.1 })
+        );
     }
 }

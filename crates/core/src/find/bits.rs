@@ -114,15 +114,17 @@ impl Iterator for RowsOfWord {
     }
 }
 
-/// 64 answers as the bits of a word. First as bytes, which the compiler does many at a time; then eight bytes become eight bits by one
-/// multiplication that brings each lowest bit to its place in the top byte.
+/// 64 answers as the bits of a word. First as bytes, which the compiler does many at a time; then eight bytes
+/// become eight bits by one multiplication that brings each lowest bit to its place in the top byte.
 fn packed(holds: impl Fn(usize) -> bool) -> u64 {
     let mut bytes = [0u8; 64];
     for (i, b) in bytes.iter_mut().enumerate() {
         *b = u8::from(holds(i));
     }
     let (eights, _) = bytes.as_chunks::<8>();
-    eights.iter().enumerate().fold(0, |w, (k, e)| w | (u64::from_le_bytes(*e).wrapping_mul(0x0102_0408_1020_4080) >> 56) << (8 * k))
+    eights.iter().enumerate().fold(0, |w, (k, e)| {
+        w | (u64::from_le_bytes(*e).wrapping_mul(0x0102_0408_1020_4080) >> 56) << (8 * k)
+    })
 }
 
 /// Places of the ones of a word.
@@ -152,7 +154,10 @@ mod tests {
         assert_eq!(few.iter().collect::<Vec<_>>(), expected);
         let mut back = Vec::new();
         few.each_word_back(|word, rows| back.push((word, rows.collect::<Vec<_>>())));
-        assert!(back.is_sorted_by_key(|w| std::cmp::Reverse(w.0)) && back.iter().all(|(k, rows)| rows.iter().all(|r| r / 64 == *k)));
+        assert!(
+            back.is_sorted_by_key(|w| std::cmp::Reverse(w.0))
+                && back.iter().all(|(k, rows)| rows.iter().all(|r| r / 64 == *k))
+        );
         assert_eq!(back.iter().rev().flat_map(|w| w.1.clone()).collect::<Vec<_>>(), expected);
         assert_eq!(few.count(), expected.len());
         let mut seen = Vec::new();
@@ -160,7 +165,10 @@ mod tests {
         assert_eq!(seen, expected);
         assert_eq!((Bits::all(1000).count(), Bits::all(64).count(), Bits::all(0).count()), (1000, 64, 0));
         let both = Bits::of_columns(&column, &column[..777], |a, b| a + b < 60);
-        assert_eq!(both.iter().collect::<Vec<_>>(), expected.iter().copied().filter(|i| *i < 777).collect::<Vec<_>>());
+        assert_eq!(
+            both.iter().collect::<Vec<_>>(),
+            expected.iter().copied().filter(|i| *i < 777).collect::<Vec<_>>()
+        );
         assert!(few.contains(expected[5]) && !few.contains(expected[5] + 1) || column[expected[5] + 1] < 30);
     }
 }

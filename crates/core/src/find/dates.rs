@@ -6,8 +6,22 @@ use chrono::{Datelike, Days, Months, NaiveDate};
 /// First and last day, and how many tokens said it.
 pub(super) type Period = (usize, NaiveDate, NaiveDate);
 
-const MONTHS: [&str; 12] = ["january", "february", "march", "april", "may", "june", "july", "august", "september", "october", "november", "december"];
-/// Seasons by their first month (our choice: whole months of the northern year; the page shows the days meant).
+const MONTHS: [&str; 12] = [
+    "january",
+    "february",
+    "march",
+    "april",
+    "may",
+    "june",
+    "july",
+    "august",
+    "september",
+    "october",
+    "november",
+    "december",
+];
+/// Seasons by their first month (our choice: whole months of the northern year; the page shows the days
+/// meant).
 const SEASONS: [(&str, u32); 5] = [("spring", 3), ("summer", 6), ("autumn", 9), ("fall", 9), ("winter", 12)];
 
 /// The period that begins at the first token, if one does.
@@ -83,7 +97,9 @@ fn in_words<'a>(t: &[Token], word: &impl Fn(usize) -> &'a str, today: NaiveDate)
         ("month", Which::Begun) => (first, today),
         ("month", Which::Ended) => (first.checked_sub_months(Months::new(1))?, first.pred_opt()?),
         ("year", Which::Begun) => (day(today.year(), 1)?, today),
-        ("year", Which::Ended) => (day(today.year() - 1, 1)?, NaiveDate::from_ymd_opt(today.year() - 1, 12, 31)?),
+        ("year", Which::Ended) => {
+            (day(today.year() - 1, 1)?, NaiveDate::from_ymd_opt(today.year() - 1, 12, 31)?)
+        }
         _ => return None,
     };
     Some((2, a, b))
@@ -98,14 +114,22 @@ enum Which {
     Ended,
 }
 
-fn pick(first: u32, months: u32, year: Option<i32>, which: Which, today: NaiveDate) -> Option<(NaiveDate, NaiveDate)> {
+fn pick(
+    first: u32,
+    months: u32,
+    year: Option<i32>,
+    which: Which,
+    today: NaiveDate,
+) -> Option<(NaiveDate, NaiveDate)> {
     let span = |y: i32| {
         let a = day(y, first)?;
         Some((a, a.checked_add_months(Months::new(months))?.pred_opt()?))
     };
     match year {
         Some(y) => span(y),
-        None => (0..3).filter_map(|k| span(today.year() - k)).find(|(a, b)| if which == Which::Ended { *b < today } else { *a <= today }),
+        None => (0..3)
+            .filter_map(|k| span(today.year() - k))
+            .find(|(a, b)| if which == Which::Ended { *b < today } else { *a <= today }),
     }
 }
 

@@ -38,7 +38,8 @@ pub struct Facet {
     pub values: Vec<(Clause, usize)>,
 }
 
-/// Values of several columns together, each combination with a number: rows are counted by that, once for all its columns.
+/// Values of several columns together, each combination with a number: rows are counted by that, once for all
+/// its columns.
 #[derive(Debug, Clone)]
 pub(super) struct Groups<T> {
     all: Vec<T>,
@@ -60,7 +61,8 @@ impl<T: Copy + Eq + Hash> Groups<T> {
         })
     }
 
-    /// Rows of each combination that has any. Neighbours often have the same one: it is counted in a register until it changes.
+    /// Rows of each combination that has any. Neighbours often have the same one: it is counted in a register
+    /// until it changes.
     fn counted(&self, rows: &Bits, column: &[u32]) -> Vec<(T, usize)> {
         let mut counts = vec![0usize; self.all.len()];
         let (mut last, mut run) = (0usize, 0usize);
@@ -93,29 +95,58 @@ impl Index {
         let own = self.own.counted(rows, &self.c.own_values);
         let named = |kind, column: usize, counts: Vec<usize>| {
             let values = self.names[column].all.iter().zip(counts).filter(|v| v.1 > 0);
-            let values = values.filter_map(|(name, count)| Some((Clause { what: self.asks(kind, name)?, not: false }, count))).collect();
+            let values = values
+                .filter_map(|(name, count)| {
+                    Some((Clause { what: self.asks(kind, name)?, not: false }, count))
+                })
+                .collect();
             Facet { kind, values }
         };
-        let mut out: Vec<Facet> = [(FacetKind::Vehicle, VEHICLE), (FacetKind::Map, MAP), (FacetKind::Fuel, FUEL), (FacetKind::Gear, GEAR)]
-            .into_iter()
-            .enumerate()
-            .map(|(k, (kind, column))| named(kind, column, summed(self.names[column].all.len(), by_set.iter().map(|(v, n)| (usize::from(v[k]), *n)))))
-            .collect();
+        let mut out: Vec<Facet> = [
+            (FacetKind::Vehicle, VEHICLE),
+            (FacetKind::Map, MAP),
+            (FacetKind::Fuel, FUEL),
+            (FacetKind::Gear, GEAR),
+        ]
+        .into_iter()
+        .enumerate()
+        .map(|(k, (kind, column))| {
+            named(
+                kind,
+                column,
+                summed(self.names[column].all.len(), by_set.iter().map(|(v, n)| (usize::from(v[k]), *n))),
+            )
+        })
+        .collect();
         let states = |column: usize| self.names[column].all.len();
-        out.push(named(FacetKind::Limit, LIMIT, summed(states(LIMIT), own.iter().map(|(v, n)| (usize::from(v.0), *n)))));
-        out.push(named(FacetKind::Ended, ENDED, summed(states(ENDED), own.iter().map(|(v, n)| (usize::from(v.1), *n)))));
+        out.push(named(
+            FacetKind::Limit,
+            LIMIT,
+            summed(states(LIMIT), own.iter().map(|(v, n)| (usize::from(v.0), *n))),
+        ));
+        out.push(named(
+            FacetKind::Ended,
+            ENDED,
+            summed(states(ENDED), own.iter().map(|(v, n)| (usize::from(v.1), *n))),
+        ));
         let years = summed(YEARS, by_set.iter().map(|(v, n)| (usize::from(v[4]), *n)));
         let year = |(i, n): (usize, usize)| {
             let y = FIRST_YEAR + i as i32;
             let (from, to) = (NaiveDate::from_ymd_opt(y, 1, 1)?, NaiveDate::from_ymd_opt(y, 12, 31)?);
             (n > 0).then_some((Clause { what: What::Days { from, to }, not: false }, n))
         };
-        out.push(Facet { kind: FacetKind::Year, values: years.into_iter().enumerate().filter_map(year).collect() });
+        out.push(Facet {
+            kind: FacetKind::Year,
+            values: years.into_iter().enumerate().filter_map(year).collect(),
+        });
         let flag = |(i, name): (usize, &String)| {
             let n = own.iter().filter(|(v, _)| v.2 >> i & 1 == 1).map(|(_, n)| n).sum();
             (n > 0).then(|| (Clause { what: What::In(Field::Flag, name.replace('_', " ")), not: false }, n))
         };
-        out.push(Facet { kind: FacetKind::Flag, values: self.flag_kinds.all.iter().take(64).enumerate().filter_map(flag).collect() });
+        out.push(Facet {
+            kind: FacetKind::Flag,
+            values: self.flag_kinds.all.iter().take(64).enumerate().filter_map(flag).collect(),
+        });
         out.retain(|f| !f.values.is_empty());
         for f in &mut out {
             f.values.sort_by_key(|v| std::cmp::Reverse(v.1));

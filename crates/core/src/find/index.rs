@@ -1,7 +1,9 @@
-//! Every pull in memory, column by column: a million take about 100 MB and are looked through in milliseconds.
+//! Every pull in memory, column by column: a million take about 100 MB and are looked through in
+//! milliseconds.
 //!
-//! Rows of a day stand together. A changed day is written over where it stood when its number of pulls is the same; otherwise its old
-//! rows are dead and new ones are appended, and when a quarter is dead everything is written anew.
+//! Rows of a day stand together. A changed day is written over where it stood when its number of pulls is the
+//! same; otherwise its old rows are dead and new ones are appended, and when a quarter is dead everything is
+//! written anew.
 
 use super::bits::Bits;
 use super::facets::{Facet, Groups, OwnValues, SetValues};
@@ -109,7 +111,8 @@ pub(super) const NAMED: usize = 9;
 pub(super) const FIRST_YEAR: i32 = 1900;
 pub(super) const YEARS: usize = 400;
 
-/// Correction families kept, in the order of [`Correction::ALL`]; the diesel form needs more than the air and is kept as 1.
+/// Correction families kept, in the order of [`Correction::ALL`]; the diesel form needs more than the air and
+/// is kept as 1.
 pub(super) const FAMILIES: usize = Correction::ALL.len();
 
 #[derive(Debug, Clone, Default)]
@@ -184,7 +187,8 @@ impl Index {
         self.len() == 0
     }
 
-    /// Puts a day in place of what was known of it; without records the day is forgotten. Records come in any order.
+    /// Puts a day in place of what was known of it; without records the day is forgotten. Records come in any
+    /// order.
     pub fn put_day(&mut self, day: i64, records: &[Record], notes: &[Note]) {
         self.of_all = OnceLock::new();
         self.zones = OnceLock::new();
@@ -205,7 +209,8 @@ impl Index {
         let kept: Vec<Kept> = notes
             .iter()
             .map(|n| {
-                let fields = [(Field::Note, &n.text), (Field::Tag, &n.tag), (Field::By, &n.by)].map(|(f, s)| (f, s.to_lowercase()));
+                let fields = [(Field::Note, &n.text), (Field::Tag, &n.tag), (Field::By, &n.by)]
+                    .map(|(f, s)| (f, s.to_lowercase()));
                 Kept { scope: n.scope, fields }
             })
             .collect();
@@ -223,7 +228,12 @@ impl Index {
         let c = &mut self.c;
         let all = r.names.iter().chain(&r.states);
         let numbers: Vec<u16> = all.zip(&mut self.names).map(|(name, names)| names.number(name)).collect();
-        let flags = r.flags.iter().map(|f| self.flag_kinds.number(f)).filter(|n| *n < 64).fold(0u64, |m, n| m | 1 << n);
+        let flags = r
+            .flags
+            .iter()
+            .map(|f| self.flag_kinds.number(f))
+            .filter(|n| *n < 64)
+            .fold(0u64, |m, n| m | 1 << n);
         let small = |v: Option<f64>| v.map_or(f32::NAN, |v| v as f32);
         put(&mut c.place, at, (r.place.pull, r.place.set, r.place.day));
         put(&mut c.position, at, r.position);
@@ -259,7 +269,15 @@ impl Index {
         thin(&mut c.position, &keep);
         thin(&mut c.date, &keep);
         c.named.iter_mut().for_each(|v| thin(v, &keep));
-        let floats = [&mut c.ethanol, &mut c.power, &mut c.peak_rpm, &mut c.torque, &mut c.air, &mut c.boost, &mut c.used];
+        let floats = [
+            &mut c.ethanol,
+            &mut c.power,
+            &mut c.peak_rpm,
+            &mut c.torque,
+            &mut c.air,
+            &mut c.boost,
+            &mut c.used,
+        ];
         floats.into_iter().chain(&mut c.factor).for_each(|v| thin(v, &keep));
         thin(&mut c.flags, &keep);
         thin(&mut c.set_values, &keep);

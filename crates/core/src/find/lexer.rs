@@ -37,7 +37,8 @@ impl Token {
     }
 }
 
-const SIGNS: [(&str, &str); 8] = [(">=", ">="), ("<=", "<="), ("≥", ">="), ("≤", "<="), (">", ">"), ("<", "<"), ("=", "="), ("~", "=")];
+const SIGNS: [(&str, &str); 8] =
+    [(">=", ">="), ("<=", "<="), ("≥", ">="), ("≤", "<="), (">", ">"), ("<", "<"), ("=", "="), ("~", "=")];
 
 /// Cuts the text into tokens.
 pub(super) fn cut(text: &str) -> Result<Vec<Token>, QueryError> {
@@ -46,7 +47,9 @@ pub(super) fn cut(text: &str) -> Result<Vec<Token>, QueryError> {
     let mut i = 0;
     while i < c.len() {
         let column = i + 1;
-        let mut push = |kind, from: usize, to: usize| out.push(Token { kind, raw: c[from..to].iter().collect(), column });
+        let mut push = |kind, from: usize, to: usize| {
+            out.push(Token { kind, raw: c[from..to].iter().collect(), column })
+        };
         match c[i] {
             x if x.is_whitespace() || matches!(x, '?' | '!' | '(' | ')') => i += 1,
             ',' | ';' => {
@@ -55,7 +58,10 @@ pub(super) fn cut(text: &str) -> Result<Vec<Token>, QueryError> {
             }
             '"' | '“' | '”' => {
                 let Some(len) = c[i + 1..].iter().position(|x| matches!(x, '"' | '“' | '”')) else {
-                    return Err(QueryError { column, text: "this quotation mark is never closed; put another one after the text".into() });
+                    return Err(QueryError {
+                        column,
+                        text: "this quotation mark is never closed; put another one after the text".into(),
+                    });
                 };
                 push(Kind::Quote(c[i + 1..i + 1 + len].iter().collect()), i, i + 2 + len);
                 i += 2 + len;
@@ -98,8 +104,14 @@ fn word_or_number(c: &[char], i: usize, out: &mut Vec<Token>) -> Result<usize, Q
     let minus = usize::from(c[i] == '-');
     let whole = digits(c, i + minus);
     if whole == 0 {
-        let end =
-            i + 1 + c[i + 1..].iter().take_while(|x| !x.is_whitespace() && !matches!(x, ',' | ';' | '"' | '<' | '>' | '=' | '?' | '!' | '…')).count();
+        let end = i
+            + 1
+            + c[i + 1..]
+                .iter()
+                .take_while(|x| {
+                    !x.is_whitespace() && !matches!(x, ',' | ';' | '"' | '<' | '>' | '=' | '?' | '!' | '…')
+                })
+                .count();
         let raw = text(i, end);
         let word = raw.trim_end_matches(['.', ':']).to_lowercase().replace('’', "'");
         out.push(Token { kind: Kind::Word(word), raw, column });
@@ -109,8 +121,10 @@ fn word_or_number(c: &[char], i: usize, out: &mut Vec<Token>) -> Result<usize, Q
         let day = c.get(i + 7) == Some(&'-') && digits(c, i + 8) == 2;
         let end = if day { i + 10 } else { i + 7 };
         let raw = text(i, end);
-        let (from, to) = in_figures(&raw)
-            .ok_or_else(|| QueryError { column, text: format!("{raw} is not a date; write year-month-day, such as 2026-03-02, or year-month") })?;
+        let (from, to) = in_figures(&raw).ok_or_else(|| QueryError {
+            column,
+            text: format!("{raw} is not a date; write year-month-day, such as 2026-03-02, or year-month"),
+        })?;
         out.push(Token { kind: Kind::Date(from, to), raw, column });
         return Ok(end);
     }
@@ -120,7 +134,8 @@ fn word_or_number(c: &[char], i: usize, out: &mut Vec<Token>) -> Result<usize, Q
     if point {
         end += 1 + decimals;
     }
-    let tail = c[end..].iter().take_while(|x| x.is_alphanumeric() || matches!(x, '·' | '°' | '%' | '/')).count();
+    let tail =
+        c[end..].iter().take_while(|x| x.is_alphanumeric() || matches!(x, '·' | '°' | '%' | '/')).count();
     let suffix = text(end, end + tail);
     if tail > 0 && Quantity::of_unit(&suffix).is_none() && suffix != "%" {
         let raw = text(i, end + tail);
@@ -128,7 +143,10 @@ fn word_or_number(c: &[char], i: usize, out: &mut Vec<Token>) -> Result<usize, Q
         return Ok(end + tail);
     }
     let raw = text(i, end);
-    let value = raw.replace(',', ".").parse().map_err(|_| QueryError { column, text: format!("{raw} is not a number") })?;
+    let value = raw
+        .replace(',', ".")
+        .parse()
+        .map_err(|_| QueryError { column, text: format!("{raw} is not a number") })?;
     out.push(Token { kind: Kind::Number(value, decimals), raw: raw.replace(',', "."), column });
     Ok(end)
 }

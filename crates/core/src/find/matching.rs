@@ -57,7 +57,8 @@ pub struct Found {
     pub hits: Vec<Hit>,
     /// What they have in common.
     pub facets: Vec<Facet>,
-    /// When nothing matches several conditions: how many would without the condition of that number, where any would.
+    /// When nothing matches several conditions: how many would without the condition of that number, where
+    /// any would.
     pub without: Vec<(usize, usize)>,
 }
 
@@ -66,11 +67,16 @@ impl Index {
     pub fn find(&self, q: &Query, family: Correction, skip: usize, limit: usize) -> Found {
         let f = Correction::ALL.iter().position(|c| *c == family).unwrap_or(0);
         let holds = |c: &Clause| self.rows_with(&c.what, f);
-        let each: Vec<Bits> =
-            if self.rows_in_all() < MANY { q.clauses.iter().map(holds).collect() } else { q.clauses.par_iter().map(holds).collect() };
+        let each: Vec<Bits> = if self.rows_in_all() < MANY {
+            q.clauses.iter().map(holds).collect()
+        } else {
+            q.clauses.par_iter().map(holds).collect()
+        };
         let all_but = |leave: Option<usize>| {
             let mut rows = self.living();
-            for (_, (clause, holds)) in q.clauses.iter().zip(&each).enumerate().filter(|(i, _)| Some(*i) != leave) {
+            for (_, (clause, holds)) in
+                q.clauses.iter().zip(&each).enumerate().filter(|(i, _)| Some(*i) != leave)
+            {
                 if clause.not { rows.and_not(holds) } else { rows.and(holds) }
             }
             rows
@@ -82,7 +88,11 @@ impl Index {
             without.extend((0..each.len()).map(|i| (i, all_but(Some(i)).count())).filter(|w| w.1 > 0));
         }
         // Counts over everything are the slowest question and the most frequent one.
-        let facets = if q.clauses.is_empty() { self.of_all.get_or_init(|| self.facets(&rows)).clone() } else { self.facets(&rows) };
+        let facets = if q.clauses.is_empty() {
+            self.of_all.get_or_init(|| self.facets(&rows)).clone()
+        } else {
+            self.facets(&rows)
+        };
         let order = self.first(&rows, q, f, skip + limit);
         Found { total, hits: order.into_iter().skip(skip).map(|i| self.hit(i, f)).collect(), facets, without }
     }
@@ -108,16 +118,27 @@ impl Index {
             What::In(field, text) => self.in_field(*field, &text.to_lowercase()),
             What::Text(text) => {
                 let text = text.to_lowercase();
-                // What is the name of something is that thing: E85 asks for the fuel, not for every note that mentions it.
-                let named = [(Field::Vehicle, VEHICLE), (Field::Map, MAP), (Field::Fuel, FUEL), (Field::Boost, BOOST)];
-                let own: Vec<Field> = named.into_iter().filter(|n| self.names[n.1].lower.contains(&text)).map(|n| n.0).collect();
+                // What is the name of something is that thing: E85 asks for the fuel, not for every note that
+                // mentions it.
+                let named = [
+                    (Field::Vehicle, VEHICLE),
+                    (Field::Map, MAP),
+                    (Field::Fuel, FUEL),
+                    (Field::Boost, BOOST),
+                ];
+                let own: Vec<Field> = named
+                    .into_iter()
+                    .filter(|n| self.names[n.1].lower.contains(&text))
+                    .map(|n| n.0)
+                    .collect();
                 if !own.is_empty() {
                     let mut out = Bits::none(self.rows_in_all());
                     own.into_iter().for_each(|f| out.or(&self.in_field(f, &text)));
                     return out;
                 }
                 let mut out = self.in_field(Field::Note, &text);
-                for field in [Field::Vehicle, Field::Build, Field::Map, Field::Fuel, Field::Boost, Field::Tag] {
+                for field in [Field::Vehicle, Field::Build, Field::Map, Field::Fuel, Field::Boost, Field::Tag]
+                {
                     out.or(&self.in_field(field, &text));
                 }
                 out.or(&self.named(GEAR, |n| n == text));
@@ -149,12 +170,21 @@ impl Index {
             Field::Boost => BOOST,
             Field::Flag => {
                 let words = text.replace(' ', "_");
-                let mask = self.flag_kinds.lower.iter().take(64).enumerate().filter(|(_, n)| **n == words).fold(0u64, |m, (i, _)| m | 1 << i);
+                let mask = self
+                    .flag_kinds
+                    .lower
+                    .iter()
+                    .take(64)
+                    .enumerate()
+                    .filter(|(_, n)| **n == words)
+                    .fold(0u64, |m, (i, _)| m | 1 << i);
                 return Bits::of_column(&self.c.flags, |v| v & mask != 0);
             }
             Field::Note | Field::Tag | Field::By => {
                 let mut out = Bits::none(self.rows_in_all());
-                self.noted(&mut out, |f, s| f == field && if f == Field::Tag { s == text } else { s.contains(text) });
+                self.noted(&mut out, |f, s| {
+                    f == field && if f == Field::Tag { s == text } else { s.contains(text) }
+                });
                 return out;
             }
         };
@@ -188,11 +218,14 @@ impl Index {
             Order::Newest => by_date(),
             Order::Oldest => top(rows, n, oldest, |word, worst| zones.until(word, c.date[worst])),
             Order::Strongest => {
-                let may = |word, worst: usize| power(worst).is_nan() || *zones.power(word, f).end() >= power(worst);
+                let may =
+                    |word, worst: usize| power(worst).is_nan() || *zones.power(word, f).end() >= power(worst);
                 top(rows, n, |a, b| by(-power(a), -power(b)).then_with(|| newest(a, b)), may)
             }
             Order::Weakest => {
-                let may = |word, worst: usize| power(worst).is_nan() || *zones.power(word, f).start() <= power(worst);
+                let may = |word, worst: usize| {
+                    power(worst).is_nan() || *zones.power(word, f).start() <= power(worst)
+                };
                 top(rows, n, |a, b| by(power(a), power(b)).then_with(|| newest(a, b)), may)
             }
             Order::Closest => {
@@ -226,7 +259,15 @@ impl Index {
             power: number(c.power[i]).map(|p| (p * factor, f64::from(c.peak_rpm[i]))),
             torque_nm: number(c.torque[i]).map(|t| t * factor),
             states: [LIMIT, ENDED, ALIGNED].map(name),
-            flags: self.flag_kinds.all.iter().take(64).enumerate().filter(|(k, _)| c.flags[i] >> k & 1 == 1).map(|(_, n)| n.clone()).collect(),
+            flags: self
+                .flag_kinds
+                .all
+                .iter()
+                .take(64)
+                .enumerate()
+                .filter(|(k, _)| c.flags[i] >> k & 1 == 1)
+                .map(|(_, n)| n.clone())
+                .collect(),
             left_out: c.left_out[i],
         }
     }
@@ -240,9 +281,14 @@ fn column_of(state: State) -> usize {
     }
 }
 
-/// The first `n` of the rows in an order, without sorting the rest, newest days looked at first. `may` says whether any of 64 rows can
-/// come before the worst row kept so far.
-fn top(rows: &Bits, n: usize, order: impl Fn(usize, usize) -> Ordering, may: impl Fn(usize, usize) -> bool) -> Vec<usize> {
+/// The first `n` of the rows in an order, without sorting the rest, newest days looked at first. `may` says
+/// whether any of 64 rows can come before the worst row kept so far.
+fn top(
+    rows: &Bits,
+    n: usize,
+    order: impl Fn(usize, usize) -> Ordering,
+    may: impl Fn(usize, usize) -> bool,
+) -> Vec<usize> {
     let mut best: Vec<usize> = Vec::with_capacity(2 * n + 64);
     let mut worst: Option<usize> = None;
     rows.each_word_back(|word, some| {

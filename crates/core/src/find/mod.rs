@@ -1,8 +1,9 @@
 //! Finding pulls: a small readable language, and an index in memory that answers it.
 //!
-//! A query is a list of conditions, all of which must hold: `power over 150 kW, E60, third gear, last spring`. Commas are optional,
-//! filler words are skipped, so that `where is the pull that made 162 kW?` is a query too. What is not recognised is looked for as text.
-//! Every condition has a canonical wording in the same language, which the page shows back to the person.
+//! A query is a list of conditions, all of which must hold: `power over 150 kW, E60, third gear, last
+//! spring`. Commas are optional, filler words are skipped, so that `where is the pull that made 162 kW?` is a
+//! query too. What is not recognised is looked for as text. Every condition has a canonical wording in the
+//! same language, which the page shows back to the person.
 
 mod bits;
 mod dates;

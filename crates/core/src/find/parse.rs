@@ -17,8 +17,9 @@ pub struct Reading {
 
 /// Words that carry no condition.
 const FILLERS: [&str; 34] = [
-    "where", "is", "are", "the", "a", "an", "that", "which", "what", "who", "made", "make", "makes", "with", "in", "on", "at", "of", "and", "all",
-    "any", "show", "me", "find", "pull", "pulls", "set", "sets", "from", "did", "has", "have", "had", "was",
+    "where", "is", "are", "the", "a", "an", "that", "which", "what", "who", "made", "make", "makes", "with",
+    "in", "on", "at", "of", "and", "all", "any", "show", "me", "find", "pull", "pulls", "set", "sets",
+    "from", "did", "has", "have", "had", "was",
 ];
 
 /// Comparisons in words and signs, each with its canonical word; several words first.
@@ -115,7 +116,12 @@ struct Parser<'a> {
 }
 
 /// What a person says for a flag without naming it as one, and the flag's words.
-const FLAGS: [(&str, &str); 4] = [("held steps", "held steps"), ("lug-down", "lug down"), ("lug down", "lug down"), ("heat soak", "heat soak")];
+const FLAGS: [(&str, &str); 4] = [
+    ("held steps", "held steps"),
+    ("lug-down", "lug down"),
+    ("lug down", "lug down"),
+    ("heat soak", "heat soak"),
+];
 
 impl Parser<'_> {
     /// How many tokens from `at + skip` on spell the phrase.
@@ -132,7 +138,9 @@ impl Parser<'_> {
     }
 
     fn order(&mut self) -> Option<Order> {
-        let (o, n) = Order::WORDS.iter().find_map(|(o, words)| words.iter().find_map(|w| self.spells(0, w)).map(|n| (*o, n)))?;
+        let (o, n) = Order::WORDS
+            .iter()
+            .find_map(|(o, words)| words.iter().find_map(|w| self.spells(0, w)).map(|n| (*o, n)))?;
         self.at += n;
         Some(o)
     }
@@ -159,8 +167,16 @@ impl Parser<'_> {
         let first = skip + compared.map_or(0, |c| c.1);
         let Some((a, raw_a, places)) = self.number(first) else {
             return match (named, compared) {
-                (Some((q, _)), Some((how, _))) if how != "about" || matches!(self.t[self.at + skip].kind, Kind::Sign(_)) => {
-                    Err(self.error(first, &format!("a number is missing here; write for example “{}”", example(q, self.with.usual))))
+                (Some((q, _)), Some((how, _)))
+                    if how != "about" || matches!(self.t[self.at + skip].kind, Kind::Sign(_)) =>
+                {
+                    Err(self.error(
+                        first,
+                        &format!(
+                            "a number is missing here; write for example “{}”",
+                            example(q, self.with.usual)
+                        ),
+                    ))
                 }
                 _ => Ok(None),
             };
@@ -168,17 +184,24 @@ impl Parser<'_> {
         let second = (first + 1..first + 3).find_map(|i| {
             // A unit may stand after the first number too: 160 kW to 165 kW.
             let to = self.t.get(self.at + i)?;
-            let joins = matches!(to.kind, Kind::To) || to.is("to") || (compared.is_some_and(|c| c.0 == "between") && to.is("and"));
+            let joins = matches!(to.kind, Kind::To)
+                || to.is("to")
+                || (compared.is_some_and(|c| c.0 == "between") && to.is("and"));
             joins.then(|| self.number(i + 1).map(|n| (i + 2, n))).flatten()
         });
         let end = second.as_ref().map_or(first + 1, |s| s.0);
-        let unit_at = [end, first + 1].into_iter().find(|i| self.word(*i).is_some_and(|w| Quantity::of_unit(w).is_some() || w == "%" || w == "c"));
+        let unit_at = [end, first + 1]
+            .into_iter()
+            .find(|i| self.word(*i).is_some_and(|w| Quantity::of_unit(w).is_some() || w == "%" || w == "c"));
         let unit_word = unit_at.and_then(|i| self.word(i)).map(str::to_owned);
         let (of, unit, worth) = match (named, &unit_word) {
             (Some((q, _)), Some(u)) => match q.unit(u) {
                 Some(Ok(worth)) => (q, u.clone(), worth),
                 Some(Err(other)) => {
-                    return Err(self.error(unit_at.unwrap_or(end), &format!("{} is a unit of {}, not of {}", label(u), other.name(), q.name())));
+                    return Err(self.error(
+                        unit_at.unwrap_or(end),
+                        &format!("{} is a unit of {}, not of {}", label(u), other.name(), q.name()),
+                    ));
                 }
                 None => (q, q.usual(self.with.usual).0.to_owned(), q.usual(self.with.usual).1),
             },
@@ -187,8 +210,12 @@ impl Parser<'_> {
                 Some((q, worth)) => (q, u.clone(), worth),
                 None => return Ok(None),
             },
-            (None, None) if compared.is_some_and(|c| !["about", "between"].contains(&c.0)) && !self.is_day(first) => {
-                return Err(self.error(first, &format!("{raw_a} of what? Write for example “power over {raw_a} kW”")));
+            (None, None)
+                if compared.is_some_and(|c| !["about", "between"].contains(&c.0)) && !self.is_day(first) =>
+            {
+                return Err(
+                    self.error(first, &format!("{raw_a} of what? Write for example “power over {raw_a} kW”"))
+                );
             }
             (None, None) => return Ok(None),
         };
@@ -196,7 +223,10 @@ impl Parser<'_> {
         let how = compared.map_or("about", |c| c.0);
         let (low, high, how, numbers) = match second {
             Some((_, (b, raw_b, _))) if b < a => {
-                return Err(self.error(end - 1, &format!("nothing lies between {raw_a} and {raw_b}; write the smaller number first")));
+                return Err(self.error(
+                    end - 1,
+                    &format!("nothing lies between {raw_a} and {raw_b}; write the smaller number first"),
+                ));
             }
             Some((_, (b, raw_b, _))) => (a, b, "between", vec![raw_a, raw_b]),
             None => match how {
@@ -208,7 +238,12 @@ impl Parser<'_> {
             },
         };
         self.at += end + usize::from(unit_at == Some(end));
-        Ok(Some(What::Range { of, low: low * worth, high: high * worth, words: range_words(how, &numbers, label(&unit)) }))
+        Ok(Some(What::Range {
+            of,
+            low: low * worth,
+            high: high * worth,
+            words: range_words(how, &numbers, label(&unit)),
+        }))
     }
 
     fn number(&self, skip: usize) -> Option<(f64, String, usize)> {
@@ -266,7 +301,9 @@ impl Parser<'_> {
                 return Some(What::In(Field::Flag, flag.into()));
             }
         }
-        let (state, value, n) = STATES.iter().find_map(|(s, v, words)| words.iter().find_map(|w| self.spells(0, w)).map(|n| (*s, *v, n)))?;
+        let (state, value, n) = STATES
+            .iter()
+            .find_map(|(s, v, words)| words.iter().find_map(|w| self.spells(0, w)).map(|n| (*s, *v, n)))?;
         self.at += n;
         Some(What::Is(state, value))
     }
@@ -284,7 +321,10 @@ impl Parser<'_> {
             return Some(What::In(field, q.trim().to_owned()));
         }
         let from = self.at + 1;
-        let words = self.t[from..].iter().take_while(|t| matches!(t.kind, Kind::Word(_) | Kind::Number(..)) && !starts_another(t)).count();
+        let words = self.t[from..]
+            .iter()
+            .take_while(|t| matches!(t.kind, Kind::Word(_) | Kind::Number(..)) && !starts_another(t))
+            .count();
         let text: Vec<&str> = self.t[from..from + words].iter().map(|t| t.raw.as_str()).collect();
         if words == 0 {
             return None;
@@ -295,11 +335,16 @@ impl Parser<'_> {
 
     /// `last spring`, `since march`, `before 2026-03-02`, `2026-03-01 to 2026-03-05`.
     fn days(&mut self) -> Result<Option<What>, QueryError> {
-        let side = self.word(0).filter(|w| ["since", "after", "before", "until"].contains(w)).map(str::to_owned);
+        let side =
+            self.word(0).filter(|w| ["since", "after", "before", "until"].contains(w)).map(str::to_owned);
         let skip = usize::from(side.is_some());
-        let Some((used, from, to)) = self.t.get(self.at + skip..).and_then(|t| period(t, self.with.today)) else {
+        let Some((used, from, to)) = self.t.get(self.at + skip..).and_then(|t| period(t, self.with.today))
+        else {
             return match side {
-                Some(s) => Err(self.error(1, &format!("“{s}” needs a date, such as {s} 2026-03-02, {s} march or {s} last week"))),
+                Some(s) => Err(self.error(
+                    1,
+                    &format!("“{s}” needs a date, such as {s} 2026-03-02, {s} march or {s} last week"),
+                )),
                 None => Ok(None),
             };
         };
@@ -313,7 +358,10 @@ impl Parser<'_> {
                 let joins = self.t.get(next).is_some_and(|t| matches!(t.kind, Kind::To) || t.is("to"));
                 match joins.then(|| period(&self.t[next + 1..], self.with.today)).flatten() {
                     Some((_, a, _)) if a < from => {
-                        return Err(self.error(next - self.at, &format!("{a} lies before {from}; write the earlier date first")));
+                        return Err(self.error(
+                            next - self.at,
+                            &format!("{a} lies before {from}; write the earlier date first"),
+                        ));
                     }
                     Some((more, _, b)) => (from, b, next + 1 + more),
                     None => (from, to, next),
@@ -343,8 +391,13 @@ impl Parser<'_> {
 /// Words that begin a condition of their own and so end the text of a field before them.
 fn starts_another(t: &Token) -> bool {
     let Kind::Word(w) = &t.kind else { return false };
-    let begins = ["gear", "since", "before", "after", "until", "last", "this", "not", "over", "under", "above", "below", "left", "excluded", "and"];
-    begins.contains(&w.as_str()) || Field::ALL.iter().any(|f| f.word() == w) || NAMES.iter().any(|n| n.1.contains(&w.as_str()))
+    let begins = [
+        "gear", "since", "before", "after", "until", "last", "this", "not", "over", "under", "above",
+        "below", "left", "excluded", "and",
+    ];
+    begins.contains(&w.as_str())
+        || Field::ALL.iter().any(|f| f.word() == w)
+        || NAMES.iter().any(|n| n.1.contains(&w.as_str()))
 }
 
 /// A unit as it is shown.

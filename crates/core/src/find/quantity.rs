@@ -93,6 +93,11 @@ impl Quantity {
     /// The quantity a unit word alone means; a per cent alone means nothing.
     pub(super) fn of_unit(word: &str) -> Option<(Self, f64)> {
         let word = word.to_lowercase();
-        UNITS.iter().find(|u| u.0 != Self::Ethanol && u.0 != Self::Used && word != "c" && u.2.contains(&word.as_str())).map(|u| (u.0, u.1))
+        UNITS
+            .iter()
+            .find(|u| {
+                u.0 != Self::Ethanol && u.0 != Self::Used && word != "c" && u.2.contains(&word.as_str())
+            })
+            .map(|u| (u.0, u.1))
     }
 }

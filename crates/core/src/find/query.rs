@@ -45,10 +45,21 @@ impl Field {
     }
 
     /// All of them.
-    pub const ALL: [Self; 9] = [Self::Vehicle, Self::Build, Self::Map, Self::Fuel, Self::Boost, Self::Note, Self::Tag, Self::By, Self::Flag];
+    pub const ALL: [Self; 9] = [
+        Self::Vehicle,
+        Self::Build,
+        Self::Map,
+        Self::Fuel,
+        Self::Boost,
+        Self::Note,
+        Self::Tag,
+        Self::By,
+        Self::Flag,
+    ];
 }
 
-/// Words that stand for a value of a column with few values: the column, the value stored, the canonical words first.
+/// Words that stand for a value of a column with few values: the column, the value stored, the canonical
+/// words first.
 pub(super) const STATES: [(State, &str, &[&str]); 14] = [
     (State::Limit, "over", &["over a limit", "limit over", "over limit"]),
     (State::Limit, "close", &["close to a limit", "close"]),
@@ -182,7 +193,9 @@ impl Clause {
             What::Gear(g) => write!(s, "gear {g}").unwrap_or_default(),
             What::In(f, t) => write!(s, "{} {}", f.word(), quoted(t)).unwrap_or_default(),
             What::Text(t) => s += &quoted(t),
-            What::Is(state, value) => s += STATES.iter().find(|x| x.0 == *state && x.1 == *value).map_or("", |x| x.2[0]),
+            What::Is(state, value) => {
+                s += STATES.iter().find(|x| x.0 == *state && x.1 == *value).map_or("", |x| x.2[0])
+            }
             What::LeftOut => s += "left out",
         }
         s
@@ -192,12 +205,21 @@ impl Clause {
 impl Query {
     /// The query in canonical words, without the `leave`-th condition when given.
     pub fn words(&self, leave: Option<usize>) -> String {
-        let mut parts: Vec<String> = self.clauses.iter().enumerate().filter(|(i, _)| Some(*i) != leave).map(|(_, c)| c.words()).collect();
-        parts.extend(self.order.and_then(|o| Order::WORDS.iter().find(|w| w.0 == o)).map(|w| w.1[0].to_owned()));
+        let mut parts: Vec<String> = self
+            .clauses
+            .iter()
+            .enumerate()
+            .filter(|(i, _)| Some(*i) != leave)
+            .map(|(_, c)| c.words())
+            .collect();
+        parts.extend(
+            self.order.and_then(|o| Order::WORDS.iter().find(|w| w.0 == o)).map(|w| w.1[0].to_owned()),
+        );
         parts.join(", ")
     }
 
-    /// The order to list in: as asked, or closest first when exactly one figure is asked for as a value, or newest first.
+    /// The order to list in: as asked, or closest first when exactly one figure is asked for as a value, or
+    /// newest first.
     pub fn order(&self) -> Order {
         self.order.unwrap_or(if self.about().is_some() { Order::Closest } else { Order::Newest })
     }
@@ -205,7 +227,9 @@ impl Query {
     /// The figure asked for as a value rather than a range, when there is exactly one.
     pub fn about(&self) -> Option<(Quantity, f64)> {
         let mut all = self.clauses.iter().filter(|c| !c.not).filter_map(|c| match &c.what {
-            What::Range { of, low, high, words } if words.starts_with("about") => Some((*of, 0.5 * (low + high))),
+            What::Range { of, low, high, words } if words.starts_with("about") => {
+                Some((*of, 0.5 * (low + high)))
+            }
             _ => None,
         });
         all.next().filter(|_| all.next().is_none())

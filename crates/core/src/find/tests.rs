@@ -26,7 +26,10 @@ fn refused(text: &str) -> String {
 #[test]
 fn a_query_is_read_as_a_person_would_say_it() {
     for (text, means) in [
-        ("power over 150 kW, E60, third gear, last spring", "power over 150 kW, \"E60\", gear 3, 2026-03-01 to 2026-05-31"),
+        (
+            "power over 150 kW, E60, third gear, last spring",
+            "power over 150 kW, \"E60\", gear 3, 2026-03-01 to 2026-05-31",
+        ),
         ("Where is the pull that made 162 kW?", "power about 162 kW"),
         ("peak power > 150 e60 gear 3", "power over 150 kW, \"e60\", gear 3"),
         ("162.5kw", "power about 162.5 kW"),
@@ -38,7 +41,10 @@ fn a_query_is_read_as_a_person_would_say_it() {
         ("not measured", "not measured"),
         ("not E60, without harbour", "not \"E60\", not \"harbour\""),
         ("map C3 fuel RON 98 E5, strongest", "map \"C3\", fuel \"RON 98 E5\", strongest first"),
-        ("\"smoke at tip-in\" #smoke by the calibrator", "\"smoke at tip-in\", tag \"smoke\", by \"the calibrator\""),
+        (
+            "\"smoke at tip-in\" #smoke by the calibrator",
+            "\"smoke at tip-in\", tag \"smoke\", by \"the calibrator\"",
+        ),
         ("march 2026", "2026-03-01 to 2026-03-31"),
         ("december", "2025-12-01 to 2025-12-31"),
         ("3 march", "2026-03-03"),
@@ -80,17 +86,33 @@ fn units_are_brought_to_one() {
     assert!(of == Quantity::Torque && near(low, 299.5 * 1.355_817_9));
     let metric = Reading { usual: Usual { power: PowerUnit::Ps, torque: TorqueUnit::LbFt }, ..reading() };
     let usual = parse("power over 200", &metric).unwrap();
-    assert_eq!(usual.words(None), "power over 200 PS", "a number without a unit is in the unit the person reads");
+    assert_eq!(
+        usual.words(None),
+        "power over 200 PS",
+        "a number without a unit is in the unit the person reads"
+    );
 }
 
 #[test]
 fn what_makes_no_sense_is_refused_with_its_column() {
-    assert_eq!(refused("E60, power over kW"), "column 17: a number is missing here; write for example “power over 100 kW”");
+    assert_eq!(
+        refused("E60, power over kW"),
+        "column 17: a number is missing here; write for example “power over 100 kW”"
+    );
     assert_eq!(refused("power over 150 Nm"), "column 16: N·m is a unit of torque, not of power");
     assert_eq!(refused("gear 3, over 150"), "column 14: 150 of what? Write for example “power over 150 kW”");
-    assert_eq!(refused("power 165..160"), "column 12: nothing lies between 165 and 160; write the smaller number first");
-    assert_eq!(refused("2026-13"), "column 1: 2026-13 is not a date; write year-month-day, such as 2026-03-02, or year-month");
-    assert_eq!(refused("E60 \"smoke"), "column 5: this quotation mark is never closed; put another one after the text");
+    assert_eq!(
+        refused("power 165..160"),
+        "column 12: nothing lies between 165 and 160; write the smaller number first"
+    );
+    assert_eq!(
+        refused("2026-13"),
+        "column 1: 2026-13 is not a date; write year-month-day, such as 2026-03-02, or year-month"
+    );
+    assert_eq!(
+        refused("E60 \"smoke"),
+        "column 5: this quotation mark is never closed; put another one after the text"
+    );
     assert!(refused("since E60").starts_with("column 7: “since” needs a date"));
 }
 
@@ -102,7 +124,14 @@ fn record(pull: i64, day_id: i64) -> Record<'static> {
         place: Place { pull, set: pull / 3, day: day_id },
         position: (k % 3) as u16 + 1,
         date: day("2026-01-01") + chrono::Days::new((day_id % 300) as u64),
-        names: ["Tolvern T3", "A", maps[k % 4], fuels[k / 2 % 2], if k.is_multiple_of(5) { "140 kPa" } else { "as mapped" }, ["3", "4"][k % 2]],
+        names: [
+            "Tolvern T3",
+            "A",
+            maps[k % 4],
+            fuels[k / 2 % 2],
+            if k.is_multiple_of(5) { "140 kPa" } else { "as mapped" },
+            ["3", "4"][k % 2],
+        ],
         ethanol: Some(if k / 2 % 2 == 1 { 0.6 } else { 0.05 }),
         power: (!k.is_multiple_of(11)).then_some((100.0 + (k * 37 % 101) as f64, 6000.0)),
         torque_nm: Some(200.0 + (k % 17) as f64),
@@ -136,7 +165,11 @@ fn the_pull_that_made_a_figure_comes_first_in_the_family_asked_for() {
         assert!(!off.is_empty() && off.iter().all(|o| *o <= 0.5001) && off.is_sorted(), "{off:?}");
     }
     let plain = index.find(&q, Correction::None, 0, 50);
-    assert_ne!(plain.hits[0].place, index.find(&q, Correction::SaeJ1349, 0, 50).hits[0].place, "correction moves figures");
+    assert_ne!(
+        plain.hits[0].place,
+        index.find(&q, Correction::SaeJ1349, 0, 50).hits[0].place,
+        "correction moves figures"
+    );
 }
 
 #[test]
@@ -154,9 +187,17 @@ fn a_name_asked_for_in_full_is_not_a_part_of_another() {
 fn notes_find_their_pull_their_set_or_their_day() {
     let mut index = Index::default();
     let records: Vec<Record> = (300..312).map(|p| record(p, 3)).collect();
-    let note = |scope, text: &str, tag: &str| Note { scope, text: text.into(), tag: tag.into(), by: "The Calibrator".into() };
-    let notes =
-        [note(Scope::Day, "Rain outside", "weather"), note(Scope::Set(101), "puffs of SMOKE", "smoke"), note(Scope::Pull(311), "belt squeal", "")];
+    let note = |scope, text: &str, tag: &str| Note {
+        scope,
+        text: text.into(),
+        tag: tag.into(),
+        by: "The Calibrator".into(),
+    };
+    let notes = [
+        note(Scope::Day, "Rain outside", "weather"),
+        note(Scope::Set(101), "puffs of SMOKE", "smoke"),
+        note(Scope::Pull(311), "belt squeal", ""),
+    ];
     index.put_day(3, &records, &notes);
     assert_eq!(total(&index, "rain"), 12);
     assert_eq!(total(&index, "smoke"), 3);
@@ -164,7 +205,11 @@ fn notes_find_their_pull_their_set_or_their_day() {
     assert_eq!(total(&index, "\"belt squeal\", by the calibrator"), 1);
     assert_eq!(total(&index, "note rain, tag smoke"), 3);
     index.put_day(3, &records, &[note(Scope::Day, "tomorrow E60", "")]);
-    assert_eq!((total(&index, "E60"), total(&index, "note E60"), total(&index, "tomorrow")), (6, 12, 12), "a known name is that thing");
+    assert_eq!(
+        (total(&index, "E60"), total(&index, "note E60"), total(&index, "tomorrow")),
+        (6, 12, 12),
+        "a known name is that thing"
+    );
     index.put_day(3, &records, &[]);
     assert_eq!(total(&index, "smoke"), 0);
 }
@@ -192,7 +237,8 @@ fn a_day_put_again_replaces_what_was_known_of_it() {
 fn nothing_found_says_which_condition_stands_in_the_way() {
     let mut index = Index::default();
     days_of(&mut index, 1..20, 12);
-    let found = index.find(&parse("E60, gear 9, power over 100", &reading()).unwrap(), Correction::None, 0, 5);
+    let found =
+        index.find(&parse("E60, gear 9, power over 100", &reading()).unwrap(), Correction::None, 0, 5);
     assert_eq!((found.total, found.without.len()), (0, 1));
     assert_eq!(found.without[0].0, 1, "the gear");
     assert_eq!(found.without[0].1, total(&index, "E60, power over 100"));
@@ -207,17 +253,28 @@ fn pages_of_an_answer_follow_each_other_in_every_order() {
     days_of(&mut index, 1..30, 12);
     for order in ["newest", "oldest", "strongest", "weakest", "power 150"] {
         let q = parse(order, &reading()).unwrap();
-        let all: Vec<i64> = index.find(&q, Correction::SaeJ1349, 0, 1000).hits.iter().map(|h| h.place.pull).collect();
+        let all: Vec<i64> =
+            index.find(&q, Correction::SaeJ1349, 0, 1000).hits.iter().map(|h| h.place.pull).collect();
         let mut paged = Vec::new();
         for page in 0..all.len().div_ceil(7) {
             paged.extend(index.find(&q, Correction::SaeJ1349, 7 * page, 7).hits.iter().map(|h| h.place.pull));
         }
         assert_eq!(paged, all, "{order}");
     }
-    // Many more rows than a page, in no order of days: what is passed over must not have been among the first.
+    // Many more rows than a page, in no order of days: what is passed over must not have been among the
+    // first.
     let mut index = Index::default();
     (0..300).for_each(|k| days_of(&mut index, (k * 7 % 300) + 1..(k * 7 % 300) + 2, 12));
-    for text in ["newest", "oldest", "strongest", "weakest", "power 150", "torque 100..900", "E60, strongest", "boost 140"] {
+    for text in [
+        "newest",
+        "oldest",
+        "strongest",
+        "weakest",
+        "power 150",
+        "torque 100..900",
+        "E60, strongest",
+        "boost 140",
+    ] {
         let q = parse(text, &reading()).unwrap();
         let all = index.find(&q, Correction::SaeJ1349, 0, 5000);
         let first = index.find(&q, Correction::SaeJ1349, 0, 40).hits;
@@ -225,7 +282,10 @@ fn pages_of_an_answer_follow_each_other_in_every_order() {
     }
     let strongest = index.find(&parse("strongest", &reading()).unwrap(), Correction::None, 0, 1000);
     let powers: Vec<Option<f64>> = strongest.hits.iter().map(|h| h.power.map(|p| p.0)).collect();
-    assert!(powers.windows(2).all(|w| w[0].unwrap_or(-1.0) >= w[1].unwrap_or(-1.0)), "pulls without a figure come last");
+    assert!(
+        powers.windows(2).all(|w| w[0].unwrap_or(-1.0) >= w[1].unwrap_or(-1.0)),
+        "pulls without a figure come last"
+    );
 }
 
 #[test]

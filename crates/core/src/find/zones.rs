@@ -1,9 +1,11 @@
-//! Extremes of every 64 rows: the first of an order are found without looking at rows that cannot be among them.
+//! Extremes of every 64 rows: the first of an order are found without looking at rows that cannot be among
+//! them.
 
 use super::index::{Columns, FAMILIES};
 use std::ops::RangeInclusive;
 
-/// Lowest and highest of each 64 rows; values that are missing do not count, so rows without any are an empty range.
+/// Lowest and highest of each 64 rows; values that are missing do not count, so rows without any are an empty
+/// range.
 #[derive(Debug, Clone, Default)]
 pub(super) struct Zones {
     date: Vec<(i32, i32)>,
@@ -13,7 +15,9 @@ pub(super) struct Zones {
 }
 
 fn extremes(v: &[f32]) -> Vec<(f32, f32)> {
-    v.chunks(64).map(|c| c.iter().fold((f32::INFINITY, f32::NEG_INFINITY), |(a, b), x| (a.min(*x), b.max(*x)))).collect()
+    v.chunks(64)
+        .map(|c| c.iter().fold((f32::INFINITY, f32::NEG_INFINITY), |(a, b), x| (a.min(*x), b.max(*x))))
+        .collect()
 }
 
 /// Bounds of a product of two ranges, the second positive; everything when the first reaches below nothing.
@@ -24,7 +28,11 @@ fn product(v: (f32, f32), k: (f32, f32)) -> RangeInclusive<f32> {
 impl Zones {
     pub(super) fn new(c: &Columns) -> Self {
         Self {
-            date: c.date.chunks(64).map(|d| d.iter().fold((i32::MAX, i32::MIN), |(a, b), x| (a.min(*x), b.max(*x)))).collect(),
+            date: c
+                .date
+                .chunks(64)
+                .map(|d| d.iter().fold((i32::MAX, i32::MIN), |(a, b), x| (a.min(*x), b.max(*x))))
+                .collect(),
             power: extremes(&c.power),
             torque: extremes(&c.torque),
             factor: std::array::from_fn(|f| extremes(&c.factor[f])),
@@ -63,7 +71,12 @@ mod tests {
 
     #[test]
     fn missing_values_do_not_count_and_nothing_is_cut_below_nothing() {
-        let mut c = Columns { date: (0..130).collect(), power: vec![f32::NAN; 130], torque: vec![10.0; 130], ..Columns::default() };
+        let mut c = Columns {
+            date: (0..130).collect(),
+            power: vec![f32::NAN; 130],
+            torque: vec![10.0; 130],
+            ..Columns::default()
+        };
         c.power[70] = 100.0;
         c.power[71] = 120.0;
         c.torque[129] = -1.0;

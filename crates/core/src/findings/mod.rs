@@ -1,4 +1,5 @@
-//! What was found in recordings and pulls, as data with units. `words` puts it into sentences; nothing here is a sentence.
+//! What was found in recordings and pulls, as data with units. `words` puts it into sentences; nothing here
+//! is a sentence.
 
 mod doubt;
 mod refusal;
@@ -101,7 +102,8 @@ pub enum Finding {
     Cut { rpm: f64, by: Limiter },
     /// Hotter intake air and less power than in the best earlier pull.
     HeatSoak { warmer_c: f64, less: f64 },
-    /// A target differs from that of the other pulls of this map: the most by which, in the channel's unit, and where.
+    /// A target differs from that of the other pulls of this map: the most by which, in the channel's unit,
+    /// and where.
     OtherTargets { target: Channel, most: f64, rpm: f64 },
     /// A temperature at the start is not the day's usual one.
     Conditions { channel: Channel, off_c: f64, usual_c: f64 },
@@ -154,7 +156,12 @@ impl Finding {
     /// How much it weighs.
     pub fn severity(&self) -> Severity {
         match self {
-            Self::HeldSteps | Self::LugDown | Self::Cut { .. } | Self::Spikes { .. } | Self::TimeRepaired { .. } | Self::Truncated => Severity::Note,
+            Self::HeldSteps
+            | Self::LugDown
+            | Self::Cut { .. }
+            | Self::Spikes { .. }
+            | Self::TimeRepaired { .. }
+            | Self::Truncated => Severity::Note,
             Self::NoPull { .. }
             | Self::NotAligned(_)
             | Self::Saturated { .. }
@@ -183,7 +190,8 @@ impl Finding {
         }
     }
 
-    /// Whether every page that shows the pull says it in other words: a question at import, or what kind of pull it is.
+    /// Whether every page that shows the pull says it in other words: a question at import, or what kind of
+    /// pull it is.
     pub fn is_said_elsewhere(&self) -> bool {
         matches!(self.kind(), "unit_guess" | "held_steps" | "lug_down")
     }
@@ -199,11 +207,16 @@ mod tests {
             Finding::Truncated,
             Finding::NotAligned(Refusal::Coverage { share: 0.4 }),
             Finding::HeatSoak { warmer_c: 9.5, less: 0.012 },
-            Finding::UnitGuess { header: "MAP".into(), doubt: UnitDoubt::NoZero { low: 22.0 }, taken: Unit::KpaAbs },
+            Finding::UnitGuess {
+                header: "MAP".into(),
+                doubt: UnitDoubt::NoZero { low: 22.0 },
+                taken: Unit::KpaAbs,
+            },
         ];
         let text = serde_json::to_string(&found).unwrap();
         assert_eq!(serde_json::from_str::<Vec<Finding>>(&text).unwrap(), found);
-        let old: Finding = serde_json::from_str(r#"{"kind": "gap", "text": "nothing was recorded"}"#).unwrap();
+        let old: Finding =
+            serde_json::from_str(r#"{"kind": "gap", "text": "nothing was recorded"}"#).unwrap();
         assert_eq!(old, Finding::Earlier { kind: "gap".into(), text: "nothing was recorded".into() });
         assert_eq!((old.kind(), old.severity()), ("gap", Severity::Caution));
     }

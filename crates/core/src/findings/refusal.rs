@@ -15,7 +15,8 @@ pub enum Refusal {
     Coverage { share: f64 },
     /// The files' own clocks contradict the lag that fits.
     Clocks { off_s: f64 },
-    /// The speeds differ too much at the best lag; the measured ratio is off the geometry by that share where it is.
+    /// The speeds differ too much at the best lag; the measured ratio is off the geometry by that share where
+    /// it is.
     Residual { share: f64, limit: f64, ratio_off: Option<f64> },
     /// The ends of the pull differ.
     Ends { rpm: f64, limit_rpm: f64 },

@@ -27,8 +27,15 @@ impl Traced<'_> {
 }
 
 /// Whether a lean stretch is the leanness of a fuel cut: it is labelled as such, never dropped.
-fn lean_by_a_cut(limit: &Limit, s: &Series, run: (usize, usize), sources: &Sources<'_>, clock: Clock) -> bool {
-    let lambda = limit.channel.kind().is_some_and(|k| k.name == "lambda") && limit.direction == Direction::Above;
+fn lean_by_a_cut(
+    limit: &Limit,
+    s: &Series,
+    run: (usize, usize),
+    sources: &Sources<'_>,
+    clock: Clock,
+) -> bool {
+    let lambda =
+        limit.channel.kind().is_some_and(|k| k.name == "lambda") && limit.direction == Direction::Above;
     let Some(cut) = sources.found("fuel_cut", clock) else { return false };
     let share = |v: &[f64]| v.iter().filter(|v| **v > 0.5).count() as f64 / v.len().max(1) as f64;
     lambda && share(&cut.between(s.t[run.0] - 0.1, s.t[run.1] + 0.1).v) > 0.2
@@ -45,7 +52,8 @@ fn finish(traced: &Traced<'_>, j: Judged) -> LimitOutcome {
         threshold: place.map(|p| p.2),
         margin: place.map(|(_, worst, threshold)| limit.direction.sign() * (threshold - worst)),
         share_used: place.and_then(|(_, worst, threshold)| limit.share_used(worst, threshold)),
-        from_s: place.map(|(h, ..)| if over { j.over_run.map_or(s.t[h.from], |r| s.t[r.0]) } else { s.t[h.from] }),
+        from_s: place
+            .map(|(h, ..)| if over { j.over_run.map_or(s.t[h.from], |r| s.t[r.0]) } else { s.t[h.from] }),
         to_s: place.map(|(h, ..)| if over { j.over_run.map_or(s.t[h.to], |r| s.t[r.1]) } else { s.t[h.to] }),
         rpm: place.and_then(|(h, ..)| speed.as_ref().and_then(|n| n.at(s.t[h.at]))),
         clock: Some(*clock),

@@ -6,7 +6,8 @@ use crate::pull::detect::{detect, offered};
 use crate::pull::load::{FULL_THROTTLE, Load};
 use crate::pull::span::{EndedBy, PullSpan};
 
-/// A plate or pedal that never gets there is full at its own plateau, when that is at least this high, % (our choice).
+/// A plate or pedal that never gets there is full at its own plateau, when that is at least this high, % (our
+/// choice).
 pub(super) const LOWEST_PLATEAU: f64 = 70.0;
 /// A log that breaks off in a pull lacks at least this much of it, s.
 const BROKEN_OFF_S: f64 = 0.5;
@@ -36,14 +37,23 @@ pub struct Extents {
 impl Extents {
     /// As the dyno recording and the engine computer's own speed and throttle show it, whichever is longer.
     ///
-    /// `span` is the pull on the dyno's clock. Where the clocks are not aligned each log knows only what it shows itself.
-    pub fn of(dyno: &Recording, ecu: Option<&Recording>, alignment: &Alignment, span: Option<&PullSpan>) -> Self {
+    /// `span` is the pull on the dyno's clock. Where the clocks are not aligned each log knows only what it
+    /// shows itself.
+    pub fn of(
+        dyno: &Recording,
+        ecu: Option<&Recording>,
+        alignment: &Alignment,
+        span: Option<&PullSpan>,
+    ) -> Self {
         let lag = alignment.usable_lag();
         let shown = span.map(|s| plain(s, dyno));
         let seen = ecu.and_then(|log| seen_in(log, shown.zip(lag).map(|(e, lag)| e.shifted(lag))));
-        // Not aligned, but the dyno holds the lift and the engine computer's log breaks off in the pull: it ended before the pull did.
+        // Not aligned, but the dyno holds the lift and the engine computer's log breaks off in the pull: it
+        // ended before the pull did.
         let seen = match (seen, shown, lag) {
-            (Some(e), Some(d), None) if e.open && !d.open => Some(Extent { to: (e.from + d.to - d.from).max(e.to + BROKEN_OFF_S), open: false, ..e }),
+            (Some(e), Some(d), None) if e.open && !d.open => {
+                Some(Extent { to: (e.from + d.to - d.from).max(e.to + BROKEN_OFF_S), open: false, ..e })
+            }
             (e, ..) => e,
         };
         let on_dyno = union(shown, seen.zip(lag).map(|(e, lag)| e.shifted(-lag)));
@@ -68,7 +78,9 @@ impl Extent {
 /// Either log may know the lift; the longer of the two is believed.
 fn union(a: Option<Extent>, b: Option<Extent>) -> Option<Extent> {
     match (a, b) {
-        (Some(a), Some(b)) => Some(Extent { from: a.from.min(b.from), to: a.to.max(b.to), open: a.open && b.open }),
+        (Some(a), Some(b)) => {
+            Some(Extent { from: a.from.min(b.from), to: a.to.max(b.to), open: a.open && b.open })
+        }
         (one, other) => one.or(other),
     }
 }

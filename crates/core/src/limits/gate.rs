@@ -7,7 +7,8 @@ use super::why::StandIn;
 use crate::channel::Channel;
 use crate::log::Series;
 
-/// A hole longer than this many of a channel's own intervals, and in a gate than this, s, leaves unknown what happened in it (our choice).
+/// A hole longer than this many of a channel's own intervals, and in a gate than this, s, leaves unknown what
+/// happened in it (our choice).
 pub(super) const OWN_INTERVALS: f64 = 2.5;
 const SHORTEST_HOLE_S: f64 = 0.2;
 
@@ -46,8 +47,8 @@ pub(super) enum NoGate {
 }
 
 impl Gate {
-    /// Finds what each term reads on a clock. A pedal may stand for a missing throttle, a throttle for a pedal where no diesel is in
-    /// question, and the detected sweep for both (domain, section 10).
+    /// Finds what each term reads on a clock. A pedal may stand for a missing throttle, a throttle for a
+    /// pedal where no diesel is in question, and the detected sweep for both (domain, section 10).
     pub(super) fn bind(limit: &Limit, sources: &Sources<'_>, clock: Clock) -> Result<Self, NoGate> {
         let mut out = Self { terms: Vec::new(), stand_ins: Vec::new() };
         for term in &limit.gate {
@@ -62,7 +63,11 @@ impl Gate {
         let name = term.channel.as_str();
         match sources.beside(name, clock) {
             Lookup::Found(s) => {
-                let scale = if matches!(name, "throttle" | "pedal") { self.scale_of(&s, term, extent, false) } else { 1.0 };
+                let scale = if matches!(name, "throttle" | "pedal") {
+                    self.scale_of(&s, term, extent, false)
+                } else {
+                    1.0
+                };
                 return Ok(read(s, scale));
             }
             Lookup::Misaligned => return Err(NoGate::Misaligned(term.channel.clone())),
@@ -77,7 +82,8 @@ impl Gate {
         if let Some(other) = stand_in {
             match sources.beside(other, clock) {
                 Lookup::Found(s) if other == "pedal" || extent.is_none_or(|e| !closes(&s, e)) => {
-                    self.stand_ins.push(StandIn::Channel { has: Channel::known(other), wanted: term.channel.clone() });
+                    self.stand_ins
+                        .push(StandIn::Channel { has: Channel::known(other), wanted: term.channel.clone() });
                     let scale = self.scale_of(&s, term, extent, true);
                     return Ok(read(s, scale));
                 }
@@ -85,7 +91,9 @@ impl Gate {
                 _ => {}
             }
         }
-        let Some(e) = extent.filter(|_| term.above.is_some() && term.below.is_none()) else { return Err(NoGate::Absent(term.channel.clone())) };
+        let Some(e) = extent.filter(|_| term.above.is_some() && term.below.is_none()) else {
+            return Err(NoGate::Absent(term.channel.clone()));
+        };
         self.stand_ins.push(StandIn::Sweep { wanted: term.channel.clone() });
         Ok(Source::Sweep(e))
     }
@@ -102,7 +110,8 @@ impl Gate {
         100.0 / level
     }
 
-    /// For reading at times that ascend: whether the gate is open there, `None` where a channel it needs is blank.
+    /// For reading at times that ascend: whether the gate is open there, `None` where a channel it needs is
+    /// blank.
     pub(super) fn reader(&self) -> impl FnMut(f64) -> Option<bool> + '_ {
         let mut at: Vec<usize> = vec![0; self.terms.len()];
         move |t| {

@@ -1,4 +1,5 @@
-//! Time in which the limit should have been measured and was not: blank cells, a log that ends before the lift, a gate nobody logged.
+//! Time in which the limit should have been measured and was not: blank cells, a log that ends before the
+//! lift, a gate nobody logged.
 
 use super::extent::Extent;
 use super::gate::{OWN_INTERVALS, own_interval};
@@ -7,8 +8,8 @@ use super::why::Why;
 
 /// A hole this long, or as long as the sustain time, hides too much, s (domain, section 10).
 const LONGEST_S: f64 = 0.2;
-/// A recorder's samples come this share of an interval late and stay on time; never less than half of the last digit of its stamps, s
-/// (our choice).
+/// A recorder's samples come this share of an interval late and stay on time; never less than half of the
+/// last digit of its stamps, s (our choice).
 const JITTER: f64 = 0.05;
 const STAMP_S: f64 = 5e-4;
 /// The gate is looked at this often inside a hole, and at most so many times.
@@ -16,7 +17,8 @@ const LOOK_S: f64 = 0.01;
 const LOOKS: f64 = 2000.0;
 
 impl Traced<'_> {
-    /// When the limit should have been measured: the pull, or where the pull is not known the first to the last sample inside the gate.
+    /// When the limit should have been measured: the pull, or where the pull is not known the first to the
+    /// last sample inside the gate.
     pub(super) fn judged_span(&self) -> Option<[f64; 2]> {
         self.extent.map(Extent::ends).or_else(|| {
             let first = self.gated.iter().position(|g| *g)?;
@@ -43,7 +45,8 @@ impl Traced<'_> {
         let step = LOOK_S.max((to - from) / LOOKS);
         let n = ((to - from) / step).ceil().max(1.0) as usize;
         let mut open = self.gate.reader();
-        let looks = (0..n).filter(|i| open(from + (*i as f64 + 0.5) * (to - from) / n as f64) != Some(false)).count();
+        let looks =
+            (0..n).filter(|i| open(from + (*i as f64 + 0.5) * (to - from) / n as f64) != Some(false)).count();
         looks as f64 * (to - from) / n as f64
     }
 }
@@ -57,14 +60,21 @@ pub(super) fn hole(traced: &Traced<'_>) -> Option<Why> {
     let (t, channel) = (&traced.s.t, &traced.limit.channel);
     let longest = traced.longest_hole();
     if let Some(last) = t.last() {
-        // A log that ends early is judged by how early it ends, a channel that goes blank by its own interval.
+        // A log that ends early is judged by how early it ends, a channel that goes blank by its own
+        // interval.
         let ended = to - traced.log.1 > LONGEST_S;
         let allowed = if ended { LONGEST_S } else { longest };
         if to - last > allowed {
             let missing = traced.wanted(last.max(from), to);
             if missing > allowed {
                 let channel = channel.clone();
-                return Some(Why::EndsEarly { channel, until_s: *last, pull_until_s: to, log_ends: ended, missing_s: missing });
+                return Some(Why::EndsEarly {
+                    channel,
+                    until_s: *last,
+                    pull_until_s: to,
+                    log_ends: ended,
+                    missing_s: missing,
+                });
             }
         }
     }
@@ -72,7 +82,12 @@ pub(super) fn hole(traced: &Traced<'_>) -> Option<Why> {
     for (a, b) in holes.filter(|(a, b)| b - a > longest && *b > from && *a < to) {
         let missing = traced.wanted(a.max(from), b.min(to));
         if missing > longest {
-            return Some(Why::Hole { channel: channel.clone(), missing_s: missing, from_s: a.max(from), longest_s: longest });
+            return Some(Why::Hole {
+                channel: channel.clone(),
+                missing_s: missing,
+                from_s: a.max(from),
+                longest_s: longest,
+            });
         }
     }
     unknown_gate(traced, from, to)

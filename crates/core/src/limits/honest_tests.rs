@@ -19,7 +19,9 @@ fn ecu() -> Recording {
     let mut log = Recording { t, ..Recording::default() };
     let full = |t: f64| (2.0..9.0).contains(&t);
     put(&mut log, "throttle", |_, t| if full(t) { 99.0 } else { 12.0 });
-    put(&mut log, "engine_speed", |_, t| if t > 9.0 { 6550.0 - 1500.0 * (t - 9.0) } else { 2000.0 + 650.0 * (t - 2.0).max(0.0) });
+    put(&mut log, "engine_speed", |_, t| {
+        if t > 9.0 { 6550.0 - 1500.0 * (t - 9.0) } else { 2000.0 + 650.0 * (t - 2.0).max(0.0) }
+    });
     put(&mut log, "lambda_1", |i, t| if full(t) { 0.82 + 0.006 * noise(i) } else { 1.0 + 0.01 * noise(i) });
     put(&mut log, "manifold_pressure", |i, t| if full(t) { 190.0 + noise(i) } else { 40.0 + noise(i) });
     log
@@ -84,8 +86,12 @@ fn a_whole_log_is_clear_and_the_lift_is_no_hole() {
 
 #[test]
 fn blank_from_within_the_gate_to_the_lift_cannot_be_told() {
-    for (name, from, to) in [("to the lift", 5.0, 99.0), ("from before the gate", 0.0, 4.0), ("in between", 5.0, 5.4), ("all of the gate", 1.5, 9.5)]
-    {
+    for (name, from, to) in [
+        ("to the lift", 5.0, 99.0),
+        ("from before the gate", 0.0, 4.0),
+        ("in between", 5.0, 5.4),
+        ("all of the gate", 1.5, 9.5),
+    ] {
         let mut log = ecu();
         blank(&mut log, "lambda_1", from, to);
         let o = judge(&lean(), &log);
@@ -102,7 +108,8 @@ fn a_log_that_ends_before_the_lift_cannot_be_told_whichever_log_shows_the_lift()
     let o = judge(&lean(), &cut);
     assert_eq!(o.verdict, Verdict::CantTell, "the dyno shows 0.5 s more: {o:?}");
     assert!(said(&o).contains("its log ends"), "{o:?}");
-    let alone = evaluate(&lean(), &Sources::new(&Recording::default(), Some(&cut), &Alignment::single_log(), None));
+    let alone =
+        evaluate(&lean(), &Sources::new(&Recording::default(), Some(&cut), &Alignment::single_log(), None));
     assert_eq!(alone.verdict, Verdict::Clear, "neither log holds the lift");
     assert!(said(&alone).contains("end of log"), "{alone:?}");
     let mut slow = lean();
@@ -130,7 +137,9 @@ fn a_blank_gate_channel_is_no_shut_gate() {
 fn blanks_between_the_samples_of_a_slow_channel_are_no_hole() {
     let slow = |every: usize| {
         let mut log = ecu();
-        put(&mut log, "exhaust_temp_1", |i, t| if i % every == 0 { 700.0 + 10.0 * t + 3.0 * noise(i) } else { f64::NAN });
+        put(&mut log, "exhaust_temp_1", |i, t| {
+            if i % every == 0 { 700.0 + 10.0 * t + 3.0 * noise(i) } else { f64::NAN }
+        });
         log
     };
     let egt = |sustain: f64| {
@@ -154,13 +163,20 @@ fn a_pedal_stands_for_a_throttle_a_throttle_for_a_pedal_and_the_sweep_for_both()
     let mut by_pedal = lean();
     by_pedal.gate[0].channel = Channel::new("pedal").unwrap();
     assert_eq!(judge(&by_pedal, &ecu()).verdict, Verdict::Clear, "a mixture limit does not need the pedal");
-    let diesel = evaluate(&by_pedal, &Sources::new(&Recording::default(), Some(&ecu()), &aligned(), Some(&span())).on_diesel(true));
+    let diesel = evaluate(
+        &by_pedal,
+        &Sources::new(&Recording::default(), Some(&ecu()), &aligned(), Some(&span())).on_diesel(true),
+    );
     assert!(said(&diesel).contains("the detected full-load sweep"), "{diesel:?}");
     no_throttle.channels.remove(&Channel::new("pedal").unwrap());
     let o = judge(&lean(), &no_throttle);
     assert_eq!(o.verdict, Verdict::Clear);
     assert!(said(&o).contains("the detected full-load sweep"), "{o:?}");
-    put(&mut no_throttle, "lambda_1", |i, t| if (4.0..5.0).contains(&t) { 0.95 } else { 0.82 + 0.006 * noise(i) });
+    put(
+        &mut no_throttle,
+        "lambda_1",
+        |i, t| if (4.0..5.0).contains(&t) { 0.95 } else { 0.82 + 0.006 * noise(i) },
+    );
     assert_eq!(judge(&lean(), &no_throttle).verdict, Verdict::Over);
 }
 
@@ -199,18 +215,26 @@ fn retard_of_nothing_is_measured_only_beside_a_live_level() {
 fn a_gauge_at_rest_after_the_lift_and_a_flat_plateau_are_no_reason_to_doubt() {
     let mut log = ecu();
     put(&mut log, "exhaust_temp_1", |i, t| if t > 9.2 { 640.0 } else { 600.0 + 25.0 * t + noise(i) });
-    let egt = limit(r#"{"id": "egt", "channel": "exhaust_temp_1", "direction": "above", "threshold": 950, "sustain_s": 0.5, "caution": 25}"#);
+    let egt = limit(
+        r#"{"id": "egt", "channel": "exhaust_temp_1", "direction": "above", "threshold": 950, "sustain_s": 0.5, "caution": 25}"#,
+    );
     let o = judge(&egt, &log);
     assert_eq!(o.verdict, Verdict::Clear, "{o:?}");
     put(&mut log, "manifold_pressure", |_, t| (100.0 + 45.0 * (t.clamp(2.0, 9.0) - 2.0)).min(190.0));
-    let boost = limit(r#"{"id": "boost", "channel": "manifold_pressure", "direction": "above", "threshold": 220, "sustain_s": 0.2, "caution": 8}"#);
+    let boost = limit(
+        r#"{"id": "boost", "channel": "manifold_pressure", "direction": "above", "threshold": 220, "sustain_s": 0.2, "caution": 8}"#,
+    );
     let o = judge(&boost, &log);
     assert_eq!(o.verdict, Verdict::Clear, "{o:?}");
 }
 
 #[test]
 fn samples_of_a_neighbour_in_one_log_are_not_this_pulls() {
-    let several = evaluate(&lean(), &Sources::new(&Recording::default(), Some(&ecu()), &Alignment::single_log(), None).with_foreign_log(true));
+    let several = evaluate(
+        &lean(),
+        &Sources::new(&Recording::default(), Some(&ecu()), &Alignment::single_log(), None)
+            .with_foreign_log(true),
+    );
     assert_eq!(several.verdict, Verdict::CantTell);
     assert!(said(&several).contains("several pulls"));
     let whole = ecu();
@@ -218,5 +242,9 @@ fn samples_of_a_neighbour_in_one_log_are_not_this_pulls() {
     blank(&mut part, "lambda_1", 0.0, 99.0);
     let (empty, a) = (Recording::default(), aligned());
     let only = Sources::new(&empty, Some(&part), &a, Some(&span())).out_of(&empty, Some(&whole));
-    assert_eq!(evaluate(&lean(), &only).verdict, Verdict::CantTell, "values stand elsewhere in the recording");
+    assert_eq!(
+        evaluate(&lean(), &only).verdict,
+        Verdict::CantTell,
+        "values stand elsewhere in the recording"
+    );
 }

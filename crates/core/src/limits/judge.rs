@@ -1,4 +1,5 @@
-//! The verdict on prepared samples: over first, then every way the data may fail to answer, then close or clear.
+//! The verdict on prepared samples: over first, then every way the data may fail to answer, then close or
+//! clear.
 
 use super::model::{Direction, Verdict};
 use super::sources::Sources;
@@ -21,7 +22,8 @@ pub(super) struct Judged {
 pub(super) fn judge(traced: &Traced<'_>, sources: &Sources<'_>) -> Judged {
     let Traced { limit, s, gated, thresholds, .. } = traced;
     let sign = limit.direction.sign();
-    let excess: Vec<f64> = s.v.iter().zip(thresholds).map(|(v, t)| t.map_or(f64::NAN, |t| sign * (v - t))).collect();
+    let excess: Vec<f64> =
+        s.v.iter().zip(thresholds).map(|(v, t)| t.map_or(f64::NAN, |t| sign * (v - t))).collect();
     let usable: Vec<bool> = (0..s.len()).map(|i| gated[i] && excess[i].is_finite()).collect();
     let mut held: Option<Held> = None;
     for (a, b) in runs(&usable) {
@@ -120,7 +122,8 @@ fn cannot_answer(traced: &Traced<'_>, sources: &Sources<'_>) -> Option<Why> {
     (0..s.len()).any(|i| gated[i] && thresholds[i].is_none() && inside(s.t[i])).then_some(Why::CurveEnds)
 }
 
-/// Whether knock was not listened to: retard at nothing without a live level, or a level that does not hear the engine.
+/// Whether knock was not listened to: retard at nothing without a live level, or a level that does not hear
+/// the engine.
 fn deaf(traced: &Traced<'_>, sources: &Sources<'_>, pull: Option<[f64; 2]>) -> bool {
     let level = sources.found("knock_level", traced.clock);
     let span = pull.unwrap_or([f64::NEG_INFINITY, f64::INFINITY]);
@@ -131,8 +134,9 @@ fn deaf(traced: &Traced<'_>, sources: &Sources<'_>, pull: Option<[f64; 2]>) -> b
 
 fn reach(traced: &Traced<'_>) -> Option<Why> {
     let Traced { limit, s, gated, speed, .. } = traced;
-    let at: Vec<(f64, f64)> =
-        speed.as_ref().map_or_else(Vec::new, |n| (0..s.len()).filter(|&i| gated[i]).filter_map(|i| Some((s.t[i], n.at(s.t[i])?))).collect());
+    let at: Vec<(f64, f64)> = speed.as_ref().map_or_else(Vec::new, |n| {
+        (0..s.len()).filter(|&i| gated[i]).filter_map(|i| Some((s.t[i], n.at(s.t[i])?))).collect()
+    });
     let slow = limit.channel.kind().is_some_and(|k| k.name == "exhaust_temp");
     let out = Reach {
         top_rpm: at.iter().map(|p| p.1).reduce(f64::max),

@@ -1,8 +1,10 @@
-//! Whether knock control was listening. Retard that stays at nothing is a measurement only where it could have moved.
+//! Whether knock control was listening. Retard that stays at nothing is a measurement only where it could
+//! have moved.
 
 use crate::log::Series;
 
-/// A live level's median in the top third of the sweep's speed is at least this many times that in the bottom third (domain, section 8).
+/// A live level's median in the top third of the sweep's speed is at least this many times that in the bottom
+/// third (domain, section 8).
 const GROWS: f64 = 1.2;
 /// Retard that comes within this time of a level event follows it, s (our choice).
 const FOLLOWS_S: f64 = 0.5;
@@ -13,26 +15,36 @@ const MOVED_DEG: f64 = 0.25;
 /// Readings needed in each third.
 const ENOUGH: usize = 5;
 
-/// Whether a knock level hears the engine: mechanical noise grows with speed, a counter, a zero and a scattering floor do not.
+/// Whether a knock level hears the engine: mechanical noise grows with speed, a counter, a zero and a
+/// scattering floor do not.
 pub(super) fn is_live(level: &Series, speed: &Series, [from, to]: [f64; 2]) -> bool {
     let inside = level.between(from, to);
     let mut at = speed.reader();
-    let pairs: Vec<(f64, f64)> = inside.t.iter().zip(&inside.v).filter_map(|(t, v)| Some((at.at(*t)?, *v))).collect();
-    let (low, high) = pairs.iter().fold((f64::INFINITY, f64::NEG_INFINITY), |(a, b), p| (a.min(p.0), b.max(p.0)));
+    let pairs: Vec<(f64, f64)> =
+        inside.t.iter().zip(&inside.v).filter_map(|(t, v)| Some((at.at(*t)?, *v))).collect();
+    let (low, high) =
+        pairs.iter().fold((f64::INFINITY, f64::NEG_INFINITY), |(a, b), p| (a.min(p.0), b.max(p.0)));
     let third = (high - low) / 3.0;
     let middle = |keep: &dyn Fn(f64) -> bool| {
         let mut v: Vec<f64> = pairs.iter().filter(|p| keep(p.0)).map(|p| p.1).collect();
         (v.len() >= ENOUGH).then(|| crate::signal::hygiene::median_in_place(&mut v))
     };
-    let (Some(bottom), Some(top)) = (middle(&|rpm| rpm <= low + third), middle(&|rpm| rpm >= high - third)) else { return false };
+    let (Some(bottom), Some(top)) = (middle(&|rpm| rpm <= low + third), middle(&|rpm| rpm >= high - third))
+    else {
+        return false;
+    };
     // A counter only climbs, and its last digit is a whole one.
     let counts = inside.v.windows(2).all(|w| w[1] >= w[0]) && inside.v.iter().all(|v| v.fract() == 0.0);
     !counts && bottom > 0.0 && top >= GROWS * bottom
 }
 
-/// Whether retard was seen to come with an event of the level anywhere in the recording, or, without a level, to move by itself.
+/// Whether retard was seen to come with an event of the level anywhere in the recording, or, without a level,
+/// to move by itself.
 pub(super) fn responds(retard: &Series, level: Option<&Series>) -> bool {
-    let steps: Vec<f64> = (1..retard.len()).filter(|&i| retard.v[i].abs() >= retard.v[i - 1].abs() + MOVED_DEG).map(|i| retard.t[i]).collect();
+    let steps: Vec<f64> = (1..retard.len())
+        .filter(|&i| retard.v[i].abs() >= retard.v[i - 1].abs() + MOVED_DEG)
+        .map(|i| retard.t[i])
+        .collect();
     let Some(level) = level else { return !steps.is_empty() };
     let mut v = level.v.clone();
     if v.is_empty() {

@@ -1,13 +1,13 @@
-//! A limit drawn along the rpm axis: the largest share of margin used in each grid cell, raw samples inside the gate, held as long
-//! as the verdict asks.
+//! A limit drawn along the rpm axis: the largest share of margin used in each grid cell, raw samples inside
+//! the gate, held as long as the verdict asks.
 #![cfg_attr(test, allow(clippy::float_cmp))]
 
 use super::traced::Traced;
 use super::windows::support;
 
 impl Traced<'_> {
-    /// Largest share of margin used around each grid point between two times on the limit's own clock; `None` where nothing was
-    /// measured inside the gate.
+    /// Largest share of margin used around each grid point between two times on the limit's own clock; `None`
+    /// where nothing was measured inside the gate.
     ///
     /// The whole lane is `None` when the speed is missing or the limit has no span.
     pub fn lane(&self, grid: &[f64], step: f64, from_s: f64, to_s: f64) -> Option<Vec<Option<f64>>> {
@@ -29,7 +29,9 @@ impl Traced<'_> {
         };
         let (a, b) = (self.s.t.partition_point(|t| *t < from_s), self.s.t.partition_point(|t| *t <= to_s));
         for i in a..b {
-            let share = self.thresholds[i].filter(|_| self.gated[i]).and_then(|x| self.limit.share_used(self.s.v[i], x));
+            let share = self.thresholds[i]
+                .filter(|_| self.gated[i])
+                .and_then(|x| self.limit.share_used(self.s.v[i], x));
             match (speed.at(self.s.t[i]), share) {
                 (Some(rpm), Some(share)) => {
                     t.push(self.s.t[i]);
@@ -44,8 +46,8 @@ impl Traced<'_> {
     }
 }
 
-/// The highest level each sample was part of that was held for the sustain time: what the verdict would count there. A stretch
-/// shorter than that counts as its lowest.
+/// The highest level each sample was part of that was held for the sustain time: what the verdict would count
+/// there. A stretch shorter than that counts as its lowest.
 fn held(t: &[f64], v: &[f64], sustain_s: f64) -> Vec<f64> {
     let lowest = v.iter().copied().fold(f64::INFINITY, f64::min);
     let mut out = vec![lowest; v.len()];

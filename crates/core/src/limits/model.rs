@@ -100,7 +100,8 @@ pub struct Limit {
     /// How long a level must be held to count, s.
     #[serde(default)]
     pub sustain_s: f64,
-    /// Width of the band before the threshold that is called close; at least the channel's expanded uncertainty.
+    /// Width of the band before the threshold that is called close; at least the channel's expanded
+    /// uncertainty.
     #[serde(default)]
     pub caution: f64,
     /// Severity.
@@ -134,13 +135,17 @@ impl Limit {
         if self.id.trim().is_empty() {
             return fail("the id is empty".into());
         }
-        for (name, v) in [("sustain_s", self.sustain_s), ("caution", self.caution), ("span", self.span.unwrap_or(1.0))] {
+        for (name, v) in
+            [("sustain_s", self.sustain_s), ("caution", self.caution), ("span", self.span.unwrap_or(1.0))]
+        {
             if !v.is_finite() || v < 0.0 {
                 return fail(format!("{name} must be zero or a positive number, got {v}"));
             }
         }
         match &self.threshold {
-            Threshold::Constant(v) if !v.is_finite() => return fail("the threshold is not a finite number".into()),
+            Threshold::Constant(v) if !v.is_finite() => {
+                return fail("the threshold is not a finite number".into());
+            }
             Threshold::Curve { at, value, .. } => {
                 if at.len() < 2 || at.len() != value.len() {
                     return fail(format!(

@@ -36,12 +36,18 @@ pub(super) enum Home {
 
 impl<'a> Sources<'a> {
     /// `dyno` and `ecu` are the pull's own parts of its recordings, `span` the pull on the dyno's clock.
-    pub fn new(dyno: &'a Recording, ecu: Option<&'a Recording>, alignment: &'a Alignment, span: Option<&PullSpan>) -> Self {
+    pub fn new(
+        dyno: &'a Recording,
+        ecu: Option<&'a Recording>,
+        alignment: &'a Alignment,
+        span: Option<&PullSpan>,
+    ) -> Self {
         let extents = Extents::of(dyno, ecu, alignment, span);
         Self { dyno, ecu, alignment, extents, throttle_for_pedal: true, whole: [None, None], foreign: false }
     }
 
-    /// Beside the parts, the whole recordings: a channel without a value in this pull but elsewhere was measured, only not here.
+    /// Beside the parts, the whole recordings: a channel without a value in this pull but elsewhere was
+    /// measured, only not here.
     #[must_use]
     pub fn out_of(mut self, dyno: &'a Recording, ecu: Option<&'a Recording>) -> Self {
         self.whole = [Some(dyno), ecu];
@@ -69,7 +75,9 @@ impl<'a> Sources<'a> {
 
     /// The dyno saw a pull, and the log on this clock shows none although it has the speed to show it by.
     pub(super) fn unseen(&self, clock: Clock) -> bool {
-        self.extent(clock).is_none() && self.extents.dyno.is_some() && self.ecu.is_some_and(|e| e.has("engine_speed"))
+        self.extent(clock).is_none()
+            && self.extents.dyno.is_some()
+            && self.ecu.is_some_and(|e| e.has("engine_speed"))
     }
 
     pub(super) fn extent(&self, clock: Clock) -> Option<Extent> {

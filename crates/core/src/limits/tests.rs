@@ -5,7 +5,11 @@ use crate::log::Recording;
 use crate::pull::align::{Alignment, Status};
 
 fn recording(t: Vec<f64>, columns: Vec<(&str, Vec<f64>)>) -> Recording {
-    Recording { t, channels: columns.into_iter().map(|(n, v)| (Channel::new(n).unwrap(), v)).collect(), ..Recording::default() }
+    Recording {
+        t,
+        channels: columns.into_iter().map(|(n, v)| (Channel::new(n).unwrap(), v)).collect(),
+        ..Recording::default()
+    }
 }
 
 fn lean() -> Limit {
@@ -19,7 +23,11 @@ fn lean() -> Limit {
 /// 8 s at 20 Hz, full throttle from 1 to 7 s, speed climbing, λ lively around `base` with `edit` applied.
 fn ecu(base: f64, edit: impl Fn(f64, f64) -> f64) -> Recording {
     let t: Vec<f64> = (0..160).map(|i| f64::from(i) * 0.05).collect();
-    let lambda = t.iter().enumerate().map(|(i, t)| edit(*t, base + 0.003 * ((i * 7919 % 13) as f64 - 6.0) / 6.0)).collect();
+    let lambda = t
+        .iter()
+        .enumerate()
+        .map(|(i, t)| edit(*t, base + 0.003 * ((i * 7919 % 13) as f64 - 6.0) / 6.0))
+        .collect();
     let throttle = t.iter().map(|t| if (1.0..7.0).contains(t) { 99.0 } else { 20.0 }).collect();
     let speed = t.iter().map(|t| 1800.0 + 700.0 * t).collect();
     recording(t, vec![("lambda_1", lambda), ("throttle", throttle), ("engine_speed", speed)])
@@ -38,10 +46,18 @@ fn every_verdict_of_the_domain_is_reached() {
         ("rich enough", ecu(0.82, |_, v| v), Verdict::Clear),
         ("inside the caution band", ecu(0.885, |_, v| v), Verdict::Close),
         ("lean for a second", ecu(0.82, |t, v| if t > 4.0 && t < 5.0 { 0.93 } else { v }), Verdict::Over),
-        ("lean for one sample", ecu(0.82, |t, v| if (t - 4.0).abs() < 0.01 { 0.95 } else { v }), Verdict::Clear),
+        (
+            "lean for one sample",
+            ecu(0.82, |t, v| if (t - 4.0).abs() < 0.01 { 0.95 } else { v }),
+            Verdict::Clear,
+        ),
         ("lean outside the gate", ecu(0.82, |t, v| if t > 7.2 { 1.3 } else { v }), Verdict::Clear),
         ("sensor at its end short of the limit", ecu(0.82, at_end), Verdict::CantTell),
-        ("sensor at its end beyond the limit", ecu(0.82, |t, v| if t > 3.0 && t < 5.0 { 1.02 } else { v }), Verdict::Over),
+        (
+            "sensor at its end beyond the limit",
+            ecu(0.82, |t, v| if t > 3.0 && t < 5.0 { 1.02 } else { v }),
+            Verdict::Over,
+        ),
         ("sensor frozen in the sweep", ecu(0.82, frozen), Verdict::CantTell),
     ] {
         let got = judge_one(&lean(), &log);
@@ -55,7 +71,10 @@ fn absent_channels_and_closed_gates_are_said() {
     log.channels.remove(&Channel::new("lambda_1").unwrap());
     let got = judge_one(&lean(), &log);
     let channel = Channel::new("lambda_1").unwrap();
-    assert_eq!((got.verdict, got.why), (Verdict::NotMeasured, Some(Why::NotLogged { channel, wanted: Wanted::ItIsJudged })));
+    assert_eq!(
+        (got.verdict, got.why),
+        (Verdict::NotMeasured, Some(Why::NotLogged { channel, wanted: Wanted::ItIsJudged }))
+    );
     let mut limit = lean();
     limit.gate[0].above = Some(100.0);
     assert_eq!(judge_one(&limit, &ecu(0.82, |_, v| v)).verdict, Verdict::NotReached);
@@ -83,7 +102,11 @@ fn one_sample_over_is_over_when_samples_are_sparse() {
     lambda[20] = 0.95;
     let l = recording(
         t.clone(),
-        vec![("lambda_1", lambda), ("throttle", vec![99.0; 40]), ("engine_speed", t.iter().map(|t| 2000.0 + 500.0 * t).collect())],
+        vec![
+            ("lambda_1", lambda),
+            ("throttle", vec![99.0; 40]),
+            ("engine_speed", t.iter().map(|t| 2000.0 + 500.0 * t).collect()),
+        ],
     );
     assert_eq!(judge_one(&lean(), &l).verdict, Verdict::Over);
 }
@@ -113,7 +136,10 @@ fn a_curve_threshold_is_read_at_each_sample_and_never_extended() {
     let l = recording(t, vec![("exhaust_temp_1", temp), ("engine_speed", speed)]);
     let clear = judge_one(&curve("[2000, 4000, 6500]", "[850, 900, 1000]"), &l);
     assert_eq!(clear.verdict, Verdict::Clear, "{clear:?}");
-    assert!(matches!(clear.why, Some(Why::Reaches(Reach { load: Some(Load::Sweep), .. }))), "a sweep is not sustained load");
+    assert!(
+        matches!(clear.why, Some(Why::Reaches(Reach { load: Some(Load::Sweep), .. }))),
+        "a sweep is not sustained load"
+    );
     assert_eq!(judge_one(&curve("[2000, 4000, 6500]", "[700, 750, 800]"), &l).verdict, Verdict::Over);
     assert_eq!(judge_one(&curve("[2000, 4000]", "[850, 900]"), &l).verdict, Verdict::CantTell);
 }
@@ -149,7 +175,11 @@ fn below_mirrors_above() {
 #[test]
 fn a_limit_that_makes_no_sense_is_refused() {
     let mut l = lean();
-    l.threshold = Threshold::Curve { over: Channel::new("engine_speed").unwrap(), at: vec![2000.0, 1000.0], value: vec![1.0, 2.0] };
+    l.threshold = Threshold::Curve {
+        over: Channel::new("engine_speed").unwrap(),
+        at: vec![2000.0, 1000.0],
+        value: vec![1.0, 2.0],
+    };
     assert!(l.validate().unwrap_err().to_string().contains("ascending"));
     let mut l = lean();
     l.gate[0].above = None;

@@ -8,7 +8,8 @@ use super::why::{Wanted, Why};
 use crate::channel::Channel;
 use crate::log::Series;
 
-/// One limit laid over the raw samples of one pull: what is judged, where the gate is open, where the threshold lies.
+/// One limit laid over the raw samples of one pull: what is judged, where the gate is open, where the
+/// threshold lies.
 #[derive(Debug, Clone)]
 pub struct Traced<'l> {
     pub(super) limit: &'l Limit,
@@ -23,25 +24,31 @@ pub struct Traced<'l> {
     pub(super) extent: Option<Extent>,
     /// First and last time of the log that holds the channel.
     pub(super) log: (f64, f64),
-    /// The dyno saw a pull, and the log that holds the channel shows none although it has the speed to show it by.
+    /// The dyno saw a pull, and the log that holds the channel shows none although it has the speed to show
+    /// it by.
     pub(super) unseen: bool,
 }
 
 /// Lays a limit over a pull, or says why it cannot be judged.
 ///
 /// # Errors
-/// The outcome: not measured when a channel is missing, can't tell when it stands in a log that is not aligned, or has no value in this
-/// pull but elsewhere in the recording.
+/// The outcome: not measured when a channel is missing, can't tell when it stands in a log that is not
+/// aligned, or has no value in this pull but elsewhere in the recording.
 pub fn trace<'l>(limit: &'l Limit, sources: &Sources<'_>) -> Result<Traced<'l>, Box<LimitOutcome>> {
     let blank = |verdict, why| Box::new(LimitOutcome::unjudged(limit, verdict, why));
-    let absent = |channel: &Channel, wanted| blank(Verdict::NotMeasured, Why::NotLogged { channel: channel.clone(), wanted });
-    let misaligned = |channel: &Channel| blank(Verdict::CantTell, Why::NotAligned { channel: channel.clone() });
+    let absent = |channel: &Channel, wanted| {
+        blank(Verdict::NotMeasured, Why::NotLogged { channel: channel.clone(), wanted })
+    };
+    let misaligned =
+        |channel: &Channel| blank(Verdict::CantTell, Why::NotAligned { channel: channel.clone() });
     let (clock, s) = match sources.home(&limit.channel) {
         Home::Found(Clock::Ecu, _) | Home::Elsewhere(Clock::Ecu) if sources.foreign => {
             return Err(blank(Verdict::CantTell, Why::WhichPull));
         }
         Home::Found(clock, s) => (clock, s),
-        Home::Elsewhere(_) => return Err(blank(Verdict::CantTell, Why::NotInPull { channel: limit.channel.clone() })),
+        Home::Elsewhere(_) => {
+            return Err(blank(Verdict::CantTell, Why::NotInPull { channel: limit.channel.clone() }));
+        }
         Home::Absent => return Err(absent(&limit.channel, Wanted::ItIsJudged)),
     };
     let gate = Gate::bind(limit, sources, clock).map_err(|e| match e {

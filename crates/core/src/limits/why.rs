@@ -51,7 +51,8 @@ pub struct Reach {
     pub stand_ins: Vec<StandIn>,
 }
 
-/// Why, with what was read. Times are on the clock of the log that holds the channel, values in the channel's unit.
+/// Why, with what was read. Times are on the clock of the log that holds the channel, values in the channel's
+/// unit.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[serde(rename_all = "snake_case")]
 #[allow(missing_docs)]

@@ -16,7 +16,8 @@ pub(super) fn support(t: &[f64], i: usize, j: usize) -> f64 {
     t[(j + 1).min(t.len() - 1)] - t[i.saturating_sub(1)]
 }
 
-/// Highest level of `excess` held for `sustain` within `a..b` (a gated run); `None` when the run is shorter than that.
+/// Highest level of `excess` held for `sustain` within `a..b` (a gated run); `None` when the run is shorter
+/// than that.
 pub(super) fn highest_held(t: &[f64], excess: &[f64], a: usize, b: usize, sustain: f64) -> Option<Held> {
     let mut best: Option<Held> = None;
     let mut low: VecDeque<usize> = VecDeque::new();

@@ -1,4 +1,5 @@
-//! Fuel and spark cuts within a pull: power missing for a moment, which no filter may smear over its neighbours.
+//! Fuel and spark cuts within a pull: power missing for a moment, which no filter may smear over its
+//! neighbours.
 
 use crate::log::Series;
 
@@ -10,7 +11,8 @@ const BESIDE_S: f64 = 0.2;
 const LONGEST_S: f64 = 1.0;
 /// One odd sample is a spike, not a cut, s (our choice).
 const SHORTEST_S: f64 = 0.03;
-/// Below this share of the pull's high torque nothing is looked for: a line through little is noise (our choice).
+/// Below this share of the pull's high torque nothing is looked for: a line through little is noise (our
+/// choice).
 const LOADED: f64 = 0.25;
 /// Cuts this close together are one, s (our choice): no window fits between them.
 const JOINED_S: f64 = 0.05;
@@ -28,7 +30,8 @@ pub fn from_channel(s: &Series) -> Vec<[f64; 2]> {
     out
 }
 
-/// Stretches in which raw torque falls under 80 % of the line joining what stands before and after, back within a second.
+/// Stretches in which raw torque falls under 80 % of the line joining what stands before and after, back
+/// within a second.
 pub fn from_torque(t: &[f64], torque: &[f64]) -> Vec<[f64; 2]> {
     let n = t.len().min(torque.len());
     let mut sorted: Vec<f64> = torque[..n].iter().copied().filter(|v| v.is_finite()).collect();
@@ -37,7 +40,9 @@ pub fn from_torque(t: &[f64], torque: &[f64]) -> Vec<[f64; 2]> {
     }
     sorted.sort_by(f64::total_cmp);
     let floor = LOADED * sorted[sorted.len() * 9 / 10];
-    let mean = |from: usize, to: usize| (to > from).then(|| torque[from..to].iter().sum::<f64>() / (to - from) as f64);
+    let mean = |from: usize, to: usize| {
+        (to > from).then(|| torque[from..to].iter().sum::<f64>() / (to - from) as f64)
+    };
     let mut out: Vec<[f64; 2]> = Vec::new();
     let (mut i, mut clear_from, mut behind) = (0, 0, 0);
     while i < n {
@@ -66,7 +71,8 @@ fn back(t: &[f64], torque: &[f64], i: usize, before: f64) -> Option<usize> {
         let end = t.partition_point(|x| *x <= t[j] + BESIDE_S);
         let after = torque[j..end].iter().sum::<f64>() / (end - j) as f64;
         // What comes back to less than that is the pull's own end, or a weaker stretch.
-        if torque[j] >= SHARE * 0.5 * (before + after) && after >= SHARE * before && torque[j] >= 0.9 * after {
+        if torque[j] >= SHARE * 0.5 * (before + after) && after >= SHARE * before && torque[j] >= 0.9 * after
+        {
             return Some(j);
         }
     }
@@ -94,7 +100,11 @@ mod tests {
     /// 6 s at 100 Hz of torque that rises and falls gently, with something done to it.
     fn torque(f: impl Fn(f64, f64) -> f64) -> (Vec<f64>, Vec<f64>) {
         let t: Vec<f64> = (0..600).map(|i| f64::from(i) * 0.01).collect();
-        let v = t.iter().enumerate().map(|(i, t)| f(*t, 200.0 + 40.0 * (t / 2.0).sin() + ((i * 7919 % 13) as f64 - 6.0) / 3.0)).collect();
+        let v = t
+            .iter()
+            .enumerate()
+            .map(|(i, t)| f(*t, 200.0 + 40.0 * (t / 2.0).sin() + ((i * 7919 % 13) as f64 - 6.0) / 3.0))
+            .collect();
         (t, v)
     }
 
@@ -118,7 +128,10 @@ mod tests {
 
     #[test]
     fn a_channel_says_from_the_last_good_sample_to_the_next() {
-        let s = Series { t: (0..10).map(|i| f64::from(i) * 0.1).collect(), v: vec![0.0, 0.0, 0.0, 1.0, 1.0, 0.0, 0.0, 1.0, 0.0, 0.0] };
+        let s = Series {
+            t: (0..10).map(|i| f64::from(i) * 0.1).collect(),
+            v: vec![0.0, 0.0, 0.0, 1.0, 1.0, 0.0, 0.0, 1.0, 0.0, 0.0],
+        };
         let cuts = from_channel(&s);
         assert_eq!(cuts.len(), 2);
         assert!((cuts[0][0] - 0.2).abs() < 1e-9 && (cuts[0][1] - 0.5).abs() < 1e-9);

@@ -24,7 +24,10 @@ pub fn detect(speed: &Series, load: &Load, scale: f64) -> Vec<PullSpan> {
         if kind == PullKind::LugDown && load.throttle.is_none() && load.torque.is_none() {
             continue;
         }
-        let mut rates: Vec<f64> = (0..n).filter(|&i| loaded[i] && sign * slope[i] > 30.0 / scale).map(|i| sign * slope[i]).collect();
+        let mut rates: Vec<f64> = (0..n)
+            .filter(|&i| loaded[i] && sign * slope[i] > 30.0 / scale)
+            .map(|i| sign * slope[i])
+            .collect();
         if rates.is_empty() {
             continue;
         }
@@ -43,7 +46,8 @@ pub fn detect(speed: &Series, load: &Load, scale: f64) -> Vec<PullSpan> {
     out
 }
 
-/// A test of several steps takes the place of the ramps inside it; fewer steps count where there is nothing else.
+/// A test of several steps takes the place of the ramps inside it; fewer steps count where there is nothing
+/// else.
 fn add_held(out: &mut Vec<PullSpan>, tests: Vec<(PullSpan, usize)>) {
     for (test, _) in tests.iter().filter(|t| t.1 >= held::MIN_STEPS) {
         out.retain(|p| p.from_s < test.from_s || p.to_s > test.to_s);
@@ -54,8 +58,8 @@ fn add_held(out: &mut Vec<PullSpan>, tests: Vec<(PullSpan, usize)>) {
     }
 }
 
-/// Of the pulls found in a recording, those that are offered and numbered: lug-downs only where there is nothing else, as speed also
-/// falls under load when a sweep is taken off the brake.
+/// Of the pulls found in a recording, those that are offered and numbered: lug-downs only where there is
+/// nothing else, as speed also falls under load when a sweep is taken off the brake.
 pub fn offered(mut found: Vec<PullSpan>) -> Vec<PullSpan> {
     if found.iter().any(|p| p.kind != PullKind::LugDown) {
         found.retain(|p| p.kind != PullKind::LugDown);
@@ -63,12 +67,15 @@ pub fn offered(mut found: Vec<PullSpan>) -> Vec<PullSpan> {
     found
 }
 
-/// Runs of `mask`, joined across gaps under 0.35 s in which the trace does not turn back by more than 150 rpm.
+/// Runs of `mask`, joined across gaps under 0.35 s in which the trace does not turn back by more than 150
+/// rpm.
 fn bridged_runs(t: &[f64], v: &[f64], mask: &[bool], sign: f64, scale: f64) -> Vec<(usize, usize)> {
     let mut out: Vec<(usize, usize)> = Vec::new();
     for i in (0..mask.len()).filter(|&i| mask[i]) {
         match out.last_mut() {
-            Some((_, b)) if i == *b + 1 || (t[i] - t[*b] < 0.35 && sign * (v[*b] - v[i]) < 150.0 / scale) => *b = i,
+            Some((_, b)) if i == *b + 1 || (t[i] - t[*b] < 0.35 && sign * (v[*b] - v[i]) < 150.0 / scale) => {
+                *b = i
+            }
             _ => out.push((i, i)),
         }
     }
@@ -76,7 +83,16 @@ fn bridged_runs(t: &[f64], v: &[f64], mask: &[bool], sign: f64, scale: f64) -> V
 }
 
 #[allow(clippy::too_many_arguments)]
-fn trim(s: &Series, slope: &[f64], loaded: &[bool], load: &Load, run: (usize, usize), kind: PullKind, scale: f64, step: f64) -> Option<PullSpan> {
+fn trim(
+    s: &Series,
+    slope: &[f64],
+    loaded: &[bool],
+    load: &Load,
+    run: (usize, usize),
+    kind: PullKind,
+    scale: f64,
+    step: f64,
+) -> Option<PullSpan> {
     let sign = if kind == PullKind::SweepUp { 1.0 } else { -1.0 };
     let (mut a, mut b) = run;
     if s.t[b] - s.t[a] < MIN_DURATION_S || sign * (s.v[b] - s.v[a]) * scale < MIN_SPAN_RPM {
@@ -116,7 +132,14 @@ fn middle_of(v: &[f64]) -> f64 {
     if w.is_empty() { 0.0 } else { crate::signal::hygiene::median_in_place(&mut w) }
 }
 
-fn how_it_ended(s: &Series, loaded: &[bool], load: &Load, b: usize, sign: f64, step: f64) -> (EndedBy, Option<f64>) {
+fn how_it_ended(
+    s: &Series,
+    loaded: &[bool],
+    load: &Load,
+    b: usize,
+    sign: f64,
+    step: f64,
+) -> (EndedBy, Option<f64>) {
     let after = s.t.partition_point(|t| *t <= s.t[b] + PLATEAU_S + step);
     let window = &s.v[b..after];
     let lasts = s.t[after - 1] - s.t[b];
@@ -130,13 +153,18 @@ fn how_it_ended(s: &Series, loaded: &[bool], load: &Load, b: usize, sign: f64, s
         }
         return (EndedBy::Lift, None);
     }
-    if s.t.last().copied().unwrap_or(0.0) - s.t[b] < 0.15_f64.max(2.0 * step) { (EndedBy::EndOfLog, None) } else { (EndedBy::Lift, None) }
+    if s.t.last().copied().unwrap_or(0.0) - s.t[b] < 0.15_f64.max(2.0 * step) {
+        (EndedBy::EndOfLog, None)
+    } else {
+        (EndedBy::Lift, None)
+    }
 }
 
 /// What is known of the engine's limiters beyond one pull.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Endings {
-    /// Highest engine speed known: the rev limit where somebody gave it, else the highest seen in any recording, rpm.
+    /// Highest engine speed known: the rev limit where somebody gave it, else the highest seen in any
+    /// recording, rpm.
     pub highest_rpm: f64,
     /// Usual end of a pull, rpm.
     pub usual_rpm: f64,
@@ -144,14 +172,16 @@ pub struct Endings {
     pub same_road_speed: bool,
 }
 
-/// Second look with the knowledge of the whole job: a plateau in road speed below what the engine can turn is a speed limiter, and a lift
-/// well before the usual end is an abort.
+/// Second look with the knowledge of the whole job: a plateau in road speed below what the engine can turn is
+/// a speed limiter, and a lift well before the usual end is an abort.
 ///
-/// Our choice: 4 % below with a road-speed channel means speed limiter, as does one road speed at different engine speeds; a lift below
-/// 85 % of the usual end means abort.
+/// Our choice: 4 % below with a road-speed channel means speed limiter, as does one road speed at different
+/// engine speeds; a lift below 85 % of the usual end means abort.
 pub fn refine_ended_by(ended: EndedBy, to_rpm: f64, road_kmh: Option<f64>, known: &Endings) -> EndedBy {
     match (ended, road_kmh) {
-        (EndedBy::RevLimiter, Some(_)) if to_rpm < 0.96 * known.highest_rpm || known.same_road_speed => EndedBy::SpeedLimiter,
+        (EndedBy::RevLimiter, Some(_)) if to_rpm < 0.96 * known.highest_rpm || known.same_road_speed => {
+            EndedBy::SpeedLimiter
+        }
         (EndedBy::Lift, _) if to_rpm < 0.85 * known.usual_rpm => EndedBy::Abort,
         _ => ended,
     }
@@ -186,7 +216,11 @@ mod tests {
     fn each_ending_is_named() {
         let cases = [
             ("lift", trace(50.0, 6500.0, 600.0, 2.0, |s| 6500.0 - 1500.0 * s), EndedBy::Lift),
-            ("limiter", trace(50.0, 6500.0, 600.0, 1.0, |s| 6500.0 + 40.0 * (s * 60.0).sin()), EndedBy::RevLimiter),
+            (
+                "limiter",
+                trace(50.0, 6500.0, 600.0, 1.0, |s| 6500.0 + 40.0 * (s * 60.0).sin()),
+                EndedBy::RevLimiter,
+            ),
             ("log stops", trace(50.0, 6500.0, 600.0, 0.0, |_| 0.0), EndedBy::EndOfLog),
         ];
         for (name, s, want) in cases {
@@ -203,21 +237,28 @@ mod tests {
         let s = trace(50.0, 6500.0, 600.0, 1.0, |s| 6500.0 - 1500.0 * s);
         let load = Load { throttle: Some(Series { t: s.t.clone(), v: vec![60.0; s.len()] }), torque: None };
         assert!(detect(&s, &load, 1.0).is_empty());
-        assert!(detect(&trace(50.0, 2800.0, 800.0, 1.0, |s| 2800.0 - 900.0 * s), &Load::default(), 1.0).is_empty());
+        assert!(
+            detect(&trace(50.0, 2800.0, 800.0, 1.0, |s| 2800.0 - 900.0 * s), &Load::default(), 1.0)
+                .is_empty()
+        );
     }
 
     #[test]
     fn two_pulls_in_one_file_are_two() {
         let one = trace(50.0, 6500.0, 600.0, 4.0, |s| (6500.0 - 1500.0 * s).max(2000.0));
         let shift = one.t.last().unwrap() - one.t[0] + 0.02;
-        let s = Series { t: one.t.iter().copied().chain(one.t.iter().map(|t| t + shift)).collect(), v: [one.v.clone(), one.v].concat() };
+        let s = Series {
+            t: one.t.iter().copied().chain(one.t.iter().map(|t| t + shift)).collect(),
+            v: [one.v.clone(), one.v].concat(),
+        };
         assert_eq!(detect(&s, &Load::default(), 1.0).len(), 2);
     }
 
     #[test]
     fn a_lug_down_is_a_kind_of_its_own() {
         let up = trace(50.0, 2000.0, 600.0, 10.0, |s| 2300.0 - 150.0 * s);
-        let load = Load { throttle: Some(Series { t: up.t.clone(), v: vec![100.0; up.len()] }), torque: None };
+        let load =
+            Load { throttle: Some(Series { t: up.t.clone(), v: vec![100.0; up.len()] }), torque: None };
         let found = detect(&up, &load, 1.0);
         assert_eq!(found.iter().map(|p| p.kind).collect::<Vec<_>>(), vec![PullKind::LugDown]);
     }
@@ -229,8 +270,22 @@ mod tests {
         for (name, ended, rpm, road, known, want) in [
             ("below the highest", rev, 5600.0, Some(173.7), known, EndedBy::SpeedLimiter),
             ("near the highest", rev, 6480.0, Some(201.3), known, rev),
-            ("all end there, the engine turned more before", rev, 5840.0, Some(180.1), Endings { usual_rpm: 5850.0, ..known }, EndedBy::SpeedLimiter),
-            ("all end there, at the highest ever seen", rev, 6505.0, Some(180.1), Endings { highest_rpm: 6510.0, ..known }, rev),
+            (
+                "all end there, the engine turned more before",
+                rev,
+                5840.0,
+                Some(180.1),
+                Endings { usual_rpm: 5850.0, ..known },
+                EndedBy::SpeedLimiter,
+            ),
+            (
+                "all end there, at the highest ever seen",
+                rev,
+                6505.0,
+                Some(180.1),
+                Endings { highest_rpm: 6510.0, ..known },
+                rev,
+            ),
             (
                 "one road speed in two gears",
                 rev,

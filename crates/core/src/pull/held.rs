@@ -1,7 +1,7 @@
 //! Speeds held one after the other under full load (a step test), and what each of them gave.
 //!
-//! A speed is held when it stays within a narrow band for two seconds. Only what comes after the charge and the torque have had
-//! time to settle counts.
+//! A speed is held when it stays within a narrow band for two seconds. Only what comes after the charge and
+//! the torque have had time to settle counts.
 
 use super::load::Load;
 use super::power::PowerTrace;
@@ -12,7 +12,8 @@ use serde::{Deserialize, Serialize};
 
 /// Width of the blocks the speed is averaged in, s: a controller hunts faster than that.
 const BLOCK_S: f64 = 0.2;
-/// A speed is held when its blocks stay within this, engine rpm, or the share of it below, whichever is more (our choice).
+/// A speed is held when its blocks stay within this, engine rpm, or the share of it below, whichever is more
+/// (our choice).
 const BAND_RPM: f64 = 40.0;
 /// See [`BAND_RPM`].
 pub(crate) const BAND_SHARE: f64 = 0.01;
@@ -22,19 +23,22 @@ pub(crate) const MIN_HOLD_S: f64 = 2.0;
 const MIN_APART_RPM: f64 = 100.0;
 /// Longest pause between two steps of one test, s: the load may be taken off to cool down (our choice).
 const MAX_PAUSE_S: f64 = 60.0;
-/// So many steps are a test of their own, whatever else the recording holds (our choice): before a sweep one speed is held, on a
-/// limiter after it another.
+/// So many steps are a test of their own, whatever else the recording holds (our choice): before a sweep one
+/// speed is held, on a limiter after it another.
 pub const MIN_STEPS: usize = 3;
-/// Fewer steps count when one lasts so long, s, the pedal was recorded, and there is nothing else (our choice).
+/// Fewer steps count when one lasts so long, s, the pedal was recorded, and there is nothing else (our
+/// choice).
 const LONG_HOLD_S: f64 = 5.0;
-/// Left out at the beginning of a step, s, but at least this share of it (our choice): spool and the brake's own settling.
+/// Left out at the beginning of a step, s, but at least this share of it (our choice): spool and the brake's
+/// own settling.
 const SETTLING_S: f64 = 1.0;
 const SETTLING_SHARE: f64 = 1.0 / 3.0;
 /// Left out at the end, s: the filter and the next ramp.
 const TAIL_S: f64 = 0.3;
 /// Torque that moves by more than this share over what counts is said to be still moving (our choice).
 const MOVING: f64 = 0.01;
-/// A step is read at the grid speed this near to it, rpm: its torque is taken for that speed (our choice; half the usual grid).
+/// A step is read at the grid speed this near to it, rpm: its torque is taken for that speed (our choice;
+/// half the usual grid).
 const MAX_OFF_GRID_RPM: f64 = 25.0;
 
 /// One held speed, with what counted of it.
@@ -115,9 +119,15 @@ fn joined(found: Vec<Plateau>, scale: f64) -> Vec<Plateau> {
     let mut out: Vec<Plateau> = Vec::new();
     for p in found {
         match out.last_mut() {
-            Some(last) if p.from_s - last.to_s < 1.0 && (p.level - last.level).abs() < MIN_APART_RPM / scale => {
+            Some(last)
+                if p.from_s - last.to_s < 1.0 && (p.level - last.level).abs() < MIN_APART_RPM / scale =>
+            {
                 let (a, b) = (last.to_s - last.from_s, p.to_s - p.from_s);
-                *last = Plateau { from_s: last.from_s, to_s: p.to_s, level: (a * last.level + b * p.level) / (a + b) };
+                *last = Plateau {
+                    from_s: last.from_s,
+                    to_s: p.to_s,
+                    level: (a * last.level + b * p.level) / (a + b),
+                };
             }
             _ => out.push(p),
         }
@@ -125,8 +135,8 @@ fn joined(found: Vec<Plateau>, scale: f64) -> Vec<Plateau> {
     out
 }
 
-/// Step tests in a speed trace: steps that go one way, each with how many it has. `pedal` says that the load was recorded as a throttle
-/// or pedal: one long step is believed only then.
+/// Step tests in a speed trace: steps that go one way, each with how many it has. `pedal` says that the load
+/// was recorded as a throttle or pedal: one long step is believed only then.
 pub(super) fn find(speed: &Series, loaded: &[bool], pedal: bool, scale: f64) -> Vec<(PullSpan, usize)> {
     let mut tests: Vec<Vec<Plateau>> = Vec::new();
     for p in plateaus(&speed.t, &speed.v, loaded, scale) {
@@ -161,8 +171,9 @@ fn span(first: &Plateau, last: &Plateau, end_of_log_s: f64) -> PullSpan {
     }
 }
 
-/// The steps of a derived trace. `throttle` is on the dyno clock: a moment below full throttle does not count; without it a moment of
-/// little torque does not, for the load may have been taken off at the same speed.
+/// The steps of a derived trace. `throttle` is on the dyno clock: a moment below full throttle does not
+/// count; without it a moment of little torque does not, for the load may have been taken off at the same
+/// speed.
 pub(crate) fn steps(p: &PowerTrace, throttle: Option<&Series>) -> Vec<HeldStep> {
     let torque = Series { t: p.t.clone(), v: p.torque_nm.clone() };
     let load = Load { throttle: throttle.cloned(), torque: Some(torque) };
@@ -171,7 +182,9 @@ pub(crate) fn steps(p: &PowerTrace, throttle: Option<&Series>) -> Vec<HeldStep> 
 
 fn measured(p: &PowerTrace, s: &Plateau) -> Option<HeldStep> {
     let from = s.from_s + SETTLING_S.max(SETTLING_SHARE * (s.to_s - s.from_s));
-    let inside: Vec<usize> = (0..p.t.len()).filter(|&i| p.t[i] >= from && p.t[i] <= s.to_s - TAIL_S && p.power_kw[i].is_finite()).collect();
+    let inside: Vec<usize> = (0..p.t.len())
+        .filter(|&i| p.t[i] >= from && p.t[i] <= s.to_s - TAIL_S && p.power_kw[i].is_finite())
+        .collect();
     let (first, last) = (*inside.first()?, *inside.last()?);
     let n = inside.len() as f64;
     let mean = |v: &[f64]| inside.iter().map(|&i| v[i]).sum::<f64>() / n;
@@ -183,7 +196,14 @@ fn measured(p: &PowerTrace, s: &Plateau) -> Option<HeldStep> {
     }
     let slope = if tt > 0.0 { tq / tt } else { 0.0 };
     let moved = slope * (p.t[last] - p.t[first]) / torque.abs().max(1e-9);
-    Some(HeldStep { from_s: p.t[first], to_s: p.t[last], rpm: mean(&p.rpm), power_kw: mean(&p.power_kw), torque_nm: torque, moved })
+    Some(HeldStep {
+        from_s: p.t[first],
+        to_s: p.t[last],
+        rpm: mean(&p.rpm),
+        power_kw: mean(&p.power_kw),
+        torque_nm: torque,
+        moved,
+    })
 }
 
 /// The grid speed each step is read at, ascending, one step each; the rest is said to be off the grid.

@@ -4,10 +4,11 @@ use crate::log::{Recording, Series};
 
 /// Throttle or pedal counts as full from here, %.
 pub const FULL_THROTTLE: f64 = 90.0;
-/// A plate or pedal that stops lower in the whole recording is full from there on, when it is at least this far open, % (our choice).
+/// A plate or pedal that stops lower in the whole recording is full from there on, when it is at least this
+/// far open, % (our choice).
 const LOWEST_FULL: f64 = 75.0;
-/// Torque that counts as load where no throttle was recorded, as a share of the recording's high values: a sweep is one by its ramp, a
-/// held speed may be a cruise to warm up (our choice).
+/// Torque that counts as load where no throttle was recorded, as a share of the recording's high values: a
+/// sweep is one by its ramp, a held speed may be a cruise to warm up (our choice).
 const SWEPT_SHARE: f64 = 0.25;
 const HELD_SHARE: f64 = 0.5;
 
@@ -38,7 +39,8 @@ impl Load {
         self.mask(t, HELD_SHARE)
     }
 
-    /// Where the load is full: by throttle, else where torque is at least that share of its high values, else everywhere.
+    /// Where the load is full: by throttle, else where torque is at least that share of its high values, else
+    /// everywhere.
     fn mask(&self, t: &[f64], share: f64) -> Vec<bool> {
         if let Some(s) = &self.throttle {
             let (full, mut s) = (full_throttle(s), s.reader());
@@ -55,11 +57,16 @@ impl Load {
     }
 }
 
-/// From where a plate or pedal counts as full, %: 90, or just under the plateau it stays at when it never gets there.
+/// From where a plate or pedal counts as full, %: 90, or just under the plateau it stays at when it never
+/// gets there.
 pub fn full_throttle(s: &Series) -> f64 {
     let top = s.v.iter().copied().fold(0.0, f64::max);
     let near = s.v.iter().filter(|v| **v >= 0.97 * top).count();
-    if (LOWEST_FULL..FULL_THROTTLE).contains(&top) && near * 20 >= s.len() { 0.95 * top } else { FULL_THROTTLE }
+    if (LOWEST_FULL..FULL_THROTTLE).contains(&top) && near * 20 >= s.len() {
+        0.95 * top
+    } else {
+        FULL_THROTTLE
+    }
 }
 
 /// The value below which that per cent of a non-empty buffer lies, reordering it.

@@ -11,8 +11,8 @@ use crate::units::RAD_S_PER_RPM;
 use serde::{Deserialize, Serialize};
 use thiserror::Error;
 
-/// Shortest window of the rate of speed where an inertia takes part, s (our choice: the default window), also when the curve
-/// itself is shown unfiltered.
+/// Shortest window of the rate of speed where an inertia takes part, s (our choice: the default window), also
+/// when the curve itself is shown unfiltered.
 const RATE_WINDOW_S: f64 = 0.25;
 
 /// Kind of dyno.
@@ -77,7 +77,9 @@ pub struct CoastDown {
 pub enum PowerError {
     #[error("no torque channel: a {kind} dyno recording needs {wanted}")]
     MissingTorque { kind: &'static str, wanted: &'static str },
-    #[error("no speed channel: the dyno recording needs roller_speed (shaft, hub or roller rpm) or engine_speed with an overall ratio")]
+    #[error(
+        "no speed channel: the dyno recording needs roller_speed (shaft, hub or roller rpm) or engine_speed with an overall ratio"
+    )]
     MissingSpeed,
     #[error("a roller_inertia dyno needs inertia_kg_m2")]
     MissingInertia,
@@ -142,7 +144,8 @@ pub fn torque(log: &Recording, kind: DynoKind) -> Result<Series, PowerError> {
     names.iter().find_map(|n| log.series(n)).ok_or(PowerError::MissingTorque { kind, wanted })
 }
 
-/// Load over time, 1 at its highest, where tyres, clutch or converter can slip; `None` on a rigid coupling or without evidence.
+/// Load over time, 1 at its highest, where tyres, clutch or converter can slip; `None` on a rigid coupling or
+/// without evidence.
 ///
 /// From the torque channel, on an inertia drum from the rate of its speed; smoothed over 0.2 s.
 pub fn slip_load(log: &Recording, shaft: &Series, kind: DynoKind) -> Option<Series> {
@@ -150,7 +153,9 @@ pub fn slip_load(log: &Recording, shaft: &Series, kind: DynoKind) -> Option<Seri
         return None;
     }
     let mut out = match kind {
-        DynoKind::RollerInertia => Series { v: WindowPlan::new(&shaft.t, 0.3).rates(&shaft.v), t: shaft.t.clone() },
+        DynoKind::RollerInertia => {
+            Series { v: WindowPlan::new(&shaft.t, 0.3).rates(&shaft.v), t: shaft.t.clone() }
+        }
         _ => {
             let q = torque(log, kind).ok()?;
             Series { v: WindowPlan::new(&q.t, 0.2).values(&q.v), t: q.t }
@@ -191,8 +196,8 @@ fn raw(log: &Recording, dyno: &Dyno, ratio: f64) -> Result<Raw, PowerError> {
 /// Brake, hub, PTO, engine: `P = T·ω + I·ω·α`; inertia drum: `P = I·ω·α`; a coast-down adds `T_loss(ω)·ω`;
 /// a rotating inertia adds `I_r·ω_e·α_e` at the engine. Torque shown is `P/ω_e`.
 ///
-/// `said` are cuts known from a channel, on the dyno's clock; those that the torque itself shows are added. The curve is split there
-/// before it is filtered, and what lies inside is left out.
+/// `said` are cuts known from a channel, on the dyno's clock; those that the torque itself shows are added.
+/// The curve is split there before it is filtered, and what lies inside is left out.
 ///
 /// # Errors
 /// [`PowerError`] when a channel or the inertia is missing or the pull is too short.
@@ -209,11 +214,15 @@ pub fn derive(
         (DynoKind::RollerInertia, None) => return Err(PowerError::MissingInertia),
         (_, i) => i.unwrap_or(0.0),
     };
-    // An inertia multiplies the rate of speed, and the rate of raw samples is noise: it has a window of its own.
+    // An inertia multiplies the rate of speed, and the rate of raw samples is noise: it has a window of its
+    // own.
     let moving = inertia > 0.0 || dyno.rotating_inertia_kg_m2.is_some_and(|i| i > 0.0);
     let rate_s = if moving { smoothing_s.max(RATE_WINDOW_S) } else { smoothing_s };
     let raw = raw(log, dyno, ratio)?;
-    let (a, b) = (raw.t.partition_point(|t| *t < span.from_s - 1e-9), raw.t.partition_point(|t| *t <= span.to_s + 1e-9));
+    let (a, b) = (
+        raw.t.partition_point(|t| *t < span.from_s - 1e-9),
+        raw.t.partition_point(|t| *t <= span.to_s + 1e-9),
+    );
     if b < a + 8 {
         return Err(PowerError::TooShort { samples: b.saturating_sub(a) });
     }
@@ -246,7 +255,8 @@ pub fn derive(
         let speed: Vec<f64> = idx.iter().map(|&i| raw.shaft_rpm[i]).collect();
         let plan = WindowPlan::new(ts, smoothing_s);
         let turning = plan.values(&speed);
-        let rate = if rate_s > smoothing_s { WindowPlan::new(ts, rate_s).rates(&speed) } else { plan.rates(&speed) };
+        let rate =
+            if rate_s > smoothing_s { WindowPlan::new(ts, rate_s).rates(&speed) } else { plan.rates(&speed) };
         let torque = raw.torque.as_ref().map(|q| plan.values(&idx.iter().map(|&i| q[i]).collect::<Vec<_>>()));
         if plan.record.samples > 0 {
             out.filter = plan.record;
@@ -271,7 +281,10 @@ pub fn derive(
         flags.push(Finding::Unfiltered { step_s: step, window_s: smoothing_s });
     }
     if !cuts.is_empty() {
-        flags.push(Finding::PowerCut { n: cuts.len(), rpm: cuts.iter().filter_map(|c| speed_at(&out, c[0])).collect() });
+        flags.push(Finding::PowerCut {
+            n: cuts.len(),
+            rpm: cuts.iter().filter_map(|c| speed_at(&out, c[0])).collect(),
+        });
     }
     out.cuts = cuts;
     out.flags = flags;
@@ -283,7 +296,8 @@ fn speed_at(p: &PowerTrace, t: f64) -> Option<f64> {
     p.t.partition_point(|x| *x <= t).checked_sub(1).and_then(|i| p.rpm.get(i)).or(p.rpm.first()).copied()
 }
 
-/// Cuts within a pull, from what was said and from raw torque. Where speeds are held, torque comes and goes with the steps.
+/// Cuts within a pull, from what was said and from raw torque. Where speeds are held, torque comes and goes
+/// with the steps.
 fn cuts_of(raw: &Raw, range: std::ops::Range<usize>, span: &PullSpan, said: &[[f64; 2]]) -> Vec<[f64; 2]> {
     if span.kind == PullKind::HeldSteps {
         return Vec::new();
@@ -297,7 +311,9 @@ fn cuts_of(raw: &Raw, range: std::ops::Range<usize>, span: &PullSpan, said: &[[f
 
 /// Indices of `a..b` that are finite and no spike in speed or torque.
 fn without_spikes(raw: &Raw, a: usize, b: usize, flags: &mut Vec<Finding>) -> Vec<usize> {
-    let range = |v: &[f64]| v[a..b].iter().fold((f64::INFINITY, f64::NEG_INFINITY), |(l, h), x| (l.min(*x), h.max(*x)));
+    let range = |v: &[f64]| {
+        v[a..b].iter().fold((f64::INFINITY, f64::NEG_INFINITY), |(l, h), x| (l.min(*x), h.max(*x)))
+    };
     let mark = |v: &[f64], in_torque: bool, flags: &mut Vec<Finding>| {
         let (low, high) = range(v);
         let m = spikes(&v[a..b], 8, 9.0, 0.05 * (high - low).abs().max(1.0));
@@ -312,7 +328,8 @@ fn without_spikes(raw: &Raw, a: usize, b: usize, flags: &mut Vec<Finding>) -> Ve
     (a..b).filter(|i| !speed[i - a] && torque.as_ref().is_none_or(|m| !m[i - a])).collect()
 }
 
-/// Splits where consecutive samples are further apart than `gap`, and at cuts; nothing is ever smoothed across.
+/// Splits where consecutive samples are further apart than `gap`, and at cuts; nothing is ever smoothed
+/// across.
 fn segments(t: &[f64], gap: f64, cuts: &[[f64; 2]]) -> Vec<std::ops::Range<usize>> {
     let cut_between = |a: f64, b: f64| cuts.iter().any(|c| a <= c[0] + 1e-9 && b >= c[1] - 1e-9);
     let mut out = Vec::new();

@@ -13,7 +13,16 @@ fn log(columns: &[(&str, Vec<f64>)], hz: f64) -> Recording {
 
 fn whole(log: &Recording) -> PullSpan {
     let (a, b) = log.span().unwrap();
-    PullSpan { kind: PullKind::SweepUp, from_s: a, to_s: b, from_rpm: 0.0, to_rpm: 0.0, ended_by: EndedBy::Lift, plateau_rpm: None, rate: 0.0 }
+    PullSpan {
+        kind: PullKind::SweepUp,
+        from_s: a,
+        to_s: b,
+        from_rpm: 0.0,
+        to_rpm: 0.0,
+        ended_by: EndedBy::Lift,
+        plateau_rpm: None,
+        rate: 0.0,
+    }
 }
 
 fn dyno(kind: DynoKind, inertia: Option<f64>) -> Dyno {
@@ -39,7 +48,10 @@ fn a_drum_of_known_inertia_weighs_the_acceleration() {
     let p = derive(&l, &whole(&l), &dyno(DynoKind::RollerInertia, Some(10.0)), 3.0, None, 0.25, &[]).unwrap();
     let want = 10.0 * 200.0 * RAD_S_PER_RPM / 3.0;
     assert!((p.torque_nm[200] - want).abs() < 1e-6, "{} {want}", p.torque_nm[200]);
-    assert_eq!(derive(&l, &whole(&l), &dyno(DynoKind::RollerInertia, None), 3.0, None, 0.25, &[]).unwrap_err(), PowerError::MissingInertia);
+    assert_eq!(
+        derive(&l, &whole(&l), &dyno(DynoKind::RollerInertia, None), 3.0, None, 0.25, &[]).unwrap_err(),
+        PowerError::MissingInertia
+    );
 }
 
 #[test]
@@ -85,7 +97,8 @@ fn a_gap_is_never_smoothed_across() {
 
 #[test]
 fn without_smoothing_an_inertia_still_weighs_a_smoothed_rate() {
-    let rpm: Vec<f64> = (0..600).map(|i| 500.0 + 1.4 * f64::from(i) + if i % 2 == 0 { 0.4 } else { -0.4 }).collect();
+    let rpm: Vec<f64> =
+        (0..600).map(|i| 500.0 + 1.4 * f64::from(i) + if i % 2 == 0 { 0.4 } else { -0.4 }).collect();
     let l = log(&[("roller_speed", rpm), ("hub_torque", vec![800.0; 600])], 100.0);
     let with = Dyno { rotating_inertia_kg_m2: Some(0.16), ..dyno(DynoKind::Hub, None) };
     let p = derive(&l, &whole(&l), &with, 4.0, None, 0.0, &[]).unwrap();
@@ -116,7 +129,11 @@ fn a_cut_splits_the_curve_before_the_filter_and_leaves_no_false_peak_beside_it()
     for (i, t) in found.t.iter().enumerate() {
         assert!(!(2.995..3.115).contains(t), "nothing inside the cut is kept: {t}");
         let k = (t * 100.0).round() as usize;
-        assert!((found.torque_nm[i] - smooth(k as i32) / 4.0).abs() < 1e-6, "at {t} s: {} beside a cut", found.torque_nm[i]);
+        assert!(
+            (found.torque_nm[i] - smooth(k as i32) / 4.0).abs() < 1e-6,
+            "at {t} s: {} beside a cut",
+            found.torque_nm[i]
+        );
         let beside = (2.995 - t).abs().min((t - 3.115).abs()) < 0.11;
         assert!(!beside || found.edge[i], "half a window beside the cut is barred from peaks: {t}");
     }

@@ -1,4 +1,5 @@
-//! The absolute rpm grid: every curve is read at the same multiples of a step, by a local linear fit, never extrapolated.
+//! The absolute rpm grid: every curve is read at the same multiples of a step, by a local linear fit, never
+//! extrapolated.
 
 /// A curve on the grid.
 #[derive(Debug, Clone, Default, PartialEq)]
@@ -14,13 +15,16 @@ const MOST_POINTS: f64 = 100_000.0;
 /// Nor does one begin this many steps away from nothing.
 const FARTHEST: f64 = 1e9;
 
-/// Reads several series over `x` at multiples of `step` by a local linear fit with triangular weights of half-width `step`.
+/// Reads several series over `x` at multiples of `step` by a local linear fit with triangular weights of
+/// half-width `step`.
 ///
 /// A grid point is kept only when samples stand on both sides of it within the half-width (no extrapolation,
 /// no bridging of gaps); with sparse data the half-width grows to the nearest samples, at most two steps.
 /// Points where `usable` is false are left out.
 pub fn to_grid(x: &[f64], series: &[&[f64]], usable: &[bool], step: f64) -> Gridded {
-    let mut order: Vec<usize> = (0..x.len()).filter(|&i| usable[i] && x[i].is_finite() && series.iter().all(|s| s[i].is_finite())).collect();
+    let mut order: Vec<usize> = (0..x.len())
+        .filter(|&i| usable[i] && x[i].is_finite() && series.iter().all(|s| s[i].is_finite()))
+        .collect();
     order.sort_by(|&a, &b| x[a].total_cmp(&x[b]));
     let sorted: Vec<f64> = order.iter().map(|&i| x[i]).collect();
     let mut out = Gridded { x: Vec::new(), y: vec![Vec::new(); series.len()] };
@@ -34,7 +38,9 @@ pub fn to_grid(x: &[f64], series: &[&[f64]], usable: &[bool], step: f64) -> Grid
         let at = k as f64 * step;
         k += 1;
         let right = sorted.partition_point(|v| *v < at);
-        let (Some(above), Some(below)) = (sorted.get(right), sorted[..(right + 1).min(sorted.len())].iter().rev().find(|v| **v <= at)) else {
+        let (Some(above), Some(below)) =
+            (sorted.get(right), sorted[..(right + 1).min(sorted.len())].iter().rev().find(|v| **v <= at))
+        else {
             continue;
         };
         let reach = (above - at).max(at - below);

@@ -1,4 +1,5 @@
-//! Recording hygiene: time repair, spikes, saturation, frozen sensors. Nothing is deleted silently; limits keep their raw samples.
+//! Recording hygiene: time repair, spikes, saturation, frozen sensors. Nothing is deleted silently; limits
+//! keep their raw samples.
 // Repeats and rests are meant to the bit here: a sensor that stands still repeats its value exactly.
 #![allow(clippy::float_cmp)]
 
@@ -25,8 +26,8 @@ pub const REPAIRABLE_SHARE: f64 = 0.02;
 
 /// Which samples to keep so that time strictly ascends, with the findings in words.
 ///
-/// Repeated stamps and isolated steps back are dropped and said. A log that restarts, or needs more than 2 % dropped
-/// (our choice), is refused: two recordings may have been glued together.
+/// Repeated stamps and isolated steps back are dropped and said. A log that restarts, or needs more than 2 %
+/// dropped (our choice), is refused: two recordings may have been glued together.
 ///
 /// # Errors
 /// [`TimeError`] at the first backward step of a log that cannot be repaired.
@@ -60,9 +61,11 @@ pub fn repair_time(t: &[f64]) -> Result<(Vec<bool>, Vec<Finding>), TimeError> {
     Ok((keep, flags))
 }
 
-/// Marks spikes with a Hampel test: further from the median of a moving window than `threshold` robust deviations.
+/// Marks spikes with a Hampel test: further from the median of a moving window than `threshold` robust
+/// deviations.
 ///
-/// `floor` is the smallest deviation considered (sensor resolution); NaN is never a spike. Window ± `half` samples.
+/// `floor` is the smallest deviation considered (sensor resolution); NaN is never a spike. Window ± `half`
+/// samples.
 pub fn spikes(v: &[f64], half: usize, threshold: f64, floor: f64) -> Vec<bool> {
     let n = v.len();
     let mut out = vec![false; n];
@@ -92,8 +95,8 @@ pub fn spikes(v: &[f64], half: usize, threshold: f64, floor: f64) -> Vec<bool> {
     out
 }
 
-/// Whether more than half of the window lies within `floor` of `x`: then its median does too, and `x` is no spike. The rule on nearly
-/// every sample of a ramp.
+/// Whether more than half of the window lies within `floor` of `x`: then its median does too, and `x` is no
+/// spike. The rule on nearly every sample of a ramp.
 fn mostly_near(window: &[f64], x: f64, floor: f64) -> bool {
     let mut near = 0;
     window.iter().any(|w| {
@@ -110,13 +113,18 @@ pub fn median_in_place(v: &mut [f64]) -> f64 {
     if even { (*m + low.iter().copied().fold(f64::NEG_INFINITY, f64::max)) / 2.0 } else { *m }
 }
 
-/// What stands out in a recording's sensors: gaps, and in the pull ends of range and sensors that stood still.
-/// Nothing is changed; limits judge the same samples on their own. `pull` is its start and end on the recording's clock.
+/// What stands out in a recording's sensors: gaps, and in the pull ends of range and sensors that stood
+/// still. Nothing is changed; limits judge the same samples on their own. `pull` is its start and end on the
+/// recording's clock.
 pub fn look_over(log: &Recording, pull: Option<[f64; 2]>) -> Vec<Finding> {
     let speed = log.series("engine_speed").or_else(|| log.series("roller_speed"));
     let mut out = Vec::new();
     if let Some(step) = super::savgol::median_step(&log.t)
-        && let Some(w) = log.t.windows(2).filter(|w| w[1] - w[0] > (8.0 * step).max(0.5)).max_by(|a, b| (a[1] - a[0]).total_cmp(&(b[1] - b[0])))
+        && let Some(w) = log
+            .t
+            .windows(2)
+            .filter(|w| w[1] - w[0] > (8.0 * step).max(0.5))
+            .max_by(|a, b| (a[1] - a[0]).total_cmp(&(b[1] - b[0])))
     {
         out.push(Finding::Gap { log: log.name.clone(), lasts_s: w[1] - w[0], from_s: w[0] });
     }
@@ -125,8 +133,15 @@ pub fn look_over(log: &Recording, pull: Option<[f64; 2]>) -> Vec<Finding> {
         let Some(s) = log.series(channel.as_str()) else { continue };
         let watched = Watched { s: &s, kind, speed: speed.as_ref(), pull };
         let lasts = |x: &Still| s.t[x.to - 1] - s.t[x.from];
-        if let Some((x, top)) = watched.at_end().into_iter().max_by(|a, b| lasts(&a.0).total_cmp(&lasts(&b.0))) {
-            out.push(Finding::Saturated { channel: channel.clone(), top, value: x.value, lasts_s: lasts(&x) });
+        if let Some((x, top)) =
+            watched.at_end().into_iter().max_by(|a, b| lasts(&a.0).total_cmp(&lasts(&b.0)))
+        {
+            out.push(Finding::Saturated {
+                channel: channel.clone(),
+                top,
+                value: x.value,
+                lasts_s: lasts(&x),
+            });
         } else if let Some(x) = watched.frozen().into_iter().max_by(|a, b| lasts(a).total_cmp(&lasts(b))) {
             out.push(Finding::Frozen { channel: channel.clone(), value: x.value, lasts_s: lasts(&x) });
         }
@@ -177,8 +192,14 @@ mod tests {
         let lively = |i: i32| 0.85 + 0.001 * f64::from(i % 7);
         let column = |f: &dyn Fn(i32) -> f64| (0..200).map(f).collect::<Vec<f64>>();
         log.channels.insert(Channel::new("engine_speed").unwrap(), column(&|i| 2000.0 + 20.0 * f64::from(i)));
-        log.channels.insert(Channel::new("lambda_1").unwrap(), column(&|i| if (60..80).contains(&i) { 1.02 } else { lively(i) }));
-        log.channels.insert(Channel::new("lambda_2").unwrap(), column(&|i| if (60..100).contains(&i) { 0.852 } else { lively(i) }));
+        log.channels.insert(
+            Channel::new("lambda_1").unwrap(),
+            column(&|i| if (60..80).contains(&i) { 1.02 } else { lively(i) }),
+        );
+        log.channels.insert(
+            Channel::new("lambda_2").unwrap(),
+            column(&|i| if (60..100).contains(&i) { 0.852 } else { lively(i) }),
+        );
         let found = look_over(&log, None);
         assert_eq!(found.iter().map(Finding::kind).collect::<Vec<_>>(), ["gap", "saturated", "frozen"]);
         log.channels.retain(|c, _| c.as_str() == "engine_speed");

@@ -10,17 +10,21 @@ pub fn linear(xs: &[f64], ys: &[f64], x: f64) -> Option<f64> {
     Some(between(ys, (i, share)))
 }
 
-/// The last abscissa not above `x`, and how far `x` lies on the way to the next. Time bases are nearly even, so the place is guessed
-/// first and searched for only where the guess fails.
+/// The last abscissa not above `x`, and how far `x` lies on the way to the next. Time bases are nearly even,
+/// so the place is guessed first and searched for only where the guess fails.
 fn place(xs: &[f64], x: f64) -> (usize, f64) {
     let n = xs.len();
     let guess = (((x - xs[0]) / (xs[n - 1] - xs[0])) * (n - 1) as f64) as usize;
     let fits = |i: usize| i + 1 < n && xs[i] <= x && x < xs[i + 1];
-    let i = [guess, guess + 1, guess.wrapping_sub(1)].into_iter().find(|i| *i < n && fits(*i)).unwrap_or_else(|| xs.partition_point(|v| *v <= x) - 1);
+    let i = [guess, guess + 1, guess.wrapping_sub(1)]
+        .into_iter()
+        .find(|i| *i < n && fits(*i))
+        .unwrap_or_else(|| xs.partition_point(|v| *v <= x) - 1);
     if i + 1 == n { (i, 0.0) } else { (i, (x - xs[i]) / (xs[i + 1] - xs[i])) }
 }
 
-/// Reads one ascending base at places that mostly ascend too: each is looked for from where the last was found.
+/// Reads one ascending base at places that mostly ascend too: each is looked for from where the last was
+/// found.
 #[derive(Debug, Clone)]
 pub struct Walk<'a> {
     xs: &'a [f64],
@@ -33,7 +37,8 @@ impl<'a> Walk<'a> {
         Self { xs, at: 0 }
     }
 
-    /// The last abscissa not above `x`, and how far `x` lies on the way to the next; `None` outside the range.
+    /// The last abscissa not above `x`, and how far `x` lies on the way to the next; `None` outside the
+    /// range.
     pub fn place(&mut self, x: f64) -> Option<(usize, f64)> {
         let xs = self.xs;
         let last = xs.len().checked_sub(1)?;
@@ -91,7 +96,15 @@ mod tests {
     #[test]
     fn inside_at_the_knots_and_outside() {
         let (x, y) = ([0.0, 1.0, 3.0], [0.0, 10.0, 0.0]);
-        for (at, want) in [(0.0, Some(0.0)), (0.5, Some(5.0)), (1.0, Some(10.0)), (2.0, Some(5.0)), (3.0, Some(0.0)), (3.1, None), (-0.1, None)] {
+        for (at, want) in [
+            (0.0, Some(0.0)),
+            (0.5, Some(5.0)),
+            (1.0, Some(10.0)),
+            (2.0, Some(5.0)),
+            (3.0, Some(0.0)),
+            (3.1, None),
+            (-0.1, None),
+        ] {
             assert_eq!(linear(&x, &y, at), want);
         }
         assert_eq!(linear_clamped(&x, &y, 9.0), Some(0.0));

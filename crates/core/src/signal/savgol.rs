@@ -54,7 +54,13 @@ pub fn smooth_uniform(y: &[f64], window: usize, order: usize, dt_s: f64) -> Resu
 }
 
 /// Values, rates or both; what is not wanted comes back as zeros.
-fn uniform(y: &[f64], window: usize, order: usize, dt_s: f64, [values, rates]: [bool; 2]) -> Result<Smoothed, SavgolError> {
+fn uniform(
+    y: &[f64],
+    window: usize,
+    order: usize,
+    dt_s: f64,
+    [values, rates]: [bool; 2],
+) -> Result<Smoothed, SavgolError> {
     validate(y.len(), window, order)?;
     if dt_s.is_nan() || dt_s <= 0.0 {
         return Err(SavgolError::BadStep);
@@ -87,7 +93,8 @@ fn dot(a: &[f64], b: &[f64]) -> f64 {
 /// Outputs worked on together: small enough to stay near while every tap passes over them.
 const BLOCK: usize = 1024;
 
-/// `out[i] = Σ kernel[j]·y[i + j]`. Tap by tap, so that neighbouring sums run side by side: the compiler may not reorder one sum.
+/// `out[i] = Σ kernel[j]·y[i + j]`. Tap by tap, so that neighbouring sums run side by side: the compiler may
+/// not reorder one sum.
 fn convolve(y: &[f64], kernel: &[f64], out: &mut [f64]) {
     for (k, block) in out.chunks_mut(BLOCK).enumerate() {
         let mut from = k * BLOCK;
@@ -130,7 +137,8 @@ impl WindowFit {
 
     /// Coefficients through a window's samples.
     fn polynomial(&self, y: &[f64]) -> Vec<f64> {
-        let b: Vec<f64> = (0..=self.order as i32).map(|p| self.u.iter().zip(y).map(|(u, y)| u.powi(p) * y).sum()).collect();
+        let b: Vec<f64> =
+            (0..=self.order as i32).map(|p| self.u.iter().zip(y).map(|(u, y)| u.powi(p) * y).sum()).collect();
         self.factor.solve(&b)
     }
 
@@ -147,12 +155,16 @@ impl WindowFit {
 
     /// Weights of the samples in value and slope per sample at the centre.
     fn centre(&self) -> (Vec<f64>, Vec<f64>) {
-        let unit = |k: usize| self.factor.solve(&(0..=self.order).map(|i| f64::from(u8::from(i == k))).collect::<Vec<_>>());
+        let unit = |k: usize| {
+            self.factor.solve(&(0..=self.order).map(|i| f64::from(u8::from(i == k))).collect::<Vec<_>>())
+        };
         let weights = |c: &[f64], scale: f64| {
-            let at = |u: &f64| scale * dot(c, &(0..=self.order as i32).map(|p| u.powi(p)).collect::<Vec<_>>());
+            let at =
+                |u: &f64| scale * dot(c, &(0..=self.order as i32).map(|p| u.powi(p)).collect::<Vec<_>>());
             self.u.iter().map(at).collect::<Vec<_>>()
         };
-        let slope = if self.order == 0 { vec![0.0; self.u.len()] } else { weights(&unit(1), 1.0 / self.half()) };
+        let slope =
+            if self.order == 0 { vec![0.0; self.u.len()] } else { weights(&unit(1), 1.0 / self.half()) };
         (weights(&unit(0), 1.0), slope)
     }
 }
@@ -230,7 +242,8 @@ pub fn median_step(t: &[f64]) -> Option<f64> {
 }
 
 /// Smooths with a window in seconds: nearest odd count ≥ 5, order 2, real timestamps when jitter exceeds 1 %.
-/// Below [`MIN_SAMPLES`] in the window the series comes back unfiltered, with derivative by central differences.
+/// Below [`MIN_SAMPLES`] in the window the series comes back unfiltered, with derivative by central
+/// differences.
 pub fn smooth_seconds(t: &[f64], y: &[f64], window_s: f64) -> (Smoothed, FilterRecord) {
     let n = t.len().min(y.len());
     let plan = WindowPlan::new(&t[..n], window_s);
@@ -253,7 +266,14 @@ impl<'a> WindowPlan<'a> {
         let window = if step > 0.0 && window_s > 0.0 { nearest_odd(window_s / step).max(5) } else { 0 };
         let samples = if window < MIN_SAMPLES || n < window { 0 } else { window };
         let jitter = || t.windows(2).map(|w| (w[1] - w[0] - step).abs()).fold(0.0, f64::max) / step;
-        Self { t, record: FilterRecord { window_s, samples, real_timestamps: samples == 0 || jitter() > JITTER_LIMIT } }
+        Self {
+            t,
+            record: FilterRecord {
+                window_s,
+                samples,
+                real_timestamps: samples == 0 || jitter() > JITTER_LIMIT,
+            },
+        }
     }
 
     /// Smooths a series over the base; unfiltered where the plan says so.

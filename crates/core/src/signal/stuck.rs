@@ -1,5 +1,5 @@
-//! Sensors that stand still: frozen, or at the end of their range. Constant to the last digit proves nothing by itself; what the
-//! channel does in the rest of the recording does.
+//! Sensors that stand still: frozen, or at the end of their range. Constant to the last digit proves nothing
+//! by itself; what the channel does in the rest of the recording does.
 // Rests are meant to the bit here: a sensor that stands still repeats its value exactly.
 #![allow(clippy::float_cmp)]
 
@@ -10,12 +10,15 @@ use statrs::distribution::{ContinuousCDF, Normal};
 
 /// A stretch shorter than this is nobody's standstill, s (our choice).
 const MIN_STILL_S: f64 = 0.3;
-/// Chance of a live sensor's standstill below which it is called frozen, and stuck at its end (which is one coincidence more).
+/// Chance of a live sensor's standstill below which it is called frozen, and stuck at its end (which is one
+/// coincidence more).
 const FROZEN_CHANCE: f64 = 1e-6;
 const END_CHANCE: f64 = 1e-4;
-/// The channel's slope on engine speed must predict this many of its own smallest steps over the stretch (domain, section 10).
+/// The channel's slope on engine speed must predict this many of its own smallest steps over the stretch
+/// (domain, section 10).
 const STEPS: f64 = 3.0;
-/// The engine must move this far before a sensor may be asked to, rpm; further where nothing but its kind speaks (our choice).
+/// The engine must move this far before a sensor may be asked to, rpm; further where nothing but its kind
+/// speaks (our choice).
 const EXCITED_RPM: f64 = 150.0;
 const SWEPT_RPM: f64 = 500.0;
 /// A standstill of a channel without a time of its own must last this long, s (our choice).
@@ -78,14 +81,15 @@ struct Liveliness {
 const OUTLASTS: usize = 4;
 
 impl Liveliness {
-    /// From the samples outside a stretch: those of the pull where there are enough, else all. `pull` are its samples; a rest outside it
-    /// is no measure of how long a channel may stand still in it.
+    /// From the samples outside a stretch: those of the pull where there are enough, else all. `pull` are its
+    /// samples; a rest outside it is no measure of how long a channel may stand still in it.
     fn outside(v: &[f64], still: Still, pull: (usize, usize)) -> Self {
         let own = vec![&v[pull.0.min(still.from)..still.from], &v[still.to..pull.1.max(still.to)]];
         Self::of(v, own, || vec![&v[..still.from], &v[still.to..]])
     }
 
-    /// From the samples that are not at a value: a sensor that comes to its end again and again is no livelier for it.
+    /// From the samples that are not at a value: a sensor that comes to its end again and again is no
+    /// livelier for it.
     fn away_from(v: &[f64], value: f64, pull: (usize, usize)) -> Self {
         let own = v[pull.0..pull.1].split(|x| *x == value).filter(|p| !p.is_empty()).collect();
         Self::of(v, own, || v.split(|x| *x == value).filter(|p| !p.is_empty()).collect())
@@ -96,7 +100,10 @@ impl Liveliness {
         let enough = own.iter().map(|p| p.len()).sum::<usize>() >= 2 * ENOUGH;
         let parts = if enough { own } else { all() };
         let none = Self { repeat: 1.0, noisy: false, longest: 0 };
-        let Some(step) = resolution(v).filter(|_| parts.iter().map(|p| p.len()).sum::<usize>() >= ENOUGH) else { return none };
+        let Some(step) = resolution(v).filter(|_| parts.iter().map(|p| p.len()).sum::<usize>() >= ENOUGH)
+        else {
+            return none;
+        };
         let (mut turns, mut bends, mut same, mut pairs) = (0usize, Vec::new(), 0usize, 0usize);
         for p in &parts {
             same += p.windows(2).filter(|w| w[0] == w[1]).count();
@@ -113,13 +120,20 @@ impl Liveliness {
         // Second differences of white noise have six times its variance.
         let sd = median_in_place(&mut bends) / (0.6745 * 6.0_f64.sqrt());
         // Noise of the size of a step repeats more often where its middle lies on a step than elsewhere.
-        let by_step = if sd >= 0.5 * step { Normal::standard().cdf(0.5 * step / sd).mul_add(2.0, -1.0) } else { 0.0 };
-        Self { repeat: (same as f64 / pairs.max(1) as f64).max(by_step).clamp(0.03, 1.0), noisy: share >= 0.1, longest }
+        let by_step =
+            if sd >= 0.5 * step { Normal::standard().cdf(0.5 * step / sd).mul_add(2.0, -1.0) } else { 0.0 };
+        Self {
+            repeat: (same as f64 / pairs.max(1) as f64).max(by_step).clamp(0.03, 1.0),
+            noisy: share >= 0.1,
+            longest,
+        }
     }
 
     /// Whether a standstill of that many samples is less likely than `chance`.
     fn forbids(self, samples: usize, chance: f64) -> bool {
-        self.noisy && samples >= OUTLASTS * self.longest && (samples as f64 - 1.0) * self.repeat.ln() < chance.ln()
+        self.noisy
+            && samples >= OUTLASTS * self.longest
+            && (samples as f64 - 1.0) * self.repeat.ln() < chance.ln()
     }
 }
 
@@ -154,8 +168,9 @@ impl Watched<'_> {
 
     /// Stretches in the pull over which a live sensor would have moved.
     ///
-    /// Either its noise elsewhere says so, or its slope on engine speed in the rest of the pull predicts three of its smallest steps.
-    /// What is regulated may be flat and is asked for its noise only, or for a difference between a closed throttle and an open one.
+    /// Either its noise elsewhere says so, or its slope on engine speed in the rest of the pull predicts
+    /// three of its smallest steps. What is regulated may be flat and is asked for its noise only, or for a
+    /// difference between a closed throttle and an open one.
     pub fn frozen(&self) -> Vec<Still> {
         self.stills().into_iter().filter(|s| self.is_frozen(*s)).collect()
     }
@@ -169,7 +184,10 @@ impl Watched<'_> {
         if Liveliness::outside(v, self.widest(still), self.inside()).forbids(still.samples(), FROZEN_CHANCE) {
             return true;
         }
-        let Some((rest_rpm, moved)) = self.speed.map(|n| (n, travelled(n, t[still.from], t[still.to - 1]))) else { return false };
+        let Some((rest_rpm, moved)) = self.speed.map(|n| (n, travelled(n, t[still.from], t[still.to - 1])))
+        else {
+            return false;
+        };
         let after = self.kind.frozen_after_s.unwrap_or(STILL_AFTER_S);
         if self.kind.rest == Rest::Regulated {
             return self.never_moved() && moved >= SWEPT_RPM && seconds > after;
@@ -195,32 +213,40 @@ impl Watched<'_> {
     fn never_moved(&self) -> bool {
         let (a, b) = self.inside();
         let t = &self.s.t;
-        let outside = if self.pull.is_some() && b > a { (t[t.len() - 1] - t[b - 1]) + (t[a] - t[0]) } else { 0.0 };
+        let outside =
+            if self.pull.is_some() && b > a { (t[t.len() - 1] - t[b - 1]) + (t[a] - t[0]) } else { 0.0 };
         outside >= 1.0 && self.s.v.iter().all(|x| *x == self.s.v[0])
     }
 
-    /// Slope of the channel on engine speed in the rest of the pull, per rpm, and the channel's smallest step.
+    /// Slope of the channel on engine speed in the rest of the pull, per rpm, and the channel's smallest
+    /// step.
     fn slope(&self, still: Still, speed: &Series) -> Option<(f64, f64)> {
         let (a, b) = self.inside();
         let mut at = speed.reader();
-        let rest: Vec<(f64, f64)> =
-            (a..b).filter(|i| !(still.from..still.to).contains(i)).filter_map(|i| Some((at.at(self.s.t[i])?, self.s.v[i]))).collect();
+        let rest: Vec<(f64, f64)> = (a..b)
+            .filter(|i| !(still.from..still.to).contains(i))
+            .filter_map(|i| Some((at.at(self.s.t[i])?, self.s.v[i])))
+            .collect();
         let n = rest.len() as f64;
         let (mx, my) = (rest.iter().map(|p| p.0).sum::<f64>() / n, rest.iter().map(|p| p.1).sum::<f64>() / n);
-        let (xx, xy) = rest.iter().fold((0.0, 0.0), |(xx, xy), (x, y)| (xx + (x - mx).powi(2), xy + (x - mx) * (y - my)));
-        let spread = rest.iter().fold((f64::INFINITY, f64::NEG_INFINITY), |(l, h), p| (l.min(p.0), h.max(p.0)));
+        let (xx, xy) = rest
+            .iter()
+            .fold((0.0, 0.0), |(xx, xy), (x, y)| (xx + (x - mx).powi(2), xy + (x - mx) * (y - my)));
+        let spread =
+            rest.iter().fold((f64::INFINITY, f64::NEG_INFINITY), |(l, h), p| (l.min(p.0), h.max(p.0)));
         let step = resolution(&self.s.v)?;
         (rest.len() >= ENOUGH && spread.1 - spread.0 >= EXCITED_RPM && xx > 0.0).then(|| (xy / xx, step))
     }
 
-    /// Stretches in the pull at the top (`true`) or the bottom of everything the channel ever read, where it would not stay of itself:
-    /// its noise stopped, or it came there on a slope that went on.
+    /// Stretches in the pull at the top (`true`) or the bottom of everything the channel ever read, where it
+    /// would not stay of itself: its noise stopped, or it came there on a slope that went on.
     pub fn at_end(&self) -> Vec<(Still, bool)> {
         let v = &self.s.v;
         if !self.kind.saturates {
             return Vec::new();
         }
-        let (low, high) = v.iter().fold((f64::INFINITY, f64::NEG_INFINITY), |(a, b), x| (a.min(*x), b.max(*x)));
+        let (low, high) =
+            v.iter().fold((f64::INFINITY, f64::NEG_INFINITY), |(a, b), x| (a.min(*x), b.max(*x)));
         let ends = |s: &Still| low < high && (s.value == low || s.value == high);
         let long = |s: &Still| {
             let seconds = s.seconds(&self.s.t);
@@ -228,11 +254,16 @@ impl Watched<'_> {
         };
         let stuck = |s: &Still| {
             let mut other = Liveliness::away_from(v, s.value, self.inside());
-            // A wideband sensor has ends within what engines do, and nothing holds λ flat to the last digit on its way.
+            // A wideband sensor has ends within what engines do, and nothing holds λ flat to the last digit
+            // on its way.
             other.noisy |= self.kind.name == "lambda";
             other.forbids(s.samples(), END_CHANCE) || self.kind.rest == Rest::Driven && self.was_cut_off(*s)
         };
-        self.stills().into_iter().filter(|s| ends(s) && long(s) && stuck(s)).map(|s| (s, s.value == high)).collect()
+        self.stills()
+            .into_iter()
+            .filter(|s| ends(s) && long(s) && stuck(s))
+            .map(|s| (s, s.value == high))
+            .collect()
     }
 
     /// Whether the channel came to its end on a slope that would have carried it on by many of its steps.
@@ -240,7 +271,9 @@ impl Watched<'_> {
         let (t, v) = (&self.s.t, &self.s.v);
         let seconds = still.seconds(t);
         let before = self.s.between(t[still.from] - seconds.min(1.0), t[still.from]);
-        let Some(step) = resolution(v).filter(|_| before.len() >= 4 && seconds > self.kind.frozen_after_s.unwrap_or(STILL_AFTER_S) / 2.0) else {
+        let Some(step) = resolution(v).filter(|_| {
+            before.len() >= 4 && seconds > self.kind.frozen_after_s.unwrap_or(STILL_AFTER_S) / 2.0
+        }) else {
             return false;
         };
         // Of the last half of the way only: what levels off is no end of range.
@@ -255,8 +288,12 @@ pub fn travelled(speed: &Series, from_s: f64, to_s: f64) -> f64 {
     let inside = speed.between(from_s, to_s);
     let ends = [speed.at(from_s), speed.at(to_s)];
     // The extremes, not the ends: up through a pull and down again afterwards is movement too.
-    let (low, high) =
-        inside.v.iter().copied().chain(ends.into_iter().flatten()).fold((f64::INFINITY, f64::NEG_INFINITY), |(a, b), v| (a.min(v), b.max(v)));
+    let (low, high) = inside
+        .v
+        .iter()
+        .copied()
+        .chain(ends.into_iter().flatten())
+        .fold((f64::INFINITY, f64::NEG_INFINITY), |(a, b), v| (a.min(v), b.max(v)));
     (high - low).max(0.0)
 }
 

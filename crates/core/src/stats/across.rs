@@ -30,25 +30,35 @@ pub struct Relative {
 impl Relative {
     /// As shares: difference and the two ends.
     pub fn shares(&self) -> [f64; 3] {
-        [self.log_ratio.exp_m1(), (self.log_ratio - self.half_width).exp_m1(), (self.log_ratio + self.half_width).exp_m1()]
+        [
+            self.log_ratio.exp_m1(),
+            (self.log_ratio - self.half_width).exp_m1(),
+            (self.log_ratio + self.half_width).exp_m1(),
+        ]
     }
 }
 
-/// Gain of a candidate over its day's baseline against the gain of `base` over its own: pairs of (set, baseline of its day).
+/// Gain of a candidate over its day's baseline against the gain of `base` over its own: pairs of (set,
+/// baseline of its day).
 ///
 /// # Formula
-/// `d = ln(candidate/its baseline) − ln(base/its baseline)`;
-/// `Var = Σ (s_w/x̄)²/n over the four means + 4·s_b²`, s_b relative, with `df_b` degrees of freedom; without a set run again
-/// `between` is `None` and the interval holds within one mounting each only. When the base is its own baseline (`None`), two
-/// means remain and 2·s_b². `None` for values that are not positive.
-pub fn difference_in_differences(base: Option<(Mean, Mean)>, candidate: (Mean, Mean), between: Option<(f64, f64)>) -> Option<Relative> {
+/// `d = ln(candidate/its baseline) − ln(base/its baseline)`; `Var = Σ (s_w/x̄)²/n over the four means +
+/// 4·s_b²`, s_b relative, with `df_b` degrees of freedom; without a set run again `between` is `None` and the
+/// interval holds within one mounting each only. When the base is its own baseline (`None`), two means remain
+/// and 2·s_b². `None` for values that are not positive.
+pub fn difference_in_differences(
+    base: Option<(Mean, Mean)>,
+    candidate: (Mean, Mean),
+    between: Option<(f64, f64)>,
+) -> Option<Relative> {
     let mut means = vec![candidate.0, candidate.1];
     means.extend(base.iter().flat_map(|b| [b.0, b.1]));
     if means.iter().any(|m| m.n == 0 || m.value <= 0.0 || !m.value.is_finite()) {
         return None;
     }
     let log_ratio = means.iter().zip([1.0, -1.0, -1.0, 1.0]).map(|(m, sign)| sign * m.value.ln()).sum();
-    let mut parts: Vec<(f64, f64)> = means.iter().map(|m| (m.scatter.0.powi(2) / m.n as f64, m.scatter.1)).collect();
+    let mut parts: Vec<(f64, f64)> =
+        means.iter().map(|m| (m.scatter.0.powi(2) / m.n as f64, m.scatter.1)).collect();
     // The means of one day share its pooled scatter: their parts are one estimate.
     let mut joined: Vec<(f64, f64)> = parts.chunks_mut(2).map(|c| (c[0].0 + c[1].0, c[0].1)).collect();
     joined.extend(between.map(|(s_b, df)| (means.len() as f64 * s_b * s_b, df)));
@@ -58,7 +68,12 @@ pub fn difference_in_differences(base: Option<(Mean, Mean)>, candidate: (Mean, M
         return None;
     }
     let df = variance * variance / below;
-    Some(Relative { log_ratio, half_width: t_quantile(0.975, df) * variance.sqrt(), df, mounted: between.is_some() })
+    Some(Relative {
+        log_ratio,
+        half_width: t_quantile(0.975, df) * variance.sqrt(),
+        df,
+        mounted: between.is_some(),
+    })
 }
 
 #[cfg(test)]
@@ -72,19 +87,35 @@ mod tests {
     #[test]
     fn a_day_that_weakens_every_set_alike_cancels() {
         // The same map gains 10 % on both days; the second day is 6 % weaker throughout.
-        let d = difference_in_differences(Some((mean(110.0), mean(100.0))), (mean(110.0 * 0.94), mean(94.0)), None).unwrap();
+        let d = difference_in_differences(
+            Some((mean(110.0), mean(100.0))),
+            (mean(110.0 * 0.94), mean(94.0)),
+            None,
+        )
+        .unwrap();
         assert!(d.log_ratio.abs() < 1e-12);
         let plain = (110.0_f64 * 0.94 / 110.0).ln();
-        assert!(plain.abs() > d.half_width, "the plain difference would have been called a loss: {plain} {}", d.half_width);
+        assert!(
+            plain.abs() > d.half_width,
+            "the plain difference would have been called a loss: {plain} {}",
+            d.half_width
+        );
     }
 
     #[test]
     fn four_means_are_less_certain_than_two() {
-        let four = difference_in_differences(Some((mean(110.0), mean(100.0))), (mean(105.0), mean(95.0)), None).unwrap();
+        let four =
+            difference_in_differences(Some((mean(110.0), mean(100.0))), (mean(105.0), mean(95.0)), None)
+                .unwrap();
         let two = difference_in_differences(None, (mean(105.0), mean(95.0)), None).unwrap();
         assert!(four.half_width > two.half_width);
         assert!((two.log_ratio - (105.0_f64 / 95.0).ln()).abs() < 1e-12);
-        let mounted = difference_in_differences(Some((mean(110.0), mean(100.0))), (mean(105.0), mean(95.0)), Some((0.004, 2.0))).unwrap();
+        let mounted = difference_in_differences(
+            Some((mean(110.0), mean(100.0))),
+            (mean(105.0), mean(95.0)),
+            Some((0.004, 2.0)),
+        )
+        .unwrap();
         assert!(mounted.half_width > four.half_width && mounted.df < four.df);
     }
 

@@ -28,10 +28,10 @@ pub type SetCurves = Vec<Vec<f64>>;
 /// Pools residual curves over the day's sets and draws the simultaneous quantile.
 ///
 /// # Formula
-/// `s²(x)` = ΣSS(x)/ν(x), smoothed over `smooth` of the axis (about 500 rpm); correlation from the pooled autocorrelation of standardised
-/// residuals (biased estimator, hence never indefinite); `q` = 95 % quantile of `max|Z|/√(χ²_ν/ν)` over 4000 seeded draws (our choice
-/// of the number, from the domain notes).
-/// `None` when ν < 2 or the grid has fewer than three points.
+/// `s²(x)` = ΣSS(x)/ν(x), smoothed over `smooth` of the axis (about 500 rpm); correlation from the pooled
+/// autocorrelation of standardised residuals (biased estimator, hence never indefinite); `q` = 95 % quantile
+/// of `max|Z|/√(χ²_ν/ν)` over 4000 seeded draws (our choice of the number, from the domain notes). `None`
+/// when ν < 2 or the grid has fewer than three points.
 pub fn scatter(x: &[f64], sets: &[SetCurves], smooth: f64) -> Option<CurveScatter> {
     let m = x.len();
     if m < 3 {
@@ -63,8 +63,10 @@ pub fn scatter(x: &[f64], sets: &[SetCurves], smooth: f64) -> Option<CurveScatte
         return None;
     }
     let s = smoothed_sd(x, &ss, &dof, smooth)?;
-    let standardised: Vec<Vec<f64>> =
-        residuals.iter().map(|r| r.iter().zip(&s).map(|(v, s)| if v.is_finite() { v / s } else { 0.0 }).collect()).collect();
+    let standardised: Vec<Vec<f64>> = residuals
+        .iter()
+        .map(|r| r.iter().zip(&s).map(|(v, s)| if v.is_finite() { v / s } else { 0.0 }).collect())
+        .collect();
     let q = draws::quantile(&standardised, nu)?;
     Some(CurveScatter { x: x.to_vec(), s, nu, q })
 }
@@ -86,16 +88,22 @@ fn smoothed_sd(x: &[f64], ss: &[f64], dof: &[f64], smooth: f64) -> Option<Vec<f6
         })
         .collect();
     let widest = out.iter().copied().filter(|v| v.is_finite()).fold(0.0, f64::max);
-    (widest > 0.0).then(|| out.into_iter().map(|v| if v.is_finite() { v.max(widest * 1e-6) } else { widest }).collect())
+    (widest > 0.0)
+        .then(|| out.into_iter().map(|v| if v.is_finite() { v.max(widest * 1e-6) } else { widest }).collect())
 }
 
 impl CurveScatter {
     /// Half-width of the simultaneous band between sets of `n1` and `n2` pulls at each grid point.
     ///
-    /// `between`, when known for the headline figure, widens every point by the same share: √(1 + 2·s_b²/(s_w²·(1/n1+1/n2))).
+    /// `between`, when known for the headline figure, widens every point by the same share: √(1 +
+    /// 2·s_b²/(s_w²·(1/n1+1/n2))).
     pub fn half_widths(&self, n1: usize, n2: usize, between: Option<(&Between, f64)>) -> Vec<f64> {
         let k = 1.0 / n1 as f64 + 1.0 / n2 as f64;
-        let widen = between.map_or(1.0, |(b, sw)| if sw > 0.0 { (1.0 + 2.0 * b.variance / (sw * sw * k)).sqrt() } else { 1.0 });
+        let widen =
+            between.map_or(
+                1.0,
+                |(b, sw)| if sw > 0.0 { (1.0 + 2.0 * b.variance / (sw * sw * k)).sqrt() } else { 1.0 },
+            );
         self.s.iter().map(|s| self.q * s * k.sqrt() * widen).collect()
     }
 }
@@ -144,13 +152,15 @@ mod tests {
             .collect()
     }
 
-    /// Coverage over simulated days of three sets; the band must hold everywhere at once about 95 % of the time.
+    /// Coverage over simulated days of three sets; the band must hold everywhere at once about 95 % of the
+    /// time.
     fn coverage(n: usize, days: u64, points: i32, gap: f64) -> f64 {
         let x: Vec<f64> = (0..points).map(|i| 2000.0 + gap * f64::from(i)).collect();
         let mut held = 0u32;
         for day in 0..days {
             let mut rng = ChaCha8Rng::seed_from_u64(day + 1);
-            let sets: Vec<SetCurves> = (0..3).map(|_| (0..n).map(|_| noisy(&mut rng, x.len())).collect()).collect();
+            let sets: Vec<SetCurves> =
+                (0..3).map(|_| (0..n).map(|_| noisy(&mut rng, x.len())).collect()).collect();
             let sc = scatter(&x, &sets, SMOOTH_RPM).unwrap();
             let half = sc.half_widths(n, n, None);
             let mean = |s: &SetCurves, i: usize| s.iter().map(|c| c[i]).sum::<f64>() / n as f64;
@@ -184,6 +194,9 @@ mod tests {
     #[test]
     fn spans_split_where_the_sign_turns() {
         let x = [1.0, 2.0, 3.0, 4.0, 5.0];
-        assert_eq!(significant_spans(&x, &[2.0, 2.0, -2.0, 0.0, 3.0], &[1.0; 5]), vec![[1.0, 2.0], [3.0, 3.0], [5.0, 5.0]]);
+        assert_eq!(
+            significant_spans(&x, &[2.0, 2.0, -2.0, 0.0, 3.0], &[1.0; 5]),
+            vec![[1.0, 2.0], [3.0, 3.0], [5.0, 5.0]]
+        );
     }
 }

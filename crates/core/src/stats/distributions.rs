@@ -1,4 +1,5 @@
-//! Quantiles and tail probabilities used by the intervals. Central forms come from `statrs`; the noncentral t is integrated here.
+//! Quantiles and tail probabilities used by the intervals. Central forms come from `statrs`; the noncentral t
+//! is integrated here.
 
 use statrs::distribution::{ContinuousCDF, FisherSnedecor, Normal, StudentsT};
 
@@ -39,12 +40,18 @@ fn phi(x: f64) -> f64 {
 /// Cumulative distribution of the noncentral t.
 ///
 /// # Formula
-/// `P(T ≤ t) = ∫ Φ(t·u − δ)·f(u) du`, u = √(χ²_ν/ν); by Simpson's rule over the mass of u (1200 panels, error below 1e-9
-/// for ν ≥ 1 in the range the planning uses).
+/// `P(T ≤ t) = ∫ Φ(t·u − δ)·f(u) du`, u = √(χ²_ν/ν); by Simpson's rule over the mass of u (1200 panels, error
+/// below 1e-9 for ν ≥ 1 in the range the planning uses).
 pub fn noncentral_t_cdf(t: f64, df: f64, delta: f64) -> f64 {
-    let log_norm = std::f64::consts::LN_2 + 0.5 * df * (0.5 * df).ln() - statrs::function::gamma::ln_gamma(0.5 * df);
-    let density =
-        |u: f64| if u <= 0.0 { if df <= 1.0 { log_norm.exp() } else { 0.0 } } else { (log_norm + (df - 1.0) * u.ln() - 0.5 * df * u * u).exp() };
+    let log_norm =
+        std::f64::consts::LN_2 + 0.5 * df * (0.5 * df).ln() - statrs::function::gamma::ln_gamma(0.5 * df);
+    let density = |u: f64| {
+        if u <= 0.0 {
+            if df <= 1.0 { log_norm.exp() } else { 0.0 }
+        } else {
+            (log_norm + (df - 1.0) * u.ln() - 0.5 * df * u * u).exp()
+        }
+    };
     let spread = 9.0 / (2.0 * df).sqrt();
     let (low, high) = ((1.0 - spread).max(0.0), 1.0 + spread);
     let panels = 1200;
@@ -64,7 +71,8 @@ pub fn noncentral_t_cdf(t: f64, df: f64, delta: f64) -> f64 {
     (sum * h / 3.0).clamp(0.0, 1.0)
 }
 
-/// Power of the two-sided two-sample t test at level `alpha` when the true difference is `delta` standard errors.
+/// Power of the two-sided two-sample t test at level `alpha` when the true difference is `delta` standard
+/// errors.
 pub fn t_test_power(df: f64, delta: f64, alpha: f64) -> f64 {
     let crit = t_quantile(1.0 - alpha / 2.0, df);
     1.0 - noncentral_t_cdf(crit, df, delta) + noncentral_t_cdf(-crit, df, delta)
@@ -76,7 +84,9 @@ mod tests {
 
     #[test]
     fn tabulated_t_quantiles() {
-        for (df, want) in [(1.0, 12.706_204_736), (2.0, 4.302_652_730), (4.0, 2.776_445_105), (30.0, 2.042_272_456)] {
+        for (df, want) in
+            [(1.0, 12.706_204_736), (2.0, 4.302_652_730), (4.0, 2.776_445_105), (30.0, 2.042_272_456)]
+        {
             assert!((t_quantile(0.975, df) - want).abs() < 1e-7, "{df}: {}", t_quantile(0.975, df));
         }
     }

@@ -1,8 +1,10 @@
-//! Seeded draws of curves that wander along the axis as the residual curves do, and the quantile of their largest deviation.
+//! Seeded draws of curves that wander along the axis as the residual curves do, and the quantile of their
+//! largest deviation.
 //!
-//! The biased autocorrelation of finite curves, laid out on a circle at least twice as long, has the sum of their periodograms as its
-//! spectrum: never negative. So a drawn curve is a Fourier transform of scaled standard normals (circulant embedding, Davies & Harte
-//! 1987), exact, and cheaper by far than a product with a matrix root. One complex transform gives two independent curves.
+//! The biased autocorrelation of finite curves, laid out on a circle at least twice as long, has the sum of
+//! their periodograms as its spectrum: never negative. So a drawn curve is a Fourier transform of scaled
+//! standard normals (circulant embedding, Davies & Harte 1987), exact, and cheaper by far than a product with
+//! a matrix root. One complex transform gives two independent curves.
 
 use rand_chacha::ChaCha8Rng;
 use rand_chacha::rand_core::SeedableRng;
@@ -18,11 +20,12 @@ const DRAWS: usize = 4000;
 const SEED: u64 = 0x6A61_6D6A;
 /// Transforms made together, in one task.
 const BATCH: usize = 64;
-/// Lengths whose standard normals are kept once drawn; others are drawn each time. Two thousand pairs of 512 are 8 MB.
+/// Lengths whose standard normals are kept once drawn; others are drawn each time. Two thousand pairs of 512
+/// are 8 MB.
 const KEPT: [usize; 3] = [128, 256, 512];
 
-/// 95 % quantile of `max|Z|/√(χ²_ν/ν)`, with `Z` correlated along the grid as the standardised residual curves (zero where a pull has
-/// no value) are. `None` when the curves are flat or ν is not positive.
+/// 95 % quantile of `max|Z|/√(χ²_ν/ν)`, with `Z` correlated along the grid as the standardised residual
+/// curves (zero where a pull has no value) are. `None` when the curves are flat or ν is not positive.
 pub(super) fn quantile(curves: &[Vec<f64>], nu: f64) -> Option<f64> {
     let m = curves.iter().map(Vec::len).max()?;
     let n = (2 * m).next_power_of_two();
@@ -36,7 +39,8 @@ pub(super) fn quantile(curves: &[Vec<f64>], nu: f64) -> Option<f64> {
     Some(*maxima.select_nth_unstable_by(at, f64::total_cmp).1)
 }
 
-/// `√(λ_k/n)`: square root of the spectrum of the pooled autocorrelation, 1 at lag nought, on a circle of `n`.
+/// `√(λ_k/n)`: square root of the spectrum of the pooled autocorrelation, 1 at lag nought, on a circle of
+/// `n`.
 fn root_spectrum(curves: &[Vec<f64>], n: usize, fft: &dyn Fft<f64>) -> Option<Vec<f64>> {
     let (mut power, mut total) = (vec![0.0; n], 0.0);
     for c in curves {
@@ -55,22 +59,31 @@ fn largest_deviations(root: &[f64], m: usize, fft: &Arc<dyn Fft<f64>>) -> Vec<f6
     let one = |(z, scratch): &mut (Vec<Complex<f64>>, Vec<Complex<f64>>), batch: &[[f32; 2]]| -> Vec<f64> {
         z.clear();
         for draw in batch.chunks_exact(n) {
-            z.extend(draw.iter().zip(root).map(|([re, im], r)| Complex::new(f64::from(*re) * r, f64::from(*im) * r)));
+            z.extend(
+                draw.iter()
+                    .zip(root)
+                    .map(|([re, im], r)| Complex::new(f64::from(*re) * r, f64::from(*im) * r)),
+            );
         }
         fft.process_with_scratch(z, scratch);
-        let highest = |curves: &[Complex<f64>]| curves[..m].iter().fold([0.0_f64; 2], |[a, b], z| [a.max(z.re.abs()), b.max(z.im.abs())]);
+        let highest = |curves: &[Complex<f64>]| {
+            curves[..m].iter().fold([0.0_f64; 2], |[a, b], z| [a.max(z.re.abs()), b.max(z.im.abs())])
+        };
         z.chunks_exact(n).flat_map(highest).collect()
     };
     let room = || (Vec::with_capacity(BATCH * n), vec![Complex::default(); fft.get_inplace_scratch_len()]);
     normals(n).par_chunks(BATCH * n).map_init(room, one).flatten_iter().collect()
 }
 
-/// Pairs of standard normals for [`DRAWS`] curves on a circle of `n`: the same ones every time, for they say nothing of the data.
+/// Pairs of standard normals for [`DRAWS`] curves on a circle of `n`: the same ones every time, for they say
+/// nothing of the data.
 fn normals(n: usize) -> Cow<'static, [[f32; 2]]> {
     static KNOWN: [OnceLock<Vec<[f32; 2]>>; KEPT.len()] = [const { OnceLock::new() }; KEPT.len()];
     let draw = || {
         let mut rng = ChaCha8Rng::seed_from_u64(SEED);
-        (0..DRAWS / 2 * n).map(|_| [StandardNormal.sample(&mut rng), StandardNormal.sample(&mut rng)]).collect()
+        (0..DRAWS / 2 * n)
+            .map(|_| [StandardNormal.sample(&mut rng), StandardNormal.sample(&mut rng)])
+            .collect()
     };
     match KEPT.iter().position(|k| *k == n) {
         Some(i) => Cow::Borrowed(KNOWN[i].get_or_init(draw)),
@@ -85,11 +98,14 @@ mod tests {
     /// The slow obvious form: a product with the lower root of the autocorrelation matrix.
     fn oracle(curves: &[Vec<f64>], nu: f64) -> f64 {
         let m = curves[0].len();
-        let c: Vec<f64> = (0..m).map(|lag| curves.iter().map(|r| (0..m - lag).map(|i| r[i] * r[i + lag]).sum::<f64>()).sum()).collect();
+        let c: Vec<f64> = (0..m)
+            .map(|lag| curves.iter().map(|r| (0..m - lag).map(|i| r[i] * r[i + lag]).sum::<f64>()).sum())
+            .collect();
         let mut l = vec![vec![0.0; m]; m];
         for i in 0..m {
             for j in 0..=i {
-                let rest = c[i - j] / c[0] + if i == j { 1e-9 } else { 0.0 } - (0..j).map(|k| l[i][k] * l[j][k]).sum::<f64>();
+                let rest = c[i - j] / c[0] + if i == j { 1e-9 } else { 0.0 }
+                    - (0..j).map(|k| l[i][k] * l[j][k]).sum::<f64>();
                 l[i][j] = if i == j { rest.max(0.0).sqrt() } else { rest / l[j][j] };
             }
         }
@@ -98,7 +114,10 @@ mod tests {
         let mut all: Vec<f64> = (0..20_000)
             .map(|_| {
                 let z: Vec<f64> = (0..m).map(|_| StandardNormal.sample(&mut rng)).collect();
-                let high = l.iter().map(|row| row.iter().zip(&z).map(|(a, b)| a * b).sum::<f64>().abs()).fold(0.0, f64::max);
+                let high = l
+                    .iter()
+                    .map(|row| row.iter().zip(&z).map(|(a, b)| a * b).sum::<f64>().abs())
+                    .fold(0.0, f64::max);
                 high / (chi.sample(&mut rng) / nu).sqrt()
             })
             .collect();

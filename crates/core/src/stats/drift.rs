@@ -1,5 +1,5 @@
-//! Drift over the day: a linear trend fitted beside the configurations, as a sensitivity that is shown and never silently applied;
-//! and the baseline as it stood when a set between its two runs was pulled.
+//! Drift over the day: a linear trend fitted beside the configurations, as a sensitivity that is shown and
+//! never silently applied; and the baseline as it stood when a set between its two runs was pulled.
 
 use super::distributions::t_two_sided_p;
 use super::pooled::{Between, Interval, Within};
@@ -33,7 +33,8 @@ pub struct Slope {
 /// Configurations and drift fitted together.
 #[derive(Debug, Clone, PartialEq, Serialize)]
 pub struct Drift {
-    /// Trend over the order of sets; `None` when no configuration was run again, for then it cannot be told from the configurations.
+    /// Trend over the order of sets; `None` when no configuration was run again, for then it cannot be told
+    /// from the configurations.
     pub order: Option<Slope>,
     /// Trend within sets; `None` when no set has two pulls.
     pub position: Option<Slope>,
@@ -54,8 +55,9 @@ impl Drift {
     }
 }
 
-/// Fits `value = configuration + a·order + b·position` by least squares (analysis of covariance); configurations are numbered from
-/// 0 without gaps. `None` with too few pulls, or when what is left has no degree of freedom.
+/// Fits `value = configuration + a·order + b·position` by least squares (analysis of covariance);
+/// configurations are numbered from 0 without gaps. `None` with too few pulls, or when what is left has no
+/// degree of freedom.
 pub fn ancova(pulls: &[Observation]) -> Option<Drift> {
     let k = pulls.iter().map(|p| p.configuration).max()? + 1;
     let mean = |f: &dyn Fn(&Observation) -> f64| pulls.iter().map(f).sum::<f64>() / pulls.len() as f64;
@@ -94,7 +96,10 @@ pub fn ancova(pulls: &[Observation]) -> Option<Drift> {
     }
     let factor = Cholesky::new(&a, m)?;
     let beta = factor.solve(&b);
-    let rss: f64 = pulls.iter().map(|p| (p.value - row(p).iter().zip(&beta).map(|(x, b)| x * b).sum::<f64>()).powi(2)).sum();
+    let rss: f64 = pulls
+        .iter()
+        .map(|p| (p.value - row(p).iter().zip(&beta).map(|(x, b)| x * b).sum::<f64>()).powi(2))
+        .sum();
     let df = (pulls.len() - m) as f64;
     let sd = (rss / df).sqrt();
     let variance = |c: &[f64]| sd * sd * factor.solve(c).iter().zip(c).map(|(x, y)| x * y).sum::<f64>();
@@ -131,11 +136,13 @@ pub struct Run {
     pub mean: f64,
 }
 
-/// The difference of a set to its baseline as that stood at the set's own time, between the baseline's runs before and after.
+/// The difference of a set to its baseline as that stood at the set's own time, between the baseline's runs
+/// before and after.
 ///
 /// # Formula
-/// `d = B − ((1−w)·A1 + w·A2)`, w = position of B between A1 and A2; `Var = s_w²(1/n_B + (1−w)²/n_A1 + w²/n_A2) +
-/// s_b²(1 + (1−w)² + w²)`, degrees of freedom by Satterthwaite. `None` unless A1 is before B and B before A2.
+/// `d = B − ((1−w)·A1 + w·A2)`, w = position of B between A1 and A2; `Var = s_w²(1/n_B + (1−w)²/n_A1 +
+/// w²/n_A2) + s_b²(1 + (1−w)² + w²)`, degrees of freedom by Satterthwaite. `None` unless A1 is before B and B
+/// before A2.
 pub fn bracketed(before: Run, set: Run, after: Run, w: &Within, b: Option<&Between>) -> Option<Interval> {
     if !(before.at < set.at && set.at < after.at) || before.n * set.n * after.n == 0 {
         return None;
@@ -158,8 +165,17 @@ mod tests {
         for (order, configuration) in [0, 1, 2, 0].into_iter().enumerate() {
             for position in 0..3 {
                 let i = order * 3 + position;
-                let value = 100.0 + 5.0 * configuration as f64 + drift * order as f64 + soak * position as f64 + noise[i % noise.len()];
-                out.push(Observation { configuration, order: order as f64, position: position as f64, value });
+                let value = 100.0
+                    + 5.0 * configuration as f64
+                    + drift * order as f64
+                    + soak * position as f64
+                    + noise[i % noise.len()];
+                out.push(Observation {
+                    configuration,
+                    order: order as f64,
+                    position: position as f64,
+                    value,
+                });
             }
         }
         out
@@ -192,9 +208,15 @@ mod tests {
         let i = bracketed(run(0.0, 100.0), run(1.0, 110.0), run(4.0, 96.0), &w, None).unwrap();
         assert!((i.difference - 11.0).abs() < 1e-12);
         assert!((i.se - 0.5 * ((1.0 + 0.5625 + 0.0625) / 3.0_f64).sqrt()).abs() < 1e-12);
-        assert!(bracketed(run(2.0, 100.0), run(1.0, 110.0), run(4.0, 96.0), &w, None).is_none(), "not between them");
+        assert!(
+            bracketed(run(2.0, 100.0), run(1.0, 110.0), run(4.0, 96.0), &w, None).is_none(),
+            "not between them"
+        );
         let b = Between { variance: 1.0, ms_between: 3.0, df: 1.0, n: 3.0 };
-        assert!(bracketed(run(0.0, 100.0), run(1.0, 110.0), run(4.0, 96.0), &w, Some(&b)).unwrap().half_width > i.half_width);
+        assert!(
+            bracketed(run(0.0, 100.0), run(1.0, 110.0), run(4.0, 96.0), &w, Some(&b)).unwrap().half_width
+                > i.half_width
+        );
     }
 
     proptest! {

@@ -15,7 +15,8 @@ pub struct Equivalence {
     pub within: bool,
 }
 
-/// Two one-sided tests at 5 % (Schuirmann 1987): the 90 % interval against ± `margin`. A linear widening of the interval counts too.
+/// Two one-sided tests at 5 % (Schuirmann 1987): the 90 % interval against ± `margin`. A linear widening of
+/// the interval counts too.
 pub fn equivalence(i: &Interval, margin: f64) -> Equivalence {
     let extra = (i.half_width - t_quantile(0.975, i.df) * i.se).max(0.0);
     let half = t_quantile(0.95, i.df) * i.se + extra;
@@ -23,8 +24,8 @@ pub fn equivalence(i: &Interval, margin: f64) -> Equivalence {
     Equivalence { margin, ci90, within: ci90[0] > -margin && ci90[1] < margin }
 }
 
-/// Expected best of `k` values drawn without replacement: the mean of the maximum over all subsets of that size.
-/// `None` unless 1 ≤ k ≤ n.
+/// Expected best of `k` values drawn without replacement: the mean of the maximum over all subsets of that
+/// size. `None` unless 1 ≤ k ≤ n.
 ///
 /// # Formula
 /// `Σ x_(i)·C(i−1, k−1)/C(n, k)` over the ascending order statistics.
@@ -35,7 +36,8 @@ pub fn expected_best(values: &[f64], k: usize) -> Option<f64> {
     }
     let mut sorted = values.to_vec();
     sorted.sort_by(f64::total_cmp);
-    // Weights from the top down: the highest is the best of k/n of the subsets, the next of (k/n)·(n−k)/(n−1), …
+    // Weights from the top down: the highest is the best of k/n of the subsets, the next of
+    // (k/n)·(n−k)/(n−1), …
     let (mut weight, mut out) = (k as f64 / n as f64, 0.0);
     for (down, v) in sorted.iter().rev().enumerate() {
         out += weight * v;
@@ -60,7 +62,10 @@ mod tests {
     fn inside_the_margin_only_with_the_whole_interval() {
         assert!(equivalence(&interval(0.1, 0.2, 10.0), 1.0).within);
         assert!(!equivalence(&interval(0.9, 0.2, 10.0), 1.0).within);
-        assert!(!equivalence(&interval(0.0, 1.0, 10.0), 1.0).within, "a wide interval shows nothing, not even sameness");
+        assert!(
+            !equivalence(&interval(0.0, 1.0, 10.0), 1.0).within,
+            "a wide interval shows nothing, not even sameness"
+        );
         let wide = interval(0.1, 0.2, 10.0).widened(1.0);
         assert!(!equivalence(&wide, 1.0).within, "what was added for different days counts");
     }
@@ -72,7 +77,10 @@ mod tests {
             let (mut sum, mut count) = (0.0, 0.0);
             for mask in 0u32..32 {
                 if mask.count_ones() as usize == k {
-                    sum += (0..5).filter(|i| mask & (1 << i) != 0).map(|i| v[i]).fold(f64::NEG_INFINITY, f64::max);
+                    sum += (0..5)
+                        .filter(|i| mask & (1 << i) != 0)
+                        .map(|i| v[i])
+                        .fold(f64::NEG_INFINITY, f64::max);
                     count += 1.0;
                 }
             }

@@ -10,10 +10,12 @@ const SEED: u64 = 0x64_75_6E;
 
 /// 95 % quantile of the largest |t| among candidates that share a baseline of `base_n` pulls.
 ///
-/// `None` without candidates, with an empty set, or below one degree of freedom. Accurate to about 0.02 (our choice of draws).
+/// `None` without candidates, with an empty set, or below one degree of freedom. Accurate to about 0.02 (our
+/// choice of draws).
 pub fn dunnett_quantile(base_n: usize, candidate_n: &[usize], nu: f64) -> Option<f64> {
     static KNOWN: Mutex<Vec<Drawn>> = Mutex::new(Vec::new());
-    let same = |d: &Drawn| d.base_n == base_n && d.candidate_n == candidate_n && d.nu.to_bits() == nu.to_bits();
+    let same =
+        |d: &Drawn| d.base_n == base_n && d.candidate_n == candidate_n && d.nu.to_bits() == nu.to_bits();
     if let Some(d) = KNOWN.lock().ok().and_then(|k| k.iter().find(|d| same(d)).cloned()) {
         return d.q;
     }
@@ -74,7 +76,10 @@ mod tests {
         let one = dunnett_quantile(3, &[3], 10.0).unwrap();
         let four = dunnett_quantile(3, &[3, 3, 3, 3], 10.0).unwrap();
         assert!((one - plain).abs() < 0.06, "{one} {plain}");
-        assert!((four - 2.94).abs() < 0.1, "tabulated two-sided 5 % value for 4 and 10 df is near 2.94, got {four}");
+        assert!(
+            (four - 2.94).abs() < 0.1,
+            "tabulated two-sided 5 % value for 4 and 10 df is near 2.94, got {four}"
+        );
     }
 
     #[test]

@@ -25,14 +25,17 @@ pub struct Outlier {
 /// Flags values whose deleted residual is too large for chance at 5 % over all values together (Bonferroni).
 ///
 /// # Formula
-/// `t_i = r_i / (s_(i)·√(1−h))`, h = 1/n of its set, `s_(i)² = (SS − r_i²/(1−h))/(ν−1)` pooled over the sets without value i;
-/// limit `t(1 − 0.05/(2N), ν−1)` with N values in sets of at least two. Residuals are taken as shares of their set's mean (our choice:
-/// scatter grows with power, and a day's pooled scatter in kW flags the strongest set twice as often as chance should). Nothing below
-/// ν = 4: two pulls cannot say which is off. In a set of two both values are equally far from each other, so a pair is flagged only by other reasons.
+/// `t_i = r_i / (s_(i)·√(1−h))`, h = 1/n of its set, `s_(i)² = (SS − r_i²/(1−h))/(ν−1)` pooled over the sets
+/// without value i; limit `t(1 − 0.05/(2N), ν−1)` with N values in sets of at least two. Residuals are taken
+/// as shares of their set's mean (our choice: scatter grows with power, and a day's pooled scatter in kW
+/// flags the strongest set twice as often as chance should). Nothing below ν = 4: two pulls cannot say which
+/// is off. In a set of two both values are equally far from each other, so a pair is flagged only by other
+/// reasons.
 pub fn outliers(sets: &[&[f64]]) -> Vec<Outlier> {
     let level = |s: &[f64]| Some(mean(s)).filter(|m| *m > 0.0).unwrap_or(1.0);
-    let (ss, nu) =
-        sets.iter().filter(|s| s.len() > 1).fold((0.0, 0.0), |(ss, nu), s| (ss + sum_of_squares(s) / level(s).powi(2), nu + (s.len() - 1) as f64));
+    let (ss, nu) = sets.iter().filter(|s| s.len() > 1).fold((0.0, 0.0), |(ss, nu), s| {
+        (ss + sum_of_squares(s) / level(s).powi(2), nu + (s.len() - 1) as f64)
+    });
     if nu < MIN_DF {
         return Vec::new();
     }
@@ -70,8 +73,14 @@ mod tests {
     #[test]
     fn ordinary_scatter_few_pulls_and_pairs_are_left_alone() {
         assert!(outliers(&[&[100.0, 100.5, 99.6], &[110.0, 110.4, 109.7]]).is_empty());
-        assert!(outliers(&[&[100.0, 90.0], &[110.0, 110.1]]).is_empty(), "two degrees of freedom decide nothing");
-        assert!(outliers(&[&[5.0, 5.0, 5.0], &[7.0, 7.0, 7.0]]).is_empty(), "no scatter at all is no outlier");
+        assert!(
+            outliers(&[&[100.0, 90.0], &[110.0, 110.1]]).is_empty(),
+            "two degrees of freedom decide nothing"
+        );
+        assert!(
+            outliers(&[&[5.0, 5.0, 5.0], &[7.0, 7.0, 7.0]]).is_empty(),
+            "no scatter at all is no outlier"
+        );
         assert!(outliers(&[]).is_empty());
     }
 

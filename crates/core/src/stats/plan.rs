@@ -86,13 +86,17 @@ pub fn smallest_detectable(sd: f64, pulls_per_set: u32) -> Result<Detectable, Pl
     if pulls_per_set < 2 {
         return Err(PlanError::TooFewPulls { value: pulls_per_set });
     }
-    Ok(Detectable { difference: standard_detectable(pulls_per_set) * sd, repeatability_limit: repeatability_limit(sd) })
+    Ok(Detectable {
+        difference: standard_detectable(pulls_per_set) * sd,
+        repeatability_limit: repeatability_limit(sd),
+    })
 }
 
 /// Counts whose answer is kept once found; larger ones are computed each time.
 const KEPT: usize = 64;
 
-/// Smallest detectable difference in units of the standard deviation; depends on the count alone, so it is kept.
+/// Smallest detectable difference in units of the standard deviation; depends on the count alone, so it is
+/// kept.
 fn standard_detectable(pulls_per_set: u32) -> f64 {
     static KNOWN: [OnceLock<f64>; KEPT] = [const { OnceLock::new() }; KEPT];
     let find = || {

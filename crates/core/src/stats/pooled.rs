@@ -1,4 +1,5 @@
-//! Scatter pooled over a day: within sets (s_w) and between mountings (s_b), and the interval of a difference that uses both.
+//! Scatter pooled over a day: within sets (s_w) and between mountings (s_b), and the interval of a difference
+//! that uses both.
 
 use super::distributions::{t_quantile, t_two_sided_p};
 use super::two_sets::{mean, sum_of_squares};
@@ -43,7 +44,9 @@ pub struct Between {
 /// `None` when no configuration was mounted twice.
 pub fn between(groups: &[Vec<&[f64]>], w: &Within) -> Option<Between> {
     let (mut ss, mut df, mut inverse, mut count) = (0.0, 0.0, 0.0, 0.0);
-    for g in groups.iter().map(|g| g.iter().filter(|s| !s.is_empty()).collect::<Vec<_>>()).filter(|g| g.len() > 1) {
+    for g in
+        groups.iter().map(|g| g.iter().filter(|s| !s.is_empty()).collect::<Vec<_>>()).filter(|g| g.len() > 1)
+    {
         let means: Vec<f64> = g.iter().map(|s| mean(s)).collect();
         let n = g.len() as f64 / g.iter().map(|s| 1.0 / s.len() as f64).sum::<f64>();
         ss += n * sum_of_squares(&means);
@@ -80,9 +83,13 @@ impl Interval {
         Self { difference, half_width: t_quantile(0.975, df) * se, se, df, p }
     }
 
-    /// From the variance that scatter within sets leaves and, where it is known, that between mountings; each with its degrees of
-    /// freedom, joined by Satterthwaite over the two components.
-    pub(super) fn of_components(difference: f64, (within, df_w): (f64, f64), between: Option<(f64, f64)>) -> Self {
+    /// From the variance that scatter within sets leaves and, where it is known, that between mountings; each
+    /// with its degrees of freedom, joined by Satterthwaite over the two components.
+    pub(super) fn of_components(
+        difference: f64,
+        (within, df_w): (f64, f64),
+        between: Option<(f64, f64)>,
+    ) -> Self {
         let (variance, df) = match between {
             Some((b, df_b)) if b > 0.0 => {
                 let v = within + b;
@@ -112,11 +119,13 @@ impl Interval {
 /// `Var = s_w²(1/n1 + 1/n2) + 2·s_b²`; degrees of freedom by Satterthwaite over the two components,
 /// `Var²/((s_w²·k)²/df_w + (2·s_b²)²/df_b)`.
 ///
-/// Over the mean squares instead of the components, a scatter between mountings barely above nothing would throw the degrees of
-/// freedom from fourteen to one, and the interval from ± 1 to ± 6: coverage is no better for it (`docs/validation.md`).
+/// Over the mean squares instead of the components, a scatter between mountings barely above nothing would
+/// throw the degrees of freedom from fourteen to one, and the interval from ± 1 to ± 6: coverage is no better
+/// for it (`docs/validation.md`).
 ///
-/// From three degrees of freedom of sets run again, and where both sets and those have equally many pulls, the set means themselves are
-/// the observations: `Var = 2·MS_between/n` with the degrees of freedom of `MS_between`, exact at any `s_b`.
+/// From three degrees of freedom of sets run again, and where both sets and those have equally many pulls,
+/// the set means themselves are the observations: `Var = 2·MS_between/n` with the degrees of freedom of
+/// `MS_between`, exact at any `s_b`.
 pub fn difference(difference: f64, n1: usize, n2: usize, w: &Within, b: Option<&Between>) -> Interval {
     if let Some(b) = b.filter(|b| b.df >= EXACT_DF && n1 == n2 && (b.n - n1 as f64).abs() < 1e-9) {
         return Interval::new(difference, (2.0 * b.ms_between / b.n).sqrt(), b.df);
@@ -142,7 +151,8 @@ pub struct Term {
 /// `Σ c_j·mean_j` with `Var = s_w²·Σ c_j²/n_j + s_b²·Σ c_j²`, degrees of freedom as for [`difference`].
 pub fn contrast(terms: &[Term], w: &Within, b: Option<&Between>) -> Interval {
     let sum = |f: fn(&Term) -> f64| terms.iter().map(f).sum::<f64>();
-    let (value, k, squares) = (sum(|t| t.weight * t.mean), sum(|t| t.weight * t.weight / t.n as f64), sum(|t| t.weight * t.weight));
+    let (value, k, squares) =
+        (sum(|t| t.weight * t.mean), sum(|t| t.weight * t.weight / t.n as f64), sum(|t| t.weight * t.weight));
     Interval::of_components(value, (w.sd * w.sd * k, w.df), b.map(|b| (squares * b.variance, b.df)))
 }
 
@@ -176,7 +186,10 @@ mod tests {
         let plain = difference(5.0, 3, 3, &w, None);
         let b = Between { variance: 0.001, ms_between: 1.003, df: 1.0, n: 3.0 };
         let breath = difference(5.0, 3, 3, &w, Some(&b));
-        assert!(breath.half_width > plain.half_width && breath.half_width < 1.01 * plain.half_width, "{breath:?}");
+        assert!(
+            breath.half_width > plain.half_width && breath.half_width < 1.01 * plain.half_width,
+            "{breath:?}"
+        );
         let large = difference(5.0, 3, 3, &w, Some(&Between { variance: 100.0, ms_between: 301.0, ..b }));
         assert!((large.df - 1.0).abs() < 0.02, "all of it from one degree of freedom: {large:?}");
     }

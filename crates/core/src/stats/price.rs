@@ -13,10 +13,14 @@ pub struct PricePer {
     pub high: f64,
 }
 
-/// Price divided by a gain and by the ends of its 95 % interval; `None` unless the whole interval is a gain: a price per kilowatt of
-/// something that may be nothing has no upper end.
+/// Price divided by a gain and by the ends of its 95 % interval; `None` unless the whole interval is a gain:
+/// a price per kilowatt of something that may be nothing has no upper end.
 pub fn price_per(price: f64, gain: f64, ci95: [f64; 2]) -> Option<PricePer> {
-    (price.is_finite() && price >= 0.0 && ci95[0] > 0.0).then(|| PricePer { value: price / gain, low: price / ci95[1], high: price / ci95[0] })
+    (price.is_finite() && price >= 0.0 && ci95[0] > 0.0).then(|| PricePer {
+        value: price / gain,
+        low: price / ci95[1],
+        high: price / ci95[0],
+    })
 }
 
 #[cfg(test)]

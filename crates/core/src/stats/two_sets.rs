@@ -109,7 +109,10 @@ mod tests {
     fn one_against_one_has_no_scatter() {
         assert_eq!(compare(&[1.0], &[2.0]).unwrap_err(), RepeatsError::NoScatter);
         assert_eq!(compare(&[], &[2.0]).unwrap_err(), RepeatsError::Empty { which: "base" });
-        assert_eq!(compare(&[1.0, f64::NAN], &[2.0]).unwrap_err(), RepeatsError::NotFinite { which: "base", index: 1 });
+        assert_eq!(
+            compare(&[1.0, f64::NAN], &[2.0]).unwrap_err(),
+            RepeatsError::NotFinite { which: "base", index: 1 }
+        );
     }
 
     proptest! {

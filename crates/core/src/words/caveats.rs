@@ -134,16 +134,26 @@ fn split(s: &Split, to: &Speech<'_>) -> String {
     let mut out = String::new();
     if !s.steps.is_empty() {
         let step = |x: &Step| format!("{} {unit} is the {}", sized(&x.interval), x.factor);
-        out = format!("Along the path that was run, {}.", s.steps.iter().map(step).collect::<Vec<_>>().join(", then "));
+        out = format!(
+            "Along the path that was run, {}.",
+            s.steps.iter().map(step).collect::<Vec<_>>().join(", then ")
+        );
     }
     if let Some(f) = &s.free {
         let share = |x: &Share| format!("{} {}", x.factor, sized(&x.interval));
         let t = &f.together;
         let beyond = match Verdict::of(t.ci95()) {
-            Verdict::Gain | Verdict::Loss => format!("together they do {} beyond the sum of each alone", sized(t)),
-            Verdict::NoDifferenceShown | Verdict::CantTell => format!("no interaction is shown (± {:.1})", scale * t.half_width),
+            Verdict::Gain | Verdict::Loss => {
+                format!("together they do {} beyond the sum of each alone", sized(t))
+            }
+            Verdict::NoDifferenceShown | Verdict::CantTell => {
+                format!("no interaction is shown (± {:.1})", scale * t.half_width)
+            }
         };
-        out += &format!(" In no order, as every corner was run: {} {unit}; {beyond}.", f.shares.iter().map(share).collect::<Vec<_>>().join(", "));
+        out += &format!(
+            " In no order, as every corner was run: {} {unit}; {beyond}.",
+            f.shares.iter().map(share).collect::<Vec<_>>().join(", ")
+        );
     }
     out.trim_start().to_owned()
 }
@@ -167,7 +177,9 @@ fn drift(d: &Undrifted, to: &Speech<'_>) -> String {
 fn across(base: &str, candidate: &str, r: &Relative) -> String {
     let [d, low, high] = r.shares().map(|s| 100.0 * s);
     let mounted = if r.mounted { "scatter between mountings included" } else { "within one mounting each" };
-    format!("Through a baseline that both days have, {candidate} differs from {base} by {d:+.1} % at peak ({low:+.1} to {high:+.1} %, {mounted}).")
+    format!(
+        "Through a baseline that both days have, {candidate} differs from {base} by {d:+.1} % at peak ({low:+.1} to {high:+.1} %, {mounted})."
+    )
 }
 
 fn equivalence(e: &Equivalence, to: &Speech<'_>) -> String {

@@ -7,10 +7,13 @@ use crate::analysis::{Comparison, Figure, SetResult, Verdict};
 pub fn headline_sentence(c: &Comparison, sets: &[SetResult], to: &Speech<'_>) -> String {
     let (base, candidate) = (to.set(&sets[c.base].id), to.set(&sets[c.candidate].id));
     let (unit, u) = (to.power(), to.power().label());
-    let Some(peak) = c.figure(Figure::PeakPower) else { return format!("{candidate} against {base}: can't tell.") };
+    let Some(peak) = c.figure(Figure::PeakPower) else {
+        return format!("{candidate} against {base}: can't tell.");
+    };
     let half = peak.ci95.map(|ci| unit.from_kw((ci[1] - ci[0]) / 2.0));
     let told = |d: f64, h: f64, verb: &str, over: &str| {
-        let tail = low_end(c).map_or_else(String::new, |rpm| format!(" Below {rpm:.0} rpm no difference is shown."));
+        let tail =
+            low_end(c).map_or_else(String::new, |rpm| format!(" Below {rpm:.0} rpm no difference is shown."));
         let (d, on) = (unit.from_kw(d.abs()), terms(&sets[c.base], &sets[c.candidate]));
         format!("{candidate} {verb} {d:.1} ± {h:.1} {u} {over} {base} at peak ({on}).{tail}")
     };
@@ -18,10 +21,15 @@ pub fn headline_sentence(c: &Comparison, sets: &[SetResult], to: &Speech<'_>) ->
         (Verdict::Gain, Some(d), Some(h)) => told(d, h, "gains", "over"),
         (Verdict::Loss, Some(d), Some(h)) => told(d, h, "loses", "against"),
         (Verdict::NoDifferenceShown, Some(_), Some(h)) => {
-            format!("No difference shown between {candidate} and {base} at peak: it would have to be larger than about {h:.1} {u} to show.")
+            format!(
+                "No difference shown between {candidate} and {base} at peak: it would have to be larger than about {h:.1} {u} to show."
+            )
         }
         (Verdict::Gain | Verdict::Loss | Verdict::NoDifferenceShown | Verdict::CantTell, Some(d), _) => {
-            format!("Can't tell whether {candidate} differs from {base}: {:+.1} {u} at peak, without an interval.", unit.from_kw(d))
+            format!(
+                "Can't tell whether {candidate} differs from {base}: {:+.1} {u} at peak, without an interval.",
+                unit.from_kw(d)
+            )
         }
         (Verdict::Gain | Verdict::Loss | Verdict::NoDifferenceShown | Verdict::CantTell, None, _) => {
             format!("Can't tell: {candidate} and {base} cannot be compared.")
@@ -29,9 +37,16 @@ pub fn headline_sentence(c: &Comparison, sets: &[SetResult], to: &Speech<'_>) ->
     }
 }
 
-/// Plain words for a comparison by any figure: `place` says which ("in mean power from 3000 to 6500 rpm"), `scale` turns a value into
-/// the unit shown.
-pub fn sentence_about(c: &Comparison, sets: &[SetResult], to: &Speech<'_>, figure: Figure, place: &str, unit: (&str, &dyn Fn(f64) -> f64)) -> String {
+/// Plain words for a comparison by any figure: `place` says which ("in mean power from 3000 to 6500 rpm"),
+/// `scale` turns a value into the unit shown.
+pub fn sentence_about(
+    c: &Comparison,
+    sets: &[SetResult],
+    to: &Speech<'_>,
+    figure: Figure,
+    place: &str,
+    unit: (&str, &dyn Fn(f64) -> f64),
+) -> String {
     let (base, candidate) = (to.set(&sets[c.base].id), to.set(&sets[c.candidate].id));
     let (u, scale) = unit;
     let nothing = || format!("Can't tell: {place} is not known of both {candidate} and {base}.");
@@ -45,18 +60,29 @@ pub fn sentence_about(c: &Comparison, sets: &[SetResult], to: &Speech<'_>, figur
         (Verdict::Gain, Some(d), Some(h)) => told(d, h, "more"),
         (Verdict::Loss, Some(d), Some(h)) => told(d, h, "less"),
         (Verdict::NoDifferenceShown, Some(_), Some(h)) => {
-            format!("No difference shown between {candidate} and {base} in {place}: it would have to be larger than about {h:.1} {u} to show.")
+            format!(
+                "No difference shown between {candidate} and {base} in {place}: it would have to be larger than about {h:.1} {u} to show."
+            )
         }
         (Verdict::Gain | Verdict::Loss | Verdict::NoDifferenceShown | Verdict::CantTell, Some(d), _) => {
-            format!("Can't tell whether {candidate} differs from {base} in {place}: {:+.1} {u}, without an interval.", scale(d))
+            format!(
+                "Can't tell whether {candidate} differs from {base} in {place}: {:+.1} {u}, without an interval.",
+                scale(d)
+            )
         }
-        (Verdict::Gain | Verdict::Loss | Verdict::NoDifferenceShown | Verdict::CantTell, None, _) => nothing(),
+        (Verdict::Gain | Verdict::Loss | Verdict::NoDifferenceShown | Verdict::CantTell, None, _) => {
+            nothing()
+        }
     }
 }
 
 /// On what terms two sets were compared: "3 pulls each, same day, same fuel".
 fn terms(a: &SetResult, b: &SetResult) -> String {
-    let pulls = if a.n() == b.n() { format!("{} each", super::count(a.n(), "pull")) } else { format!("{} pulls against {}", b.n(), a.n()) };
+    let pulls = if a.n() == b.n() {
+        format!("{} each", super::count(a.n(), "pull"))
+    } else {
+        format!("{} pulls against {}", b.n(), a.n())
+    };
     let same = |f: &str| a.factors.get(f) == b.factors.get(f);
     let day = if a.day == b.day { "same day" } else { "different days" };
     format!("{pulls}, {day}, {}", if same("fuel") { "same fuel" } else { "another fuel" })

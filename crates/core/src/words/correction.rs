@@ -15,10 +15,15 @@ pub fn caution(c: &Caution) -> String {
             format!("ISO 1585 diesel needs {needs}: left uncorrected")
         }
         Caution::FarFromStandard { family, factor, valid: [low, high] } => {
-            format!("factor {factor:.3} is outside {low}–{high}: {} is not meant for air this far from standard", family.label())
+            format!(
+                "factor {factor:.3} is outside {low}–{high}: {} is not meant for air this far from standard",
+                family.label()
+            )
         }
         Caution::OnDiesel(family) => format!("{} on compression ignition: not per standard", family.label()),
         Caution::DieselOnSpark => "ISO 1585 diesel on spark ignition: not per standard".into(),
-        Caution::BoostControlled => "a boost-controlled engine compensates by itself: this factor overstates it on a bad day".into(),
+        Caution::BoostControlled => {
+            "a boost-controlled engine compensates by itself: this factor overstates it on a bad day".into()
+        }
     }
 }

@@ -6,13 +6,21 @@ use crate::analysis::measured::{Against, Coupling, CouplingKind};
 pub fn coupling_sentence(c: &Coupling) -> String {
     let (reference, pc, place) = (c.reference, 100.0 * c.worst, format!("at {:.0} rpm", c.worst_rpm));
     match c.kind {
-        CouplingKind::OtherRatio { ratio } => format!("the ratio stays near {ratio:.3} where the geometry says {reference:.3}: another gear?"),
-        CouplingKind::Follows => format!("the two speeds follow the ratio of {reference:.3} within {:.1} %", pc.abs()),
+        CouplingKind::OtherRatio { ratio } => {
+            format!("the ratio stays near {ratio:.3} where the geometry says {reference:.3}: another gear?")
+        }
+        CouplingKind::Follows => {
+            format!("the two speeds follow the ratio of {reference:.3} within {:.1} %", pc.abs())
+        }
         CouplingKind::Converter { closed_rpm } => {
-            format!("engine {pc:.0} % faster than the shaft {place}, closing by {closed_rpm:.0} rpm: converter multiplication")
+            format!(
+                "engine {pc:.0} % faster than the shaft {place}, closing by {closed_rpm:.0} rpm: converter multiplication"
+            )
         }
         CouplingKind::Slip | CouplingKind::BeltSlip { .. } => {
-            format!("engine up to {pc:.1} % faster than the ratio of {reference:.3} says, {place}: tyre or clutch slip")
+            format!(
+                "engine up to {pc:.1} % faster than the ratio of {reference:.3} says, {place}: tyre or clutch slip"
+            )
         }
     }
 }
@@ -28,10 +36,19 @@ pub fn belt_sentence(c: &Coupling) -> String {
     match c.kind {
         CouplingKind::BeltSlip { from_rpm, to_rpm } => {
             let at = c.worst_rpm;
-            format!("the blower falls {pc:.1} % behind its belt at {at:.0} rpm, from {from_rpm:.0} to {to_rpm:.0} rpm, against {against}")
+            format!(
+                "the blower falls {pc:.1} % behind its belt at {at:.0} rpm, from {from_rpm:.0} to {to_rpm:.0} rpm, against {against}"
+            )
         }
-        CouplingKind::Follows | CouplingKind::Converter { .. } | CouplingKind::Slip | CouplingKind::OtherRatio { .. } => {
-            format!("the blower keeps its ratio of {:.3} within {:.1} %, against {against}", c.reference, pc.max(0.0))
+        CouplingKind::Follows
+        | CouplingKind::Converter { .. }
+        | CouplingKind::Slip
+        | CouplingKind::OtherRatio { .. } => {
+            format!(
+                "the blower keeps its ratio of {:.3} within {:.1} %, against {against}",
+                c.reference,
+                pc.max(0.0)
+            )
         }
     }
 }

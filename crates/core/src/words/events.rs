@@ -30,7 +30,11 @@ pub fn event(e: &Event) -> String {
             format!("held{rpm}: {counted_s:.1} s counted{moved}")
         }
         Happened::SpoolEnd { of_target, after_s } => {
-            let what = if *of_target { "90 % of the boost target" } else { "90 % of the highest boost it reached (no target was logged)" };
+            let what = if *of_target {
+                "90 % of the boost target"
+            } else {
+                "90 % of the highest boost it reached (no target was logged)"
+            };
             match after_s {
                 None => format!("{what} was there from the start{rpm}"),
                 Some(s) => format!("{what}{rpm}, {s:.1} s after tip-in"),
@@ -79,12 +83,16 @@ fn cause(c: &Cause) -> String {
     match c {
         Cause::Cut(c) => cut(*c).into(),
         Cause::ThrottleClosed { by_pct } => format!("throttle closed by {by_pct:.0} %"),
-        Cause::TargetFell { by_kpa } => format!("the boost target fell by {by_kpa:.0} kPa: a protection, or the map"),
+        Cause::TargetFell { by_kpa } => {
+            format!("the boost target fell by {by_kpa:.0} kPa: a protection, or the map")
+        }
         Cause::Retard { channel, by_deg } => format!("{} up by {by_deg:.1}°", channel.label()),
         Cause::Lean { channel, by } => format!("{} lean by {by:.2}", channel.label()),
         Cause::Rich { channel, by } => format!("{} rich by {by:.2}", channel.label()),
         Cause::PressureFell { by_kpa } => format!("manifold pressure fell by {by_kpa:.0} kPa"),
         Cause::BeltSlipped { share } => format!("the blower belt slipped by {:.1} %", 100.0 * share),
-        Cause::DriveSlipped { share } => format!("tyre, clutch or converter slipped by {:.1} %", 100.0 * share),
+        Cause::DriveSlipped { share } => {
+            format!("tyre, clutch or converter slipped by {:.1} %", 100.0 * share)
+        }
     }
 }

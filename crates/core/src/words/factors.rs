@@ -5,12 +5,20 @@ use crate::factors::{Factors, Hazard};
 /// Why a configuration must not be proposed, without a full stop.
 pub fn hazard(h: &Hazard) -> String {
     match h {
-        Hazard::MeantForOther { map, meant_for, fuel } => format!("{map} is meant for {meant_for}, not for {fuel}"),
+        Hazard::MeantForOther { map, meant_for, fuel } => {
+            format!("{map} is meant for {meant_for}, not for {fuel}")
+        }
         Hazard::CrossedNearby { limit, share } => {
-            format!("the limit “{limit}” was crossed one change away from it ({:.0} % of its margin used)", 100.0 * share)
+            format!(
+                "the limit “{limit}” was crossed one change away from it ({:.0} % of its margin used)",
+                100.0 * share
+            )
         }
         Hazard::WouldCross { limit, share } => {
-            format!("the limit “{limit}” would be crossed if the changes add up ({:.0} % of its margin used)", 100.0 * share)
+            format!(
+                "the limit “{limit}” would be crossed if the changes add up ({:.0} % of its margin used)",
+                100.0 * share
+            )
         }
     }
 }

@@ -119,10 +119,16 @@ fn speeds(rpm: &[f64], each: &str) -> String {
 /// The question a person is asked about the unit of a column.
 pub fn unit_doubt(header: &str, doubt: &UnitDoubt) -> String {
     match doubt {
-        UnitDoubt::Afr { low, high } => format!("“{header}” reads {low:.1} to {high:.1}: AFR on the gasoline scale (14.7 at λ 1)?"),
+        UnitDoubt::Afr { low, high } => {
+            format!("“{header}” reads {low:.1} to {high:.1}: AFR on the gasoline scale (14.7 at λ 1)?")
+        }
         UnitDoubt::Fahrenheit { low, high } => format!("“{header}” reads {low:.0} to {high:.0}: °F?"),
-        UnitDoubt::Fraction { high } => format!("“{header}” never exceeds {high:.2}: a fraction, not per cent?"),
-        UnitDoubt::NoZero { low } => format!("“{header}” does not say whether it is gauge or absolute; its lowest value is {low:.1}."),
+        UnitDoubt::Fraction { high } => {
+            format!("“{header}” never exceeds {high:.2}: a fraction, not per cent?")
+        }
+        UnitDoubt::NoZero { low } => {
+            format!("“{header}” does not say whether it is gauge or absolute; its lowest value is {low:.1}.")
+        }
         UnitDoubt::CannotBe { channel, middle, stated, would_be } => format!(
             "“{header}” reads {middle:.1} in the middle: as {} that would be {would_be:.0} {}, which cannot be.",
             stated.label(),

@@ -14,8 +14,18 @@ pub fn limit_sentence(limit: &Limit, o: &LimitOutcome) -> String {
     let digits = if limit.channel.unit() == "λ" { 3 } else { 1 };
     match (o.verdict, o.margin) {
         (Verdict::Over, Some(m)) => format!("{label} over its limit by {:.digits$}{unit}{at}", -m),
-        (Verdict::Close | Verdict::Clear, Some(m)) => format!("{label} {}, {m:.digits$}{unit} left{at}", o.verdict.label()),
-        (v @ (Verdict::Over | Verdict::Close | Verdict::Clear | Verdict::CantTell | Verdict::NotMeasured | Verdict::NotReached), _) => match &o.why {
+        (Verdict::Close | Verdict::Clear, Some(m)) => {
+            format!("{label} {}, {m:.digits$}{unit} left{at}", o.verdict.label())
+        }
+        (
+            v @ (Verdict::Over
+            | Verdict::Close
+            | Verdict::Clear
+            | Verdict::CantTell
+            | Verdict::NotMeasured
+            | Verdict::NotReached),
+            _,
+        ) => match &o.why {
             Some(w) => format!("{label} {}: {}", v.label(), why(w)),
             None => format!("{label} {}", v.label()),
         },
@@ -72,7 +82,10 @@ pub fn why(w: &Why) -> String {
 }
 
 pub(super) fn stood_still_here(channel: &Channel, value: f64) -> String {
-    format!("{} stood still at {value} through this pull and moved in the others: frozen sensor?", channel.label())
+    format!(
+        "{} stood still at {value} through this pull and moved in the others: frozen sensor?",
+        channel.label()
+    )
 }
 
 fn reach(r: &Reach) -> String {
@@ -85,7 +98,9 @@ fn reach(r: &Reach) -> String {
     }));
     out.extend(r.stand_ins.iter().map(|s| match s {
         StandIn::Channel { has, wanted } => format!("{has} stands for {wanted}"),
-        StandIn::Sweep { wanted } => format!("no {wanted} on record: the detected full-load sweep stands for it"),
+        StandIn::Sweep { wanted } => {
+            format!("no {wanted} on record: the detected full-load sweep stands for it")
+        }
         StandIn::FullLoad { reads } => format!("full load reads {reads:.0} % here and is taken as 100 %"),
     }));
     out.join(", ")

@@ -1,7 +1,7 @@
 //! Sentences: the one place where what was found is put into words, in the units of who reads them.
 //!
-//! Everything below this module is data. A page, a command or a result asks here and places what it is given; none of them takes a
-//! sentence apart.
+//! Everything below this module is data. A page, a command or a result asks here and places what it is given;
+//! none of them takes a sentence apart.
 
 mod caveats;
 mod comparison;
@@ -47,7 +47,8 @@ pub struct Speech<'a> {
 
 impl Speech<'static> {
     /// In kW and N·m, sets by their ids: as in files and for programs.
-    pub const PLAIN: Self = Self { units: Units { power: PowerUnit::Kw, torque: TorqueUnit::Nm }, name: &str::to_owned };
+    pub const PLAIN: Self =
+        Self { units: Units { power: PowerUnit::Kw, torque: TorqueUnit::Nm }, name: &str::to_owned };
 }
 
 impl Speech<'_> {

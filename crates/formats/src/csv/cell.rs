@@ -9,12 +9,14 @@ pub(super) enum Cell {
     Text,
 }
 
-const BLANKS: &[&[u8]] = &[b"", b"nan", b"-nan", b"n/a", b"na", b"#n/a", b"null", b"none", b"-", b"--", b"---"];
+const BLANKS: &[&[u8]] =
+    &[b"", b"nan", b"-nan", b"n/a", b"na", b"#n/a", b"null", b"none", b"-", b"--", b"---"];
 
 /// Reads a cell as a number.
 pub(super) fn number(raw: &[u8], decimal_comma: bool) -> Cell {
     let raw = raw.trim_ascii();
-    if let Some(v) = std::str::from_utf8(raw).ok().filter(|_| !decimal_comma).and_then(|s| s.parse::<f64>().ok())
+    if let Some(v) =
+        std::str::from_utf8(raw).ok().filter(|_| !decimal_comma).and_then(|s| s.parse::<f64>().ok())
         && v.is_finite()
     {
         return Cell::Number(v);
@@ -40,18 +42,22 @@ pub(super) fn number(raw: &[u8], decimal_comma: bool) -> Cell {
     }
 }
 
-/// Reads `12:34:56.789`, `34:56.7`, `1:05:00 PM` or a date with a time as seconds (of the day when hours are given). A zone behind the
-/// time (`Z`, `+02:00`) is left aside: the clock on the wall is meant.
+/// Reads `12:34:56.789`, `34:56.7`, `1:05:00 PM` or a date with a time as seconds (of the day when hours are
+/// given). A zone behind the time (`Z`, `+02:00`) is left aside: the clock on the wall is meant.
 pub(super) fn clock(raw: &[u8]) -> Option<f64> {
     let s = std::str::from_utf8(raw.trim_ascii()).ok()?;
-    if let Some((time, half)) = s.len().checked_sub(2).filter(|i| s.is_char_boundary(*i)).map(|i| s.split_at(i)) {
+    if let Some((time, half)) =
+        s.len().checked_sub(2).filter(|i| s.is_char_boundary(*i)).map(|i| s.split_at(i))
+    {
         let noon = match half.to_ascii_lowercase().as_str() {
             "am" => Some(0.0),
             "pm" => Some(12.0 * 3600.0),
             _ => None,
         };
         if let Some(noon) = noon {
-            return clock(time.trim_end().as_bytes()).filter(|t| (3600.0..13.0 * 3600.0).contains(t)).map(|t| t % (12.0 * 3600.0) + noon);
+            return clock(time.trim_end().as_bytes())
+                .filter(|t| (3600.0..13.0 * 3600.0).contains(t))
+                .map(|t| t % (12.0 * 3600.0) + noon);
         }
     }
     let s = s.rsplit(['T', ' ']).next()?.trim_end_matches('Z');
@@ -61,7 +67,8 @@ pub(super) fn clock(raw: &[u8]) -> Option<f64> {
         return None;
     }
     let seconds: f64 = parts[parts.len() - 1].replace(',', ".").parse().ok()?;
-    let whole: Option<Vec<f64>> = parts[..parts.len() - 1].iter().map(|p| p.parse::<u32>().ok().map(f64::from)).collect();
+    let whole: Option<Vec<f64>> =
+        parts[..parts.len() - 1].iter().map(|p| p.parse::<u32>().ok().map(f64::from)).collect();
     let whole = whole?;
     if !(0.0..60.0).contains(&seconds) {
         return None;

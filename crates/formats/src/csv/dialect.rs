@@ -73,21 +73,31 @@ pub fn sniff(head: &[u8], file: &str) -> Result<Dialect, FormatError> {
     if head.contains(&0) || control * 50 > head.len() {
         return Err(FormatError::whole(file, FormatProblem::NotText));
     }
-    let lines: Vec<&[u8]> = head.split(|b| *b == b'\n').take(400).map(|l| l.strip_suffix(b"\r").unwrap_or(l)).collect();
+    let lines: Vec<&[u8]> =
+        head.split(|b| *b == b'\n').take(400).map(|l| l.strip_suffix(b"\r").unwrap_or(l)).collect();
     let mut best: Option<(usize, usize, u8, bool)> = None;
     for (delimiter, comma) in [(b';', true), (b';', false), (b'\t', true), (b'\t', false), (b',', false)] {
-        let rows: Vec<usize> = lines.iter().map(|l| split(l, delimiter)).filter(|f| is_data(f, comma)).map(|f| f.len()).collect();
-        let Some(width) = rows.iter().copied().max_by_key(|w| rows.iter().filter(|r| *r == w).count()) else { continue };
+        let rows: Vec<usize> = lines
+            .iter()
+            .map(|l| split(l, delimiter))
+            .filter(|f| is_data(f, comma))
+            .map(|f| f.len())
+            .collect();
+        let Some(width) = rows.iter().copied().max_by_key(|w| rows.iter().filter(|r| *r == w).count()) else {
+            continue;
+        };
         let score = rows.iter().filter(|r| **r == width).count();
         if best.is_none_or(|b| (score, width) > (b.0, b.1)) {
             best = Some((score, width, delimiter, comma));
         }
     }
     let Some((_, width, delimiter, comma)) = best else { return Err(no_data(&lines, file)) };
-    let decimal_comma = comma && lines.iter().any(|l| split(l, delimiter).iter().any(|f| f.contains(&b',') && is_value(f, true)));
+    let decimal_comma = comma
+        && lines.iter().any(|l| split(l, delimiter).iter().any(|f| f.contains(&b',') && is_value(f, true)));
     let fields: Vec<Vec<Vec<u8>>> = lines.iter().map(|l| split(l, delimiter)).collect();
     let first = fields.iter().position(|f| f.len() == width && is_data(f, comma)).expect("scored above");
-    let wide: Vec<usize> = (0..first).rev().filter(|&i| fields[i].len() >= 2 && fields[i].len().abs_diff(width) <= 1).collect();
+    let wide: Vec<usize> =
+        (0..first).rev().filter(|&i| fields[i].len() >= 2 && fields[i].len().abs_diff(width) <= 1).collect();
     let Some(&nearest) = wide.first() else {
         return Err(FormatError::at(file, first as u64 + 1, 1, FormatProblem::NoHeader));
     };
@@ -95,8 +105,10 @@ pub fn sniff(head: &[u8], file: &str) -> Result<Dialect, FormatError> {
     let row = texts(nearest);
     let filled: Vec<&String> = row.iter().filter(|s| !s.is_empty()).collect();
     let unit_like = filled.iter().filter(|s| said(s).is_some()).count();
-    let is_units =
-        wide.len() > 1 && wide[1] + 1 == nearest && unit_like * 2 > filled.len() && texts(wide[1]).iter().filter(|s| !s.is_empty()).count() >= 2;
+    let is_units = wide.len() > 1
+        && wide[1] + 1 == nearest
+        && unit_like * 2 > filled.len()
+        && texts(wide[1]).iter().filter(|s| !s.is_empty()).count() >= 2;
     let (header_at, units_at) = if is_units { (wide[1], Some(nearest)) } else { (nearest, None) };
     let mut headers = texts(header_at);
     headers.resize(width, String::new());

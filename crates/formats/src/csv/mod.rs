@@ -1,4 +1,5 @@
-//! CSV dialects: delimiter, decimal comma, preamble, units row, encoding and clock formats are found, not asked.
+//! CSV dialects: delimiter, decimal comma, preamble, units row, encoding and clock formats are found, not
+//! asked.
 
 mod cell;
 mod dialect;

@@ -10,9 +10,9 @@ use std::io::{self, BufReader, Read};
 const MAX_LINE: usize = 1 << 20;
 /// A longer field is refused.
 const MAX_FIELD: usize = 1 << 16;
-/// Memory for one table, bytes: the values of known columns, and what finding pulls in them takes for each row. Two million rows of two
-/// channels stay below, or half a million of forty: some hours at a hundred readings a second (our choice; the whole program is to stay
-/// within 300 MB).
+/// Memory for one table, bytes: the values of known columns, and what finding pulls in them takes for each
+/// row. Two million rows of two channels stay below, or half a million of forty: some hours at a hundred
+/// readings a second (our choice; the whole program is to stay within 300 MB).
 const ROOM: usize = 190_000_000;
 const PER_ROW: usize = 72;
 const HEAD: usize = 256 * 1024;
@@ -65,9 +65,14 @@ impl<R: Read> Read for LineGuard<R> {
 
 /// Decodes to UTF-8 and finds the dialect from the head; returns the head and what follows it.
 fn open<R: Read>(input: R, file: &str) -> Result<(Dialect, Vec<u8>, impl Read), FormatError> {
-    let mut decoded = DecodeReaderBytesBuilder::new().bom_sniffing(true).strip_bom(true).utf8_passthru(true).build(input);
+    let mut decoded =
+        DecodeReaderBytesBuilder::new().bom_sniffing(true).strip_bom(true).utf8_passthru(true).build(input);
     let mut head = Vec::with_capacity(HEAD);
-    decoded.by_ref().take(HEAD as u64).read_to_end(&mut head).map_err(|e| FormatError::whole(file, FormatProblem::Unreadable(e.to_string())))?;
+    decoded
+        .by_ref()
+        .take(HEAD as u64)
+        .read_to_end(&mut head)
+        .map_err(|e| FormatError::whole(file, FormatProblem::Unreadable(e.to_string())))?;
     Ok((sniff(&head, file)?, head, decoded))
 }
 
@@ -82,8 +87,8 @@ pub fn dialect_of(input: impl Read, file: &str) -> Result<Dialect, FormatError> 
 /// Reads the columns that `keep` asks for; `keep` sees the dialect and returns (column, is_time) pairs.
 ///
 /// # Errors
-/// [`FormatError`] with line and field for text among numbers, infinite values, ragged rows, over-long fields or lines,
-/// unreadable input, and everything [`sniff`] refuses.
+/// [`FormatError`] with line and field for text among numbers, infinite values, ragged rows, over-long fields
+/// or lines, unreadable input, and everything [`sniff`] refuses.
 pub fn read_table(
     input: impl Read,
     file: &str,
@@ -103,9 +108,14 @@ fn read_within(
     let wanted = keep(&dialect)?;
     let width = dialect.headers.len();
     let source = LineGuard { inner: io::Cursor::new(head).chain(decoded), since_newline: 0 };
-    let mut skipped = Skip { inner: BufReader::with_capacity(1 << 16, source), lines: dialect.first_data_line - 1 };
+    let mut skipped =
+        Skip { inner: BufReader::with_capacity(1 << 16, source), lines: dialect.first_data_line - 1 };
     skipped.advance().map_err(|e| unreadable(file, dialect.first_data_line, &e))?;
-    let mut reader = csv::ReaderBuilder::new().delimiter(dialect.delimiter).has_headers(false).flexible(true).from_reader(skipped.inner);
+    let mut reader = csv::ReaderBuilder::new()
+        .delimiter(dialect.delimiter)
+        .has_headers(false)
+        .flexible(true)
+        .from_reader(skipped.inner);
     let mut table = RawTable {
         columns: wanted.iter().map(|(i, _)| (*i, Vec::new())).collect(),
         lines: Vec::new(),
@@ -128,9 +138,16 @@ fn read_within(
             continue;
         }
         if let Some(i) = record.iter().position(|f| f.len() > MAX_FIELD) {
-            return Err(FormatError::at(file, line, i as u64 + 1, FormatProblem::FieldTooLong { bytes: record[i].len() }));
+            return Err(FormatError::at(
+                file,
+                line,
+                i as u64 + 1,
+                FormatProblem::FieldTooLong { bytes: record[i].len() },
+            ));
         }
-        if record.len() != width && !(record.len() > width && record.iter().skip(width).all(|f| f.trim_ascii().is_empty())) {
+        if record.len() != width
+            && !(record.len() > width && record.iter().skip(width).all(|f| f.trim_ascii().is_empty()))
+        {
             let fields = record.len();
             if fields < width && !reader.read_byte_record(&mut record).unwrap_or(true) {
                 table.truncated = true;
@@ -145,13 +162,24 @@ fn read_within(
         }
         table.lines.push(u32::try_from(line).unwrap_or(u32::MAX));
         for (k, (column, is_time)) in wanted.iter().enumerate() {
-            let value = read_cell(&record[*column], *is_time, &mut table.time, table.dialect.decimal_comma).map_err(|fault| {
-                FormatError::at(file, line, *column as u64 + 1, fault.in_column(&record[*column], &table.dialect.headers[*column]))
+            let value = read_cell(&record[*column], *is_time, &mut table.time, table.dialect.decimal_comma)
+                .map_err(|fault| {
+                FormatError::at(
+                    file,
+                    line,
+                    *column as u64 + 1,
+                    fault.in_column(&record[*column], &table.dialect.headers[*column]),
+                )
             })?;
             table.columns[k].1.push(value);
         }
         if table.lines.len() > most_rows {
-            return Err(FormatError::at(file, line, 1, FormatProblem::TooManyRows { rows: most_rows, columns: wanted.len() }));
+            return Err(FormatError::at(
+                file,
+                line,
+                1,
+                FormatProblem::TooManyRows { rows: most_rows, columns: wanted.len() },
+            ));
         }
     }
     Ok(table)
@@ -189,7 +217,8 @@ enum Fault {
 
 impl Fault {
     fn in_column(self, raw: &[u8], header: &str) -> FormatProblem {
-        let (text, column) = (String::from_utf8_lossy(&raw[..raw.len().min(40)]).into_owned(), header.to_owned());
+        let (text, column) =
+            (String::from_utf8_lossy(&raw[..raw.len().min(40)]).into_owned(), header.to_owned());
         match self {
             Self::Text => FormatProblem::NotANumber { text, column },
             Self::NoTime => FormatProblem::NotATime { text, column },
@@ -255,7 +284,10 @@ mod tests {
         let row = 2 * 8 + PER_ROW;
         assert_eq!(read_within(4 * row, LOG.as_bytes(), "p.csv", both).unwrap().lines.len(), 4);
         let e = read_within(3 * row, LOG.as_bytes(), "p.csv", both).unwrap_err().to_string();
-        assert_eq!(e, "p.csv:5:1: more than 3 rows of 2 known columns are too many to look at at once: split the log before this line");
+        assert_eq!(
+            e,
+            "p.csv:5:1: more than 3 rows of 2 known columns are too many to look at at once: split the log before this line"
+        );
     }
 
     /// A disk that fails after the head was read.
@@ -266,7 +298,8 @@ mod tests {
             if self.0 == 0 {
                 return Err(io::Error::other("the disk is gone"));
             }
-            let text: Vec<u8> = LOG.bytes().chain("0.4,2300,103\n".bytes().cycle()).take(HEAD + 100).collect();
+            let text: Vec<u8> =
+                LOG.bytes().chain("0.4,2300,103\n".bytes().cycle()).take(HEAD + 100).collect();
             let from = text.len() - self.0;
             let n = buf.len().min(self.0);
             buf[..n].copy_from_slice(&text[from..from + n]);

@@ -19,7 +19,8 @@ impl Watcher {
     pub(crate) async fn look(&mut self, store: &Store) -> Option<Vec<i64>> {
         let changes = store.changes(&mut self.stamps).await.unwrap();
         let all = changes.contains(&Thing::All);
-        let mut days: Vec<i64> = changes.iter().filter_map(|c| if let Thing::Day(d) = c { Some(*d) } else { None }).collect();
+        let mut days: Vec<i64> =
+            changes.iter().filter_map(|c| if let Thing::Day(d) = c { Some(*d) } else { None }).collect();
         if all {
             days = store.day_ids().await.unwrap();
             self.index = Index::default();
@@ -56,9 +57,16 @@ async fn every_change_is_seen_and_nothing_else() {
 
     let set = commit(&store, day_id, &[new_set(file, 2), new_set(file, 1)], &[], None).await.unwrap()[0];
     assert_eq!(w.look(&store).await, Some(vec![day_id]));
-    for (text, n) in
-        [("", 3), ("C3, RON 95 E5", 3), ("rattle", 3), ("windy", 3), ("march 2026", 3), ("120 kPa", 3), ("gear 4, power over 50", 3), ("E85", 0)]
-    {
+    for (text, n) in [
+        ("", 3),
+        ("C3, RON 95 E5", 3),
+        ("rattle", 3),
+        ("windy", 3),
+        ("march 2026", 3),
+        ("120 kPa", 3),
+        ("gear 4, power over 50", 3),
+        ("E85", 0),
+    ] {
         assert_eq!(w.count(text), n, "{text}");
     }
     let pull = store.sets_by_id(&[set]).await.unwrap()[0].pulls[1].0.id;
@@ -73,7 +81,10 @@ async fn every_change_is_seen_and_nothing_else() {
     store.note_set(set, "hot", None).await.unwrap();
     store.mark_set(set, Some("wrong gear"), "the calibrator").await.unwrap();
     w.look(&store).await;
-    assert_eq!((w.count("#smoke"), w.count("note hot"), w.count("\"wrong gear\""), w.count("rattle")), (3, 2, 2, 1));
+    assert_eq!(
+        (w.count("#smoke"), w.count("note hot"), w.count("\"wrong gear\""), w.count("rattle")),
+        (3, 2, 2, 1)
+    );
 
     let (_, mut summary) = store.sets_by_id(&[set]).await.unwrap()[0].pulls[0].clone();
     summary.measured.alignment = summary.measured.alignment.refuse(jamjar_core::findings::Refusal::NoLag);
@@ -91,14 +102,25 @@ async fn a_change_committed_late_is_still_seen() {
     let first = day(&store).await;
     let vehicle_id = store.vehicles().await.unwrap()[0].id;
     let date = NaiveDate::from_ymd_opt(2026, 3, 4).unwrap();
-    let second = store.add_day(&NewDay { vehicle_id, date, place: "cell 1".into(), air: None, note: String::new(), demo: false }).await.unwrap();
+    let second = store
+        .add_day(&NewDay {
+            vehicle_id,
+            date,
+            place: "cell 1".into(),
+            air: None,
+            note: String::new(),
+            demo: false,
+        })
+        .await
+        .unwrap();
     let file = crate::file(&store, 1).await;
     for d in [first, second] {
         commit(&store, d, &[new_set(file, 1)], &[], None).await.unwrap();
     }
     let mut w = Watcher::default();
     w.look(&store).await;
-    // Someone changes a set of the first day and has not committed yet; the second day is changed and seen; then comes the commit.
+    // Someone changes a set of the first day and has not committed yet; the second day is changed and seen;
+    // then comes the commit.
     let mut slow = AsyncMysqlConnection::establish(&server.db.url("jamjar")).await.unwrap();
     slow.batch_execute("BEGIN").await.unwrap();
     slow.batch_execute(&format!("UPDATE pull_set SET note = 'slowly' WHERE day_id = {first}")).await.unwrap();

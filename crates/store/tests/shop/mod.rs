@@ -37,22 +37,40 @@ pub(crate) fn vehicle() -> Vehicle {
     Vehicle {
         name: "Tolvern T3".into(),
         engine: Default::default(),
-        dyno: Dyno { kind: DynoKind::Hub, overall_ratio: Some(4.0), inertia_kg_m2: None, rotating_inertia_kg_m2: None },
+        dyno: Dyno {
+            kind: DynoKind::Hub,
+            overall_ratio: Some(4.0),
+            inertia_kg_m2: None,
+            rotating_inertia_kg_m2: None,
+        },
     }
 }
 
 pub(crate) fn recording() -> Recording {
     let n = 800;
-    let mut r = Recording { name: "p1.csv".into(), t: (0..n).map(|i| f64::from(i) * 0.01).collect(), ..Recording::default() };
-    r.channels.insert(Channel::new("roller_speed").unwrap(), (0..n).map(|i| 500.0 + 1.4 * f64::from(i)).collect());
-    r.channels.insert(Channel::new("hub_torque").unwrap(), (0..n).map(|i| 700.0 + 20.0 * (f64::from(i) * 0.01).sin()).collect());
+    let mut r = Recording {
+        name: "p1.csv".into(),
+        t: (0..n).map(|i| f64::from(i) * 0.01).collect(),
+        ..Recording::default()
+    };
+    r.channels
+        .insert(Channel::new("roller_speed").unwrap(), (0..n).map(|i| 500.0 + 1.4 * f64::from(i)).collect());
+    r.channels.insert(
+        Channel::new("hub_torque").unwrap(),
+        (0..n).map(|i| 700.0 + 20.0 * (f64::from(i) * 0.01).sin()).collect(),
+    );
     r
 }
 
 pub(crate) fn new_pull(file: i64) -> NewPull {
     let dyno = recording();
-    let measured =
-        measure(&PullInput { id: "p1".into(), dyno: dyno.clone(), ..PullInput::default() }, &vehicle(), &Settings::default(), &[]).unwrap();
+    let measured = measure(
+        &PullInput { id: "p1".into(), dyno: dyno.clone(), ..PullInput::default() },
+        &vehicle(),
+        &Settings::default(),
+        &[],
+    )
+    .unwrap();
     NewPull {
         dyno_file_id: file,
         ecu_file_id: None,
@@ -83,14 +101,38 @@ pub(crate) fn new_set(file: i64, pulls: usize) -> NewSet {
 }
 
 pub(crate) async fn day(store: &Store) -> i64 {
-    let vehicle_id = store.add_vehicle(&NewVehicle { vehicle: vehicle(), limits: vec![], sheet: Default::default(), demo: false }).await.unwrap();
+    let vehicle_id = store
+        .add_vehicle(&NewVehicle {
+            vehicle: vehicle(),
+            limits: vec![],
+            sheet: Default::default(),
+            demo: false,
+        })
+        .await
+        .unwrap();
     let air = AirState::new(21.0, 0.5, 1002.0).unwrap();
     let date = NaiveDate::from_ymd_opt(2026, 3, 3).unwrap();
-    store.add_day(&NewDay { vehicle_id, date, place: "cell 1".into(), air: Some(air), note: "windy".into(), demo: false }).await.unwrap()
+    store
+        .add_day(&NewDay {
+            vehicle_id,
+            date,
+            place: "cell 1".into(),
+            air: Some(air),
+            note: "windy".into(),
+            demo: false,
+        })
+        .await
+        .unwrap()
 }
 
 /// Commits sets on a day as it is at this moment, again when another storing was first.
-pub(crate) async fn commit(store: &Store, day_id: i64, sets: &[NewSet], from_inbox: &[i64], run: Option<i64>) -> Result<Vec<i64>, StoreError> {
+pub(crate) async fn commit(
+    store: &Store,
+    day_id: i64,
+    sets: &[NewSet],
+    from_inbox: &[i64],
+    run: Option<i64>,
+) -> Result<Vec<i64>, StoreError> {
     loop {
         match store.commit_sets(&store.day(day_id).await?, sets, from_inbox, run).await {
             Err(StoreError::Changed { .. }) => {}

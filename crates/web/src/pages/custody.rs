@@ -52,7 +52,10 @@ pub(crate) async fn map(
     match state.store.put_map(id, &new).await {
         Ok(_) => Ok(back(id, "maps")),
         Err(jamjar_store::StoreError::Duplicate) => {
-            let text = format!("{} already has another file. A file in custody is never replaced: give the changed map a name of its own.", new.name);
+            let text = format!(
+                "{} already has another file. A file in custody is never replaced: give the changed map a name of its own.",
+                new.name
+            );
             refuse(&state, &prefs, id, text).await
         }
         Err(e) => Err(e.into()),
@@ -74,13 +77,19 @@ async fn typed(mut field: Field<'_>) -> Result<String, WebError> {
 /// A map in our text form says its own name; any other file is kept as it is under the name given.
 fn map_of(f: &Fields, file_name: &str, bytes: Vec<u8>) -> Result<NewMap, String> {
     let given = f.get("name").map(|s| s.trim().chars().take(120).collect::<String>()).unwrap_or_default();
-    let kind = f.get("kind").cloned().filter(|k| ["stock", "off_the_shelf", "custom", "unknown"].contains(&k.as_str()));
-    let ours = std::str::from_utf8(&bytes).ok().filter(|t| t.trim_start_matches('\u{feff}').trim_start().starts_with("jamjar map"));
+    let kind = f
+        .get("kind")
+        .cloned()
+        .filter(|k| ["stock", "off_the_shelf", "custom", "unknown"].contains(&k.as_str()));
+    let ours = std::str::from_utf8(&bytes)
+        .ok()
+        .filter(|t| t.trim_start_matches('\u{feff}').trim_start().starts_with("jamjar map"));
     let own = match ours {
         Some(text) => Some(read_map(text, file_name).map_err(|e| e.to_string())?),
         None => None,
     };
-    let name = if given.is_empty() { own.as_ref().map(|m| m.name.clone()).unwrap_or_default() } else { given };
+    let name =
+        if given.is_empty() { own.as_ref().map(|m| m.name.clone()).unwrap_or_default() } else { given };
     if name.is_empty() {
         return Err(format!("{file_name} does not say its name: give the map a name"));
     }
@@ -114,7 +123,15 @@ pub(crate) async fn price(
     let price = match (typed.is_empty(), crate::views::decimal(&typed)) {
         (true, _) => None,
         (_, Some(p)) if p.is_finite() && (0.0..=1e9).contains(&p) => Some(p),
-        _ => return refuse(&state, &prefs, id, format!("price: “{typed}” is not an amount; write it as 690 or 690.50")).await,
+        _ => {
+            return refuse(
+                &state,
+                &prefs,
+                id,
+                format!("price: “{typed}” is not an amount; write it as 690 or 690.50"),
+            )
+            .await;
+        }
     };
     if !state.store.set_map_price(id, map, price).await? {
         return Err(WebError::NotFound("this vehicle has no such map".into()));
@@ -123,12 +140,22 @@ pub(crate) async fn price(
 }
 
 /// A file out of custody: held against its hash first, then sent as it is read.
-pub(crate) async fn file(_: Reader, State(state): State<AppState>, Path(id): Path<i64>) -> Result<Response, WebError> {
+pub(crate) async fn file(
+    _: Reader,
+    State(state): State<AppState>,
+    Path(id): Path<i64>,
+) -> Result<Response, WebError> {
     let info = state.store.file(id).await?;
     let whole = state.store.open_file(id).await?;
-    tokio::task::spawn_blocking(move || whole.intact()).await.map_err(|e| WebError::Internal(e.to_string()))??;
+    tokio::task::spawn_blocking(move || whole.intact())
+        .await
+        .map_err(|e| WebError::Internal(e.to_string()))??;
     let body = Body::new(Sent::of(state.store.open_file(id).await?));
-    let name: String = info.name.chars().map(|c| if c.is_ascii_alphanumeric() || "._- ".contains(c) { c } else { '_' }).collect();
+    let name: String = info
+        .name
+        .chars()
+        .map(|c| if c.is_ascii_alphanumeric() || "._- ".contains(c) { c } else { '_' })
+        .collect();
     let headers = [
         (CONTENT_TYPE, "application/octet-stream".to_owned()),
         (CONTENT_LENGTH, info.bytes.to_string()),
@@ -151,8 +178,10 @@ impl Sent {
                 let mut piece = Vec::with_capacity(PIECE);
                 let read = file.by_ref().take(PIECE as u64).read_to_end(&mut piece);
                 let ends = !matches!(read, Ok(n) if n > 0);
-                // A client that went away, or stalled for so long that it was put out, takes the reader with it.
-                if matches!(read, Ok(0)) || sender.blocking_send(read.map(|_| piece.into())).is_err() || ends {
+                // A client that went away, or stalled for so long that it was put out, takes the reader with
+                // it.
+                if matches!(read, Ok(0)) || sender.blocking_send(read.map(|_| piece.into())).is_err() || ends
+                {
                     return;
                 }
             }
@@ -165,7 +194,10 @@ impl hyper::body::Body for Sent {
     type Data = Bytes;
     type Error = io::Error;
 
-    fn poll_frame(mut self: Pin<&mut Self>, cx: &mut Context<'_>) -> Poll<Option<Result<Frame<Bytes>, io::Error>>> {
+    fn poll_frame(
+        mut self: Pin<&mut Self>,
+        cx: &mut Context<'_>,
+    ) -> Poll<Option<Result<Frame<Bytes>, io::Error>>> {
         self.0.poll_recv(cx).map(|piece| piece.map(|p| p.map(Frame::data)))
     }
 }
@@ -184,7 +216,8 @@ mod tests {
         let m = map_of(&fields(&[]), "c7.map", text).unwrap();
         assert_eq!((m.name.as_str(), m.parent.as_deref(), m.kind.as_str()), ("C7", Some("C6"), "custom"));
         assert!(map_of(&fields(&[]), "x.bin", vec![0, 1, 2]).unwrap_err().contains("give the map a name"));
-        let other = map_of(&fields(&[("name", "As found"), ("kind", "unknown")]), "x.bin", vec![0, 1, 2]).unwrap();
+        let other =
+            map_of(&fields(&[("name", "As found"), ("kind", "unknown")]), "x.bin", vec![0, 1, 2]).unwrap();
         assert_eq!((other.name.as_str(), other.bytes.len()), ("As found", 3));
         let broken = b"jamjar map 1\nname C7\noops\n".to_vec();
         assert!(map_of(&fields(&[]), "c7.map", broken).unwrap_err().starts_with("c7.map:3:1"));

@@ -50,10 +50,17 @@ fn number(name: &str, s: &str) -> Result<Option<f64>, String> {
     decimal(s).map(Some).ok_or_else(|| format!("{name}: “{s}” is not a number"))
 }
 
-/// Air from three fields; humidity in per cent. All blank is no air. With an altitude the pressure is a sea-level figure.
-fn air(temperature: &str, humidity: &str, pressure: &str, altitude: &str) -> Result<Option<AirState>, String> {
+/// Air from three fields; humidity in per cent. All blank is no air. With an altitude the pressure is a
+/// sea-level figure.
+fn air(
+    temperature: &str,
+    humidity: &str,
+    pressure: &str,
+    altitude: &str,
+) -> Result<Option<AirState>, String> {
     let altitude = number("altitude", altitude)?;
-    match (number("temperature", temperature)?, number("humidity", humidity)?, number("pressure", pressure)?) {
+    match (number("temperature", temperature)?, number("humidity", humidity)?, number("pressure", pressure)?)
+    {
         (None, None, None) => Ok(None),
         (Some(t), Some(h), Some(p)) => match altitude {
             Some(m) => AirState::from_sea_level(t, h / 100.0, p, m),
@@ -70,7 +77,8 @@ fn vehicle_of(f: &NewDayForm) -> Result<NewVehicle, String> {
     if name.is_empty() || name.chars().count() > 120 {
         return Err("give the vehicle a name of at most 120 characters, or choose one".into());
     }
-    let kind: DynoKind = serde_json::from_value(serde_json::Value::String(f.dyno.clone())).map_err(|_| "choose the kind of dyno".to_owned())?;
+    let kind: DynoKind = serde_json::from_value(serde_json::Value::String(f.dyno.clone()))
+        .map_err(|_| "choose the kind of dyno".to_owned())?;
     let overall_ratio = number("overall ratio", &f.ratio)?;
     if let Some(k) = overall_ratio {
         OVERALL_RATIO.check(k).map_err(|e| e.to_string())?;
@@ -88,7 +96,11 @@ fn vehicle_of(f: &NewDayForm) -> Result<NewVehicle, String> {
         },
         ..Engine::default()
     };
-    let vehicle = Vehicle { name: name.to_owned(), engine, dyno: Dyno { kind, overall_ratio, inertia_kg_m2, rotating_inertia_kg_m2: None } };
+    let vehicle = Vehicle {
+        name: name.to_owned(),
+        engine,
+        dyno: Dyno { kind, overall_ratio, inertia_kg_m2, rotating_inertia_kg_m2: None },
+    };
     let limits = jamjar_workflow::limits::starting_points(&vehicle.engine);
     Ok(NewVehicle { vehicle, limits, sheet: VehicleSheet::default(), demo: false })
 }
@@ -109,13 +121,23 @@ pub(crate) struct NewFor {
     vehicle: Option<i64>,
 }
 
-pub(crate) async fn new_form(_: Reader, prefs: Prefs, State(state): State<AppState>, Query(q): Query<NewFor>) -> Result<Html<String>, WebError> {
+pub(crate) async fn new_form(
+    _: Reader,
+    prefs: Prefs,
+    State(state): State<AppState>,
+    Query(q): Query<NewFor>,
+) -> Result<Html<String>, WebError> {
     let mut form = new_page(&state, &prefs, String::new()).await?;
     form.chosen = q.vehicle.unwrap_or(0);
     page(&form)
 }
 
-pub(crate) async fn create(_: Calibrator, prefs: Prefs, State(state): State<AppState>, Form(f): Form<NewDayForm>) -> Result<Response, WebError> {
+pub(crate) async fn create(
+    _: Calibrator,
+    prefs: Prefs,
+    State(state): State<AppState>,
+    Form(f): Form<NewDayForm>,
+) -> Result<Response, WebError> {
     let checked = (|| {
         let date: NaiveDate = f.date.parse().map_err(|_| format!("“{}” is not a date", f.date))?;
         let air = air(&f.temperature, &f.humidity, &f.pressure, &f.altitude)?;
@@ -127,7 +149,10 @@ pub(crate) async fn create(_: Calibrator, prefs: Prefs, State(state): State<AppS
     })();
     let (date, air, vehicle) = match checked {
         Ok(c) => c,
-        Err(problem) => return Ok((StatusCode::UNPROCESSABLE_ENTITY, page(&new_page(&state, &prefs, problem).await?)?).into_response()),
+        Err(problem) => {
+            return Ok((StatusCode::UNPROCESSABLE_ENTITY, page(&new_page(&state, &prefs, problem).await?)?)
+                .into_response());
+        }
     };
     let vehicle_id = match vehicle {
         Ok(id) => state.store.vehicle(id).await?.id,
@@ -136,8 +161,15 @@ pub(crate) async fn create(_: Calibrator, prefs: Prefs, State(state): State<AppS
             None => state.store.add_vehicle(&new).await?,
         },
     };
-    let place = if f.place.trim().is_empty() { "cell 1".to_owned() } else { f.place.trim().chars().take(120).collect() };
-    let id = state.store.add_day(&NewDay { vehicle_id, date, place, air, note: f.note.trim().to_owned(), demo: false }).await?;
+    let place = if f.place.trim().is_empty() {
+        "cell 1".to_owned()
+    } else {
+        f.place.trim().chars().take(120).collect()
+    };
+    let id = state
+        .store
+        .add_day(&NewDay { vehicle_id, date, place, air, note: f.note.trim().to_owned(), demo: false })
+        .await?;
     Ok(Redirect::to(&format!("/days/{id}")).into_response())
 }
 
@@ -153,8 +185,15 @@ async fn day(state: &AppState, prefs: &Prefs, id: i64) -> Result<DayPage, WebErr
     Ok(day_page(prefs, &day, &vehicle, &sets, &sheet, &e, inbox, run, &planned))
 }
 
-/// Kept while everything of the day, its vehicle and the names to choose from stay as they are; while files are being stored it is made anew.
-pub(crate) async fn show(_: Reader, prefs: Prefs, State(state): State<AppState>, Path(id): Path<i64>, uri: Uri) -> Result<Html<Bytes>, WebError> {
+/// Kept while everything of the day, its vehicle and the names to choose from stay as they are; while files
+/// are being stored it is made anew.
+pub(crate) async fn show(
+    _: Reader,
+    prefs: Prefs,
+    State(state): State<AppState>,
+    Path(id): Path<i64>,
+    uri: Uri,
+) -> Result<Html<Bytes>, WebError> {
     let key = page_key(&uri, &prefs);
     let (since, known) = state.known_page(&key).await?;
     if let Some(known) = known {
@@ -176,7 +215,12 @@ pub(crate) struct DayForm {
     seen: String,
 }
 
-pub(crate) async fn update(_: Calibrator, State(state): State<AppState>, Path(id): Path<i64>, Form(f): Form<DayForm>) -> Result<Response, WebError> {
+pub(crate) async fn update(
+    _: Calibrator,
+    State(state): State<AppState>,
+    Path(id): Path<i64>,
+    Form(f): Form<DayForm>,
+) -> Result<Response, WebError> {
     let air = air(&f.temperature, &f.humidity, &f.pressure, "").map_err(WebError::Bad)?;
     let note = f.note.trim();
     if note.chars().count() > 10_000 {
@@ -184,9 +228,17 @@ pub(crate) async fn update(_: Calibrator, State(state): State<AppState>, Path(id
     }
     let now = state.store.day(id).await?;
     unchanged(&f.seen, &day_seen(&now), "the air or the note of the day", || {
-        let air = now
-            .air
-            .map_or_else(|| "no air".into(), |a| format!("air {:.1} °C, {:.0} %, {:.1} hPa", a.temperature_c, 100.0 * a.humidity, a.pressure_hpa));
+        let air = now.air.map_or_else(
+            || "no air".into(),
+            |a| {
+                format!(
+                    "air {:.1} °C, {:.0} %, {:.1} hPa",
+                    a.temperature_c,
+                    100.0 * a.humidity,
+                    a.pressure_hpa
+                )
+            },
+        );
         format!("{air}, note “{}”", now.note)
     })?;
     let change = DayChange::Day { air, note: note.to_owned() };
@@ -202,16 +254,23 @@ mod tests {
     #[test]
     fn air_is_whole_or_absent_and_humidity_is_per_cent() {
         assert_eq!(air("", "", "", "").unwrap(), None);
-        assert_eq!(air("21,4", "52", "1002.1", "").unwrap(), Some(AirState { temperature_c: 21.4, humidity: 0.52, pressure_hpa: 1002.1 }));
+        assert_eq!(
+            air("21,4", "52", "1002.1", "").unwrap(),
+            Some(AirState { temperature_c: 21.4, humidity: 0.52, pressure_hpa: 1002.1 })
+        );
         assert!(air("21", "", "1002", "").unwrap_err().contains("all three"));
         assert!(air("21", "52", "29.6", "").unwrap_err().contains("inHg"));
-        assert!((air("21", "52", "1013", "500").unwrap().unwrap().pressure_hpa - 954.0).abs() < 2.0, "sea-level pressure is brought to the cell");
+        assert!(
+            (air("21", "52", "1013", "500").unwrap().unwrap().pressure_hpa - 954.0).abs() < 2.0,
+            "sea-level pressure is brought to the cell"
+        );
         assert!(air("warm", "52", "1002", "").unwrap_err().contains("not a number"));
     }
 
     #[test]
     fn a_drum_without_inertia_is_refused() {
-        let f = NewDayForm { name: "Quillet 650".into(), dyno: "roller_inertia".into(), ..NewDayForm::default() };
+        let f =
+            NewDayForm { name: "Quillet 650".into(), dyno: "roller_inertia".into(), ..NewDayForm::default() };
         assert!(vehicle_of(&f).unwrap_err().contains("kg·m²"));
         let f = NewDayForm { inertia: "12,5".into(), ..f };
         assert_eq!(vehicle_of(&f).unwrap().vehicle.dyno.inertia_kg_m2, Some(12.5));

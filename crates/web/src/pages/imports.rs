@@ -44,7 +44,11 @@ fn run_name(day_id: i64) -> String {
     format!("commit {day_id}")
 }
 
-pub(crate) async fn inbox(_: Reader, State(state): State<AppState>, Path(id): Path<i64>) -> Result<Html<String>, WebError> {
+pub(crate) async fn inbox(
+    _: Reader,
+    State(state): State<AppState>,
+    Path(id): Path<i64>,
+) -> Result<Html<String>, WebError> {
     page(&fragment(&state, id).await?)
 }
 
@@ -55,7 +59,8 @@ pub(crate) async fn upload(
     headers: HeaderMap,
     mut form: Multipart,
 ) -> Result<Response, WebError> {
-    let declared = headers.get(CONTENT_LENGTH).and_then(|v| v.to_str().ok()).and_then(|v| v.parse().ok()).unwrap_or(0);
+    let declared =
+        headers.get(CONTENT_LENGTH).and_then(|v| v.to_str().ok()).and_then(|v| v.parse().ok()).unwrap_or(0);
     state.room_for(declared)?;
     let day = state.store.day(id).await?;
     let vehicle = state.store.vehicle(day.vehicle_id).await?;
@@ -68,9 +73,22 @@ pub(crate) async fn upload(
         let _turn = file.turn(&state).await;
         let name = &file.name;
         let ambient = day.air.map(|a| a.pressure_hpa / 10.0);
-        match import::drop_spooled(&state.store, id, vehicle.vehicle.dyno.overall_ratio, ambient, name, &file.path).await {
-            Ok(r) if r.known => known.push(format!("{name} is here already, byte for byte; it was not taken twice.")),
-            Ok(r) if r.elsewhere => known.push(format!("{name} is already stored on another day; storing it here makes a second pull of it.")),
+        match import::drop_spooled(
+            &state.store,
+            id,
+            vehicle.vehicle.dyno.overall_ratio,
+            ambient,
+            name,
+            &file.path,
+        )
+        .await
+        {
+            Ok(r) if r.known => {
+                known.push(format!("{name} is here already, byte for byte; it was not taken twice."))
+            }
+            Ok(r) if r.elsewhere => known.push(format!(
+                "{name} is already stored on another day; storing it here makes a second pull of it."
+            )),
             Ok(_) => {}
             Err(WorkflowError::Format(e)) => errors.push(e.to_string()),
             Err(e) => return Err(e.into()),
@@ -104,12 +122,26 @@ pub(crate) async fn answer(
     let day = state.store.day(id).await?;
     let vehicle = state.store.vehicle(day.vehicle_id).await?;
     let channel = Channel::new(a.channel).map_err(|e| WebError::Bad(e.to_string()))?;
-    let unit: Unit = serde_json::from_value(serde_json::Value::String(a.unit)).map_err(|_| WebError::Bad("that is not a unit we know".into()))?;
-    import::answer(&state.store, id, vehicle.vehicle.dyno.overall_ratio, &a.source, &a.column, &channel, unit).await?;
+    let unit: Unit = serde_json::from_value(serde_json::Value::String(a.unit))
+        .map_err(|_| WebError::Bad("that is not a unit we know".into()))?;
+    import::answer(
+        &state.store,
+        id,
+        vehicle.vehicle.dyno.overall_ratio,
+        &a.source,
+        &a.column,
+        &channel,
+        unit,
+    )
+    .await?;
     page(&fragment(&state, id).await?)
 }
 
-pub(crate) async fn clear(_: Calibrator, State(state): State<AppState>, Path(id): Path<i64>) -> Result<Html<String>, WebError> {
+pub(crate) async fn clear(
+    _: Calibrator,
+    State(state): State<AppState>,
+    Path(id): Path<i64>,
+) -> Result<Html<String>, WebError> {
     state.store.clear_inbox(id, None).await?;
     page(&fragment(&state, id).await?)
 }
@@ -118,7 +150,10 @@ pub(crate) async fn clear(_: Calibrator, State(state): State<AppState>, Path(id)
 fn chosen(fields: &[(String, String)]) -> Vec<ChosenSet> {
     let mut out: Vec<ChosenSet> = Vec::new();
     for (key, value) in fields {
-        let Some((name, index)) = key.split_once('.').and_then(|(n, i)| i.parse::<usize>().ok().filter(|i| *i < 200).map(|i| (n, i))) else {
+        let Some((name, index)) = key
+            .split_once('.')
+            .and_then(|(n, i)| i.parse::<usize>().ok().filter(|i| *i < 200).map(|i| (n, i)))
+        else {
             continue;
         };
         if out.len() <= index {
@@ -155,7 +190,10 @@ pub(crate) async fn commit(
     state.store.day(id).await?;
     let sets = chosen(&fields);
     let total = sets.iter().map(|s| s.pulls.len()).sum::<usize>() as i32;
-    if let Some(set) = sets.iter().find(|s| !s.pulls.is_empty() && (s.config.map.trim().is_empty() || s.config.fuel.trim().is_empty())) {
+    if let Some(set) = sets
+        .iter()
+        .find(|s| !s.pulls.is_empty() && (s.config.map.trim().is_empty() || s.config.fuel.trim().is_empty()))
+    {
         let mut f = fragment(&state, id).await?;
         f.problem = format!(
             "Say which {} was in the vehicle for every set, or write “unknown”.",
@@ -181,7 +219,8 @@ pub(crate) async fn commit(
 
 /// What a storing takes: its files, and the pulls in them. The same again is the same storing.
 fn claim(day_id: i64, sets: &[ChosenSet]) -> String {
-    let mut taken: Vec<(i64, Option<i64>, Option<usize>)> = sets.iter().flat_map(|s| &s.pulls).map(|p| (p.dyno, p.ecu, p.number)).collect();
+    let mut taken: Vec<(i64, Option<i64>, Option<usize>)> =
+        sets.iter().flat_map(|s| &s.pulls).map(|p| (p.dyno, p.ecu, p.number)).collect();
     taken.sort_unstable();
     crate::seen::mark(&(day_id, taken))
 }
@@ -209,7 +248,11 @@ async fn work(state: AppState, run: i64, day_id: i64, sets: Vec<ChosenSet>) {
     }
 }
 
-pub(crate) async fn run(_: Reader, State(state): State<AppState>, Path(id): Path<i64>) -> Result<Response, WebError> {
+pub(crate) async fn run(
+    _: Reader,
+    State(state): State<AppState>,
+    Path(id): Path<i64>,
+) -> Result<Response, WebError> {
     let r = state.store.run(id).await?;
     let body = page(&run_fragment(&r))?;
     if r.state == RunState::Done {
@@ -218,7 +261,11 @@ pub(crate) async fn run(_: Reader, State(state): State<AppState>, Path(id): Path
     Ok(body.into_response())
 }
 
-pub(crate) async fn cancel(_: Calibrator, State(state): State<AppState>, Path(id): Path<i64>) -> Result<Html<String>, WebError> {
+pub(crate) async fn cancel(
+    _: Calibrator,
+    State(state): State<AppState>,
+    Path(id): Path<i64>,
+) -> Result<Html<String>, WebError> {
     state.store.cancel_run(id).await?;
     page(&run_fragment(&state.store.run(id).await?))
 }
@@ -260,8 +307,14 @@ mod tests {
         assert_eq!(sets.len(), 2);
         assert_eq!(
             sets[0].pulls,
-            vec![ChosenPull { dyno: 4, ecu: Some(5), ..ChosenPull::default() }, ChosenPull { dyno: 6, number: Some(1), ..ChosenPull::default() }]
+            vec![
+                ChosenPull { dyno: 4, ecu: Some(5), ..ChosenPull::default() },
+                ChosenPull { dyno: 6, number: Some(1), ..ChosenPull::default() }
+            ]
         );
-        assert_eq!((sets[0].config.map.as_str(), sets[1].config.fuel.as_str(), sets[1].pulls.len()), ("C3", "E30", 0));
+        assert_eq!(
+            (sets[0].config.map.as_str(), sets[1].config.fuel.as_str(), sets[1].pulls.len()),
+            ("C3", "E30", 0)
+        );
     }
 }

@@ -20,7 +20,11 @@ pub(crate) struct Keep {
 }
 
 /// Keeps a line-up under a name.
-pub(crate) async fn keep(Calibrator(who): Calibrator, State(state): State<AppState>, Form(f): Form<Keep>) -> Result<Redirect, WebError> {
+pub(crate) async fn keep(
+    Calibrator(who): Calibrator,
+    State(state): State<AppState>,
+    Form(f): Form<Keep>,
+) -> Result<Redirect, WebError> {
     let name = f.name.trim();
     if name.is_empty() || name.chars().count() > 120 {
         return Err(WebError::Bad("give the line-up a name of at most 120 characters".into()));
@@ -33,7 +37,11 @@ pub(crate) async fn keep(Calibrator(who): Calibrator, State(state): State<AppSta
 }
 
 /// Forgets a kept line-up; the sets stay.
-pub(crate) async fn forget(_: Calibrator, State(state): State<AppState>, Path(id): Path<i64>) -> Result<Redirect, WebError> {
+pub(crate) async fn forget(
+    _: Calibrator,
+    State(state): State<AppState>,
+    Path(id): Path<i64>,
+) -> Result<Redirect, WebError> {
     let vehicle = state.store.forget_line_up(id).await?;
     Ok(Redirect::to(&format!("/vehicles/{vehicle}#line-ups")))
 }
@@ -49,19 +57,29 @@ pub(crate) struct Plan {
 }
 
 /// Plans a set.
-pub(crate) async fn plan(_: Calibrator, State(state): State<AppState>, Form(f): Form<Plan>) -> Result<Redirect, WebError> {
-    let factors: Factors = serde_json::from_str(&f.factors).map_err(|e| WebError::Bad(format!("what to pull cannot be read: {e}")))?;
+pub(crate) async fn plan(
+    _: Calibrator,
+    State(state): State<AppState>,
+    Form(f): Form<Plan>,
+) -> Result<Redirect, WebError> {
+    let factors: Factors = serde_json::from_str(&f.factors)
+        .map_err(|e| WebError::Bad(format!("what to pull cannot be read: {e}")))?;
     if factors.is_empty() {
         return Err(WebError::Bad("say what to pull: at least a map and a fuel".into()));
     }
     let why: String = f.why.trim().chars().take(500).collect();
     state.store.plan(f.vehicle_id, &factors, PULLS, &why).await?;
-    let back = f.day.map_or_else(|| format!("/vehicles/{}#plan", f.vehicle_id), |d| format!("/days/{d}#plan"));
+    let back =
+        f.day.map_or_else(|| format!("/vehicles/{}#plan", f.vehicle_id), |d| format!("/days/{d}#plan"));
     Ok(Redirect::to(&back))
 }
 
 /// Takes a planned set off the plan.
-pub(crate) async fn unplan(_: Calibrator, State(state): State<AppState>, Path(id): Path<i64>) -> Result<Redirect, WebError> {
+pub(crate) async fn unplan(
+    _: Calibrator,
+    State(state): State<AppState>,
+    Path(id): Path<i64>,
+) -> Result<Redirect, WebError> {
     let vehicle = state.store.unplan(id).await?;
     Ok(Redirect::to(&format!("/vehicles/{vehicle}#plan")))
 }

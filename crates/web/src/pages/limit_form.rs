@@ -20,7 +20,9 @@ fn threshold(text: &str, over: &str, what: &str) -> Result<Threshold, String> {
     }
     let mut points: Vec<(f64, f64)> = Vec::new();
     for part in text.split(", ").flat_map(|p| p.split(';')) {
-        let (v, a) = part.split_once(" at ").ok_or_else(|| format!("{what}: write a curve as 880 at 1000, 940 at 4000"))?;
+        let (v, a) = part
+            .split_once(" at ")
+            .ok_or_else(|| format!("{what}: write a curve as 880 at 1000, 940 at 4000"))?;
         points.push((number(a, what)?, number(v, what)?));
     }
     let channel = if over.trim().is_empty() { "engine_speed" } else { over.trim() };
@@ -40,7 +42,11 @@ fn gate(text: &str, what: &str) -> Result<Vec<GateTerm>, String> {
             let words: Vec<&str> = p.split_whitespace().collect();
             let fail = || format!("{what}: write a gate as throttle > 90, manifold_pressure > 140");
             let [name, rest @ ..] = words.as_slice() else { return Err(fail()) };
-            let mut term = GateTerm { channel: Channel::new(*name).map_err(|e| e.to_string())?, above: None, below: None };
+            let mut term = GateTerm {
+                channel: Channel::new(*name).map_err(|e| e.to_string())?,
+                above: None,
+                below: None,
+            };
             for pair in rest.chunks(2) {
                 match pair {
                     [">", v] => term.above = Some(number(v, what)?),
@@ -60,11 +66,13 @@ pub(crate) struct Changes {
     pub(crate) put: Vec<Limit>,
     /// Ids taken away, or given up for another.
     pub(crate) gone: Vec<String>,
-    /// Limits that somebody else changed after the form was shown, and this form changes too, as they are now.
+    /// Limits that somebody else changed after the form was shown, and this form changes too, as they are
+    /// now.
     pub(crate) stale: Vec<Limit>,
 }
 
-/// Reads a form. Each row carries the id it had (`was`) and a mark of what it showed (`seen`); a row without a mark is taken as typed.
+/// Reads a form. Each row carries the id it had (`was`) and a mark of what it showed (`seen`); a row without
+/// a mark is taken as typed.
 ///
 /// # Errors
 /// A sentence naming the limit and the fault.
@@ -109,7 +117,9 @@ fn row<'f>(get: &dyn Fn(&str) -> &'f str, was: Option<&Limit>, held: &[Limit]) -
         return Err(format!("limit “{id}”: the name is longer than 60 characters"));
     }
     let what = format!("limit “{id}”");
-    let or_zero = |name: &str| if get(name).is_empty() { Ok(0.0) } else { number(get(name), &format!("{what}, {name}")) };
+    let or_zero = |name: &str| {
+        if get(name).is_empty() { Ok(0.0) } else { number(get(name), &format!("{what}, {name}")) }
+    };
     let limit = Limit {
         channel: Channel::new(channel).map_err(|e| e.to_string())?,
         direction: if get("direction") == "below" { Direction::Below } else { Direction::Above },
@@ -162,7 +172,11 @@ mod tests {
     #[test]
     fn a_fault_names_the_limit() {
         let one = |name: &str, value: &str| {
-            changes(&form(&[("channel.0", "lambda_1"), ("id.0", "lean"), ("threshold.0", "0.9"), (name, value)]), &[]).unwrap_err()
+            changes(
+                &form(&[("channel.0", "lambda_1"), ("id.0", "lean"), ("threshold.0", "0.9"), (name, value)]),
+                &[],
+            )
+            .unwrap_err()
         };
         for (name, value, want) in [
             ("threshold.0", "lots", "limit “lean”, threshold: “lots” is not a number"),
@@ -174,7 +188,12 @@ mod tests {
         ] {
             assert!(one(name, value).contains(want), "{value}: {}", one(name, value));
         }
-        let twice = form(&[("channel.0", "lambda_1"), ("threshold.0", "1"), ("channel.1", "lambda_1"), ("threshold.1", "1")]);
+        let twice = form(&[
+            ("channel.0", "lambda_1"),
+            ("threshold.0", "1"),
+            ("channel.1", "lambda_1"),
+            ("threshold.1", "1"),
+        ]);
         assert!(changes(&twice, &[]).unwrap_err().contains("two limits"));
     }
 
@@ -212,17 +231,33 @@ mod tests {
             ])
         };
         let c = changes(&posted("0.88", "leaner"), &shown).unwrap();
-        assert_eq!((c.put.len(), c.put[0].id.as_str(), c.put[0].span, c.gone.len(), c.stale.len()), (1, "lean", Some(0.4), 0, 0));
+        assert_eq!(
+            (c.put.len(), c.put[0].id.as_str(), c.put[0].span, c.gone.len(), c.stale.len()),
+            (1, "lean", Some(0.4), 0, 0)
+        );
         let c = changes(&posted("0.9", "leanest"), &shown).unwrap();
-        assert_eq!((c.put[0].id.as_str(), c.put[0].span, c.gone.as_slice()), ("leanest", Some(0.4), &["leaner".to_owned()][..]));
+        assert_eq!(
+            (c.put[0].id.as_str(), c.put[0].span, c.gone.as_slice()),
+            ("leanest", Some(0.4), &["leaner".to_owned()][..])
+        );
         // Somebody else has changed the first since, and added a third that this form never showed.
         let now = [limit("lean", 0.87), limit("leaner", 0.95), limit("new", 1.0)];
         let c = changes(&posted("0.88", "leaner"), &now).unwrap();
         assert_eq!((c.stale.len(), c.put.len(), c.gone.len()), (1, 0, 0), "{c:?}");
         let c = changes(&posted("0.9", "leaner"), &now).unwrap();
         assert_eq!((c.stale.len(), c.put.len()), (0, 0), "a row left as it was shown changes nothing: {c:?}");
-        let gone = form(&[("was.0", "lean"), ("seen.0", &mark(&shown[0])), ("id.0", "lean"), ("channel.0", "lambda_1"), ("remove.0", "yes")]);
+        let gone = form(&[
+            ("was.0", "lean"),
+            ("seen.0", &mark(&shown[0])),
+            ("id.0", "lean"),
+            ("channel.0", "lambda_1"),
+            ("remove.0", "yes"),
+        ]);
         assert_eq!(changes(&gone, &shown).unwrap().gone, ["lean"]);
-        assert_eq!(changes(&gone, &now).unwrap().stale.len(), 1, "taking away what somebody changed is asked again");
+        assert_eq!(
+            changes(&gone, &now).unwrap().stale.len(),
+            1,
+            "taking away what somebody changed is asked again"
+        );
     }
 }

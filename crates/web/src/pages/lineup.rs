@@ -45,7 +45,8 @@ pub(crate) struct Params {
 impl Params {
     fn asked(&self) -> Result<LineUpAsked, WebError> {
         let Self { view, band, at, across, along, .. } = self;
-        LineUpAsked::read(&LineUpFields { focus: self.focus, view, band, at, across, along }).map_err(WebError::Bad)
+        LineUpAsked::read(&LineUpFields { focus: self.focus, view, band, at, across, along })
+            .map_err(WebError::Bad)
     }
 }
 
@@ -55,10 +56,17 @@ async fn read(state: &AppState, prefs: &Prefs, p: &Params) -> Result<Arc<(LineUp
     let mut seen = std::collections::HashSet::new();
     ids.retain(|i| seen.insert(*i));
     if ids.is_empty() {
-        return Err(WebError::Bad("A line-up needs sets: tick some on a day sheet and press “Line up”.".into()));
+        return Err(WebError::Bad(
+            "A line-up needs sets: tick some on a day sheet and press “Line up”.".into(),
+        ));
     }
     let asked = p.asked()?;
-    let settings = Settings { at_rpm: asked.at, across_gears: !asked.across.is_empty(), along: asked.along, ..prefs.settings(asked.band) };
+    let settings = Settings {
+        at_rpm: asked.at,
+        across_gears: !asked.across.is_empty(),
+        along: asked.along,
+        ..prefs.settings(asked.band)
+    };
     let since = state.fresh.look(&state.store).await?;
     let key = format!("{ids:?} {:?} {settings:?}", p.base);
     if let Some(kept) = state.lineups.get(&key, &state.fresh) {
@@ -81,8 +89,17 @@ fn rests_on(l: &LineUp) -> Vec<Thing> {
     out
 }
 
-pub(crate) async fn show(_: Reader, prefs: Prefs, State(state): State<AppState>, uri: Uri, Query(p): Query<Params>) -> Result<Response, WebError> {
-    let answer = |body: Bytes| ([(SET_COOKIE, prefs.cookie()), (CONTENT_TYPE, "text/html; charset=utf-8".into())], body).into_response();
+pub(crate) async fn show(
+    _: Reader,
+    prefs: Prefs,
+    State(state): State<AppState>,
+    uri: Uri,
+    Query(p): Query<Params>,
+) -> Result<Response, WebError> {
+    let answer = |body: Bytes| {
+        ([(SET_COOKIE, prefs.cookie()), (CONTENT_TYPE, "text/html; charset=utf-8".into())], body)
+            .into_response()
+    };
     let key = page_key(&uri, &prefs);
     let (since, known) = state.known_page(&key).await?;
     if let Some(known) = known {
@@ -95,10 +112,19 @@ pub(crate) async fn show(_: Reader, prefs: Prefs, State(state): State<AppState>,
 }
 
 fn file(kind: &'static str, name: &str, body: impl IntoResponse) -> Response {
-    ([(CONTENT_TYPE, kind.to_owned()), (CONTENT_DISPOSITION, format!("attachment; filename=\"{name}\""))], body).into_response()
+    (
+        [(CONTENT_TYPE, kind.to_owned()), (CONTENT_DISPOSITION, format!("attachment; filename=\"{name}\""))],
+        body,
+    )
+        .into_response()
 }
 
-pub(crate) async fn svg(_: Reader, prefs: Prefs, State(state): State<AppState>, Query(p): Query<Params>) -> Result<Response, WebError> {
+pub(crate) async fn svg(
+    _: Reader,
+    prefs: Prefs,
+    State(state): State<AppState>,
+    Query(p): Query<Params>,
+) -> Result<Response, WebError> {
     let kept = read(&state, &prefs, &p).await?;
     let (l, e) = &*kept;
     let focus = crate::views::lineup_focus(l, p.focus);
@@ -119,8 +145,13 @@ fn fonts() -> Arc<usvg::fontdb::Database> {
 /// Draws an SVG as PNG. The picture fonts have no λ, so it is spelled out there.
 fn to_png(svg: &str) -> Result<Vec<u8>, WebError> {
     let broken = |e: String| WebError::Internal(format!("the picture cannot be drawn: {e}"));
-    let options = usvg::Options { fontdb: fonts(), font_family: "Atkinson Hyperlegible Next".into(), ..usvg::Options::default() };
-    let tree = usvg::Tree::from_str(&svg.replace('λ', "lambda"), &options).map_err(|e| broken(e.to_string()))?;
+    let options = usvg::Options {
+        fontdb: fonts(),
+        font_family: "Atkinson Hyperlegible Next".into(),
+        ..usvg::Options::default()
+    };
+    let tree =
+        usvg::Tree::from_str(&svg.replace('λ', "lambda"), &options).map_err(|e| broken(e.to_string()))?;
     let size = tree.size();
     let (w, h) = ((size.width() * PNG_SCALE).ceil() as u32, (size.height() * PNG_SCALE).ceil() as u32);
     let mut map = tiny_skia::Pixmap::new(w, h).ok_or_else(|| broken("no room".into()))?;
@@ -128,18 +159,29 @@ fn to_png(svg: &str) -> Result<Vec<u8>, WebError> {
     map.encode_png().map_err(|e| broken(e.to_string()))
 }
 
-pub(crate) async fn png(_: Reader, prefs: Prefs, State(state): State<AppState>, Query(p): Query<Params>) -> Result<Response, WebError> {
+pub(crate) async fn png(
+    _: Reader,
+    prefs: Prefs,
+    State(state): State<AppState>,
+    Query(p): Query<Params>,
+) -> Result<Response, WebError> {
     let kept = read(&state, &prefs, &p).await?;
     let (l, e) = &*kept;
     let focus = crate::views::lineup_focus(l, p.focus);
     let svg = lineup_svg(&chart_of(l, e, &prefs, focus), Paint::Light);
-    let png = tokio::task::spawn_blocking(move || to_png(&svg)).await.map_err(|e| WebError::Internal(e.to_string()))??;
+    let png = tokio::task::spawn_blocking(move || to_png(&svg))
+        .await
+        .map_err(|e| WebError::Internal(e.to_string()))??;
     Ok(file("image/png", "line-up.png", png))
 }
 
 fn quoted(s: &str) -> String {
     let safe =
-        if s.trim_start().starts_with(['=', '+', '-', '@', '|', '%']) || s.starts_with(['\t', '\r', '\n']) { format!("'{s}") } else { s.to_owned() };
+        if s.trim_start().starts_with(['=', '+', '-', '@', '|', '%']) || s.starts_with(['\t', '\r', '\n']) {
+            format!("'{s}")
+        } else {
+            s.to_owned()
+        };
     format!("\"{}\"", safe.replace('"', "\"\""))
 }
 
@@ -177,7 +219,9 @@ fn table(l: &LineUp, prefs: &Prefs) -> String {
     for x in grid {
         let _ = write!(out, "{}", (x * 10.0).round() / 10.0);
         for (i, r) in l.results.iter().enumerate() {
-            let at = |v: &[f64], places: &[f64]| places.iter().position(|g| (g - x).abs() < 1e-6).and_then(|k| v.get(k).copied());
+            let at = |v: &[f64], places: &[f64]| {
+                places.iter().position(|g| (g - x).abs() < 1e-6).and_then(|k| v.get(k).copied())
+            };
             let c = l.comparisons.iter().find(|c| c.candidate == i);
             let _ = write!(
                 out,
@@ -193,7 +237,12 @@ fn table(l: &LineUp, prefs: &Prefs) -> String {
     out
 }
 
-pub(crate) async fn csv(_: Reader, prefs: Prefs, State(state): State<AppState>, Query(p): Query<Params>) -> Result<Response, WebError> {
+pub(crate) async fn csv(
+    _: Reader,
+    prefs: Prefs,
+    State(state): State<AppState>,
+    Query(p): Query<Params>,
+) -> Result<Response, WebError> {
     let kept = read(&state, &prefs, &p).await?;
     Ok(file("text/csv; charset=utf-8", "line-up.csv", table(&kept.0, &prefs)))
 }

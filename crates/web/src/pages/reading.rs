@@ -56,7 +56,10 @@ fn zoom(p: &Params) -> Result<Option<[f64; 2]>, WebError> {
     }
     match (decimal(&p.from), decimal(&p.to)) {
         (Some(a), Some(b)) if b > a && a.abs() < 1e6 && b.abs() < 1e6 => Ok(Some([a, b])),
-        _ => Err(WebError::Bad(format!("“{}” to “{}” is no stretch of the axis: give two numbers, the lower first", p.from, p.to))),
+        _ => Err(WebError::Bad(format!(
+            "“{}” to “{}” is no stretch of the axis: give two numbers, the lower first",
+            p.from, p.to
+        ))),
     }
 }
 
@@ -84,7 +87,8 @@ pub(crate) async fn show(
         None => {
             let r = read_pull(&state.store, id, &settings).await?;
             let e = encoding(&state, r.vehicle.id).await?;
-            let (rests_on, weight) = (vec![Thing::Figures(r.day.id), Thing::Vehicle(r.vehicle.id), Thing::Names], r.weight());
+            let (rests_on, weight) =
+                (vec![Thing::Figures(r.day.id), Thing::Vehicle(r.vehicle.id), Thing::Names], r.weight());
             state.readings.put(key, (r, e), rests_on, since, weight)
         }
     };
@@ -92,7 +96,12 @@ pub(crate) async fn show(
     let lanes = p.lanes.clone().unwrap_or_else(|| kept_lanes(&headers, r.vehicle.id));
     let looks = Looks { driven: r.vehicle.sheet.driven, ..Looks::default() };
     let evidence = match FigureAsked::new(&p.figure, &p.read, &p.back, looks) {
-        Some(asked) => Some(evidence_view(&asked, &evidence(&state.store, r, asked.figure, &asked.looks, &settings).await?, id, &prefs)),
+        Some(asked) => Some(evidence_view(
+            &asked,
+            &evidence(&state.store, r, asked.figure, &asked.looks, &settings).await?,
+            id,
+            &prefs,
+        )),
         None => None,
     };
     let note = state.store.note_of_pull(id).await?;
@@ -101,8 +110,16 @@ pub(crate) async fn show(
     let rests_on = vec![Thing::Day(r.day.id), Thing::Vehicle(r.vehicle.id), Thing::Names];
     let mut cookies = vec![(SET_COOKIE, prefs.cookie())];
     if p.lanes.is_some() {
-        let kept: Vec<String> = view.form.iter().filter(|f| f.0 == "lanes").map(|f| f.1.replace(',', ".")).collect();
-        cookies.push((SET_COOKIE, format!("{LANES}{}={}; Path=/pulls; Max-Age=31536000; SameSite=Strict; HttpOnly", r.vehicle.id, kept.concat())));
+        let kept: Vec<String> =
+            view.form.iter().filter(|f| f.0 == "lanes").map(|f| f.1.replace(',', ".")).collect();
+        cookies.push((
+            SET_COOKIE,
+            format!(
+                "{LANES}{}={}; Path=/pulls; Max-Age=31536000; SameSite=Strict; HttpOnly",
+                r.vehicle.id,
+                kept.concat()
+            ),
+        ));
     }
     Ok((AppendHeaders(cookies), Html(state.keep_page(page_key, body, rests_on, since))).into_response())
 }
@@ -114,22 +131,30 @@ pub(crate) struct Lag {
 }
 
 /// Anchors the clocks by hand, or leaves them to be found when blank.
-pub(crate) async fn lag(_: Calibrator, State(state): State<AppState>, Path(id): Path<i64>, Form(f): Form<Lag>) -> Result<Redirect, WebError> {
+pub(crate) async fn lag(
+    _: Calibrator,
+    State(state): State<AppState>,
+    Path(id): Path<i64>,
+    Form(f): Form<Lag>,
+) -> Result<Redirect, WebError> {
     let lag = if f.lag.trim().is_empty() {
         None
     } else {
-        Some(
-            decimal(&f.lag)
-                .filter(|v| v.abs() < 1e7)
-                .ok_or_else(|| WebError::Bad(format!("“{}” is not a lag in seconds, such as -12.35", f.lag.trim())))?,
-        )
+        Some(decimal(&f.lag).filter(|v| v.abs() < 1e7).ok_or_else(|| {
+            WebError::Bad(format!("“{}” is not a lag in seconds, such as -12.35", f.lag.trim()))
+        })?)
     };
     let set = state.store.set(state.store.set_of_pull(id).await?).await?;
     change_day(&state.store, set.day_id, &DayChange::Lag { pull_id: id, lag_s: lag }, |_| true).await?;
     Ok(Redirect::to(&format!("/pulls/{id}#clocks")))
 }
 
-pub(crate) async fn note(_: Calibrator, State(state): State<AppState>, Path(id): Path<i64>, Form(f): Form<Note>) -> Result<Redirect, WebError> {
+pub(crate) async fn note(
+    _: Calibrator,
+    State(state): State<AppState>,
+    Path(id): Path<i64>,
+    Form(f): Form<Note>,
+) -> Result<Redirect, WebError> {
     state.store.note_pull(id, f.text()?, f.was()).await?;
     Ok(Redirect::to(&format!("/pulls/{id}#note")))
 }

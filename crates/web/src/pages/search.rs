@@ -24,9 +24,17 @@ pub(crate) struct Params {
     skip: usize,
 }
 
-pub(crate) async fn show(_: Reader, prefs: Prefs, State(state): State<AppState>, Query(p): Query<Params>) -> Result<Html<String>, WebError> {
+pub(crate) async fn show(
+    _: Reader,
+    prefs: Prefs,
+    State(state): State<AppState>,
+    Query(p): Query<Params>,
+) -> Result<Html<String>, WebError> {
     let text: String = p.q.chars().take(LONGEST).collect();
-    let reading = Reading { today: chrono::Local::now().date_naive(), usual: Usual { power: prefs.power, torque: prefs.torque } };
+    let reading = Reading {
+        today: chrono::Local::now().date_naive(),
+        usual: Usual { power: prefs.power, torque: prefs.torque },
+    };
     let query = match parse(&text, &reading) {
         Ok(q) => q,
         Err(e) => return page(&search_refused(&text, &e, &prefs)),

@@ -17,8 +17,18 @@ pub(crate) struct Params {
     kept: String,
 }
 
-pub(crate) async fn show(_: Reader, prefs: Prefs, State(state): State<AppState>, Query(p): Query<Params>) -> Result<Html<String>, WebError> {
-    let run = state.store.latest_run(jamjar_workflow::demo::RUN).await?.filter(|r| r.state != RunState::Done).map(|r| run_fragment(&r));
+pub(crate) async fn show(
+    _: Reader,
+    prefs: Prefs,
+    State(state): State<AppState>,
+    Query(p): Query<Params>,
+) -> Result<Html<String>, WebError> {
+    let run = state
+        .store
+        .latest_run(jamjar_workflow::demo::RUN)
+        .await?
+        .filter(|r| r.state != RunState::Done)
+        .map(|r| run_fragment(&r));
     page(&SettingsPage {
         shell: Shell::new("Settings", &prefs.theme, "settings"),
         demo: state.store.has_demo().await?,
@@ -31,15 +41,23 @@ pub(crate) async fn show(_: Reader, prefs: Prefs, State(state): State<AppState>,
 
 /// Takes the demo away; days of the user's own, and the vehicles they stand on, stay.
 async fn take_away(state: &AppState) -> Result<String, WebError> {
-    if let Some(run) = state.store.latest_run(jamjar_workflow::demo::RUN).await?.filter(|r| r.state == RunState::Running) {
-        return Err(WebError::Conflict(format!("the demo is being loaded just now ({} of {}): cancel that first, or wait", run.done, run.total)));
+    if let Some(run) =
+        state.store.latest_run(jamjar_workflow::demo::RUN).await?.filter(|r| r.state == RunState::Running)
+    {
+        return Err(WebError::Conflict(format!(
+            "the demo is being loaded just now ({} of {}): cancel that first, or wait",
+            run.done, run.total
+        )));
     }
     Ok(state.store.remove_demo().await?.join(", "))
 }
 
 pub(crate) async fn remove(_: Calibrator, State(state): State<AppState>) -> Result<Response, WebError> {
     let kept = take_away(&state).await?;
-    let query: String = kept.bytes().map(|b| if b.is_ascii_alphanumeric() { char::from(b).to_string() } else { format!("%{b:02X}") }).collect();
+    let query: String = kept
+        .bytes()
+        .map(|b| if b.is_ascii_alphanumeric() { char::from(b).to_string() } else { format!("%{b:02X}") })
+        .collect();
     Ok(Redirect::to(&format!("/settings?kept={query}")).into_response())
 }
 

@@ -25,7 +25,8 @@ fn time(s: &str) -> Result<NaiveTime, WebError> {
         let now = chrono::Local::now().time();
         return Ok(NaiveTime::from_hms_opt(now.hour(), now.minute(), 0).unwrap_or_default());
     }
-    NaiveTime::parse_from_str(s.trim(), "%H:%M").map_err(|_| WebError::Bad(format!("“{}” is not a time of day such as 14:30", s.trim())))
+    NaiveTime::parse_from_str(s.trim(), "%H:%M")
+        .map_err(|_| WebError::Bad(format!("“{}” is not a time of day such as 14:30", s.trim())))
 }
 
 fn number(s: &str, what: &str) -> Result<f64, WebError> {
@@ -89,8 +90,17 @@ pub(crate) struct Air {
     pressure: String,
 }
 
-pub(crate) async fn air(_: Calibrator, State(state): State<AppState>, Path(id): Path<i64>, Form(f): Form<Air>) -> Result<Response, WebError> {
-    let (t, h, p) = (number(&f.temperature, "air")?, number(&f.humidity, "humidity")?, number(&f.pressure, "station pressure")?);
+pub(crate) async fn air(
+    _: Calibrator,
+    State(state): State<AppState>,
+    Path(id): Path<i64>,
+    Form(f): Form<Air>,
+) -> Result<Response, WebError> {
+    let (t, h, p) = (
+        number(&f.temperature, "air")?,
+        number(&f.humidity, "humidity")?,
+        number(&f.pressure, "station pressure")?,
+    );
     let a = AirState::new(t, h / 100.0, p).map_err(|e| WebError::Bad(e.to_string()))?;
     change_day(&state.store, id, &DayChange::Air { at: time(&f.at)?, air: a }, |_| true).await?;
     Ok(back(id, "air"))
@@ -104,10 +114,17 @@ pub(crate) struct FuelForm {
     note: String,
 }
 
-pub(crate) async fn fuel(_: Calibrator, State(state): State<AppState>, Path(id): Path<i64>, Form(f): Form<FuelForm>) -> Result<Response, WebError> {
+pub(crate) async fn fuel(
+    _: Calibrator,
+    State(state): State<AppState>,
+    Path(id): Path<i64>,
+    Form(f): Form<FuelForm>,
+) -> Result<Response, WebError> {
     let (name, litres) = (f.fuel.trim(), number(&f.litres, "litres")?);
     if name.is_empty() || name.chars().count() > 120 || f.note.chars().count() > 200 {
-        return Err(WebError::Bad("name the fuel, in at most 120 characters, with a note of at most 200".into()));
+        return Err(WebError::Bad(
+            "name the fuel, in at most 120 characters, with a note of at most 200".into(),
+        ));
     }
     if !(0.0..=100_000.0).contains(&litres) {
         return Err(WebError::Bad(format!("{litres} litres cannot be on hand")));

@@ -27,15 +27,26 @@ impl Spooled {
     /// # Errors
     /// [`WebError::Bad`] when it does not arrive whole, [`WebError::NoRoom`] when the disk cannot take it.
     pub(super) async fn take(state: &AppState, mut field: Field<'_>) -> Result<Self, WebError> {
-        let name = field.file_name().unwrap_or_default().chars().filter(|c| !c.is_control()).take(200).collect();
+        let name =
+            field.file_name().unwrap_or_default().chars().filter(|c| !c.is_control()).take(200).collect();
         let path = state.spool.join(format!("{:016x}{:016x}", unguessed(), unguessed()));
         let mut spooled = Self { path, name, bytes: 0 };
-        let mut file = tokio::fs::OpenOptions::new().write(true).create_new(true).mode(0o600).open(&spooled.path).await.map_err(lost)?;
+        let mut file = tokio::fs::OpenOptions::new()
+            .write(true)
+            .create_new(true)
+            .mode(0o600)
+            .open(&spooled.path)
+            .await
+            .map_err(lost)?;
         while let Some(bytes) = field.chunk().await.map_err(cut)? {
             file.write_all(&bytes).await.map_err(lost)?;
             spooled.bytes += bytes.len() as u64;
             if spooled.bytes > MOST_BYTES {
-                return Err(WebError::TooLarge(format!("{} is larger than {} MiB: split it.", spooled.name, MOST_BYTES >> 20)));
+                return Err(WebError::TooLarge(format!(
+                    "{} is larger than {} MiB: split it.",
+                    spooled.name,
+                    MOST_BYTES >> 20
+                )));
             }
         }
         file.flush().await.map_err(lost)?;

@@ -8,7 +8,9 @@ use crate::error::WebError;
 use crate::prefs::Prefs;
 use crate::seen::{mark, unchanged};
 use crate::state::AppState;
-use crate::views::{Shell, VehicleParts, VehiclesPage, date_words, limit_words, sheet_differences, vehicle_page, vehicle_row};
+use crate::views::{
+    Shell, VehicleParts, VehiclesPage, date_words, limit_words, sheet_differences, vehicle_page, vehicle_row,
+};
 use axum::Form;
 use axum::extract::{Multipart, Path, State};
 use axum::http::StatusCode;
@@ -24,7 +26,11 @@ const DAYS: i64 = 200;
 /// Kept line-ups shown.
 const KEPT: i64 = 100;
 
-pub(crate) async fn list(_: Reader, prefs: Prefs, State(state): State<AppState>) -> Result<Html<String>, WebError> {
+pub(crate) async fn list(
+    _: Reader,
+    prefs: Prefs,
+    State(state): State<AppState>,
+) -> Result<Html<String>, WebError> {
     let days = state.store.days_by_vehicle().await?;
     let rows = state.store.vehicles().await?.iter().map(|v| vehicle_row(v, days.get(&v.id))).collect();
     page(&VehiclesPage { shell: Shell::new("Vehicles", &prefs.theme, "vehicles"), rows })
@@ -40,8 +46,14 @@ async fn parts(state: &AppState, prefs: &Prefs, id: i64) -> Result<VehicleParts,
         Some(s) => {
             let measured: Vec<_> = s.pulls.iter().map(|p| p.1.measured.clone()).collect();
             let input = SetInput { day: s.set.date.to_string(), ..SetInput::default() };
-            let r = analyse_sets(std::slice::from_ref(&input), std::slice::from_ref(&measured), &vehicle.vehicle.engine, &prefs.settings(None));
-            r.first().and_then(|r| r.figure(Figure::PeakPower).mean.map(|m| (m, date_words(s.set.date), r.n())))
+            let r = analyse_sets(
+                std::slice::from_ref(&input),
+                std::slice::from_ref(&measured),
+                &vehicle.vehicle.engine,
+                &prefs.settings(None),
+            );
+            r.first()
+                .and_then(|r| r.figure(Figure::PeakPower).mean.map(|m| (m, date_words(s.set.date), r.n())))
         }
     };
     let days = days
@@ -63,12 +75,22 @@ async fn parts(state: &AppState, prefs: &Prefs, id: i64) -> Result<VehicleParts,
     })
 }
 
-pub(crate) async fn show(_: Reader, prefs: Prefs, State(state): State<AppState>, Path(id): Path<i64>) -> Result<Html<String>, WebError> {
+pub(crate) async fn show(
+    _: Reader,
+    prefs: Prefs,
+    State(state): State<AppState>,
+    Path(id): Path<i64>,
+) -> Result<Html<String>, WebError> {
     page(&vehicle_page(&prefs, parts(&state, &prefs, id).await?, String::new()))
 }
 
 /// The page again with what is wrong, unchanged data below it.
-pub(super) async fn refuse(state: &AppState, prefs: &Prefs, id: i64, problem: String) -> Result<Response, WebError> {
+pub(super) async fn refuse(
+    state: &AppState,
+    prefs: &Prefs,
+    id: i64,
+    problem: String,
+) -> Result<Response, WebError> {
     let body = page(&vehicle_page(prefs, parts(state, prefs, id).await?, problem))?;
     Ok((StatusCode::UNPROCESSABLE_ENTITY, body).into_response())
 }
@@ -84,18 +106,23 @@ fn number(f: &Fields, name: &str, label: &str) -> Result<Option<f64>, String> {
     if t.is_empty() {
         return Ok(None);
     }
-    t.parse::<f64>().ok().filter(|v| v.is_finite()).map(Some).ok_or_else(|| format!("{label}: “{t}” is not a number"))
+    t.parse::<f64>()
+        .ok()
+        .filter(|v| v.is_finite())
+        .map(Some)
+        .ok_or_else(|| format!("{label}: “{t}” is not a number"))
 }
 
 fn sheet_of(f: &Fields, prefs: &Prefs) -> Result<VehicleSheet, String> {
-    let text = |name: &str| f.get(name).map(|s| s.trim().chars().take(300).collect::<String>()).unwrap_or_default();
+    let text =
+        |name: &str| f.get(name).map(|s| s.trim().chars().take(300).collect::<String>()).unwrap_or_default();
     let gears: Result<Vec<f64>, String> = text("gears")
         .replace([';', '/'], " ")
         .split_whitespace()
         .map(|g| {
-            g.replace(',', ".")
-                .parse::<f64>()
-                .map_err(|_| format!("gears: “{g}” is not a ratio; write them with spaces between, such as 3.6 2.05 1.36"))
+            g.replace(',', ".").parse::<f64>().map_err(|_| {
+                format!("gears: “{g}” is not a ratio; write them with spaces between, such as 3.6 2.05 1.36")
+            })
         })
         .collect();
     let gears = gears?;
@@ -137,7 +164,9 @@ pub(crate) async fn sheet(
     let now = state.store.vehicle(id).await?;
     let seen = f.get("seen").map(String::as_str).unwrap_or_default();
     let typed = sheet_of(&f, &prefs);
-    unchanged(seen, &mark(&now.sheet), "the sheet", || typed.as_ref().map_or_else(|_| String::new(), |t| sheet_differences(&now.sheet, t)))?;
+    unchanged(seen, &mark(&now.sheet), "the sheet", || {
+        typed.as_ref().map_or_else(|_| String::new(), |t| sheet_differences(&now.sheet, t))
+    })?;
     match typed {
         Ok(s) => {
             state.store.set_sheet(id, &s, (!seen.is_empty()).then_some(now.version)).await?;
@@ -158,8 +187,14 @@ pub(crate) async fn build(
     let text = |name: &str| f.get(name).map(|s| s.trim().to_owned()).unwrap_or_default();
     let (name, changed, since) = (text("name"), text("changed"), text("since"));
     if name.is_empty() || name.chars().count() > 120 || changed.chars().count() > 2000 {
-        return refuse(&state, &prefs, id, "a build state needs a name of at most 120 characters, and says what changed in at most 2000".into())
-            .await;
+        return refuse(
+            &state,
+            &prefs,
+            id,
+            "a build state needs a name of at most 120 characters, and says what changed in at most 2000"
+                .into(),
+        )
+        .await;
     }
     let since = match since.as_str() {
         "" => None,
@@ -192,12 +227,15 @@ pub(crate) async fn limits(
     Ok(back(id, "limits"))
 }
 
-/// Pulls are judged by the new limits behind the person's back: a search knows them soon, and a page waits for nobody.
+/// Pulls are judged by the new limits behind the person's back: a search knows them soon, and a page waits
+/// for nobody.
 fn figures_follow(state: &AppState, vehicle_id: i64) {
     let store = state.store.clone();
     tokio::spawn(async move {
         if let Err(e) = jamjar_workflow::follow::follow(&store, vehicle_id).await {
-            tracing::warn!("the pulls of vehicle {vehicle_id} are judged by its new limits when they are looked at: {e}");
+            tracing::warn!(
+                "the pulls of vehicle {vehicle_id} are judged by its new limits when they are looked at: {e}"
+            );
         }
     });
 }
@@ -208,12 +246,24 @@ pub(crate) struct Chosen {
 }
 
 /// Adds what a template has and the vehicle has not; nothing that is there is changed.
-pub(crate) async fn template(_: Calibrator, State(state): State<AppState>, Path(id): Path<i64>, Form(f): Form<Chosen>) -> Result<Response, WebError> {
+pub(crate) async fn template(
+    _: Calibrator,
+    State(state): State<AppState>,
+    Path(id): Path<i64>,
+    Form(f): Form<Chosen>,
+) -> Result<Response, WebError> {
     let vehicle = state.store.vehicle(id).await?;
     let all = jamjar_workflow::limits::templates();
-    let t = all.into_iter().find(|t| t.id == f.template).ok_or_else(|| WebError::Bad("there is no template of that name".into()))?;
+    let t = all
+        .into_iter()
+        .find(|t| t.id == f.template)
+        .ok_or_else(|| WebError::Bad("there is no template of that name".into()))?;
     let held = vehicle.limits;
-    let new: Vec<Limit> = t.limits.into_iter().filter(|l| held.iter().all(|h| h.id != l.id && h.channel != l.channel)).collect();
+    let new: Vec<Limit> = t
+        .limits
+        .into_iter()
+        .filter(|l| held.iter().all(|h| h.id != l.id && h.channel != l.channel))
+        .collect();
     state.store.change_limits(id, Some(vehicle.version), &new, &[]).await?;
     figures_follow(&state, id);
     Ok(back(id, "limits"))
@@ -227,19 +277,24 @@ pub(crate) async fn driven(
     Path(id): Path<i64>,
     mut form: Multipart,
 ) -> Result<Response, WebError> {
-    let Some(field) = form.next_field().await.map_err(cut)? else { return refuse(&state, &prefs, id, "choose a recording first".into()).await };
+    let Some(field) = form.next_field().await.map_err(cut)? else {
+        return refuse(&state, &prefs, id, "choose a recording first".into()).await;
+    };
     let file = Spooled::take(&state, field).await?;
     let _turn = file.turn(&state).await;
     let name = if file.name.is_empty() { "recording".to_owned() } else { file.name.clone() };
     let input = std::fs::File::open(&file.path).map_err(|e| WebError::Internal(e.to_string()))?;
     let read = move || -> Result<Histogram, String> {
-        let log = jamjar_formats::read_log(input, &name, &jamjar_formats::Mapping::default()).map_err(|e| e.to_string())?.log;
+        let log = jamjar_formats::read_log(input, &name, &jamjar_formats::Mapping::default())
+            .map_err(|e| e.to_string())?
+            .log;
         Histogram::of_recording(&log).map_err(|e| format!("{name}: {e}"))
     };
     let found = tokio::task::spawn_blocking(read).await.map_err(|e| WebError::Internal(e.to_string()))?;
     match found {
         Ok(h) => {
-            let sheet = VehicleSheet { driven: Some(Driven::Histogram(h)), ..state.store.vehicle(id).await?.sheet };
+            let sheet =
+                VehicleSheet { driven: Some(Driven::Histogram(h)), ..state.store.vehicle(id).await?.sheet };
             state.store.set_sheet(id, &sheet, None).await?;
             Ok(back(id, "sheet"))
         }
@@ -258,7 +313,12 @@ mod tests {
     #[test]
     fn a_sheet_reads_as_people_type_it() {
         let s = sheet_of(
-            &fields(&[("gears", "3,6 2.05; 1.36"), ("mass_kg", "1240"), ("driven", "2500–6500"), ("quoted_power_kw", "118")]),
+            &fields(&[
+                ("gears", "3,6 2.05; 1.36"),
+                ("mass_kg", "1240"),
+                ("driven", "2500–6500"),
+                ("quoted_power_kw", "118"),
+            ]),
             &Prefs::default(),
         )
         .unwrap();
@@ -266,9 +326,12 @@ mod tests {
             (s.gears, s.mass_kg, s.driven.map(|d| d.span()), s.quoted_power_kw),
             (vec![3.6, 2.05, 1.36], Some(1240.0), Some([2500.0, 6500.0]), Some(118.0))
         );
-        for (k, v, want) in
-            [("gears", "first", "not a ratio"), ("mass_kg", "heavy", "not a number"), ("driven", "6500", "2500-6500"), ("mass_kg", "3", "outside 20")]
-        {
+        for (k, v, want) in [
+            ("gears", "first", "not a ratio"),
+            ("mass_kg", "heavy", "not a number"),
+            ("driven", "6500", "2500-6500"),
+            ("mass_kg", "3", "outside 20"),
+        ] {
             assert!(sheet_of(&fields(&[(k, v)]), &Prefs::default()).unwrap_err().contains(want), "{k} {v}");
         }
     }

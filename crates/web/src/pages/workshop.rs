@@ -19,7 +19,11 @@ const DAYS: i64 = 30;
 const SETS: i64 = 10;
 const TO_LOOK_AT: i64 = 6;
 
-pub(crate) async fn show(_: Reader, prefs: Prefs, State(state): State<AppState>) -> Result<Html<String>, WebError> {
+pub(crate) async fn show(
+    _: Reader,
+    prefs: Prefs,
+    State(state): State<AppState>,
+) -> Result<Html<String>, WebError> {
     let days = state.store.latest_days(DAYS).await?;
     let counts = state.store.set_counts(&days.iter().map(|d| d.id).collect::<Vec<_>>()).await?;
     let days = days
@@ -41,11 +45,21 @@ pub(crate) async fn show(_: Reader, prefs: Prefs, State(state): State<AppState>)
     for id in sets.iter().map(|s| s.set.vehicle_id).collect::<HashSet<_>>() {
         let vehicle = state.store.vehicle(id).await?;
         let own: Vec<_> = sets.iter().filter(|s| s.set.vehicle_id == id).cloned().collect();
-        fresh.extend(jamjar_workflow::lineup::fresh_sets(&state.store, own, &vehicle).await?.into_iter().map(|s| (s.set.id, s)));
+        fresh.extend(
+            jamjar_workflow::lineup::fresh_sets(&state.store, own, &vehicle)
+                .await?
+                .into_iter()
+                .map(|s| (s.set.id, s)),
+        );
         vehicles.insert(id, (vehicle, encoding(&state, id).await?));
     }
     let sets: Vec<_> = sets.into_iter().map(|s| fresh.remove(&s.set.id).unwrap_or(s)).collect();
-    let run = state.store.latest_run(jamjar_workflow::demo::RUN).await?.filter(|r| r.state != RunState::Done).map(|r| run_fragment(&r));
+    let run = state
+        .store
+        .latest_run(jamjar_workflow::demo::RUN)
+        .await?
+        .filter(|r| r.state != RunState::Done)
+        .map(|r| run_fragment(&r));
     page(&workshop_page(&prefs, days, &sets, shown, &vehicles, run))
 }
 
@@ -83,9 +97,14 @@ mod tests {
 
     #[test]
     fn a_way_back_stays_on_this_host() {
-        for (path, here) in
-            [("/", true), ("/days/4?x=1", true), ("//elsewhere.example/x", false), ("/\\elsewhere", false), ("/a\nb", false), ("x", false)]
-        {
+        for (path, here) in [
+            ("/", true),
+            ("/days/4?x=1", true),
+            ("//elsewhere.example/x", false),
+            ("/\\elsewhere", false),
+            ("/a\nb", false),
+            ("x", false),
+        ] {
             assert_eq!(is_here(path), here, "{path:?}");
         }
     }

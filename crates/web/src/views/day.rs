@@ -1,13 +1,18 @@
 //! The day sheet: vehicle, conditions, sets and pulls in order of running.
 
 use super::encode::{Encoding, SetTag};
-use super::sheet::{AirRow, ChecklistFragment, NoteRow, air_rows, checklist_fragment, fuel_words, hhmm, note_rows, timeline, timeline_svg};
+use super::sheet::{
+    AirRow, ChecklistFragment, NoteRow, air_rows, checklist_fragment, fuel_words, hhmm, note_rows, timeline,
+    timeline_svg,
+};
 use super::words::{count, date_words, verdict_line};
 use super::{InboxFragment, PlanRow, RunFragment, Shell, plan_rows};
 use crate::prefs::Prefs;
 use crate::seen::mark;
 use askama::Template;
-use jamjar_core::analysis::{Corrected, Measured, PullFinding, SetInput, SetResult, Settled, analyse_sets, find_pulls, set_verdicts};
+use jamjar_core::analysis::{
+    Corrected, Measured, PullFinding, SetInput, SetResult, Settled, analyse_sets, find_pulls, set_verdicts,
+};
 use jamjar_core::limits::Verdict;
 use jamjar_core::pull::align::{Alignment, Status};
 use jamjar_core::pull::span::PullKind;
@@ -120,8 +125,16 @@ pub(crate) fn day_page(
         place: day.place.clone(),
         air_words: match day.air {
             Some(a) => {
-                let factor = prefs.correction.air_factor(&a).map_or_else(String::new, |f| format!(", {} factor {f:.3}", prefs.correction.label()));
-                format!("{:.1} °C, {:.0} % humidity, {:.1} hPa station pressure{factor}", a.temperature_c, a.humidity * 100.0, a.pressure_hpa)
+                let factor = prefs
+                    .correction
+                    .air_factor(&a)
+                    .map_or_else(String::new, |f| format!(", {} factor {f:.3}", prefs.correction.label()));
+                format!(
+                    "{:.1} °C, {:.0} % humidity, {:.1} hPa station pressure{factor}",
+                    a.temperature_c,
+                    a.humidity * 100.0,
+                    a.pressure_hpa
+                )
             }
             None => "No air conditions yet: power stays uncorrected until they are entered.".into(),
         },
@@ -149,11 +162,16 @@ pub(crate) fn day_page(
 /// Cards of all sets of the day: what a pull shows only beside the others is flagged here.
 fn cards(sets: &[SetWithPulls], v: &VehicleRecord, e: &Encoding, prefs: &Prefs) -> Vec<SetCard> {
     let inputs: Vec<SetInput> = sets.iter().map(input_of).collect();
-    let measured: Vec<Vec<Measured>> = sets.iter().map(|s| s.pulls.iter().map(|p| p.1.measured.clone()).collect()).collect();
+    let measured: Vec<Vec<Measured>> =
+        sets.iter().map(|s| s.pulls.iter().map(|p| p.1.measured.clone()).collect()).collect();
     let results = analyse_sets(&inputs, &measured, &v.vehicle.engine, &prefs.settings(None));
     let found = find_pulls(&results, &measured);
     let of = |k: usize| found.iter().filter(|f| f.set == k).collect::<Vec<_>>();
-    sets.iter().zip(&results).enumerate().map(|(k, (s, r))| card(s, (r, &measured[k]), &of(k), v, e, prefs)).collect()
+    sets.iter()
+        .zip(&results)
+        .enumerate()
+        .map(|(k, (s, r))| card(s, (r, &measured[k]), &of(k), v, e, prefs))
+        .collect()
 }
 
 fn card(
@@ -168,8 +186,11 @@ fn card(
     let peak = result.figure(jamjar_core::analysis::Figure::PeakPower);
     let u = prefs.power;
     let c = &s.set.config;
-    let mut rest: Vec<String> =
-        [("", &c.boost), ("gear ", &c.gear), ("build ", &c.build)].iter().filter(|(_, v)| !v.is_empty()).map(|(l, v)| format!("{l}{v}")).collect();
+    let mut rest: Vec<String> = [("", &c.boost), ("gear ", &c.gear), ("build ", &c.build)]
+        .iter()
+        .filter(|(_, v)| !v.is_empty())
+        .map(|(l, v)| format!("{l}{v}"))
+        .collect();
     rest.extend(c.extras.iter().map(|(k, v)| format!("{k} {v}")));
     SetCard {
         id: s.set.id,
@@ -180,7 +201,13 @@ fn card(
             _ => "no power figure".into(),
         },
         scatter: match peak.sd {
-            Some(sd) => format!("{} of {}, scatter {:.2} {}", result.n(), count(s.pulls.len(), "pull"), u.from_kw(sd), u.label()),
+            Some(sd) => format!(
+                "{} of {}, scatter {:.2} {}",
+                result.n(),
+                count(s.pulls.len(), "pull"),
+                u.from_kw(sd),
+                u.label()
+            ),
             None => format!("{} of {}, scatter not measured", result.n(), count(s.pulls.len(), "pull")),
         },
         settled: settled(Settled::of(&peak.values)),
@@ -199,8 +226,13 @@ fn card(
                     name: format!("p{}", p.0.position),
                     at: p.0.started_at.map_or_else(String::new, hhmm),
                     heat: heat_words(m),
-                    peak: f.peak_power.map_or_else(|| "–".into(), |x| format!("{:.1} at {:.0}", u.from_kw(x.value), x.rpm)),
-                    torque: f.peak_torque.map_or_else(|| "–".into(), |x| format!("{:.0} at {:.0}", prefs.torque.from_nm(x.value), x.rpm)),
+                    peak: f
+                        .peak_power
+                        .map_or_else(|| "–".into(), |x| format!("{:.1} at {:.0}", u.from_kw(x.value), x.rpm)),
+                    torque: f.peak_torque.map_or_else(
+                        || "–".into(),
+                        |x| format!("{:.0} at {:.0}", prefs.torque.from_nm(x.value), x.rpm),
+                    ),
                     span: span_words(m, c),
                     ended: m.span.map_or("no pull", |s| s.ended_by.label()),
                     clock: clock_words(&m.alignment),

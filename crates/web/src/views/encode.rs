@@ -60,7 +60,9 @@ fn jar_of(verdicts: &[LimitOutcome]) -> Jar {
         Jar::NoLimits
     } else if any(Verdict::Over) {
         Jar::Over
-    } else if any(Verdict::CantTell) || verdicts.iter().filter(|o| o.verdict == Verdict::NotMeasured).count() * 2 > verdicts.len() {
+    } else if any(Verdict::CantTell)
+        || verdicts.iter().filter(|o| o.verdict == Verdict::NotMeasured).count() * 2 > verdicts.len()
+    {
         Jar::Unmonitored
     } else {
         Jar::Filled(verdicts.iter().filter_map(|o| o.share_used).fold(0.0, f64::max))

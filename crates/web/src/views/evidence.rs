@@ -17,7 +17,8 @@ pub(crate) struct FigureAsked {
 }
 
 impl FigureAsked {
-    /// From the fields of an address; `None` when no figure is asked for. `read` is a stretch such as `3000-6500` or one speed.
+    /// From the fields of an address; `None` when no figure is asked for. `read` is a stretch such as
+    /// `3000-6500` or one speed.
     pub(crate) fn new(figure: &str, read: &str, back: &str, looks: Looks) -> Option<Self> {
         let figure = Figure::from_id(figure)?;
         let stretch = super::words::stretch(read);
@@ -69,7 +70,11 @@ pub(crate) fn evidence_view(asked: &FigureAsked, all: &[Evidence], here: i64, pr
             None => String::new(),
         },
         state: e.excluded.as_ref().map_or_else(String::new, |why| format!("left out: {why}")),
-        href: if e.pull_id == here { String::new() } else { format!("/pulls/{}?{}", e.pull_id, asked.query(e.read_at)) },
+        href: if e.pull_id == here {
+            String::new()
+        } else {
+            format!("/pulls/{}?{}", e.pull_id, asked.query(e.read_at))
+        },
     };
     let region = all.iter().find(|e| e.pull_id == here).and_then(|e| e.read_at);
     EvidenceView { sentence, rows: all.iter().map(row).collect(), back: asked.back.clone(), region }
@@ -83,7 +88,10 @@ impl FigureAsked {
     pub(crate) fn query(&self, read_at: Option<[f64; 2]>) -> String {
         let mut pairs = vec![("axis", "rpm".to_owned()), ("figure", self.figure.id().to_owned())];
         if let Some([a, b]) = read_at {
-            pairs.push(("read", if a.total_cmp(&b).is_eq() { format!("{a:.0}") } else { format!("{a:.0}-{b:.0}") }));
+            pairs.push((
+                "read",
+                if a.total_cmp(&b).is_eq() { format!("{a:.0}") } else { format!("{a:.0}-{b:.0}") },
+            ));
             pairs.push(("from", format!("{:.0}", (a - AROUND).max(0.0))));
             pairs.push(("to", format!("{:.0}", b + AROUND)));
         }
@@ -97,17 +105,31 @@ mod tests {
     use super::*;
 
     fn pull(pull_id: i64, value: f64, excluded: Option<&str>) -> Evidence {
-        Evidence { pull_id, position: pull_id as usize, value: Some(value), read_at: Some([3000.0, 6500.0]), excluded: excluded.map(Into::into) }
+        Evidence {
+            pull_id,
+            position: pull_id as usize,
+            value: Some(value),
+            read_at: Some([3000.0, 6500.0]),
+            excluded: excluded.map(Into::into),
+        }
     }
 
     #[test]
     fn the_mean_leaves_out_what_was_left_out_and_says_so() {
-        let asked = FigureAsked::new("band_mean_power", "3000-6500", "set=1&set=2", Looks::default()).unwrap();
+        let asked =
+            FigureAsked::new("band_mean_power", "3000-6500", "set=1&set=2", Looks::default()).unwrap();
         assert_eq!(asked.looks.band_rpm, Some([3000.0, 6500.0]));
-        let v = evidence_view(&asked, &[pull(1, 80.0, None), pull(2, 82.0, None), pull(3, 50.0, Some("wrong gear"))], 2, &Prefs::default());
+        let v = evidence_view(
+            &asked,
+            &[pull(1, 80.0, None), pull(2, 82.0, None), pull(3, 50.0, Some("wrong gear"))],
+            2,
+            &Prefs::default(),
+        );
         assert_eq!(v.sentence, "The set's band mean power is 81.0 kW, the mean of 2 of 3 pulls.");
         assert_eq!((v.rows[2].state.as_str(), v.rows[1].href.as_str()), ("left out: wrong gear", ""));
-        assert!(v.rows[0].href.contains("/pulls/1?axis=rpm&figure=band_mean_power&read=3000-6500&from=2500&to=7000&back=set%3D1%26set%3D2"));
+        assert!(v.rows[0].href.contains(
+            "/pulls/1?axis=rpm&figure=band_mean_power&read=3000-6500&from=2500&to=7000&back=set%3D1%26set%3D2"
+        ));
         assert_eq!(v.region, Some([3000.0, 6500.0]));
         let none = evidence_view(&asked, &[pull(1, 80.0, Some("abort"))], 1, &Prefs::default());
         assert!(none.sentence.contains("no pull that counts"));

@@ -22,8 +22,14 @@ pub(crate) fn family_rows(m: &Measured, engine: &Engine, prefs: &Prefs) -> Vec<F
         FamilyRow {
             label: family.label(),
             factor: format!("{:.3}", c.factor),
-            power: f.peak_power.map_or_else(|| "–".into(), |p| format!("{:.1} {}", prefs.power.from_kw(p.value), prefs.power.label())),
-            torque: f.peak_torque.map_or_else(|| "–".into(), |p| format!("{:.1} {}", prefs.torque.from_nm(p.value), prefs.torque.label())),
+            power: f.peak_power.map_or_else(
+                || "–".into(),
+                |p| format!("{:.1} {}", prefs.power.from_kw(p.value), prefs.power.label()),
+            ),
+            torque: f.peak_torque.map_or_else(
+                || "–".into(),
+                |p| format!("{:.1} {}", prefs.torque.from_nm(p.value), prefs.torque.label()),
+            ),
             caution: c.cautions.iter().map(caution).collect::<Vec<_>>().join("; "),
             on: family == prefs.correction,
         }

@@ -37,8 +37,13 @@ pub(crate) fn step_table(r: &Reading, prefs: &Prefs) -> StepTable {
         }
     }
     let afr = |c: &Channel| prefs.afr && c.unit() == "λ";
-    let mut heads: Vec<String> =
-        ["Held, rpm".into(), "Counted, s".into(), format!("Power, {}", prefs.power.label()), format!("Torque, {}", prefs.torque.label())].into();
+    let mut heads: Vec<String> = [
+        "Held, rpm".into(),
+        "Counted, s".into(),
+        format!("Power, {}", prefs.power.label()),
+        format!("Torque, {}", prefs.torque.label()),
+    ]
+    .into();
     heads.extend(channels.iter().map(|(c, _)| match c.unit() {
         _ if afr(c) => format!("{}, AFR", c.label()),
         "" | "λ" => c.label(),
@@ -55,7 +60,9 @@ pub(crate) fn step_table(r: &Reading, prefs: &Prefs) -> StepTable {
         cells.extend(channels.iter().map(|(c, series)| {
             let k = if afr(c) { GASOLINE_STOICH_AFR } else { 1.0 };
             let digits = if c.unit() == "λ" && !afr(c) { 3 } else { 1 };
-            series.mean_between(s.from_s, s.to_s).map_or_else(|| "–".into(), |v| format!("{:.digits$}", v * k))
+            series
+                .mean_between(s.from_s, s.to_s)
+                .map_or_else(|| "–".into(), |v| format!("{:.digits$}", v * k))
         }));
         StepRow { cells, moved: format!("{:+.1} %", 100.0 * s.moved), moving: s.is_moving() }
     };
@@ -66,5 +73,6 @@ pub(crate) fn step_table(r: &Reading, prefs: &Prefs) -> StepTable {
 pub(super) fn factor_at(r: &Reading, rpm: f64) -> f64 {
     let g = &r.measured.grid;
     let near = (0..g.rpm.len()).min_by(|&a, &b| (g.rpm[a] - rpm).abs().total_cmp(&(g.rpm[b] - rpm).abs()));
-    near.filter(|&i| g.power_kw[i].abs() > 1e-9).map_or(r.corrected.factor, |i| r.corrected.curve.power_kw[i] / g.power_kw[i])
+    near.filter(|&i| g.power_kw[i].abs() > 1e-9)
+        .map_or(r.corrected.factor, |i| r.corrected.curve.power_kw[i] / g.power_kw[i])
 }

@@ -79,7 +79,13 @@ fn unit_id(u: Unit) -> String {
     serde_json::to_value(u).ok().and_then(|v| v.as_str().map(str::to_owned)).unwrap_or_default()
 }
 
-pub(crate) fn inbox_fragment(day_id: i64, items: &[InboxItem], proposals: &[Proposal], maps: Vec<String>, fuels: Vec<String>) -> InboxFragment {
+pub(crate) fn inbox_fragment(
+    day_id: i64,
+    items: &[InboxItem],
+    proposals: &[Proposal],
+    maps: Vec<String>,
+    fuels: Vec<String>,
+) -> InboxFragment {
     let mut out = InboxFragment { day_id, maps, fuels, ..InboxFragment::default() };
     let mut seen: Vec<&str> = Vec::new();
     for item in items {

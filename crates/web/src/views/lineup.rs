@@ -4,7 +4,9 @@ use super::Shell;
 use super::encode::{Encoding, SetTag};
 use super::lineup_ask::{LineUpAsked, band_words, query_of};
 use super::lineup_chart::{chart_of, data_json};
-use super::lineup_figures::{FigureRow, can_show, figure_row, half, in_unit, missing, place_of, shown as shown_figures, unit_of};
+use super::lineup_figures::{
+    FigureRow, can_show, figure_row, half, in_unit, missing, place_of, shown as shown_figures, unit_of,
+};
 use super::lineup_limits::{LimitRow, limit_rows, limit_sentence};
 use super::lineup_split::{SplitView, Suggestion, corners, price_words, split_view, suggestions};
 use super::switches::{Choice, Setting, same_within, settings};
@@ -95,10 +97,13 @@ pub(super) fn name_of(l: &LineUp, i: usize) -> String {
     format!("{} on {}{which}", s.config.map, s.config.fuel)
 }
 
-/// What tells a set from the others of its map and fuel: the factors in which they differ, else the day, else its place in the day.
+/// What tells a set from the others of its map and fuel: the factors in which they differ, else the day, else
+/// its place in the day.
 fn which_of(l: &LineUp, i: usize) -> Option<String> {
     let config = |k: usize| &l.sets[k].set.config;
-    let twins: Vec<usize> = (0..l.sets.len()).filter(|&k| k != i && config(k).map == config(i).map && config(k).fuel == config(i).fuel).collect();
+    let twins: Vec<usize> = (0..l.sets.len())
+        .filter(|&k| k != i && config(k).map == config(i).map && config(k).fuel == config(i).fuel)
+        .collect();
     if twins.is_empty() {
         return None;
     }
@@ -134,7 +139,8 @@ pub(super) fn detail_of(l: &LineUp, i: usize) -> String {
     }
 }
 
-/// The same for a label of the chart, whose dash says the fuel: what tells it from its twins must not be cut off.
+/// The same for a label of the chart, whose dash says the fuel: what tells it from its twins must not be cut
+/// off.
 pub(super) fn label_of(l: &LineUp, i: usize) -> String {
     which_of(l, i).unwrap_or_else(|| l.sets[i].set.config.fuel.clone())
 }
@@ -142,8 +148,12 @@ pub(super) fn label_of(l: &LineUp, i: usize) -> String {
 /// The candidate shown first: the one asked for, else the largest gain at peak.
 pub(crate) fn focus_of(l: &LineUp, asked: Option<i64>) -> Option<usize> {
     let at = asked.and_then(|id| l.comparisons.iter().position(|c| l.sets[c.candidate].set.id == id));
-    let gain = |c: &Comparison| c.figure(Figure::PeakPower).and_then(|f| f.mean_difference).unwrap_or(f64::NEG_INFINITY);
-    at.or_else(|| (0..l.comparisons.len()).max_by(|&a, &b| gain(&l.comparisons[a]).total_cmp(&gain(&l.comparisons[b]))))
+    let gain = |c: &Comparison| {
+        c.figure(Figure::PeakPower).and_then(|f| f.mean_difference).unwrap_or(f64::NEG_INFINITY)
+    };
+    at.or_else(|| {
+        (0..l.comparisons.len()).max_by(|&a, &b| gain(&l.comparisons[a]).total_cmp(&gain(&l.comparisons[b])))
+    })
 }
 
 /// With its sign, and none where it rounds to nothing.
@@ -162,7 +172,14 @@ pub(crate) fn lineup_page(l: &LineUp, e: &Encoding, prefs: &Prefs, asked: &LineU
             let (c, view) = (&l.comparisons[f], asked.view);
             match view {
                 Figure::PeakPower => headline_sentence(c, &l.results, &to),
-                _ => sentence_about(c, &l.results, &to, view, &place_of(view, l), (unit_of(view, prefs), &|v| in_unit(view, v, prefs))),
+                _ => sentence_about(
+                    c,
+                    &l.results,
+                    &to,
+                    view,
+                    &place_of(view, l),
+                    (unit_of(view, prefs), &|v| in_unit(view, v, prefs)),
+                ),
             }
         }
         None => format!("{}: one set, nothing to compare it with yet.", name_of(l, 0)),
@@ -170,7 +187,8 @@ pub(crate) fn lineup_page(l: &LineUp, e: &Encoding, prefs: &Prefs, asked: &LineU
     let shown = focus.map_or(l.base, |f| l.comparisons[f].candidate);
     let (limit_sentence, limit_warn) = limit_sentence(l, shown, prefs);
     let base_query = |sets: &str, base: i64, focus: i64| {
-        let mut pairs = vec![("sets", sets.to_owned()), ("base", base.to_string()), ("focus", focus.to_string())];
+        let mut pairs =
+            vec![("sets", sets.to_owned()), ("base", base.to_string()), ("focus", focus.to_string())];
         pairs.extend(asked.pairs());
         format!("/line-up?{}", query_of(&pairs).replace("%2C", ","))
     };
@@ -195,7 +213,8 @@ pub(crate) fn lineup_page(l: &LineUp, e: &Encoding, prefs: &Prefs, asked: &LineU
             )
         })
         .collect();
-    let hidden: Vec<(&'static str, String)> = vec![("sets", joined(&ids)), ("base", base_id.to_string()), ("focus", focus_id.to_string())];
+    let hidden: Vec<(&'static str, String)> =
+        vec![("sets", joined(&ids)), ("base", base_id.to_string()), ("focus", focus_id.to_string())];
     let own: Vec<(&'static str, String)> = hidden.iter().cloned().chain(asked.pairs()).collect();
     let pairs: Vec<(&'static str, String)> = own.iter().cloned().chain(prefs.pairs()).collect();
     let back = query_of(&own).replace("%2C", ",");
@@ -203,8 +222,9 @@ pub(crate) fn lineup_page(l: &LineUp, e: &Encoding, prefs: &Prefs, asked: &LineU
     if prefs.theme == "dark" {
         chart.scale = CELL_SCALE;
     }
-    let mut caveats: Vec<(String, String)> =
-        focus.map_or_else(Vec::new, |f| l.comparisons[f].notes.iter().map(|n| (tag(n).to_owned(), caveat(n, &to))).collect());
+    let mut caveats: Vec<(String, String)> = focus.map_or_else(Vec::new, |f| {
+        l.comparisons[f].notes.iter().map(|n| (tag(n).to_owned(), caveat(n, &to))).collect()
+    });
     if let Some(c) = not_drawn(l, asked.along) {
         caveats.insert(0, c);
     }
@@ -222,7 +242,10 @@ pub(crate) fn lineup_page(l: &LineUp, e: &Encoding, prefs: &Prefs, asked: &LineU
         chart: lineup_svg(&chart, Paint::Page),
         data: data_json(&chart),
         rows,
-        figure_heads: shown_figures(l).into_iter().map(|f| format!("{}, {}", place_of(f, l), unit_of(f, prefs))).collect(),
+        figure_heads: shown_figures(l)
+            .into_iter()
+            .map(|f| format!("{}, {}", place_of(f, l), unit_of(f, prefs)))
+            .collect(),
         not_known: not_known(l),
         view: view_setting(l, asked.view),
         band: l.settings.band_rpm.map_or_else(String::new, band_words),
@@ -255,7 +278,10 @@ pub(crate) fn lineup_page(l: &LineUp, e: &Encoding, prefs: &Prefs, asked: &LineU
 
 /// Which figures are missing, and why.
 fn not_known(l: &LineUp) -> String {
-    let all: Vec<String> = Figure::ALL.into_iter().filter_map(|f| missing(f, l).map(|why| format!("{}: {why}", f.label()))).collect();
+    let all: Vec<String> = Figure::ALL
+        .into_iter()
+        .filter_map(|f| missing(f, l).map(|why| format!("{}: {why}", f.label())))
+        .collect();
     if all.is_empty() { String::new() } else { format!("Not known: {}.", all.join("; ")) }
 }
 
@@ -264,16 +290,23 @@ fn view_setting(l: &LineUp, view: Figure) -> Setting {
     Setting {
         name: "view",
         label: "Compared by",
-        choices: choices.map(|f| Choice { id: f.id().into(), label: f.label().into(), on: f == view }).collect(),
+        choices: choices
+            .map(|f| Choice { id: f.id().into(), label: f.label().into(), on: f == view })
+            .collect(),
     }
 }
 
 /// Axes that any set of the line-up can be drawn along, as links; road speed only where it was logged.
-fn axes(l: &LineUp, hidden: &[(&'static str, String)], asked: &LineUpAsked) -> Vec<(String, &'static str, bool)> {
+fn axes(
+    l: &LineUp,
+    hidden: &[(&'static str, String)],
+    asked: &LineUpAsked,
+) -> Vec<(String, &'static str, bool)> {
     let logged = l.measured.iter().flatten().any(|m| m.grid.road_kmh.is_some());
     let offered = Along::ALL.into_iter().filter(|a| *a != Along::RoadSpeed || logged || *a == asked.along);
     let link = |along: Along| {
-        let pairs: Vec<(&'static str, String)> = hidden.iter().cloned().chain(LineUpAsked { along, ..asked.clone() }.pairs()).collect();
+        let pairs: Vec<(&'static str, String)> =
+            hidden.iter().cloned().chain(LineUpAsked { along, ..asked.clone() }.pairs()).collect();
         format!("/line-up?{}", query_of(&pairs).replace("%2C", ","))
     };
     offered.map(|a| (link(a), a.label(), a == asked.along)).collect()
@@ -281,14 +314,17 @@ fn axes(l: &LineUp, hidden: &[(&'static str, String)], asked: &LineUpAsked) -> V
 
 /// Sets that have no curve along the axis asked for, and why.
 fn not_drawn(l: &LineUp, along: Along) -> Option<(String, String)> {
-    let missing: Vec<String> =
-        (0..l.sets.len()).filter(|&i| l.results[i].n() > 0 && l.results[i].drawn().rpm.is_empty()).map(|i| name_of(l, i)).collect();
+    let missing: Vec<String> = (0..l.sets.len())
+        .filter(|&i| l.results[i].n() > 0 && l.results[i].drawn().rpm.is_empty())
+        .map(|i| name_of(l, i))
+        .collect();
     let why = match along {
         Along::RoadSpeed => "no road speed was logged with it, or speeds were held",
         _ => "speeds were held, so there is nothing between them",
     };
-    (along != Along::EngineSpeed && !missing.is_empty())
-        .then(|| ("axis".to_owned(), format!("Not drawn along {}: {} ({why}).", along.label(), missing.join(", "))))
+    (along != Along::EngineSpeed && !missing.is_empty()).then(|| {
+        ("axis".to_owned(), format!("Not drawn along {}: {} ({why}).", along.label(), missing.join(", ")))
+    })
 }
 
 /// Sets from the highest peak down: the order of the names at the line ends, shared by legend and table.
@@ -329,7 +365,14 @@ fn tag(c: &Caveat) -> &'static str {
 }
 
 /// `shown` is the set looked at, by that figure.
-fn set_row(l: &LineUp, e: &Encoding, prefs: &Prefs, i: usize, (shown, view): (usize, Figure), links: [String; 3]) -> SetRow {
+fn set_row(
+    l: &LineUp,
+    e: &Encoding,
+    prefs: &Prefs,
+    i: usize,
+    (shown, view): (usize, Figure),
+    links: [String; 3],
+) -> SetRow {
     let (s, r) = (&l.sets[i].set, &l.results[i]);
     let own = r.figure(view);
     let c = l.comparisons.iter().find(|c| c.candidate == i).and_then(|c| c.figure(view));
@@ -349,7 +392,9 @@ fn set_row(l: &LineUp, e: &Encoding, prefs: &Prefs, i: usize, (shown, view): (us
             },
         },
         verdict: c.map_or("", |f| f.verdict.label()),
-        figure: own.headline.map_or_else(|| "no figure".into(), |p| format!("{name}{:.1} {u}, n {}", v(p), r.n())),
+        figure: own
+            .headline
+            .map_or_else(|| "no figure".into(), |p| format!("{name}{:.1} {u}, n {}", v(p), r.n())),
         limit,
         loud,
         baseline: i == l.base,
@@ -372,11 +417,16 @@ fn state_rows(l: &LineUp, shown: usize, prefs: &Prefs) -> Vec<StateRow> {
             let k = if afr { jamjar_core::units::GASOLINE_STOICH_AFR } else { 1.0 };
             let digits = if d.unit == "λ" { 3 } else { 1 };
             // Adding zero turns a negative zero into a plain one.
-            let round = |v: f64| (k * v * 10f64.powi(digits as i32)).round() / 10f64.powi(digits as i32) + 0.0;
+            let round =
+                |v: f64| (k * v * 10f64.powi(digits as i32)).round() / 10f64.powi(digits as i32) + 0.0;
             let show = |v: f64| format!("{:.digits$}", round(v));
             StateRow {
                 label: d.label,
-                values: [show(d.base), show(d.candidate), format!("{:+.digits$}", round(d.candidate - d.base))],
+                values: [
+                    show(d.base),
+                    show(d.candidate),
+                    format!("{:+.digits$}", round(d.candidate - d.base)),
+                ],
                 unit: if afr { "AFR".into() } else { d.unit },
                 notable: d.notable,
             }

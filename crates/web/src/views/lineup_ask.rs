@@ -39,15 +39,27 @@ impl LineUpAsked {
     pub(crate) fn read(f: &Fields<'_>) -> Result<Self, String> {
         let band = match f.band.trim() {
             "" => None,
-            s => Some(stretch(s).ok_or_else(|| format!("“{s}” is no band: write two engine speeds, the lower first, such as 3000-6500"))?),
+            s => Some(stretch(s).ok_or_else(|| {
+                format!("“{s}” is no band: write two engine speeds, the lower first, such as 3000-6500")
+            })?),
         };
         let at = match f.at.trim() {
             "" => None,
-            s => Some(engine_speed(s).ok_or_else(|| format!("“{s}” is no engine speed: write rpm, such as 4000"))?),
+            s => Some(
+                engine_speed(s)
+                    .ok_or_else(|| format!("“{s}” is no engine speed: write rpm, such as 4000"))?,
+            ),
         };
         let across: String = f.across.trim().chars().take(200).collect();
         let view = Figure::from_id(f.view).unwrap_or(Figure::PeakPower);
-        Ok(Self { focus: f.focus, view, band, at, across, along: Along::from_id(f.along).unwrap_or_default() })
+        Ok(Self {
+            focus: f.focus,
+            view,
+            band,
+            at,
+            across,
+            along: Along::from_id(f.along).unwrap_or_default(),
+        })
     }
 
     /// Fields that are not as they are when nothing is asked.
@@ -92,10 +104,21 @@ mod tests {
     fn an_address_says_only_what_is_not_usual() {
         let plain = LineUpAsked::read(&Fields::default()).unwrap();
         assert!(plain.pairs().is_empty());
-        let f = Fields { focus: Some(3), view: "power_at", band: "2500 – 5000", at: "4100", across: " same clutch, both locked ", along: "road" };
+        let f = Fields {
+            focus: Some(3),
+            view: "power_at",
+            band: "2500 – 5000",
+            at: "4100",
+            across: " same clutch, both locked ",
+            along: "road",
+        };
         let all = LineUpAsked::read(&f).unwrap();
-        assert_eq!(query_of(&all.pairs()), "view=power_at&band=2500-5000&at=4100&across=same+clutch%2C+both+locked&along=road");
-        let again = LineUpAsked::read(&Fields { band: "2500-5000", across: "same clutch, both locked", ..f }).unwrap();
+        assert_eq!(
+            query_of(&all.pairs()),
+            "view=power_at&band=2500-5000&at=4100&across=same+clutch%2C+both+locked&along=road"
+        );
+        let again = LineUpAsked::read(&Fields { band: "2500-5000", across: "same clutch, both locked", ..f })
+            .unwrap();
         assert_eq!(again, all);
     }
 

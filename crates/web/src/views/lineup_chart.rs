@@ -1,4 +1,5 @@
-//! The line-up's chart: curves, gains with their band, lanes of margin used, and the same as data for the cursor.
+//! The line-up's chart: curves, gains with their band, lanes of margin used, and the same as data for the
+//! cursor.
 
 use super::encode::Encoding;
 use super::lineup::{label_of, name_of};
@@ -32,14 +33,20 @@ pub(crate) fn chart_of(l: &LineUp, e: &Encoding, prefs: &Prefs, focus: Option<us
                 rpm: r.drawn().rpm.clone(),
                 power: r.drawn().power_kw.iter().map(|p| u.from_kw(*p)).collect(),
                 peak: peak.rpm.and_then(|rpm| Some((r.place(rpm)?, u.from_kw(r.mean_curve.power_at(rpm)?)))),
-                headline: peak.headline.zip(peak.rpm).map_or_else(String::new, |(p, rpm)| format!("{:.1} at {rpm:.0}", u.from_kw(p))),
+                headline: peak
+                    .headline
+                    .zip(peak.rpm)
+                    .map_or_else(String::new, |(p, rpm)| format!("{:.1} at {rpm:.0}", u.from_kw(p))),
             }
         })
         .collect();
     let gains = l
         .comparisons
         .iter()
-        .filter(|c| c.figure(Figure::PeakPower).is_some_and(|f| f.verdict != Verdict::CantTell || f.mean_difference.is_some()))
+        .filter(|c| {
+            c.figure(Figure::PeakPower)
+                .is_some_and(|f| f.verdict != Verdict::CantTell || f.mean_difference.is_some())
+        })
         .map(|c| Gain {
             series: c.candidate,
             rpm: c.drawn().rpm.clone(),
@@ -50,11 +57,16 @@ pub(crate) fn chart_of(l: &LineUp, e: &Encoding, prefs: &Prefs, focus: Option<us
     let shown = focus.map_or(l.base, |f| l.comparisons[f].candidate);
     let along = l.settings.along;
     let looked_at = &l.results[shown];
-    let (grid, lane_rpm): (Vec<f64>, Vec<f64>) = looked_at.mean_curve.rpm.iter().filter_map(|r| Some((*r, looked_at.place(*r)?))).unzip();
+    let (grid, lane_rpm): (Vec<f64>, Vec<f64>) =
+        looked_at.mean_curve.rpm.iter().filter_map(|r| Some((*r, looked_at.place(*r)?))).unzip();
     LineUpChart {
         power_title: format!("power {place}, {}, {}", u.label(), prefs.correction.label()),
         gain_title: format!("gain over {}, {}; 95 % band, whole curve", name_of(l, l.base), u.label()),
-        lane_title: format!("margin used by {}, worst of {}", name_of(l, shown), count(l.measured[shown].len(), "pull")),
+        lane_title: format!(
+            "margin used by {}, worst of {}",
+            name_of(l, shown),
+            count(l.measured[shown].len(), "pull")
+        ),
         lanes: lanes_of(l, shown, &grid, prefs.afr),
         focus: shown,
         series,
@@ -75,7 +87,11 @@ fn lanes_of(l: &LineUp, set: usize, grid: &[f64], afr: bool) -> Vec<Lane> {
             let mut share: Vec<Option<f64>> = vec![None; grid.len()];
             let mut drawn = false;
             for m in &l.measured[set] {
-                let Some(values) = m.lanes.iter().find(|x| x.limit == limit.id).and_then(|x| x.share.as_ref()) else { continue };
+                let Some(values) =
+                    m.lanes.iter().find(|x| x.limit == limit.id).and_then(|x| x.share.as_ref())
+                else {
+                    continue;
+                };
                 drawn = true;
                 for (rpm, v) in m.grid.rpm.iter().zip(values) {
                     if let (Some(v), Ok(i)) = (v, grid.binary_search_by(|g| g.total_cmp(rpm))) {
@@ -84,11 +100,19 @@ fn lanes_of(l: &LineUp, set: usize, grid: &[f64], afr: bool) -> Vec<Lane> {
                 }
             }
             Lane {
-                label: format!("{}, {} {}", limit.channel.label(), limit.direction.label(), threshold_words(limit, afr)),
+                label: format!(
+                    "{}, {} {}",
+                    limit.channel.label(),
+                    limit.direction.label(),
+                    threshold_words(limit, afr)
+                ),
                 share: (drawn && !matches!(o.verdict, LimitVerdict::NotMeasured)).then_some(share),
                 note: verdict_line(limit, o, afr),
                 over: o.verdict == LimitVerdict::Over,
-                unknown: matches!(o.verdict, LimitVerdict::NotMeasured | LimitVerdict::CantTell | LimitVerdict::NotReached),
+                unknown: matches!(
+                    o.verdict,
+                    LimitVerdict::NotMeasured | LimitVerdict::CantTell | LimitVerdict::NotReached
+                ),
             }
         })
         .collect()
@@ -99,7 +123,8 @@ pub(super) fn threshold_words(limit: &jamjar_core::limits::Limit, afr: bool) -> 
     match &limit.threshold {
         Threshold::Constant(v) => super::words::channel_value(limit, *v, afr, false),
         Threshold::Curve { value, .. } => {
-            let (low, high) = value.iter().fold((f64::INFINITY, f64::NEG_INFINITY), |a, v| (a.0.min(*v), a.1.max(*v)));
+            let (low, high) =
+                value.iter().fold((f64::INFINITY, f64::NEG_INFINITY), |a, v| (a.0.min(*v), a.1.max(*v)));
             format!("{low:.0}–{high:.0} {}", limit.channel.unit())
         }
     }
@@ -108,11 +133,17 @@ pub(super) fn threshold_words(limit: &jamjar_core::limits::Limit, afr: bool) -> 
 /// Curves for the cursor, as JSON that cannot close its script element.
 pub(super) fn data_json(c: &LineUpChart) -> String {
     let round = |v: &[f64]| v.iter().map(|x| (x * 100.0).round() / 100.0).collect::<Vec<_>>();
-    let series: Vec<_> = c.series.iter().map(|s| serde_json::json!({"key": s.key, "x": round(&s.rpm), "power": round(&s.power)})).collect();
+    let series: Vec<_> = c
+        .series
+        .iter()
+        .map(|s| serde_json::json!({"key": s.key, "x": round(&s.rpm), "power": round(&s.power)}))
+        .collect();
     let gains: Vec<_> = c
         .gains
         .iter()
         .map(|g| serde_json::json!({"key": c.series[g.series].key, "x": round(&g.rpm), "gain": round(&g.gain), "half": round(&g.half)}))
         .collect();
-    serde_json::json!({"series": series, "gains": gains, "unit": c.unit, "axis": c.axis}).to_string().replace('<', "\\u003c")
+    serde_json::json!({"series": series, "gains": gains, "unit": c.unit, "axis": c.axis})
+        .to_string()
+        .replace('<', "\\u003c")
 }

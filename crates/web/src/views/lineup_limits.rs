@@ -1,4 +1,5 @@
-//! What a line-up says of limits: the sentence under the answer, and a row for each limit of the set looked at.
+//! What a line-up says of limits: the sentence under the answer, and a row for each limit of the set looked
+//! at.
 
 use super::lineup_chart::threshold_words;
 use super::verdict_line;
@@ -20,10 +21,18 @@ pub(crate) struct LimitRow {
 /// The worst that the limits of a set say, and whether it is a warning.
 pub(super) fn limit_sentence(l: &LineUp, shown: usize, prefs: &Prefs) -> (String, bool) {
     match judged(l, shown).min_by(|a, b| a.1.verdict.cmp(&b.1.verdict)) {
-        Some((_, o)) if o.verdict == LimitVerdict::Over => (format!("Don't run this: {}.", in_words(l, shown, LimitVerdict::Over, prefs)), true),
+        Some((_, o)) if o.verdict == LimitVerdict::Over => {
+            (format!("Don't run this: {}.", in_words(l, shown, LimitVerdict::Over, prefs)), true)
+        }
         Some((x, o)) if o.verdict == LimitVerdict::Clear => {
             let line = verdict_line(x, o, prefs.afr);
-            (format!("Every limit was measured and clear; the tightest of them is {} ({line}).", x.channel.label()), false)
+            (
+                format!(
+                    "Every limit was measured and clear; the tightest of them is {} ({line}).",
+                    x.channel.label()
+                ),
+                false,
+            )
         }
         Some(_) => (said_of_limits(l, shown, prefs), false),
         None => ("No limits are set for this vehicle, so nothing can be said of its margins.".into(), false),
@@ -37,16 +46,21 @@ fn judged(l: &LineUp, set: usize) -> impl Iterator<Item = (&Limit, &LimitOutcome
 
 /// Those of one verdict, each with what it leaves or exceeds.
 fn in_words(l: &LineUp, set: usize, v: LimitVerdict, prefs: &Prefs) -> String {
-    let line = |(x, o): (&Limit, &LimitOutcome)| format!("{} {}", x.channel.label(), verdict_line(x, o, prefs.afr));
+    let line =
+        |(x, o): (&Limit, &LimitOutcome)| format!("{} {}", x.channel.label(), verdict_line(x, o, prefs.afr));
     judged(l, set).filter(|(_, o)| o.verdict == v).map(line).collect::<Vec<_>>().join("; ")
 }
 
 fn said_of_limits(l: &LineUp, set: usize, prefs: &Prefs) -> String {
-    let named = |v: LimitVerdict| judged(l, set).filter(|(_, o)| o.verdict == v).map(|(x, _)| x.channel.label()).collect::<Vec<_>>();
+    let named = |v: LimitVerdict| {
+        judged(l, set).filter(|(_, o)| o.verdict == v).map(|(x, _)| x.channel.label()).collect::<Vec<_>>()
+    };
     let mut parts = Vec::new();
-    for (v, words) in
-        [(LimitVerdict::CantTell, "can't be told"), (LimitVerdict::NotMeasured, "not measured"), (LimitVerdict::NotReached, "not reached")]
-    {
+    for (v, words) in [
+        (LimitVerdict::CantTell, "can't be told"),
+        (LimitVerdict::NotMeasured, "not measured"),
+        (LimitVerdict::NotReached, "not reached"),
+    ] {
         let names = named(v);
         if !names.is_empty() {
             parts.push(format!("{} {words}", names.join(" and ")));
@@ -57,7 +71,8 @@ fn said_of_limits(l: &LineUp, set: usize, prefs: &Prefs) -> String {
         parts.push(close);
     }
     let clear = named(LimitVerdict::Clear).len();
-    let rest = if clear > 0 { format!(" The other {clear} measured limits are clear.") } else { String::new() };
+    let rest =
+        if clear > 0 { format!(" The other {clear} measured limits are clear.") } else { String::new() };
     format!("Nothing measured is over. {}.{rest}", sentence_case(&parts.join("; ")))
 }
 

@@ -1,4 +1,5 @@
-//! What may be concluded when several things changed: the difference split by factor, the corners that would split it, what it costs.
+//! What may be concluded when several things changed: the difference split by factor, the corners that would
+//! split it, what it costs.
 
 use super::lineup::name_of;
 use super::lineup_figures::{in_unit, place_of, unit_of};
@@ -25,7 +26,8 @@ pub(crate) struct SplitView {
     pub(crate) figure: String,
     /// Steps along the path that was run, drawn; empty when it was not run.
     pub(crate) chart: String,
-    /// Factor, share of the whole and main effect, each with its interval. Of two factors both are the same, and the effect is left out.
+    /// Factor, share of the whole and main effect, each with its interval. Of two factors both are the same,
+    /// and the effect is left out.
     pub(crate) shares: Vec<[String; 3]>,
     pub(crate) averages: bool,
     /// What the factors do together.
@@ -37,19 +39,35 @@ pub(super) fn split_view(l: &LineUp, c: &Comparison, view: Figure, prefs: &Prefs
     let s = c.splits.iter().find(|s| s.figure == view)?;
     let (u, v) = (unit_of(view, prefs), |x: f64| in_unit(view, x, prefs));
     let words = |i: &Interval| format!("{:+.1} ± {:.1} {u}", v(i.difference), v(i.half_width));
-    let shares =
-        s.free.iter().flat_map(|f| f.shares.iter().zip(&f.main)).map(|(a, b)| [a.factor.clone(), words(&a.interval), words(&b.interval)]).collect();
+    let shares = s
+        .free
+        .iter()
+        .flat_map(|f| f.shares.iter().zip(&f.main))
+        .map(|(a, b)| [a.factor.clone(), words(&a.interval), words(&b.interval)])
+        .collect();
     let together = s.free.as_ref().map_or_else(String::new, |f| {
-        let begins = if Verdict::of(f.together.ci95()) == Verdict::NoDifferenceShown { "No interaction is shown: together" } else { "Together" };
+        let begins = if Verdict::of(f.together.ci95()) == Verdict::NoDifferenceShown {
+            "No interaction is shown: together"
+        } else {
+            "Together"
+        };
         format!("{begins} they do {} beyond the sum of each alone.", words(&f.together))
     });
     let averages = c.confounding.factors_differ.len() > 2;
-    Some(SplitView { figure: place_of(view, l), chart: steps_chart(l, c, s, view, prefs), shares, averages, together })
+    Some(SplitView {
+        figure: place_of(view, l),
+        chart: steps_chart(l, c, s, view, prefs),
+        shares,
+        averages,
+        together,
+    })
 }
 
 fn steps_chart(l: &LineUp, c: &Comparison, s: &Split, view: Figure, prefs: &Prefs) -> String {
     let v = |x: f64| in_unit(view, x, prefs);
-    let (Some(from), false) = (l.results[c.base].figure(view).mean, s.steps.is_empty()) else { return String::new() };
+    let (Some(from), false) = (l.results[c.base].figure(view).mean, s.steps.is_empty()) else {
+        return String::new();
+    };
     let step = |t: &jamjar_core::analysis::Step| WaterfallStep {
         label: format!("{} {}", t.factor.replace('_', " "), t.to),
         difference: v(t.interval.difference),
@@ -68,7 +86,8 @@ fn steps_chart(l: &LineUp, c: &Comparison, s: &Split, view: Figure, prefs: &Pref
 fn whole(l: &LineUp, c: &Comparison, changed: &Factors) -> (String, String) {
     let mut f = l.results[c.base].factors.clone();
     f.extend(changed.iter().map(|(k, v)| (k.clone(), v.clone())));
-    let words: Vec<String> = ["map", "fuel", "boost", "gear", "build"].iter().filter_map(|k| f.get(*k).cloned()).collect();
+    let words: Vec<String> =
+        ["map", "fuel", "boost", "gear", "build"].iter().filter_map(|k| f.get(*k).cloned()).collect();
     (words.join(", "), serde_json::to_string(&f).unwrap_or_default())
 }
 
@@ -89,7 +108,9 @@ pub(super) fn corners(l: &LineUp, c: &Comparison) -> Vec<Suggestion> {
         let (words, factors) = whole(l, c, &k.factors);
         match (k.run, &k.not_safe) {
             (true, _) => Suggestion { words, factors: String::new(), why: "run".into() },
-            (_, Some(h)) => Suggestion { words, factors: String::new(), why: format!("not proposed: {}", hazard(h)) },
+            (_, Some(h)) => {
+                Suggestion { words, factors: String::new(), why: format!("not proposed: {}", hazard(h)) }
+            }
             _ => Suggestion { words, factors, why: "completes the corners".into() },
         }
     };
@@ -99,7 +120,11 @@ pub(super) fn corners(l: &LineUp, c: &Comparison) -> Vec<Suggestion> {
 /// What the map of the set looked at costs for what it gained; empty when no price is known.
 pub(super) fn price_words(l: &LineUp, c: &Comparison, prefs: &Prefs) -> String {
     let (base, own) = (&l.sets[c.base].set, &l.sets[c.candidate].set);
-    let Some(price) = own.map_price.map(|p| p - base.map_price.unwrap_or(0.0)).filter(|_| own.config.map != base.config.map) else {
+    let Some(price) = own
+        .map_price
+        .map(|p| p - base.map_price.unwrap_or(0.0))
+        .filter(|_| own.config.map != base.config.map)
+    else {
         return String::new();
     };
     let u = unit_of(Figure::PeakPower, prefs);
@@ -111,6 +136,13 @@ pub(super) fn price_words(l: &LineUp, c: &Comparison, prefs: &Prefs) -> String {
             None => format!("no price a {u} {what}, for no gain is shown there"),
         })
     };
-    let parts: Vec<String> = [per(Figure::PeakPower, "at peak"), per(Figure::BandMeanPower, "of band mean")].into_iter().flatten().collect();
-    if parts.is_empty() { String::new() } else { format!("{} costs {price:.0}: {}.", own.config.map, parts.join(", ")) }
+    let parts: Vec<String> = [per(Figure::PeakPower, "at peak"), per(Figure::BandMeanPower, "of band mean")]
+        .into_iter()
+        .flatten()
+        .collect();
+    if parts.is_empty() {
+        String::new()
+    } else {
+        format!("{} costs {price:.0}: {}.", own.config.map, parts.join(", "))
+    }
 }

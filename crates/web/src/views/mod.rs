@@ -35,7 +35,9 @@ pub(crate) use reading::{Asked, pull_page};
 pub(crate) use search::{SEARCH_ROWS, search_page, search_refused};
 pub(crate) use settings::SettingsPage;
 pub(crate) use sheet::checklist_fragment;
-pub(crate) use vehicle::{VehicleParts, VehiclesPage, limit_words, sheet_differences, vehicle_page, vehicle_row};
+pub(crate) use vehicle::{
+    VehicleParts, VehiclesPage, limit_words, sheet_differences, vehicle_page, vehicle_row,
+};
 pub(crate) use words::{date_words, decimal, verdict_line};
 pub(crate) use workshop::{RunFragment, run_fragment, workshop_page};
 

@@ -22,7 +22,13 @@ pub(crate) struct KeptRow {
 /// A configuration in words, the usual factors first.
 fn words(f: &Factors) -> String {
     let usual = ["map", "fuel", "boost", "gear", "build"];
-    let named = |k: &str, v: &str| if ["map", "fuel", "boost"].contains(&k) { v.to_owned() } else { format!("{} {v}", k.replace('_', " ")) };
+    let named = |k: &str, v: &str| {
+        if ["map", "fuel", "boost"].contains(&k) {
+            v.to_owned()
+        } else {
+            format!("{} {v}", k.replace('_', " "))
+        }
+    };
     let first = usual.iter().filter_map(|k| f.get(*k).map(|v| named(k, v)));
     let rest = f.iter().filter(|(k, _)| !usual.contains(&k.as_str())).map(|(k, v)| named(k, v));
     first.chain(rest).filter(|w| !w.is_empty()).collect::<Vec<_>>().join(", ")
@@ -30,11 +36,22 @@ fn words(f: &Factors) -> String {
 
 /// `run` are the configurations pulled so far.
 pub(crate) fn plan_rows(items: &[PlanItem], run: &[Factors]) -> Vec<PlanRow> {
-    let row = |p: &PlanItem| PlanRow { id: p.id, words: words(&p.factors), pulls: p.pulls, why: p.why.clone(), done: run.contains(&p.factors) };
+    let row = |p: &PlanItem| PlanRow {
+        id: p.id,
+        words: words(&p.factors),
+        pulls: p.pulls,
+        why: p.why.clone(),
+        done: run.contains(&p.factors),
+    };
     items.iter().map(row).collect()
 }
 
 pub(crate) fn kept_rows(kept: &[KeptLineUp]) -> Vec<KeptRow> {
-    let row = |k: &KeptLineUp| KeptRow { id: k.id, name: k.name.clone(), href: format!("/line-up?{}", k.query), when: date_words(k.kept_at.date()) };
+    let row = |k: &KeptLineUp| KeptRow {
+        id: k.id,
+        name: k.name.clone(),
+        href: format!("/line-up?{}", k.query),
+        when: date_words(k.kept_at.date()),
+    };
     kept.iter().map(row).collect()
 }

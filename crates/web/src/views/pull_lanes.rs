@@ -59,7 +59,11 @@ struct Def {
 const DEFS: &[Def] = &[
     Def { id: "power", label: "power", kinds: &[] },
     Def { id: "torque", label: "torque", kinds: &[] },
-    Def { id: "pressure", label: "manifold pressure", kinds: &["manifold_pressure", "boost_target", "back_pressure"] },
+    Def {
+        id: "pressure",
+        label: "manifold pressure",
+        kinds: &["manifold_pressure", "boost_target", "back_pressure"],
+    },
     Def { id: "mixture", label: "mixture", kinds: &["lambda_target", "lambda"] },
     Def { id: "spark", label: "spark", kinds: &["spark_advance"] },
     Def { id: "knock", label: "knock retard", kinds: &["knock_retard"] },
@@ -109,7 +113,8 @@ impl Along<'_> {
         }
     }
 
-    /// On the speed axis of a step test each held speed is one point: a line through all samples would go back and forth.
+    /// On the speed axis of a step test each held speed is one point: a line through all samples would go
+    /// back and forth.
     fn by_step(&self) -> Option<&[HeldStep]> {
         let steps = &self.reading.measured.steps;
         (self.axis == Axis::Rpm && !steps.is_empty()).then_some(steps)
@@ -117,11 +122,15 @@ impl Along<'_> {
 
     fn line(&self, s: &Series, scale: impl Fn(f64) -> f64) -> Vec<(f64, f64)> {
         if let Some(steps) = self.by_step() {
-            let mut out: Vec<(f64, f64)> = steps.iter().filter_map(|h| Some((h.rpm, scale(s.mean_between(h.from_s, h.to_s)?)))).collect();
+            let mut out: Vec<(f64, f64)> = steps
+                .iter()
+                .filter_map(|h| Some((h.rpm, scale(s.mean_between(h.from_s, h.to_s)?))))
+                .collect();
             out.sort_by(|a, b| a.0.total_cmp(&b.0));
             return out;
         }
-        let mut out: Vec<(f64, f64)> = s.t.iter().zip(&s.v).filter_map(|(t, v)| Some((self.x(*t)?, scale(*v)))).collect();
+        let mut out: Vec<(f64, f64)> =
+            s.t.iter().zip(&s.v).filter_map(|(t, v)| Some((self.x(*t)?, scale(*v)))).collect();
         if let (Some(a), Some(b)) = (out.first(), out.last())
             && a.0 > b.0
         {
@@ -135,7 +144,10 @@ impl Along<'_> {
 pub(crate) fn offered(r: &Reading, prefs: &Prefs, axis: Axis, tone: &'static str) -> Vec<Offered> {
     let beside = r.beside();
     let span = r.measured.span;
-    let (from, to) = span.map_or((r.dyno.t.first().copied().unwrap_or(0.0), r.dyno.t.last().copied().unwrap_or(0.0)), |s| (s.from_s, s.to_s));
+    let (from, to) = span
+        .map_or((r.dyno.t.first().copied().unwrap_or(0.0), r.dyno.t.last().copied().unwrap_or(0.0)), |s| {
+            (s.from_s, s.to_s)
+        });
     let along = Along { axis, reading: r, road: beside.series("road_speed"), from, to };
     let mut used: Vec<String> = vec!["time".into()];
     let mut out = Vec::new();
@@ -159,14 +171,24 @@ pub(crate) fn offered(r: &Reading, prefs: &Prefs, axis: Axis, tone: &'static str
                         let colour = if target { "mid" } else { COLOURS[drawn % COLOURS.len()] };
                         let points = along.line(&s, |v| if afr { v * GASOLINE_STOICH_AFR } else { v });
                         let label = if target { "target".into() } else { c.label() };
-                        lines.push(LaneLine { label, colour, dash: if target { "5 3" } else { "" }, thin: target, points });
+                        lines.push(LaneLine {
+                            label,
+                            colour,
+                            dash: if target { "5 3" } else { "" },
+                            thin: target,
+                            points,
+                        });
                     }
                 }
             }
         }
         lines.retain(|l| !l.points.is_empty());
         if !lines.is_empty() {
-            let label = if unit.is_empty() || unit == "λ" { d.label.to_owned() } else { format!("{}, {unit}", d.label) };
+            let label = if unit.is_empty() || unit == "λ" {
+                d.label.to_owned()
+            } else {
+                format!("{}, {unit}", d.label)
+            };
             out.push(Offered { id: d.id.to_owned(), label, lines });
         }
     }
@@ -176,7 +198,10 @@ pub(crate) fn offered(r: &Reading, prefs: &Prefs, axis: Axis, tone: &'static str
             continue;
         }
         used.push(c.as_str().to_owned());
-        let Some(points) = beside.series(c.as_str()).map(|s| along.line(&s, |v| v)).filter(|p| !p.is_empty()) else { continue };
+        let Some(points) = beside.series(c.as_str()).map(|s| along.line(&s, |v| v)).filter(|p| !p.is_empty())
+        else {
+            continue;
+        };
         let label = if c.unit().is_empty() { c.label() } else { format!("{}, {}", c.label(), c.unit()) };
         out.push(Offered {
             id: c.as_str().to_owned(),
@@ -188,15 +213,26 @@ pub(crate) fn offered(r: &Reading, prefs: &Prefs, axis: Axis, tone: &'static str
 }
 
 /// Corrected power or torque: filtered bold, raw thin behind it.
-fn curve_lines(r: &Reading, prefs: &Prefs, along: &Along<'_>, (power, tone): (bool, &'static str)) -> Vec<LaneLine> {
+fn curve_lines(
+    r: &Reading,
+    prefs: &Prefs,
+    along: &Along<'_>,
+    (power, tone): (bool, &'static str),
+) -> Vec<LaneLine> {
     let plain = r.measured.grid.curve();
-    let factor = |rpm: f64| match (linear(&plain.rpm, &plain.power_kw, rpm), linear(&r.corrected.curve.rpm, &r.corrected.curve.power_kw, rpm)) {
+    let factor = |rpm: f64| match (
+        linear(&plain.rpm, &plain.power_kw, rpm),
+        linear(&r.corrected.curve.rpm, &r.corrected.curve.power_kw, rpm),
+    ) {
         (Some(p), Some(c)) if p.abs() > 1e-9 => c / p,
         _ => r.corrected.factor,
     };
     if let Some(steps) = along.by_step() {
-        let value = |h: &HeldStep| if power { prefs.power.from_kw(h.power_kw) } else { prefs.torque.from_nm(h.torque_nm) };
-        let mut points: Vec<(f64, f64)> = steps.iter().map(|h| (h.rpm, value(h) * factor_at(r, h.rpm))).collect();
+        let value = |h: &HeldStep| {
+            if power { prefs.power.from_kw(h.power_kw) } else { prefs.torque.from_nm(h.torque_nm) }
+        };
+        let mut points: Vec<(f64, f64)> =
+            steps.iter().map(|h| (h.rpm, value(h) * factor_at(r, h.rpm))).collect();
         points.sort_by(|a, b| a.0.total_cmp(&b.0));
         return vec![LaneLine { label: "held".into(), colour: tone, dash: "", thin: false, points }];
     }
@@ -204,14 +240,24 @@ fn curve_lines(r: &Reading, prefs: &Prefs, along: &Along<'_>, (power, tone): (bo
     for (trace, label, thin) in [(&r.raw, "raw", true), (&r.trace, "filtered", false)] {
         let Some(p) = trace else { continue };
         let value = |i: usize| {
-            let v = if power { prefs.power.from_kw(p.power_kw[i]) } else { prefs.torque.from_nm(p.torque_nm[i]) };
+            let v =
+                if power { prefs.power.from_kw(p.power_kw[i]) } else { prefs.torque.from_nm(p.torque_nm[i]) };
             v * factor(p.rpm[i])
         };
-        let mut points: Vec<(f64, f64)> = (0..p.t.len()).filter_map(|i| Some((along.x(p.t[i])?, value(i)))).filter(|v| v.1.is_finite()).collect();
+        let mut points: Vec<(f64, f64)> = (0..p.t.len())
+            .filter_map(|i| Some((along.x(p.t[i])?, value(i))))
+            .filter(|v| v.1.is_finite())
+            .collect();
         if points.len() > 1 && points[0].0 > points[points.len() - 1].0 {
             points.reverse();
         }
-        out.push(LaneLine { label: label.into(), colour: if thin { "mid" } else { tone }, dash: "", thin, points });
+        out.push(LaneLine {
+            label: label.into(),
+            colour: if thin { "mid" } else { tone },
+            dash: "",
+            thin,
+            points,
+        });
     }
     out
 }
@@ -225,10 +271,24 @@ fn ratio_line(r: &Reading, along: &Along<'_>) -> Vec<LaneLine> {
             along.x(r.measured.grid.time_s[i])
         }
     };
-    let line = |of: &dyn Fn(usize) -> f64| (0..c.rpm.len()).filter_map(|i| Some((at(c.rpm[i])?, of(i)))).collect::<Vec<_>>();
+    let line = |of: &dyn Fn(usize) -> f64| {
+        (0..c.rpm.len()).filter_map(|i| Some((at(c.rpm[i])?, of(i)))).collect::<Vec<_>>()
+    };
     vec![
-        LaneLine { label: "reference".into(), colour: "mid", dash: "5 3", thin: true, points: line(&|_| c.reference) },
-        LaneLine { label: "measured".into(), colour: "ink", dash: "", thin: false, points: line(&|i| c.ratio[i]) },
+        LaneLine {
+            label: "reference".into(),
+            colour: "mid",
+            dash: "5 3",
+            thin: true,
+            points: line(&|_| c.reference),
+        },
+        LaneLine {
+            label: "measured".into(),
+            colour: "ink",
+            dash: "",
+            thin: false,
+            points: line(&|i| c.ratio[i]),
+        },
     ]
 }
 
@@ -244,7 +304,14 @@ pub(crate) fn chosen(offered: &[Offered], asked: &str) -> Vec<String> {
 }
 
 /// The chart of some lanes, between two places of the axis when zoomed.
-pub(crate) fn chart(r: &Reading, offered: &[Offered], shown: &[String], axis: Axis, zoom: Option<[f64; 2]>, scale: f64) -> TraceChart {
+pub(crate) fn chart(
+    r: &Reading,
+    offered: &[Offered],
+    shown: &[String],
+    axis: Axis,
+    zoom: Option<[f64; 2]>,
+    scale: f64,
+) -> TraceChart {
     let lanes: Vec<TraceLane> = shown
         .iter()
         .filter_map(|id| offered.iter().find(|o| o.id == *id))
@@ -270,7 +337,14 @@ pub(crate) fn chart(r: &Reading, offered: &[Offered], shown: &[String], axis: Ax
             Some((x, event_short(e)))
         })
         .collect();
-    TraceChart { axis: axis.label().to_owned(), span: zoom.unwrap_or(whole), lanes, marks, region: None, scale }
+    TraceChart {
+        axis: axis.label().to_owned(),
+        span: zoom.unwrap_or(whole),
+        lanes,
+        marks,
+        region: None,
+        scale,
+    }
 }
 
 #[cfg(test)]

@@ -117,7 +117,12 @@ pub(crate) fn pull_page(r: &Reading, e: &Encoding, prefs: &Prefs, asked: Asked) 
             order.swap(i - 1, i);
             link(id, axis, &order, asked.zoom)
         }),
-        toggle: link(id, axis, &shown.iter().enumerate().filter(|(k, _)| *k != i).map(|(_, s)| s.clone()).collect::<Vec<_>>(), asked.zoom),
+        toggle: link(
+            id,
+            axis,
+            &shown.iter().enumerate().filter(|(k, _)| *k != i).map(|(_, s)| s.clone()).collect::<Vec<_>>(),
+            asked.zoom,
+        ),
     };
     let label_of = |id: &str| all.iter().find(|o| o.id == id).map_or("", |o| o.label.as_str());
     let more = |o: &super::pull_lanes::Offered| LaneRow {
@@ -126,7 +131,8 @@ pub(crate) fn pull_page(r: &Reading, e: &Encoding, prefs: &Prefs, asked: Asked) 
         toggle: link(id, axis, &shown.iter().cloned().chain([o.id.clone()]).collect::<Vec<_>>(), asked.zoom),
     };
     let c = &r.set.config;
-    let rest: Vec<&str> = [c.boost.as_str(), c.gear.as_str(), c.build.as_str()].into_iter().filter(|s| !s.is_empty()).collect();
+    let rest: Vec<&str> =
+        [c.boost.as_str(), c.gear.as_str(), c.build.as_str()].into_iter().filter(|s| !s.is_empty()).collect();
     PullPage {
         shell: Shell::new(title, &prefs.theme, "pull"),
         id,
@@ -141,7 +147,13 @@ pub(crate) fn pull_page(r: &Reading, e: &Encoding, prefs: &Prefs, asked: Asked) 
         answer: answer(r, prefs),
         evidence: asked.evidence,
         excluded: r.measured.excluded.clone(),
-        flags: r.measured.flags.iter().filter(|f| !f.is_said_elsewhere()).map(|f| words::finding(f, prefs.units())).collect(),
+        flags: r
+            .measured
+            .flags
+            .iter()
+            .filter(|f| !f.is_said_elsewhere())
+            .map(|f| words::finding(f, prefs.units()))
+            .collect(),
         axes: Axis::ALL
             .into_iter()
             .filter(|a| *a != Axis::Road || r.measured.has_road_speed)
@@ -154,7 +166,11 @@ pub(crate) fn pull_page(r: &Reading, e: &Encoding, prefs: &Prefs, asked: Asked) 
         chart: trace.svg(Paint::Page),
         shown: shown.iter().enumerate().map(|(i, s)| row(i, label_of(s))).collect(),
         hidden: all.iter().filter(|o| !shown.contains(&o.id)).map(more).collect(),
-        events: r.events.iter().map(|e| (e.rpm.map_or_else(|| "–".into(), |v| format!("{v:.0}")), words::event(e))).collect(),
+        events: r
+            .events
+            .iter()
+            .map(|e| (e.rpm.map_or_else(|| "–".into(), |v| format!("{v:.0}")), words::event(e)))
+            .collect(),
         facts: facts(r, prefs),
         refused: r.measured.alignment.status == Status::Refused,
         by_hand: r.measured.alignment.status == Status::Manual,
@@ -218,7 +234,14 @@ fn facts(r: &Reading, prefs: &Prefs) -> Vec<(&'static str, String)> {
     let mut out = Vec::new();
     let air = m.air.map_or_else(
         || "not given: power is uncorrected".to_owned(),
-        |a| format!("{:.1} °C, {:.0} % humidity, {:.1} hPa at the station", a.temperature_c, 100.0 * a.humidity, a.pressure_hpa),
+        |a| {
+            format!(
+                "{:.1} °C, {:.0} % humidity, {:.1} hPa at the station",
+                a.temperature_c,
+                100.0 * a.humidity,
+                a.pressure_hpa
+            )
+        },
     );
     out.push(("Air", air));
     let mut correction = format!("{}, factor {:.4}", prefs.correction.label(), r.corrected.factor);
@@ -237,7 +260,15 @@ fn facts(r: &Reading, prefs: &Prefs) -> Vec<(&'static str, String)> {
     if let Some(s) = m.span {
         let rate = m.rate_rpm_s.map_or_else(String::new, |v| format!(", {v:.0} rpm/s"));
         let what = if s.kind == PullKind::HeldSteps { "Steps" } else { "Ramp" };
-        out.push((what, format!("{:.0} to {:.0} rpm in {:.1} s{rate}", s.from_rpm * m.ratio, s.to_rpm * m.ratio, s.to_s - s.from_s)));
+        out.push((
+            what,
+            format!(
+                "{:.0} to {:.0} rpm in {:.1} s{rate}",
+                s.from_rpm * m.ratio,
+                s.to_rpm * m.ratio,
+                s.to_s - s.from_s
+            ),
+        ));
     }
     if let Some([a, b]) = r.corrected.curve.span_rpm()
         && let Some(area) = r.corrected.curve.area(a, b).filter(|_| b > a)
@@ -259,7 +290,13 @@ fn facts(r: &Reading, prefs: &Prefs) -> Vec<(&'static str, String)> {
         RatioSource::Unknown => "not known: the axis is shaft speed",
     };
     out.push(("Ratio", format!("{:.3}, {from}", m.ratio)));
-    out.push(("Coupling", r.coupling.as_ref().map_or_else(|| "not measured: it takes both speeds on one clock".into(), words::coupling_sentence)));
+    out.push((
+        "Coupling",
+        r.coupling.as_ref().map_or_else(
+            || "not measured: it takes both speeds on one clock".into(),
+            words::coupling_sentence,
+        ),
+    ));
     if let Some(b) = &r.belt {
         out.push(("Belt", words::belt_sentence(b)));
     }
@@ -282,7 +319,11 @@ fn clocks(a: &Alignment) -> String {
     }
     parts.extend(a.r.map(|r| format!("r {r:.5}")));
     parts.extend(a.residual_rpm.map(|v| format!("residual {v:.1} rpm")));
-    parts.extend(a.runner_up_s.zip(a.runner_up_residual_rpm).map(|(s, v)| format!("runner-up {s:.2} s leaves {v:.0} rpm")));
+    parts.extend(
+        a.runner_up_s
+            .zip(a.runner_up_residual_rpm)
+            .map(|(s, v)| format!("runner-up {s:.2} s leaves {v:.0} rpm")),
+    );
     parts.extend(a.drift_ppm.filter(|_| a.usable()).map(|d| format!("clock rate {d:+.0} ppm")));
     parts.join("; ")
 }
@@ -290,22 +331,35 @@ fn clocks(a: &Alignment) -> String {
 /// Both speeds over time, the engine computer's shifted by the lag found: the evidence for it.
 fn clocks_svg(r: &Reading, scale: f64) -> String {
     use jamjar_chart::{LaneLine, TraceChart, TraceLane};
-    let (Some(ecu), Some(shaft)) = (&r.ecu, jamjar_core::pull::power::shaft_speed(&r.dyno, r.vehicle.vehicle.dyno.overall_ratio)) else {
+    let (Some(ecu), Some(shaft)) =
+        (&r.ecu, jamjar_core::pull::power::shaft_speed(&r.dyno, r.vehicle.vehicle.dyno.overall_ratio))
+    else {
         return String::new();
     };
     let Some(engine) = ecu.series("engine_speed") else { return String::new() };
     let (from, to) = r.measured.span.map_or((shaft.t[0], shaft.t[shaft.t.len() - 1]), |s| (s.from_s, s.to_s));
     let lag = r.measured.alignment.lag_s.unwrap_or(engine.t[0] - shaft.t[0]);
     let ratio = r.measured.ratio;
-    let line = |label: &str, colour, thin, points| LaneLine { label: label.into(), colour, dash: "", thin, points };
+    let line =
+        |label: &str, colour, thin, points| LaneLine { label: label.into(), colour, dash: "", thin, points };
     TraceChart {
         axis: "s from tip-in".into(),
         span: [-4.0, to - from + 4.0],
         lanes: vec![TraceLane {
             label: "engine speed, rpm".into(),
             lines: vec![
-                line("dyno × ratio", "bilberry", false, shaft.t.iter().zip(&shaft.v).map(|(t, v)| (t - from, v * ratio)).collect()),
-                line("engine computer", "rosehip", true, engine.t.iter().zip(&engine.v).map(|(t, v)| (t - lag - from, *v)).collect()),
+                line(
+                    "dyno × ratio",
+                    "bilberry",
+                    false,
+                    shaft.t.iter().zip(&shaft.v).map(|(t, v)| (t - from, v * ratio)).collect(),
+                ),
+                line(
+                    "engine computer",
+                    "rosehip",
+                    true,
+                    engine.t.iter().zip(&engine.v).map(|(t, v)| (t - lag - from, *v)).collect(),
+                ),
             ],
         }],
         region: None,
@@ -317,7 +371,9 @@ fn clocks_svg(r: &Reading, scale: f64) -> String {
 
 fn stats(r: &Reading, prefs: &Prefs) -> Vec<StatRow> {
     let beside = r.beside();
-    let peak_s = peak_rpm(r).and_then(|p| r.measured.grid.rpm.iter().position(|g| (g - p).abs() < 1e-6)).map(|i| r.measured.grid.time_s[i]);
+    let peak_s = peak_rpm(r)
+        .and_then(|p| r.measured.grid.rpm.iter().position(|g| (g - p).abs() < 1e-6))
+        .map(|i| r.measured.grid.time_s[i]);
     r.measured
         .channels
         .iter()
@@ -330,7 +386,9 @@ fn stats(r: &Reading, prefs: &Prefs) -> Vec<StatRow> {
                 _ => 1,
             };
             let show = |v: f64| format!("{:.digits$}", v * k);
-            let at = peak_s.and_then(|t| beside.series(c.channel.as_str())?.at(t)).map_or_else(|| "–".into(), show);
+            let at = peak_s
+                .and_then(|t| beside.series(c.channel.as_str())?.at(t))
+                .map_or_else(|| "–".into(), show);
             StatRow {
                 label: c.channel.label(),
                 unit: if afr { "AFR".into() } else { c.channel.unit().to_owned() },

@@ -99,7 +99,11 @@ fn examples() -> Vec<Link> {
 }
 
 fn shell(text: &str, prefs: &Prefs) -> Shell {
-    let mut shell = Shell::new(if text.trim().is_empty() { "Find".to_owned() } else { format!("{} · Find", text.trim()) }, &prefs.theme, "search");
+    let mut shell = Shell::new(
+        if text.trim().is_empty() { "Find".to_owned() } else { format!("{} · Find", text.trim()) },
+        &prefs.theme,
+        "search",
+    );
     text.clone_into(&mut shell.query);
     shell
 }
@@ -125,14 +129,38 @@ pub(crate) fn search_refused(text: &str, e: &QueryError, prefs: &Prefs) -> Searc
 }
 
 /// `family` is the one the figures stand in.
-pub(crate) fn search_page(text: &str, q: &Query, a: &Answer, family: Correction, skip: usize, prefs: &Prefs) -> SearchPage {
+pub(crate) fn search_page(
+    text: &str,
+    q: &Query,
+    a: &Answer,
+    family: Correction,
+    skip: usize,
+    prefs: &Prefs,
+) -> SearchPage {
     let canonical = q.words(None);
-    let chips = q.clauses.iter().enumerate().map(|(i, c)| link(c.words().replace('"', ""), &q.words(Some(i)), String::new())).collect();
-    let with = |c: &jamjar_core::find::Clause| if canonical.is_empty() { c.words() } else { format!("{canonical}, {}", c.words()) };
-    let nothing_but = a.found.without.iter().map(|(i, n)| link(q.clauses[*i].words().replace('"', ""), &q.words(Some(*i)), thousands(*n))).collect();
+    let chips = q
+        .clauses
+        .iter()
+        .enumerate()
+        .map(|(i, c)| link(c.words().replace('"', ""), &q.words(Some(i)), String::new()))
+        .collect();
+    let with = |c: &jamjar_core::find::Clause| {
+        if canonical.is_empty() { c.words() } else { format!("{canonical}, {}", c.words()) }
+    };
+    let nothing_but = a
+        .found
+        .without
+        .iter()
+        .map(|(i, n)| link(q.clauses[*i].words().replace('"', ""), &q.words(Some(*i)), thousands(*n)))
+        .collect();
     let facets = a.found.facets.iter().filter(|f| f.values.len() > 1).map(|f| Group {
         title: title(f.kind),
-        values: f.values.iter().take(FACET_VALUES).map(|(c, n)| link(value_words(f, c), &with(c), thousands(*n))).collect(),
+        values: f
+            .values
+            .iter()
+            .take(FACET_VALUES)
+            .map(|(c, n)| link(value_words(f, c), &with(c), thousands(*n)))
+            .collect(),
     });
     let hits = &a.found.hits;
     SearchPage {
@@ -154,11 +182,17 @@ pub(crate) fn search_page(text: &str, q: &Query, a: &Answer, family: Correction,
 
 fn figures_words(family: Correction, asked: Correction) -> String {
     if family != asked {
-        return format!("Figures are uncorrected: {} needs more than the air and is not kept for finding.", asked.label());
+        return format!(
+            "Figures are uncorrected: {} needs more than the air and is not kept for finding.",
+            asked.label()
+        );
     }
     match family {
         Correction::None => "Figures are uncorrected, each the pull's own.".into(),
-        f => format!("Figures are corrected by {}, each the pull's own; without known air they stay uncorrected.", f.label()),
+        f => format!(
+            "Figures are corrected by {}, each the pull's own; without known air they stay uncorrected.",
+            f.label()
+        ),
     }
 }
 
@@ -173,7 +207,14 @@ fn headline(q: &Query, f: &Found, of: usize, prefs: &Prefs) -> String {
                 _ => h.torque_nm.map(|t| torque(t, prefs.torque)),
             };
             let more = if n > 1 { format!(", the closest of {}", pulls(n)) } else { String::new() };
-            format!("Pull {} of {} on {}, {}: {}{more}", h.position, h.names[2], h.names[3], date_words(h.date), value.unwrap_or_default())
+            format!(
+                "Pull {} of {} on {}, {}: {}{more}",
+                h.position,
+                h.names[2],
+                h.names[3],
+                date_words(h.date),
+                value.unwrap_or_default()
+            )
         }
         (n, _, _) if q.clauses.is_empty() => format!("All {}, newest first", pulls(n)),
         (n, _, _) => format!("{} of {}", pulls(n), thousands(of)),
@@ -203,7 +244,10 @@ fn thousands(n: usize) -> String {
 
 fn rows(hits: &[Hit], sparks: &HashMap<i64, Spark>, prefs: &Prefs) -> Vec<Row> {
     let seen = || hits.iter().filter_map(|h| sparks.get(&h.place.pull));
-    let x = [seen().map(|s| s.rpm[0]).fold(f64::INFINITY, f64::min), seen().map(|s| s.rpm[1]).fold(0.0, f64::max)];
+    let x = [
+        seen().map(|s| s.rpm[0]).fold(f64::INFINITY, f64::min),
+        seen().map(|s| s.rpm[1]).fold(0.0, f64::max),
+    ];
     // One scale for the pulls of a vehicle: a sidecar outfit beside a saloon would be a flat line.
     let mut tops: HashMap<&str, f64> = HashMap::new();
     for (h, s) in hits.iter().filter_map(|h| Some((h, sparks.get(&h.place.pull)?))) {
@@ -215,8 +259,12 @@ fn rows(hits: &[Hit], sparks: &HashMap<i64, Spark>, prefs: &Prefs) -> Vec<Row> {
             let [vehicle, build, map, fuel, boost, gear] = &h.names;
             let spark = sparks.get(&h.place.pull).map_or(String::new(), |s| {
                 let last = (s.power_kw.len() - 1).max(1) as f64;
-                let points: Vec<(f64, f64)> =
-                    s.power_kw.iter().enumerate().map(|(i, p)| (s.rpm[0] + (s.rpm[1] - s.rpm[0]) * i as f64 / last, *p)).collect();
+                let points: Vec<(f64, f64)> = s
+                    .power_kw
+                    .iter()
+                    .enumerate()
+                    .map(|(i, p)| (s.rpm[0] + (s.rpm[1] - s.rpm[0]) * i as f64 / last, *p))
+                    .collect();
                 spark_svg(&points, x, tops[vehicle.as_str()])
             });
             Row {
@@ -260,7 +308,8 @@ fn remarks(h: &Hit) -> Vec<(String, bool)> {
     if aligned == "refused" {
         out.push(("clocks refused".into(), true));
     }
-    for (flag, words) in [("heat_soak", "heat soak"), ("held_steps", "held steps"), ("lug_down", "lug-down")] {
+    for (flag, words) in [("heat_soak", "heat soak"), ("held_steps", "held steps"), ("lug_down", "lug-down")]
+    {
         if h.flags.iter().any(|f| f == flag) {
             out.push((words.into(), false));
         }

@@ -67,7 +67,12 @@ pub(crate) fn note_rows(sheet: &DaySheet) -> Vec<NoteRow> {
     sheet
         .notes
         .iter()
-        .map(|n| NoteRow { at: n.at.map_or_else(String::new, hhmm), tag: n.tag.clone(), text: n.text.clone(), by: n.by.clone() })
+        .map(|n| NoteRow {
+            at: n.at.map_or_else(String::new, hhmm),
+            tag: n.tag.clone(),
+            text: n.text.clone(),
+            by: n.by.clone(),
+        })
         .collect()
 }
 
@@ -83,7 +88,12 @@ pub(crate) fn air_rows(sheet: &DaySheet, prefs: &Prefs) -> Vec<AirRow> {
         .iter()
         .map(|(at, a)| AirRow {
             at: hhmm(*at),
-            text: format!("{:.1} °C, {:.0} %, {:.1} hPa", a.temperature_c, 100.0 * a.humidity, a.pressure_hpa),
+            text: format!(
+                "{:.1} °C, {:.0} %, {:.1} hPa",
+                a.temperature_c,
+                100.0 * a.humidity,
+                a.pressure_hpa
+            ),
             factor: prefs.correction.air_factor(a).map_or_else(String::new, |f| format!("{f:.3}")),
         })
         .collect()
@@ -94,7 +104,16 @@ pub(crate) fn fuel_words(sheet: &DaySheet) -> Vec<(String, String)> {
     sheet
         .fuels
         .iter()
-        .map(|f| (f.fuel.clone(), format!("{:.0} L{}", f.litres, if f.note.is_empty() { String::new() } else { format!(", {}", f.note) })))
+        .map(|f| {
+            (
+                f.fuel.clone(),
+                format!(
+                    "{:.0} L{}",
+                    f.litres,
+                    if f.note.is_empty() { String::new() } else { format!(", {}", f.note) }
+                ),
+            )
+        })
         .collect()
 }
 
@@ -108,8 +127,10 @@ fn hours(t: NaiveTime) -> f64 {
 
 /// Temperatures at the start of each pull over the time of day.
 pub(crate) fn timeline(sets: &[SetWithPulls], sheet: &DaySheet, e: &Encoding, prefs: &Prefs) -> Timeline {
-    let start = |m: &Measured, name: &str| m.channels.iter().find(|c| c.channel.as_str() == name).map(|c| c.start);
-    let pulls = || sets.iter().flat_map(|s| &s.pulls).filter_map(|(p, s)| Some((hours(p.started_at?), &s.measured)));
+    let start =
+        |m: &Measured, name: &str| m.channels.iter().find(|c| c.channel.as_str() == name).map(|c| c.start);
+    let pulls =
+        || sets.iter().flat_map(|s| &s.pulls).filter_map(|(p, s)| Some((hours(p.started_at?), &s.measured)));
     let line = |label: &str, colour, dash, channel: &str| TimelineSeries {
         label: label.into(),
         colour,
@@ -135,7 +156,11 @@ pub(crate) fn timeline(sets: &[SetWithPulls], sheet: &DaySheet, e: &Encoding, pr
             .map(|(i, s)| TimelineSet {
                 label: name_of(s, i.checked_sub(1).map(|k| &sets[k])),
                 tone: e.tone(&s.set),
-                pulls: s.pulls.iter().filter_map(|(p, m)| Some((hours(p.started_at?), m.measured.excluded.is_some()))).collect(),
+                pulls: s
+                    .pulls
+                    .iter()
+                    .filter_map(|(p, m)| Some((hours(p.started_at?), m.measured.excluded.is_some())))
+                    .collect(),
             })
             .collect(),
         notes: sheet.notes.iter().filter_map(|n| n.at.map(hours)).collect(),
@@ -144,7 +169,8 @@ pub(crate) fn timeline(sets: &[SetWithPulls], sheet: &DaySheet, e: &Encoding, pr
     }
 }
 
-/// Map, fuel, and the rung when the boost was set by hand; the rung alone right after a set of the same map and fuel.
+/// Map, fuel, and the rung when the boost was set by hand; the rung alone right after a set of the same map
+/// and fuel.
 fn name_of(s: &SetWithPulls, before: Option<&SetWithPulls>) -> String {
     let c = &s.set.config;
     let rung = if c.boost == "as mapped" { "" } else { c.boost.as_str() };

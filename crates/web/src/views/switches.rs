@@ -24,34 +24,50 @@ pub(super) fn settings(p: &Prefs) -> Vec<Setting> {
             label: "corrected",
             choices: Correction::ALL.iter().map(|c| choice(c.id(), c.label(), *c == p.correction)).collect(),
         },
-        Setting { name: "headline", label: "headline", choices: Headline::ALL.iter().map(|h| choice(h.id(), h.label(), *h == p.headline)).collect() },
+        Setting {
+            name: "headline",
+            label: "headline",
+            choices: Headline::ALL.iter().map(|h| choice(h.id(), h.label(), *h == p.headline)).collect(),
+        },
         Setting {
             name: "smooth",
             label: "filter",
             choices: crate::prefs::SMOOTHING
                 .iter()
                 .map(|s| {
-                    choice(&s.to_string(), &if *s == 0.0 { "none".into() } else { format!("{s} s, display only") }, (s - p.smoothing_s).abs() < 1e-9)
+                    choice(
+                        &s.to_string(),
+                        &if *s == 0.0 { "none".into() } else { format!("{s} s, display only") },
+                        (s - p.smoothing_s).abs() < 1e-9,
+                    )
                 })
                 .collect(),
         },
         Setting {
             name: "power",
             label: "power",
-            choices: [("kw", "kW"), ("hp", "hp"), ("ps", "PS")].iter().map(|(i, l)| choice(i, l, *i == p.power_id())).collect(),
+            choices: [("kw", "kW"), ("hp", "hp"), ("ps", "PS")]
+                .iter()
+                .map(|(i, l)| choice(i, l, *i == p.power_id()))
+                .collect(),
         },
         Setting {
             name: "torque",
             label: "torque",
             choices: [("nm", "N·m"), ("lbft", "lb·ft")]
                 .iter()
-                .map(|(i, l)| choice(i, l, (*i == "lbft") == (p.torque == jamjar_core::units::TorqueUnit::LbFt)))
+                .map(|(i, l)| {
+                    choice(i, l, (*i == "lbft") == (p.torque == jamjar_core::units::TorqueUnit::LbFt))
+                })
                 .collect(),
         },
         Setting {
             name: "scale",
             label: "mixture",
-            choices: [("lambda", "λ"), ("afr", "AFR, gasoline scale")].iter().map(|(i, l)| choice(i, l, (*i == "afr") == p.afr)).collect(),
+            choices: [("lambda", "λ"), ("afr", "AFR, gasoline scale")]
+                .iter()
+                .map(|(i, l)| choice(i, l, (*i == "afr") == p.afr))
+                .collect(),
         },
     ]
 }
@@ -67,5 +83,9 @@ pub(super) fn same_within(p: &Prefs) -> Setting {
         let label = format!("± {:.1} {}", p.power.from_kw(*m), p.power.label());
         choice(&m.to_string(), &label, p.margin_kw == Some(*m))
     });
-    Setting { name: "same", label: "Same to me when within", choices: std::iter::once(off).chain(margins).collect() }
+    Setting {
+        name: "same",
+        label: "Same to me when within",
+        choices: std::iter::once(off).chain(margins).collect(),
+    }
 }

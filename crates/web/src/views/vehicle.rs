@@ -133,7 +133,9 @@ fn plain(v: Option<f64>) -> String {
 /// Engine in words: "1.6 L, 3 cylinders, spark, turbocharged".
 pub(crate) fn engine_words(v: &VehicleRecord) -> String {
     let e = &v.vehicle.engine;
-    let word = |v: serde_json::Result<serde_json::Value>| v.ok().and_then(|v| v.as_str().map(|s| s.replace('_', " "))).unwrap_or_default();
+    let word = |v: serde_json::Result<serde_json::Value>| {
+        v.ok().and_then(|v| v.as_str().map(|s| s.replace('_', " "))).unwrap_or_default()
+    };
     let mut parts: Vec<String> = Vec::new();
     parts.extend(e.displacement_l.map(|d| format!("{d} L")));
     parts.extend(e.cylinders.map(|c| count(c as usize, "cylinder")));
@@ -144,7 +146,10 @@ pub(crate) fn engine_words(v: &VehicleRecord) -> String {
 
 fn dyno_words(v: &VehicleRecord) -> String {
     let d = &v.vehicle.dyno;
-    let kind = serde_json::to_value(d.kind).ok().and_then(|v| v.as_str().map(|s| s.replace('_', " "))).unwrap_or_default();
+    let kind = serde_json::to_value(d.kind)
+        .ok()
+        .and_then(|v| v.as_str().map(|s| s.replace('_', " ")))
+        .unwrap_or_default();
     let mut parts = vec![format!("{kind}, power {}", d.kind.place())];
     parts.extend(d.overall_ratio.map(|k| format!("engine turns {k} times as fast as the dyno shaft")));
     parts.extend(d.inertia_kg_m2.map(|i| format!("dyno inertia {i} kg·m²")));
@@ -212,7 +217,13 @@ fn limit_row(index: usize, l: &Limit) -> LimitRow {
 
 /// A limit in a few words, for who is told that it is another by now.
 pub(crate) fn limit_words(l: &Limit) -> String {
-    format!("{} {} {} {}", l.channel.label(), l.direction.label(), threshold_text(&l.threshold).0, l.channel.unit())
+    format!(
+        "{} {} {} {}",
+        l.channel.label(),
+        l.direction.label(),
+        threshold_text(&l.threshold).0,
+        l.channel.unit()
+    )
 }
 
 /// Where a sheet says something else than what was typed: what it says, field by field.
@@ -233,7 +244,11 @@ pub(crate) fn sheet_differences(now: &VehicleSheet, typed: &VehicleSheet) -> Str
             ("quoted power", number(s.quoted_power_kw, "kW")),
             ("quoted at", s.quoted_at.clone()),
             ("quoted torque", number(s.quoted_torque_nm, "N·m")),
-            ("driven", s.driven.map_or_else(String::new, |d| format!("{:.0} to {:.0} rpm", d.span()[0], d.span()[1]))),
+            (
+                "driven",
+                s.driven
+                    .map_or_else(String::new, |d| format!("{:.0} to {:.0} rpm", d.span()[0], d.span()[1])),
+            ),
             ("what limits it", s.limits_it.clone()),
         ]
     };
@@ -297,7 +312,10 @@ pub(crate) fn vehicle_page(prefs: &Prefs, p: VehicleParts, problem: String) -> V
             .collect(),
         limits: v.limits.iter().enumerate().map(|(i, l)| limit_row(i, l)).collect(),
         templates: jamjar_workflow::limits::templates().into_iter().map(|t| (t.id, t.label)).collect(),
-        channels: KINDS.iter().map(|k| if k.numbered { format!("{}_1", k.name) } else { k.name.to_owned() }).collect(),
+        channels: KINDS
+            .iter()
+            .map(|k| if k.numbered { format!("{}_1", k.name) } else { k.name.to_owned() })
+            .collect(),
         maps: p.maps.iter().map(map_row).collect(),
         builds: p
             .builds
@@ -312,9 +330,20 @@ pub(crate) fn vehicle_page(prefs: &Prefs, p: VehicleParts, problem: String) -> V
         days: p
             .days
             .iter()
-            .map(|(d, n)| DayLine { id: d.id, date: date_words(d.date), place: d.place.clone(), sets: count(*n, "set"), note: d.note.clone() })
+            .map(|(d, n)| DayLine {
+                id: d.id,
+                date: date_words(d.date),
+                place: d.place.clone(),
+                sets: count(*n, "set"),
+                note: d.note.clone(),
+            })
             .collect(),
-        counts: format!("{}, {} in {}", count(p.days.len(), "day"), count(p.counts.1 as usize, "pull"), count(p.counts.0 as usize, "set")),
+        counts: format!(
+            "{}, {} in {}",
+            count(p.days.len(), "day"),
+            count(p.counts.1 as usize, "pull"),
+            count(p.counts.0 as usize, "set")
+        ),
         form: SheetForm {
             model: s.model.clone(),
             plate: s.plate.clone(),
@@ -326,7 +355,9 @@ pub(crate) fn vehicle_page(prefs: &Prefs, p: VehicleParts, problem: String) -> V
             tyre: s.tyre.clone(),
             tyre_radius_m: plain(s.tyre_radius_m),
             drag_area_m2: plain(s.drag_area_m2),
-            quoted_power_kw: s.quoted_power_kw.map_or_else(String::new, |p| format!("{}", (u.from_kw(p) * 100.0).round() / 100.0)),
+            quoted_power_kw: s
+                .quoted_power_kw
+                .map_or_else(String::new, |p| format!("{}", (u.from_kw(p) * 100.0).round() / 100.0)),
             quoted_at: s.quoted_at.clone(),
             quoted_torque_nm: plain(s.quoted_torque_nm),
             driven: s.driven.map_or_else(String::new, |d| d.to_string()),
@@ -357,7 +388,9 @@ fn quoted_words(p: &VehicleParts, prefs: &Prefs) -> String {
     });
     match (quoted, measured) {
         (Some(q), Some(m)) if place == "at the crankshaft" => format!("{q}; {m}."),
-        (Some(q), Some(m)) => format!("{q}; {m}. The two are not at the same place: what the driveline takes is not removed."),
+        (Some(q), Some(m)) => {
+            format!("{q}; {m}. The two are not at the same place: what the driveline takes is not removed.")
+        }
         (Some(q), None) => format!("{q}; no stock baseline has been measured yet."),
         (None, Some(m)) => format!("No quoted output entered; {m}."),
         (None, None) => "No quoted output entered, and no stock baseline measured.".into(),
@@ -384,7 +417,11 @@ mod tests {
 
     #[test]
     fn a_threshold_reads_as_people_say_it() {
-        let curve = Threshold::Curve { over: "engine_speed".parse().unwrap(), at: vec![1000.0, 4000.0], value: vec![880.0, 940.0] };
+        let curve = Threshold::Curve {
+            over: "engine_speed".parse().unwrap(),
+            at: vec![1000.0, 4000.0],
+            value: vec![880.0, 940.0],
+        };
         assert_eq!(threshold_text(&curve), ("880 at 1000, 940 at 4000".into(), "engine_speed".into()));
         assert_eq!(threshold_text(&Threshold::Constant(0.9)).0, "0.9");
     }

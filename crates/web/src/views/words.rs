@@ -3,7 +3,20 @@
 use chrono::{Datelike, NaiveDate};
 use jamjar_core::limits::{Limit, LimitOutcome, Verdict};
 
-const MONTHS: [&str; 12] = ["January", "February", "March", "April", "May", "June", "July", "August", "September", "October", "November", "December"];
+const MONTHS: [&str; 12] = [
+    "January",
+    "February",
+    "March",
+    "April",
+    "May",
+    "June",
+    "July",
+    "August",
+    "September",
+    "October",
+    "November",
+    "December",
+];
 
 /// "3 March 2026".
 pub(crate) fn date_words(d: NaiveDate) -> String {
@@ -47,7 +60,8 @@ pub(crate) fn channel_value(limit: &Limit, v: f64, afr: bool, signed: bool) -> S
     }
 }
 
-/// Short words for the side of a lane or a table cell: "0.04 left at 2790", "over by 1.3 % at 6660", "not measured".
+/// Short words for the side of a lane or a table cell: "0.04 left at 2790", "over by 1.3 % at 6660", "not
+/// measured".
 pub(crate) fn verdict_line(limit: &Limit, o: &LimitOutcome, afr: bool) -> String {
     let at = o.rpm.map_or(String::new(), |r| format!(" at {:.0}", (r / 10.0).round() * 10.0));
     match (o.verdict, o.margin) {
@@ -60,16 +74,26 @@ pub(crate) fn verdict_line(limit: &Limit, o: &LimitOutcome, afr: bool) -> String
 
 /// The tightest limit of a set in words, with what was not measured beside it; true when a limit is over.
 pub(crate) fn tightest(verdicts: &[LimitOutcome], limits: &[Limit], afr: bool) -> (String, bool) {
-    let named = |o: &LimitOutcome| limits.iter().find(|l| l.id == o.limit).map(|l| format!("{} {}", l.channel.label(), verdict_line(l, o, afr)));
-    let worst =
-        |v: Verdict| verdicts.iter().filter(|o| o.verdict == v).max_by(|a, b| a.share_used.unwrap_or(0.0).total_cmp(&b.share_used.unwrap_or(0.0)));
+    let named = |o: &LimitOutcome| {
+        limits
+            .iter()
+            .find(|l| l.id == o.limit)
+            .map(|l| format!("{} {}", l.channel.label(), verdict_line(l, o, afr)))
+    };
+    let worst = |v: Verdict| {
+        verdicts
+            .iter()
+            .filter(|o| o.verdict == v)
+            .max_by(|a, b| a.share_used.unwrap_or(0.0).total_cmp(&b.share_used.unwrap_or(0.0)))
+    };
     if verdicts.is_empty() {
         return ("no limits set".into(), false);
     }
     if let Some(o) = worst(Verdict::Over) {
         return (named(o).unwrap_or_default(), true);
     }
-    let mut parts: Vec<String> = worst(Verdict::Close).or_else(|| worst(Verdict::Clear)).and_then(named).into_iter().collect();
+    let mut parts: Vec<String> =
+        worst(Verdict::Close).or_else(|| worst(Verdict::Clear)).and_then(named).into_iter().collect();
     parts.extend(worst(Verdict::CantTell).and_then(named));
     let missing = verdicts.iter().filter(|o| o.verdict == Verdict::NotMeasured).count();
     match missing {

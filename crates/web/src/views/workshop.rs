@@ -89,7 +89,9 @@ pub(crate) fn workshop_page(
     run: Option<RunFragment>,
 ) -> WorkshopPage {
     let headline = match days.first() {
-        Some((d, n)) => format!("Last in the cell: {} on {}, {}.", d.vehicle, date_words(d.date), count(*n, "set")),
+        Some((d, n)) => {
+            format!("Last in the cell: {} on {}, {}.", d.vehicle, date_words(d.date), count(*n, "set"))
+        }
         None => "Nothing has been pulled yet.".into(),
     };
     let known = || sets.iter().filter_map(|s| vehicles.get(&s.set.vehicle_id).map(|(v, e)| (s, v, e)));
@@ -102,7 +104,14 @@ pub(crate) fn workshop_page(
         empty: days.is_empty(),
         days: days
             .into_iter()
-            .map(|(d, n)| DayRow { id: d.id, date: date_words(d.date), vehicle: d.vehicle, place: d.place, sets: count(n, "set"), note: d.note })
+            .map(|(d, n)| DayRow {
+                id: d.id,
+                date: date_words(d.date),
+                vehicle: d.vehicle,
+                place: d.place,
+                sets: count(n, "set"),
+                note: d.note,
+            })
             .collect(),
         sets: rows,
         attention,
@@ -125,7 +134,11 @@ fn set_row(s: &SetWithPulls, v: &VehicleRecord, e: &Encoding, prefs: &Prefs) -> 
         vehicle: s.set.vehicle.clone(),
         date: date_words(s.set.date),
         pulls: count(s.pulls.len(), "pull"),
-        best: if best.is_finite() { format!("{:.1} {}", prefs.power.from_kw(best), prefs.power.label()) } else { "–".into() },
+        best: if best.is_finite() {
+            format!("{:.1} {}", prefs.power.from_kw(best), prefs.power.label())
+        } else {
+            "–".into()
+        },
         limits,
         loud,
     }
@@ -143,8 +156,14 @@ fn attention(s: &SetWithPulls, v: &VehicleRecord, prefs: &Prefs) -> Vec<Attentio
             what: what.clone(),
             warn: o.verdict == Verdict::Over,
             text: match o.verdict {
-                Verdict::Over => format!("{} {}. Don't run this.", l.channel.label(), verdict_line(l, o, prefs.afr)),
-                _ => format!("{}: can't tell. {}", l.channel.label(), o.why.as_ref().map(why).unwrap_or_default()),
+                Verdict::Over => {
+                    format!("{} {}. Don't run this.", l.channel.label(), verdict_line(l, o, prefs.afr))
+                }
+                _ => format!(
+                    "{}: can't tell. {}",
+                    l.channel.label(),
+                    o.why.as_ref().map(why).unwrap_or_default()
+                ),
             },
         })
         .collect();

@@ -48,7 +48,8 @@ impl Cell {
     }
 
     pub(crate) async fn load_demo(&self) {
-        let run = jamjar_workflow::demo::begin(&self.store).await.unwrap().expect("an empty store takes the demo");
+        let run =
+            jamjar_workflow::demo::begin(&self.store).await.unwrap().expect("an empty store takes the demo");
         jamjar_workflow::demo::load(&self.store, run).await.unwrap();
     }
 
@@ -59,19 +60,30 @@ impl Cell {
     pub(crate) async fn send(&self, request: Request<Body>) -> Reply {
         let r = self.app.clone().oneshot(request).await.unwrap();
         let (parts, body) = r.into_parts();
-        Reply { status: parts.status, headers: parts.headers, body: axum::body::to_bytes(body, 64 << 20).await.unwrap().to_vec() }
+        Reply {
+            status: parts.status,
+            headers: parts.headers,
+            body: axum::body::to_bytes(body, 64 << 20).await.unwrap().to_vec(),
+        }
     }
 
     /// The same request to another instance that serves the same database.
     pub(crate) async fn get_elsewhere(&self, other: &Router, path: &str) -> Reply {
         let request = Request::get(path).header("host", "127.0.0.1:1").body(Body::empty()).unwrap();
         let (parts, body) = other.clone().oneshot(request).await.unwrap().into_parts();
-        Reply { status: parts.status, headers: parts.headers, body: axum::body::to_bytes(body, 64 << 20).await.unwrap().to_vec() }
+        Reply {
+            status: parts.status,
+            headers: parts.headers,
+            body: axum::body::to_bytes(body, 64 << 20).await.unwrap().to_vec(),
+        }
     }
 
     /// An instance on a disk that is as good as full.
     pub(crate) fn on_a_full_disk(&self) -> Router {
-        router(AppState::new(self.store.clone(), Settings { spare_bytes: u64::MAX, ..settings(&self.folder) }).unwrap())
+        router(
+            AppState::new(self.store.clone(), Settings { spare_bytes: u64::MAX, ..settings(&self.folder) })
+                .unwrap(),
+        )
     }
 
     /// Another instance with a memory of its own.
@@ -127,5 +139,7 @@ impl Drop for Cell {
 }
 
 fn encode(s: &str) -> String {
-    s.bytes().map(|b| if b.is_ascii_alphanumeric() { char::from(b).to_string() } else { format!("%{b:02X}") }).collect()
+    s.bytes()
+        .map(|b| if b.is_ascii_alphanumeric() { char::from(b).to_string() } else { format!("%{b:02X}") })
+        .collect()
 }

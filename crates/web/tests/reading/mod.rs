@@ -18,7 +18,12 @@ pub(crate) async fn two_instances_tell_each_other(cell: &Cell) {
     assert!(after != before && after.contains("2 of 3 pulls"), "an exclusion made elsewhere counts here");
     cell.post("/pulls/7/exclude", &[("include", "true")]).await;
     assert_eq!(cell.get_elsewhere(&other, line_up).await.text(), before);
-    assert!(cell.get_elsewhere(&other, "/search?q=left+out,+%22clutch+slipped%22").await.text().contains("No pull matches"));
+    assert!(
+        cell.get_elsewhere(&other, "/search?q=left+out,+%22clutch+slipped%22")
+            .await
+            .text()
+            .contains("No pull matches")
+    );
 }
 
 /// Two thousand characters and whatever they hold: kept whole, found by their last word, shown as text.
@@ -27,7 +32,11 @@ pub(crate) async fn long_notes_and_markup_stay_text(cell: &Cell) {
     assert!(long.len() > 1950);
     cell.post("/pulls/5/note", &[("note", &long)]).await;
     let page = cell.get("/pulls/5").await.text();
-    assert!(page.contains("zanzibar") && page.contains("&#60;script&#62;alert(1)") && !page.contains("<script>alert"));
+    assert!(
+        page.contains("zanzibar")
+            && page.contains("&#60;script&#62;alert(1)")
+            && !page.contains("<script>alert")
+    );
     let found = cell.get("/search?q=zanzibar").await.text();
     assert!(found.contains("One pull of 149"));
     let asked = cell.get("/search?q=%3Cimg+src%3Dx%3E").await.text();
@@ -38,8 +47,14 @@ pub(crate) async fn long_notes_and_markup_stay_text(cell: &Cell) {
     cell.post("/line-ups", &[("vehicle_id", "1"), ("name", name), ("query", "sets=1,2")]).await;
     let vehicle = cell.get("/vehicles/1").await.text();
     assert!(vehicle.contains("&#60;b&#62;name") && !vehicle.contains("<b>name</b>"));
-    assert_eq!(cell.post("/line-ups", &[("vehicle_id", "1"), ("name", " "), ("query", "sets=1,2")]).await.status, StatusCode::BAD_REQUEST);
-    assert_eq!(cell.post("/plan", &[("vehicle_id", "1"), ("factors", "{")]).await.status, StatusCode::BAD_REQUEST);
+    assert_eq!(
+        cell.post("/line-ups", &[("vehicle_id", "1"), ("name", " "), ("query", "sets=1,2")]).await.status,
+        StatusCode::BAD_REQUEST
+    );
+    assert_eq!(
+        cell.post("/plan", &[("vehicle_id", "1"), ("factors", "{")]).await.status,
+        StatusCode::BAD_REQUEST
+    );
     assert_eq!(cell.post("/plan/999/drop", &[]).await.status, StatusCode::NOT_FOUND);
     assert_eq!(cell.post("/line-ups/999/forget", &[]).await.status, StatusCode::NOT_FOUND);
 }
@@ -50,7 +65,12 @@ pub(crate) async fn sets_that_cannot_be_compared_are_told_apart_from_errors(cell
     assert_eq!(cell.get("/line-up?sets=99999").await.status, StatusCode::BAD_REQUEST);
     assert_eq!(cell.get("/line-up?sets=").await.status, StatusCode::BAD_REQUEST);
     let many: Vec<String> = (1..=17).map(|i| i.to_string()).collect();
-    assert!(cell.get(&format!("/line-up?sets={}", many.join(","))).await.text().contains("too many to read in one line-up"));
+    assert!(
+        cell.get(&format!("/line-up?sets={}", many.join(",")))
+            .await
+            .text()
+            .contains("too many to read in one line-up")
+    );
     let sixteen = cell.get(&format!("/line-up?sets={}", many[..8].join(","))).await;
     assert_eq!(sixteen.status, StatusCode::OK);
     assert!(cell.get("/line-up?sets=1,2&at=fast").await.text().contains("is no engine speed"));
@@ -74,12 +94,22 @@ pub(crate) async fn what_is_kept_is_forgotten_when_it_changes(cell: &Cell) {
     let gone: Vec<String> = limits[1..].iter().map(|l| l.id.clone()).collect();
     cell.store.change_limits(1, None, &[], &gone).await.unwrap();
     let fewer = cell.get(line_up).await.text();
-    assert!(first.contains("injector duty, above") && !fewer.contains("injector duty, above"), "limits of the vehicle are looked at anew");
+    assert!(
+        first.contains("injector duty, above") && !fewer.contains("injector duty, above"),
+        "limits of the vehicle are looked at anew"
+    );
     cell.store.change_limits(1, None, &limits, &[]).await.unwrap();
     assert_eq!(cell.get(line_up).await.text(), first);
 
-    let dark = Request::get(line_up).header("host", "127.0.0.1:1").header("cookie", "jj_theme=dark").body(Body::empty()).unwrap();
-    assert!(cell.send(dark).await.text().contains("data-theme=\"dark\""), "so does the theme, kept in a cookie of its own");
+    let dark = Request::get(line_up)
+        .header("host", "127.0.0.1:1")
+        .header("cookie", "jj_theme=dark")
+        .body(Body::empty())
+        .unwrap();
+    assert!(
+        cell.send(dark).await.text().contains("data-theme=\"dark\""),
+        "so does the theme, kept in a cookie of its own"
+    );
     assert!(!cell.get(line_up).await.text().contains("data-theme=\"dark\""));
     let other = cell.get(&format!("{line_up}&correction=none")).await.text();
     assert_ne!(other, first, "settings belong to the key");
@@ -91,27 +121,60 @@ pub(crate) async fn what_is_kept_is_forgotten_when_it_changes(cell: &Cell) {
 pub(crate) async fn reads_one_pull_closely(cell: &Cell) {
     let page = cell.get("/pulls/10").await;
     let text = page.text();
-    assert!(text.contains("ended by lift") && text.contains("tip-in settled at") && text.contains("peak power at"), "what happened stands in words");
+    assert!(
+        text.contains("ended by lift")
+            && text.contains("tip-in settled at")
+            && text.contains("peak power at"),
+        "what happened stands in words"
+    );
     assert!(text.contains("with it: manifold pressure fell"), "a dip names what moved with it");
-    assert!(text.contains("the two speeds follow the ratio of 4.100") && text.contains("aligned; lag"), "coupling and clocks are said");
-    assert!(text.contains("back pressure was not logged") && text.contains("not measured"), "no limit is silently missing");
+    assert!(
+        text.contains("the two speeds follow the ratio of 4.100") && text.contains("aligned; lag"),
+        "coupling and clocks are said"
+    );
+    assert!(
+        text.contains("back pressure was not logged") && text.contains("not measured"),
+        "no limit is silently missing"
+    );
     assert!(text.contains("/pulls/9\"") && text.contains("/pulls/11\""), "previous and next pull");
     assert_eq!(text.matches("class=\"traces\"").count(), 2, "lanes and clocks");
 
     let two = cell.get("/pulls/10?axis=time&lanes=mixture,power&from=2&to=4").await;
-    let kept = two.headers.get_all("set-cookie").iter().filter_map(|c| c.to_str().ok()).find(|c| c.starts_with("jj_lanes_1=")).unwrap().to_owned();
+    let kept = two
+        .headers
+        .get_all("set-cookie")
+        .iter()
+        .filter_map(|c| c.to_str().ok())
+        .find(|c| c.starts_with("jj_lanes_1="))
+        .unwrap()
+        .to_owned();
     let text = two.text();
     assert!(
-        text.contains("aria-label=\"mixture, power, kW over s from tip-in\"") && text.contains("data-x0=\"2\""),
+        text.contains("aria-label=\"mixture, power, kW over s from tip-in\"")
+            && text.contains("data-x0=\"2\""),
         "lanes in the order asked, zoomed"
     );
     assert!(text.contains("whole pull"), "and a way back");
     let cookie = kept.split(';').next().unwrap().to_owned();
-    let again = cell.send(Request::get("/pulls/11").header("host", "localhost").header("cookie", cookie).body(Body::empty()).unwrap()).await;
-    assert!(again.text().contains("aria-label=\"mixture, power, kW over engine rpm\""), "lanes are remembered for the vehicle");
+    let again = cell
+        .send(
+            Request::get("/pulls/11")
+                .header("host", "localhost")
+                .header("cookie", cookie)
+                .body(Body::empty())
+                .unwrap(),
+        )
+        .await;
+    assert!(
+        again.text().contains("aria-label=\"mixture, power, kW over engine rpm\""),
+        "lanes are remembered for the vehicle"
+    );
     let afr = cell.get("/pulls/10?lanes=mixture&scale=afr").await.text();
     assert!(afr.contains("mixture, AFR over"), "mixture follows the scale chosen");
-    assert!(cell.get("/pulls/10?from=9&to=2").await.text().contains("the lower first"), "a stretch upside down is refused with a reason");
+    assert!(
+        cell.get("/pulls/10?from=9&to=2").await.text().contains("the lower first"),
+        "a stretch upside down is refused with a reason"
+    );
     assert_eq!(cell.get("/pulls/99999").await.status, StatusCode::NOT_FOUND);
 
     let hand = cell.post("/pulls/10/lag", &[("lag", "5726,5")]).await;
@@ -119,7 +182,10 @@ pub(crate) async fn reads_one_pull_closely(cell: &Cell) {
     let text = cell.get("/pulls/10").await.text();
     assert!(text.contains("lag set by hand; lag 5726.5000 s"), "a lag by hand is recorded as such");
     cell.post("/pulls/10/lag", &[("lag", "")]).await;
-    assert!(cell.get("/pulls/10").await.text().contains("aligned; lag 5726.33"), "and found again when taken back");
+    assert!(
+        cell.get("/pulls/10").await.text().contains("aligned; lag 5726.33"),
+        "and found again when taken back"
+    );
     assert!(cell.post("/pulls/10/lag", &[("lag", "soon")]).await.text().contains("not a lag in seconds"));
 
     cell.post("/pulls/10/note", &[("note", "<b>pinked</b> once")]).await;
@@ -142,12 +208,28 @@ pub(crate) async fn reads_held_steps(cell: &Cell) {
     }
     let (day, set) = held.expect("the tractor's last day holds steps");
     let page = cell.get(&format!("/pulls/{}", set.pulls[0].0.id)).await.text();
-    assert!(page.contains("; 7 speeds held") && page.contains("Speeds held") && page.contains("Nothing was measured between the steps"), "{page}");
-    assert!(page.contains("held at 1500 rpm: ") && page.contains("data-lanes=\"time\""), "time is its axis until a person chooses");
-    assert!(cell.get(&format!("/pulls/{}?axis=rpm", set.pulls[0].0.id)).await.text().contains("data-lanes=\"rpm\""));
+    assert!(
+        page.contains("; 7 speeds held")
+            && page.contains("Speeds held")
+            && page.contains("Nothing was measured between the steps"),
+        "{page}"
+    );
+    assert!(
+        page.contains("held at 1500 rpm: ") && page.contains("data-lanes=\"time\""),
+        "time is its axis until a person chooses"
+    );
+    assert!(
+        cell.get(&format!("/pulls/{}?axis=rpm", set.pulls[0].0.id))
+            .await
+            .text()
+            .contains("data-lanes=\"rpm\"")
+    );
     let sheet = cell.get(&format!("/days/{day}")).await.text();
     assert!(sheet.contains("1100–2300, 7 held"), "{sheet}");
-    assert!(!sheet.contains("another map in the unit"), "no map is taken for another when a day's sets are stored together");
+    assert!(
+        !sheet.contains("another map in the unit"),
+        "no map is taken for another when a day's sets are stored together"
+    );
     let found = cell.get("/search?q=flag+held+steps").await.text();
     assert!(found.contains("4 pulls of 149"), "held steps are found as such");
     let swept = cell.store.sets_of_day(day).await.unwrap()[0].set.id;

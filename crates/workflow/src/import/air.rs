@@ -24,7 +24,8 @@ impl DayAir {
         Ok(all.into_iter().map(|(id, AirOfDay { whole, readings })| (id, Self { whole, readings })).collect())
     }
 
-    /// Puts a reading beside the others, in the place of one of the same time. The first of a day without air is the day's own.
+    /// Puts a reading beside the others, in the place of one of the same time. The first of a day without air
+    /// is the day's own.
     pub(crate) fn add(&mut self, at: NaiveTime, air: AirState) {
         self.readings.retain(|r| r.0 != at);
         self.readings.push((at, air));
@@ -39,7 +40,9 @@ impl DayAir {
 
     /// Air at a time: the reading nearest to it; without a time or readings, the day's.
     pub(crate) fn at(&self, time: Option<NaiveTime>) -> Option<AirState> {
-        let near = |t: NaiveTime| self.readings.iter().min_by_key(|(at, _)| (*at - t).num_seconds().abs()).map(|r| r.1);
+        let near = |t: NaiveTime| {
+            self.readings.iter().min_by_key(|(at, _)| (*at - t).num_seconds().abs()).map(|r| r.1)
+        };
         time.and_then(near).or(self.whole).or_else(|| self.readings.first().map(|r| r.1))
     }
 }
@@ -53,7 +56,9 @@ mod tests {
         let a = |t: f64| AirState { temperature_c: t, humidity: 0.5, pressure_hpa: 1000.0 };
         let at = |h, m| NaiveTime::from_hms_opt(h, m, 0).unwrap();
         let day = DayAir { whole: Some(a(20.0)), readings: vec![(at(9, 0), a(21.0)), (at(15, 0), a(27.0))] };
-        for (time, want) in [(None, 20.0), (Some(at(10, 0)), 21.0), (Some(at(12, 1)), 27.0), (Some(at(23, 0)), 27.0)] {
+        for (time, want) in
+            [(None, 20.0), (Some(at(10, 0)), 21.0), (Some(at(12, 1)), 27.0), (Some(at(23, 0)), 27.0)]
+        {
             assert!((day.at(time).unwrap().temperature_c - want).abs() < 1e-12, "{time:?}");
         }
         let first = DayAir { whole: None, ..day }.at(None).unwrap().temperature_c;

@@ -43,7 +43,9 @@ fn check(sets: &[ChosenSet]) -> Result<(), WorkflowError> {
     for s in sets.iter().filter(|s| !s.pulls.is_empty()) {
         for (name, v) in [("map", &s.config.map), ("fuel", &s.config.fuel)] {
             if v.trim().is_empty() {
-                return Err(WorkflowError::Bad(format!("a set has no {name}: say which {name} was in the vehicle, or “unknown”")));
+                return Err(WorkflowError::Bad(format!(
+                    "a set has no {name}: say which {name} was in the vehicle, or “unknown”"
+                )));
             }
         }
         for (name, v, most) in [
@@ -62,12 +64,19 @@ fn check(sets: &[ChosenSet]) -> Result<(), WorkflowError> {
     Ok(())
 }
 
-/// Reads, measures and commits; reports each pull to the run, counted on from `before`, and stops there when asked. All sets are
-/// stored, or none; with `ends_run` the run is done at the same moment as they are there.
+/// Reads, measures and commits; reports each pull to the run, counted on from `before`, and stops there when
+/// asked. All sets are stored, or none; with `ends_run` the run is done at the same moment as they are there.
 ///
 /// # Errors
 /// [`WorkflowError`]; then nothing of it is stored and the inbox is as before.
-pub async fn commit(store: &Store, run_id: i64, before: i32, day_id: i64, sets: &[ChosenSet], ends_run: bool) -> Result<Vec<i64>, WorkflowError> {
+pub async fn commit(
+    store: &Store,
+    run_id: i64,
+    before: i32,
+    day_id: i64,
+    sets: &[ChosenSet],
+    ends_run: bool,
+) -> Result<Vec<i64>, WorkflowError> {
     check(sets)?;
     for _ in 1..ATTEMPTS {
         match commit_once(store, run_id, before, day_id, sets, ends_run).await {
@@ -84,18 +93,32 @@ const ASKS_EVERY: Duration = Duration::from_millis(300);
 /// Attempts at a storing when what its pulls are measured with changes meanwhile.
 const ATTEMPTS: usize = 4;
 
-async fn commit_once(store: &Store, run_id: i64, before: i32, day_id: i64, sets: &[ChosenSet], ends_run: bool) -> Result<Vec<i64>, WorkflowError> {
+async fn commit_once(
+    store: &Store,
+    run_id: i64,
+    before: i32,
+    day_id: i64,
+    sets: &[ChosenSet],
+    ends_run: bool,
+) -> Result<Vec<i64>, WorkflowError> {
     let day = store.day(day_id).await?;
     let vehicle = store.vehicle(day.vehicle_id).await?;
     let airs = DayAir::of_day(store, day_id).await?;
     let inbox = store.inbox(day_id).await?;
     let find = |id: i64| {
-        inbox.iter().find(|i| i.id == id).cloned().ok_or_else(|| WorkflowError::Bad("a chosen file is no longer in the inbox: drop it again".into()))
+        inbox.iter().find(|i| i.id == id).cloned().ok_or_else(|| {
+            WorkflowError::Bad("a chosen file is no longer in the inbox: drop it again".into())
+        })
     };
     let (mut inputs, mut origins, mut used, mut done) = (Vec::new(), Vec::new(), Vec::new(), before);
     let mut recordings = Recordings::new(store, &vehicle);
     for (k, s) in sets.iter().enumerate().filter(|(_, s)| !s.pulls.is_empty()) {
-        let mut set = SetInput { id: k.to_string(), day: day.date.to_string(), factors: s.config.factors(), ..SetInput::default() };
+        let mut set = SetInput {
+            id: k.to_string(),
+            day: day.date.to_string(),
+            factors: s.config.factors(),
+            ..SetInput::default()
+        };
         let mut files = Vec::new();
         for (i, p) in s.pulls.iter().enumerate() {
             let (dyno, ecu) = (find(p.dyno)?, p.ecu.map(find).transpose()?);
@@ -103,7 +126,13 @@ async fn commit_once(store: &Store, run_id: i64, before: i32, day_id: i64, sets:
             used.extend(ecu.iter().map(|e| e.id));
             let air = p.air.or_else(|| airs.at(p.started_at));
             let own = recordings.of_pull(&dyno, p.number).await?;
-            set.pulls.push(PullInput { id: format!("p{}", i + 1), dyno: own, air, excluded: p.excluded.clone(), ..PullInput::default() });
+            set.pulls.push(PullInput {
+                id: format!("p{}", i + 1),
+                dyno: own,
+                air,
+                excluded: p.excluded.clone(),
+                ..PullInput::default()
+            });
             files.push(Files { dyno, ecu });
             done += 1;
             if store.progress(run_id, done, &format!("read {}", set.pulls[i].dyno.name)).await? {
@@ -118,8 +147,12 @@ async fn commit_once(store: &Store, run_id: i64, before: i32, day_id: i64, sets:
     let (inputs, measured) = measure_all(store, (run_id, done), inputs, numbered, &vehicle).await?;
     let keys = MeasureKey::new(&vehicle.vehicle, &vehicle.limits, &Settings::default());
     let key = |p: &PullInput| keys.of(p.air, p.lag_s);
-    let new: Vec<NewSet> =
-        inputs.into_iter().zip(measured).zip(&origins).map(|((input, pulls), (chosen, files))| new_set(chosen, input, pulls, files, &key)).collect();
+    let new: Vec<NewSet> = inputs
+        .into_iter()
+        .zip(measured)
+        .zip(&origins)
+        .map(|((input, pulls), (chosen, files))| new_set(chosen, input, pulls, files, &key))
+        .collect();
     if store.progress(run_id, done, "storing").await? {
         return Err(WorkflowError::Cancelled);
     }
@@ -132,9 +165,12 @@ async fn commit_once(store: &Store, run_id: i64, before: i32, day_id: i64, sets:
             if !matches!(stored, Err(StoreError::Changed { .. })) {
                 return Ok(stored?);
             }
-            // Another storing of the day was first: that changes nothing for this one, as long as the air is the same.
+            // Another storing of the day was first: that changes nothing for this one, as long as the air is
+            // the same.
             day = store.day(day_id).await?;
-            if DayAir::of_day(&store, day_id).await? != airs || store.vehicle(day.vehicle_id).await? != vehicle {
+            if DayAir::of_day(&store, day_id).await? != airs
+                || store.vehicle(day.vehicle_id).await? != vehicle
+            {
                 return Err(WorkflowError::from(StoreError::Changed { what: "the day", now: None }));
             }
         }
@@ -150,10 +186,12 @@ async fn measure_all(
     numbered: Vec<bool>,
     vehicle: &VehicleRecord,
 ) -> Result<(Vec<SetInput>, Vec<Vec<Measured>>), WorkflowError> {
-    let (v, limits, stop) = (vehicle.vehicle.clone(), vehicle.limits.clone(), Arc::new(AtomicBool::new(false)));
+    let (v, limits, stop) =
+        (vehicle.vehicle.clone(), vehicle.limits.clone(), Arc::new(AtomicBool::new(false)));
     let asked = stop.clone();
     let work = blocking(move || {
-        let measured = measure_sets_unless(&asked, &inputs, &v, &Settings::default(), &limits).map_err(|e| WorkflowError::Bad(e.to_string()))?;
+        let measured = measure_sets_unless(&asked, &inputs, &v, &Settings::default(), &limits)
+            .map_err(|e| WorkflowError::Bad(e.to_string()))?;
         let mut measured = measured.ok_or(WorkflowError::Cancelled)?;
         Ok((cut_to_own(inputs, &mut measured, &numbered), measured))
     });
@@ -166,8 +204,8 @@ async fn measure_all(
     }
 }
 
-/// Cuts the engine computer's recording to each numbered pull's own window, so that a long file is not stored once for every
-/// pull in it.
+/// Cuts the engine computer's recording to each numbered pull's own window, so that a long file is not stored
+/// once for every pull in it.
 fn cut_to_own(mut inputs: Vec<SetInput>, measured: &mut [Vec<Measured>], numbered: &[bool]) -> Vec<SetInput> {
     let pulls = inputs.iter_mut().flat_map(|s| &mut s.pulls).zip(measured.iter_mut().flatten());
     for ((p, m), _) in pulls.zip(numbered).filter(|(_, numbered)| **numbered) {
@@ -178,7 +216,13 @@ fn cut_to_own(mut inputs: Vec<SetInput>, measured: &mut [Vec<Measured>], numbere
     inputs
 }
 
-fn new_set(s: &ChosenSet, input: SetInput, measured: Vec<Measured>, files: &[Files], key: &dyn Fn(&PullInput) -> String) -> NewSet {
+fn new_set(
+    s: &ChosenSet,
+    input: SetInput,
+    measured: Vec<Measured>,
+    files: &[Files],
+    key: &dyn Fn(&PullInput) -> String,
+) -> NewSet {
     let json = |i: &InboxItem| serde_json::to_string(&mapping_of(i)).unwrap_or_default();
     let pulls = input
         .pulls

@@ -6,21 +6,31 @@ use jamjar_core::analysis::{Settings, Vehicle};
 use jamjar_core::limits::Limit;
 use sha2::{Digest, Sha256};
 
-/// The part all pulls of a vehicle share: the engine, the dyno, the limits and the settings. Whether a pull counts in figures is read beside
-/// its measurement and is none of it.
+/// The part all pulls of a vehicle share: the engine, the dyno, the limits and the settings. Whether a pull
+/// counts in figures is read beside its measurement and is none of it.
 #[derive(Clone)]
 pub(crate) struct MeasureKey(Sha256);
 
 impl MeasureKey {
     pub(crate) fn new(vehicle: &Vehicle, limits: &[Limit], settings: &Settings) -> Self {
-        let text = serde_json::to_string(&(&vehicle.engine, &vehicle.dyno, limits, settings.grid_rpm, settings.smoothing_s)).unwrap_or_default();
+        let text = serde_json::to_string(&(
+            &vehicle.engine,
+            &vehicle.dyno,
+            limits,
+            settings.grid_rpm,
+            settings.smoothing_s,
+        ))
+        .unwrap_or_default();
         Self(Sha256::new_with_prefix(text.trim_end_matches(']')))
     }
 
     /// The key of a pull: with the air it was made in, and a lag set by hand.
     pub(crate) fn of(&self, air: Option<AirState>, lag_s: Option<f64>) -> String {
         let mut hash = self.0.clone();
-        hash.update(format!(",{}]", serde_json::to_string(&(air, lag_s)).unwrap_or_default().trim_matches(['[', ']'])));
+        hash.update(format!(
+            ",{}]",
+            serde_json::to_string(&(air, lag_s)).unwrap_or_default().trim_matches(['[', ']'])
+        ));
         in_hex(&hash.finalize())
     }
 }
@@ -33,14 +43,20 @@ mod tests {
 
     #[test]
     fn everything_a_measurement_rests_on_is_in_its_key() {
-        let dyno = Dyno { kind: DynoKind::RollerBrake, overall_ratio: None, inertia_kg_m2: None, rotating_inertia_kg_m2: None };
+        let dyno = Dyno {
+            kind: DynoKind::RollerBrake,
+            overall_ratio: None,
+            inertia_kg_m2: None,
+            rotating_inertia_kg_m2: None,
+        };
         let vehicle = Vehicle { name: "Saloon".into(), engine: Engine::default(), dyno };
         let (settings, air) = (Settings::default(), AirState::new(21.0, 0.5, 1002.0).ok());
         let key = MeasureKey::new(&vehicle, &[], &settings);
         let usual = key.of(air, None);
         assert_eq!(usual, MeasureKey::new(&vehicle, &[], &settings).of(air, None));
         let smoother = Settings { smoothing_s: 0.3, ..settings };
-        let geared = Vehicle { dyno: Dyno { overall_ratio: Some(4.1), ..vehicle.dyno.clone() }, ..vehicle.clone() };
+        let geared =
+            Vehicle { dyno: Dyno { overall_ratio: Some(4.1), ..vehicle.dyno.clone() }, ..vehicle.clone() };
         let others = [
             MeasureKey::new(&geared, &[], &settings).of(air, None),
             key.of(None, None),

@@ -33,11 +33,15 @@ pub struct Proposal {
 }
 
 /// Words that name a recorder, not a pull.
-const ROLE_WORDS: &[&str] = &["dyno", "ecu", "hub", "roller", "brake", "engine", "log", "can", "drum", "data"];
+const ROLE_WORDS: &[&str] =
+    &["dyno", "ecu", "hub", "roller", "brake", "engine", "log", "can", "drum", "data"];
 
 fn words(name: &str) -> Vec<String> {
     let stem = name.rsplit_once('.').map_or(name, |(s, _)| s).to_lowercase();
-    stem.split(|c: char| !c.is_alphanumeric()).filter(|w| !w.is_empty() && !ROLE_WORDS.contains(w)).map(str::to_owned).collect()
+    stem.split(|c: char| !c.is_alphanumeric())
+        .filter(|w| !w.is_empty() && !ROLE_WORDS.contains(w))
+        .map(str::to_owned)
+        .collect()
 }
 
 /// The words without a trailing pull number: `p1`, `run2`, `3`.
@@ -83,14 +87,21 @@ pub fn propose(items: &[InboxItem], maps: &[String], fuels: &[String]) -> Vec<Pr
 /// With several words in the name, the first is offered as the map; a single word says nothing.
 fn first_word(words: &[String]) -> String {
     match words {
-        [first, _, ..] => first.chars().take(1).flat_map(char::to_uppercase).chain(first.chars().skip(1)).collect(),
+        [first, _, ..] => {
+            first.chars().take(1).flat_map(char::to_uppercase).chain(first.chars().skip(1)).collect()
+        }
         _ => String::new(),
     }
 }
 
 /// The known name that shares most words with the file name.
 fn guess(words: &[String], known: &[String]) -> String {
-    let score = |name: &String| name.to_lowercase().split(|c: char| !c.is_alphanumeric()).filter(|n| words.iter().any(|w| w == n)).count();
+    let score = |name: &String| {
+        name.to_lowercase()
+            .split(|c: char| !c.is_alphanumeric())
+            .filter(|n| words.iter().any(|w| w == n))
+            .count()
+    };
     known.iter().filter(|n| score(n) > 0).max_by_key(|n| score(n)).cloned().unwrap_or_default()
 }
 
@@ -100,14 +111,29 @@ fn found_words(p: &PreviewPull) -> String {
         PullKind::LugDown => "lug-down, ",
         PullKind::HeldSteps => "held steps, ",
     };
-    format!("{kind}{:.0}–{:.0} rpm in {:.1} s, ended by {}", p.from_rpm, p.to_rpm, p.to_s - p.from_s, p.ended_by.label())
+    format!(
+        "{kind}{:.0}–{:.0} rpm in {:.1} s, ended by {}",
+        p.from_rpm,
+        p.to_rpm,
+        p.to_s - p.from_s,
+        p.ended_by.label()
+    )
 }
 
 fn pulls_of(d: &InboxItem, e: Option<&InboxItem>) -> Vec<ProposedPull> {
     let report: Option<FilePreview> = serde_json::from_str(&d.report).ok();
     let found: Vec<String> = report.map(|r| r.pulls.iter().map(found_words).collect()).unwrap_or_default();
-    let names = e.map_or_else(|| format!("{} (no engine-computer log)", d.name), |e| format!("{} + {}", d.name, e.name));
-    let one = |number, found| ProposedPull { dyno: d.id, ecu: e.map(|e| e.id), number, names: names.clone(), found };
+    let names = e.map_or_else(
+        || format!("{} (no engine-computer log)", d.name),
+        |e| format!("{} + {}", d.name, e.name),
+    );
+    let one = |number, found| ProposedPull {
+        dyno: d.id,
+        ecu: e.map(|e| e.id),
+        number,
+        names: names.clone(),
+        found,
+    };
     match found.len() {
         0 => vec![one(None, "no pull found".into())],
         1 => vec![one(None, found[0].clone())],
@@ -126,9 +152,19 @@ mod tests {
 
     #[test]
     fn a_pull_that_is_no_sweep_is_called_what_it_is() {
-        let p = |kind| PreviewPull { from_s: 2.0, to_s: 28.5, from_rpm: 1100.0, to_rpm: 2100.0, ended_by: EndedBy::Lift, kind };
+        let p = |kind| PreviewPull {
+            from_s: 2.0,
+            to_s: 28.5,
+            from_rpm: 1100.0,
+            to_rpm: 2100.0,
+            ended_by: EndedBy::Lift,
+            kind,
+        };
         assert_eq!(found_words(&p(PullKind::SweepUp)), "1100–2100 rpm in 26.5 s, ended by lift");
-        assert_eq!(found_words(&p(PullKind::HeldSteps)), "held steps, 1100–2100 rpm in 26.5 s, ended by lift");
+        assert_eq!(
+            found_words(&p(PullKind::HeldSteps)),
+            "held steps, 1100–2100 rpm in 26.5 s, ended by lift"
+        );
         assert!(found_words(&p(PullKind::LugDown)).starts_with("lug-down, "));
     }
 
@@ -144,7 +180,9 @@ mod tests {
         ];
         let p = propose(&items, &["Stock".into(), "C2".into()], &["RON 95 E5".into(), "E30".into()]);
         assert_eq!(
-            p.iter().map(|p| (p.key.as_str(), p.map.as_str(), p.fuel.as_str(), p.pulls.len())).collect::<Vec<_>>(),
+            p.iter()
+                .map(|p| (p.key.as_str(), p.map.as_str(), p.fuel.as_str(), p.pulls.len()))
+                .collect::<Vec<_>>(),
             [("stock 95", "Stock", "RON 95 E5", 1), ("c2 e30", "C2", "E30", 2)],
             "the stock map first: it is the usual baseline"
         );
@@ -155,8 +193,16 @@ mod tests {
 
     #[test]
     fn without_telling_names_order_decides() {
-        let items = [item(1, "a.csv", Role::Dyno), item(2, "b.csv", Role::Dyno), item(3, "x.csv", Role::Ecu), item(4, "readme.csv", Role::Unknown)];
+        let items = [
+            item(1, "a.csv", Role::Dyno),
+            item(2, "b.csv", Role::Dyno),
+            item(3, "x.csv", Role::Ecu),
+            item(4, "readme.csv", Role::Unknown),
+        ];
         let p = propose(&items, &[], &[]);
-        assert_eq!(p.iter().flat_map(|p| &p.pulls).map(|p| (p.dyno, p.ecu)).collect::<Vec<_>>(), [(1, Some(3)), (2, None)]);
+        assert_eq!(
+            p.iter().flat_map(|p| &p.pulls).map(|p| (p.dyno, p.ecu)).collect::<Vec<_>>(),
+            [(1, Some(3)), (2, None)]
+        );
     }
 }

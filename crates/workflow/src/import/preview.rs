@@ -53,7 +53,10 @@ fn source_of(headers: &[String]) -> String {
 fn role_of(r: &ReadLog) -> Role {
     let log = &r.log;
     let torque = log.has("hub_torque") || log.has("brake_torque");
-    let engine = ["lambda_1", "throttle", "manifold_pressure", "spark_advance", "injector_duty", "pedal"].iter().filter(|c| log.has(c)).count();
+    let engine = ["lambda_1", "throttle", "manifold_pressure", "spark_advance", "injector_duty", "pedal"]
+        .iter()
+        .filter(|c| log.has(c))
+        .count();
     if torque || log.has("roller_speed") {
         Role::Dyno
     } else if log.has("engine_speed") || engine >= 2 {
@@ -67,11 +70,18 @@ fn role_of(r: &ReadLog) -> Role {
 ///
 /// # Errors
 /// [`FormatError`] with file, line and field.
-pub fn preview(file: impl std::io::Read, name: &str, mapping: &Mapping, ratio: Option<f64>) -> Result<(Role, FilePreview), FormatError> {
+pub fn preview(
+    file: impl std::io::Read,
+    name: &str,
+    mapping: &Mapping,
+    ratio: Option<f64>,
+) -> Result<(Role, FilePreview), FormatError> {
     let r = read_log(file, name, mapping)?;
     let role = role_of(&r);
     let (speed, k) = match role {
-        Role::Dyno => (shaft_speed(&r.log, ratio), if r.log.has("roller_speed") { ratio.unwrap_or(1.0) } else { 1.0 }),
+        Role::Dyno => {
+            (shaft_speed(&r.log, ratio), if r.log.has("roller_speed") { ratio.unwrap_or(1.0) } else { 1.0 })
+        }
         _ => (r.log.series("engine_speed"), 1.0),
     };
     let pulls = speed.map_or_else(Vec::new, |s| {
@@ -116,7 +126,10 @@ pub async fn drop_spooled(
     path: &Path,
 ) -> Result<Received, WorkflowError> {
     let (path, shown) = (path.to_owned(), name.to_owned());
-    take(store, day_id, ratio, ambient_kpa, name, move || File::open(&path).map_err(|e| internal(format!("{shown}: {e}")))).await
+    take(store, day_id, ratio, ambient_kpa, name, move || {
+        File::open(&path).map_err(|e| internal(format!("{shown}: {e}")))
+    })
+    .await
 }
 
 /// The same for bytes that are in memory.
@@ -137,7 +150,8 @@ pub async fn take_in(
             &self.0
         }
     }
-    take(store, day_id, ratio, ambient_kpa, name, move || Ok(std::io::Cursor::new(Shared(bytes.clone())))).await
+    take(store, day_id, ratio, ambient_kpa, name, move || Ok(std::io::Cursor::new(Shared(bytes.clone()))))
+        .await
 }
 
 async fn take<R: std::io::Read + Send + 'static>(
@@ -150,7 +164,11 @@ async fn take<R: std::io::Read + Send + 'static>(
 ) -> Result<Received, WorkflowError> {
     let (file, own_name) = (open()?, name.to_owned());
     let source = source_of(&blocking(move || dialect_of(file, &own_name)).await??.headers);
-    let known = store.remembered_mapping(&source).await?.and_then(|j| serde_json::from_str::<Mapping>(&j).ok()).unwrap_or_default();
+    let known = store
+        .remembered_mapping(&source)
+        .await?
+        .and_then(|j| serde_json::from_str::<Mapping>(&j).ok())
+        .unwrap_or_default();
     let (file, own_name, mapping) = (open()?, name.to_owned(), Mapping { ambient_kpa, ..known });
     let (role, report) = blocking(move || preview(file, &own_name, &mapping, ratio)).await??;
     let json = serde_json::to_string(&report).map_err(internal)?;
@@ -186,7 +204,12 @@ pub async fn answer(
         };
         let report = blocking(again).await??;
         store.update_inbox_report(item.id, &serde_json::to_string(&report).map_err(bad)?).await?;
-        store.remember_mapping(source, &serde_json::to_string(&Mapping { ambient_kpa: None, ..mapping }).map_err(bad)?).await?;
+        store
+            .remember_mapping(
+                source,
+                &serde_json::to_string(&Mapping { ambient_kpa: None, ..mapping }).map_err(bad)?,
+            )
+            .await?;
     }
     Ok(())
 }

@@ -17,10 +17,12 @@ pub(super) struct Files {
     pub(super) ecu: Option<InboxItem>,
 }
 
-/// Values of recordings that may be held at one time, while they are measured and stored together (our choice: 144 MB).
+/// Values of recordings that may be held at one time, while they are measured and stored together (our
+/// choice: 144 MB).
 const MOST_HELD: usize = 18_000_000;
 
-/// Reads files out of custody: of those that hold several pulls one is kept for the next of them. Counts what is held of them.
+/// Reads files out of custody: of those that hold several pulls one is kept for the next of them. Counts what
+/// is held of them.
 pub(super) struct Recordings<'a> {
     store: &'a Store,
     injections_per_rev: Option<f64>,
@@ -59,7 +61,9 @@ impl<'a> Recordings<'a> {
         self.held += log.t.len() * (log.channels.len() + 1);
         if self.held > MOST_HELD {
             let millions = MOST_HELD / 1_000_000;
-            let what = format!("these pulls hold more than {millions} million values together: store fewer sets at a time, or split long logs");
+            let what = format!(
+                "these pulls hold more than {millions} million values together: store fewer sets at a time, or split long logs"
+            );
             return Err(WorkflowError::Bad(what));
         }
         Ok(log)
@@ -69,20 +73,30 @@ impl<'a> Recordings<'a> {
     ///
     /// # Errors
     /// When the file cannot be read, or there is too much to hold.
-    pub(super) async fn of_pull(&mut self, item: &InboxItem, number: Option<usize>) -> Result<Recording, WorkflowError> {
+    pub(super) async fn of_pull(
+        &mut self,
+        item: &InboxItem,
+        number: Option<usize>,
+    ) -> Result<Recording, WorkflowError> {
         let whole = self.read(item, number.is_some()).await?;
         self.hold(part_of(whole, item, number))
     }
 
-    /// Gives the pulls their engine computer's logs, each read once and shared: whose samples they are shows only when all are measured.
+    /// Gives the pulls their engine computer's logs, each read once and shared: whose samples they are shows
+    /// only when all are measured.
     ///
     /// # Errors
     /// When a file cannot be read, or there is too much to hold.
-    pub(super) async fn engine_logs(&mut self, sets: &mut [SetInput], origins: &[(&ChosenSet, Vec<Files>)]) -> Result<(), WorkflowError> {
+    pub(super) async fn engine_logs(
+        &mut self,
+        sets: &mut [SetInput],
+        origins: &[(&ChosenSet, Vec<Files>)],
+    ) -> Result<(), WorkflowError> {
         self.last = None;
         let mut read: HashMap<i64, Arc<Recording>> = HashMap::new();
         for (set, (_, files)) in sets.iter_mut().zip(origins) {
-            for (pull, ecu) in set.pulls.iter_mut().zip(files).filter_map(|(p, f)| Some((p, f.ecu.as_ref()?))) {
+            for (pull, ecu) in set.pulls.iter_mut().zip(files).filter_map(|(p, f)| Some((p, f.ecu.as_ref()?)))
+            {
                 let log = match read.entry(ecu.id) {
                     Entry::Occupied(known) => known.into_mut(),
                     Entry::Vacant(slot) => {
@@ -97,9 +111,12 @@ impl<'a> Recordings<'a> {
     }
 }
 
-/// The part of a recording that belongs to the pull of that number among those previewed; all of it without a number.
+/// The part of a recording that belongs to the pull of that number among those previewed; all of it without a
+/// number.
 fn part_of(log: Arc<Recording>, item: &InboxItem, number: Option<usize>) -> Recording {
-    let spans = preview_of(item).map(|r| r.pulls.iter().map(|p| [p.from_s, p.to_s]).collect::<Vec<_>>()).unwrap_or_default();
+    let spans = preview_of(item)
+        .map(|r| r.pulls.iter().map(|p| [p.from_s, p.to_s]).collect::<Vec<_>>())
+        .unwrap_or_default();
     match number.and_then(|n| own_bounds(&spans, n)) {
         Some([a, b]) => log.window(a, b),
         None => Arc::unwrap_or_clone(log),

@@ -8,7 +8,8 @@ use jamjar_core::pull::power::{Dyno, DynoKind};
 use serde::Deserialize;
 use std::collections::BTreeMap;
 
-/// The whole file. A field it does not know is refused by name: a misspelt one would change nothing and say nothing.
+/// The whole file. A field it does not know is refused by name: a misspelt one would change nothing and say
+/// nothing.
 #[derive(Debug, Clone, Deserialize)]
 #[serde(deny_unknown_fields)]
 #[allow(missing_docs)]

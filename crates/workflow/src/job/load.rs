@@ -26,7 +26,8 @@ pub fn parse(text: &str, file: &str) -> Result<Job, JobError> {
         column: e.column(),
         problem: e.to_string().split(" at line").next().unwrap_or_default().to_owned(),
     };
-    strict::not_yet(&serde_json::from_str(text).map_err(at)?).map_err(|field| JobError::NotYet { file: file.to_owned(), field })?;
+    strict::not_yet(&serde_json::from_str(text).map_err(at)?)
+        .map_err(|field| JobError::NotYet { file: file.to_owned(), field })?;
     let job: Job = serde_json::from_str(text).map_err(at)?;
     strict::check(&job).map_err(|e| JobError::field(file, e))?;
     Ok(job)
@@ -66,15 +67,34 @@ pub fn load(path: &Path) -> Result<Prepared, JobError> {
         shift_rpm: job.shift_rpm,
         across_gears: job.across_gears,
         along: job.along,
-        ..Settings::default()
     };
     Ok(Prepared { vehicle, settings, limits: job.limits, sets, baseline })
 }
 
-fn read_set(order: f64, set: &JobSet, job: &Job, files: &mut Files<'_>, coast_down: Option<CoastDown>, file: &str) -> Result<SetInput, JobError> {
-    let factors = set.factors.iter().map(|(k, v)| (k.clone(), v.as_str().map_or_else(|| v.to_string(), str::to_owned))).collect();
-    let pulls: Result<Vec<PullInput>, JobError> = set.pulls.iter().map(|p| read_pull(p, set, job, files, coast_down, file)).collect();
-    Ok(SetInput { id: set.id.clone(), day: set.day.clone(), at_h: set.at_h, order, factors, map_fuels: set.map_fuel.clone(), pulls: pulls? })
+fn read_set(
+    order: f64,
+    set: &JobSet,
+    job: &Job,
+    files: &mut Files<'_>,
+    coast_down: Option<CoastDown>,
+    file: &str,
+) -> Result<SetInput, JobError> {
+    let factors = set
+        .factors
+        .iter()
+        .map(|(k, v)| (k.clone(), v.as_str().map_or_else(|| v.to_string(), str::to_owned)))
+        .collect();
+    let pulls: Result<Vec<PullInput>, JobError> =
+        set.pulls.iter().map(|p| read_pull(p, set, job, files, coast_down, file)).collect();
+    Ok(SetInput {
+        id: set.id.clone(),
+        day: set.day.clone(),
+        at_h: set.at_h,
+        order,
+        factors,
+        map_fuels: set.map_fuel.clone(),
+        pulls: pulls?,
+    })
 }
 
 fn air(c: &Conditions) -> Result<AirState, AirError> {
@@ -84,14 +104,30 @@ fn air(c: &Conditions) -> Result<AirState, AirError> {
     }
 }
 
-fn read_pull(p: &JobPull, set: &JobSet, job: &Job, files: &mut Files<'_>, coast_down: Option<CoastDown>, file: &str) -> Result<PullInput, JobError> {
-    let place = |problem: AirError| JobError::Air { file: file.to_owned(), set: set.id.clone(), pull: p.id.clone(), problem: Box::new(problem) };
+fn read_pull(
+    p: &JobPull,
+    set: &JobSet,
+    job: &Job,
+    files: &mut Files<'_>,
+    coast_down: Option<CoastDown>,
+    file: &str,
+) -> Result<PullInput, JobError> {
+    let place = |problem: AirError| JobError::Air {
+        file: file.to_owned(),
+        set: set.id.clone(),
+        pull: p.id.clone(),
+        problem: Box::new(problem),
+    };
     let air = p.conditions.as_ref().map(air).transpose().map_err(place)?;
     let ambient = air.map(|a| a.pressure_hpa / 10.0);
     let dyno = files.open(&p.dyno, &mapping(&job.channels.dyno, ambient, file)?)?;
     // The dyno's barometer stands nearer to the engine than a reading taken for the day.
-    let ambient = dyno.series("ambient_pressure").and_then(|s| s.mean_between(f64::NEG_INFINITY, f64::INFINITY)).or(ambient);
-    let ecu = p.ecu.as_ref().map(|f| files.open(f, &mapping(&job.channels.ecu, ambient, file)?)).transpose()?;
+    let ambient = dyno
+        .series("ambient_pressure")
+        .and_then(|s| s.mean_between(f64::NEG_INFINITY, f64::INFINITY))
+        .or(ambient);
+    let ecu =
+        p.ecu.as_ref().map(|f| files.open(f, &mapping(&job.channels.ecu, ambient, file)?)).transpose()?;
     Ok(PullInput {
         id: p.id.clone(),
         dyno: Arc::unwrap_or_clone(dyno),
@@ -104,16 +140,22 @@ fn read_pull(p: &JobPull, set: &JobSet, job: &Job, files: &mut Files<'_>, coast_
     })
 }
 
-fn mapping(columns: &BTreeMap<String, Column>, ambient_kpa: Option<f64>, file: &str) -> Result<Mapping, JobError> {
+fn mapping(
+    columns: &BTreeMap<String, Column>,
+    ambient_kpa: Option<f64>,
+    file: &str,
+) -> Result<Mapping, JobError> {
     let rules: Result<Vec<Rule>, JobError> = columns
         .iter()
         .map(|(name, c)| {
             let channel = Channel::new(name.as_str()).map_err(|e| JobError::field(file, e))?;
             let unit = match &c.unit {
                 None => None,
-                Some(text) => {
-                    Some(parse_unit(text).ok_or_else(|| JobError::Unit { file: file.to_owned(), channel: name.clone(), unit: text.clone() })?)
-                }
+                Some(text) => Some(parse_unit(text).ok_or_else(|| JobError::Unit {
+                    file: file.to_owned(),
+                    channel: name.clone(),
+                    unit: text.clone(),
+                })?),
             };
             Ok(Rule { channel, column: c.column.clone(), unit })
         })
@@ -121,7 +163,8 @@ fn mapping(columns: &BTreeMap<String, Column>, ambient_kpa: Option<f64>, file: &
     Ok(Mapping { rules: rules?, ambient_kpa })
 }
 
-/// The recordings of a job. One that holds several pulls is named by each of them and read once: the two of those read last are kept.
+/// The recordings of a job. One that holds several pulls is named by each of them and read once: the two of
+/// those read last are kept.
 struct Files<'a> {
     folder: &'a Path,
     injections_per_rev: Option<f64>,
@@ -132,7 +175,12 @@ struct Files<'a> {
 impl<'a> Files<'a> {
     fn new(folder: &'a Path, job: &'a Job) -> Self {
         let mut once = HashSet::new();
-        let named = job.sets.iter().flat_map(|s| &s.pulls).flat_map(|p| [Some(p.dyno.as_str()), p.ecu.as_deref()]).flatten();
+        let named = job
+            .sets
+            .iter()
+            .flat_map(|s| &s.pulls)
+            .flat_map(|p| [Some(p.dyno.as_str()), p.ecu.as_deref()])
+            .flatten();
         Self {
             folder,
             injections_per_rev: job.vehicle.engine.injections_per_rev(),
@@ -163,11 +211,17 @@ fn open(folder: &Path, name: &str, mapping: &Mapping) -> Result<Recording, JobEr
 }
 
 fn coast(folder: &Path, name: &str, job: &Job) -> Result<CoastDown, JobError> {
-    // The coast-down comes from the dyno's own recorder: the names the job gives to its columns hold, where the file has them.
+    // The coast-down comes from the dyno's own recorder: the names the job gives to its columns hold, where
+    // the file has them.
     let mut wanted = mapping(&job.channels.dyno, None, name)?;
-    let headers = dialect_of(File::open(folder.join(name)).map_err(|e| JobError::unreadable(name, &e))?, name)?.headers;
+    let headers =
+        dialect_of(File::open(folder.join(name)).map_err(|e| JobError::unreadable(name, &e))?, name)?.headers;
     wanted.rules.retain(|r| headers.iter().any(|h| *h == r.column || h.starts_with(&r.column)));
     let log = open(folder, name, &wanted)?;
-    let inertia = job.vehicle.dyno.inertia_kg_m2.ok_or_else(|| JobError::field(name, "a coast-down needs inertia_kg_m2"))?;
+    let inertia = job
+        .vehicle
+        .dyno
+        .inertia_kg_m2
+        .ok_or_else(|| JobError::field(name, "a coast-down needs inertia_kg_m2"))?;
     fit_coast_down(&log, inertia).map_err(|problem| JobError::CoastDown { file: name.to_owned(), problem })
 }

@@ -13,7 +13,9 @@ pub use input::Job;
 pub use load::{load, parse};
 pub use result::to_json;
 
-use jamjar_core::analysis::{Comparison, Measured, SetInput, SetResult, Settings, Vehicle, analyse_sets, compare_all, measure_sets};
+use jamjar_core::analysis::{
+    Comparison, Measured, SetInput, SetResult, Settings, Vehicle, analyse_sets, compare_all, measure_sets,
+};
 use jamjar_core::limits::{Limit, Verdict};
 use serde_json::Value;
 use std::path::Path;
@@ -66,10 +68,15 @@ pub fn run(path: &Path) -> Result<(Value, Prepared, Analysed), JobError> {
     Ok((to_json(&job, &analysed), job, analysed))
 }
 
-/// Exit code of `--check`: 3 when a stop limit was over; 4 when none was over but some are not clear, or no stop limit was judged at
-/// all; else 0.
+/// Exit code of `--check`: 3 when a stop limit was over; 4 when none was over but some are not clear, or no
+/// stop limit was judged at all; else 0.
 pub fn check_code(job: &Prepared, analysed: &Analysed) -> u8 {
-    let stops: Vec<&str> = job.limits.iter().filter(|l| l.severity == jamjar_core::limits::Severity::Stop).map(|l| l.id.as_str()).collect();
+    let stops: Vec<&str> = job
+        .limits
+        .iter()
+        .filter(|l| l.severity == jamjar_core::limits::Severity::Stop)
+        .map(|l| l.id.as_str())
+        .collect();
     let all = || analysed.measured.iter().flatten().flat_map(|m| &m.limits);
     let judged = || all().filter(|o| stops.contains(&o.limit.as_str()));
     if judged().any(|o| o.verdict == Verdict::Over) {

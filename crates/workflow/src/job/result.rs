@@ -2,7 +2,8 @@
 
 use super::{Analysed, Prepared};
 use jamjar_core::analysis::{
-    Along, Caveat, Comparison, Corrected, Figure, FigureComparison, GainCurve, Measured, PullFinding, SetResult, Share, Split, Verdict, find_days,
+    Along, Caveat, Comparison, Corrected, Figure, FigureComparison, GainCurve, Measured, PullFinding,
+    SetResult, Share, Split, Verdict, find_days,
 };
 use jamjar_core::figures::{Figures, Peak};
 use jamjar_core::findings::{Finding, Severity};
@@ -34,11 +35,19 @@ fn of_set(said: &[PullFinding], set: usize) -> Vec<&PullFinding> {
     said.iter().filter(|f| f.set == set).collect()
 }
 
-fn set_json(id: &str, set: &SetResult, measured: &[Measured], said: &[&PullFinding], band: Option<[f64; 2]>) -> Value {
+fn set_json(
+    id: &str,
+    set: &SetResult,
+    measured: &[Measured],
+    said: &[&PullFinding],
+    band: Option<[f64; 2]>,
+) -> Value {
     let mut figures = Map::new();
     for f in Figure::ALL {
         let x = set.figure(f);
-        if x.headline.is_none() && !matches!(f, Figure::PeakPower | Figure::PeakTorque | Figure::BandMeanPower) {
+        if x.headline.is_none()
+            && !matches!(f, Figure::PeakPower | Figure::PeakTorque | Figure::BandMeanPower)
+        {
             continue;
         }
         let value = x.headline.map_or(Value::Null, |v| {
@@ -67,7 +76,12 @@ fn pull_json<'a>(
     said: impl Iterator<Item = &'a Finding>,
     band: Option<[f64; 2]>,
 ) -> Value {
-    let mut flags: Vec<Value> = m.flags.iter().chain(said).map(|f| flag(f.kind(), f.severity(), words::finding(f, Units::default()))).collect();
+    let mut flags: Vec<Value> = m
+        .flags
+        .iter()
+        .chain(said)
+        .map(|f| flag(f.kind(), f.severity(), words::finding(f, Units::default())))
+        .collect();
     flags.extend(c.cautions.iter().map(|c| flag("correction", Severity::Caution, words::caution(c))));
     flags.extend(m.excluded.iter().map(|why| flag("excluded", Severity::Note, why.clone())));
     let mut out = json!({
@@ -139,7 +153,12 @@ fn comparison_json(c: &Comparison, sets: &[SetResult], along: Along) -> Value {
     let figures: Map<String, Value> = c
         .figures
         .iter()
-        .filter(|f| f.difference.is_some() || f.mean_difference.is_some() || f.verdict != Verdict::CantTell || f.figure == Figure::PeakPower)
+        .filter(|f| {
+            f.difference.is_some()
+                || f.mean_difference.is_some()
+                || f.verdict != Verdict::CantTell
+                || f.figure == Figure::PeakPower
+        })
         .map(|f| (f.figure.id().to_owned(), figure_json(f)))
         .collect();
     let half = |g: &GainCurve| (!g.half_kw.is_empty()).then(|| g.half_kw.clone());
@@ -159,7 +178,8 @@ fn comparison_json(c: &Comparison, sets: &[SetResult], along: Along) -> Value {
         "notes": c.notes.iter().map(|n: &Caveat| words::caveat(n, &Speech::PLAIN)).collect::<Vec<_>>(),
     });
     if let Some(g) = &c.other {
-        out["gain_along"] = json!({"axis": along, "at": g.rpm, "gain_kw": g.gain_kw, "half_width_kw": half(g)});
+        out["gain_along"] =
+            json!({"axis": along, "at": g.rpm, "gain_kw": g.gain_kw, "half_width_kw": half(g)});
     }
     out
 }

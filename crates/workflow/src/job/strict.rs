@@ -3,8 +3,8 @@
 use super::input::{Job, JobPull, JobSet};
 use jamjar_core::analysis::Engine;
 use jamjar_core::bounds::{
-    Bound, CYLINDERS, DISPLACEMENT_L, ENGINE_RPM, GRID_RPM, HOUR_OF_DAY, INERTIA_KG_M2, LAG_S, MARGIN_KW, NUMBER_IN_FILE, OVERALL_RATIO,
-    PULSES_PER_CYCLE, SMOOTHING_S,
+    Bound, CYLINDERS, DISPLACEMENT_L, ENGINE_RPM, GRID_RPM, HOUR_OF_DAY, INERTIA_KG_M2, LAG_S, MARGIN_KW,
+    NUMBER_IN_FILE, OVERALL_RATIO, PULSES_PER_CYCLE, SMOOTHING_S,
 };
 use jamjar_core::limits::{Limit, Threshold};
 use serde_json::Value;
@@ -117,9 +117,10 @@ fn limit(l: &Limit) -> Result<(), String> {
     };
     let unit = if kind.unit.is_empty() { String::new() } else { format!(" {}", kind.unit) };
     match values.iter().find(|v| **v < reach.0 || **v > reach.1) {
-        Some(v) => {
-            Err(format!("limit “{}”: threshold {v}{unit} cannot be of {} ({} to {}{unit}): another unit?", l.id, kind.label, reach.0, reach.1))
-        }
+        Some(v) => Err(format!(
+            "limit “{}”: threshold {v}{unit} cannot be of {} ({} to {}{unit}): another unit?",
+            l.id, kind.label, reach.0, reach.1
+        )),
         None => Ok(()),
     }
 }

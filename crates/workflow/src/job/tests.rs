@@ -62,10 +62,14 @@ fn the_simulated_truth_comes_back_within_its_noise() {
                 assert_eq!(m.alignment.status, Status::Aligned, "{name} {:?}", m.alignment);
                 let span = m.span.unwrap();
                 let shift = 0.5 * (span.from_s + span.to_s) * pull.truth.drift_ppm * 1e-6;
-                worst_lag = worst_lag.max((m.alignment.lag_s.unwrap() - pull.truth.lag_s.unwrap() - shift).abs());
+                worst_lag =
+                    worst_lag.max((m.alignment.lag_s.unwrap() - pull.truth.lag_s.unwrap() - shift).abs());
                 assert_eq!(span.ended_by, EndedBy::Lift, "{name}");
-                for (rpm, kw) in c.curve.rpm.iter().zip(&c.curve.power_kw).filter(|(r, _)| **r > 2400.0 && **r < 6500.0) {
-                    let truth = linear(&pull.truth.curve.rpm, &pull.truth.curve.power_kw, *rpm).unwrap() * factor;
+                for (rpm, kw) in
+                    c.curve.rpm.iter().zip(&c.curve.power_kw).filter(|(r, _)| **r > 2400.0 && **r < 6500.0)
+                {
+                    let truth =
+                        linear(&pull.truth.curve.rpm, &pull.truth.curve.power_kw, *rpm).unwrap() * factor;
                     worst_power = worst_power.max((kw / truth - 1.0).abs());
                 }
             }
@@ -74,7 +78,12 @@ fn the_simulated_truth_comes_back_within_its_noise() {
             let gain = true_gain(&day.sets[c.base].truth, &day.sets[c.candidate].truth);
             let truth = linear(&gain.rpm, &gain.power_kw, 5000.0).unwrap() * factor;
             let i = c.curve.rpm.iter().position(|r| (r - 5000.0).abs() < 1e-6).unwrap();
-            assert!((c.curve.gain_kw[i] - truth).abs() < 2.0, "{}: {} {truth}", day.sets[c.candidate].spec.id, c.curve.gain_kw[i]);
+            assert!(
+                (c.curve.gain_kw[i] - truth).abs() < 2.0,
+                "{}: {} {truth}",
+                day.sets[c.candidate].spec.id,
+                c.curve.gain_kw[i]
+            );
         }
     }
     assert!(worst_lag < 0.005, "lag off by {worst_lag} s");
@@ -89,7 +98,8 @@ fn intervals_hold_the_true_gain_about_as_often_as_they_say() {
         let factor = jamjar_core::correction::Correction::SaeJ1349.air_factor(&day.air).unwrap();
         let band = |k: usize| {
             let t = &day.sets[k].truth;
-            jamjar_core::signal::interp::integral(&t.rpm, &t.power_kw, 3000.0, 6500.0).unwrap() / 3500.0 * factor
+            jamjar_core::signal::interp::integral(&t.rpm, &t.power_kw, 3000.0, 6500.0).unwrap() / 3500.0
+                * factor
         };
         for c in &a.comparisons {
             let ci = c.figure(Figure::BandMeanPower).unwrap().ci95.unwrap();
@@ -125,13 +135,25 @@ fn the_result_carries_every_field_of_the_contract() {
     assert_eq!(c["figures"]["peak_power"]["verdict"], "gain");
     assert!(c["figures"]["peak_power"]["ci95"][0].as_f64().unwrap() > 5.0);
     assert!(c["largest_gain"]["rpm"].is_f64() && !c["significant_rpm"].as_array().unwrap().is_empty());
-    let again = r["comparisons"].as_array().unwrap().iter().find(|c| c["candidate"] == "stock-95-again").unwrap();
+    let again =
+        r["comparisons"].as_array().unwrap().iter().find(|c| c["candidate"] == "stock-95-again").unwrap();
     assert_eq!(again["figures"]["peak_power"]["verdict"], "no_difference_shown");
     let limits = r["limits"].as_array().unwrap();
     assert_eq!(limits.len(), 7 * 3 * 5);
     assert!(limits.iter().filter(|l| l["limit"] == "back").all(|l| l["verdict"] == "not_measured"));
-    assert!(limits.iter().filter(|l| l["limit"] == "lean" && l["set"] == "stock-95").all(|l| l["verdict"] == "clear"));
-    assert!(limits.iter().filter(|l| l["limit"] == "lean" && l["set"] == "c2-e30").all(|l| l["verdict"] == "over"), "the planted lean excursion");
+    assert!(
+        limits
+            .iter()
+            .filter(|l| l["limit"] == "lean" && l["set"] == "stock-95")
+            .all(|l| l["verdict"] == "clear")
+    );
+    assert!(
+        limits
+            .iter()
+            .filter(|l| l["limit"] == "lean" && l["set"] == "c2-e30")
+            .all(|l| l["verdict"] == "over"),
+        "the planted lean excursion"
+    );
 }
 
 #[test]
@@ -198,13 +220,25 @@ fn a_bad_job_says_what_and_where() {
         ("cannot be opened", edit(&|j| j["sets"][0]["pulls"][0]["dyno"] = json!("gone.csv"))),
         ("no column “XX”", edit(&|j| j["channels"]["ecu"]["lambda_1"]["column"] = json!("XX"))),
         ("not a unit", edit(&|j| j["channels"]["ecu"]["lambda_1"]["unit"] = json!("furlong"))),
-        ("no torque channel", edit(&|j| j["sets"][0]["pulls"][0]["dyno"] = j["sets"][0]["pulls"][0]["ecu"].clone())),
+        (
+            "no torque channel",
+            edit(&|j| j["sets"][0]["pulls"][0]["dyno"] = j["sets"][0]["pulls"][0]["ecu"].clone()),
+        ),
         ("unknown field `corection`", edit(&|j| j["corection"] = json!("none"))),
-        ("provisional_scatter is not computed yet", edit(&|j| j["provisional_scatter"] = json!({"relative_sd": 0.006}))),
+        (
+            "provisional_scatter is not computed yet",
+            edit(&|j| j["provisional_scatter"] = json!({"relative_sd": 0.006})),
+        ),
         ("sets[0].mounting is not computed yet", edit(&|j| j["sets"][0]["mounting"] = json!("first"))),
-        ("sets[0].pulls[1].table is not computed yet", edit(&|j| j["sets"][0]["pulls"][1]["table"] = json!("print.csv"))),
+        (
+            "sets[0].pulls[1].table is not computed yet",
+            edit(&|j| j["sets"][0]["pulls"][1]["table"] = json!("print.csv")),
+        ),
         ("vehicle.gears is not computed yet", edit(&|j| j["vehicle"]["gears"] = json!({"1": 3.6}))),
-        ("limits[0].applies_to is not computed yet", edit(&|j| j["limits"][0]["applies_to"] = json!({"fuel": ["E85"]}))),
+        (
+            "limits[0].applies_to is not computed yet",
+            edit(&|j| j["limits"][0]["applies_to"] = json!({"fuel": ["E85"]})),
+        ),
         ("vehicle.engine.displacement_l", edit(&|j| j["vehicle"]["engine"]["displacement_l"] = json!(-1.6))),
         ("vehicle.engine.cylinders", edit(&|j| j["vehicle"]["engine"]["cylinders"] = json!(0))),
         ("at_rpm", edit(&|j| j["at_rpm"] = json!(1e12))),
@@ -243,7 +277,11 @@ fn a_check_without_a_judged_stop_limit_is_not_passed() {
 #[test]
 fn the_flags_of_a_days_pulls_stand_in_the_result() {
     let (_, prepared, mut a, _) = run_day(3, |_| {});
-    let oil = a.measured[1][2].channels.iter_mut().find(|c| c.channel.as_str() == "oil_temp").expect("the built-in day logs oil");
+    let oil = a.measured[1][2]
+        .channels
+        .iter_mut()
+        .find(|c| c.channel.as_str() == "oil_temp")
+        .expect("the built-in day logs oil");
     oil.start += 40.0;
     let r = to_json(&prepared, &a);
     let said = jamjar_core::analysis::find_days(&a.sets, &a.measured);

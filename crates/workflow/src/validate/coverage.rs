@@ -1,5 +1,6 @@
-//! Do 95 % intervals hold the truth 95 % of the time? Many days: true curves of the simulated configurations, with scatter of
-//! pulls, scatter between mountings and noise along the curve added, through the very code that makes the intervals.
+//! Do 95 % intervals hold the truth 95 % of the time? Many days: true curves of the simulated configurations,
+//! with scatter of pulls, scatter between mountings and noise along the curve added, through the very code
+//! that makes the intervals.
 
 use super::{Share, Subject};
 use jamjar_core::analysis::{Figure, Measured, RawGrid, SetInput, Settings, analyse_sets, compare_all};
@@ -9,7 +10,8 @@ use rayon::prelude::*;
 
 /// Scatter of a pull, as a share of power: the demo's.
 pub(super) const PULL: f64 = 0.0045;
-/// Standard deviation of what a recorder's noise leaves along a filtered curve, kW, and how far it reaches, rpm.
+/// Standard deviation of what a recorder's noise leaves along a filtered curve, kW, and how far it reaches,
+/// rpm.
 const ALONG: (f64, f64) = (0.12, 150.0);
 /// Band of the mean power, rpm.
 const BAND: [f64; 2] = [3000.0, 6500.0];
@@ -29,17 +31,72 @@ pub struct Design {
 
 /// The designs studied.
 pub const DESIGNS: [Design; 11] = [
-    Design { name: "3 pulls a set, no scatter between mountings, nothing run again", pulls: 3, mounting: 0.0, again: 0 },
-    Design { name: "3 pulls a set, no scatter between mountings, baseline run again", pulls: 3, mounting: 0.0, again: 1 },
-    Design { name: "2 pulls a set, no scatter between mountings, nothing run again", pulls: 2, mounting: 0.0, again: 0 },
-    Design { name: "3 pulls a set, mountings scatter half as much as pulls, nothing run again", pulls: 3, mounting: 0.5, again: 0 },
-    Design { name: "3 pulls a set, mountings scatter half as much as pulls, baseline run again", pulls: 3, mounting: 0.5, again: 1 },
-    Design { name: "3 pulls a set, mountings scatter half as much as pulls, three sets run again", pulls: 3, mounting: 0.5, again: 3 },
-    Design { name: "3 pulls a set, mountings scatter as much as pulls, baseline run again", pulls: 3, mounting: 1.0, again: 1 },
-    Design { name: "3 pulls a set, mountings scatter as much as pulls, three sets run again", pulls: 3, mounting: 1.0, again: 3 },
-    Design { name: "3 pulls a set, mountings scatter twice as much as pulls, nothing run again", pulls: 3, mounting: 2.0, again: 0 },
-    Design { name: "3 pulls a set, mountings scatter twice as much as pulls, baseline run again", pulls: 3, mounting: 2.0, again: 1 },
-    Design { name: "3 pulls a set, mountings scatter twice as much as pulls, three sets run again", pulls: 3, mounting: 2.0, again: 3 },
+    Design {
+        name: "3 pulls a set, no scatter between mountings, nothing run again",
+        pulls: 3,
+        mounting: 0.0,
+        again: 0,
+    },
+    Design {
+        name: "3 pulls a set, no scatter between mountings, baseline run again",
+        pulls: 3,
+        mounting: 0.0,
+        again: 1,
+    },
+    Design {
+        name: "2 pulls a set, no scatter between mountings, nothing run again",
+        pulls: 2,
+        mounting: 0.0,
+        again: 0,
+    },
+    Design {
+        name: "3 pulls a set, mountings scatter half as much as pulls, nothing run again",
+        pulls: 3,
+        mounting: 0.5,
+        again: 0,
+    },
+    Design {
+        name: "3 pulls a set, mountings scatter half as much as pulls, baseline run again",
+        pulls: 3,
+        mounting: 0.5,
+        again: 1,
+    },
+    Design {
+        name: "3 pulls a set, mountings scatter half as much as pulls, three sets run again",
+        pulls: 3,
+        mounting: 0.5,
+        again: 3,
+    },
+    Design {
+        name: "3 pulls a set, mountings scatter as much as pulls, baseline run again",
+        pulls: 3,
+        mounting: 1.0,
+        again: 1,
+    },
+    Design {
+        name: "3 pulls a set, mountings scatter as much as pulls, three sets run again",
+        pulls: 3,
+        mounting: 1.0,
+        again: 3,
+    },
+    Design {
+        name: "3 pulls a set, mountings scatter twice as much as pulls, nothing run again",
+        pulls: 3,
+        mounting: 2.0,
+        again: 0,
+    },
+    Design {
+        name: "3 pulls a set, mountings scatter twice as much as pulls, baseline run again",
+        pulls: 3,
+        mounting: 2.0,
+        again: 1,
+    },
+    Design {
+        name: "3 pulls a set, mountings scatter twice as much as pulls, three sets run again",
+        pulls: 3,
+        mounting: 2.0,
+        again: 3,
+    },
 ];
 
 /// What was found for a design.
@@ -92,7 +149,12 @@ fn raw_of(s: &SimSet) -> RawGrid {
     RawGrid {
         rpm: t.rpm.clone(),
         power_kw: t.power_kw.clone(),
-        torque_nm: t.rpm.iter().zip(&t.power_kw).map(|(r, p)| p * 30_000.0 / (std::f64::consts::PI * r)).collect(),
+        torque_nm: t
+            .rpm
+            .iter()
+            .zip(&t.power_kw)
+            .map(|(r, p)| p * 30_000.0 / (std::f64::consts::PI * r))
+            .collect(),
         edge: vec![false; n],
         time_s: (0..n).map(|i| i as f64 * 0.085).collect(),
         ..RawGrid::default()
@@ -109,7 +171,8 @@ struct Day {
 }
 
 fn one(subject: &Subject, truth: &Truth, design: Design, days: usize) -> Coverage {
-    let results: Vec<Day> = (0..days as u64).into_par_iter().map(|seed| one_day(subject, truth, design, seed)).collect();
+    let results: Vec<Day> =
+        (0..days as u64).into_par_iter().map(|seed| one_day(subject, truth, design, seed)).collect();
     let of = |pick: fn(&Day) -> f64| Share::clustered(&results.iter().map(pick).collect::<Vec<_>>());
     Coverage {
         design,
@@ -128,7 +191,9 @@ fn one_day(subject: &Subject, truth: &Truth, design: Design, seed: u64) -> Day {
     let order = (0..truth.raw.len()).chain(0..design.again);
     for (k, which) in order.enumerate() {
         let mounting = 1.0 + noise.normal(design.mounting * PULL);
-        let pulls: Vec<Measured> = (0..design.pulls).map(|_| pull(truth, which, mounting * (1.0 + noise.normal(PULL)), &mut noise)).collect();
+        let pulls: Vec<Measured> = (0..design.pulls)
+            .map(|_| pull(truth, which, mounting * (1.0 + noise.normal(PULL)), &mut noise))
+            .collect();
         inputs.push(SetInput { id: k.to_string(), pulls: Vec::new(), ..truth.inputs[which].clone() });
         measured.push(pulls);
     }
@@ -136,7 +201,8 @@ fn one_day(subject: &Subject, truth: &Truth, design: Design, seed: u64) -> Day {
     let sets = analyse_sets(&inputs, &measured, &subject.vehicle.engine, &settings);
     let candidates: Vec<usize> = (1..truth.raw.len()).collect();
     let comparisons = compare_all(&sets, 0, &candidates, &subject.vehicle, &settings);
-    let true_value = |which: usize, f: Figure| f.of(&truth.raw[which].curve().figures(Some(BAND))).unwrap_or(f64::NAN);
+    let true_value =
+        |which: usize, f: Figure| f.of(&truth.raw[which].curve().figures(Some(BAND))).unwrap_or(f64::NAN);
     let n = comparisons.len() as f64;
     let mut day = Day { peak: 0.0, band_mean: 0.0, family: 1.0, curve: 0.0, bias: 0.0, half: 0.0 };
     for c in &comparisons {
@@ -153,10 +219,13 @@ fn one_day(subject: &Subject, truth: &Truth, design: Design, seed: u64) -> Day {
                 }
             }
         }
-        let holds = c.curve.rpm.iter().zip(&c.curve.gain_kw).zip(&c.curve.half_kw).all(|((rpm, gain), half)| {
-            let i = truth.raw[0].rpm.iter().position(|r| (r - rpm).abs() < 1e-6);
-            i.is_none_or(|i| (gain - (truth.raw[c.candidate].power_kw[i] - truth.raw[0].power_kw[i])).abs() <= *half)
-        });
+        let holds =
+            c.curve.rpm.iter().zip(&c.curve.gain_kw).zip(&c.curve.half_kw).all(|((rpm, gain), half)| {
+                let i = truth.raw[0].rpm.iter().position(|r| (r - rpm).abs() < 1e-6);
+                i.is_none_or(|i| {
+                    (gain - (truth.raw[c.candidate].power_kw[i] - truth.raw[0].power_kw[i])).abs() <= *half
+                })
+            });
         day.curve += f64::from(u8::from(holds && !c.curve.half_kw.is_empty())) / n;
     }
     day

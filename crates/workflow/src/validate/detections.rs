@@ -1,11 +1,13 @@
-//! What else the analysis claims about a day, held against days on which it is and is not so: drift, a pull that does not belong,
-//! sameness, a baseline on both sides, two days through a shared baseline, and which factors changed together.
+//! What else the analysis claims about a day, held against days on which it is and is not so: drift, a pull
+//! that does not belong, sameness, a baseline on both sides, two days through a shared baseline, and which
+//! factors changed together.
 
 use super::coverage::{PULL, Truth, pull, truth};
 use super::{Share, Subject};
 use jamjar_core::analysis::measured::Cause;
 use jamjar_core::analysis::{
-    Beside, Comparison, Event, Measured, SetInput, SetResult, Settings, analyse_sets, compare_all, events, find_pulls, note_pulls,
+    Beside, Comparison, Event, Measured, SetInput, SetResult, Settings, analyse_sets, compare_all, events,
+    find_pulls, note_pulls,
 };
 use jamjar_core::correction::Correction;
 use jamjar_core::factors::confounding;
@@ -61,7 +63,10 @@ pub fn study(days: usize) -> Result<Vec<Claim>, String> {
     Ok(vec![
         Claim {
             name: "the day drifts",
-            planted: format!("{:.1} % of power lost from set to set, baseline run before and after", 100.0 * DRIFT),
+            planted: format!(
+                "{:.1} % of power lost from set to set, baseline run before and after",
+                100.0 * DRIFT
+            ),
             found: share(&|s| yes(noted(&day(s, &drifting).comparisons, "drift"))),
             false_alarms: Some(share(&|s| yes(noted(&day(s, &still).comparisons, "drift")))),
             when_not: "said of a day that is still",
@@ -138,7 +143,8 @@ struct Day {
     which: Vec<usize>,
 }
 
-/// Every configuration with the baseline run again at the end; on two days, the first half and the baseline, then the baseline and the rest.
+/// Every configuration with the baseline run again at the end; on two days, the first half and the baseline,
+/// then the baseline and the rest.
 fn run(subject: &Subject, truth: &Truth, seed: u64, p: &Plan) -> Day {
     let mut noise = Noise::new(seed, "detections");
     let n = truth.raw.len();
@@ -155,15 +161,25 @@ fn run(subject: &Subject, truth: &Truth, seed: u64, p: &Plan) -> Day {
         let pulls: Vec<Measured> = (0..3)
             .map(|i| {
                 let low = if p.off > 0.0 && (k, i) == OFF_AT { 1.0 - p.off } else { 1.0 };
-                let mut m = pull(truth, if twin.is_some() { 0 } else { w }, level * low * (1.0 + noise.normal(PULL)), &mut noise);
+                let mut m = pull(
+                    truth,
+                    if twin.is_some() { 0 } else { w },
+                    level * low * (1.0 + noise.normal(PULL)),
+                    &mut noise,
+                );
                 if let Some(d) = twin {
                     m.grid.power_kw.iter_mut().for_each(|v| *v += d);
                 }
                 m
             })
             .collect();
-        let mut input =
-            SetInput { id: k.to_string(), pulls: Vec::new(), order: k as f64, at_h: Some(9.0 + 0.5 * k as f64), ..truth.inputs[w].clone() };
+        let mut input = SetInput {
+            id: k.to_string(),
+            pulls: Vec::new(),
+            order: k as f64,
+            at_h: Some(9.0 + 0.5 * k as f64),
+            ..truth.inputs[w].clone()
+        };
         if later.is_some() {
             input.day = "2026-03-04".into();
         }
@@ -183,10 +199,12 @@ fn true_peak(truth: &Truth, which: usize) -> f64 {
     truth.raw[which].curve().figures(None).peak_power.map_or(f64::NAN, |p| p.value)
 }
 
-/// Share of a day's comparisons that are right by their true peak and the baseline's, kW; those of which nothing is said do not count.
+/// Share of a day's comparisons that are right by their true peak and the baseline's, kW; those of which
+/// nothing is said do not count.
 fn right(truth: &Truth, d: &Day, is: impl Fn(&Comparison, f64, f64) -> Option<bool>) -> f64 {
     let base = true_peak(truth, 0);
-    let all: Vec<bool> = d.comparisons.iter().filter_map(|c| is(c, true_peak(truth, d.which[c.candidate]), base)).collect();
+    let all: Vec<bool> =
+        d.comparisons.iter().filter_map(|c| is(c, true_peak(truth, d.which[c.candidate]), base)).collect();
     all.iter().filter(|r| **r).count() as f64 / all.len().max(1) as f64
 }
 
@@ -195,7 +213,8 @@ fn held(truth: &Truth, d: &Day, interval: impl Fn(&Comparison) -> Option<[f64; 2
     right(truth, d, |c, own, base| interval(c).map(|ci| ci[0] <= own - base && own - base <= ci[1]))
 }
 
-/// Share of comparisons in which the difference from both baselines is nearer to the truth than that from the first.
+/// Share of comparisons in which the difference from both baselines is nearer to the truth than that from the
+/// first.
 fn nearer(truth: &Truth, d: &Day) -> f64 {
     right(truth, d, |c, own, base| {
         let (both, first) = (c.second.bracketed?.difference, c.figures[0].mean_difference?);
@@ -204,7 +223,11 @@ fn nearer(truth: &Truth, d: &Day) -> f64 {
 }
 
 fn outlier(d: &Day) -> Vec<(usize, usize)> {
-    find_pulls(&d.sets, &d.measured).iter().filter(|f| f.found.kind() == "outlier").map(|f| (f.set, f.pull)).collect()
+    find_pulls(&d.sets, &d.measured)
+        .iter()
+        .filter(|f| f.found.kind() == "outlier")
+        .map(|f| (f.set, f.pull))
+        .collect()
 }
 
 fn twin_is_same(d: &Day) -> bool {
@@ -213,22 +236,34 @@ fn twin_is_same(d: &Day) -> bool {
 
 /// Share of comparisons over two days whose relative interval holds the true ratio.
 fn across(truth: &Truth, d: &Day) -> f64 {
-    right(truth, d, |c, own, base| c.second.across.map(|r| r.shares()).map(|s| s[1] <= own / base - 1.0 && own / base - 1.0 <= s[2]))
+    right(truth, d, |c, own, base| {
+        c.second.across.map(|r| r.shares()).map(|s| s[1] <= own / base - 1.0 && own / base - 1.0 <= s[2])
+    })
 }
 
 /// Share of order-free splits of two changes whose intervals hold the true share, at peak.
 fn shares_held(truth: &Truth, d: &Day) -> f64 {
     let mut held = Vec::new();
     for c in &d.comparisons {
-        let Some(free) = c.splits.first().and_then(|s| s.free.as_ref()).filter(|f| f.shares.len() == 2) else { continue };
+        let Some(free) = c.splits.first().and_then(|s| s.free.as_ref()).filter(|f| f.shares.len() == 2)
+        else {
+            continue;
+        };
         let (a, b) = (&d.sets[c.base].factors, &d.sets[c.candidate].factors);
         let corner = |changed: &str| {
-            let is = |(name, value): (&String, &String)| if name == changed { b.get(name) == Some(value) } else { a.get(name) == Some(value) };
-            d.sets.iter().position(|s| s.factors.len() == a.len() && s.factors.iter().all(is)).map(|i| true_peak(truth, d.which[i]))
+            let is = |(name, value): (&String, &String)| {
+                if name == changed { b.get(name) == Some(value) } else { a.get(name) == Some(value) }
+            };
+            d.sets
+                .iter()
+                .position(|s| s.factors.len() == a.len() && s.factors.iter().all(is))
+                .map(|i| true_peak(truth, d.which[i]))
         };
         let (none, both) = (true_peak(truth, d.which[c.base]), true_peak(truth, d.which[c.candidate]));
         for (k, s) in free.shares.iter().enumerate() {
-            let (Some(own), Some(other)) = (corner(&s.factor), corner(&free.shares[1 - k].factor)) else { continue };
+            let (Some(own), Some(other)) = (corner(&s.factor), corner(&free.shares[1 - k].factor)) else {
+                continue;
+            };
             let (share, [low, high]) = (0.5 * (own - none + both - other), s.interval.ci95());
             held.push(low <= share && share <= high);
         }
@@ -236,16 +271,18 @@ fn shares_held(truth: &Truth, d: &Day) -> f64 {
     held.iter().filter(|h| **h).count() as f64 / held.len().max(1) as f64
 }
 
-/// Every pair of sets of the built-in days: are exactly the factors named that the scenario changed, and does the path proposed change
-/// one factor at a time?
+/// Every pair of sets of the built-in days: are exactly the factors named that the scenario changed, and does
+/// the path proposed change one factor at a time?
 fn factors_named() -> Result<Claim, String> {
     let (mut right, mut pairs) = (0usize, 0usize);
     for name in crate::demo::SCENARIOS {
         let subject = Subject::new(name)?;
         let run = subject.loaded.run(Some(1), Some(0.0))?;
         let sets: Vec<_> = run.days.iter().flat_map(|d| &d.sets).collect();
-        let factors: Vec<jamjar_core::factors::Factors> =
-            sets.iter().map(|s| serde_json::from_value(crate::simulate::factors(s)).map_err(|e| e.to_string())).collect::<Result<_, String>>()?;
+        let factors: Vec<jamjar_core::factors::Factors> = sets
+            .iter()
+            .map(|s| serde_json::from_value(crate::simulate::factors(s)).map_err(|e| e.to_string()))
+            .collect::<Result<_, String>>()?;
         for (i, a) in sets.iter().enumerate() {
             for (j, b) in sets.iter().enumerate().filter(|(j, _)| *j != i) {
                 let c = confounding(&factors[i], &factors[j], &[]);
@@ -257,10 +294,12 @@ fn factors_named() -> Result<Claim, String> {
                     ("build", a.spec.build != b.spec.build),
                 ];
                 let named = |f: &str| c.factors_differ.iter().any(|x| x == f);
-                let others = c.factors_differ.iter().filter(|f| !spec.iter().any(|s| s.0 == f.as_str())).count();
+                let others =
+                    c.factors_differ.iter().filter(|f| !spec.iter().any(|s| s.0 == f.as_str())).count();
                 let extras = a.spec.extras != b.spec.extras;
                 let agrees = spec.iter().all(|(f, differs)| named(f) == *differs) && (others > 0) == extras;
-                let enough = c.confounded == (c.factors_differ.len() > 1) && c.separate_with.len() == c.factors_differ.len().saturating_sub(1);
+                let enough = c.confounded == (c.factors_differ.len() > 1)
+                    && c.separate_with.len() == c.factors_differ.len().saturating_sub(1);
                 right += usize::from(agrees && enough);
                 pairs += 1;
             }
@@ -276,23 +315,31 @@ fn factors_named() -> Result<Claim, String> {
     })
 }
 
-/// The built-in engine's boost overshoots and falls back at one place: is the hollow found there, with the boost that fell beside it, and
-/// none elsewhere?
+/// The built-in engine's boost overshoots and falls back at one place: is the hollow found there, with the
+/// boost that fell beside it, and none elsewhere?
 fn dips_explained(subject: &Subject, days: u64) -> Result<Claim, String> {
     let (mut found, mut elsewhere) = (Vec::new(), Vec::new());
     for seed in 0..days {
         let run = subject.loaded.run(Some(7000 + seed), None)?;
         let (sets, measured) = subject.measure(&run.days[0])?;
         let (mut here, mut other, mut n, mut all_pulls) = (0.0, 0.0, 0.0_f64, 0.0_f64);
-        let hollow: Vec<bool> = run.days[0].sets.iter().map(|s| depth(&s.truth.rpm, &s.truth.power_kw) > HOLLOW).collect();
-        let pulls = sets.iter().zip(&measured).zip(&hollow).flat_map(|((s, m), h)| s.pulls.iter().zip(m).map(move |(p, m)| (p, m, *h)));
+        let hollow: Vec<bool> =
+            run.days[0].sets.iter().map(|s| depth(&s.truth.rpm, &s.truth.power_kw) > HOLLOW).collect();
+        let pulls = sets
+            .iter()
+            .zip(&measured)
+            .zip(&hollow)
+            .flat_map(|((s, m), h)| s.pulls.iter().zip(m).map(move |(p, m)| (p, m, *h)));
         for (input, m, hollow) in pulls {
-            let beside = Beside { ecu: input.ecu.as_deref().zip(m.alignment.usable_lag()), dyno: &input.dyno };
+            let beside =
+                Beside { ecu: input.ecu.as_deref().zip(m.alignment.usable_lag()), dyno: &input.dyno };
             let all = events(m, &beside, m.air.map(|a| a.pressure_hpa / 10.0));
             let dips: Vec<(&Event, &[Cause])> = all.iter().filter_map(|e| Some((e, e.dip()?))).collect();
             let at = |e: &Event| e.rpm.is_some_and(|r| BOOST_FALLS.contains(&r));
             if hollow {
-                here += f64::from(u8::from(dips.iter().any(|(e, causes)| at(e) && causes.iter().any(|c| matches!(c, Cause::PressureFell { .. })))));
+                here += f64::from(u8::from(dips.iter().any(|(e, causes)| {
+                    at(e) && causes.iter().any(|c| matches!(c, Cause::PressureFell { .. }))
+                })));
                 n += 1.0;
             }
             other += f64::from(u8::from(dips.iter().any(|(e, _)| !at(e))));
@@ -303,18 +350,25 @@ fn dips_explained(subject: &Subject, days: u64) -> Result<Claim, String> {
     }
     Ok(Claim {
         name: "a hollow in the curve, with its cause",
-        planted: format!("boost that overshoots and falls near 3600 rpm, where the true torque is {:.0} % hollow or more", 100.0 * HOLLOW),
+        planted: format!(
+            "boost that overshoots and falls near 3600 rpm, where the true torque is {:.0} % hollow or more",
+            100.0 * HOLLOW
+        ),
         found: Share::clustered(&found),
         false_alarms: Some(Share::clustered(&elsewhere)),
         when_not: "a hollow claimed elsewhere",
     })
 }
 
-/// How far true torque lies under the straight line across the place where boost falls, at its deepest, as a share.
+/// How far true torque lies under the straight line across the place where boost falls, at its deepest, as a
+/// share.
 fn depth(rpm: &[f64], power_kw: &[f64]) -> f64 {
     let torque: Vec<f64> = rpm.iter().zip(power_kw).map(|(r, p)| p / r).collect();
     let at = |r: f64| jamjar_core::signal::interp::linear(rpm, &torque, r).unwrap_or(f64::NAN);
     let (a, b) = (BOOST_FALLS.start - 200.0, BOOST_FALLS.end + 200.0);
     let line = |r: f64| at(a) + (at(b) - at(a)) * (r - a) / (b - a);
-    (0..=14).map(|k| BOOST_FALLS.start + 50.0 * f64::from(k)).map(|r| 1.0 - at(r) / line(r)).fold(0.0, f64::max)
+    (0..=14)
+        .map(|k| BOOST_FALLS.start + 50.0 * f64::from(k))
+        .map(|r| 1.0 - at(r) / line(r))
+        .fold(0.0, f64::max)
 }

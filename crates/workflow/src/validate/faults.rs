@@ -1,4 +1,5 @@
-//! Faults planted in one set of a day: how often the analysis says so, and how often it says so of pulls that have none.
+//! Faults planted in one set of a day: how often the analysis says so, and how often it says so of pulls that
+//! have none.
 
 use super::{Share, Subject};
 use jamjar_core::analysis::{Beside, CouplingKind, Measured, PullInput, belt, coupling};
@@ -52,7 +53,10 @@ impl Seen<'_> {
 
     /// How engine and shaft go together, when they part by more than 2 %.
     fn coupled(&self, kind: CouplingKind) -> bool {
-        self.m.span.and_then(|s| coupling(&self.beside(), s.from_s, s.to_s, Some(self.m.ratio))).is_some_and(|c| c.kind == kind && c.worst > 0.02)
+        self.m
+            .span
+            .and_then(|s| coupling(&self.beside(), s.from_s, s.to_s, Some(self.m.ratio)))
+            .is_some_and(|c| c.kind == kind && c.worst > 0.02)
     }
 }
 
@@ -65,7 +69,8 @@ fn limit(m: &Measured, id: &str, verdicts: &[Verdict]) -> bool {
 }
 
 fn ratio_off(m: &Measured, from: f64, to: f64) -> bool {
-    flag(m, "ratio_differs") && m.alignment.measured_ratio.is_some_and(|k| (from..to).contains(&(k / m.ratio - 1.0).abs()))
+    flag(m, "ratio_differs")
+        && m.alignment.measured_ratio.is_some_and(|k| (from..to).contains(&(k / m.ratio - 1.0).abs()))
 }
 
 fn ended(m: &Measured, by: EndedBy) -> bool {
@@ -148,14 +153,21 @@ const CASES: &[Case] = &[
         scenario: "first-light",
         pulls: &[2],
         said_by: "clock rate over 1000 ppm, or another rate than the job's others",
-        says: |Seen { m, .. }| m.alignment.drift_ppm.is_some_and(|d| d.abs() > 1000.0) || m.alignment.rate_ppm.is_some_and(|d| d.abs() > 1000.0),
+        says: |Seen { m, .. }| {
+            m.alignment.drift_ppm.is_some_and(|d| d.abs() > 1000.0)
+                || m.alignment.rate_ppm.is_some_and(|d| d.abs() > 1000.0)
+        },
     },
     Case {
         kind: FaultKind::BeltSlip,
         scenario: "brae",
         pulls: &[1, 2, 3],
         said_by: "blower speed against its belt",
-        says: |s| s.m.span.and_then(|p| belt(&s.beside(), p.from_s, p.to_s)).is_some_and(|b| matches!(b.kind, CouplingKind::BeltSlip { .. })),
+        says: |s| {
+            s.m.span
+                .and_then(|p| belt(&s.beside(), p.from_s, p.to_s))
+                .is_some_and(|b| matches!(b.kind, CouplingKind::BeltSlip { .. }))
+        },
     },
     Case {
         kind: FaultKind::TyreSlip,
@@ -164,7 +176,13 @@ const CASES: &[Case] = &[
         said_by: "coupling named slip of more than 2 %, where the clocks agree",
         says: |s| s.coupled(CouplingKind::Slip),
     },
-    Case { kind: FaultKind::MisplacedUnit, scenario: "first-light", pulls: &[2], said_by: "question or note at import", says: |_| false },
+    Case {
+        kind: FaultKind::MisplacedUnit,
+        scenario: "first-light",
+        pulls: &[2],
+        said_by: "question or note at import",
+        says: |_| false,
+    },
     Case {
         kind: FaultKind::LimiterCut,
         scenario: "first-light",
@@ -215,7 +233,16 @@ pub fn study(seeds: usize) -> Result<Vec<Found>, String> {
         }
         if out.len() == before {
             let (size, meaning) = kind.size();
-            out.push(Found { kind, size, meaning, said_by: None, recall: None, recall_half: None, false_alarms: None, pulls: 0 });
+            out.push(Found {
+                kind,
+                size,
+                meaning,
+                said_by: None,
+                recall: None,
+                recall_half: None,
+                false_alarms: None,
+                pulls: 0,
+            });
         }
     }
     Ok(out)
@@ -275,7 +302,15 @@ fn one_day(subject: &Subject, c: &Case, size: Option<f64>, seed: u64) -> Result<
     }];
     if c.kind == FaultKind::BeltSlip {
         // The buggy's belt is at its limit as it comes: the pulls without the fault get grip to spare.
-        d.set[0].fault = vec![FaultSpec { kind: c.kind, pulls: Vec::new(), size: Some(-2.0), at_rpm: None, cylinder: None, map: None, fuel: None }];
+        d.set[0].fault = vec![FaultSpec {
+            kind: c.kind,
+            pulls: Vec::new(),
+            size: Some(-2.0),
+            at_rpm: None,
+            cylinder: None,
+            map: None,
+            fuel: None,
+        }];
     }
     if c.kind == FaultKind::WrongFuel {
         l.maps.values_mut().for_each(|m| {
@@ -287,8 +322,11 @@ fn one_day(subject: &Subject, c: &Case, size: Option<f64>, seed: u64) -> Result<
     let (mut planted, mut clean) = (Vec::new(), Vec::new());
     for (k, (s, m)) in run.days[0].sets.iter().zip(&measured).enumerate() {
         for (i, (p, m)) in s.pulls.iter().zip(m).enumerate() {
-            let said =
-                if c.kind == FaultKind::MisplacedUnit { asked_at_import(subject, p)? } else { (c.says)(&Seen { m, input: &sets[k].pulls[i] }) };
+            let said = if c.kind == FaultKind::MisplacedUnit {
+                asked_at_import(subject, p)?
+            } else {
+                (c.says)(&Seen { m, input: &sets[k].pulls[i] })
+            };
             let list = if k == 1 && c.pulls.contains(&(i + 1)) { &mut planted } else { &mut clean };
             list.push(f64::from(u8::from(said)));
         }

@@ -1,7 +1,9 @@
-//! The analysis against the simulator's truth: coverage of intervals, bias of gains, lag errors, faults found and false alarms.
+//! The analysis against the simulator's truth: coverage of intervals, bias of gains, lag errors, faults found
+//! and false alarms.
 //!
-//! Three studies, from many cheap days to few whole ones: statistics on true curves with scatter added ([`coverage`]), whole
-//! days through recordings and alignment ([`whole`]), planted faults ([`faults`]), other claims ([`detections`]).
+//! Three studies, from many cheap days to few whole ones: statistics on true curves with scatter added
+//! ([`coverage`]), whole days through recordings and alignment ([`whole`]), planted faults ([`faults`]),
+//! other claims ([`detections`]).
 
 pub mod coverage;
 pub mod detections;
@@ -88,7 +90,8 @@ pub(crate) struct Subject {
 impl Subject {
     pub(crate) fn new(name: &str) -> Result<Self, String> {
         let loaded = built_in(name)?;
-        let vehicle = serde_json::from_value(crate::simulate::vehicle_json(&loaded)).map_err(|e| e.to_string())?;
+        let vehicle =
+            serde_json::from_value(crate::simulate::vehicle_json(&loaded)).map_err(|e| e.to_string())?;
         let limits = serde_json::from_value(loaded.scenario.limits.clone()).map_err(|e| e.to_string())?;
         let mut mapping = Mapping::default();
         if let Some(columns) = crate::simulate::channels_json(&loaded)["ecu"].as_object() {
@@ -115,18 +118,29 @@ impl Subject {
                 ..SetInput::default()
             };
             for (i, p) in s.pulls.iter().enumerate() {
-                let dyno = read_log(p.dyno.bytes.as_slice(), &p.dyno.name, &Mapping::default()).map_err(|e| e.to_string())?.log;
+                let dyno = read_log(p.dyno.bytes.as_slice(), &p.dyno.name, &Mapping::default())
+                    .map_err(|e| e.to_string())?
+                    .log;
                 let ecu = match &p.ecu {
-                    Some(e) => Some(read_log(e.bytes.as_slice(), &e.name, &self.mapping).map_err(|e| e.to_string())?.log),
+                    Some(e) => Some(
+                        read_log(e.bytes.as_slice(), &e.name, &self.mapping).map_err(|e| e.to_string())?.log,
+                    ),
                     None => None,
                 };
                 let per_rev = self.vehicle.engine.injections_per_rev();
                 let (dyno, ecu) = (dyno.with_duty(per_rev), ecu.map(|e| Arc::new(e.with_duty(per_rev))));
-                set.pulls.push(PullInput { id: format!("p{}", i + 1), dyno, ecu, air: Some(p.air), ..PullInput::default() });
+                set.pulls.push(PullInput {
+                    id: format!("p{}", i + 1),
+                    dyno,
+                    ecu,
+                    air: Some(p.air),
+                    ..PullInput::default()
+                });
             }
             sets.push(set);
         }
-        let measured = measure_sets(&sets, &self.vehicle, &Settings::default(), &self.limits).map_err(|e| e.to_string())?;
+        let measured = measure_sets(&sets, &self.vehicle, &Settings::default(), &self.limits)
+            .map_err(|e| e.to_string())?;
         Ok((sets, measured))
     }
 }

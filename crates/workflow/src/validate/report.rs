@@ -92,7 +92,8 @@ pub fn markdown(v: &Validation) -> String {
             f.meaning,
             f.said_by.unwrap_or("nothing claims to find it yet"),
             share(f.recall),
-            f.recall_half.map_or_else(|| "–".to_owned(), |(size, s)| format!("{}: {}", short(size), percent(s))),
+            f.recall_half
+                .map_or_else(|| "–".to_owned(), |(size, s)| format!("{}: {}", short(size), percent(s))),
             share(f.false_alarms),
             if f.pulls == 0 { "–".to_owned() } else { f.pulls.to_string() }
         );
@@ -100,7 +101,8 @@ pub fn markdown(v: &Validation) -> String {
     s.push_str("\n## What else is claimed\n\n| claim | planted | rightly said | said wrongly | which means |\n|---|---|---|---|---|\n");
     for c in &v.claims {
         let wrong = c.false_alarms.map_or_else(|| "–".to_owned(), percent);
-        let _ = writeln!(s, "| {} | {} | {} | {} | {} |", c.name, c.planted, percent(c.found), wrong, c.when_not);
+        let _ =
+            writeln!(s, "| {} | {} | {} | {} | {} |", c.name, c.planted, percent(c.found), wrong, c.when_not);
     }
     s.push_str(SIMPLIFIED);
     s

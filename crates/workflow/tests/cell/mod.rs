@@ -54,7 +54,8 @@ pub(crate) enum End {
     Stop,
 }
 
-pub(crate) const PULL: Pull = Pull { from: 1800.0, to: 6600.0, rate: 600.0, torque: 200.0, end: End::Lift, seed: 1 };
+pub(crate) const PULL: Pull =
+    Pull { from: 1800.0, to: 6600.0, rate: 600.0, torque: 200.0, end: End::Lift, seed: 1 };
 const TIP: f64 = 2.0;
 
 impl Pull {
@@ -74,7 +75,8 @@ impl Pull {
         } else if self.end == End::Limiter && t < self.top() + 1.2 {
             self.to + 25.0 * (40.0 * t).sin()
         } else {
-            (self.to - 1400.0 * (t - self.top() - if self.end == End::Limiter { 1.2 } else { 0.0 })).max(1000.0)
+            (self.to - 1400.0 * (t - self.top() - if self.end == End::Limiter { 1.2 } else { 0.0 }))
+                .max(1000.0)
         }
     }
 
@@ -93,7 +95,9 @@ impl Pull {
 
     /// Deterministic noise in −1…1.
     fn noise(&self, i: usize) -> f64 {
-        let x = (i as u64 + 1).wrapping_mul(0x9E37_79B9_7F4A_7C15).wrapping_add(self.seed.wrapping_mul(0xBF58_476D_1CE4_E5B9));
+        let x = (i as u64 + 1)
+            .wrapping_mul(0x9E37_79B9_7F4A_7C15)
+            .wrapping_add(self.seed.wrapping_mul(0xBF58_476D_1CE4_E5B9));
         let x = (x ^ (x >> 29)).wrapping_mul(0x94D0_49BB_1331_11EB);
         (x >> 40) as f64 / f64::from(1u32 << 23) - 1.0
     }
@@ -105,7 +109,12 @@ impl Pull {
             let t = i as f64 * 0.01;
             let rpm = self.rpm(t);
             let torque = if self.throttle(t) > 90.0 { self.torque_at(rpm) } else { 5.0 };
-            let _ = writeln!(s, "{t:.3},{:.3},{:.3}", rpm / ratio + 0.2 * self.noise(i), torque * ratio + 3.0 * self.noise(i + 7919));
+            let _ = writeln!(
+                s,
+                "{t:.3},{:.3},{:.3}",
+                rpm / ratio + 0.2 * self.noise(i),
+                torque * ratio + 3.0 * self.noise(i + 7919)
+            );
         }
         s
     }
@@ -135,13 +144,26 @@ impl Pull {
     }
 
     /// Engine-computer recording on its own clock, `extra` adding columns.
-    pub(crate) fn ecu_csv(&self, lag: f64, hz: f64, headers: &str, extra: impl Fn(f64, f64) -> String) -> String {
+    pub(crate) fn ecu_csv(
+        &self,
+        lag: f64,
+        hz: f64,
+        headers: &str,
+        extra: impl Fn(f64, f64) -> String,
+    ) -> String {
         let comma = if headers.is_empty() { "" } else { "," };
         let mut s = format!("Time (s),RPM,Throttle (%){comma}{headers}\n");
         for i in 0..((self.seconds() - 0.2) * hz) as usize {
             let t = 0.1 + i as f64 / hz;
             let rpm = self.rpm(t);
-            let _ = writeln!(s, "{:.4},{:.1},{:.1}{comma}{}", t + lag, rpm + 3.0 * self.noise(i + 104_729), self.throttle(t), extra(t, rpm));
+            let _ = writeln!(
+                s,
+                "{:.4},{:.1},{:.1}{comma}{}",
+                t + lag,
+                rpm + 3.0 * self.noise(i + 104_729),
+                self.throttle(t),
+                extra(t, rpm)
+            );
         }
         s
     }

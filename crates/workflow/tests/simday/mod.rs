@@ -15,8 +15,8 @@ pub(crate) struct Day {
     pub(crate) comparisons: Vec<Comparison>,
 }
 
-/// Runs the first sets of a scenario's first day, two pulls each, each driven as given or as the scenario says, and analyses the job
-/// that comes of it along an axis.
+/// Runs the first sets of a scenario's first day, two pulls each, each driven as given or as the scenario
+/// says, and analyses the job that comes of it along an axis.
 pub(crate) fn day(name: &str, sweeps: &[Option<Sweep>], along: &str, edit: impl FnOnce(&mut Loaded)) -> Day {
     static COUNT: AtomicU32 = AtomicU32::new(0);
     let mut l = built_in(name).unwrap();
@@ -28,7 +28,11 @@ pub(crate) fn day(name: &str, sweeps: &[Option<Sweep>], along: &str, edit: impl 
     }
     edit(&mut l);
     let run = l.run(None, None).unwrap();
-    let folder = std::env::temp_dir().join(format!("jj-simday-{}-{}", std::process::id(), COUNT.fetch_add(1, Ordering::Relaxed)));
+    let folder = std::env::temp_dir().join(format!(
+        "jj-simday-{}-{}",
+        std::process::id(),
+        COUNT.fetch_add(1, Ordering::Relaxed)
+    ));
     jamjar_workflow::simulate::write_days(&l, &run, &folder).unwrap();
     let file = folder.join("job.json");
     let mut job: Value = serde_json::from_str(&std::fs::read_to_string(&file).unwrap()).unwrap();

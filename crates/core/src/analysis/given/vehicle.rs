@@ -76,7 +76,8 @@ impl Injection {
 }
 
 impl Engine {
-    /// Injections of one injector per crank revolution; `None` where duty means nothing: direct injection and diesels.
+    /// Injections of one injector per crank revolution; `None` where duty means nothing: direct injection and
+    /// diesels.
     pub fn injections_per_rev(&self) -> Option<f64> {
         let cycles = if self.cycle == Cycle::TwoStroke { 1.0 } else { 0.5 };
         let port = self.injection == Injection::Port && self.ignition == Ignition::Spark;

@@ -25,9 +25,14 @@ impl Beside<'_> {
 
     /// Every channel of one kind: λ 1, λ 2.
     pub fn of_kind(&self, kind: &str) -> Vec<(Channel, Series)> {
-        let mut names: Vec<&Channel> = self.dyno.channels.keys().chain(self.ecu.iter().flat_map(|e| e.0.channels.keys())).collect();
+        let mut names: Vec<&Channel> =
+            self.dyno.channels.keys().chain(self.ecu.iter().flat_map(|e| e.0.channels.keys())).collect();
         names.sort();
         names.dedup();
-        names.into_iter().filter(|c| c.kind().is_some_and(|k| k.name == kind)).filter_map(|c| Some((c.clone(), self.series(c.as_str())?))).collect()
+        names
+            .into_iter()
+            .filter(|c| c.kind().is_some_and(|k| k.name == kind))
+            .filter_map(|c| Some((c.clone(), self.series(c.as_str())?)))
+            .collect()
     }
 }

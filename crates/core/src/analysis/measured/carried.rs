@@ -8,15 +8,31 @@ use crate::signal::stuck::resolution;
 /// Coarsest step of power as a share of it, and a fingerprint of the samples.
 ///
 /// # Formula
-/// `step/|value|` at the recording's high values, the larger of torque and speed; on an inertia drum a step of speed over the filter window
-/// against the rate of the pull. A figure cannot scatter by less than `step/√12` (uniform rounding) unless its pulls are one recording
-/// (domain, section 4; that it is taken at high load is our choice).
-pub(super) fn carried(log: &Recording, span: &PullSpan, kind: DynoKind, window_s: f64) -> (Option<f64>, Option<u64>) {
-    let Some(speed) = shaft_speed(log, None).map(|s| s.between(span.from_s, span.to_s)) else { return (None, None) };
-    let load = if kind == DynoKind::RollerInertia { None } else { torque(log, kind).ok().map(|s| s.between(span.from_s, span.to_s)) };
+/// `step/|value|` at the recording's high values, the larger of torque and speed; on an inertia drum a step
+/// of speed over the filter window against the rate of the pull. A figure cannot scatter by less than
+/// `step/√12` (uniform rounding) unless its pulls are one recording (domain, section 4; that it is taken at
+/// high load is our choice).
+pub(super) fn carried(
+    log: &Recording,
+    span: &PullSpan,
+    kind: DynoKind,
+    window_s: f64,
+) -> (Option<f64>, Option<u64>) {
+    let Some(speed) = shaft_speed(log, None).map(|s| s.between(span.from_s, span.to_s)) else {
+        return (None, None);
+    };
+    let load = if kind == DynoKind::RollerInertia {
+        None
+    } else {
+        torque(log, kind).ok().map(|s| s.between(span.from_s, span.to_s))
+    };
     let share = |v: &[f64], of: Option<f64>| Some(resolution(v)? / of.filter(|o| *o > 0.0)?);
     let high = |v: &[f64]| v.iter().copied().map(f64::abs).reduce(f64::max);
-    let by_speed = if load.is_some() { share(&speed.v, high(&speed.v)) } else { share(&speed.v, Some(span.rate.abs() * window_s.max(0.25))) };
+    let by_speed = if load.is_some() {
+        share(&speed.v, high(&speed.v))
+    } else {
+        share(&speed.v, Some(span.rate.abs() * window_s.max(0.25)))
+    };
     let by_torque = load.as_ref().and_then(|q| share(&q.v, high(&q.v)));
     let step = [by_speed, by_torque].into_iter().flatten().reduce(f64::max);
     // FNV-1a over the bits: a copy has the same ones whatever its file or clock is called.

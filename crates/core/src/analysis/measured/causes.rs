@@ -13,7 +13,9 @@ fn departure(s: &Series, from: f64, to: f64) -> Option<(f64, f64)> {
     let room = (b - a).max(0.4);
     let level = |x0: f64, x1: f64| {
         let part = s.between(x0, x1);
-        (!part.is_empty()).then(|| (part.t.iter().sum::<f64>() / part.len() as f64, part.v.iter().sum::<f64>() / part.len() as f64))
+        (!part.is_empty()).then(|| {
+            (part.t.iter().sum::<f64>() / part.len() as f64, part.v.iter().sum::<f64>() / part.len() as f64)
+        })
     };
     let (before, after) = (level(a - room, a - 1e-9)?, level(b + 1e-9, b + room)?);
     let inside = s.between(a, b);
@@ -27,12 +29,16 @@ fn departure(s: &Series, from: f64, to: f64) -> Option<(f64, f64)> {
     }))
 }
 
-/// What moved during a stretch of time, the most certain first. Thresholds are our choice: clearly above each sensor's own noise.
+/// What moved during a stretch of time, the most certain first. Thresholds are our choice: clearly above each
+/// sensor's own noise.
 pub(super) fn causes(beside: &Beside<'_>, from: f64, to: f64) -> Vec<Cause> {
     let moved = |name: &str| beside.series(name).and_then(|s| departure(&s, from, to));
     let mut out = Vec::new();
     for what in [Cut::Fuel, Cut::Spark] {
-        if beside.series(what.channel()).is_some_and(|s| s.between(from - BESIDE_S, to + BESIDE_S).v.iter().any(|v| *v > 0.5)) {
+        if beside
+            .series(what.channel())
+            .is_some_and(|s| s.between(from - BESIDE_S, to + BESIDE_S).v.iter().any(|v| *v > 0.5))
+        {
             out.push(Cause::Cut(what));
         }
     }
@@ -42,7 +48,8 @@ pub(super) fn causes(beside: &Beside<'_>, from: f64, to: f64) -> Vec<Cause> {
     if let Some((low, _)) = moved("boost_target").filter(|d| d.0 < -5.0) {
         out.push(Cause::TargetFell { by_kpa: -low });
     }
-    let retards = beside.of_kind("knock_retard").into_iter().filter_map(|(c, s)| Some((c, departure(&s, from, to)?.1)));
+    let retards =
+        beside.of_kind("knock_retard").into_iter().filter_map(|(c, s)| Some((c, departure(&s, from, to)?.1)));
     if let Some((c, d)) = retards.max_by(|a, b| a.1.total_cmp(&b.1)).filter(|r| r.1 >= 1.0) {
         out.push(Cause::Retard { channel: c, by_deg: d });
     }
@@ -60,7 +67,9 @@ pub(super) fn causes(beside: &Beside<'_>, from: f64, to: f64) -> Vec<Cause> {
         out.push(Cause::PressureFell { by_kpa: -low });
     }
     out.extend(slipped(beside, [from, to], "blower_speed", -0.015).map(|share| Cause::BeltSlipped { share }));
-    out.extend(slipped(beside, [from, to], "roller_speed", -0.008).map(|share| Cause::DriveSlipped { share }));
+    out.extend(
+        slipped(beside, [from, to], "roller_speed", -0.008).map(|share| Cause::DriveSlipped { share }),
+    );
     out
 }
 
@@ -112,7 +121,11 @@ mod tests {
             let found = causes(&Beside { dyno: &dyno, ecu: Some((&ecu, 7.5)) }, DIP[0], DIP[1]);
             assert_eq!(format!("{found:.6?}"), format!("{:.6?}", [want]), "{name}");
             let still = logged(name, base, 0.0);
-            assert_eq!(causes(&Beside { dyno: &dyno, ecu: Some((&still, 0.0)) }, DIP[0], DIP[1]), [], "{name}");
+            assert_eq!(
+                causes(&Beside { dyno: &dyno, ecu: Some((&still, 0.0)) }, DIP[0], DIP[1]),
+                [],
+                "{name}"
+            );
         }
     }
 
@@ -120,7 +133,12 @@ mod tests {
     fn a_slipping_belt_is_told_from_the_ratio_of_two_speeds() {
         let mut rec = logged("blower_speed", 0.0, 0.0);
         let e: Vec<f64> = rec.t.iter().map(|t| 2000.0 + 600.0 * t).collect();
-        let b = rec.t.iter().zip(&e).map(|(t, e)| e * if (t - 3.33).abs() < 0.15 { 1.85 } else { 1.95 }).collect();
+        let b = rec
+            .t
+            .iter()
+            .zip(&e)
+            .map(|(t, e)| e * if (t - 3.33).abs() < 0.15 { 1.85 } else { 1.95 })
+            .collect();
         rec.channels.insert(Channel::new("engine_speed").unwrap(), e);
         rec.channels.insert(Channel::new("blower_speed").unwrap(), b);
         let found = causes(&Beside { ecu: None, dyno: &rec }, DIP[0], DIP[1]);

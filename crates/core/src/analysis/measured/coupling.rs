@@ -6,11 +6,13 @@ use crate::signal::interp::{Walk, between};
 use crate::signal::savgol::WindowPlan;
 use serde::{Deserialize, Serialize};
 
-/// Agreement better than this is said to follow the geometry (our choice: twice what speed sensors usually differ by).
+/// Agreement better than this is said to follow the geometry (our choice: twice what speed sensors usually
+/// differ by).
 const FOLLOWS: f64 = 0.005;
 /// A steady difference this large is another ratio, not slip.
 const OTHER_RATIO: f64 = 0.08;
-/// A belt this far behind its ratio slips (our choice: three times what two speeds of one log usually disagree by).
+/// A belt this far behind its ratio slips (our choice: three times what two speeds of one log usually
+/// disagree by).
 const BELT_SLIPS: f64 = 0.01;
 /// Window of the rate of speed, s.
 const RATE_WINDOW_S: f64 = 0.3;
@@ -71,8 +73,8 @@ pub struct Coupling {
     pub worst_rpm: f64,
 }
 
-/// Engine speed ÷ shaft speed over the pull against the geometry; `None` when the two speeds are not both measured.
-/// `geometry` absent: against the median of the upper half, where a converter has closed.
+/// Engine speed ÷ shaft speed over the pull against the geometry; `None` when the two speeds are not both
+/// measured. `geometry` absent: against the median of the upper half, where a converter has closed.
 pub fn coupling(beside: &Beside<'_>, from: f64, to: f64, geometry: Option<f64>) -> Option<Coupling> {
     let shaft = beside.dyno.series("roller_speed")?.between(from, to);
     let engine = match beside.ecu {
@@ -95,16 +97,19 @@ pub fn coupling(beside: &Beside<'_>, from: f64, to: f64, geometry: Option<f64>) 
     } else if worst.abs() <= FOLLOWS {
         CouplingKind::Follows
     } else if at < third && worst > 0.03 && last < 0.4 * worst {
-        CouplingKind::Converter { closed_rpm: excess.iter().rposition(|e| *e > 0.4 * worst).map_or(rpm[0], |i| rpm[i]) }
+        CouplingKind::Converter {
+            closed_rpm: excess.iter().rposition(|e| *e > 0.4 * worst).map_or(rpm[0], |i| rpm[i]),
+        }
     } else {
         CouplingKind::Slip
     };
     Some(Coupling { kind, worst_rpm: rpm[at], rpm, ratio, reference, against: Against::Geometry, worst })
 }
 
-/// Blower speed ÷ engine speed over the pull against what it is where nothing loads the belt: before tip-in and after the lift. There
-/// the lag of one speed behind the other is found too, which on a ramp looks like slip (a twentieth of a second is 1.6 % at 3000 rpm
-/// and 1000 rpm/s). Without such stretches its own lower half is the reference. `None` without a blower speed.
+/// Blower speed ÷ engine speed over the pull against what it is where nothing loads the belt: before tip-in
+/// and after the lift. There the lag of one speed behind the other is found too, which on a ramp looks like
+/// slip (a twentieth of a second is 1.6 % at 3000 rpm and 1000 rpm/s). Without such stretches its own lower
+/// half is the reference. `None` without a blower speed.
 pub fn belt(beside: &Beside<'_>, from: f64, to: f64) -> Option<Coupling> {
     let (all, engine) = (beside.series("blower_speed")?, beside.series("engine_speed")?);
     let rate = WindowPlan::new(&engine.t, RATE_WINDOW_S).rates(&engine.v);
@@ -115,28 +120,41 @@ pub fn belt(beside: &Beside<'_>, from: f64, to: f64) -> Option<Coupling> {
         (e > TURNS && *b > 1.0).then(|| (e, b / e, r / e))
     };
     let outside = |t: f64| (t > from - AROUND_S && t < from - 0.2) || (t > to + 0.3 && t < to + AROUND_S);
-    let idle: Vec<(f64, f64)> = all.t.iter().zip(&all.v).filter(|(t, _)| outside(**t)).filter_map(point).map(|(_, k, x)| (k, x)).collect();
+    let idle: Vec<(f64, f64)> = all
+        .t
+        .iter()
+        .zip(&all.v)
+        .filter(|(t, _)| outside(**t))
+        .filter_map(point)
+        .map(|(_, k, x)| (k, x))
+        .collect();
     let unloaded = line(&idle);
     let late = unloaded.map_or(0.0, |(_, slope)| slope);
     let pull = all.between(from, to);
-    let (rpm, ratio) = binned(pull.t.iter().zip(&pull.v).filter_map(point).map(|(e, k, x)| (e, k - late * x)))?;
+    let (rpm, ratio) =
+        binned(pull.t.iter().zip(&pull.v).filter_map(point).map(|(e, k, x)| (e, k - late * x)))?;
     let mut lower = ratio[..ratio.len().div_ceil(2)].to_vec();
     let (reference, against) = match unloaded {
         Some((k, _)) => (k, Against::WithoutLoad),
         None => (median_in_place(&mut lower), Against::LowerHalf),
     };
-    let (at, worst) = ratio.iter().map(|r| 1.0 - r / reference).enumerate().max_by(|a, b| a.1.total_cmp(&b.1))?;
+    let (at, worst) =
+        ratio.iter().map(|r| 1.0 - r / reference).enumerate().max_by(|a, b| a.1.total_cmp(&b.1))?;
     let kind = if worst > BELT_SLIPS {
         let slips = |r: &f64| 1.0 - r / reference > 0.5 * BELT_SLIPS;
         let place = |i: Option<usize>| i.map_or(rpm[0], |i| rpm[i]);
-        CouplingKind::BeltSlip { from_rpm: place(ratio.iter().position(slips)), to_rpm: place(ratio.iter().rposition(slips)) }
+        CouplingKind::BeltSlip {
+            from_rpm: place(ratio.iter().position(slips)),
+            to_rpm: place(ratio.iter().rposition(slips)),
+        }
     } else {
         CouplingKind::Follows
     };
     Some(Coupling { kind, worst_rpm: rpm[at], rpm, ratio, reference, against, worst })
 }
 
-/// Ratio at rest and its slope over rate ÷ speed; `None` with fewer than twenty points or no change of speed among them.
+/// Ratio at rest and its slope over rate ÷ speed; `None` with fewer than twenty points or no change of speed
+/// among them.
 fn line(points: &[(f64, f64)]) -> Option<(f64, f64)> {
     if points.len() < 20 {
         return None;
@@ -146,7 +164,8 @@ fn line(points: &[(f64, f64)]) -> Option<(f64, f64)> {
     let near: Vec<&(f64, f64)> = points.iter().filter(|p| (p.0 / middle - 1.0).abs() < 0.1).collect();
     let n = near.len() as f64;
     let (my, mx) = (near.iter().map(|p| p.0).sum::<f64>() / n, near.iter().map(|p| p.1).sum::<f64>() / n);
-    let (xx, xy) = near.iter().fold((0.0, 0.0), |a, p| (a.0 + (p.1 - mx).powi(2), a.1 + (p.1 - mx) * (p.0 - my)));
+    let (xx, xy) =
+        near.iter().fold((0.0, 0.0), |a, p| (a.0 + (p.1 - mx).powi(2), a.1 + (p.1 - mx) * (p.0 - my)));
     (near.len() >= 20 && xx / n > MOVES * MOVES).then(|| (my - xy / xx * mx, xy / xx))
 }
 
@@ -156,7 +175,8 @@ fn binned(points: impl Iterator<Item = (f64, f64)>) -> Option<(Vec<f64>, Vec<f64
     for (e, ratio) in points.filter(|p| p.0 > TURNS) {
         bins.entry((e / STEP_RPM).round() as i64).or_default().push(ratio);
     }
-    (bins.len() >= 5).then(|| bins.into_iter().map(|(k, mut v)| (k as f64 * STEP_RPM, median_in_place(&mut v))).unzip())
+    (bins.len() >= 5)
+        .then(|| bins.into_iter().map(|(k, mut v)| (k as f64 * STEP_RPM, median_in_place(&mut v))).unzip())
 }
 
 #[cfg(test)]
@@ -169,7 +189,8 @@ mod tests {
     fn log(name: &str, other: impl Fn(f64) -> f64) -> Recording {
         let mut r = Recording { t: (0..700).map(|i| f64::from(i) * 0.01).collect(), ..Recording::default() };
         let e: Vec<f64> = r.t.iter().map(|t| 2000.0 + 600.0 * t).collect();
-        let o = e.iter().enumerate().map(|(i, e)| other(*e) * (1.0 + 0.0004 * f64::from(i as u8 % 3))).collect();
+        let o =
+            e.iter().enumerate().map(|(i, e)| other(*e) * (1.0 + 0.0004 * f64::from(i as u8 % 3))).collect();
         r.channels.insert(Channel::new("engine_speed").unwrap(), e);
         r.channels.insert(Channel::new(name).unwrap(), o);
         r
@@ -183,17 +204,28 @@ mod tests {
     #[test]
     fn each_way_of_parting_has_its_name() {
         assert_eq!(kind_of(|e| e / 4.0), CouplingKind::Follows);
-        assert!(matches!(kind_of(|e| e / 5.1), CouplingKind::OtherRatio { ratio } if (ratio - 5.1).abs() < 0.01));
+        assert!(
+            matches!(kind_of(|e| e / 5.1), CouplingKind::OtherRatio { ratio } if (ratio - 5.1).abs() < 0.01)
+        );
         let converter = kind_of(|e| e / (4.0 * (1.0 + 0.5 * (-(e - 2000.0) / 500.0).exp())));
-        assert!(matches!(converter, CouplingKind::Converter { closed_rpm } if (2200.0..2700.0).contains(&closed_rpm)), "{converter:?}");
-        assert_eq!(kind_of(|e| e / (4.0 * (1.0 + 0.03 * (1.0 - ((e - 4300.0) / 2300.0).powi(2))))), CouplingKind::Slip);
+        assert!(
+            matches!(converter, CouplingKind::Converter { closed_rpm } if (2200.0..2700.0).contains(&closed_rpm)),
+            "{converter:?}"
+        );
+        assert_eq!(
+            kind_of(|e| e / (4.0 * (1.0 + 0.03 * (1.0 - ((e - 4300.0) / 2300.0).powi(2))))),
+            CouplingKind::Slip
+        );
     }
 
     #[test]
     fn a_belt_is_measured_against_its_own_lower_half() {
         let r = log("blower_speed", |e| e * 1.9 * (1.0 - 0.06 * ((e - 5200.0) / 1000.0).max(0.0)));
         let b = belt(&Beside { dyno: &r, ecu: None }, 0.0, 7.0).unwrap();
-        assert!(matches!(b.kind, CouplingKind::BeltSlip { from_rpm, .. } if (5300.0..5400.0).contains(&from_rpm)), "{b:?}");
+        assert!(
+            matches!(b.kind, CouplingKind::BeltSlip { from_rpm, .. } if (5300.0..5400.0).contains(&from_rpm)),
+            "{b:?}"
+        );
         assert!((b.worst - 0.06).abs() < 0.005 && b.worst_rpm > 6000.0, "{b:?}");
         assert_eq!(b.against, Against::LowerHalf);
         let r = log("blower_speed", |e| e * 1.9);
@@ -202,7 +234,8 @@ mod tests {
 
     #[test]
     fn a_blower_sensor_that_lags_is_no_slipping_belt() {
-        // Steady, a fast ramp from 2500 to 8500 rpm, a lift; the blower's speed is 60 ms late, and slips 3 % above 7000 rpm in the second.
+        // Steady, a fast ramp from 2500 to 8500 rpm, a lift; the blower's speed is 60 ms late, and slips 3 %
+        // above 7000 rpm in the second.
         let speed = |t: f64| {
             if t < 2.0 {
                 2500.0
@@ -213,9 +246,15 @@ mod tests {
             }
         };
         let made = |slip: f64| {
-            let mut r = Recording { t: (0..1000).map(|i| f64::from(i) * 0.01).collect(), ..Recording::default() };
+            let mut r =
+                Recording { t: (0..1000).map(|i| f64::from(i) * 0.01).collect(), ..Recording::default() };
             let e: Vec<f64> = r.t.iter().map(|t| speed(*t)).collect();
-            let b = r.t.iter().map(|t| 1.9 * speed(t - 0.06) * if speed(*t) > 7000.0 && *t < 6.0 { 1.0 - slip } else { 1.0 }).collect();
+            let b =
+                r.t.iter()
+                    .map(|t| {
+                        1.9 * speed(t - 0.06) * if speed(*t) > 7000.0 && *t < 6.0 { 1.0 - slip } else { 1.0 }
+                    })
+                    .collect();
             r.channels.insert(Channel::new("engine_speed").unwrap(), e);
             r.channels.insert(Channel::new("blower_speed").unwrap(), b);
             belt(&Beside { dyno: &r, ecu: None }, 2.1, 5.9).unwrap()

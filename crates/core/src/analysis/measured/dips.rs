@@ -5,10 +5,11 @@ use super::causes::causes;
 use super::happened::Cause;
 use serde::{Deserialize, Serialize};
 
-/// A dip is judged against the lower of the highest points within this reach on either side, rpm (our choice: a wider hollow is
-/// the shape of the engine, not an event).
+/// A dip is judged against the lower of the highest points within this reach on either side, rpm (our choice:
+/// a wider hollow is the shape of the engine, not an event).
 const REACH_RPM: f64 = 800.0;
-/// A dip must be this deep against its own level (our choice: about twice what neighbouring grid points differ by).
+/// A dip must be this deep against its own level (our choice: about twice what neighbouring grid points
+/// differ by).
 const MIN_DEPTH: f64 = 0.02;
 /// And this many times deeper than the curve's own roughness.
 const OVER_ROUGHNESS: f64 = 5.0;
@@ -31,9 +32,18 @@ pub struct Dip {
     pub causes: Vec<Cause>,
 }
 
-/// Finds dips in torque over rpm. `time_s` is the time at each grid speed; points marked `edge` are not looked at.
-pub fn find_dips(rpm: &[f64], torque_nm: &[f64], edge: &[bool], time_s: &[f64], beside: &Beside<'_>) -> Vec<Dip> {
-    let keep: Vec<usize> = (0..rpm.len()).filter(|&i| !edge.get(i).copied().unwrap_or(false) && torque_nm[i].is_finite()).collect();
+/// Finds dips in torque over rpm. `time_s` is the time at each grid speed; points marked `edge` are not
+/// looked at.
+pub fn find_dips(
+    rpm: &[f64],
+    torque_nm: &[f64],
+    edge: &[bool],
+    time_s: &[f64],
+    beside: &Beside<'_>,
+) -> Vec<Dip> {
+    let keep: Vec<usize> = (0..rpm.len())
+        .filter(|&i| !edge.get(i).copied().unwrap_or(false) && torque_nm[i].is_finite())
+        .collect();
     if keep.len() < 7 {
         return Vec::new();
     }
@@ -74,7 +84,9 @@ pub fn find_dips(rpm: &[f64], torque_nm: &[f64], edge: &[bool], time_s: &[f64], 
 fn depths(x: &[f64], v: &[f64]) -> Vec<f64> {
     (0..v.len())
         .map(|i| {
-            let highest = |r: std::ops::Range<usize>| r.filter(|&k| (x[k] - x[i]).abs() <= REACH_RPM).map(|k| v[k]).fold(v[i], f64::max);
+            let highest = |r: std::ops::Range<usize>| {
+                r.filter(|&k| (x[k] - x[i]).abs() <= REACH_RPM).map(|k| v[k]).fold(v[i], f64::max)
+            };
             (highest(0..i).min(highest(i + 1..v.len())) - v[i]).max(0.0)
         })
         .collect()
@@ -88,7 +100,14 @@ mod tests {
     /// Torque rising then falling, hollowed at 4000 rpm; one sample each 50 rpm, 600 rpm/s.
     fn curve(depth: f64, width: f64) -> (Vec<f64>, Vec<f64>, Vec<bool>, Vec<f64>) {
         let rpm: Vec<f64> = (40..=130).map(|k| f64::from(k) * 50.0).collect();
-        let v = rpm.iter().map(|r| 200.0 - ((r - 4200.0) / 400.0).powi(2) - 200.0 * depth * (-((r - 4000.0) / width).powi(2)).exp()).collect();
+        let v = rpm
+            .iter()
+            .map(|r| {
+                200.0
+                    - ((r - 4200.0) / 400.0).powi(2)
+                    - 200.0 * depth * (-((r - 4000.0) / width).powi(2)).exp()
+            })
+            .collect();
         let t = rpm.iter().map(|r| (r - 2000.0) / 600.0).collect();
         let edge = vec![false; rpm.len()];
         (rpm, v, edge, t)
@@ -106,7 +125,10 @@ mod tests {
         assert!((100.0..350.0).contains(&width), "{d:?}");
         assert!(d[0].causes.is_empty(), "nothing else was recorded");
         let (rpm, v, edge, t) = curve(0.005, 120.0);
-        assert!(find_dips(&rpm, &v, &edge, &t, &beside).is_empty(), "half a per cent is the curve's own roughness");
+        assert!(
+            find_dips(&rpm, &v, &edge, &t, &beside).is_empty(),
+            "half a per cent is the curve's own roughness"
+        );
         let (rpm, v, edge, t) = curve(0.0, 120.0);
         assert!(find_dips(&rpm, &v, &edge, &t, &beside).is_empty(), "a rise and a fall are no dip");
     }

@@ -18,7 +18,8 @@ const SPOOLED: f64 = 0.9;
 /// Left to the charger to come from there to its target, s (our choice).
 const SETTLES_S: f64 = 0.3;
 
-/// Events of a pull in order of time, from its measurement and its recordings. `ambient_kpa` turns manifold pressure into gauge.
+/// Events of a pull in order of time, from its measurement and its recordings. `ambient_kpa` turns manifold
+/// pressure into gauge.
 pub fn events(m: &Measured, beside: &Beside<'_>, ambient_kpa: Option<f64>) -> Vec<Event> {
     let Some(span) = m.span else { return Vec::new() };
     let (from, to) = (span.from_s, span.to_s);
@@ -49,7 +50,9 @@ pub fn events(m: &Measured, beside: &Beside<'_>, ambient_kpa: Option<f64>) -> Ve
     out.extend(f.peak_power.map(|p| place(p.rpm, Happened::PeakPower)));
     if !held {
         let dips = find_dips(&g.rpm, &g.torque_nm, &g.edge, &g.time_s, beside).into_iter();
-        out.extend(dips.map(|d| place(d.rpm, Happened::Dip { share: d.depth, width_rpm: d.to_rpm - d.from_rpm, causes: d.causes })));
+        out.extend(dips.map(|d| {
+            place(d.rpm, Happened::Dip { share: d.depth, width_rpm: d.to_rpm - d.from_rpm, causes: d.causes })
+        }));
     }
     for (channel, s) in beside.of_kind("knock_retard") {
         let s = s.between(from, to);
@@ -71,7 +74,9 @@ pub fn events(m: &Measured, beside: &Beside<'_>, ambient_kpa: Option<f64>) -> Ve
 
 fn up_to(what: Happened, rpm: Option<f64>) -> Happened {
     match what {
-        Happened::OffBoostTarget { over, kpa, gate_pct, gate_spent, .. } => Happened::OffBoostTarget { over, kpa, to_rpm: rpm, gate_pct, gate_spent },
+        Happened::OffBoostTarget { over, kpa, gate_pct, gate_spent, .. } => {
+            Happened::OffBoostTarget { over, kpa, to_rpm: rpm, gate_pct, gate_spent }
+        }
         other => other,
     }
 }
@@ -81,7 +86,8 @@ fn step_event(s: &HeldStep) -> Event {
     Event { what, at_s: s.from_s, rpm: Some(s.rpm) }
 }
 
-/// When gauge pressure first reaches 90 % of its target, s (domain: spool); without a target on record, of the highest it reached.
+/// When gauge pressure first reaches 90 % of its target, s (domain: spool); without a target on record, of
+/// the highest it reached.
 fn spool_end(beside: &Beside<'_>, from: f64, to: f64, ambient: Option<f64>) -> Option<(f64, Happened)> {
     let map = beside.series("manifold_pressure")?.between(from, to);
     let target = beside.series("boost_target");

@@ -1,24 +1,27 @@
-//! A sensor that never moves in one pull and does in the job's others: alone it could not be told from one that is regulated.
+//! A sensor that never moves in one pull and does in the job's others: alone it could not be told from one
+//! that is regulated.
 
 use super::result::{ChannelSummary, Measured};
 use crate::channel::{Channel, Rest};
 use crate::findings::Finding;
 use crate::limits::{Limit, Verdict, Why};
 
-/// Other pulls move by this many times what a value of the last digit's size could (our choice, as shares of the value).
+/// Other pulls move by this many times what a value of the last digit's size could (our choice, as shares of
+/// the value).
 const MOVES: f64 = 0.004;
 /// Other pulls that must have moved.
 const ENOUGH: usize = 2;
 
-/// Calls a limit's channel frozen where it kept one value through a whole pull and moved in every other pull that has it: its verdict is
-/// "can't tell" then, unless it was over.
+/// Calls a limit's channel frozen where it kept one value through a whole pull and moved in every other pull
+/// that has it: its verdict is "can't tell" then, unless it was over.
 pub(super) fn flag_frozen(measured: &mut [Vec<Measured>], limits: &[Limit]) {
     for limit in limits {
         if limit.channel.kind().is_none_or(|k| k.rest == Rest::Natural) {
             continue;
         }
         let moved = |c: &ChannelSummary| c.max - c.min > MOVES * c.max.abs().max(c.min.abs()).max(1e-9);
-        let all: Vec<&ChannelSummary> = measured.iter().flatten().filter_map(|m| of(m, &limit.channel)).collect();
+        let all: Vec<&ChannelSummary> =
+            measured.iter().flatten().filter_map(|m| of(m, &limit.channel)).collect();
         let still = all.iter().filter(|c| rests(c)).count();
         if still == 0 || all.iter().filter(|c| moved(c)).count() < ENOUGH.max(all.len() - still) {
             continue;
@@ -26,7 +29,11 @@ pub(super) fn flag_frozen(measured: &mut [Vec<Measured>], limits: &[Limit]) {
         for m in measured.iter_mut().flatten() {
             let Some(value) = of(m, &limit.channel).filter(|c| rests(c)).map(|c| c.mean) else { continue };
             let why = Why::StoodStillHere { channel: limit.channel.clone(), value };
-            for o in m.limits.iter_mut().filter(|o| o.limit == limit.id && matches!(o.verdict, Verdict::Close | Verdict::Clear)) {
+            for o in m
+                .limits
+                .iter_mut()
+                .filter(|o| o.limit == limit.id && matches!(o.verdict, Verdict::Close | Verdict::Clear))
+            {
                 (o.verdict, o.why) = (Verdict::CantTell, Some(why.clone()));
             }
             let found = Finding::FrozenHere { channel: limit.channel.clone(), value };
@@ -83,7 +90,13 @@ mod tests {
         };
         let mut day = vec![[110.0, 110.3, 109.9].map(|peak| pull("p", peak, 0.0, 0.0)).to_vec()];
         for (m, range) in day[0].iter_mut().zip([[600.0, 810.0], [640.0, 640.0], [610.0, 820.0]]) {
-            m.channels.push(ChannelSummary { channel: channel.clone(), mean: range[0], min: range[0], max: range[1], start: range[0] });
+            m.channels.push(ChannelSummary {
+                channel: channel.clone(),
+                mean: range[0],
+                min: range[0],
+                max: range[1],
+                start: range[0],
+            });
             m.limits.push(clear.clone());
         }
         flag_frozen(&mut day, &[limit]);

@@ -51,12 +51,14 @@ pub enum Happened {
         counted_s: f64,
         moving: Option<f64>,
     },
-    /// 90 % of the boost target, or of the highest boost where no target was logged; seconds after tip-in, `None` at its very start.
+    /// 90 % of the boost target, or of the highest boost where no target was logged; seconds after tip-in,
+    /// `None` at its very start.
     SpoolEnd {
         of_target: bool,
         after_s: Option<f64>,
     },
-    /// Boost stayed off its target up to that engine speed; the wastegate's mean duty, and whether it had no more to give.
+    /// Boost stayed off its target up to that engine speed; the wastegate's mean duty, and whether it had no
+    /// more to give.
     OffBoostTarget {
         over: bool,
         kpa: f64,

@@ -22,9 +22,14 @@ const RATIO_DOUBT: f64 = 0.01;
 /// Measures one pull.
 ///
 /// # Errors
-/// [`MeasureError`] when the dyno recording lacks the channels its kind needs. A log without a pull is not an error: it comes back
-/// with a flag and an empty curve.
-pub fn measure(input: &PullInput, vehicle: &Vehicle, settings: &Settings, limits: &[Limit]) -> Result<Measured, MeasureError> {
+/// [`MeasureError`] when the dyno recording lacks the channels its kind needs. A log without a pull is not an
+/// error: it comes back with a flag and an empty curve.
+pub fn measure(
+    input: &PullInput,
+    vehicle: &Vehicle,
+    settings: &Settings,
+    limits: &[Limit],
+) -> Result<Measured, MeasureError> {
     let dyno = &vehicle.dyno;
     let fail = |problem| MeasureError { log: input.dyno.name.clone(), problem };
     let shaft = shaft_speed(&input.dyno, dyno.overall_ratio).ok_or_else(|| fail(PowerError::MissingSpeed))?;
@@ -34,7 +39,8 @@ pub fn measure(input: &PullInput, vehicle: &Vehicle, settings: &Settings, limits
     let mut flags = input.dyno.flags.clone();
     flags.extend(input.ecu.iter().flat_map(|l| l.flags.clone()));
     let (given, mut ratio_from) = starting_ratio(&input.dyno, dyno.overall_ratio);
-    let mut found: Vec<PullSpan> = offered(detect(&shaft, &Load::from_log(&input.dyno), given.unwrap_or(1.0)));
+    let mut found: Vec<PullSpan> =
+        offered(detect(&shaft, &Load::from_log(&input.dyno), given.unwrap_or(1.0)));
     // An inertia drum has nothing to hold a speed with.
     found.retain(|p| p.kind != PullKind::HeldSteps || dyno.kind != DynoKind::RollerInertia);
     let load = slip_load(&input.dyno, &shaft, dyno.kind);
@@ -47,7 +53,9 @@ pub fn measure(input: &PullInput, vehicle: &Vehicle, settings: &Settings, limits
     if let Some(why) = alignment.refusal.clone().filter(|_| alignment.status == Status::Refused) {
         flags.push(Finding::NotAligned(why));
     }
-    if let Some(zone) = alignment.usable_lag().map(zone_difference).filter(|z| z.abs() > 0.0 && clocks_of_day(input)) {
+    if let Some(zone) =
+        alignment.usable_lag().map(zone_difference).filter(|z| z.abs() > 0.0 && clocks_of_day(input))
+    {
         flags.push(Finding::ClockZone { apart_s: zone.abs() });
     }
     let mut ratio = given.unwrap_or(1.0);
@@ -67,18 +75,23 @@ pub fn measure(input: &PullInput, vehicle: &Vehicle, settings: &Settings, limits
     if let Some(p) = &span {
         let all: Vec<[f64; 2]> = found.iter().map(|f| [f.from_s, f.to_s]).collect();
         own[0] = chosen.and_then(|i| own_bounds(&all, i));
-        if let Some(part) = input.ecu.as_deref().map(|e| ecu_part(p, own[0], e, &seen, alignment.usable_lag())) {
+        if let Some(part) =
+            input.ecu.as_deref().map(|e| ecu_part(p, own[0], e, &seen, alignment.usable_lag()))
+        {
             (own[1], foreign) = (part.bounds, part.foreign);
         }
     }
     let (dyno_part, ecu_part) = own_parts(input, own);
     let (shaft_log, ecu) = (dyno_part.as_ref(), ecu_part.as_deref());
-    let sources = limit_sources(input, (shaft_log, ecu), &alignment, span.as_ref(), vehicle).with_foreign_log(foreign);
+    let sources =
+        limit_sources(input, (shaft_log, ecu), &alignment, span.as_ref(), vehicle).with_foreign_log(foreign);
     for (log, extent) in [(Some(shaft_log), sources.extents().dyno), (ecu, sources.extents().ecu)] {
         flags.extend(log.into_iter().flat_map(|l| look_over(l, extent.map(Extent::ends))));
     }
-    let traced: Vec<Result<Traced<'_>, Box<LimitOutcome>>> = limits.iter().map(|l| trace(l, &sources)).collect();
-    let limit_outcomes = traced.iter().map(|t| t.as_ref().map_or_else(|o| (**o).clone(), |t| t.outcome(&sources))).collect();
+    let traced: Vec<Result<Traced<'_>, Box<LimitOutcome>>> =
+        limits.iter().map(|l| trace(l, &sources)).collect();
+    let limit_outcomes =
+        traced.iter().map(|t| t.as_ref().map_or_else(|o| (**o).clone(), |t| t.outcome(&sources))).collect();
     let mut out = Measured {
         id: input.id.clone(),
         excluded: input.excluded.clone(),
@@ -106,7 +119,9 @@ pub fn measure(input: &PullInput, vehicle: &Vehicle, settings: &Settings, limits
         None => flags.push(Finding::NoPull { log: input.dyno.name.clone() }),
         Some(p) => {
             let said = said_cuts(shaft_log, ecu, &out.alignment);
-            let trace = derive(shaft_log, &p, dyno, ratio, input.coast_down.as_ref(), settings.smoothing_s, &said).map_err(fail)?;
+            let trace =
+                derive(shaft_log, &p, dyno, ratio, input.coast_down.as_ref(), settings.smoothing_s, &said)
+                    .map_err(fail)?;
             flags.extend(trace.flags.iter().cloned());
             out.filter = Some(trace.filter);
             (out.step_share, out.print) = carried(shaft_log, &p, dyno.kind, settings.smoothing_s);
@@ -115,13 +130,23 @@ pub fn measure(input: &PullInput, vehicle: &Vehicle, settings: &Settings, limits
                 PullKind::LugDown => flags.push(Finding::LugDown),
                 PullKind::SweepUp => {}
             }
-            let read = Read { trace: &trace, span: &p, dyno: shaft_log, ecu, alignment: &out.alignment, air: input.air };
+            let read = Read {
+                trace: &trace,
+                span: &p,
+                dyno: shaft_log,
+                ecu,
+                alignment: &out.alignment,
+                air: input.air,
+            };
             (out.grid, out.steps) = read.grid(settings.grid_rpm, &mut flags);
             let lane = |t: &Traced<'_>| {
                 let shift = if t.on_ecu_clock() { out.alignment.usable_lag()? } else { 0.0 };
                 t.lane(&out.grid.rpm, settings.grid_rpm, p.from_s + shift, p.to_s + shift)
             };
-            let lanes = limits.iter().zip(&traced).map(|(l, t)| Lane { limit: l.id.clone(), share: t.as_ref().ok().and_then(lane) });
+            let lanes = limits
+                .iter()
+                .zip(&traced)
+                .map(|(l, t)| Lane { limit: l.id.clone(), share: t.as_ref().ok().and_then(lane) });
             out.lanes = lanes.collect();
             out.channels = summaries(shaft_log, ecu, &out.alignment, &p);
         }
@@ -150,7 +175,12 @@ fn starting_ratio(log: &Recording, geometry: Option<f64>) -> (Option<f64>, Ratio
 fn two_speed_ratio(log: &Recording) -> Option<f64> {
     let (e, s) = (log.column("engine_speed")?, log.column("roller_speed")?);
     let top = s.iter().copied().filter(|v| v.is_finite()).fold(0.0, f64::max);
-    let mut k: Vec<f64> = e.iter().zip(s).filter(|(e, s)| e.is_finite() && **s > 0.5 * top && **s > 0.0).map(|(e, s)| e / s).collect();
+    let mut k: Vec<f64> = e
+        .iter()
+        .zip(s)
+        .filter(|(e, s)| e.is_finite() && **s > 0.5 * top && **s > 0.0)
+        .map(|(e, s)| e / s)
+        .collect();
     (k.len() >= 10).then(|| median_in_place(&mut k))
 }
 
@@ -158,7 +188,11 @@ fn doubt_ratio(log: &Recording, alignment: &Alignment, given: Option<f64>, flags
     let Some(k) = given else { return };
     let from_alignment = alignment.measured_ratio.filter(|_| alignment.residual_rpm.is_some());
     if let Some(m) = two_speed_ratio(log).or(from_alignment).filter(|m| (m / k - 1.0).abs() > RATIO_DOUBT) {
-        flags.push(Finding::RatioDiffers { geometry: k, measured: m, slip: alignment.slip_share.filter(|_| alignment.usable()) });
+        flags.push(Finding::RatioDiffers {
+            geometry: k,
+            measured: m,
+            slip: alignment.slip_share.filter(|_| alignment.usable()),
+        });
     }
 }
 
@@ -180,12 +214,22 @@ pub(super) fn pulls_seen(log: &Recording) -> Vec<PullSpan> {
 }
 
 /// The recordings of a pull cut to its own windows.
-pub(super) fn own_parts(input: &PullInput, own: [Option<[f64; 2]>; 2]) -> (Cow<'_, Recording>, Option<Cow<'_, Recording>>) {
+pub(super) fn own_parts(
+    input: &PullInput,
+    own: [Option<[f64; 2]>; 2],
+) -> (Cow<'_, Recording>, Option<Cow<'_, Recording>>) {
     (part(&input.dyno, own[0]), input.ecu.as_deref().map(|e| part(e, own[1])))
 }
 
-/// Picks the pull: by index, else the first that aligns, else the first; sweeps before held speeds, which may be a cruise before them.
-fn choose(input: &PullInput, shaft: &Series, found: &[PullSpan], k: Option<f64>, load: Option<&Series>) -> (Option<usize>, Alignment) {
+/// Picks the pull: by index, else the first that aligns, else the first; sweeps before held speeds, which may
+/// be a cruise before them.
+fn choose(
+    input: &PullInput,
+    shaft: &Series,
+    found: &[PullSpan],
+    k: Option<f64>,
+    load: Option<&Series>,
+) -> (Option<usize>, Alignment) {
     let candidates: Vec<usize> = match input.pull_index {
         Some(i) => (i < found.len()).then_some(i).into_iter().collect(),
         None => {
@@ -205,7 +249,15 @@ fn choose(input: &PullInput, shaft: &Series, found: &[PullSpan], k: Option<f64>,
     let clocks_of_day = clocks_of_day(input);
     let mut best: Option<(usize, Alignment)> = None;
     for i in candidates {
-        let pair = Pair { dyno: shaft, ecu: &speed, pull: &found[i], ratio, rigid: load.is_none(), load, clocks_of_day };
+        let pair = Pair {
+            dyno: shaft,
+            ecu: &speed,
+            pull: &found[i],
+            ratio,
+            rigid: load.is_none(),
+            load,
+            clocks_of_day,
+        };
         let a = match input.lag_s {
             Some(lag) => manual(&pair, lag),
             None => align(&pair),
@@ -220,7 +272,15 @@ fn choose(input: &PullInput, shaft: &Series, found: &[PullSpan], k: Option<f64>,
     }
     let (chosen, mut found_lag) = best.unwrap_or((first, Alignment::single_log()));
     if found_lag.status == Status::Refused && k.is_some() {
-        let pair = Pair { dyno: shaft, ecu: &speed, pull: &found[chosen], ratio: Ratio::Free, rigid: false, load: None, clocks_of_day };
+        let pair = Pair {
+            dyno: shaft,
+            ecu: &speed,
+            pull: &found[chosen],
+            ratio: Ratio::Free,
+            rigid: false,
+            load: None,
+            clocks_of_day,
+        };
         found_lag = by_another_ratio(found_lag, &align(&pair), k);
     }
     (Some(chosen), found_lag)
@@ -231,7 +291,12 @@ fn by_another_ratio(refused: Alignment, free: &Alignment, k: Option<f64>) -> Ali
     match (k, free.measured_ratio) {
         (Some(k), Some(m)) if free.status == Status::Aligned && (m / k - 1.0).abs() > RATIO_DOUBT => {
             let why = Refusal::AnotherRatio { measured: m, geometry: k };
-            Alignment { measured_ratio: Some(m), residual_rpm: free.residual_rpm, lag_s: free.lag_s, ..refused.refuse(why) }
+            Alignment {
+                measured_ratio: Some(m),
+                residual_rpm: free.residual_rpm,
+                lag_s: free.lag_s,
+                ..refused.refuse(why)
+            }
         }
         _ => refused,
     }
@@ -243,10 +308,12 @@ fn use_ecu_throttle(p: &mut PullSpan, ecu: Option<&Recording>, seen: &[PullSpan]
     let load = Load::from_log(log);
     let Some(throttle) = &load.throttle else { return };
     let (inside, full) = (throttle.between(p.from_s + lag, p.to_s + lag), full_throttle(throttle));
-    if let (Some(first), Some(last)) = (inside.v.iter().position(|v| *v >= full), inside.v.iter().rposition(|v| *v >= full))
+    if let (Some(first), Some(last)) =
+        (inside.v.iter().position(|v| *v >= full), inside.v.iter().rposition(|v| *v >= full))
         && inside.t[last] - inside.t[first] >= MIN_DURATION_S
     {
-        // Where the throttle is blank it says nothing: an end moves only to where it was seen to be less than full.
+        // Where the throttle is blank it says nothing: an end moves only to where it was seen to be less than
+        // full.
         if first > 0 {
             p.from_s = p.from_s.max(inside.t[first] - lag);
         }
@@ -263,17 +330,33 @@ fn use_ecu_throttle(p: &mut PullSpan, ecu: Option<&Recording>, seen: &[PullSpan]
     }
 }
 
-fn summaries(dyno: &Recording, ecu: Option<&Recording>, alignment: &Alignment, p: &PullSpan) -> Vec<ChannelSummary> {
+fn summaries(
+    dyno: &Recording,
+    ecu: Option<&Recording>,
+    alignment: &Alignment,
+    p: &PullSpan,
+) -> Vec<ChannelSummary> {
     let mut out: Vec<ChannelSummary> = Vec::new();
     let lag = alignment.usable_lag();
     for (log, shift) in [ecu.zip(lag), Some((dyno, 0.0))].into_iter().flatten() {
         for channel in log.channels.keys() {
-            let Some(s) = log.series(channel.as_str()).map(|s| s.between(p.from_s + shift, p.to_s + shift)).filter(|s| !s.is_empty()) else {
+            let Some(s) = log
+                .series(channel.as_str())
+                .map(|s| s.between(p.from_s + shift, p.to_s + shift))
+                .filter(|s| !s.is_empty())
+            else {
                 continue;
             };
             if out.iter().all(|o| o.channel != *channel) {
-                let (min, max) = s.v.iter().fold((f64::INFINITY, f64::NEG_INFINITY), |(a, b), v| (a.min(*v), b.max(*v)));
-                out.push(ChannelSummary { channel: channel.clone(), mean: s.v.iter().sum::<f64>() / s.len() as f64, min, max, start: s.v[0] });
+                let (min, max) =
+                    s.v.iter().fold((f64::INFINITY, f64::NEG_INFINITY), |(a, b), v| (a.min(*v), b.max(*v)));
+                out.push(ChannelSummary {
+                    channel: channel.clone(),
+                    mean: s.v.iter().sum::<f64>() / s.len() as f64,
+                    min,
+                    max,
+                    start: s.v[0],
+                });
             }
         }
     }

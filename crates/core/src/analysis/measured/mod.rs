@@ -1,5 +1,5 @@
-//! One pull, measured: its part of the recordings, its clocks, its curve, its limits, what happened; and what only the pulls of a whole
-//! job show of each other.
+//! One pull, measured: its part of the recordings, its clocks, its curve, its limits, what happened; and what
+//! only the pulls of a whole job show of each other.
 
 mod beside;
 mod boost;

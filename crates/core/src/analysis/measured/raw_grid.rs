@@ -68,8 +68,8 @@ fn cut_speeds(p: &PowerTrace) -> Vec<[f64; 2]> {
     p.cuts.iter().filter_map(around).collect()
 }
 
-/// The grid read segment by segment, so that no point rests on samples of two; where segments overlap, the one further from its ends
-/// is taken. The third series is the share of an end.
+/// The grid read segment by segment, so that no point rests on samples of two; where segments overlap, the
+/// one further from its ends is taken. The third series is the share of an end.
 fn by_segment(x: &[f64], series: &[&[f64]; 4], starts: &[usize], step: f64) -> Gridded {
     let mut points: Vec<(f64, [f64; 4])> = Vec::new();
     for (k, &a) in starts.iter().enumerate() {
@@ -80,7 +80,10 @@ fn by_segment(x: &[f64], series: &[&[f64]; 4], starts: &[usize], step: f64) -> G
     }
     points.sort_by(|p, q| p.0.total_cmp(&q.0).then(p.1[2].total_cmp(&q.1[2])));
     points.dedup_by(|p, q| (p.0 - q.0).abs() < 1e-6);
-    Gridded { x: points.iter().map(|p| p.0).collect(), y: (0..4).map(|s| points.iter().map(|p| p.1[s]).collect()).collect() }
+    Gridded {
+        x: points.iter().map(|p| p.0).collect(),
+        y: (0..4).map(|s| points.iter().map(|p| p.1[s]).collect()).collect(),
+    }
 }
 
 /// Cuts known from channels of either log, on the dyno's clock.
@@ -98,7 +101,11 @@ pub(super) fn said_cuts(dyno: &Recording, ecu: Option<&Recording>, alignment: &A
 impl Read<'_> {
     /// The curve at multiples of `step` rpm, and the steps it was read from where speeds were held.
     pub(super) fn grid(&self, step: f64, flags: &mut Vec<Finding>) -> (RawGrid, Vec<HeldStep>) {
-        if self.span.kind == PullKind::HeldSteps { self.held(step, flags) } else { (self.swept(step), Vec::new()) }
+        if self.span.kind == PullKind::HeldSteps {
+            self.held(step, flags)
+        } else {
+            (self.swept(step), Vec::new())
+        }
     }
 
     fn swept(&self, step: f64) -> RawGrid {
@@ -125,7 +132,8 @@ impl Read<'_> {
 
     /// A step's mean torque is taken for the grid speed next to it, and its power follows from that.
     fn held(&self, step: f64, flags: &mut Vec<Finding>) -> (RawGrid, Vec<HeldStep>) {
-        let throttle = self.series("throttle").or_else(|| self.series("pedal")).map(|(s, lag)| s.shifted(-lag));
+        let throttle =
+            self.series("throttle").or_else(|| self.series("pedal")).map(|(s, lag)| s.shifted(-lag));
         if throttle.is_none() {
             flags.push(Finding::LoadUnknown);
         }
@@ -151,7 +159,10 @@ impl Read<'_> {
 
     /// A channel of either log and how far its clock is ahead of the dyno's, s.
     fn series(&self, name: &str) -> Option<(Series, f64)> {
-        self.dyno.series(name).map(|s| (s, 0.0)).or_else(|| Some((self.ecu?.series(name)?, self.alignment.usable_lag()?)))
+        self.dyno
+            .series(name)
+            .map(|s| (s, 0.0))
+            .or_else(|| Some((self.ecu?.series(name)?, self.alignment.usable_lag()?)))
     }
 
     /// Manifold ÷ ambient pressure along the grid.

@@ -55,7 +55,8 @@ pub struct Measured {
     pub excluded: Option<String>,
     pub span: Option<PullSpan>,
     pub pulls_in_file: usize,
-    /// The pull's own part of the dyno and the engine-computer recording, each on its own clock; `None` is the whole.
+    /// The pull's own part of the dyno and the engine-computer recording, each on its own clock; `None` is
+    /// the whole.
     pub own_window: [Option<[f64; 2]>; 2],
     pub alignment: Alignment,
     pub ratio: f64,

@@ -7,7 +7,8 @@ use crate::channel::Channel;
 use crate::findings::Finding;
 use crate::signal::hygiene::median_in_place;
 
-/// Targets compared, with the difference that counts, in the channel's unit (our choice: beyond what a computer trims by).
+/// Targets compared, with the difference that counts, in the channel's unit (our choice: beyond what a
+/// computer trims by).
 const TARGETS: [(&str, f64); 2] = [("boost_target", 6.0), ("lambda_target", 0.02)];
 /// Read at multiples of this engine speed, rpm.
 const EVERY_RPM: f64 = 250.0;
@@ -16,9 +17,11 @@ const IN_A_ROW: usize = 3;
 /// So many other pulls, and more than half of them, must agree on what is usual.
 const OTHERS: usize = 2;
 
-/// What is said to be in the unit: pulls that share it should share their targets. Nothing follows where no map is named.
+/// What is said to be in the unit: pulls that share it should share their targets. Nothing follows where no
+/// map is named.
 fn alike(a: &SetInput, b: &SetInput) -> bool {
-    a.factors.contains_key("map") && ["map", "fuel", "boost"].iter().all(|f| a.factors.get(*f) == b.factors.get(*f))
+    a.factors.contains_key("map")
+        && ["map", "fuel", "boost"].iter().all(|f| a.factors.get(*f) == b.factors.get(*f))
 }
 
 /// A target at multiples of [`EVERY_RPM`], by number of the multiple.
@@ -44,9 +47,17 @@ pub(super) fn flag_other_targets(sets: &[SetInput], measured: &mut [Vec<Measured
             .filter(|x| !x.2.is_empty())
             .collect();
         for (s, i, own) in &all {
-            let others: Vec<&Target> = all.iter().filter(|o| (o.0, o.1) != (*s, *i) && alike(&sets[o.0], &sets[*s])).map(|o| &o.2).collect();
+            let others: Vec<&Target> = all
+                .iter()
+                .filter(|o| (o.0, o.1) != (*s, *i) && alike(&sets[o.0], &sets[*s]))
+                .map(|o| &o.2)
+                .collect();
             if let Some((most, rpm)) = differs(own, &others, worth) {
-                measured[*s][*i].flags.push(Finding::OtherTargets { target: Channel::known(name), most, rpm });
+                measured[*s][*i].flags.push(Finding::OtherTargets {
+                    target: Channel::known(name),
+                    most,
+                    rpm,
+                });
             }
         }
     }
@@ -57,7 +68,8 @@ fn differs(own: &[(i64, f64)], others: &[&Target], worth: f64) -> Option<(f64, f
     let mut run: Vec<(i64, f64)> = Vec::new();
     let mut worst: Option<(f64, f64)> = None;
     for (k, v) in own {
-        let mut there: Vec<f64> = others.iter().filter_map(|o| o.iter().find(|x| x.0 == *k).map(|x| x.1)).collect();
+        let mut there: Vec<f64> =
+            others.iter().filter_map(|o| o.iter().find(|x| x.0 == *k).map(|x| x.1)).collect();
         let usual = if there.is_empty() { 0.0 } else { median_in_place(&mut there) };
         let agree = there.iter().filter(|x| (*x - usual).abs() < worth).count();
         let off = if agree < OTHERS || 2 * agree <= there.len() { 0.0 } else { v - usual };
@@ -84,7 +96,10 @@ mod tests {
 
     #[test]
     fn sets_without_a_named_map_are_not_held_against_each_other() {
-        let of = |map: &str| SetInput { factors: [("map".to_owned(), map.to_owned())].into(), ..SetInput::default() };
+        let of = |map: &str| SetInput {
+            factors: [("map".to_owned(), map.to_owned())].into(),
+            ..SetInput::default()
+        };
         assert!(alike(&of("C1"), &of("C1")) && !alike(&of("C1"), &of("C2")));
         assert!(!alike(&SetInput::default(), &SetInput::default()));
     }

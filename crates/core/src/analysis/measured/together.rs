@@ -1,4 +1,5 @@
-//! What only the whole job shows: a log that fits another pull better, the usual end of a pull, heat soak within a set.
+//! What only the whole job shows: a log that fits another pull better, the usual end of a pull, heat soak
+//! within a set.
 
 use super::frozen::flag_frozen;
 use super::measure::{limit_sources, measure, own_parts, pulls_seen};
@@ -21,9 +22,11 @@ const CLEARLY_BETTER: f64 = 0.6;
 const MIN_STRUCTURE_RPM: f64 = 1.5;
 /// Clock rates of the same recorders agree within this from pull to pull, ppm (our choice).
 const ODD_RATE_PPM: f64 = 2500.0;
-/// Intake air this much warmer than in the best earlier pull, °C, with less power, is called heat soak (our choice).
+/// Intake air this much warmer than in the best earlier pull, °C, with less power, is called heat soak (our
+/// choice).
 const SOAK_C: f64 = 5.0;
-/// A ratio this far from the geometry is another gear, not slip (our choice: neighbouring gears are further apart).
+/// A ratio this far from the geometry is another gear, not slip (our choice: neighbouring gears are further
+/// apart).
 const OTHER_GEAR: f64 = 0.08;
 /// Power lower by this share counts as less.
 const SOAK_SHARE: f64 = 0.007;
@@ -32,7 +35,12 @@ const SOAK_SHARE: f64 = 0.007;
 ///
 /// # Errors
 /// [`MeasureError`] of the first pull that cannot be measured at all.
-pub fn measure_sets(sets: &[SetInput], vehicle: &Vehicle, settings: &Settings, limits: &[Limit]) -> Result<Vec<Vec<Measured>>, MeasureError> {
+pub fn measure_sets(
+    sets: &[SetInput],
+    vehicle: &Vehicle,
+    settings: &Settings,
+    limits: &[Limit],
+) -> Result<Vec<Vec<Measured>>, MeasureError> {
     Ok(measure_sets_unless(&AtomicBool::new(false), sets, vehicle, settings, limits)?.unwrap_or_default())
 }
 
@@ -47,14 +55,26 @@ pub fn measure_sets_unless(
     settings: &Settings,
     limits: &[Limit],
 ) -> Result<Option<Vec<Vec<Measured>>>, MeasureError> {
-    let one = |p: &PullInput| if stop.load(Relaxed) { Ok(None) } else { measure(p, vehicle, settings, limits).map(Some) };
+    let one = |p: &PullInput| {
+        if stop.load(Relaxed) { Ok(None) } else { measure(p, vehicle, settings, limits).map(Some) }
+    };
     let each = |s: &SetInput| s.pulls.par_iter().map(one).collect::<Result<Option<Vec<Measured>>, _>>();
-    let Some(mut measured) = sets.par_iter().map(each).collect::<Result<Option<Vec<Vec<Measured>>>, _>>()? else { return Ok(None) };
+    let Some(mut measured) = sets.par_iter().map(each).collect::<Result<Option<Vec<Vec<Measured>>>, _>>()?
+    else {
+        return Ok(None);
+    };
     Ok(look_together(stop, sets, &mut measured, vehicle, limits).then_some(measured))
 }
 
-/// Second look over all sets of a job: refuses swapped logs, refines what ended each pull, flags heat soak. False when it was stopped.
-fn look_together(stop: &AtomicBool, sets: &[SetInput], measured: &mut [Vec<Measured>], vehicle: &Vehicle, limits: &[Limit]) -> bool {
+/// Second look over all sets of a job: refuses swapped logs, refines what ended each pull, flags heat soak.
+/// False when it was stopped.
+fn look_together(
+    stop: &AtomicBool,
+    sets: &[SetInput],
+    measured: &mut [Vec<Measured>],
+    vehicle: &Vehicle,
+    limits: &[Limit],
+) -> bool {
     for (set, pulls) in sets.iter().zip(measured.iter_mut()) {
         for i in 0..pulls.len() {
             if stop.load(Relaxed) {
@@ -62,7 +82,11 @@ fn look_together(stop: &AtomicBool, sets: &[SetInput], measured: &mut [Vec<Measu
             }
             if let Some((other, mine_fits_theirs)) = fits_better(set, pulls, i, vehicle) {
                 let pull = set.pulls[other].id.clone();
-                let reason = if mine_fits_theirs { Refusal::FitsAnother { pull } } else { Refusal::AnotherFits { pull } };
+                let reason = if mine_fits_theirs {
+                    Refusal::FitsAnother { pull }
+                } else {
+                    Refusal::AnotherFits { pull }
+                };
                 refuse(set, &mut pulls[i], i, reason, vehicle, limits);
             }
         }
@@ -77,8 +101,8 @@ fn look_together(stop: &AtomicBool, sets: &[SetInput], measured: &mut [Vec<Measu
     true
 }
 
-/// Pulls whose clocks would have to run at another rate than in the job's other pulls: the recorders are the same, so it is
-/// the ramp that differs.
+/// Pulls whose clocks would have to run at another rate than in the job's other pulls: the recorders are the
+/// same, so it is the ramp that differs.
 fn odd_clocks(measured: &[Vec<Measured>]) -> Vec<(usize, usize, Refusal)> {
     let mut all: Vec<(usize, usize, f64, f64)> = Vec::new();
     for (s, pulls) in measured.iter().enumerate() {
@@ -99,24 +123,47 @@ fn odd_clocks(measured: &[Vec<Measured>]) -> Vec<(usize, usize, Refusal)> {
         .collect()
 }
 
-/// Another pull of the set whose log fits this pull clearly better, or whose pull this log fits clearly better. Only where the
-/// coupling is rigid: on tyres the pulls of a set differ less from each other than slip differs from pull to pull.
+/// Another pull of the set whose log fits this pull clearly better, or whose pull this log fits clearly
+/// better. Only where the coupling is rigid: on tyres the pulls of a set differ less from each other than
+/// slip differs from pull to pull.
 fn fits_better(set: &SetInput, pulls: &[Measured], i: usize, vehicle: &Vehicle) -> Option<(usize, bool)> {
     if !vehicle.dyno.kind.is_rigid() {
         return None;
     }
-    let own = pulls[i].alignment.structure_rpm.filter(|s| *s > MIN_STRUCTURE_RPM && pulls[i].alignment.status == Status::Aligned)?;
-    let clearly = |dyno: usize, ecu: usize| cross_structure(set, pulls, dyno, ecu, vehicle).is_some_and(|s| s < CLEARLY_BETTER * own);
-    (0..pulls.len()).filter(|&j| j != i).find_map(|j| if clearly(i, j) { Some((j, false)) } else { clearly(j, i).then_some((j, true)) })
+    let own = pulls[i]
+        .alignment
+        .structure_rpm
+        .filter(|s| *s > MIN_STRUCTURE_RPM && pulls[i].alignment.status == Status::Aligned)?;
+    let clearly = |dyno: usize, ecu: usize| {
+        cross_structure(set, pulls, dyno, ecu, vehicle).is_some_and(|s| s < CLEARLY_BETTER * own)
+    };
+    (0..pulls.len())
+        .filter(|&j| j != i)
+        .find_map(|j| if clearly(i, j) { Some((j, false)) } else { clearly(j, i).then_some((j, true)) })
 }
 
-/// Slow disagreement of one pull's shaft speed with another's engine-computer log, rpm; `None` when that pair is refused.
-fn cross_structure(set: &SetInput, pulls: &[Measured], dyno: usize, ecu: usize, vehicle: &Vehicle) -> Option<f64> {
+/// Slow disagreement of one pull's shaft speed with another's engine-computer log, rpm; `None` when that pair
+/// is refused.
+fn cross_structure(
+    set: &SetInput,
+    pulls: &[Measured],
+    dyno: usize,
+    ecu: usize,
+    vehicle: &Vehicle,
+) -> Option<f64> {
     let span = pulls[dyno].span.as_ref()?;
     let shaft = shaft_speed(&set.pulls[dyno].dyno, vehicle.dyno.overall_ratio)?;
     let speed = set.pulls[ecu].ecu.as_deref()?.series("engine_speed")?;
     let ratio = Ratio::Known(pulls[dyno].ratio);
-    let a = align(&Pair { dyno: &shaft, ecu: &speed, pull: span, ratio, rigid: true, load: None, clocks_of_day: false });
+    let a = align(&Pair {
+        dyno: &shaft,
+        ecu: &speed,
+        pull: span,
+        ratio,
+        rigid: true,
+        load: None,
+        clocks_of_day: false,
+    });
     a.structure_rpm.filter(|_| a.status == Status::Aligned)
 }
 
@@ -126,21 +173,28 @@ fn refuse(set: &SetInput, m: &mut Measured, i: usize, why: Refusal, vehicle: &Ve
     let input = &set.pulls[i];
     let (dyno, ecu) = own_parts(input, m.own_window);
     let foreign = input.ecu.as_deref().is_some_and(|e| pulls_seen(e).len() > 1);
-    let sources = limit_sources(input, (&dyno, ecu.as_deref()), &m.alignment, m.span.as_ref(), vehicle).with_foreign_log(foreign);
+    let sources = limit_sources(input, (&dyno, ecu.as_deref()), &m.alignment, m.span.as_ref(), vehicle)
+        .with_foreign_log(foreign);
     m.limits = limits.iter().map(|l| evaluate(l, &sources)).collect();
     m.lanes = limits
         .iter()
         .zip(&m.lanes)
         .map(|(l, old)| Lane {
             limit: l.id.clone(),
-            share: if input.ecu.as_deref().is_some_and(|e| e.has(l.channel.as_str())) { None } else { old.share.clone() },
+            share: if input.ecu.as_deref().is_some_and(|e| e.has(l.channel.as_str())) {
+                None
+            } else {
+                old.share.clone()
+            },
         })
         .collect();
 }
 
-/// Engine speed at the end of a pull, which a step test does not have: by the ratio that was measured where it contradicts the geometry (another gear).
+/// Engine speed at the end of a pull, which a step test does not have: by the ratio that was measured where
+/// it contradicts the geometry (another gear).
 fn end_rpm(m: &Measured) -> Option<f64> {
-    let ratio = m.alignment.measured_ratio.filter(|k| (k / m.ratio - 1.0).abs() > OTHER_GEAR).unwrap_or(m.ratio);
+    let ratio =
+        m.alignment.measured_ratio.filter(|k| (k / m.ratio - 1.0).abs() > OTHER_GEAR).unwrap_or(m.ratio);
     m.span.filter(|s| s.kind != PullKind::HeldSteps).map(|s| s.to_rpm * ratio)
 }
 
@@ -154,7 +208,11 @@ fn road_at_end(m: &Measured, input: &PullInput) -> Option<f64> {
 
 /// Highest engine speed in a recording, held for several samples so that a spike is none, rpm.
 fn highest_turned(input: &PullInput) -> Option<f64> {
-    let s = input.ecu.as_deref().and_then(|e| e.series("engine_speed")).or_else(|| input.dyno.series("engine_speed"))?;
+    let s = input
+        .ecu
+        .as_deref()
+        .and_then(|e| e.series("engine_speed"))
+        .or_else(|| input.dyno.series("engine_speed"))?;
     s.v.windows(5).map(|w| w.iter().copied().fold(f64::INFINITY, f64::min)).reduce(f64::max)
 }
 
@@ -166,10 +224,13 @@ fn name_endings(sets: &[SetInput], measured: &mut [Vec<Measured>], vehicle: &Veh
     ends.sort_by(f64::total_cmp);
     let inputs = || sets.iter().flat_map(|s| &s.pulls);
     let seen = inputs().filter_map(highest_turned).chain([ends[ends.len() - 1]]).fold(0.0, f64::max);
-    let roads: Vec<Option<f64>> = measured.iter().flatten().zip(inputs()).map(|(m, p)| road_at_end(m, p)).collect();
-    let limited: Vec<(f64, f64)> = measured.iter().flatten().zip(&roads).filter_map(|(m, v)| Some((end_rpm(m)?, (*v)?))).collect();
+    let roads: Vec<Option<f64>> =
+        measured.iter().flatten().zip(inputs()).map(|(m, p)| road_at_end(m, p)).collect();
+    let limited: Vec<(f64, f64)> =
+        measured.iter().flatten().zip(&roads).filter_map(|(m, v)| Some((end_rpm(m)?, (*v)?))).collect();
     let apart = |f: fn(&(f64, f64)) -> f64| {
-        let (low, high) = limited.iter().map(f).fold((f64::INFINITY, 0.0_f64), |(a, b), v| (a.min(v), b.max(v)));
+        let (low, high) =
+            limited.iter().map(f).fold((f64::INFINITY, 0.0_f64), |(a, b), v| (a.min(v), b.max(v)));
         high / low.max(1e-9) - 1.0
     };
     let known = Endings {
@@ -181,7 +242,10 @@ fn name_endings(sets: &[SetInput], measured: &mut [Vec<Measured>], vehicle: &Veh
         let Some(end) = end_rpm(m) else { continue };
         if let Some(span) = &mut m.span {
             span.ended_by = refine_ended_by(span.ended_by, end, road, &known);
-            if span.ended_by == EndedBy::RevLimiter && road.is_some() && vehicle.engine.rev_limit_rpm.is_none() {
+            if span.ended_by == EndedBy::RevLimiter
+                && road.is_some()
+                && vehicle.engine.rev_limit_rpm.is_none()
+            {
                 m.flags.push(Finding::LimiterUnsure);
             }
             let by = match span.ended_by {
@@ -195,11 +259,13 @@ fn name_endings(sets: &[SetInput], measured: &mut [Vec<Measured>], vehicle: &Veh
 }
 
 fn flag_heat_soak(pulls: &mut [Measured]) {
-    let intake = |m: &Measured| m.channels.iter().find(|c| c.channel.as_str() == "intake_temp").map(|c| c.mean);
+    let intake =
+        |m: &Measured| m.channels.iter().find(|c| c.channel.as_str() == "intake_temp").map(|c| c.mean);
     let peak = |m: &Measured| m.grid.curve().figures(None).peak_power.map(|p| p.value);
     for i in 1..pulls.len() {
         let (Some(t), Some(p)) = (intake(&pulls[i]), peak(&pulls[i])) else { continue };
-        let best = pulls[..i].iter().filter_map(|m| Some((peak(m)?, intake(m)?))).max_by(|a, b| a.0.total_cmp(&b.0));
+        let best =
+            pulls[..i].iter().filter_map(|m| Some((peak(m)?, intake(m)?))).max_by(|a, b| a.0.total_cmp(&b.0));
         if let Some((p0, t0)) = best
             && t - t0 >= SOAK_C
             && p < p0 * (1.0 - SOAK_SHARE)
@@ -217,13 +283,25 @@ mod tests {
 
     #[test]
     fn measuring_stops_before_the_next_pull_when_it_is_asked_to() {
-        let dyno = Dyno { kind: DynoKind::Hub, overall_ratio: None, inertia_kg_m2: None, rotating_inertia_kg_m2: None };
+        let dyno = Dyno {
+            kind: DynoKind::Hub,
+            overall_ratio: None,
+            inertia_kg_m2: None,
+            rotating_inertia_kg_m2: None,
+        };
         let vehicle = Vehicle { name: "Saloon".into(), engine: crate::analysis::Engine::default(), dyno };
         // A pull that cannot be measured: whether it was looked at shows.
-        let sets = [SetInput { pulls: vec![PullInput { dyno: Recording::default(), ..PullInput::default() }], ..SetInput::default() }];
-        let run = |stop| measure_sets_unless(&AtomicBool::new(stop), &sets, &vehicle, &Settings::default(), &[]);
+        let sets = [SetInput {
+            pulls: vec![PullInput { dyno: Recording::default(), ..PullInput::default() }],
+            ..SetInput::default()
+        }];
+        let run =
+            |stop| measure_sets_unless(&AtomicBool::new(stop), &sets, &vehicle, &Settings::default(), &[]);
         assert!(run(false).is_err());
         assert_eq!(run(true), Ok(None));
-        assert_eq!(measure_sets_unless(&AtomicBool::new(false), &[], &vehicle, &Settings::default(), &[]), Ok(Some(vec![])));
+        assert_eq!(
+            measure_sets_unless(&AtomicBool::new(false), &[], &vehicle, &Settings::default(), &[]),
+            Ok(Some(vec![]))
+        );
     }
 }

@@ -9,8 +9,8 @@ const AROUND_S: f64 = 8.0;
 /// An engine-computer recording longer than the pull's window by this much is cut to it, s (our choice).
 const MUCH_LONGER_S: f64 = 60.0;
 
-/// Bounds of pull `i` among all pulls of a recording (`[from, to]` each, s): half way to its neighbours at most.
-/// `None` when the recording holds one pull: it keeps the whole.
+/// Bounds of pull `i` among all pulls of a recording (`[from, to]` each, s): half way to its neighbours at
+/// most. `None` when the recording holds one pull: it keeps the whole.
 pub fn own_bounds(pulls: &[[f64; 2]], i: usize) -> Option<[f64; 2]> {
     let [from, to] = *pulls.get(i).filter(|_| pulls.len() > 1)?;
     let before = pulls.iter().map(|p| p[1]).filter(|t| *t <= from).reduce(f64::max);
@@ -37,16 +37,29 @@ pub(super) struct EcuPart {
     pub(super) foreign: bool,
 }
 
-/// Bounds on the engine computer's clock: what lies between the neighbours of the pull, in either recording, and a window around it when
-/// that recording ran on much longer. `seen` are the pulls in the engine computer's own recording.
-pub(super) fn ecu_part(span: &PullSpan, dyno: Option<[f64; 2]>, ecu: &Recording, seen: &[PullSpan], lag_s: Option<f64>) -> EcuPart {
+/// Bounds on the engine computer's clock: what lies between the neighbours of the pull, in either recording,
+/// and a window around it when that recording ran on much longer. `seen` are the pulls in the engine
+/// computer's own recording.
+pub(super) fn ecu_part(
+    span: &PullSpan,
+    dyno: Option<[f64; 2]>,
+    ecu: &Recording,
+    seen: &[PullSpan],
+    lag_s: Option<f64>,
+) -> EcuPart {
     let whole = EcuPart { bounds: None, foreign: false };
     let Some(lag) = lag_s else { return EcuPart { foreign: seen.len() > 1, ..whole } };
     let Some((first, last)) = ecu.span() else { return whole };
     let (from, to) = (span.from_s + lag, span.to_s + lag);
     let overlap = |s: &PullSpan| s.to_s.min(to) - s.from_s.max(from);
-    let own = (0..seen.len()).filter(|&i| overlap(&seen[i]) > 0.0).max_by(|&i, &j| overlap(&seen[i]).total_cmp(&overlap(&seen[j])));
-    let all: Vec<[f64; 2]> = seen.iter().enumerate().map(|(i, s)| if Some(i) == own { [from, to] } else { [s.from_s, s.to_s] }).collect();
+    let own = (0..seen.len())
+        .filter(|&i| overlap(&seen[i]) > 0.0)
+        .max_by(|&i, &j| overlap(&seen[i]).total_cmp(&overlap(&seen[j])));
+    let all: Vec<[f64; 2]> = seen
+        .iter()
+        .enumerate()
+        .map(|(i, s)| if Some(i) == own { [from, to] } else { [s.from_s, s.to_s] })
+        .collect();
     let between = own.and_then(|i| own_bounds(&all, i));
     let ran_on = last - first > span.to_s - span.from_s + 2.0 * AROUND_S + MUCH_LONGER_S;
     let about = ran_on.then_some([from - AROUND_S, to + AROUND_S]);
@@ -60,7 +73,16 @@ mod tests {
     use crate::pull::span::{EndedBy, PullKind};
 
     fn span(from_s: f64, to_s: f64) -> PullSpan {
-        PullSpan { kind: PullKind::SweepUp, from_s, to_s, from_rpm: 2000.0, to_rpm: 6500.0, ended_by: EndedBy::Lift, plateau_rpm: None, rate: 500.0 }
+        PullSpan {
+            kind: PullKind::SweepUp,
+            from_s,
+            to_s,
+            from_rpm: 2000.0,
+            to_rpm: 6500.0,
+            ended_by: EndedBy::Lift,
+            plateau_rpm: None,
+            rate: 500.0,
+        }
     }
 
     #[test]
@@ -74,15 +96,23 @@ mod tests {
 
     #[test]
     fn an_engine_log_that_ran_on_is_cut_and_a_short_one_is_whole() {
-        let lasting = |seconds: usize| Recording { t: (0..=seconds).map(|i| i as f64).collect(), ..Recording::default() };
+        let lasting = |seconds: usize| Recording {
+            t: (0..=seconds).map(|i| i as f64).collect(),
+            ..Recording::default()
+        };
         let s = span(10.0, 18.0);
-        let bounds = |dyno, seconds, seen: &[PullSpan], lag| ecu_part(&s, dyno, &lasting(seconds), seen, lag).bounds;
+        let bounds =
+            |dyno, seconds, seen: &[PullSpan], lag| ecu_part(&s, dyno, &lasting(seconds), seen, lag).bounds;
         assert_eq!(bounds(None, 40, &[], Some(5.0)), None);
         assert_eq!(bounds(None, 900, &[], Some(5.0)), Some([7.0, 31.0]));
         assert_eq!(bounds(Some([2.0, 21.0]), 40, &[], Some(5.0)), Some([7.0, 26.0]));
         assert_eq!(bounds(Some([2.0, 21.0]), 40, &[], None), None);
         let seen = [span(15.2, 23.0), span(29.0, 37.0)];
-        assert_eq!(bounds(None, 45, &seen, Some(5.0)), Some([7.0, 26.0]), "a neighbour that only the engine computer saw");
+        assert_eq!(
+            bounds(None, 45, &seen, Some(5.0)),
+            Some([7.0, 26.0]),
+            "a neighbour that only the engine computer saw"
+        );
         assert!(ecu_part(&s, None, &lasting(45), &seen, None).foreign, "which of the two is not known");
         assert!(!ecu_part(&s, None, &lasting(45), &seen[..1], None).foreign);
     }

@@ -1,6 +1,7 @@
 //! The same curves along another axis than engine speed: dyno-shaft speed, road speed, or time from tip-in.
 //!
-//! Figures, verdicts and words stay at engine speed; only what is drawn, with its band, moves to the other axis.
+//! Figures, verdicts and words stay at engine speed; only what is drawn, with its band, moves to the other
+//! axis.
 
 use super::curves::mean_curve;
 use crate::analysis::given::Along;
@@ -11,11 +12,12 @@ use crate::signal::hygiene::median_in_place;
 use crate::signal::interp::linear;
 use crate::stats::two_sets::mean;
 
-/// Points on the way from one gridded sample to the next may be filled in; over more than so many usual gaps they may not.
+/// Points on the way from one gridded sample to the next may be filled in; over more than so many usual gaps
+/// they may not.
 const HOLE: f64 = 2.5;
 
-/// Where each grid speed of a pull lies on the axis; `None` when it was not measured, or the pull held its speeds: then there is
-/// nothing between the steps to read.
+/// Where each grid speed of a pull lies on the axis; `None` when it was not measured, or the pull held its
+/// speeds: then there is nothing between the steps to read.
 fn places(along: Along, m: &Measured) -> Option<Vec<f64>> {
     let span = m.span.filter(|s| s.kind != PullKind::HeldSteps)?;
     match along {
@@ -45,12 +47,27 @@ impl OtherAxis {
 }
 
 /// Reads corrected curves of a set along another axis; `rpm` are the engine speeds of its mean curve.
-pub(super) fn other_axis(along: Along, measured: &[Measured], curves: &[&Curve], included: &[bool], rpm: &[f64]) -> OtherAxis {
+pub(super) fn other_axis(
+    along: Along,
+    measured: &[Measured],
+    curves: &[&Curve],
+    included: &[bool],
+    rpm: &[f64],
+) -> OtherAxis {
     let places: Vec<Option<Vec<f64>>> = measured.iter().map(|m| places(along, m)).collect();
-    let pulls: Vec<Curve> = places.iter().zip(curves).map(|(p, c)| p.as_ref().map_or_else(Curve::default, |x| again(x, c, along.step()))).collect();
+    let pulls: Vec<Curve> = places
+        .iter()
+        .zip(curves)
+        .map(|(p, c)| p.as_ref().map_or_else(Curve::default, |x| again(x, c, along.step())))
+        .collect();
     let counted: Vec<&Curve> = pulls.iter().zip(included).filter(|p| *p.1).map(|p| p.0).collect();
-    let placed: Vec<(&Measured, &Vec<f64>)> =
-        measured.iter().zip(&places).zip(included).filter(|p| *p.1).filter_map(|((m, x), _)| Some((m, x.as_ref()?))).collect();
+    let placed: Vec<(&Measured, &Vec<f64>)> = measured
+        .iter()
+        .zip(&places)
+        .zip(included)
+        .filter(|p| *p.1)
+        .filter_map(|((m, x), _)| Some((m, x.as_ref()?)))
+        .collect();
     let mean_place = |rpm: &f64| {
         let at: Vec<f64> = placed.iter().filter_map(|(m, x)| Some(x[index_of(&m.grid.rpm, *rpm)?])).collect();
         (!at.is_empty()).then(|| (*rpm, mean(&at)))
@@ -68,7 +85,9 @@ fn again(x: &[f64], c: &Curve, step: f64) -> Curve {
     order.sort_by(|&a, &b| x[a].total_cmp(&x[b]));
     let at: Vec<f64> = order.iter().map(|&i| x[i]).collect();
     let mut gaps: Vec<f64> = at.windows(2).map(|w| w[1] - w[0]).collect();
-    let (Some(first), Some(last)) = (at.first(), at.last().filter(|_| !gaps.is_empty())) else { return Curve::default() };
+    let (Some(first), Some(last)) = (at.first(), at.last().filter(|_| !gaps.is_empty())) else {
+        return Curve::default();
+    };
     let points = (last - first) / step;
     if points.is_nan() || points > MOST_POINTS || first.abs().max(last.abs()) > 1e9 * step {
         return Curve::default();
@@ -113,7 +132,11 @@ mod tests {
         assert_eq!((a.rpm[0], *a.rpm.last().unwrap()), (50.0, 100.0));
         assert!(a.rpm.iter().zip(&a.power_kw).all(|(v, p)| (v * 40.0 / 50.0 - p).abs() < 1e-9));
         let down: Vec<f64> = road.iter().rev().copied().collect();
-        assert_eq!(again(&down, &c, 1.0).rpm, a.rpm, "a lug-down's places fall with engine speed: they are put in order");
+        assert_eq!(
+            again(&down, &c, 1.0).rpm,
+            a.rpm,
+            "a lug-down's places fall with engine speed: they are put in order"
+        );
         let mut holed = road.clone();
         holed[20..].iter_mut().for_each(|v| *v += 20.0);
         let h = again(&holed, &c, 1.0);

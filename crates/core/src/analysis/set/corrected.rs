@@ -29,9 +29,17 @@ pub fn corrected(m: &Measured, engine: &Engine, family: Correction) -> Corrected
     };
     let ci = engine.ignition == Ignition::Compression;
     if let Some(factor) = family.air_factor(&air) {
-        return Corrected { curve: plain.scaled(|_| factor), factor, cautions: family.cautions(factor, ci, engine.is_boosted()) };
+        return Corrected {
+            curve: plain.scaled(|_| factor),
+            factor,
+            cautions: family.cautions(factor, ci, engine.is_boosted()),
+        };
     }
-    let left = |needs| Corrected { curve: plain.clone(), factor: 1.0, cautions: vec![Caution::LeftUncorrected(needs)] };
+    let left = |needs| Corrected {
+        curve: plain.clone(),
+        factor: 1.0,
+        cautions: vec![Caution::LeftUncorrected(needs)],
+    };
     let (Some(fuel), Some(displacement_l)) = (&m.grid.fuel_g_s, engine.displacement_l) else {
         return left(DieselNeeds::FuelFlowAndDisplacement);
     };
@@ -57,7 +65,8 @@ pub fn corrected(m: &Measured, engine: &Engine, family: Correction) -> Corrected
         .collect();
     let Some(factors) = factors else { return left(DieselNeeds::PositiveFuelFlow) };
     let curve = plain.scaled(|i| factors[i]);
-    let at_peak = curve.figures(None).peak_power.and_then(|p| index_of(&curve.rpm, p.rpm)).map_or(1.0, |i| factors[i]);
+    let at_peak =
+        curve.figures(None).peak_power.and_then(|p| index_of(&curve.rpm, p.rpm)).map_or(1.0, |i| factors[i]);
     let cautions = if ci { Vec::new() } else { vec![Caution::DieselOnSpark] };
     Corrected { curve, factor: at_peak, cautions }
 }

@@ -107,7 +107,8 @@ impl SetResult {
 
     /// Index of the pull behind the `i`-th value of peak power: excluded pulls have none.
     pub(in crate::analysis) fn pull_of_value(&self, i: usize) -> usize {
-        let mut with = (0..self.included.len()).filter(|&k| self.included[k] && self.pull_figures[k].peak_power.is_some());
+        let mut with = (0..self.included.len())
+            .filter(|&k| self.included[k] && self.pull_figures[k].peak_power.is_some());
         with.nth(i).unwrap_or(i)
     }
 
@@ -145,7 +146,12 @@ fn headline(values: &[f64], h: Headline) -> Option<f64> {
 }
 
 /// Corrects every pull and derives the sets.
-pub fn analyse_sets(sets: &[SetInput], measured: &[Vec<Measured>], engine: &Engine, settings: &Settings) -> Vec<SetResult> {
+pub fn analyse_sets(
+    sets: &[SetInput],
+    measured: &[Vec<Measured>],
+    engine: &Engine,
+    settings: &Settings,
+) -> Vec<SetResult> {
     sets.iter().zip(measured).map(|(s, m)| analyse_set(s, m, engine, settings)).collect()
 }
 
@@ -153,7 +159,8 @@ fn analyse_set(input: &SetInput, measured: &[Measured], engine: &Engine, setting
     let pulls: Vec<Corrected> = measured.iter().map(|m| corrected(m, engine, settings.correction)).collect();
     let looks = settings.looks();
     let pull_figures: Vec<Figures> = pulls.iter().map(|p| p.curve.looked_at(&looks)).collect();
-    let included: Vec<bool> = measured.iter().zip(&pulls).map(|(m, p)| m.excluded.is_none() && !p.curve.rpm.is_empty()).collect();
+    let included: Vec<bool> =
+        measured.iter().zip(&pulls).map(|(m, p)| m.excluded.is_none() && !p.curve.rpm.is_empty()).collect();
     let chosen = |i: &usize| included[*i];
     let indices: Vec<usize> = (0..pulls.len()).filter(chosen).collect();
     let curves: Vec<&Curve> = indices.iter().map(|&i| &pulls[i].curve).collect();
@@ -231,7 +238,8 @@ fn worst_of(pulls: &[&[LimitOutcome]]) -> Vec<LimitOutcome> {
     first.iter().filter_map(|l| worst(&l.limit)).collect()
 }
 
-/// Margin left; an outcome without one comes after those that have it. Shares may be unknown, margins of one limit always compare.
+/// Margin left; an outcome without one comes after those that have it. Shares may be unknown, margins of one
+/// limit always compare.
 fn margin(o: &LimitOutcome) -> f64 {
     o.share_used.map(|s| 1.0 - s).or(o.margin).unwrap_or(f64::INFINITY)
 }
@@ -243,7 +251,12 @@ mod tests {
     #[test]
     fn each_headline_is_what_it_says() {
         let v = [100.0, 101.0, 101.2, 101.1];
-        for (h, want) in [(Headline::Mean, 100.825), (Headline::Median, 101.05), (Headline::Best, 101.2), (Headline::LastSettled, 101.1)] {
+        for (h, want) in [
+            (Headline::Mean, 100.825),
+            (Headline::Median, 101.05),
+            (Headline::Best, 101.2),
+            (Headline::LastSettled, 101.1),
+        ] {
             assert!((headline(&v, h).unwrap() - want).abs() < 1e-9, "{h:?}");
         }
         assert_eq!(headline(&[100.0, 102.0], Headline::LastSettled), None);
@@ -268,7 +281,8 @@ mod tests {
         let pulls: Vec<[LimitOutcome; 1]> = [9.0, 4.0, 7.0].map(|m| [outcome(Verdict::Clear, m)]).to_vec();
         let lists: Vec<&[LimitOutcome]> = pulls.iter().map(<[_; 1]>::as_slice).collect();
         assert_eq!(worst_of(&lists)[0].margin, Some(4.0));
-        let over = [[outcome(Verdict::Clear, 1.0)], [outcome(Verdict::Over, -1.0)], [outcome(Verdict::Over, -3.0)]];
+        let over =
+            [[outcome(Verdict::Clear, 1.0)], [outcome(Verdict::Over, -1.0)], [outcome(Verdict::Over, -3.0)]];
         assert_eq!(worst_of(&over.each_ref().map(<[_; 1]>::as_slice))[0].margin, Some(-3.0));
     }
 }

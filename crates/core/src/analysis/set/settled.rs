@@ -22,7 +22,11 @@ impl Settled {
             [] | [_] => Self::Unknown,
             _ => {
                 let from = values.windows(2).rposition(|w| step(w) > SETTLED_SHARE).map_or(0, |i| i + 1);
-                if from + 1 < values.len() { Self::From(from) } else { Self::NotYet(step(&values[values.len() - 2..])) }
+                if from + 1 < values.len() {
+                    Self::From(from)
+                } else {
+                    Self::NotYet(step(&values[values.len() - 2..]))
+                }
             }
         }
     }

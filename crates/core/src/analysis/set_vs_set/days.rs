@@ -2,7 +2,8 @@
 
 use crate::analysis::set::SetResult;
 
-/// Half-width added per unit of correction-factor difference between days, as a share of power (our choice, stated in the notes).
+/// Half-width added per unit of correction-factor difference between days, as a share of power (our choice,
+/// stated in the notes).
 pub(in crate::analysis) const CROSS_DAY_SHARE: f64 = 0.25;
 
 /// Share of power added to half-widths when the two sets stand on different days.

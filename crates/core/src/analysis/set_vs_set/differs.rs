@@ -1,10 +1,11 @@
-//! In what state two sets were pulled: weather, temperatures, mixture, duty, coupling, with the size of each difference.
+//! In what state two sets were pulled: weather, temperatures, mixture, duty, coupling, with the size of each
+//! difference.
 
 use crate::analysis::measured::Measured;
 use serde::{Deserialize, Serialize};
 
-/// Channels whose mean over the pull is worth comparing, and how much is worth a line (our choice: about what weather and
-/// preparation do within a day).
+/// Channels whose mean over the pull is worth comparing, and how much is worth a line (our choice: about what
+/// weather and preparation do within a day).
 const WATCHED: [(&str, f64); 12] = [
     ("intake_temp", 3.0),
     ("oil_temp", 4.0),
@@ -45,17 +46,31 @@ pub fn differs(base: &[Measured], candidate: &[Measured]) -> Vec<StateDifference
     let mut out = Vec::new();
     let mut add = |label: String, unit: &str, worth: f64, f: &dyn Fn(&Measured) -> Option<f64>| {
         if let (Some(a), Some(b)) = (mean(base, f), mean(candidate, f)) {
-            out.push(StateDifference { label, unit: unit.to_owned(), base: a, candidate: b, notable: (b - a).abs() >= worth });
+            out.push(StateDifference {
+                label,
+                unit: unit.to_owned(),
+                base: a,
+                candidate: b,
+                notable: (b - a).abs() >= worth,
+            });
         }
     };
     add("cell air".into(), "°C", 3.0, &|m| m.air.map(|a| a.temperature_c));
     add("station pressure".into(), "hPa", 4.0, &|m| m.air.map(|a| a.pressure_hpa));
     add("humidity".into(), "%", 12.0, &|m| m.air.map(|a| 100.0 * a.humidity));
     for (name, worth) in WATCHED {
-        let Some(channel) = base.iter().flat_map(|m| &m.channels).map(|c| &c.channel).find(|c| c.as_str() == name) else { continue };
-        add(channel.label(), channel.unit(), worth, &|m| m.channels.iter().find(|c| c.channel.as_str() == name).map(|c| c.mean));
+        let Some(channel) =
+            base.iter().flat_map(|m| &m.channels).map(|c| &c.channel).find(|c| c.as_str() == name)
+        else {
+            continue;
+        };
+        add(channel.label(), channel.unit(), worth, &|m| {
+            m.channels.iter().find(|c| c.channel.as_str() == name).map(|c| c.mean)
+        });
     }
     add("ramp".into(), "rpm/s", 40.0, &|m| m.rate_rpm_s);
-    add("engine ÷ shaft".into(), "%", 0.5, &|m| m.alignment.measured_ratio.filter(|_| m.alignment.usable()).map(|k| 100.0 * (k / m.ratio - 1.0)));
+    add("engine ÷ shaft".into(), "%", 0.5, &|m| {
+        m.alignment.measured_ratio.filter(|_| m.alignment.usable()).map(|k| 100.0 * (k / m.ratio - 1.0))
+    });
     out
 }

@@ -36,7 +36,12 @@ pub(super) fn day_drift(sets: &[&SetResult], first: &Factors, figure: Figure) ->
         });
         let order = if clocks { s.at_h.unwrap_or(0.0) } else { s.order };
         for (i, value) in s.figure(figure).values.iter().enumerate() {
-            pulls.push(Observation { configuration, order, position: s.pull_of_value(i) as f64, value: *value });
+            pulls.push(Observation {
+                configuration,
+                order,
+                position: s.pull_of_value(i) as f64,
+                value: *value,
+            });
         }
     }
     if !pulls.iter().any(|p| p.configuration == 0) {

@@ -23,7 +23,9 @@ impl Curves {
     /// Curves of the included pulls.
     pub(in crate::analysis) fn curves(self, s: &SetResult) -> Vec<&Curve> {
         match (self, &s.other) {
-            (Self::AlongOther, Some(o)) => o.pulls.iter().zip(&s.included).filter(|p| *p.1).map(|p| p.0).collect(),
+            (Self::AlongOther, Some(o)) => {
+                o.pulls.iter().zip(&s.included).filter(|p| *p.1).map(|p| p.0).collect()
+            }
             _ => s.included_curves().collect(),
         }
     }
@@ -53,10 +55,12 @@ pub struct LargestGain {
 
 impl GainCurve {
     pub(in crate::analysis) fn largest(&self) -> Option<LargestGain> {
-        (0..self.rpm.len()).max_by(|&i, &j| self.gain_kw[i].total_cmp(&self.gain_kw[j])).map(|i| LargestGain {
-            difference: self.gain_kw[i],
-            rpm: self.rpm[i],
-            significant: self.half_kw.get(i).map(|h| self.gain_kw[i].abs() > *h),
+        (0..self.rpm.len()).max_by(|&i, &j| self.gain_kw[i].total_cmp(&self.gain_kw[j])).map(|i| {
+            LargestGain {
+                difference: self.gain_kw[i],
+                rpm: self.rpm[i],
+                significant: self.half_kw.get(i).map(|h| self.gain_kw[i].abs() > *h),
+            }
         })
     }
 }

@@ -1,4 +1,5 @@
-//! One set against another: whose scatter counts, the gain along the axis, the difference split by factor, second looks.
+//! One set against another: whose scatter counts, the gain along the axis, the difference split by factor,
+//! second looks.
 
 mod days;
 mod differs;

@@ -27,7 +27,9 @@ impl<'a> Alike<'a> {
     }
 
     fn holds(&self, s: &SetResult) -> bool {
-        self.days.contains(&s.day.as_str()) && self.gears.contains(&s.factors.get("gear")) && s.kinds == self.kinds
+        self.days.contains(&s.day.as_str())
+            && self.gears.contains(&s.factors.get("gear"))
+            && s.kinds == self.kinds
     }
 }
 
@@ -42,8 +44,11 @@ pub(in crate::analysis) struct Pool<'a> {
 impl<'a> Pool<'a> {
     /// `along` is the other axis asked for, if any.
     pub(in crate::analysis) fn new(sets: &'a [SetResult], alike: Alike<'a>, along: Along) -> Self {
-        let members: Vec<&SetResult> = sets.iter().filter(|s| s.n() > 0 && alike.holds(s) && !s.has_copies()).collect();
-        let other = (along != Along::EngineSpeed).then(|| band_of(&members, Curves::AlongOther, along.smooth())).flatten();
+        let members: Vec<&SetResult> =
+            sets.iter().filter(|s| s.n() > 0 && alike.holds(s) && !s.has_copies()).collect();
+        let other = (along != Along::EngineSpeed)
+            .then(|| band_of(&members, Curves::AlongOther, along.smooth()))
+            .flatten();
         Self { alike, band: band_of(&members, Curves::AtEngineSpeed, SMOOTH_RPM), other, sets: members }
     }
 
@@ -60,7 +65,8 @@ impl<'a> Pool<'a> {
         if matches!(f, Figure::PlateauRpm | Figure::FallOffPct) {
             return 0.0;
         }
-        self.sets.iter().filter_map(|s| Some(s.step_share * s.figure(f).mean?.abs())).fold(0.0, f64::max) / 12.0_f64.sqrt()
+        self.sets.iter().filter_map(|s| Some(s.step_share * s.figure(f).mean?.abs())).fold(0.0, f64::max)
+            / 12.0_f64.sqrt()
     }
 
     pub(in crate::analysis) fn between(&self, f: Figure, w: &Within) -> Option<Between> {
@@ -85,14 +91,21 @@ impl<'a> Pool<'a> {
         let half = band.half_widths(a.n(), b.n(), s_b.as_ref().zip(w.map(|w| w.sd)));
         let (extra, base) = (cross_day_share(a, b), which.mean(a));
         let at = |x: f64| index_of(&base.rpm, x).map_or(0.0, |i| base.power_kw[i].abs());
-        out.half_kw = out.rpm.iter().map(|x| index_of(&band.x, *x).map_or(f64::INFINITY, |i| half[i]) + extra * at(*x)).collect();
+        out.half_kw = out
+            .rpm
+            .iter()
+            .map(|x| index_of(&band.x, *x).map_or(f64::INFINITY, |i| half[i]) + extra * at(*x))
+            .collect();
         out
     }
 }
 
-/// Values of the sets of each configuration and day: mounted again on one day they know the scatter between mountings. Another day is
-/// no mounting; it is weather, calibration and fuel besides (domain, section 4).
-pub(in crate::analysis) fn run_again<'a, T>(sets: &[&'a SetResult], values: impl Fn(&'a SetResult) -> T) -> Vec<Vec<T>> {
+/// Values of the sets of each configuration and day: mounted again on one day they know the scatter between
+/// mountings. Another day is no mounting; it is weather, calibration and fuel besides (domain, section 4).
+pub(in crate::analysis) fn run_again<'a, T>(
+    sets: &[&'a SetResult],
+    values: impl Fn(&'a SetResult) -> T,
+) -> Vec<Vec<T>> {
     let mut groups: Vec<(&Factors, &str, Vec<T>)> = Vec::new();
     for s in sets {
         match groups.iter_mut().find(|g| *g.0 == s.factors && g.1 == s.day) {
@@ -108,7 +121,9 @@ fn band_of(sets: &[&SetResult], which: Curves, smooth: f64) -> Option<CurveScatt
     grid.sort_by(f64::total_cmp);
     grid.dedup_by(|a, b| (*a - *b).abs() < 1e-6);
     let on_grid = |s: &&SetResult| -> SetCurves {
-        let read = |c: &Curve| grid.iter().map(|r| index_of(&c.rpm, *r).map_or(f64::NAN, |i| c.power_kw[i])).collect();
+        let read = |c: &Curve| {
+            grid.iter().map(|r| index_of(&c.rpm, *r).map_or(f64::NAN, |i| c.power_kw[i])).collect()
+        };
         which.curves(s).into_iter().map(read).collect()
     };
     scatter(&grid, &sets.iter().map(on_grid).collect::<Vec<_>>(), smooth)

@@ -1,5 +1,5 @@
-//! Second looks at a comparison: the baseline as it stood then, drift as a sensitivity, days through their own baselines,
-//! equivalence, and best pulls made fair. None replaces the headline.
+//! Second looks at a comparison: the baseline as it stood then, drift as a sensitivity, days through their
+//! own baselines, equivalence, and best pulls made fair. None replaces the headline.
 
 use super::drift::{Per, day_drift};
 use super::pool::{Pool, run_again};
@@ -78,7 +78,10 @@ fn run(s: &SetResult, clocks: bool) -> Option<Run> {
 
 /// The baseline's runs next before and next after the candidate on its day.
 fn bracket(sets: &[SetResult], pool: &Pool<'_>, a: &SetResult, b: &SetResult) -> Option<Interval> {
-    let same: Vec<&SetResult> = sets.iter().filter(|s| s.day == a.day && s.factors == a.factors && s.kinds == a.kinds && s.n() > 0).collect();
+    let same: Vec<&SetResult> = sets
+        .iter()
+        .filter(|s| s.day == a.day && s.factors == a.factors && s.kinds == a.kinds && s.n() > 0)
+        .collect();
     let clocks = b.at_h.is_some() && same.iter().all(|s| s.at_h.is_some());
     let set = run(b, clocks)?;
     let runs = || same.iter().filter_map(|s| run(s, clocks));
@@ -89,18 +92,28 @@ fn bracket(sets: &[SetResult], pool: &Pool<'_>, a: &SetResult, b: &SetResult) ->
 }
 
 fn adjusted(sets: &[SetResult], a: &SetResult, b: &SetResult) -> Option<Undrifted> {
-    let with_it = |s: &&SetResult| s.day == a.day && s.n() > 0 && s.kinds == a.kinds && s.factors.get("gear") == a.factors.get("gear");
+    let with_it = |s: &&SetResult| {
+        s.day == a.day && s.n() > 0 && s.kinds == a.kinds && s.factors.get("gear") == a.factors.get("gear")
+    };
     let members: Vec<&SetResult> = sets.iter().filter(with_it).collect();
     let d = day_drift(&members, &a.factors, Figure::PeakPower)?;
     let k = d.configurations.iter().position(|c| *c == b.factors)?;
     let order = d.fit.order?;
-    (k != 0).then(|| Undrifted { interval: d.fit.difference(k), slope_kw: order.slope, p: order.p, per: d.per })
+    (k != 0).then(|| Undrifted {
+        interval: d.fit.difference(k),
+        slope_kw: order.slope,
+        p: order.p,
+        per: d.per,
+    })
 }
 
-/// The two sets through sets of one same map, fuel and build that both days have; the one most pulled where there are several.
+/// The two sets through sets of one same map, fuel and build that both days have; the one most pulled where
+/// there are several.
 fn across(sets: &[SetResult], a: &SetResult, b: &SetResult) -> Option<Relative> {
     let key = |s: &SetResult| ["map", "fuel", "build", "gear"].map(|f| s.factors.get(f).cloned());
-    let on = |day: &str| sets.iter().filter(|s| s.day == day && s.kinds == a.kinds && s.n() > 0).collect::<Vec<_>>();
+    let on = |day: &str| {
+        sets.iter().filter(|s| s.day == day && s.kinds == a.kinds && s.n() > 0).collect::<Vec<_>>()
+    };
     let (first, second) = (on(&a.day), on(&b.day));
     let mean = |s: &SetResult, day: &[&SetResult]| {
         let f = s.figure(Figure::PeakPower);
@@ -116,7 +129,9 @@ fn across(sets: &[SetResult], a: &SetResult, b: &SetResult) -> Option<Relative> 
     // The base itself, pulled again on the candidate's day, is the shortest way.
     if let Some(own) = second.iter().find(|s| s.factors == a.factors) {
         let between = relative_between(&[&first, &second]);
-        return (own.id != b.id).then(|| difference_in_differences(None, (mean(b, &second)?, mean(own, &second)?), between)).flatten();
+        return (own.id != b.id)
+            .then(|| difference_in_differences(None, (mean(b, &second)?, mean(own, &second)?), between))
+            .flatten();
     }
     let mut shared: Vec<(&&SetResult, &&SetResult)> = first
         .iter()
@@ -126,10 +141,15 @@ fn across(sets: &[SetResult], a: &SetResult, b: &SetResult) -> Option<Relative> 
     shared.sort_by_key(|(x, y)| std::cmp::Reverse(x.n().min(y.n())));
     let (x, y) = shared.first()?;
     let between = relative_between(&[&first, &second]);
-    difference_in_differences(Some((mean(a, &first)?, mean(x, &first)?)), (mean(b, &second)?, mean(y, &second)?), between)
+    difference_in_differences(
+        Some((mean(a, &first)?, mean(x, &first)?)),
+        (mean(b, &second)?, mean(y, &second)?),
+        between,
+    )
 }
 
-/// Scatter between mountings as a share of power with its degrees of freedom, from sets run again on either day; `None` without any.
+/// Scatter between mountings as a share of power with its degrees of freedom, from sets run again on either
+/// day; `None` without any.
 fn relative_between(days: &[&[&SetResult]]) -> Option<(f64, f64)> {
     let mut groups: Vec<Vec<Vec<f64>>> = Vec::new();
     for day in days {
@@ -137,7 +157,8 @@ fn relative_between(days: &[&[&SetResult]]) -> Option<(f64, f64)> {
         gears.sort();
         gears.dedup();
         for gear in gears {
-            let own: Vec<&SetResult> = day.iter().filter(|s| s.factors.get("gear") == gear).copied().collect();
+            let own: Vec<&SetResult> =
+                day.iter().filter(|s| s.factors.get("gear") == gear).copied().collect();
             for sets in run_again(&own, |s| s.figure(Figure::PeakPower).values.as_slice()) {
                 let all: Vec<f64> = sets.iter().flat_map(|s| s.iter().copied()).collect();
                 let level = all.iter().sum::<f64>() / all.len().max(1) as f64;
@@ -158,5 +179,9 @@ fn fair_best(a: &SetResult, b: &SetResult, settings: &Settings) -> Option<FairBe
     if settings.headline != Headline::Best || x.len() == y.len() || k == 0 {
         return None;
     }
-    Some(FairBest { n: [x.len(), y.len()], of: k, difference_kw: expected_best(y, k)? - expected_best(x, k)? })
+    Some(FairBest {
+        n: [x.len(), y.len()],
+        of: k,
+        difference_kw: expected_best(y, k)? - expected_best(x, k)?,
+    })
 }

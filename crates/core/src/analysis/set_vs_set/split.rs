@@ -1,4 +1,5 @@
-//! A difference of several factors, split: step by step along a path that was run, and free of order when every corner was.
+//! A difference of several factors, split: step by step along a path that was run, and free of order when
+//! every corner was.
 
 use super::pool::Pool;
 use crate::analysis::set::{Figure, SetResult};
@@ -41,7 +42,8 @@ pub struct Share {
 /// Every corner was run: no order is preferred.
 #[derive(Debug, Clone, PartialEq)]
 pub struct OrderFree {
-    /// Each factor's share of the whole difference (Shapley 1953): its effect averaged over all orders. They add up to the whole.
+    /// Each factor's share of the whole difference (Shapley 1953): its effect averaged over all orders. They
+    /// add up to the whole.
     pub shares: Vec<Share>,
     /// Each factor's effect averaged over all settings of the others.
     pub main: Vec<Share>,
@@ -49,8 +51,15 @@ pub struct OrderFree {
     pub together: Interval,
 }
 
-/// Splits every figure that what was run allows; nothing over different days, without scatter, or when one factor differs.
-pub(in crate::analysis) fn splits(sets: &[SetResult], a: usize, b: usize, c: &Confounding, pool: &Pool<'_>) -> Vec<Split> {
+/// Splits every figure that what was run allows; nothing over different days, without scatter, or when one
+/// factor differs.
+pub(in crate::analysis) fn splits(
+    sets: &[SetResult],
+    a: usize,
+    b: usize,
+    c: &Confounding,
+    pool: &Pool<'_>,
+) -> Vec<Split> {
     if !c.confounded || sets[a].day != sets[b].day {
         return Vec::new();
     }
@@ -62,11 +71,17 @@ pub(in crate::analysis) fn splits(sets: &[SetResult], a: usize, b: usize, c: &Co
 fn split(cells: &Cells<'_>, path: &[[usize; 2]], pool: &Pool<'_>, figure: Figure) -> Option<Split> {
     let w = pool.within(figure)?;
     let s_b = pool.between(figure, &w);
-    let interval = |weights: &[(usize, f64)]| Some(contrast(&cells.terms(figure, weights)?, &w, s_b.as_ref()));
+    let interval =
+        |weights: &[(usize, f64)]| Some(contrast(&cells.terms(figure, weights)?, &w, s_b.as_ref()));
     let step = |[from, to]: &[usize; 2]| {
         let factor = &cells.differ[(from ^ to).trailing_zeros() as usize];
         let value = cells.candidate.get(factor).cloned().unwrap_or_else(|| "none".into());
-        Some(Step { factor: factor.clone(), to: value, set: cells.at(*to, figure).next()?, interval: interval(&[(*from, -1.0), (*to, 1.0)])? })
+        Some(Step {
+            factor: factor.clone(),
+            to: value,
+            set: cells.at(*to, figure).next()?,
+            interval: interval(&[(*from, -1.0), (*to, 1.0)])?,
+        })
     };
     let steps: Vec<Step> = path.iter().map(step).collect::<Option<_>>().unwrap_or_default();
     let free = order_free(cells.differ, interval);
@@ -88,18 +103,23 @@ impl<'a> Cells<'a> {
         let (base, candidate) = (&sets[a].factors, &sets[b].factors);
         let beside = |s: &SetResult| differing(base, &s.factors).iter().any(|f| !differ.contains(f));
         let place = |s: &SetResult| {
-            if s.day == sets[a].day && s.kinds == sets[a].kinds && !beside(s) { changed(&s.factors, base, candidate, differ) } else { None }
+            if s.day == sets[a].day && s.kinds == sets[a].kinds && !beside(s) {
+                changed(&s.factors, base, candidate, differ)
+            } else {
+                None
+            }
         };
         Self { sets, base, candidate, differ, changed: sets.iter().map(place).collect() }
     }
 
     /// Sets with the chosen factors changed that have the figure.
     fn at(&self, chosen: usize, figure: Figure) -> impl Iterator<Item = usize> {
-        (0..self.sets.len()).filter(move |&i| self.changed[i] == Some(chosen) && self.sets[i].figure(figure).mean.is_some())
+        (0..self.sets.len())
+            .filter(move |&i| self.changed[i] == Some(chosen) && self.sets[i].figure(figure).mean.is_some())
     }
 
-    /// Weights of cells as weights of set means; a cell run several times shares its weight. `None` when a cell is empty: it is never
-    /// filled in by guessing.
+    /// Weights of cells as weights of set means; a cell run several times shares its weight. `None` when a
+    /// cell is empty: it is never filled in by guessing.
     fn terms(&self, figure: Figure, weights: &[(usize, f64)]) -> Option<Vec<Term>> {
         let mut out = Vec::new();
         for (chosen, weight) in weights.iter().filter(|w| w.1 != 0.0) {
@@ -120,8 +140,10 @@ impl<'a> Cells<'a> {
         if c.already_run.len() + 1 != self.differ.len() {
             return Vec::new();
         }
-        let on_the_way = c.already_run.iter().filter_map(|at| changed(at, self.base, self.candidate, self.differ));
-        let stops: Vec<usize> = [0].into_iter().chain(on_the_way).chain([(1 << self.differ.len()) - 1]).collect();
+        let on_the_way =
+            c.already_run.iter().filter_map(|at| changed(at, self.base, self.candidate, self.differ));
+        let stops: Vec<usize> =
+            [0].into_iter().chain(on_the_way).chain([(1 << self.differ.len()) - 1]).collect();
         stops.windows(2).map(|w| [w[0], w[1]]).collect()
     }
 }
@@ -134,7 +156,8 @@ fn order_free(names: &[String], interval: impl Fn(&[(usize, f64)]) -> Option<Int
     let each = |weight: &dyn Fn(usize) -> f64| -> Option<Vec<Share>> {
         let one = |i: usize| {
             let without = (0..1usize << k).filter(|s| s >> i & 1 == 0);
-            let weights: Vec<(usize, f64)> = without.flat_map(|s| [(s, -weight(s)), (s | 1 << i, weight(s))]).collect();
+            let weights: Vec<(usize, f64)> =
+                without.flat_map(|s| [(s, -weight(s)), (s | 1 << i, weight(s))]).collect();
             Some(Share { factor: names[i].clone(), interval: interval(&weights)? })
         };
         (0..k).map(one).collect()
@@ -146,5 +169,9 @@ fn order_free(names: &[String], interval: impl Fn(&[(usize, f64)]) -> Option<Int
     };
     let mut together = vec![((1 << k) - 1, 1.0), (0, k as f64 - 1.0)];
     together.extend((0..k).map(|i| (1 << i, -1.0)));
-    Some(OrderFree { shares: each(&shapley)?, main: each(&|_| 0.5f64.powi(k as i32 - 1))?, together: interval(&together)? })
+    Some(OrderFree {
+        shares: each(&shapley)?,
+        main: each(&|_| 0.5f64.powi(k as i32 - 1))?,
+        together: interval(&together)?,
+    })
 }

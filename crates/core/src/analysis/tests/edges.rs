@@ -59,10 +59,17 @@ fn sets_without_a_shared_speed_cannot_be_compared() {
         };
         m.into_iter().map(thin).collect::<Vec<_>>()
     };
-    let measured = [cut(pulls(&[110.0, 110.4, 110.2]), |r| r < 4000.0), cut(pulls(&[118.0, 118.3, 118.4]), |r| r > 4000.0)];
+    let measured = [
+        cut(pulls(&[110.0, 110.4, 110.2]), |r| r < 4000.0),
+        cut(pulls(&[118.0, 118.3, 118.4]), |r| r > 4000.0),
+    ];
     let (r, c) = compared(&sets, &measured, &Settings::default());
     assert_eq!(peak(&c[0]).verdict, Verdict::CantTell);
-    assert!(c[0].curve.rpm.is_empty() && said(&c[0].notes[0]).contains("share no engine speed"), "{:?}", c[0].notes);
+    assert!(
+        c[0].curve.rpm.is_empty() && said(&c[0].notes[0]).contains("share no engine speed"),
+        "{:?}",
+        c[0].notes
+    );
     assert!(named(&c[0], &r).starts_with("Can't tell"));
 }
 
@@ -75,7 +82,10 @@ fn a_baseline_without_power_or_with_everything_left_out_is_said() {
     out.iter_mut().for_each(|m| m.excluded = Some("strap slipped".into()));
     for base in [bare, out] {
         let (r, c) = compared(&sets, &[base, pulls(&[118.0, 118.5])], &Settings::default());
-        assert_eq!((r[0].n(), peak(&c[0]).verdict, peak(&c[0]).mean_difference), (0, Verdict::CantTell, None));
+        assert_eq!(
+            (r[0].n(), peak(&c[0]).verdict, peak(&c[0]).mean_difference),
+            (0, Verdict::CantTell, None)
+        );
         assert!(named(&c[0], &r).contains("cannot be compared"), "{}", named(&c[0], &r));
         assert!(said(&c[0].notes[0]).contains("no pull with a power curve that counts"), "{:?}", c[0].notes);
     }
@@ -99,14 +109,22 @@ fn a_comparison_by_another_figure_has_its_own_sentence() {
     let settings = Settings { at_rpm: Some(4000.0), band_rpm: Some([3000.0, 6000.0]), ..Settings::default() };
     let measured = [pulls(&[110.0, 110.4, 110.2]), pulls(&[118.0, 118.3, 118.4])];
     let (r, c) = compared(&sets, &measured, &settings);
-    let say = |f: Figure, place: &str| sentence_about(&c[0], &r, &Speech::PLAIN, f, place, (f.unit(), &|v| v));
+    let say =
+        |f: Figure, place: &str| sentence_about(&c[0], &r, &Speech::PLAIN, f, place, (f.unit(), &|v| v));
     let at = say(Figure::PowerAt, "power at 4000 rpm");
-    assert!(at.starts_with("C1 has 7.3 ± ") && at.contains("kW more power at 4000 rpm than Stock (3 pulls each"), "{at}");
+    assert!(
+        at.starts_with("C1 has 7.3 ± ") && at.contains("kW more power at 4000 rpm than Stock (3 pulls each"),
+        "{at}"
+    );
     assert!(say(Figure::BandMeanPower, "mean power from 3000 to 6000 rpm").contains("more mean power"));
-    assert!(say(Figure::ShiftPower, "mean power in the shift window").contains("is not known of both"), "no window was given");
+    assert!(
+        say(Figure::ShiftPower, "mean power in the shift window").contains("is not known of both"),
+        "no window was given"
+    );
 }
 
-/// Twenty minutes at a thousand samples a second: three sweeps of one ramp, the engine computer begun a minute later.
+/// Twenty minutes at a thousand samples a second: three sweeps of one ramp, the engine computer begun a
+/// minute later.
 #[test]
 fn a_long_recording_at_a_kilohertz_gives_its_pulls_one_by_one() {
     use crate::channel::Channel;
@@ -119,16 +137,34 @@ fn a_long_recording_at_a_kilohertz_gives_its_pulls_one_by_one() {
     };
     let recording = |hz: u32, from: f64, columns: &[(&'static str, &dyn Fn(f64) -> f64)]| {
         let t: Vec<f64> = (0..1140 * hz).map(|i| from + f64::from(i) / f64::from(hz)).collect();
-        let channels = columns.iter().map(|(name, f)| (Channel::known(name), t.iter().map(|t| f(*t)).collect())).collect();
+        let channels = columns
+            .iter()
+            .map(|(name, f)| (Channel::known(name), t.iter().map(|t| f(*t)).collect()))
+            .collect();
         Recording { t, channels, ..Recording::default() }
     };
-    let dyno = recording(1000, 0.0, &[("roller_speed", &|t| at(t).0 / 4.0), ("hub_torque", &|t| 4.0 * at(t).1)]);
-    let ecu = recording(100, 72.5, &[("engine_speed", &|t| at(t - 12.5).0), ("throttle", &|t| if at(t - 12.5).1 > 100.0 { 100.0 } else { 10.0 })]);
-    let geometry = Dyno { kind: DynoKind::Hub, overall_ratio: Some(4.0), inertia_kg_m2: None, rotating_inertia_kg_m2: None };
+    let dyno =
+        recording(1000, 0.0, &[("roller_speed", &|t| at(t).0 / 4.0), ("hub_torque", &|t| 4.0 * at(t).1)]);
+    let ecu = recording(
+        100,
+        72.5,
+        &[
+            ("engine_speed", &|t| at(t - 12.5).0),
+            ("throttle", &|t| if at(t - 12.5).1 > 100.0 { 100.0 } else { 10.0 }),
+        ],
+    );
+    let geometry = Dyno {
+        kind: DynoKind::Hub,
+        overall_ratio: Some(4.0),
+        inertia_kg_m2: None,
+        rotating_inertia_kg_m2: None,
+    };
     let vehicle = Vehicle { name: "long".into(), engine: Engine::default(), dyno: geometry };
     let all = PullInput { id: "p".into(), dyno, ecu: Some(ecu.into()), ..PullInput::default() };
     for (i, tip) in tips.iter().enumerate() {
-        let m = measure(&PullInput { pull_index: Some(i), ..all.clone() }, &vehicle, &Settings::default(), &[]).unwrap();
+        let m =
+            measure(&PullInput { pull_index: Some(i), ..all.clone() }, &vehicle, &Settings::default(), &[])
+                .unwrap();
         let span = m.span.unwrap();
         assert_eq!(m.pulls_in_file, 3);
         assert!((span.from_s - tip).abs() < 0.6, "pull {} begins at {:.1} s", i + 1, span.from_s);

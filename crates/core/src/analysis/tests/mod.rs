@@ -18,9 +18,14 @@ use crate::words::{Speech, Units, caveat, headline_sentence, limit_sentence};
 /// A measured pull with a closed-form curve of the given peak, plus a gain that begins at some speed.
 pub(in crate::analysis) fn pull(id: &str, peak_kw: f64, extra_kw: f64, from_rpm: f64) -> Measured {
     let rpm: Vec<f64> = (40..=130).map(|k| f64::from(k) * 50.0).collect();
-    let power_kw: Vec<f64> =
-        rpm.iter().map(|r| peak_kw * (1.0 - ((r - 6000.0) / 6500.0).powi(2)) + if *r >= from_rpm { extra_kw } else { 0.0 }).collect();
-    let torque_nm = rpm.iter().zip(&power_kw).map(|(r, p)| p * 30_000.0 / (std::f64::consts::PI * r)).collect();
+    let power_kw: Vec<f64> = rpm
+        .iter()
+        .map(|r| {
+            peak_kw * (1.0 - ((r - 6000.0) / 6500.0).powi(2)) + if *r >= from_rpm { extra_kw } else { 0.0 }
+        })
+        .collect();
+    let torque_nm =
+        rpm.iter().zip(&power_kw).map(|(r, p)| p * 30_000.0 / (std::f64::consts::PI * r)).collect();
     Measured {
         step_share: None,
         print: None,
@@ -33,7 +38,14 @@ pub(in crate::analysis) fn pull(id: &str, peak_kw: f64, extra_kw: f64, from_rpm:
         ratio: 4.0,
         ratio_from: RatioSource::Geometry,
         filter: None,
-        grid: RawGrid { edge: vec![false; rpm.len()], time_s: vec![0.0; rpm.len()], rpm, power_kw, torque_nm, ..RawGrid::default() },
+        grid: RawGrid {
+            edge: vec![false; rpm.len()],
+            time_s: vec![0.0; rpm.len()],
+            rpm,
+            power_kw,
+            torque_nm,
+            ..RawGrid::default()
+        },
         steps: Vec::new(),
         rate_rpm_s: Some(600.0),
         estimated: false,
@@ -55,7 +67,12 @@ fn in_hp() -> Speech<'static> {
 }
 
 fn vehicle() -> Vehicle {
-    let dyno = Dyno { kind: DynoKind::Hub, overall_ratio: Some(4.0), inertia_kg_m2: None, rotating_inertia_kg_m2: None };
+    let dyno = Dyno {
+        kind: DynoKind::Hub,
+        overall_ratio: Some(4.0),
+        inertia_kg_m2: None,
+        rotating_inertia_kg_m2: None,
+    };
     Vehicle { name: "test".into(), engine: Engine::default(), dyno }
 }
 
@@ -66,13 +83,24 @@ pub(super) fn set(id: &str, factors: &[(&str, &str)]) -> SetInput {
 
 /// Three pulls a set, ±0.3 kW around the peak, the second set with `extra` from `from` rpm up.
 fn two(extra: f64, from: f64) -> (Vec<SetInput>, Vec<Vec<Measured>>) {
-    let sets = vec![set("Stock", &[("map", "stock"), ("gear", "4")]), set("C1", &[("map", "c1"), ("gear", "4")])];
+    let sets =
+        vec![set("Stock", &[("map", "stock"), ("gear", "4")]), set("C1", &[("map", "c1"), ("gear", "4")])];
     let wobble = [-0.3, 0.0, 0.3];
-    let pulls = |extra: f64| wobble.iter().enumerate().map(|(i, w)| pull(&format!("p{}", i + 1), 110.0 + w, extra, from)).collect::<Vec<_>>();
+    let pulls = |extra: f64| {
+        wobble
+            .iter()
+            .enumerate()
+            .map(|(i, w)| pull(&format!("p{}", i + 1), 110.0 + w, extra, from))
+            .collect::<Vec<_>>()
+    };
     (sets, vec![pulls(0.0), pulls(extra)])
 }
 
-pub(super) fn compared(sets: &[SetInput], measured: &[Vec<Measured>], settings: &Settings) -> (Vec<SetResult>, Vec<Comparison>) {
+pub(super) fn compared(
+    sets: &[SetInput],
+    measured: &[Vec<Measured>],
+    settings: &Settings,
+) -> (Vec<SetResult>, Vec<Comparison>) {
     let results = analyse_sets(sets, measured, &vehicle().engine, settings);
     let candidates: Vec<usize> = (1..results.len()).collect();
     let c = compare_all(&results, 0, &candidates, &vehicle(), settings);
@@ -91,7 +119,11 @@ fn the_sentence_says_gain_loss_or_no_difference() {
     assert!(sentence(-8.0, 0.0).starts_with("C1 loses 8.0 ± "), "{}", sentence(-8.0, 0.0));
     let none = sentence(0.1, 0.0);
     assert!(none.starts_with("No difference shown between C1 and Stock"), "never “no difference”: {none}");
-    assert!(sentence(8.0, 4000.0).ends_with("Below 4000 rpm no difference is shown."), "{}", sentence(8.0, 4000.0));
+    assert!(
+        sentence(8.0, 4000.0).ends_with("Below 4000 rpm no difference is shown."),
+        "{}",
+        sentence(8.0, 4000.0)
+    );
 }
 
 #[test]
@@ -144,7 +176,10 @@ fn a_repeated_configuration_brings_the_scatter_between_mountings() {
     assert!(width(&again[0]) > 2.0 * width(&once[0]), "2 kW between mountings must show");
     let says = |c: &Comparison, kind: &str| c.notes.iter().any(|n| n.kind() == kind);
     assert!(says(&once[0], "one_mounting") && !says(&once[0], "few_mountings"));
-    assert!(says(&again[0], "few_mountings") && !says(&again[0], "one_mounting"), "one difference knows little of a scatter");
+    assert!(
+        says(&again[0], "few_mountings") && !says(&again[0], "one_mounting"),
+        "one difference knows little of a scatter"
+    );
     let family = again[0].figure(Figure::PeakPower).unwrap().ci95_family.unwrap();
     assert!(family[1] - family[0] > width(&again[0]), "two candidates: the family-wise interval is wider");
 }
@@ -152,7 +187,8 @@ fn a_repeated_configuration_brings_the_scatter_between_mountings() {
 #[test]
 fn a_corner_already_run_splits_the_difference() {
     let f = |map: &'static str, fuel: &'static str| vec![("map", map), ("fuel", fuel), ("gear", "4")];
-    let sets = vec![set("a", &f("stock", "95")), set("corner", &f("stock", "E30")), set("both", &f("c1", "E30"))];
+    let sets =
+        vec![set("a", &f("stock", "95")), set("corner", &f("stock", "E30")), set("both", &f("c1", "E30"))];
     let pulls = |peak: f64| [-0.2, 0.2].iter().map(|w| pull("p", peak + w, 0.0, 0.0)).collect::<Vec<_>>();
     let (_, c) = compared(&sets, &[pulls(100.0), pulls(103.0), pulls(115.0)], &Settings::default());
     let note = said(c[1].notes.iter().find(|n| n.kind() == "confounded").unwrap());
@@ -204,14 +240,21 @@ fn a_set_is_as_bad_as_its_worst_pull_also_an_excluded_one() {
         clock: None,
         why: None,
     };
-    let mut pulls = vec![pull("p1", 100.0, 0.0, 0.0), pull("p2", 100.0, 0.0, 0.0), pull("p3", 100.0, 0.0, 0.0)];
-    for (p, o) in pulls.iter_mut().zip([outcome(LimitVerdict::Clear, 0.4), outcome(LimitVerdict::Clear, 0.7), outcome(LimitVerdict::Over, 1.2)]) {
+    let mut pulls =
+        vec![pull("p1", 100.0, 0.0, 0.0), pull("p2", 100.0, 0.0, 0.0), pull("p3", 100.0, 0.0, 0.0)];
+    for (p, o) in pulls.iter_mut().zip([
+        outcome(LimitVerdict::Clear, 0.4),
+        outcome(LimitVerdict::Clear, 0.7),
+        outcome(LimitVerdict::Over, 1.2),
+    ]) {
         p.limits = vec![o];
     }
     pulls[2].excluded = Some("aborted".into());
     assert_eq!(set_verdicts(&pulls)[0].verdict, LimitVerdict::Over);
     assert_eq!(set_verdicts(&pulls[..2])[0].share_used, Some(0.7), "among equals the tightest");
-    let limit: Limit =
-        serde_json::from_str(r#"{"id": "lean", "channel": "lambda_1", "direction": "above", "threshold": 0.9, "caution": 0.03}"#).unwrap();
+    let limit: Limit = serde_json::from_str(
+        r#"{"id": "lean", "channel": "lambda_1", "direction": "above", "threshold": 0.9, "caution": 0.03}"#,
+    )
+    .unwrap();
     assert_eq!(limit_sentence(&limit, &pulls[1].limits[0]), "λ 1 clear, 0.000 left at 6000 rpm");
 }

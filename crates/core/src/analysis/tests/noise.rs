@@ -25,7 +25,11 @@ fn one_recording_that_stands_for_two_pulls_knows_no_scatter() {
     };
     let honest = with_prints(&[117.6, 118.0, 118.5], &[4, 5, 6]);
     let copied = with_prints(&[110.0, 110.0, 110.4], &[1, 1, 2]);
-    let (_, c) = compared(&sets, &[copied.clone(), honest.clone(), with_prints(&[112.0, 112.5, 112.2], &[7, 8, 9])], &Settings::default());
+    let (_, c) = compared(
+        &sets,
+        &[copied.clone(), honest.clone(), with_prints(&[112.0, 112.5, 112.2], &[7, 8, 9])],
+        &Settings::default(),
+    );
     assert_eq!((peak(&c[0]).verdict, peak(&c[0]).ci95), (Verdict::CantTell, None));
     assert!(notes(&c[0]).contains(&"copies"), "{:?}", c[0].notes);
     assert!(c[0].significant_rpm.is_empty(), "nor is any stretch of the curve marked");
@@ -43,7 +47,14 @@ fn scatter_below_what_the_recorded_steps_can_carry_is_no_scatter() {
         all
     };
     // Steps of 1 % of 110 kW leave 0.32 kW; these pulls scatter by 0.05.
-    let run = |share| compared(&sets, &[coarse(&[110.0, 110.05, 110.1], share), coarse(&[111.0, 111.05, 111.1], share)], &Settings::default()).1;
+    let run = |share| {
+        compared(
+            &sets,
+            &[coarse(&[110.0, 110.05, 110.1], share), coarse(&[111.0, 111.05, 111.1], share)],
+            &Settings::default(),
+        )
+        .1
+    };
     assert_eq!(peak(&run(0.01)[0]).verdict, Verdict::CantTell);
     assert_eq!(peak(&run(0.001)[0]).verdict, Verdict::Gain);
 }
@@ -51,9 +62,11 @@ fn scatter_below_what_the_recorded_steps_can_carry_is_no_scatter() {
 #[test]
 fn another_day_is_no_mounting() {
     let stock = [("map", "stock"), ("gear", "4")];
-    let mut sets = vec![set("Stock", &stock), set("C1", &[("map", "c1"), ("gear", "4")]), set("Stock later", &stock)];
+    let mut sets =
+        vec![set("Stock", &stock), set("C1", &[("map", "c1"), ("gear", "4")]), set("Stock later", &stock)];
     sets[2].day = "2026-03-04".into();
-    let measured = [pulls(&[110.0, 110.4, 109.8]), pulls(&[114.0, 114.3, 113.8]), pulls(&[103.0, 103.3, 102.8])];
+    let measured =
+        [pulls(&[110.0, 110.4, 109.8]), pulls(&[114.0, 114.3, 113.8]), pulls(&[103.0, 103.3, 102.8])];
     let (_, c) = compared(&sets, &measured, &Settings::default());
     let [low, high] = peak(&c[0]).ci95.unwrap();
     assert!(high - low < 2.5, "6 % between the days are no scatter between mountings: {low} to {high}");
@@ -87,16 +100,30 @@ fn days_through_their_baselines_carry_the_scatter_between_mountings() {
     let (near, _) = run(110.2);
     let (far, notes) = run(113.0);
     assert!(far.mounted && far.half_width > 2.0 * near.half_width, "{near:?} {far:?}");
-    assert!(notes.iter().any(|n| n.kind() == "across" && said(n).contains("between mountings included")), "{notes:?}");
+    assert!(
+        notes.iter().any(|n| n.kind() == "across" && said(n).contains("between mountings included")),
+        "{notes:?}"
+    );
 }
 
 #[test]
 fn an_outlier_is_judged_by_its_own_gear() {
-    let mut sets = vec![set("third", &[("map", "stock"), ("gear", "3")]), set("fourth", &[("map", "stock"), ("gear", "4")])];
+    let mut sets = vec![
+        set("third", &[("map", "stock"), ("gear", "3")]),
+        set("fourth", &[("map", "stock"), ("gear", "4")]),
+    ];
     sets.push(set("fourth again", &[("map", "c1"), ("gear", "4")]));
     // Third gear scatters ten times as much; beside it the odd pull in fourth would be nothing.
-    let measured = vec![pulls(&[100.0, 106.0, 94.0, 103.0]), pulls(&[110.0, 110.1, 110.2, 113.0]), pulls(&[112.0, 112.1, 112.2, 112.1])];
+    let measured = vec![
+        pulls(&[100.0, 106.0, 94.0, 103.0]),
+        pulls(&[110.0, 110.1, 110.2, 113.0]),
+        pulls(&[112.0, 112.1, 112.2, 112.1]),
+    ];
     let (results, _) = compared(&sets, &measured, &Settings::default());
-    let odd: Vec<(usize, usize)> = find_days(&results, &measured).iter().filter(|f| f.found.kind() == "outlier").map(|f| (f.set, f.pull)).collect();
+    let odd: Vec<(usize, usize)> = find_days(&results, &measured)
+        .iter()
+        .filter(|f| f.found.kind() == "outlier")
+        .map(|f| (f.set, f.pull))
+        .collect();
     assert_eq!(odd, [(1, 3)]);
 }

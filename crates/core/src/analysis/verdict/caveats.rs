@@ -35,7 +35,8 @@ pub enum Caveat {
     Confounded { factors: Vec<String>, separation: Separation },
     /// Compared across gears, because a person accepts it.
     AcrossGears([Option<String>; 2]),
-    /// Different days: the interval is wider by a share of power, `weight` times the difference of the correction factors.
+    /// Different days: the interval is wider by a share of power, `weight` times the difference of the
+    /// correction factors.
     CrossDay { days: [String; 2], share: f64, weight: f64, factors: [f64; 2] },
     /// One pull each and no repeats that day.
     NoRepeats,
@@ -114,10 +115,15 @@ impl Caveat {
     /// How much it weighs.
     pub fn severity(&self) -> Severity {
         match self {
-            Self::CantTell(_) | Self::NoRepeats | Self::Copies | Self::TooCoarse | Self::NoSharedBaseline => Severity::Unknown,
-            Self::HeldSteps { .. } | Self::Excluded { .. } | Self::Headline(_) | Self::Bracketed(_) | Self::Across { .. } | Self::Equivalence(_) => {
-                Severity::Note
+            Self::CantTell(_) | Self::NoRepeats | Self::Copies | Self::TooCoarse | Self::NoSharedBaseline => {
+                Severity::Unknown
             }
+            Self::HeldSteps { .. }
+            | Self::Excluded { .. }
+            | Self::Headline(_)
+            | Self::Bracketed(_)
+            | Self::Across { .. }
+            | Self::Equivalence(_) => Severity::Note,
             Self::Confounded { .. }
             | Self::AcrossGears(_)
             | Self::CrossDay { .. }

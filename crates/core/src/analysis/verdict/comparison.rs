@@ -1,4 +1,5 @@
-//! Sets against a baseline: differences with intervals, the gain curve with its simultaneous band, and what may be concluded.
+//! Sets against a baseline: differences with intervals, the gain curve with its simultaneous band, and what
+//! may be concluded.
 
 use super::caveats::Caveat;
 use super::comparable::not_comparable;
@@ -6,7 +7,9 @@ use super::figure::{Asked, FigureComparison, compare_figure};
 use super::notes;
 use crate::analysis::given::{Headline, Settings, Vehicle};
 use crate::analysis::set::{Figure, SetResult};
-use crate::analysis::set_vs_set::{Alike, Curves, GainCurve, LargestGain, Pool, SecondLooks, Split, gain_curve, second_looks, splits};
+use crate::analysis::set_vs_set::{
+    Alike, Curves, GainCurve, LargestGain, Pool, SecondLooks, Split, gain_curve, second_looks, splits,
+};
 use crate::factors::{Confounding, Known, confounding};
 use crate::stats::band::significant_spans;
 
@@ -49,8 +52,15 @@ impl Comparison {
     }
 }
 
-/// Compares candidates with the baseline. Sets that are neither lend their scatter when they share day and gear.
-pub fn compare_all(sets: &[SetResult], base: usize, candidates: &[usize], vehicle: &Vehicle, settings: &Settings) -> Vec<Comparison> {
+/// Compares candidates with the baseline. Sets that are neither lend their scatter when they share day and
+/// gear.
+pub fn compare_all(
+    sets: &[SetResult],
+    base: usize,
+    candidates: &[usize],
+    vehicle: &Vehicle,
+    settings: &Settings,
+) -> Vec<Comparison> {
     let mut pools: Vec<Pool<'_>> = Vec::new();
     let mut out = Vec::new();
     let asked = Asked { sets, base, candidates, family: settings.headline == Headline::Mean };
@@ -65,13 +75,21 @@ pub fn compare_all(sets: &[SetResult], base: usize, candidates: &[usize], vehicl
     out
 }
 
-fn compare(asked: Asked<'_>, c: usize, pool: &Pool<'_>, vehicle: &Vehicle, settings: &Settings) -> Comparison {
+fn compare(
+    asked: Asked<'_>,
+    c: usize,
+    pool: &Pool<'_>,
+    vehicle: &Vehicle,
+    settings: &Settings,
+) -> Comparison {
     let Asked { sets, base, .. } = asked;
     let (a, b) = (&sets[base], &sets[c]);
-    let known: Vec<Known<'_>> = sets.iter().filter(|s| s.n() > 0 && s.kinds == a.kinds).map(SetResult::known).collect();
+    let known: Vec<Known<'_>> =
+        sets.iter().filter(|s| s.n() > 0 && s.kinds == a.kinds).map(SetResult::known).collect();
     let confounding = confounding(&a.factors, &b.factors, &known);
     let refused = not_comparable(a, b, settings.across_gears);
-    let figures: Vec<FigureComparison> = Figure::ALL.into_iter().map(|f| compare_figure(asked, f, c, pool, refused.is_some())).collect();
+    let figures: Vec<FigureComparison> =
+        Figure::ALL.into_iter().map(|f| compare_figure(asked, f, c, pool, refused.is_some())).collect();
     let peak = figures.iter().find(|f| f.figure == Figure::PeakPower);
     let (no_scatter, plain) = (peak.is_some_and(|f| f.ci95.is_none()), peak.and_then(|f| f.interval));
     let judged = |which| match refused {
@@ -81,7 +99,11 @@ fn compare(asked: Asked<'_>, c: usize, pool: &Pool<'_>, vehicle: &Vehicle, setti
     let curve = judged(Curves::AtEngineSpeed);
     let other = a.other.is_some().then(|| judged(Curves::AlongOther));
     let largest = curve.largest();
-    let significant_rpm = if curve.half_kw.is_empty() { Vec::new() } else { significant_spans(&curve.rpm, &curve.gain_kw, &curve.half_kw) };
+    let significant_rpm = if curve.half_kw.is_empty() {
+        Vec::new()
+    } else {
+        significant_spans(&curve.rpm, &curve.gain_kw, &curve.half_kw)
+    };
     let splits: Vec<Split> = match refused {
         Some(_) => Vec::new(),
         None => splits(sets, base, c, &confounding, pool),
@@ -91,5 +113,17 @@ fn compare(asked: Asked<'_>, c: usize, pool: &Pool<'_>, vehicle: &Vehicle, setti
     notes.extend(notes::confounded(&confounding, splits.first()));
     notes.extend(notes::of_pair(a, b, vehicle, settings, plain.is_some(), pool.run_again()));
     notes.extend(notes::of_second_looks(&second, a, b));
-    Comparison { base, candidate: c, confounding, figures, curve, other, largest, significant_rpm, notes, splits, second }
+    Comparison {
+        base,
+        candidate: c,
+        confounding,
+        figures,
+        curve,
+        other,
+        largest,
+        significant_rpm,
+        notes,
+        splits,
+        second,
+    }
 }

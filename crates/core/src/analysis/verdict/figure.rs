@@ -46,7 +46,13 @@ pub(super) struct Asked<'a> {
 }
 
 /// Compares one figure of candidate `c`; `refused` says that the two sets cannot be compared at all.
-pub(super) fn compare_figure(asked: Asked<'_>, f: Figure, c: usize, pool: &Pool<'_>, refused: bool) -> FigureComparison {
+pub(super) fn compare_figure(
+    asked: Asked<'_>,
+    f: Figure,
+    c: usize,
+    pool: &Pool<'_>,
+    refused: bool,
+) -> FigureComparison {
     let Asked { sets, base, candidates, family } = asked;
     let (x, y) = (sets[base].figure(f), sets[c].figure(f));
     let mean_difference = x.mean.zip(y.mean).map(|(a, b)| b - a);
@@ -62,7 +68,8 @@ pub(super) fn compare_figure(asked: Asked<'_>, f: Figure, c: usize, pool: &Pool<
         pull_sd: None,
     };
     let (Some(d), Some(w)) = (mean_difference, pool.within(f)) else { return out };
-    // Rounding of the last digit alone scatters by less than a millionth; what is below is one number said twice.
+    // Rounding of the last digit alone scatters by less than a millionth; what is below is one number said
+    // twice.
     let nothing = 1e-9 * x.mean.unwrap_or(0.0).abs();
     if refused || w.sd <= pool.floor(f).max(nothing) || copied(&sets[base], &sets[c]) {
         return out;
@@ -77,8 +84,10 @@ pub(super) fn compare_figure(asked: Asked<'_>, f: Figure, c: usize, pool: &Pool<
     out.ci95 = Some(i.ci95());
     out.verdict = Verdict::of(i.ci95());
     if candidates.len() > 1 && family {
-        let counts: Vec<usize> = candidates.iter().map(|&k| sets[k].figure(f).values.len()).filter(|n| *n > 0).collect();
-        out.ci95_family = dunnett_quantile(n1, &counts, i.df).map(|q| [d - q * i.se - extra, d + q * i.se + extra]);
+        let counts: Vec<usize> =
+            candidates.iter().map(|&k| sets[k].figure(f).values.len()).filter(|n| *n > 0).collect();
+        out.ci95_family =
+            dunnett_quantile(n1, &counts, i.df).map(|q| [d - q * i.se - extra, d + q * i.se + extra]);
     }
     out
 }

@@ -1,4 +1,5 @@
-//! What may be concluded from one set against another: intervals that can be stood behind, verdicts, and the caveats beside them.
+//! What may be concluded from one set against another: intervals that can be stood behind, verdicts, and the
+//! caveats beside them.
 
 mod caveats;
 mod comparable;

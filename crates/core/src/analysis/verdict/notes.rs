@@ -33,9 +33,16 @@ pub(super) fn confounded(c: &Confounding, split: Option<&Split>) -> Option<Cavea
     Some(Caveat::Confounded { factors: c.factors_differ.clone(), separation })
 }
 
-/// Everything about two sets themselves. `judged` says that there is an interval at peak power, `run_again` how many sets of their
-/// pool were run again.
-pub(super) fn of_pair(a: &SetResult, b: &SetResult, vehicle: &Vehicle, settings: &Settings, judged: bool, run_again: usize) -> Vec<Caveat> {
+/// Everything about two sets themselves. `judged` says that there is an interval at peak power, `run_again`
+/// how many sets of their pool were run again.
+pub(super) fn of_pair(
+    a: &SetResult,
+    b: &SetResult,
+    vehicle: &Vehicle,
+    settings: &Settings,
+    judged: bool,
+    run_again: usize,
+) -> Vec<Caveat> {
     let mut out = Vec::new();
     if gears_differ(a, b) && settings.across_gears {
         out.push(Caveat::AcrossGears(gears(a, b)));

@@ -9,9 +9,11 @@ use crate::findings::Finding;
 use crate::signal::hygiene::median_in_place;
 use crate::stats::outliers::outliers;
 
-/// Oil this much colder at the start than in the set's warmest pull, with less power, is called warm-up, °C (our choice).
+/// Oil this much colder at the start than in the set's warmest pull, with less power, is called warm-up, °C
+/// (our choice).
 const COLD_OIL_C: f64 = 8.0;
-/// Temperatures at the start of a pull may differ by this from the day's usual, °C (our choice, to be judged before power).
+/// Temperatures at the start of a pull may differ by this from the day's usual, °C (our choice, to be judged
+/// before power).
 const WINDOW: [(&str, f64); 3] = [("oil_temp", 10.0), ("coolant_temp", 7.0), ("intake_temp", 12.0)];
 
 /// Something to know about one pull beside the others of its day.
@@ -28,8 +30,8 @@ pub struct PullFinding {
 /// Sets of one day with their measured pulls.
 type Day<'a> = [(&'a SetResult, &'a [Measured])];
 
-/// What stands out among the sets of one day: pulls outside the day's conditions (judged without looking at power), warm-up, and
-/// outliers at peak. A finding excludes nothing; a person does, with a reason.
+/// What stands out among the sets of one day: pulls outside the day's conditions (judged without looking at
+/// power), warm-up, and outliers at peak. A finding excludes nothing; a person does, with a reason.
 pub fn find_pulls(sets: &[SetResult], measured: &[Vec<Measured>]) -> Vec<PullFinding> {
     of_day(&sets.iter().zip(measured).map(|(s, m)| (s, m.as_slice())).collect::<Vec<_>>())
 }
@@ -42,7 +44,8 @@ pub fn find_days(sets: &[SetResult], measured: &[Vec<Measured>]) -> Vec<PullFind
     let mut out = Vec::new();
     for day in days {
         let own: Vec<usize> = (0..sets.len()).filter(|&i| sets[i].day == *day).collect();
-        let its: Vec<(&SetResult, &[Measured])> = own.iter().map(|&i| (&sets[i], measured[i].as_slice())).collect();
+        let its: Vec<(&SetResult, &[Measured])> =
+            own.iter().map(|&i| (&sets[i], measured[i].as_slice())).collect();
         out.extend(of_day(&its).into_iter().map(|f| PullFinding { set: own[f.set], ..f }));
     }
     out
@@ -57,7 +60,8 @@ fn of_day(day: &Day<'_>) -> Vec<PullFinding> {
         out.extend(warm_up(s, pulls).map(|found| PullFinding { set, pull: 0, found }));
     }
     for alike in alike(day) {
-        let values: Vec<&[f64]> = alike.iter().map(|&i| day[i].0.figure(Figure::PeakPower).values.as_slice()).collect();
+        let values: Vec<&[f64]> =
+            alike.iter().map(|&i| day[i].0.figure(Figure::PeakPower).values.as_slice()).collect();
         for o in outliers(&values) {
             let set = alike[o.set];
             let found = Finding::Outlier { off_kw: o.off, times: (o.t / o.limit).abs() };
@@ -83,7 +87,11 @@ fn off_usual(day: &Day<'_>, name: &'static str, room: f64) -> Vec<PullFinding> {
     for (set, (_, pulls)) in day.iter().enumerate() {
         for (pull, m) in pulls.iter().enumerate() {
             if let Some(off_c) = at_start(m, name).map(|t| t - usual_c).filter(|off| off.abs() > room) {
-                out.push(PullFinding { set, pull, found: Finding::Conditions { channel: Channel::known(name), off_c, usual_c } });
+                out.push(PullFinding {
+                    set,
+                    pull,
+                    found: Finding::Conditions { channel: Channel::known(name), off_c, usual_c },
+                });
             }
         }
     }
@@ -107,9 +115,14 @@ fn alike(day: &Day<'_>) -> Vec<Vec<usize>> {
 fn warm_up(s: &SetResult, pulls: &[Measured]) -> Option<Finding> {
     let first = pulls.first()?;
     let (t0, p0) = (at_start(first, "oil_temp")?, s.pull_figures.first()?.peak_power?.value);
-    let later = pulls.iter().zip(&s.pull_figures).skip(1).filter_map(|(m, f)| Some((at_start(m, "oil_temp")?, f.peak_power?.value)));
+    let later = pulls
+        .iter()
+        .zip(&s.pull_figures)
+        .skip(1)
+        .filter_map(|(m, f)| Some((at_start(m, "oil_temp")?, f.peak_power?.value)));
     let (t, p) = later.max_by(|a, b| a.0.total_cmp(&b.0))?;
-    (t - t0 >= COLD_OIL_C && p0 < p * (1.0 - SETTLED_SHARE)).then(|| Finding::WarmUp { colder_c: t - t0, less: 1.0 - p0 / p })
+    (t - t0 >= COLD_OIL_C && p0 < p * (1.0 - SETTLED_SHARE))
+        .then(|| Finding::WarmUp { colder_c: t - t0, less: 1.0 - p0 / p })
 }
 
 /// Adds to each comparison what is known about its two sets' pulls, and whether they have settled.

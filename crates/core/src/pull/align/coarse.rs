@@ -1,4 +1,5 @@
-//! Candidate lags from whole records: normalised correlation per overlap and level agreement, on a 0.1 s lattice.
+//! Candidate lags from whole records: normalised correlation per overlap and level agreement, on a 0.1 s
+//! lattice.
 
 use super::{Pair, Ratio};
 use crate::log::Series;
@@ -71,7 +72,11 @@ pub(super) fn candidates(pair: &Pair<'_>) -> Vec<f64> {
         let sse = (see - 2.0 * k * sed + k * k * sdd).max(0.0);
         let (cov, ve, vd) = (sed - se * sd / n, see - se * se / n, sdd - sd * sd / n);
         let r = if ve > 0.0 && vd > 0.0 { cov / (ve * vd).sqrt() } else { 0.0 };
-        scores.push(Score { lag: first + shift as f64 * STEP_S - from, level: (sse / n).sqrt() / (se / n).max(1.0), r });
+        scores.push(Score {
+            lag: first + shift as f64 * STEP_S - from,
+            level: (sse / n).sqrt() / (se / n).max(1.0),
+            r,
+        });
     }
     let mut by_level = local_best(&scores, |s| s.level);
     let by_shape = local_best(&scores, |s| -s.r);
@@ -87,7 +92,10 @@ pub(super) fn candidates(pair: &Pair<'_>) -> Vec<f64> {
 
 fn local_best(scores: &[Score], key: impl Fn(&Score) -> f64) -> Vec<f64> {
     let mut best: Vec<&Score> = (0..scores.len())
-        .filter(|&i| (i == 0 || key(&scores[i]) <= key(&scores[i - 1])) && (i + 1 == scores.len() || key(&scores[i]) < key(&scores[i + 1])))
+        .filter(|&i| {
+            (i == 0 || key(&scores[i]) <= key(&scores[i - 1]))
+                && (i + 1 == scores.len() || key(&scores[i]) < key(&scores[i + 1]))
+        })
         .map(|i| &scores[i])
         .collect();
     best.sort_by(|a, b| key(a).total_cmp(&key(b)));

@@ -1,7 +1,7 @@
 //! The fine lag: least squares of `n_ecu(t·(1+δ) + lag) − k·n_dyno(t)` on the level, with Huber weights.
 //!
-//! Where tyres, clutch or converter may slip, the level is `k·n_dyno·(1 + s·load)`: on a slow ramp a slip of 1 % would
-//! otherwise be read as a lag of a third of a second.
+//! Where tyres, clutch or converter may slip, the level is `k·n_dyno·(1 + s·load)`: on a slow ramp a slip of
+//! 1 % would otherwise be read as a lag of a third of a second.
 
 use super::kinks;
 use super::{FIT_DRIFT_PPM, MAX_DRIFT_PPM, Pair, Ratio};
@@ -68,7 +68,8 @@ pub(super) struct Problem<'a> {
     d: Vec<f64>,
     /// Part of the level that is known: `k·n_dyno`, or nothing when the ratio is to be fitted.
     base: Vec<f64>,
-    /// What the fitted coefficient multiplies: `n_dyno` for a free ratio, `k·n_dyno·load` for slip, nothing on a rigid coupling.
+    /// What the fitted coefficient multiplies: `n_dyno` for a free ratio, `k·n_dyno·load` for slip, nothing
+    /// on a rigid coupling.
     slope: Vec<f64>,
     /// Rate of the engine computer's speed, rpm/s.
     ecu_rate: Vec<f64>,
@@ -85,7 +86,10 @@ impl<'a> Problem<'a> {
         let (base, slope) = match (pair.ratio, pair.load) {
             (Ratio::Free, _) => (vec![0.0; d.len()], d.clone()),
             (Ratio::Known(k), None) => (d.iter().map(|d| k * d).collect(), vec![0.0; d.len()]),
-            (Ratio::Known(k), Some(_)) => (d.iter().map(|d| k * d).collect(), d.iter().enumerate().map(|(i, d)| k * d * load(i)).collect()),
+            (Ratio::Known(k), Some(_)) => (
+                d.iter().map(|d| k * d).collect(),
+                d.iter().enumerate().map(|(i, d)| k * d * load(i)).collect(),
+            ),
         };
         let step = median_step(&pair.ecu.t).unwrap_or(0.05);
         let ecu_rate = WindowPlan::new(&pair.ecu.t, (7.2 * step).max(0.12)).rates(&pair.ecu.v);
@@ -124,9 +128,13 @@ impl<'a> Problem<'a> {
         Walk::new(&self.pair.ecu.t)
     }
 
-    /// Difference of the distance between tip-in and lift in the two recordings at a fitted lag, s, and its tolerance.
+    /// Difference of the distance between tip-in and lift in the two recordings at a fitted lag, s, and its
+    /// tolerance.
     pub(super) fn kink_gap(&self, f: &Fit) -> Option<(f64, f64)> {
-        let levels = Series { t: self.t.clone(), v: (0..self.t.len()).map(|i| self.level(i, f.coefficient)).collect() };
+        let levels = Series {
+            t: self.t.clone(),
+            v: (0..self.t.len()).map(|i| self.level(i, f.coefficient)).collect(),
+        };
         kinks::gap(self.pair, &levels, &self.ecu_rate, f.lag, f.rate.0, f.noise)
     }
 
@@ -136,7 +144,10 @@ impl<'a> Problem<'a> {
         let every = p.t.len().div_ceil(FEW_POINTS).max(1);
         let (lag, k) = solve(p, start, 0.0, every)?;
         let (mut inside, mut n, mut rr, mut sum, mut walk) = (0.0, 0.0, 0.0, 0.0, p.walk());
-        for i in (0..p.t.len()).step_by(every).filter(|&i| p.t[i] >= p.pair.pull.from_s && p.t[i] <= p.pair.pull.to_s) {
+        for i in (0..p.t.len())
+            .step_by(every)
+            .filter(|&i| p.t[i] >= p.pair.pull.from_s && p.t[i] <= p.pair.pull.to_s)
+        {
             inside += 1.0;
             if let Some((e, _)) = p.ecu_at(&mut walk, i, lag, 0.0) {
                 n += 1.0;
@@ -204,13 +215,14 @@ fn believable(p: &Problem<'_>, k: f64) -> f64 {
 fn solve(p: &Problem<'_>, start: f64, delta: f64, every: usize) -> Option<(f64, f64)> {
     let mut lag = start;
     let mut k = first_coefficient(p, lag, delta, every)?;
-    let (mut rows, mut size) = (Vec::with_capacity(p.t.len() / every + 1), Vec::with_capacity(p.t.len() / every + 1));
+    let (mut rows, mut size) =
+        (Vec::with_capacity(p.t.len() / every + 1), Vec::with_capacity(p.t.len() / every + 1));
     for _ in 0..MAX_ITERATIONS {
         rows.clear();
         let mut walk = p.walk();
-        rows.extend(
-            (0..p.t.len()).step_by(every).filter_map(|i| p.ecu_at(&mut walk, i, lag, delta).map(|(e, slope)| (e - p.level(i, k), slope, p.slope[i]))),
-        );
+        rows.extend((0..p.t.len()).step_by(every).filter_map(|i| {
+            p.ecu_at(&mut walk, i, lag, delta).map(|(e, slope)| (e - p.level(i, k), slope, p.slope[i]))
+        }));
         if rows.len() < 8 {
             return None;
         }
@@ -230,7 +242,11 @@ fn solve(p: &Problem<'_>, start: f64, delta: f64, every: usize) -> Option<(f64, 
             return None;
         }
         let det = gg * dd - gd * gd;
-        let (step_lag, step_k) = if det <= 1e-9 * gg * dd { (-gr / gg, 0.0) } else { ((-dd * gr + gd * dr) / det, (gg * dr - gd * gr) / det) };
+        let (step_lag, step_k) = if det <= 1e-9 * gg * dd {
+            (-gr / gg, 0.0)
+        } else {
+            ((-dd * gr + gd * dr) / det, (gg * dr - gd * gr) / det)
+        };
         lag += step_lag.clamp(-0.5, 0.5);
         k = believable(p, k + step_k);
         if step_lag.abs() < SETTLED_S {
@@ -240,8 +256,9 @@ fn solve(p: &Problem<'_>, start: f64, delta: f64, every: usize) -> Option<(f64, 
     Some((lag, k))
 }
 
-/// The remaining clock rate difference and its standard error, from least squares of the residual on lag, fitted coefficient and rate
-/// together: what the first two can take up is no evidence for the third. Residuals that go together over 0.3 s count as one.
+/// The remaining clock rate difference and its standard error, from least squares of the residual on lag,
+/// fitted coefficient and rate together: what the first two can take up is no evidence for the third.
+/// Residuals that go together over 0.3 s count as one.
 fn drift_at(p: &Problem<'_>, lag: f64, k: f64, delta: f64) -> Option<(f64, f64)> {
     let (mut a, mut b, mut walk) = ([0.0; 9], [0.0; 3], p.walk());
     let (mut rows, mut times) = (Vec::with_capacity(p.t.len()), Vec::with_capacity(p.t.len()));
@@ -277,11 +294,15 @@ fn drift_at(p: &Problem<'_>, lag: f64, k: f64, delta: f64) -> Option<(f64, f64)>
     let mut unit = vec![0.0; m];
     unit[m - 1] = 1.0;
     let inverse = c.solve(&unit)[m - 1];
-    let left: Vec<f64> = rows.iter().map(|(x, r)| r - used.iter().enumerate().map(|(i, &ci)| fit[i] * x[ci] / size[ci]).sum::<f64>()).collect();
+    let left: Vec<f64> = rows
+        .iter()
+        .map(|(x, r)| r - used.iter().enumerate().map(|(i, &ci)| fit[i] * x[ci] / size[ci]).sum::<f64>())
+        .collect();
     let n = left.len() as f64;
     let variance = left.iter().map(|v| v * v).sum::<f64>() / (n - m as f64);
     let slow = averaged(&times, &left, BLOCK_S);
-    let together = slow.iter().map(|v| v * v).sum::<f64>() / slow.len() as f64 * (n / slow.len() as f64) / variance.max(1e-12);
+    let together = slow.iter().map(|v| v * v).sum::<f64>() / slow.len() as f64 * (n / slow.len() as f64)
+        / variance.max(1e-12);
     Some((-fit[m - 1] / size[2], (variance * inverse * together.max(1.0)).sqrt() / size[2]))
 }
 
@@ -300,8 +321,11 @@ fn judge(p: &Problem<'_>, lag: f64, k: f64, delta: f64) -> Option<Fit> {
         inside += usize::from(in_pull);
         let Some((e, slope)) = p.ecu_at(&mut walk, i, lag, delta) else { continue };
         let miss = e - p.level(i, k);
-        // Where slip is fitted, it goes with the load within the load's own smoothing: the moments of tip-in and lift are not the pull's ends.
-        if (p.t[i] < pair.pull.from_s + 0.3 || p.t[i] > pair.pull.to_s - 0.3) && (in_pull || pair.load.is_none()) {
+        // Where slip is fitted, it goes with the load within the load's own smoothing: the moments of tip-in
+        // and lift are not the pull's ends.
+        if (p.t[i] < pair.pull.from_s + 0.3 || p.t[i] > pair.pull.to_s - 0.3)
+            && (in_pull || pair.load.is_none())
+        {
             end_points.push((p.t[i], miss));
         }
         if in_pull {
@@ -328,13 +352,18 @@ fn judge(p: &Problem<'_>, lag: f64, k: f64, delta: f64) -> Option<Fit> {
     let slip = structure / slope / (smooth.len() as f64).sqrt();
     let sigma_lag = ((residual / (slope * n_eff.sqrt())).powi(2) + slip * slip).sqrt();
     let coverage = r.len() as f64 / inside.max(1) as f64;
-    let end_gap = averaged(&end_points.iter().map(|e| e.0).collect::<Vec<_>>(), &end_points.iter().map(|e| e.1).collect::<Vec<_>>(), 0.12)
-        .iter()
-        .fold(0.0_f64, |a, v| a.max(v.abs()));
+    let end_gap = averaged(
+        &end_points.iter().map(|e| e.0).collect::<Vec<_>>(),
+        &end_points.iter().map(|e| e.1).collect::<Vec<_>>(),
+        0.12,
+    )
+    .iter()
+    .fold(0.0_f64, |a, v| a.max(v.abs()));
     let mean_rpm = es.iter().sum::<f64>() / n;
     let (left, left_se) = drift_at(p, lag, k, delta).unwrap_or((0.0, 0.0));
     let rate = (delta + left, left_se);
-    let drift_ppm = is_significant(rate, sigma_lag, pair.pull.to_s - pair.pull.from_s).then_some(rate.0 * 1e6);
+    let drift_ppm =
+        is_significant(rate, sigma_lag, pair.pull.to_s - pair.pull.from_s).then_some(rate.0 * 1e6);
     Some(Fit {
         lag,
         sigma_lag,
@@ -395,7 +424,8 @@ fn correlation(a: &[f64], b: &[f64]) -> f64 {
     if aa > 0.0 && bb > 0.0 { ab / (aa * bb).sqrt() } else { 0.0 }
 }
 
-/// Whether the dyno trace shows tip-in or lift: at least 0.2 s outside the pull where its slope falls under half.
+/// Whether the dyno trace shows tip-in or lift: at least 0.2 s outside the pull where its slope falls under
+/// half.
 fn has_kink(pair: &Pair<'_>) -> bool {
     let p = pair.pull;
     let outside = |from: f64, to: f64| {

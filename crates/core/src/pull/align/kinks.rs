@@ -1,7 +1,8 @@
 //! Tip-in and lift must be as far apart in both recordings: the evidence that a ramp's level cannot give.
 //!
-//! Around each kink the lag is fitted together with a free offset, so that neither the ratio nor a constant filter delay
-//! matters. A log of another pull may match the ramp in between; it was lifted at another moment.
+//! Around each kink the lag is fitted together with a free offset, so that neither the ratio nor a constant
+//! filter delay matters. A log of another pull may match the ramp in between; it was lifted at another
+//! moment.
 
 use super::Pair;
 use crate::log::Series;
@@ -17,22 +18,39 @@ struct Local {
 }
 
 /// How much further apart the kinks are in one recording than in the other, s, with the tolerance for it.
-/// `levels` is engine speed as the dyno says it, on the dyno clock. `None` when either kink cannot be fitted well.
-pub(super) fn gap(pair: &Pair<'_>, levels: &Series, slope: &[f64], lag: f64, delta: f64, noise: f64) -> Option<(f64, f64)> {
+/// `levels` is engine speed as the dyno says it, on the dyno clock. `None` when either kink cannot be fitted
+/// well.
+pub(super) fn gap(
+    pair: &Pair<'_>,
+    levels: &Series,
+    slope: &[f64],
+    lag: f64,
+    delta: f64,
+    noise: f64,
+) -> Option<(f64, f64)> {
     let p = pair.pull;
     let tip = local(pair, levels, slope, [p.from_s - 0.9, p.from_s + 0.5], lag, noise)?;
     let lift = local(pair, levels, slope, [p.to_s - 0.6, p.to_s + 0.3], lag, noise)?;
     let expected = delta * (p.to_s - p.from_s);
     let step = crate::signal::savgol::median_step(&pair.ecu.t).unwrap_or(0.05);
-    let tolerance = TOLERANCE_S + 5.0 * (tip.sigma * tip.sigma + lift.sigma * lift.sigma).sqrt() + 0.25 * step;
+    let tolerance =
+        TOLERANCE_S + 5.0 * (tip.sigma * tip.sigma + lift.sigma * lift.sigma).sqrt() + 0.25 * step;
     let plain = lift.lag - tip.lag;
-    // A small error of the ratio looks like a clock rate on the level; the kinks themselves know nothing of it.
+    // A small error of the ratio looks like a clock rate on the level; the kinks themselves know nothing of
+    // it.
     let gap = if (plain - expected).abs() < plain.abs() { plain - expected } else { plain };
     Some((gap, tolerance))
 }
 
 /// Least squares of lag and offset in a window; `None` without a kink in it or when the two shapes differ.
-fn local(pair: &Pair<'_>, levels: &Series, slope: &[f64], window: [f64; 2], start: f64, noise: f64) -> Option<Local> {
+fn local(
+    pair: &Pair<'_>,
+    levels: &Series,
+    slope: &[f64],
+    window: [f64; 2],
+    start: f64,
+    noise: f64,
+) -> Option<Local> {
     let part: Series = levels.between(window[0], window[1]);
     if part.len() < 12 || part.t[part.len() - 1] - part.t[0] < 0.7 * (window[1] - window[0]) {
         return None;
@@ -60,7 +78,8 @@ fn local(pair: &Pair<'_>, levels: &Series, slope: &[f64], window: [f64; 2], star
         let step = (-gr / gg).clamp(-0.1, 0.1);
         rms = (rr / n).sqrt();
         // The engine computer's own samples are fewer than the dyno's: they bound what is independent.
-        let samples = pair.ecu.between(part.t[0] + lag, part.t[part.len() - 1] + lag).len().min(rows.len()) as f64;
+        let samples =
+            pair.ecu.between(part.t[0] + lag, part.t[part.len() - 1] + lag).len().min(rows.len()) as f64;
         sigma = rms / (gg / n).sqrt() / samples.max(1.0).sqrt();
         lag += step;
         if step.abs() < 1e-6 {

@@ -1,6 +1,7 @@
 //! Aligning the dyno's clock with the engine computer's.
 //!
-//! Ramps all look alike, so the shape alone proves nothing: candidates come from the shape, the decision from the level.
+//! Ramps all look alike, so the shape alone proves nothing: candidates come from the shape, the decision from
+//! the level.
 
 mod coarse;
 mod fine;
@@ -16,8 +17,8 @@ use serde::{Deserialize, Serialize};
 
 /// Residual above this share of the mean speed refuses the pair.
 pub const MAX_RESIDUAL_SHARE: f64 = 0.005;
-/// Slow residual structure above this share refuses a pair that cannot slip (our choice: half the limit above;
-/// a true pair on a hub leaves only noise there, another pull's log leaves its different ramp).
+/// Slow residual structure above this share refuses a pair that cannot slip (our choice: half the limit
+/// above; a true pair on a hub leaves only noise there, another pull's log leaves its different ramp).
 pub const MAX_STRUCTURE_SHARE: f64 = 0.0025;
 /// Ends may differ by this much, rpm.
 pub const MAX_END_RPM: f64 = 100.0;
@@ -29,7 +30,8 @@ pub const MIN_COVERAGE: f64 = 0.9;
 pub const MAX_CLOCK_GAP_S: f64 = 60.0;
 /// Beyond this rate difference a time scale is fitted, ppm.
 pub const FIT_DRIFT_PPM: f64 = 1000.0;
-/// No recorder's clock is further off than this, ppm (our choice): beyond, it is another ramp, not another clock.
+/// No recorder's clock is further off than this, ppm (our choice): beyond, it is another ramp, not another
+/// clock.
 pub const MAX_DRIFT_PPM: f64 = 6000.0;
 
 /// A clock rate this many times its uncertainty is believed.
@@ -62,7 +64,8 @@ pub struct Pair<'a> {
     pub ratio: Ratio,
     /// True when the two cannot slip against each other.
     pub rigid: bool,
-    /// Load on the dyno clock, 1 at its highest, where tyres, clutch or converter may slip: slip is fitted in proportion to it.
+    /// Load on the dyno clock, 1 at its highest, where tyres, clutch or converter may slip: slip is fitted in
+    /// proportion to it.
     pub load: Option<&'a Series>,
     /// True when both clocks are times of day.
     pub clocks_of_day: bool,
@@ -95,7 +98,8 @@ pub struct Alignment {
     pub r: Option<f64>,
     /// RMS residual over the pull, rpm of the engine computer.
     pub residual_rpm: Option<f64>,
-    /// RMS of the slow part of the residual (0.3 s averages), rpm: noise aside, what the two ramps disagree in.
+    /// RMS of the slow part of the residual (0.3 s averages), rpm: noise aside, what the two ramps disagree
+    /// in.
     #[serde(default)]
     pub structure_rpm: Option<f64>,
     /// Second-best lag at least 0.5 s away, s.
@@ -173,14 +177,17 @@ pub fn align(pair: &Pair<'_>) -> Alignment {
     let problem = fine::Problem::new(pair);
     let mut sketched: Vec<fine::Sketch> = candidates.iter().filter_map(|c| problem.sketch(*c)).collect();
     sketched.sort_by(|a, b| a.score.total_cmp(&b.score));
-    let mut fits: Vec<fine::Fit> = worth_fitting(&sketched).into_iter().filter_map(|lag| problem.fit(lag)).collect();
+    let mut fits: Vec<fine::Fit> =
+        worth_fitting(&sketched).into_iter().filter_map(|lag| problem.fit(lag)).collect();
     fits.sort_by(|a, b| a.score.total_cmp(&b.score));
     let undecided = rivals::settle(&problem, &mut fits);
     let Some(best) = fits.first().copied() else {
         return Alignment::empty(Status::Refused, Some(Refusal::NoLag));
     };
     let fitted = fits.iter().map(|f| (f.lag, f.residual));
-    let runner = fitted.chain(sketched.iter().map(|s| (s.lag, s.residual))).find(|(lag, _)| (lag - best.lag).abs() >= RUNNER_UP_S);
+    let runner = fitted
+        .chain(sketched.iter().map(|s| (s.lag, s.residual)))
+        .find(|(lag, _)| (lag - best.lag).abs() >= RUNNER_UP_S);
     let out = evidence(&best, runner, Status::Aligned);
     let undecided = undecided.map(|rival_s| Refusal::Rivals { lag_s: best.lag, rival_s });
     match reason_to_refuse(pair, &best, problem.kink_gap(&best)).or(undecided) {
@@ -229,12 +236,13 @@ fn evidence(f: &fine::Fit, runner: Option<(f64, f64)>, status: Status) -> Alignm
     }
 }
 
-/// Time zones differ by whole half hours; together with a midnight between the two recordings by at most this, s.
+/// Time zones differ by whole half hours; together with a midnight between the two recordings by at most
+/// this, s.
 const MAX_ZONE_S: f64 = 38.0 * 3600.0;
 const ZONE_STEP_S: f64 = 1800.0;
 
-/// The nearest whole half hour, s: by this much two clocks of day may differ without contradicting each other, when one recorder runs
-/// on another time zone, on summer time, or began after midnight.
+/// The nearest whole half hour, s: by this much two clocks of day may differ without contradicting each
+/// other, when one recorder runs on another time zone, on summer time, or began after midnight.
 pub fn zone_difference(lag_s: f64) -> f64 {
     ((lag_s / ZONE_STEP_S).round() * ZONE_STEP_S).clamp(-MAX_ZONE_S, MAX_ZONE_S)
 }

@@ -1,7 +1,7 @@
 //! Lags that fit one pull alike: the recordings as a whole decide, or nobody does.
 //!
-//! Where both recordings hold several pulls, the lag of one pull's neighbour may fit it as well as its own: ramps look alike. But one
-//! lag must lay the whole recordings over each other.
+//! Where both recordings hold several pulls, the lag of one pull's neighbour may fit it as well as its own:
+//! ramps look alike. But one lag must lay the whole recordings over each other.
 
 use super::RUNNER_UP_S;
 use super::fine::{Fit, Problem};
@@ -17,16 +17,20 @@ const ALIKE: f64 = 0.03;
 /// A moment disagrees by this at most, rpm: one long stretch at another speed must not decide alone.
 const CAP_RPM: f64 = 1000.0;
 
-/// Puts the lag to be believed first. `fits` come best first; returns the lag that rivals it when neither the pull nor the whole
-/// recordings can tell the two apart.
+/// Puts the lag to be believed first. `fits` come best first; returns the lag that rivals it when neither the
+/// pull nor the whole recordings can tell the two apart.
 pub(super) fn settle(problem: &Problem<'_>, fits: &mut [Fit]) -> Option<f64> {
     let best = *fits.first()?;
-    let rivals: Vec<usize> = (1..fits.len()).filter(|&i| (fits[i].lag - best.lag).abs() >= RUNNER_UP_S).collect();
+    let rivals: Vec<usize> =
+        (1..fits.len()).filter(|&i| (fits[i].lag - best.lag).abs() >= RUNNER_UP_S).collect();
     if rivals.is_empty() {
         return None;
     }
     let own = disagreement(problem, &best)?;
-    let (i, theirs) = rivals.iter().filter_map(|&i| Some((i, disagreement(problem, &fits[i])?))).min_by(|a, b| a.1.total_cmp(&b.1))?;
+    let (i, theirs) = rivals
+        .iter()
+        .filter_map(|&i| Some((i, disagreement(problem, &fits[i])?)))
+        .min_by(|a, b| a.1.total_cmp(&b.1))?;
     if theirs < CLEARLY * own {
         fits[..=i].rotate_right(1);
         return None;
@@ -35,7 +39,8 @@ pub(super) fn settle(problem: &Problem<'_>, fits: &mut [Fit]) -> Option<f64> {
     (own >= CLEARLY * theirs && rival.score < best.score * (1.0 + ALIKE)).then_some(rival.lag)
 }
 
-/// RMS disagreement of the two speeds over all the time both recordings cover, rpm, dearer the less they cover.
+/// RMS disagreement of the two speeds over all the time both recordings cover, rpm, dearer the less they
+/// cover.
 fn disagreement(problem: &Problem<'_>, f: &Fit) -> Option<f64> {
     let (pair, k) = (problem.pair(), problem.ratio(f));
     let every = pair.dyno.len().div_ceil(POINTS).max(1);

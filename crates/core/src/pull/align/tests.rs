@@ -50,7 +50,11 @@ fn run(dyno: &Series, ecu: &Series, ratio: Ratio) -> Alignment {
 fn a_known_lag_is_found_to_milliseconds_and_its_uncertainty_is_honest() {
     for (seed, hz) in [(1, 20.0), (2, 50.0), (3, 33.0), (4, 25.0)] {
         let lag = 499.2 + 0.137 * seed as f64;
-        let a = run(&dyno_of(2.1, 1.0, 6700.0, seed), &ecu_of(lag, 2.1, 1.0, 6700.0, hz, seed + 50), Ratio::Known(RATIO));
+        let a = run(
+            &dyno_of(2.1, 1.0, 6700.0, seed),
+            &ecu_of(lag, 2.1, 1.0, 6700.0, hz, seed + 50),
+            Ratio::Known(RATIO),
+        );
         assert_eq!(a.status, Status::Aligned, "{a:?}");
         let miss = (a.lag_s.unwrap() - lag).abs();
         assert!(miss < 0.004, "{hz} Hz: off by {miss}");
@@ -79,7 +83,8 @@ fn another_pulls_log_is_refused_although_it_correlates() {
         ("lifted early", 2.0, 1.0, 6480.0),
         ("lifted late", 2.0, 1.0, 6900.0),
     ] {
-        let a = run(&dyno_of(2.0, 1.0, 6700.0, 9), &ecu_of(499.5, tip, pace, top, 50.0, 11), Ratio::Known(RATIO));
+        let a =
+            run(&dyno_of(2.0, 1.0, 6700.0, 9), &ecu_of(499.5, tip, pace, top, 50.0, 11), Ratio::Known(RATIO));
         assert!(a.r.unwrap() > 0.99, "{name}: the trap must look plausible");
         assert_eq!(a.status, Status::Refused, "{name}: {a:?}");
         assert!(refused(&a).contains("another pull"), "{name}");
@@ -108,7 +113,15 @@ fn a_bare_ramp_of_unknown_ratio_has_no_lag() {
     let pull = detect(&d, &Load::default(), RATIO)[0];
     let ramp = d.between(pull.from_s, pull.to_s);
     let ecu = ecu_of(499.5, 2.0, 1.0, 6700.0, 50.0, 10).between(499.5 + pull.from_s, 499.5 + pull.to_s);
-    let pair = |ratio| Pair { dyno: &ramp, ecu: &ecu, pull: &pull, ratio, rigid: true, load: None, clocks_of_day: false };
+    let pair = |ratio| Pair {
+        dyno: &ramp,
+        ecu: &ecu,
+        pull: &pull,
+        ratio,
+        rigid: true,
+        load: None,
+        clocks_of_day: false,
+    };
     let a = align(&pair(Ratio::Free));
     assert_eq!(a.status, Status::Refused, "{a:?}");
     assert_eq!(a.refusal, Some(Refusal::BareRamp));
@@ -120,7 +133,15 @@ fn clocks_of_day_that_contradict_the_lag_refuse_it() {
     let d = dyno_of(2.0, 1.0, 6700.0, 9);
     let pull = detect(&d, &Load::default(), RATIO)[0];
     let ecu = ecu_of(499.5, 2.0, 1.0, 6700.0, 50.0, 10);
-    let a = align(&Pair { dyno: &d, ecu: &ecu, pull: &pull, ratio: Ratio::Known(RATIO), rigid: true, load: None, clocks_of_day: true });
+    let a = align(&Pair {
+        dyno: &d,
+        ecu: &ecu,
+        pull: &pull,
+        ratio: Ratio::Known(RATIO),
+        rigid: true,
+        load: None,
+        clocks_of_day: true,
+    });
     assert!(matches!(a.refusal, Some(Refusal::Clocks { off_s }) if (off_s - 499.5).abs() < 900.0), "{a:?}");
 }
 
@@ -139,7 +160,18 @@ fn a_hand_set_lag_is_kept_and_its_misfit_shown() {
     let d = dyno_of(2.0, 1.0, 6700.0, 9);
     let pull = detect(&d, &Load::default(), RATIO)[0];
     let ecu = ecu_of(499.5, 2.0, 1.0, 6700.0, 50.0, 10);
-    let a = manual(&Pair { dyno: &d, ecu: &ecu, pull: &pull, ratio: Ratio::Known(RATIO), rigid: true, load: None, clocks_of_day: false }, 500.5);
+    let a = manual(
+        &Pair {
+            dyno: &d,
+            ecu: &ecu,
+            pull: &pull,
+            ratio: Ratio::Known(RATIO),
+            rigid: true,
+            load: None,
+            clocks_of_day: false,
+        },
+        500.5,
+    );
     assert_eq!((a.status, a.lag_s), (Status::Manual, Some(500.5)));
     assert!(a.residual_rpm.unwrap() > 200.0);
 }
@@ -152,13 +184,25 @@ fn a_slipping_tyre_does_not_pass_for_a_lag() {
         let loaded = t > 2.0 && engine_rpm(t + 0.02, 2.0, 0.6, top) > engine_rpm(t, 2.0, 0.6, top);
         f64::from(u8::from(loaded)) * (1.0 - 0.02 * (t - 2.0))
     };
-    let shaft = sample(50.0, 0.0, 18.0, 0.2, 5, |t| engine_rpm(t, 2.0, 0.6, top) / RATIO / (1.0 + slip * load_at(t)));
+    let shaft =
+        sample(50.0, 0.0, 18.0, 0.2, 5, |t| engine_rpm(t, 2.0, 0.6, top) / RATIO / (1.0 + slip * load_at(t)));
     let load = sample(50.0, 0.0, 18.0, 0.0, 5, load_at);
     let ecu = sample(25.0, 500.0, 18.0, 3.0, 6, |t| engine_rpm(t - lag, 2.0, 0.6, top));
     let pull = detect(&shaft, &Load::default(), RATIO)[0];
-    let pair = Pair { dyno: &shaft, ecu: &ecu, pull: &pull, ratio: Ratio::Known(RATIO), rigid: false, load: None, clocks_of_day: false };
+    let pair = Pair {
+        dyno: &shaft,
+        ecu: &ecu,
+        pull: &pull,
+        ratio: Ratio::Known(RATIO),
+        rigid: false,
+        load: None,
+        clocks_of_day: false,
+    };
     let blind = align(&pair);
-    assert!((blind.lag_s.unwrap() - lag).abs() > 0.05, "without the load the slip is read as a lag: {blind:?}");
+    assert!(
+        (blind.lag_s.unwrap() - lag).abs() > 0.05,
+        "without the load the slip is read as a lag: {blind:?}"
+    );
     let a = align(&Pair { load: Some(&load), ..pair });
     assert_eq!(a.status, Status::Aligned, "{a:?}");
     assert!((a.lag_s.unwrap() - lag).abs() < 0.02, "{a:?}");
@@ -179,7 +223,15 @@ fn the_same_ramp_three_times_is_told_apart_by_the_whole_recordings() {
     let pulls = detect(&dyno, &Load::default(), RATIO);
     assert_eq!(pulls.len(), 3);
     for pull in &pulls {
-        let a = align(&Pair { dyno: &dyno, ecu: &ecu, pull, ratio: Ratio::Known(RATIO), rigid: true, load: None, clocks_of_day: false });
+        let a = align(&Pair {
+            dyno: &dyno,
+            ecu: &ecu,
+            pull,
+            ratio: Ratio::Known(RATIO),
+            rigid: true,
+            load: None,
+            clocks_of_day: false,
+        });
         assert_eq!(a.status, Status::Aligned, "{a:?}");
         assert!((a.lag_s.unwrap() - 12.5).abs() < 0.01, "pull at {:.0} s: {a:?}", pull.from_s);
     }
@@ -191,19 +243,39 @@ fn a_lone_pull_that_fits_two_sweeps_alike_is_refused() {
     // The very same samples twice: nothing in them can tell which is meant.
     let one = ecu_of(499.2, 2.1, 1.0, 6700.0, 50.0, 3);
     let later = one.t.iter().map(|t| t + 40.0);
-    let ecu = Series { t: one.t.iter().copied().chain(later).collect(), v: [one.v.clone(), one.v.clone()].concat() };
+    let ecu = Series {
+        t: one.t.iter().copied().chain(later).collect(),
+        v: [one.v.clone(), one.v.clone()].concat(),
+    };
     let a = run(&dyno, &ecu, Ratio::Known(RATIO));
     assert_eq!(a.status, Status::Refused, "{a:?}");
-    assert!(matches!(a.refusal, Some(Refusal::Rivals { lag_s, rival_s }) if ((lag_s - rival_s).abs() - 40.0).abs() < 0.1), "{a:?}");
+    assert!(
+        matches!(a.refusal, Some(Refusal::Rivals { lag_s, rival_s }) if ((lag_s - rival_s).abs() - 40.0).abs() < 0.1),
+        "{a:?}"
+    );
 }
 
 #[test]
 fn clocks_of_two_time_zones_do_not_contradict_each_other() {
     let dyno = dyno_of(2.1, 1.0, 6700.0, 1);
     let pulls = detect(&dyno, &Load::default(), RATIO);
-    for (lag, fits) in [(7200.0 + 12.0, true), (-19_800.0 - 40.0, true), (-86_400.0 + 3.0, true), (900.0, false), (5000.0, false)] {
+    for (lag, fits) in [
+        (7200.0 + 12.0, true),
+        (-19_800.0 - 40.0, true),
+        (-86_400.0 + 3.0, true),
+        (900.0, false),
+        (5000.0, false),
+    ] {
         let ecu = sample(25.0, lag, 16.0, 4.0, 5, |t| engine_rpm(t - lag, 2.1, 1.0, 6700.0));
-        let a = align(&Pair { dyno: &dyno, ecu: &ecu, pull: &pulls[0], ratio: Ratio::Known(RATIO), rigid: true, load: None, clocks_of_day: true });
+        let a = align(&Pair {
+            dyno: &dyno,
+            ecu: &ecu,
+            pull: &pulls[0],
+            ratio: Ratio::Known(RATIO),
+            rigid: true,
+            load: None,
+            clocks_of_day: true,
+        });
         match fits {
             true => assert_eq!(a.status, Status::Aligned, "{lag} s: {a:?}"),
             false => assert!(matches!(a.refusal, Some(Refusal::Clocks { .. })), "{lag} s: {a:?}"),
@@ -213,8 +285,16 @@ fn clocks_of_two_time_zones_do_not_contradict_each_other() {
 
 /// A pull on tyres that slip by up to 1.5 % under a load that rises and falls.
 fn on_tyres(pace: f64, seed: u64) -> (Series, Series) {
-    let load = |t: f64| if (2.0..11.0).contains(&t) { 0.5 + 0.5 * ((t - 2.0) / 9.0 * std::f64::consts::PI).sin() } else { 0.0 };
-    let dyno = sample(100.0, 0.0, 15.0, 0.6, seed, move |t| engine_rpm(t, 2.0, pace, 6700.0) / RATIO / (1.0 + 0.015 * load(t)));
+    let load = |t: f64| {
+        if (2.0..11.0).contains(&t) {
+            0.5 + 0.5 * ((t - 2.0) / 9.0 * std::f64::consts::PI).sin()
+        } else {
+            0.0
+        }
+    };
+    let dyno = sample(100.0, 0.0, 15.0, 0.6, seed, move |t| {
+        engine_rpm(t, 2.0, pace, 6700.0) / RATIO / (1.0 + 0.015 * load(t))
+    });
     let held = Series { v: dyno.t.iter().map(|t| load(*t)).collect(), t: dyno.t.clone() };
     (dyno, held)
 }
@@ -242,7 +322,11 @@ fn swapped_logs_of_ramps_a_few_per_cent_apart_are_refused_on_tyres_too() {
 fn the_stated_uncertainty_of_a_clock_rate_is_its_real_error() {
     let (mut square, mut stated, n) = (0.0, 0.0, 60);
     for seed in 0..n {
-        let a = run(&dyno_of(2.1, 1.0, 6700.0, 100 + seed), &ecu_of(499.3, 2.1, 1.0, 6700.0, 50.0, 900 + seed), Ratio::Known(RATIO));
+        let a = run(
+            &dyno_of(2.1, 1.0, 6700.0, 100 + seed),
+            &ecu_of(499.3, 2.1, 1.0, 6700.0, 50.0, 900 + seed),
+            Ratio::Known(RATIO),
+        );
         square += a.rate_ppm.unwrap().powi(2) / n as f64;
         stated += a.rate_se_ppm.unwrap().powi(2) / n as f64;
     }
