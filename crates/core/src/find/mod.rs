@@ -5,23 +5,12 @@
 //! query too. What is not recognised is looked for as text. Every condition has a canonical wording in the
 //! same language, which the page shows back to the person.
 
-mod bits;
-mod dates;
-mod facets;
-mod index;
-mod lexer;
-mod matching;
-mod parse;
-mod quantity;
-mod query;
+mod asked;
+mod columns;
+mod found;
 #[cfg(test)]
 mod tests;
-mod zones;
 
-pub use bits::Bits;
-pub use facets::{Facet, FacetKind};
-pub use index::{Index, Note, Place, Record, Scope};
-pub use matching::{Found, Hit};
-pub use parse::{Reading, parse};
-pub use quantity::{Quantity, Usual};
-pub use query::{Clause, Field, Order, Query, QueryError, What};
+pub use asked::{Clause, Field, Order, Quantity, Query, QueryError, Reading, Usual, What, parse};
+pub use columns::{Bits, Facet, FacetKind, Index, Note, Place, Record, Scope};
+pub use found::{Found, Hit};

@@ -4,7 +4,6 @@ use crate::correction::Correction;
 use crate::units::{PowerUnit, TorqueUnit};
 use chrono::NaiveDate;
 use proptest::prelude::*;
-use quantity::Usual;
 
 fn day(s: &str) -> NaiveDate {
     s.parse().unwrap()

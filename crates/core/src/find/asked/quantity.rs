@@ -22,7 +22,7 @@ pub enum Quantity {
 }
 
 /// Names by which a query may call a quantity; the first is the one shown.
-pub(super) const NAMES: [(Quantity, &[&str]); 7] = [
+pub(in crate::find) const NAMES: [(Quantity, &[&str]); 7] = [
     (Quantity::PeakSpeed, &["peak at", "peak rpm", "rpm"]),
     (Quantity::Power, &["power", "peak power", "peak"]),
     (Quantity::Torque, &["torque", "peak torque"]),
@@ -33,7 +33,7 @@ pub(super) const NAMES: [(Quantity, &[&str]); 7] = [
 ];
 
 /// Words for a unit: the quantity, what one of it is in the quantity's own unit, and the words.
-pub(super) const UNITS: [(Quantity, f64, &[&str]); 12] = [
+pub(in crate::find) const UNITS: [(Quantity, f64, &[&str]); 12] = [
     (Quantity::Power, 1.0, &["kw", "kilowatt", "kilowatts"]),
     (Quantity::Power, W_PER_HP / 1000.0, &["hp", "bhp", "horsepower"]),
     (Quantity::Power, W_PER_PS / 1000.0, &["ps"]),
@@ -64,7 +64,7 @@ impl Quantity {
     }
 
     /// Its own unit and how many of its own unit one of the usual unit is.
-    pub(super) fn usual(self, u: Usual) -> (&'static str, f64) {
+    pub(in crate::find) fn usual(self, u: Usual) -> (&'static str, f64) {
         match self {
             Self::Power => (u.power.label(), 1.0 / u.power.from_kw(1.0)),
             Self::Torque => (u.torque.label(), 1.0 / u.torque.from_nm(1.0)),
@@ -76,7 +76,7 @@ impl Quantity {
     }
 
     /// What the unit word is worth for this quantity; `Err` names the quantity it belongs to instead.
-    pub(super) fn unit(self, word: &str) -> Option<Result<f64, Self>> {
+    pub(in crate::find) fn unit(self, word: &str) -> Option<Result<f64, Self>> {
         let word = word.to_lowercase();
         let mut other = None;
         for (q, worth, words) in UNITS {
@@ -91,7 +91,7 @@ impl Quantity {
     }
 
     /// The quantity a unit word alone means; a per cent alone means nothing.
-    pub(super) fn of_unit(word: &str) -> Option<(Self, f64)> {
+    pub(in crate::find) fn of_unit(word: &str) -> Option<(Self, f64)> {
         let word = word.to_lowercase();
         UNITS
             .iter()

@@ -1,93 +1,10 @@
 //! How many of the pulls found have each value.
 
-use super::bits::Bits;
-use super::index::{FIRST_YEAR, Index, YEARS};
-use super::matching::{ENDED, FUEL, GEAR, LIMIT, MAP, VEHICLE};
-use super::query::{Clause, Field, STATES, State, What};
+use crate::find::asked::{Clause, Field, STATES, State, What};
+use crate::find::columns::{
+    Bits, ENDED, FIRST_YEAR, FUEL, Facet, FacetKind, GEAR, Index, LIMIT, MAP, VEHICLE, YEARS,
+};
 use chrono::NaiveDate;
-use std::collections::HashMap;
-use std::hash::Hash;
-
-/// What a facet counts.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum FacetKind {
-    /// Vehicles.
-    Vehicle,
-    /// Maps by name.
-    Map,
-    /// Fuels.
-    Fuel,
-    /// Gears.
-    Gear,
-    /// Calendar years.
-    Year,
-    /// Worst limit verdict.
-    Limit,
-    /// What ended the pull.
-    Ended,
-    /// Flags.
-    Flag,
-}
-
-/// How many of the pulls found have each value; the condition that asks for it comes along.
-#[derive(Debug, Clone, PartialEq)]
-pub struct Facet {
-    /// What is counted.
-    pub kind: FacetKind,
-    /// Condition and number of pulls, most first.
-    pub values: Vec<(Clause, usize)>,
-}
-
-/// Values of several columns together, each combination with a number: rows are counted by that, once for all
-/// its columns.
-#[derive(Debug, Clone)]
-pub(super) struct Groups<T> {
-    all: Vec<T>,
-    of: HashMap<T, u32>,
-}
-
-impl<T> Default for Groups<T> {
-    fn default() -> Self {
-        Self { all: Vec::new(), of: HashMap::new() }
-    }
-}
-
-impl<T: Copy + Eq + Hash> Groups<T> {
-    /// The number of a combination.
-    pub(super) fn number(&mut self, values: T) -> u32 {
-        *self.of.entry(values).or_insert_with(|| {
-            self.all.push(values);
-            (self.all.len() - 1) as u32
-        })
-    }
-
-    /// Rows of each combination that has any. Neighbours often have the same one: it is counted in a register
-    /// until it changes.
-    fn counted(&self, rows: &Bits, column: &[u32]) -> Vec<(T, usize)> {
-        let mut counts = vec![0usize; self.all.len()];
-        let (mut last, mut run) = (0usize, 0usize);
-        rows.each_word(|some| {
-            for &i in some {
-                let now = column[i] as usize;
-                if now == last {
-                    run += 1;
-                } else {
-                    counts[last] += run;
-                    (last, run) = (now, 1);
-                }
-            }
-        });
-        if let Some(c) = counts.get_mut(last) {
-            *c += run;
-        }
-        self.all.iter().copied().zip(counts).filter(|c| c.1 > 0).collect()
-    }
-}
-
-/// What all pulls of a set share: vehicle, map, fuel, gear and year.
-pub(super) type SetValues = [u16; 5];
-/// What each pull has of its own: worst limit verdict, what ended it, and its flags.
-pub(super) type OwnValues = (u16, u16, u64);
 
 impl Index {
     pub(super) fn facets(&self, rows: &Bits) -> Vec<Facet> {

@@ -1,13 +1,13 @@
 //! Extremes of every 64 rows: the first of an order are found without looking at rows that cannot be among
 //! them.
 
-use super::index::{Columns, FAMILIES};
+use super::table::{Columns, FAMILIES};
 use std::ops::RangeInclusive;
 
 /// Lowest and highest of each 64 rows; values that are missing do not count, so rows without any are an empty
 /// range.
 #[derive(Debug, Clone, Default)]
-pub(super) struct Zones {
+pub(in crate::find) struct Zones {
     date: Vec<(i32, i32)>,
     power: Vec<(f32, f32)>,
     torque: Vec<(f32, f32)>,
@@ -26,7 +26,7 @@ fn product(v: (f32, f32), k: (f32, f32)) -> RangeInclusive<f32> {
 }
 
 impl Zones {
-    pub(super) fn new(c: &Columns) -> Self {
+    pub(in crate::find) fn new(c: &Columns) -> Self {
         Self {
             date: c
                 .date
@@ -40,28 +40,28 @@ impl Zones {
     }
 
     /// Whether rows of that word reach a date or later.
-    pub(super) fn since(&self, word: usize, date: i32) -> bool {
+    pub(in crate::find) fn since(&self, word: usize, date: i32) -> bool {
         self.date[word].1 >= date
     }
 
     /// Whether rows of that word reach a date or earlier.
-    pub(super) fn until(&self, word: usize, date: i32) -> bool {
+    pub(in crate::find) fn until(&self, word: usize, date: i32) -> bool {
         self.date[word].0 <= date
     }
 
     /// Range of corrected power in that word.
-    pub(super) fn power(&self, word: usize, f: usize) -> RangeInclusive<f32> {
+    pub(in crate::find) fn power(&self, word: usize, f: usize) -> RangeInclusive<f32> {
         product(self.power[word], self.factor[f][word])
     }
 
     /// Range of corrected torque in that word.
-    pub(super) fn torque(&self, word: usize, f: usize) -> RangeInclusive<f32> {
+    pub(in crate::find) fn torque(&self, word: usize, f: usize) -> RangeInclusive<f32> {
         product(self.torque[word], self.factor[f][word])
     }
 }
 
 /// How far a value is from a range, 0 inside.
-pub(super) fn distance(range: &RangeInclusive<f32>, value: f32) -> f32 {
+pub(in crate::find) fn distance(range: &RangeInclusive<f32>, value: f32) -> f32 {
     (range.start() - value).max(value - range.end()).max(0.0)
 }
 

@@ -6,136 +6,17 @@
 //! written anew.
 
 use super::bits::Bits;
-use super::facets::{Facet, Groups, OwnValues, SetValues};
-use super::matching::{ENDED, FUEL, GEAR, LIMIT, MAP, VEHICLE};
-use super::query::Field;
+use super::facet::Facet;
+use super::groups::{Groups, OwnValues, SetValues};
+use super::names::{ENDED, FUEL, GEAR, LIMIT, MAP, NAMED, Names, VEHICLE};
+use super::record::{Note, Record, Scope};
+use super::table::{Columns, FIRST_YEAR, YEARS};
 use super::zones::Zones;
-use crate::air::AirState;
 use crate::correction::Correction;
-use chrono::{Datelike, NaiveDate};
+use crate::find::asked::Field;
+use chrono::Datelike;
 use std::collections::HashMap;
 use std::sync::OnceLock;
-
-/// Where a pull belongs.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
-pub struct Place {
-    /// The pull.
-    pub pull: i64,
-    /// Its set.
-    pub set: i64,
-    /// Its day.
-    pub day: i64,
-}
-
-/// What a search knows of one pull.
-#[derive(Debug, Clone, PartialEq)]
-pub struct Record<'a> {
-    /// Where it belongs.
-    pub place: Place,
-    /// Position in its set, from 1.
-    pub position: u16,
-    /// The day's date.
-    pub date: NaiveDate,
-    /// Vehicle, build state, map, fuel, boost target and gear, by name.
-    pub names: [&'a str; 6],
-    /// Ethanol in the fuel, 0 to 1.
-    pub ethanol: Option<f64>,
-    /// Highest power before correction, kW, and where, rpm.
-    pub power: Option<(f64, f64)>,
-    /// Highest torque before correction, N·m.
-    pub torque_nm: Option<f64>,
-    /// Air of the pull; without it figures stay uncorrected.
-    pub air: Option<AirState>,
-    /// Share of the tightest limit's margin used.
-    pub used: Option<f64>,
-    /// Stored words for the worst limit verdict, what ended the pull, and how its clocks were aligned.
-    pub states: [&'a str; 3],
-    /// Kinds of its flags.
-    pub flags: Vec<&'a str>,
-    /// Whether it is left out of figures.
-    pub left_out: bool,
-}
-
-/// What a note belongs to.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Scope {
-    /// Every pull of the day.
-    Day,
-    /// Every pull of a set.
-    Set(i64),
-    /// One pull.
-    Pull(i64),
-}
-
-/// Text on a day, a set or a pull.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Note {
-    /// What it belongs to.
-    pub scope: Scope,
-    /// The text.
-    pub text: String,
-    /// Its tag, empty when it has none.
-    pub tag: String,
-    /// Who wrote it, empty when not known.
-    pub by: String,
-}
-
-/// Names of one column, each with a small number.
-#[derive(Debug, Clone, Default)]
-pub(super) struct Names {
-    pub(super) all: Vec<String>,
-    pub(super) lower: Vec<String>,
-    of: HashMap<String, u16>,
-}
-
-impl Names {
-    /// The number of a name; names beyond 65,535 share the last number.
-    fn number(&mut self, name: &str) -> u16 {
-        if let Some(n) = self.of.get(name) {
-            return *n;
-        }
-        let n = self.all.len().min(usize::from(u16::MAX)) as u16;
-        if usize::from(n) == self.all.len() {
-            self.all.push(name.to_owned());
-            self.lower.push(name.to_lowercase());
-        }
-        self.of.insert(name.to_owned(), n);
-        n
-    }
-}
-
-/// Numbers of names in columns: vehicle, build, map, fuel, boost, gear, limit, ended, aligned.
-pub(super) const NAMED: usize = 9;
-
-/// Years are counted from here, so many of them.
-pub(super) const FIRST_YEAR: i32 = 1900;
-pub(super) const YEARS: usize = 400;
-
-/// Correction families kept, in the order of [`Correction::ALL`]; the diesel form needs more than the air and
-/// is kept as 1.
-pub(super) const FAMILIES: usize = Correction::ALL.len();
-
-#[derive(Debug, Clone, Default)]
-pub(super) struct Columns {
-    pub(super) place: Vec<(i64, i64, i64)>,
-    pub(super) position: Vec<u16>,
-    pub(super) date: Vec<i32>,
-    pub(super) named: [Vec<u16>; NAMED],
-    pub(super) ethanol: Vec<f32>,
-    pub(super) power: Vec<f32>,
-    pub(super) peak_rpm: Vec<f32>,
-    pub(super) torque: Vec<f32>,
-    pub(super) air: Vec<f32>,
-    pub(super) boost: Vec<f32>,
-    pub(super) used: Vec<f32>,
-    pub(super) factor: [Vec<f32>; FAMILIES],
-    pub(super) flags: Vec<u64>,
-    /// Numbers of combinations that are counted together.
-    pub(super) set_values: Vec<u32>,
-    pub(super) own_values: Vec<u32>,
-    pub(super) left_out: Vec<bool>,
-    pub(super) alive: Vec<bool>,
-}
 
 /// Rows of a day and the notes on it.
 #[derive(Debug, Clone, Default)]
@@ -146,26 +27,26 @@ struct Day {
 
 /// Lower-cased text, tag and person of a note.
 #[derive(Debug, Clone)]
-pub(super) struct Kept {
-    pub(super) scope: Scope,
-    pub(super) fields: [(Field, String); 3],
+pub(in crate::find) struct Kept {
+    pub(in crate::find) scope: Scope,
+    pub(in crate::find) fields: [(Field, String); 3],
 }
 
 /// The index.
 #[derive(Debug, Clone, Default)]
 pub struct Index {
-    pub(super) c: Columns,
-    pub(super) names: [Names; NAMED],
-    pub(super) flag_kinds: Names,
+    pub(in crate::find) c: Columns,
+    pub(in crate::find) names: [Names; NAMED],
+    pub(in crate::find) flag_kinds: Names,
     days: HashMap<i64, Day>,
     notes: HashMap<i64, Vec<Kept>>,
     dead: usize,
     /// Facets of every pull, counted when first asked for.
-    pub(super) of_all: OnceLock<Vec<Facet>>,
-    pub(super) sets: Groups<SetValues>,
-    pub(super) own: Groups<OwnValues>,
+    pub(in crate::find) of_all: OnceLock<Vec<Facet>>,
+    pub(in crate::find) sets: Groups<SetValues>,
+    pub(in crate::find) own: Groups<OwnValues>,
     /// Found when first asked for.
-    pub(super) zones: OnceLock<Zones>,
+    pub(in crate::find) zones: OnceLock<Zones>,
 }
 
 /// The first number in words such as `140 kPa`; NaN when there is none.
@@ -297,7 +178,7 @@ impl Index {
     }
 
     /// Adds the rows with a note that `holds`.
-    pub(super) fn noted(&self, out: &mut Bits, holds: impl Fn(Field, &str) -> bool) {
+    pub(in crate::find) fn noted(&self, out: &mut Bits, holds: impl Fn(Field, &str) -> bool) {
         for (day, notes) in &self.notes {
             for n in notes.iter().filter(|n| n.fields.iter().any(|(f, s)| holds(*f, s))) {
                 for i in self.rows(*day) {
@@ -316,12 +197,12 @@ impl Index {
     }
 
     /// Rows that are alive.
-    pub(super) fn living(&self) -> Bits {
+    pub(in crate::find) fn living(&self) -> Bits {
         if self.dead == 0 { Bits::all(self.c.alive.len()) } else { Bits::of_column(&self.c.alive, |a| a) }
     }
 
     /// How many rows there are, dead ones too.
-    pub(super) fn rows_in_all(&self) -> usize {
+    pub(in crate::find) fn rows_in_all(&self) -> usize {
         self.c.alive.len()
     }
 }

@@ -1,26 +1,13 @@
 //! Answers a query from the index.
 
-use super::bits::Bits;
-use super::facets::Facet;
-use super::index::{Index, Place};
-use super::quantity::Quantity;
-use super::query::{Clause, Field, Order, Query, State, What};
-use super::zones::{Zones, distance};
+use crate::find::asked::{Clause, Field, Order, Quantity, Query, State, What};
+use crate::find::columns::{
+    ALIGNED, BOOST, BUILD, Bits, ENDED, FUEL, Facet, GEAR, Index, LIMIT, MAP, Place, VEHICLE, Zones, distance,
+};
 use crate::correction::Correction;
 use chrono::{Datelike, NaiveDate};
 use rayon::prelude::*;
 use std::cmp::Ordering;
-
-/// Columns of names, in the order of the index.
-pub(super) const VEHICLE: usize = 0;
-const BUILD: usize = 1;
-pub(super) const MAP: usize = 2;
-pub(super) const FUEL: usize = 3;
-const BOOST: usize = 4;
-pub(super) const GEAR: usize = 5;
-pub(super) const LIMIT: usize = 6;
-pub(super) const ENDED: usize = 7;
-const ALIGNED: usize = 8;
 
 /// From so many rows on conditions are looked through side by side.
 const MANY: usize = 100_000;

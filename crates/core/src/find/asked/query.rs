@@ -60,7 +60,7 @@ impl Field {
 
 /// Words that stand for a value of a column with few values: the column, the value stored, the canonical
 /// words first.
-pub(super) const STATES: [(State, &str, &[&str]); 14] = [
+pub(in crate::find) const STATES: [(State, &str, &[&str]); 14] = [
     (State::Limit, "over", &["over a limit", "limit over", "over limit"]),
     (State::Limit, "close", &["close to a limit", "close"]),
     (State::Limit, "cant_tell", &["can't tell", "cannot tell"]),
@@ -148,7 +148,7 @@ pub enum Order {
 
 impl Order {
     /// The words that ask for it; the first are shown.
-    pub(super) const WORDS: [(Self, &'static [&'static str]); 4] = [
+    pub(in crate::find) const WORDS: [(Self, &'static [&'static str]); 4] = [
         (Self::Newest, &["newest first", "newest", "latest"]),
         (Self::Oldest, &["oldest first", "oldest"]),
         (Self::Strongest, &["strongest first", "strongest", "most power", "best"]),
@@ -237,11 +237,11 @@ impl Query {
 }
 
 /// Words for a range: `over 150 kW`, `about 162 kW`.
-pub(super) fn range_words(how: &str, numbers: &[String], unit: &str) -> String {
+pub(in crate::find) fn range_words(how: &str, numbers: &[String], unit: &str) -> String {
     format!("{how} {} {unit}", numbers.join(" and "))
 }
 
 /// Names a figure and its usual unit, for errors.
-pub(super) fn example(of: Quantity, u: Usual) -> String {
+pub(in crate::find) fn example(of: Quantity, u: Usual) -> String {
     format!("{} over 100 {}", of.name(), of.usual(u).0)
 }

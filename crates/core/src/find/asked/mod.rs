@@ -1,0 +1,12 @@
+//! The question: words and numbers read as conditions, and conditions worded again.
+
+mod dates;
+mod lexer;
+mod parse;
+mod quantity;
+mod query;
+
+pub use parse::{Reading, parse};
+pub use quantity::{Quantity, Usual};
+pub use query::{Clause, Field, Order, Query, QueryError, What};
+pub(super) use query::{STATES, State};

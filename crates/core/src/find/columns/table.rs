@@ -1,0 +1,34 @@
+//! The columns themselves.
+
+use super::names::NAMED;
+use crate::correction::Correction;
+
+/// Years are counted from here, so many of them.
+pub(in crate::find) const FIRST_YEAR: i32 = 1900;
+pub(in crate::find) const YEARS: usize = 400;
+
+/// Correction families kept, in the order of [`Correction::ALL`]; the diesel form needs more than the air and
+/// is kept as 1.
+pub(in crate::find) const FAMILIES: usize = Correction::ALL.len();
+
+#[derive(Debug, Clone, Default)]
+pub(in crate::find) struct Columns {
+    pub(in crate::find) place: Vec<(i64, i64, i64)>,
+    pub(in crate::find) position: Vec<u16>,
+    pub(in crate::find) date: Vec<i32>,
+    pub(in crate::find) named: [Vec<u16>; NAMED],
+    pub(in crate::find) ethanol: Vec<f32>,
+    pub(in crate::find) power: Vec<f32>,
+    pub(in crate::find) peak_rpm: Vec<f32>,
+    pub(in crate::find) torque: Vec<f32>,
+    pub(in crate::find) air: Vec<f32>,
+    pub(in crate::find) boost: Vec<f32>,
+    pub(in crate::find) used: Vec<f32>,
+    pub(in crate::find) factor: [Vec<f32>; FAMILIES],
+    pub(in crate::find) flags: Vec<u64>,
+    /// Numbers of combinations that are counted together.
+    pub(in crate::find) set_values: Vec<u32>,
+    pub(in crate::find) own_values: Vec<u32>,
+    pub(in crate::find) left_out: Vec<bool>,
+    pub(in crate::find) alive: Vec<bool>,
+}
