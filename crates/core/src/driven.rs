@@ -1,7 +1,7 @@
 //! Where a vehicle is driven: a band of engine speed, or a histogram of time at load, and the power that
 //! counts there.
 
-use crate::figures::Curve;
+use crate::curve::Curve;
 use crate::log::Recording;
 use serde::{Deserialize, Serialize};
 use std::fmt;

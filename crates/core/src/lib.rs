@@ -12,6 +12,7 @@ pub mod bounds;
 pub mod calculators;
 pub mod channel;
 pub mod correction;
+pub mod curve;
 pub mod driven;
 pub mod factors;
 pub mod figures;

@@ -355,7 +355,7 @@ fn beyond(
 fn logged_barometer(v: &[f64]) -> Option<f64> {
     let mut known: Vec<f64> = v.iter().copied().filter(|p| (50.0..=110.0).contains(p)).collect();
     (2 * known.len() > v.iter().filter(|p| p.is_finite()).count())
-        .then(|| jamjar_core::signal::hygiene::median_in_place(&mut known))
+        .then(|| jamjar_core::signal::median::median_in_place(&mut known))
 }
 
 /// Scale and offset to the channel's canonical unit.
@@ -487,7 +487,7 @@ fn doubt(a: &Assigned, header: &str, raw: &[f64], unit: Unit, ambient: f64) -> O
     if values.is_empty() {
         return None;
     }
-    let middle = jamjar_core::signal::hygiene::median_in_place(&mut values);
+    let middle = jamjar_core::signal::median::median_in_place(&mut values);
     let as_read = |u: Unit| {
         let (scale, offset) = conversion(&a.channel, u, ambient);
         middle * scale + offset

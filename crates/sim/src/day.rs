@@ -7,10 +7,12 @@ use crate::driveline::{SimDyno, drum_loss_nm};
 use crate::engine::EngineSpec;
 use crate::fault::{FaultKind, Faults, Planted};
 use crate::fuel::SimFuel;
+use crate::instant::{Instant, PullSetup, STEP_S};
 use crate::instruments::{Clock, RecorderSpec, Upset, record};
 use crate::noise::Noise;
-use crate::pull::{Instant, PullSetup, Sweep, Trace, run_pull};
+use crate::pull::{Trace, run_pull};
 use crate::scenario::{DaySpec, Scenario, ScenarioError, SetSpec, seconds_of};
+use crate::sweep::Sweep;
 use crate::thermal::Thermal;
 use jamjar_core::air::AirState;
 use jamjar_core::maps::MapFile;
@@ -189,7 +191,7 @@ impl Stage<'_> {
                     &faults,
                     Moment { at_s: now, ecu_s: elapsed, air, heat: begin, seed: pull_seed },
                 ));
-                now += trace.instants.len() as f64 * crate::pull::STEP_S + s.rest_s;
+                now += trace.instants.len() as f64 * STEP_S + s.rest_s;
                 thermal.rest(s.rest_s, d.temperature_c);
             }
             sets.push(SimSet { spec: s.clone(), pulls, truth: TrueCurve::default() });

@@ -1,8 +1,9 @@
 //! Recorders: which channels, how often, with what noise, steps, offsets, drift, gaps and ends of range.
 
 use crate::computer::MOST;
+use crate::instant::{Instant, STEP_S};
 use crate::noise::Noise;
-use crate::pull::{Instant, STEP_S, Trace};
+use crate::pull::Trace;
 use serde::Deserialize;
 use std::collections::BTreeMap;
 

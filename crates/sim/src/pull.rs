@@ -1,142 +1,20 @@
 //! One pull, stepped through time: tip-in, sweep, lift; what every instrument could see in each instant.
 
-use crate::computer::{Adaptation, MOST, MapProblem};
-use crate::driveline::{CellSpec, SimDyno};
-use crate::engine::EngineSpec;
-use crate::fault::Faults;
-use crate::fuel::SimFuel;
+use crate::computer::{Adaptation, MapProblem};
+use crate::instant::{Instant, PEDAL_S, Phase, PullSetup, STEP_S};
 use crate::noise::Noise;
 use crate::rig::Rig;
+use crate::sweep::{Held, Sweep};
 use crate::thermal::Thermal;
-use jamjar_core::maps::MapFile;
-use serde::Deserialize;
 
-/// Step of the model, s.
-pub(crate) const STEP_S: f64 = 0.002;
 /// Time after the lift that is still recorded, s.
 const AFTER_S: f64 = 1.6;
 /// Longest a sweep is loaded, s, and a step test.
 const LONGEST_S: [f64; 2] = [60.0, 300.0];
 /// Time the engine is left on a limiter before the driver lifts, s.
 const ON_LIMITER_S: f64 = 0.9;
-/// Time the pedal takes, s, and where it rests before, %.
-const PEDAL_S: f64 = 0.12;
+/// Where the pedal rests before tip-in, %.
 const RESTING_PEDAL: f64 = 18.0;
-
-/// How a pull is driven.
-#[derive(Debug, Clone, Copy, PartialEq, Deserialize)]
-#[serde(deny_unknown_fields)]
-pub struct Sweep {
-    /// Engine speed where it starts, rpm.
-    pub from_rpm: f64,
-    /// Engine speed where the driver lifts, rpm.
-    pub to_rpm: f64,
-    /// Rate on a controlled dyno, engine rpm/s; an inertia drum takes its own.
-    #[serde(default = "usual_rate")]
-    pub rate_rpm_s: f64,
-    /// Pedal, %.
-    #[serde(default = "full")]
-    pub pedal: f64,
-    /// From high speed down under load, as with a tractor on a brake.
-    #[serde(default)]
-    pub lug_down: bool,
-    /// Speeds held one after the other instead of a sweep; an inertia drum cannot.
-    #[serde(default)]
-    pub held: Option<Held>,
-}
-
-/// A step test: the dyno holds one speed after the other with the pedal down.
-#[derive(Debug, Clone, Copy, PartialEq, Deserialize)]
-#[serde(deny_unknown_fields)]
-pub struct Held {
-    /// From one speed to the next, rpm.
-    pub every_rpm: f64,
-    /// How long each is held, s.
-    pub seconds: f64,
-}
-
-impl Sweep {
-    /// What keeps it from being driven on such a dyno, in words.
-    pub(crate) fn problem(&self, dyno: SimDyno) -> Option<String> {
-        let h = self.held?;
-        if dyno == SimDyno::RollerInertia {
-            return Some("an inertia drum cannot hold a speed: leave out sweep.held".into());
-        }
-        let fits = |v: f64, low: f64, high: f64| (low..=high).contains(&v);
-        (!fits(h.every_rpm, 20.0, 5000.0) || !fits(h.seconds, 0.5, 60.0)).then(|| {
-            format!(
-                "held every {} rpm for {} s: steps are 20 to 5000 rpm and 0.5 to 60 s",
-                h.every_rpm, h.seconds
-            )
-        })
-    }
-}
-
-fn usual_rate() -> f64 {
-    590.0
-}
-fn full() -> f64 {
-    100.0
-}
-
-/// Everything that sets one pull apart.
-#[derive(Debug, Clone)]
-pub(crate) struct PullSetup<'a> {
-    pub(crate) engine: &'a EngineSpec,
-    pub(crate) map: &'a MapFile,
-    pub(crate) fuel: &'a SimFuel,
-    pub(crate) cell: &'a CellSpec,
-    pub(crate) sweep: Sweep,
-    pub(crate) boost_kpa: Option<f64>,
-    pub(crate) ambient_c: f64,
-    pub(crate) ambient_kpa: f64,
-    pub(crate) faults: &'a Faults,
-    /// Multiplier of torque: pull and mounting scatter.
-    pub(crate) scale: f64,
-    pub(crate) lambda_ready_s: f64,
-    pub(crate) seed: u64,
-}
-
-/// What was so in one instant; temperatures and λ of sensors are as the sensor has them, before the
-/// recorder's own faults.
-#[derive(Debug, Clone, Copy, Default)]
-pub(crate) struct Instant {
-    pub(crate) t: f64,
-    pub(crate) rpm: f64,
-    pub(crate) shaft_rpm: f64,
-    pub(crate) shaft_nm: f64,
-    /// Power at the dyno with what the engine's inertia took added back and a drum's own loss left out, kW.
-    pub(crate) power_kw: f64,
-    pub(crate) pedal: f64,
-    pub(crate) throttle: f64,
-    pub(crate) manifold_kpa: f64,
-    pub(crate) back_kpa: f64,
-    pub(crate) boost_target_kpa: f64,
-    pub(crate) duty: f64,
-    pub(crate) lambda_target: f64,
-    pub(crate) lambda: [f64; MOST],
-    pub(crate) spark_deg: f64,
-    pub(crate) retard: [f64; MOST],
-    pub(crate) knock_level: f64,
-    pub(crate) exhaust_c: [f64; MOST],
-    pub(crate) intake_c: f64,
-    pub(crate) coolant_c: f64,
-    pub(crate) oil_c: f64,
-    pub(crate) pulse_ms: f64,
-    pub(crate) duty_percent: f64,
-    pub(crate) fuel_kpa: f64,
-    pub(crate) fuel_g_s: f64,
-    pub(crate) air_g_s: f64,
-    pub(crate) turbo_rpm: f64,
-    pub(crate) blower_rpm: f64,
-    pub(crate) rail_mpa: f64,
-    pub(crate) start_deg: f64,
-    pub(crate) duration_us: f64,
-    pub(crate) smoke: f64,
-    pub(crate) fuel_cut: f64,
-    pub(crate) road_kmh: f64,
-    pub(crate) loaded: bool,
-}
 
 /// A pull as it happened.
 #[derive(Debug, Clone)]
@@ -147,14 +25,6 @@ pub(crate) struct Trace {
     pub(crate) mean_retard_deg: f64,
     /// Begin and end of each held speed, s.
     pub(crate) holds: Vec<[f64; 2]>,
-}
-
-/// Phase of a pull.
-#[derive(Debug, Clone, Copy, PartialEq)]
-pub(crate) enum Phase {
-    Hold,
-    Loaded { since: f64 },
-    Lifted { since: f64 },
 }
 
 /// The brake's set speed in a step test: it holds, then goes on to the next at the ramp's rate.
@@ -313,16 +183,4 @@ pub(crate) fn run_pull(
     out.mean_retard_deg = retard_sum / f64::from(loaded_steps.max(1));
     adaptation.learn(out.mean_retard_deg);
     Ok(out)
-}
-
-impl Phase {
-    /// Pedal fully down.
-    pub(crate) fn is_loaded(self, t: f64) -> bool {
-        matches!(self, Self::Loaded { since } if t - since >= PEDAL_S)
-    }
-
-    /// The very step of the tip-in.
-    pub(crate) fn is_tip(self, t: f64) -> bool {
-        matches!(self, Self::Loaded { since } if t - since < STEP_S * 1.5)
-    }
 }

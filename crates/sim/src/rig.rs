@@ -5,8 +5,9 @@ use crate::charge::{Charge, ChargeInput};
 use crate::computer::{Adaptation, Calibration, Computer, Demand, MOST, MapProblem, Readings};
 use crate::driveline::{Link, SimDyno, drum_loss_nm, efficiency, link, rolling_nm};
 use crate::engine::EngineSpec;
+use crate::instant::{Instant, Phase, PullSetup, STEP_S};
 use crate::noise::Noise;
-use crate::pull::{Instant, Phase, PullSetup, STEP_S};
+
 use crate::supply::{Feed, Supply};
 use crate::thermal::Thermal;
 

@@ -5,7 +5,7 @@ use crate::engine::EngineSpec;
 use crate::fault::{FaultKind, FaultSpec};
 use crate::fuel::SimFuel;
 use crate::instruments::{RecorderSpec, is_known};
-use crate::pull::Sweep;
+use crate::sweep::Sweep;
 use serde::Deserialize;
 use std::collections::{BTreeMap, BTreeSet};
 use thiserror::Error;

@@ -1,7 +1,7 @@
 //! Files dropped on a day sheet, previewed and not yet committed; and mappings remembered per source.
 
 use crate::boxed;
-use crate::days::{Seen, Touch, claim_day};
+use crate::claim::{Seen, Touch, claim_day};
 use crate::db::{Store, inserted};
 use crate::error::StoreError;
 use crate::files::{Received, pack, receive};

@@ -3,6 +3,7 @@
 
 mod blocks;
 mod changes;
+mod claim;
 mod days;
 mod db;
 mod decoded;
@@ -20,6 +21,7 @@ mod schema;
 mod sets;
 mod sheet;
 mod spark;
+mod summaries;
 mod vehicles;
 
 // What the store does is compiled here, once: a future in a box is whole, and a bare one would be compiled
@@ -36,9 +38,10 @@ pub use find::{FindNames, FoundDay, PullRow};
 pub use garage::{BuildState, MapRecord, NewMap};
 pub use inbox::{InboxItem, NewInboxItem, Role};
 pub use kept::{KeptLineUp, PlanItem};
-pub use pulls::{NewPull, PackedSummary, Pull, Summary};
+pub use pulls::{NewPull, Pull};
 pub use runs::{BEAT_S, Begun, Run, RunState};
 pub use sets::{Configuration, LOOKED_AT_DAYS, NewSet, Set, SetWithPulls};
 pub use sheet::{AirOfDay, Checklist, DayNote, DaySheet, FuelOnHand};
 pub use spark::Spark;
+pub use summaries::{PackedSummary, Summary};
 pub use vehicles::{NewVehicle, VehicleRecord};

@@ -1,15 +1,17 @@
 //! Sets: committed whole with their pulls, in one transaction that is run again after a conflict.
 
 use crate::boxed;
-use crate::days::{Day, Seen, Touch, claim_day};
+use crate::claim::{Seen, Touch, claim_day};
+use crate::days::Day;
 use crate::db::{Store, inserted};
 use crate::decoded::Decoded;
 use crate::error::StoreError;
-use crate::pulls::{NewPull, PackedPull, Pull, Summary, insert_pull, note_as_seen, pulls_of};
+use crate::pulls::{NewPull, PackedPull, Pull, insert_pull, note_as_seen, pulls_of};
 use crate::runs::finish_run;
 use crate::schema::{
     build_state, cell_day, fuel, inbox, map_revision, pull, pull_set, pull_summary, vehicle,
 };
+use crate::summaries::Summary;
 use crate::vehicles::{build_named, fuel_named, map_named};
 use chrono::NaiveDate;
 use diesel::prelude::*;

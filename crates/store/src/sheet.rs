@@ -1,11 +1,12 @@
 //! The day sheet: checklist, notes with time and tag, air through the day, fuel on hand.
 
 use crate::boxed;
-use crate::days::{Day, Seen, Touch, claim_day, whole_air};
+use crate::claim::{Seen, Touch, claim_day};
+use crate::days::{Day, whole_air};
 use crate::db::Store;
 use crate::error::StoreError;
-use crate::pulls::{PackedSummary, put_summaries};
 use crate::schema::{cell_day, day_air, day_fuel, day_note, fuel};
+use crate::summaries::{PackedSummary, put_summaries};
 use crate::vehicles::fuel_named;
 use chrono::NaiveTime;
 use diesel::prelude::*;

@@ -1,7 +1,7 @@
 //! A curve small enough to stand beside its figures: for the sparkline of a search result, without opening
 //! anything.
 
-use jamjar_core::figures::Curve;
+use jamjar_core::curve::Curve;
 use jamjar_core::signal::interp;
 
 /// Points kept.

@@ -5,7 +5,8 @@ use crate::error::WorkflowError;
 use crate::lineup::fresh_sets;
 use crate::reading::Reading;
 use jamjar_core::analysis::{Figure, Settings, corrected};
-use jamjar_core::figures::{Curve, Looks};
+use jamjar_core::curve::Curve;
+use jamjar_core::figures::Looks;
 use jamjar_store::Store;
 
 /// One pull behind a figure.

@@ -135,7 +135,7 @@ fn read(s: Series, scale: f64) -> Source {
 /// Median time between the values of a channel, s; 0 below two values.
 pub(super) fn own_interval(s: &Series) -> f64 {
     let mut steps: Vec<f64> = s.t.windows(2).map(|w| w[1] - w[0]).collect();
-    if steps.is_empty() { 0.0 } else { crate::signal::hygiene::median_in_place(&mut steps) }
+    if steps.is_empty() { 0.0 } else { crate::signal::median::median_in_place(&mut steps) }
 }
 
 /// Whether a plate closes by itself within a pull: then it says nothing about the pedal.

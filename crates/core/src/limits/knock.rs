@@ -27,7 +27,7 @@ pub(super) fn is_live(level: &Series, speed: &Series, [from, to]: [f64; 2]) -> b
     let third = (high - low) / 3.0;
     let middle = |keep: &dyn Fn(f64) -> bool| {
         let mut v: Vec<f64> = pairs.iter().filter(|p| keep(p.0)).map(|p| p.1).collect();
-        (v.len() >= ENOUGH).then(|| crate::signal::hygiene::median_in_place(&mut v))
+        (v.len() >= ENOUGH).then(|| crate::signal::median::median_in_place(&mut v))
     };
     let (Some(bottom), Some(top)) = (middle(&|rpm| rpm <= low + third), middle(&|rpm| rpm >= high - third))
     else {
@@ -50,7 +50,7 @@ pub(super) fn responds(retard: &Series, level: Option<&Series>) -> bool {
     if v.is_empty() {
         return false;
     }
-    let usual = crate::signal::hygiene::median_in_place(&mut v);
+    let usual = crate::signal::median::median_in_place(&mut v);
     usual > 0.0
         && steps.iter().any(|t| {
             let before = level.between(t - FOLLOWS_S, t + 0.05);

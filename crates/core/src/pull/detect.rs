@@ -129,7 +129,7 @@ fn trim(
 
 fn middle_of(v: &[f64]) -> f64 {
     let mut w = v.to_vec();
-    if w.is_empty() { 0.0 } else { crate::signal::hygiene::median_in_place(&mut w) }
+    if w.is_empty() { 0.0 } else { crate::signal::median::median_in_place(&mut w) }
 }
 
 fn how_it_ended(

@@ -3,5 +3,7 @@
 pub mod grid;
 pub mod hygiene;
 pub mod interp;
+pub mod look_over;
+pub mod median;
 pub mod savgol;
 pub mod stuck;

@@ -3,7 +3,7 @@
 // Rests are meant to the bit here: a sensor that stands still repeats its value exactly.
 #![allow(clippy::float_cmp)]
 
-use super::hygiene::median_in_place;
+use super::median::median_in_place;
 use crate::channel::{Kind, Rest};
 use crate::log::Series;
 use statrs::distribution::{ContinuousCDF, Normal};

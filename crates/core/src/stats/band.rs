@@ -2,7 +2,7 @@
 
 use super::draws;
 use super::pooled::Between;
-use crate::signal::hygiene::median_in_place;
+use crate::signal::median::median_in_place;
 
 /// Variances are smoothed over this span of engine speed.
 pub const SMOOTH_RPM: f64 = 500.0;

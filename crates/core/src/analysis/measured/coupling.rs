@@ -1,8 +1,8 @@
 //! How engine and dyno, or engine and blower, turned against each other over the pull, and what to call it.
 
 use super::beside::Beside;
-use crate::signal::hygiene::median_in_place;
 use crate::signal::interp::{Walk, between};
+use crate::signal::median::median_in_place;
 use crate::signal::savgol::WindowPlan;
 use serde::{Deserialize, Serialize};
 

@@ -51,7 +51,7 @@ pub fn find_dips(
     let x: Vec<f64> = keep.iter().map(|&i| rpm[i]).collect();
     let depth = depths(&x, &v);
     let mut rough: Vec<f64> = v.windows(3).map(|w| (w[1] - 0.5 * (w[0] + w[2])).abs()).collect();
-    let roughness = crate::signal::hygiene::median_in_place(&mut rough);
+    let roughness = crate::signal::median::median_in_place(&mut rough);
     let floor = |i: usize| (MIN_DEPTH * v[i].abs()).max(OVER_ROUGHNESS * roughness);
     let mut out = Vec::new();
     let mut i = 0;

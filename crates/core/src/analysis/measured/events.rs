@@ -6,7 +6,7 @@ use super::dips::find_dips;
 use super::happened::{Cut, Event, Happened};
 use super::result::Measured;
 use super::runs::runs;
-use crate::figures::index_of;
+use crate::curve::index_of;
 use crate::pull::held::HeldStep;
 use crate::pull::span::PullKind;
 use crate::signal::interp::linear_clamped;

@@ -13,7 +13,8 @@ use crate::pull::detect::{MIN_DURATION_S, detect, offered};
 use crate::pull::load::{Load, full_throttle};
 use crate::pull::power::{DynoKind, PowerError, derive, shaft_speed, slip_load, torque};
 use crate::pull::span::{EndedBy, PullKind, PullSpan};
-use crate::signal::hygiene::{look_over, median_in_place};
+use crate::signal::look_over::look_over;
+use crate::signal::median::median_in_place;
 use std::borrow::Cow;
 
 /// Measured and geometric ratio may differ by this share before a person is asked.

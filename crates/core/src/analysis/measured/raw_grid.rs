@@ -1,7 +1,7 @@
 //! The uncorrected curve of a pull on the grid: read along a sweep, or at each held speed.
 
 use crate::air::AirState;
-use crate::figures::Curve;
+use crate::curve::Curve;
 use crate::findings::Finding;
 use crate::log::{Recording, Series};
 use crate::pull::align::Alignment;

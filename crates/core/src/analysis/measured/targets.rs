@@ -5,7 +5,7 @@ use super::result::Measured;
 use crate::analysis::given::SetInput;
 use crate::channel::Channel;
 use crate::findings::Finding;
-use crate::signal::hygiene::median_in_place;
+use crate::signal::median::median_in_place;
 
 /// Targets compared, with the difference that counts, in the channel's unit (our choice: beyond what a
 /// computer trims by).

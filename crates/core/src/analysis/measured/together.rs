@@ -116,7 +116,7 @@ fn odd_clocks(measured: &[Vec<Measured>]) -> Vec<(usize, usize, Refusal)> {
         return Vec::new();
     }
     let mut rates: Vec<f64> = all.iter().map(|a| a.2).collect();
-    let usual = crate::signal::hygiene::median_in_place(&mut rates);
+    let usual = crate::signal::median::median_in_place(&mut rates);
     all.into_iter()
         .filter(|(_, _, rate, se)| (rate - usual).abs() > ODD_RATE_PPM.max(10.0 * se))
         .map(|(s, i, ppm, _)| (s, i, Refusal::OddRate { ppm, usual_ppm: usual }))

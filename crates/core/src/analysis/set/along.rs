@@ -6,10 +6,10 @@
 use super::curves::mean_curve;
 use crate::analysis::given::Along;
 use crate::analysis::measured::Measured;
-use crate::figures::{Curve, index_of};
+use crate::curve::{Curve, index_of};
 use crate::pull::span::PullKind;
-use crate::signal::hygiene::median_in_place;
 use crate::signal::interp::linear;
+use crate::signal::median::median_in_place;
 use crate::stats::two_sets::mean;
 
 /// Points on the way from one gridded sample to the next may be filled in; over more than so many usual gaps

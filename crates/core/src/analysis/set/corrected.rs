@@ -3,7 +3,7 @@
 use crate::analysis::given::{Aspiration, Cycle, Engine, Ignition};
 use crate::analysis::measured::Measured;
 use crate::correction::{Caution, Correction, DieselNeeds, DieselState, iso1585_diesel};
-use crate::figures::{Curve, index_of};
+use crate::curve::{Curve, index_of};
 
 /// A curve with the factor that made it.
 #[derive(Debug, Clone, PartialEq)]

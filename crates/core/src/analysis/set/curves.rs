@@ -1,6 +1,6 @@
 //! The mean of several curves.
 
-use crate::figures::{Curve, index_of};
+use crate::curve::{Curve, index_of};
 
 /// Mean of several curves over the speeds they share.
 pub(in crate::analysis) fn mean_curve(curves: &[&Curve]) -> Curve {

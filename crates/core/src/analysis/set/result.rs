@@ -7,8 +7,9 @@ use super::figure::Figure;
 use super::settled::SETTLED_SHARE;
 use crate::analysis::given::{Along, Engine, Headline, SetInput, Settings};
 use crate::analysis::measured::Measured;
+use crate::curve::Curve;
 use crate::factors::{Factors, Known};
-use crate::figures::{Curve, Figures};
+use crate::figures::Figures;
 use crate::limits::{LimitOutcome, Verdict};
 use crate::pull::span::PullKind;
 use crate::stats::two_sets::{mean, sample_sd};
@@ -135,7 +136,7 @@ fn headline(values: &[f64], h: Headline) -> Option<f64> {
     }
     match h {
         Headline::Mean => Some(mean(values)),
-        Headline::Median => Some(crate::signal::hygiene::median_in_place(&mut values.to_vec())),
+        Headline::Median => Some(crate::signal::median::median_in_place(&mut values.to_vec())),
         Headline::Best => values.iter().copied().reduce(f64::max),
         Headline::LastSettled => {
             let agrees = |w: &[f64]| (w[1] - w[0]).abs() <= SETTLED_SHARE * w[0].abs();

@@ -1,7 +1,7 @@
 //! The gain of one set over another along an axis.
 
 use crate::analysis::set::SetResult;
-use crate::figures::{Curve, index_of};
+use crate::curve::{Curve, index_of};
 
 /// Which of a set's curves are meant: those of engine speed or those along another axis.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]

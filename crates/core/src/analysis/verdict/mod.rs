@@ -6,6 +6,7 @@ mod comparable;
 mod comparison;
 mod difference;
 mod figure;
+mod noted;
 mod notes;
 mod repeats;
 
@@ -14,4 +15,5 @@ pub use comparable::NotComparable;
 pub use comparison::{Comparison, compare_all};
 pub use difference::Verdict;
 pub use figure::FigureComparison;
-pub use repeats::{PullFinding, find_days, find_pulls, note_pulls};
+pub use noted::note_pulls;
+pub use repeats::{PullFinding, find_days, find_pulls};

@@ -6,8 +6,8 @@ use super::figure::copied;
 use crate::analysis::given::{Headline, Settings, Vehicle};
 use crate::analysis::set::{Figure, SetResult};
 use crate::analysis::set_vs_set::{CROSS_DAY_SHARE, SecondLooks, Split, cross_day_share};
+use crate::curve::index_of;
 use crate::factors::Confounding;
-use crate::figures::index_of;
 use crate::pull::span::PullKind;
 
 /// Ramp rates may differ by this share before torque is doubted.

@@ -1,12 +1,10 @@
 //! Whether a day's pulls repeat: warm or not, in the same conditions, and which do not belong.
 
-use super::caveats::Caveat;
-use super::comparison::Comparison;
 use crate::analysis::measured::Measured;
-use crate::analysis::set::{Figure, SETTLED_SHARE, SetResult, Settled};
+use crate::analysis::set::{Figure, SETTLED_SHARE, SetResult};
 use crate::channel::Channel;
 use crate::findings::Finding;
-use crate::signal::hygiene::median_in_place;
+use crate::signal::median::median_in_place;
 use crate::stats::outliers::outliers;
 
 /// Oil this much colder at the start than in the set's warmest pull, with less power, is called warm-up, °C
@@ -123,20 +121,4 @@ fn warm_up(s: &SetResult, pulls: &[Measured]) -> Option<Finding> {
     let (t, p) = later.max_by(|a, b| a.0.total_cmp(&b.0))?;
     (t - t0 >= COLD_OIL_C && p0 < p * (1.0 - SETTLED_SHARE))
         .then(|| Finding::WarmUp { colder_c: t - t0, less: 1.0 - p0 / p })
-}
-
-/// Adds to each comparison what is known about its two sets' pulls, and whether they have settled.
-pub fn note_pulls(comparisons: &mut [Comparison], sets: &[SetResult], measured: &[Vec<Measured>]) {
-    let found = find_days(sets, measured);
-    for c in comparisons {
-        for set in [c.base, c.candidate] {
-            let id = || sets[set].id.clone();
-            let own = found.iter().filter(|f| f.set == set && sets[set].included.get(f.pull) == Some(&true));
-            c.notes.extend(own.map(|f| Caveat::Flagged { set: id(), found: f.clone() }));
-            let settled = Settled::of(&sets[set].figure(Figure::PeakPower).values);
-            if let Settled::NotYet(_) = settled {
-                c.notes.push(Caveat::Unsettled { set: id(), settled });
-            }
-        }
-    }
 }

@@ -1,10 +1,10 @@
 //! Answers a query from the index.
 
+use crate::correction::Correction;
 use crate::find::asked::{Clause, Field, Order, Quantity, Query, State, What};
 use crate::find::columns::{
     ALIGNED, BOOST, BUILD, Bits, ENDED, FUEL, Facet, GEAR, Index, LIMIT, MAP, Place, VEHICLE, Zones, distance,
 };
-use crate::correction::Correction;
 use chrono::{Datelike, NaiveDate};
 use rayon::prelude::*;
 use std::cmp::Ordering;

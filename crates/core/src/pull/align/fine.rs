@@ -7,8 +7,8 @@ use super::kinks;
 use super::{FIT_DRIFT_PPM, MAX_DRIFT_PPM, Pair, Ratio};
 use crate::linalg::Cholesky;
 use crate::log::Series;
-use crate::signal::hygiene::median_in_place;
 use crate::signal::interp::{Walk, between};
+use crate::signal::median::median_in_place;
 use crate::signal::savgol::{WindowPlan, median_step};
 
 /// Points used at most; a denser dyno trace is thinned evenly.

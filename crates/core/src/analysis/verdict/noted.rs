@@ -1,0 +1,23 @@
+//! What is known about the pulls behind a comparison, noted beside it.
+
+use super::caveats::Caveat;
+use super::comparison::Comparison;
+use super::repeats::find_days;
+use crate::analysis::measured::Measured;
+use crate::analysis::set::{Figure, SetResult, Settled};
+
+/// Adds to each comparison what is known about its two sets' pulls, and whether they have settled.
+pub fn note_pulls(comparisons: &mut [Comparison], sets: &[SetResult], measured: &[Vec<Measured>]) {
+    let found = find_days(sets, measured);
+    for c in comparisons {
+        for set in [c.base, c.candidate] {
+            let id = || sets[set].id.clone();
+            let own = found.iter().filter(|f| f.set == set && sets[set].included.get(f.pull) == Some(&true));
+            c.notes.extend(own.map(|f| Caveat::Flagged { set: id(), found: f.clone() }));
+            let settled = Settled::of(&sets[set].figure(Figure::PeakPower).values);
+            if let Settled::NotYet(_) = settled {
+                c.notes.push(Caveat::Unsettled { set: id(), settled });
+            }
+        }
+    }
+}
