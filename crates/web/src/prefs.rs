@@ -5,8 +5,7 @@ use axum::http::header::COOKIE;
 use axum::http::request::Parts;
 use jamjar_core::analysis::{Headline, Settings};
 use jamjar_core::correction::Correction;
-use jamjar_core::units::{PowerUnit, TorqueUnit};
-use jamjar_core::words::Units;
+use jamjar_core::units::{Mixture, PowerUnit, TorqueUnit, Units};
 use std::collections::HashMap;
 use std::convert::Infallible;
 
@@ -105,7 +104,11 @@ impl Prefs {
 
     /// Units a person reads in.
     pub(crate) fn units(&self) -> Units {
-        Units { power: self.power, torque: self.torque }
+        Units {
+            power: self.power,
+            torque: self.torque,
+            mixture: if self.afr { Mixture::Afr } else { Mixture::Lambda },
+        }
     }
 
     pub(crate) fn settings(&self, band_rpm: Option<[f64; 2]>) -> Settings {

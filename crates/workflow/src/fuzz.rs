@@ -7,8 +7,9 @@
 use crate::job;
 use crate::scenarios;
 use jamjar_core::analysis::{PullInput, SetInput, Settings, Vehicle, measure_sets};
-use jamjar_core::find::{Reading, Usual, parse};
+use jamjar_core::find::{Reading, parse};
 use jamjar_core::pull::power::{Dyno, DynoKind};
+use jamjar_core::units::Units;
 use jamjar_formats::{Mapping, read_log, read_map};
 use jamjar_sim::Scenario;
 use serde_json::Value;
@@ -324,7 +325,7 @@ fn query(rng: &mut Rng) -> bool {
     let text = bent_text(&text.join(" "), rng);
     let with = Reading {
         today: chrono::NaiveDate::from_ymd_opt(2026, 3, 3).unwrap_or_default(),
-        usual: Usual::default(),
+        usual: Units::default(),
     };
     parse(&text, &with).is_ok()
 }

@@ -2,7 +2,8 @@
 
 use super::bad_input;
 use jamjar_core::analysis::{Figure, find_days, set_verdicts};
-use jamjar_core::words::{Speech, Units, caution, caveat, finding, headline_sentence, limit_sentence};
+use jamjar_core::units::Units;
+use jamjar_core::words::{Speech, caution, caveat, finding, headline_sentence, limit_sentence};
 use jamjar_workflow::job::{Analysed, Prepared, check_code, run as run_job};
 use std::path::Path;
 use std::process::ExitCode;

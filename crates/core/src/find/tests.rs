@@ -1,7 +1,7 @@
 use super::*;
 use crate::air::AirState;
 use crate::correction::Correction;
-use crate::units::{PowerUnit, TorqueUnit};
+use crate::units::{PowerUnit, TorqueUnit, Units};
 use chrono::NaiveDate;
 use proptest::prelude::*;
 
@@ -10,7 +10,7 @@ fn day(s: &str) -> NaiveDate {
 }
 
 fn reading() -> Reading {
-    Reading { today: day("2026-11-25"), usual: Usual { power: PowerUnit::Kw, torque: TorqueUnit::Nm } }
+    Reading { today: day("2026-11-25"), usual: Units::default() }
 }
 
 /// The canonical words of a query.
@@ -83,7 +83,10 @@ fn units_are_brought_to_one() {
     assert!(of == Quantity::Boost && near(low, 19.5 * 6.894_757) && near(high, 20.5 * 6.894_757));
     let (of, low, _) = range("300 lbft");
     assert!(of == Quantity::Torque && near(low, 299.5 * 1.355_817_9));
-    let metric = Reading { usual: Usual { power: PowerUnit::Ps, torque: TorqueUnit::LbFt }, ..reading() };
+    let metric = Reading {
+        usual: Units { power: PowerUnit::Ps, torque: TorqueUnit::LbFt, ..Units::default() },
+        ..reading()
+    };
     let usual = parse("power over 200", &metric).unwrap();
     assert_eq!(
         usual.words(None),

@@ -1,7 +1,8 @@
 //! What was found in recordings and pulls, in words. No full stop: a list or a sentence goes on.
 
-use super::{Units, count, refusal};
+use super::{count, refusal};
 use crate::findings::{Finding, Limiter, TimeFault, UnitDoubt};
+use crate::units::Units;
 
 /// A finding.
 pub fn finding(f: &Finding, units: Units) -> String {

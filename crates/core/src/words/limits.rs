@@ -1,35 +1,180 @@
-//! Verdicts on limits, in words.
+//! Limits and what was found of them, in words.
 
+use super::sentence_case;
 use crate::channel::Channel;
-use crate::limits::{Limit, LimitOutcome, Load, Reach, StandIn, Verdict, Wanted, Why};
+use crate::limits::{Limit, LimitOutcome, Load, Reach, StandIn, Threshold, Verdict, Wanted, Why};
+use crate::units::{Mixture, Units};
 
-/// What a limit says of a set, in words: "λ 1 over from 5900 rpm", "λ 1 clear, 0.04 left at 5900 rpm".
+/// Value of a channel with its unit.
+pub fn channel_value(channel: &Channel, v: f64, units: Units) -> String {
+    match (channel.unit(), units.mixture) {
+        ("λ", Mixture::Afr) => format!("{:.2} AFR", Mixture::Afr.from_lambda(v)),
+        ("λ", Mixture::Lambda) => format!("{v:.3}"),
+        ("", _) => format!("{v:.2}"),
+        ("°", _) => format!("{v:.1}°"),
+        ("%", _) => format!("{v:.1} %"),
+        (u, _) => format!("{v:.0} {u}"),
+    }
+}
+
+/// Where the worst was, to ten revolutions: " at 5900 rpm".
+fn place(o: &LimitOutcome, unit: &str) -> String {
+    o.rpm.map_or_else(String::new, |r| format!(" at {:.0}{unit}", (r / 10.0).round() * 10.0))
+}
+
+/// Short words for the side of a lane or a table cell: "0.04 left at 2790", "over by 1.3 % at 6660",
+/// "not measured".
+pub fn verdict_line(limit: &Limit, o: &LimitOutcome, units: Units) -> String {
+    let value = |v: f64| channel_value(&limit.channel, v, units);
+    let at = place(o, "");
+    match (o.verdict, o.margin) {
+        (Verdict::Over, Some(m)) => format!("over by {}{at}", value(-m)),
+        (Verdict::Close, Some(m)) => format!("close: {} left{at}", value(m)),
+        (Verdict::Clear, Some(m)) => format!("{} left{at}", value(m)),
+        (Verdict::Over | Verdict::Close | Verdict::Clear, None)
+        | (Verdict::CantTell | Verdict::NotMeasured | Verdict::NotReached, _) => o.verdict.label().to_owned(),
+    }
+}
+
+/// What a limit says of a set, with why: "λ 1 over its limit by 0.03 at 5900 rpm".
 pub fn limit_sentence(limit: &Limit, o: &LimitOutcome) -> String {
     let label = limit.channel.label();
     let unit = match limit.channel.unit() {
         "" | "λ" => String::new(),
         u => format!(" {u}"),
     };
-    let at = o.rpm.map_or(String::new(), |r| format!(" at {:.0} rpm", (r / 10.0).round() * 10.0));
+    let at = place(o, " rpm");
     let digits = if limit.channel.unit() == "λ" { 3 } else { 1 };
     match (o.verdict, o.margin) {
         (Verdict::Over, Some(m)) => format!("{label} over its limit by {:.digits$}{unit}{at}", -m),
         (Verdict::Close | Verdict::Clear, Some(m)) => {
             format!("{label} {}, {m:.digits$}{unit} left{at}", o.verdict.label())
         }
-        (
-            v @ (Verdict::Over
-            | Verdict::Close
-            | Verdict::Clear
-            | Verdict::CantTell
-            | Verdict::NotMeasured
-            | Verdict::NotReached),
-            _,
-        ) => match &o.why {
-            Some(w) => format!("{label} {}: {}", v.label(), why(w)),
-            None => format!("{label} {}", v.label()),
+        (Verdict::Over | Verdict::Close | Verdict::Clear, None)
+        | (Verdict::CantTell | Verdict::NotMeasured | Verdict::NotReached, _) => match &o.why {
+            Some(w) => format!("{label} {}: {}", o.verdict.label(), why(w)),
+            None => format!("{label} {}", o.verdict.label()),
         },
     }
+}
+
+/// A limit beside what was found of it.
+type Judged<'a> = (&'a Limit, &'a LimitOutcome);
+
+fn judged<'a>(verdicts: &'a [LimitOutcome], limits: &'a [Limit]) -> Vec<Judged<'a>> {
+    verdicts.iter().filter_map(|o| limits.iter().find(|l| l.id == o.limit).map(|l| (l, o))).collect()
+}
+
+fn named((l, o): Judged<'_>, units: Units) -> String {
+    format!("{} {}", l.channel.label(), verdict_line(l, o, units))
+}
+
+/// The tightest limit of a set in words, with what was not measured beside it; true when a limit is over.
+pub fn tightest(verdicts: &[LimitOutcome], limits: &[Limit], units: Units) -> (String, bool) {
+    let all = judged(verdicts, limits);
+    let used = |j: &Judged<'_>| j.1.share_used.unwrap_or(0.0);
+    let worst = |v: Verdict| {
+        all.iter().copied().filter(|j| j.1.verdict == v).max_by(|a, b| used(a).total_cmp(&used(b)))
+    };
+    if verdicts.is_empty() {
+        return ("no limits set".into(), false);
+    }
+    if let Some(j) = worst(Verdict::Over) {
+        return (named(j, units), true);
+    }
+    let measured = worst(Verdict::Close).or_else(|| worst(Verdict::Clear));
+    let mut parts: Vec<String> =
+        measured.into_iter().chain(worst(Verdict::CantTell)).map(|j| named(j, units)).collect();
+    let missing: Vec<Judged<'_>> =
+        all.iter().copied().filter(|j| j.1.verdict == Verdict::NotMeasured).collect();
+    match missing.as_slice() {
+        [] => {}
+        [one] => parts.push(named(*one, units)),
+        more => parts.push(format!("{} limits not measured", more.len())),
+    }
+    (parts.join("; "), false)
+}
+
+/// The worst that the limits of a set say, and whether it is a warning.
+pub fn judged_sentence(verdicts: &[LimitOutcome], limits: &[Limit], units: Units) -> (String, bool) {
+    let all = judged(verdicts, limits);
+    let Some((limit, o)) = all.iter().copied().min_by(|a, b| a.1.verdict.cmp(&b.1.verdict)) else {
+        return ("No limits are set for this vehicle, so nothing can be said of its margins.".into(), false);
+    };
+    match o.verdict {
+        Verdict::Over => (format!("Don't run this: {}.", listed(&all, Verdict::Over, units)), true),
+        Verdict::Clear => {
+            let (label, line) = (limit.channel.label(), verdict_line(limit, o, units));
+            (format!("Every limit was measured and clear; the tightest of them is {label} ({line})."), false)
+        }
+        Verdict::CantTell | Verdict::NotMeasured | Verdict::NotReached | Verdict::Close => {
+            (not_all_clear(&all, units), false)
+        }
+    }
+}
+
+/// Those of one verdict, each with what it leaves or exceeds.
+fn listed(all: &[Judged<'_>], v: Verdict, units: Units) -> String {
+    let those = all.iter().copied().filter(|j| j.1.verdict == v);
+    those.map(|j| named(j, units)).collect::<Vec<_>>().join("; ")
+}
+
+fn not_all_clear(all: &[Judged<'_>], units: Units) -> String {
+    let names = |v: Verdict| -> Vec<String> {
+        all.iter().filter(|j| j.1.verdict == v).map(|j| j.0.channel.label()).collect()
+    };
+    let mut parts = Vec::new();
+    for (v, words) in [
+        (Verdict::CantTell, "can't be told"),
+        (Verdict::NotMeasured, "not measured"),
+        (Verdict::NotReached, "not reached"),
+    ] {
+        let names = names(v);
+        if !names.is_empty() {
+            parts.push(format!("{} {words}", names.join(" and ")));
+        }
+    }
+    let close = listed(all, Verdict::Close, units);
+    if !close.is_empty() {
+        parts.push(close);
+    }
+    let clear = names(Verdict::Clear).len();
+    let rest =
+        if clear > 0 { format!(" The other {clear} measured limits are clear.") } else { String::new() };
+    format!("Nothing measured is over. {}.{rest}", sentence_case(&parts.join("; ")))
+}
+
+/// A threshold as it is shown: "0.900", or the ends of a curve, "850–1000 °C".
+fn threshold(limit: &Limit, units: Units) -> String {
+    match &limit.threshold {
+        Threshold::Constant(v) => channel_value(&limit.channel, *v, units),
+        Threshold::Curve { value, .. } => {
+            let ends = (f64::INFINITY, f64::NEG_INFINITY);
+            let (low, high) = value.iter().fold(ends, |a, v| (a.0.min(*v), a.1.max(*v)));
+            format!("{low:.0}–{high:.0} {}", limit.channel.unit())
+        }
+    }
+}
+
+/// On which side of what a limit lies: "above 0.900".
+pub fn limit_rule(limit: &Limit, units: Units) -> String {
+    format!("{} {}", limit.direction.label(), threshold(limit, units))
+}
+
+/// A threshold as people type it: `0.9`, or `880 at 1000, 940 at 4000`.
+pub fn threshold_text(t: &Threshold) -> String {
+    match t {
+        Threshold::Constant(v) => v.to_string(),
+        Threshold::Curve { at, value, .. } => {
+            at.iter().zip(value).map(|(a, v)| format!("{v} at {a}")).collect::<Vec<_>>().join(", ")
+        }
+    }
+}
+
+/// A limit in a few words, for who is told that it is another by now.
+pub fn limit_short(l: &Limit) -> String {
+    let (channel, side) = (&l.channel, l.direction.label());
+    format!("{} {side} {} {}", channel.label(), threshold_text(&l.threshold), channel.unit())
 }
 
 /// Why a verdict is what it is, and how far it reaches.

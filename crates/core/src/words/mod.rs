@@ -22,19 +22,13 @@ pub use coupling::{belt_sentence, coupling_sentence};
 pub use events::{event, event_short};
 pub use factors::hazard;
 pub use findings::{finding, unit_doubt};
-pub use limits::{limit_sentence, why};
+pub use limits::{
+    channel_value, judged_sentence, limit_rule, limit_sentence, limit_short, threshold_text, tightest,
+    verdict_line, why,
+};
 pub use refusal::refusal;
 
-use crate::units::{PowerUnit, TorqueUnit};
-
-/// Units a person reads in.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
-pub struct Units {
-    /// Power.
-    pub power: PowerUnit,
-    /// Torque.
-    pub torque: TorqueUnit,
-}
+use crate::units::{Mixture, PowerUnit, TorqueUnit, Units};
 
 /// Who is spoken to: their units, and what they call a set.
 #[derive(Clone, Copy)]
@@ -47,8 +41,10 @@ pub struct Speech<'a> {
 
 impl Speech<'static> {
     /// In kW and N·m, sets by their ids: as in files and for programs.
-    pub const PLAIN: Self =
-        Self { units: Units { power: PowerUnit::Kw, torque: TorqueUnit::Nm }, name: &str::to_owned };
+    pub const PLAIN: Self = Self {
+        units: Units { power: PowerUnit::Kw, torque: TorqueUnit::Nm, mixture: Mixture::Lambda },
+        name: &str::to_owned,
+    };
 }
 
 impl Speech<'_> {

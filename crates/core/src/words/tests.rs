@@ -1,1 +1,72 @@
+//! How a limit is said, in either scale of mixture.
 
+use super::*;
+use crate::limits::{Limit, LimitOutcome, Threshold, Verdict};
+
+fn lean() -> Limit {
+    serde_json::from_str(
+        r#"{"id": "lean", "channel": "lambda_1", "direction": "above", "threshold": 0.9, "caution": 0.03}"#,
+    )
+    .unwrap()
+}
+
+fn outcome(verdict: Verdict, margin: Option<f64>) -> LimitOutcome {
+    LimitOutcome {
+        limit: "lean".into(),
+        verdict,
+        worst: margin.map(|m| 0.9 - m),
+        threshold: margin.map(|_| 0.9),
+        margin,
+        share_used: margin.map(|m| 1.0 - m / 0.12),
+        from_s: None,
+        to_s: None,
+        rpm: Some(5903.0),
+        clock: None,
+        why: None,
+    }
+}
+
+#[test]
+fn margins_follow_the_chosen_scale() {
+    let (l, o) = (lean(), outcome(Verdict::Over, Some(-0.03)));
+    assert_eq!(verdict_line(&l, &o, Units::default()), "over by 0.030 at 5900");
+    let afr = Units { mixture: Mixture::Afr, ..Units::default() };
+    assert_eq!(verdict_line(&l, &o, afr), "over by 0.44 AFR at 5900");
+    assert_eq!(limit_rule(&l, afr), "above 13.23 AFR");
+}
+
+#[test]
+fn every_verdict_on_a_limit_has_its_sentence() {
+    let l = [lean()];
+    let said = |v, m| judged_sentence(&[outcome(v, m)], &l, Units::default());
+    let clear = "Every limit was measured and clear; the tightest of them is λ 1 (0.040 left at 5900).";
+    for (verdict, margin, want, warns) in [
+        (Verdict::Over, Some(-0.03), "Don't run this: λ 1 over by 0.030 at 5900.", true),
+        (Verdict::Clear, Some(0.04), clear, false),
+        (Verdict::Close, Some(0.02), "Nothing measured is over. λ 1 close: 0.020 left at 5900.", false),
+        (Verdict::NotMeasured, None, "Nothing measured is over. λ 1 not measured.", false),
+        (Verdict::CantTell, None, "Nothing measured is over. λ 1 can't be told.", false),
+        (Verdict::NotReached, None, "Nothing measured is over. λ 1 not reached.", false),
+    ] {
+        assert_eq!(said(verdict, margin), (want.to_owned(), warns), "{verdict:?}");
+    }
+    assert!(judged_sentence(&[], &l, Units::default()).0.contains("nothing can be said of its margins"));
+}
+
+#[test]
+fn the_tightest_limit_is_told_with_what_is_missing() {
+    let mut second = lean();
+    second.id = "lean 2".into();
+    let missing = LimitOutcome { limit: "lean 2".into(), ..outcome(Verdict::NotMeasured, None) };
+    let (text, loud) =
+        tightest(&[outcome(Verdict::Clear, Some(0.04)), missing], &[lean(), second], Units::default());
+    assert_eq!((text.as_str(), loud), ("λ 1 0.040 left at 5900; λ 1 not measured", false));
+}
+
+#[test]
+fn a_threshold_reads_as_people_type_it() {
+    let over = "engine_speed".parse().unwrap();
+    let curve = Threshold::Curve { over, at: vec![1000.0, 4000.0], value: vec![880.0, 940.0] };
+    assert_eq!(threshold_text(&curve), "880 at 1000, 940 at 4000");
+    assert_eq!(limit_short(&lean()), "λ 1 above 0.9 λ");
+}

@@ -4,7 +4,8 @@ use crate::shop::{Server, commit, day, new_set};
 use chrono::NaiveDate;
 use diesel_async::{AsyncConnection, AsyncMysqlConnection, SimpleAsyncConnection};
 use jamjar_core::correction::Correction;
-use jamjar_core::find::{Index, Reading, Usual, parse};
+use jamjar_core::find::{Index, Reading, parse};
+use jamjar_core::units::Units;
 use jamjar_store::{NewDay, Stamps, Store, Thing};
 
 /// An index kept up to date as an instance keeps it.
@@ -41,7 +42,7 @@ impl Watcher {
 
     pub(crate) fn find(&self, text: &str) -> Vec<jamjar_core::find::Hit> {
         let today = NaiveDate::from_ymd_opt(2026, 11, 25).unwrap();
-        let q = parse(text, &Reading { today, usual: Usual::default() }).unwrap();
+        let q = parse(text, &Reading { today, usual: Units::default() }).unwrap();
         self.index.find(&q, Correction::None, 0, 10_000).hits
     }
 }

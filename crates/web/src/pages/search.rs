@@ -9,7 +9,7 @@ use crate::views::{SEARCH_ROWS, search_page, search_refused};
 use axum::extract::{Query, State};
 use axum::response::Html;
 use jamjar_core::correction::Correction;
-use jamjar_core::find::{Reading, Usual, parse};
+use jamjar_core::find::{Reading, parse};
 use jamjar_workflow::finder::Ask;
 use serde::Deserialize;
 
@@ -31,10 +31,7 @@ pub(crate) async fn show(
     Query(p): Query<Params>,
 ) -> Result<Html<String>, WebError> {
     let text: String = p.q.chars().take(LONGEST).collect();
-    let reading = Reading {
-        today: chrono::Local::now().date_naive(),
-        usual: Usual { power: prefs.power, torque: prefs.torque },
-    };
+    let reading = Reading { today: chrono::Local::now().date_naive(), usual: prefs.units() };
     let query = match parse(&text, &reading) {
         Ok(q) => q,
         Err(e) => return page(&search_refused(&text, &e, &prefs)),

@@ -9,7 +9,7 @@ use crate::prefs::Prefs;
 use crate::seen::{mark, unchanged};
 use crate::state::AppState;
 use crate::views::{
-    Shell, VehicleParts, VehiclesPage, date_words, limit_words, sheet_differences, vehicle_page, vehicle_row,
+    Shell, VehicleParts, VehiclesPage, date_words, sheet_differences, vehicle_page, vehicle_row,
 };
 use axum::Form;
 use axum::extract::{Multipart, Path, State};
@@ -19,6 +19,7 @@ use jamjar_core::analysis::{Figure, SetInput, analyse_sets};
 use jamjar_core::driven::{Driven, Histogram};
 use jamjar_core::limits::Limit;
 use jamjar_core::vehicle_sheet::{MOST_GEARS, VehicleSheet};
+use jamjar_core::words::limit_short;
 use serde::Deserialize;
 use std::collections::HashMap;
 
@@ -220,7 +221,7 @@ pub(crate) async fn limits(
         Err(problem) => return refuse(&state, &prefs, id, problem).await,
     };
     if let Some(l) = changes.stale.first() {
-        return Err(WebError::Changed { what: format!("the limit “{}”", l.id), now: limit_words(l) });
+        return Err(WebError::Changed { what: format!("the limit “{}”", l.id), now: limit_short(l) });
     }
     state.store.change_limits(id, Some(vehicle.version), &changes.put, &changes.gone).await?;
     figures_follow(&state, id);

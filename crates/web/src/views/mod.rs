@@ -1,44 +1,25 @@
 //! View models: numbers and units become strings here, templates only place them.
 
+mod common;
 mod day;
-mod encode;
-mod evidence;
-mod families;
-mod held;
-mod inbox;
 mod lineup;
-mod lineup_ask;
-mod lineup_chart;
-mod lineup_figures;
-mod lineup_limits;
-mod lineup_split;
-mod plan;
-mod pull_lanes;
-mod reading;
+mod pull;
 mod search;
 mod settings;
-mod sheet;
-mod switches;
 mod vehicle;
-mod words;
 mod workshop;
 
-pub(crate) use day::{DayPage, NewDayPage, day_page, day_seen};
-pub(crate) use encode::Encoding;
-pub(crate) use evidence::{FigureAsked, evidence_view};
-pub(crate) use inbox::{InboxFragment, inbox_fragment};
-pub(crate) use lineup::{focus_of as lineup_focus, lineup_page};
-pub(crate) use lineup_ask::{Fields as LineUpFields, LineUpAsked};
-pub(crate) use lineup_chart::chart_of;
-pub(crate) use plan::{KeptRow, PlanRow, kept_rows, plan_rows};
-pub(crate) use reading::{Asked, pull_page};
+pub(crate) use common::{Encoding, FigureAsked, date_words, decimal};
+pub(crate) use day::{
+    DayPage, InboxFragment, NewDayPage, checklist_fragment, day_page, day_seen, inbox_fragment,
+};
+pub(crate) use lineup::{
+    Fields as LineUpFields, LineUpAsked, chart_of, focus_of as lineup_focus, lineup_page,
+};
+pub(crate) use pull::{Asked, evidence_view, pull_page};
 pub(crate) use search::{SEARCH_ROWS, search_page, search_refused};
 pub(crate) use settings::SettingsPage;
-pub(crate) use sheet::checklist_fragment;
-pub(crate) use vehicle::{
-    VehicleParts, VehiclesPage, limit_words, sheet_differences, vehicle_page, vehicle_row,
-};
-pub(crate) use words::{date_words, decimal, verdict_line};
+pub(crate) use vehicle::{VehicleParts, VehiclesPage, sheet_differences, vehicle_page, vehicle_row};
 pub(crate) use workshop::{RunFragment, run_fragment, workshop_page};
 
 use askama::Template;

@@ -1,8 +1,7 @@
 //! Pulls found, the conditions as understood, and what could narrow them.
 
 use super::Shell;
-use super::lineup_ask::query_of;
-use super::words::date_words;
+use super::common::{date_words, query_of};
 use crate::prefs::Prefs;
 use askama::Template;
 use jamjar_chart::spark_svg;

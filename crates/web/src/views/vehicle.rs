@@ -1,7 +1,7 @@
 //! Vehicle pages: what it is, what limits it, what it is quoted at, its build states, maps and days.
 
-use super::words::{count, date_words};
-use super::{KeptRow, PlanRow, Shell, kept_rows, plan_rows};
+use super::Shell;
+use super::common::{KeptRow, PlanRow, count, date_words, kept_rows, plan_rows};
 use crate::prefs::Prefs;
 use crate::seen::mark;
 use askama::Template;
@@ -10,6 +10,7 @@ use jamjar_core::channel::KINDS;
 use jamjar_core::driven::Driven;
 use jamjar_core::limits::{Direction, Limit, Severity, Threshold};
 use jamjar_core::vehicle_sheet::VehicleSheet;
+use jamjar_core::words::threshold_text;
 use jamjar_store::{BuildState, Day, KeptLineUp, MapRecord, PlanItem, VehicleRecord};
 
 pub(crate) struct VehicleRow {
@@ -170,19 +171,12 @@ pub(crate) fn vehicle_row(v: &VehicleRecord, days: Option<&(usize, NaiveDate)>) 
     }
 }
 
-/// A curve as people type it: `880 at 1000, 940 at 4000`.
-pub(crate) fn threshold_text(t: &Threshold) -> (String, String) {
-    match t {
-        Threshold::Constant(v) => (v.to_string(), String::new()),
-        Threshold::Curve { over, at, value } => {
-            let points: Vec<String> = at.iter().zip(value).map(|(a, v)| format!("{v} at {a}")).collect();
-            (points.join(", "), over.to_string())
-        }
-    }
-}
-
 fn limit_row(index: usize, l: &Limit) -> LimitRow {
-    let (threshold, over) = threshold_text(&l.threshold);
+    let threshold = threshold_text(&l.threshold);
+    let over = match &l.threshold {
+        Threshold::Constant(_) => String::new(),
+        Threshold::Curve { over, .. } => over.to_string(),
+    };
     let gate: Vec<String> = l
         .gate
         .iter()
@@ -213,17 +207,6 @@ fn limit_row(index: usize, l: &Limit) -> LimitRow {
         source: l.source.clone().unwrap_or_default(),
         seen: mark(l),
     }
-}
-
-/// A limit in a few words, for who is told that it is another by now.
-pub(crate) fn limit_words(l: &Limit) -> String {
-    format!(
-        "{} {} {} {}",
-        l.channel.label(),
-        l.direction.label(),
-        threshold_text(&l.threshold).0,
-        l.channel.unit()
-    )
 }
 
 /// Where a sheet says something else than what was typed: what it says, field by field.
@@ -408,21 +391,5 @@ fn map_row(m: &MapRecord) -> MapRow {
         note: m.note.clone(),
         file: m.file.clone().map(|(id, sha, name)| (id, sha[..12.min(sha.len())].to_owned(), name)),
         sets: count(m.sets as usize, "set"),
-    }
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    #[test]
-    fn a_threshold_reads_as_people_say_it() {
-        let curve = Threshold::Curve {
-            over: "engine_speed".parse().unwrap(),
-            at: vec![1000.0, 4000.0],
-            value: vec![880.0, 940.0],
-        };
-        assert_eq!(threshold_text(&curve), ("880 at 1000, 940 at 4000".into(), "engine_speed".into()));
-        assert_eq!(threshold_text(&Threshold::Constant(0.9)).0, "0.9");
     }
 }

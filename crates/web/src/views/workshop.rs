@@ -1,14 +1,13 @@
 //! Home: today's work, search, what needs attention.
 
-use super::encode::{Encoding, SetTag};
-use super::words::{count, date_words, tightest};
-use super::{Shell, verdict_line};
+use super::Shell;
+use super::common::{Encoding, SetTag, count, date_words};
 use crate::prefs::Prefs;
 use askama::Template;
 use jamjar_core::analysis::{corrected, set_verdicts};
 use jamjar_core::limits::Verdict;
 use jamjar_core::pull::align::Status;
-use jamjar_core::words::why;
+use jamjar_core::words::{tightest, verdict_line, why};
 use jamjar_store::{Day, Run, RunState, SetWithPulls, VehicleRecord};
 use std::collections::HashMap;
 
@@ -127,7 +126,7 @@ fn set_row(s: &SetWithPulls, v: &VehicleRecord, e: &Encoding, prefs: &Prefs) -> 
         .filter_map(|m| corrected(m, &v.vehicle.engine, prefs.correction).curve.figures(None).peak_power)
         .map(|p| p.value)
         .fold(f64::NAN, f64::max);
-    let (limits, loud) = tightest(&verdicts, &v.limits, prefs.afr);
+    let (limits, loud) = tightest(&verdicts, &v.limits, prefs.units());
     SetRow {
         day_id: s.set.day_id,
         tag: e.tag(&s.set, false, &verdicts),
@@ -157,13 +156,16 @@ fn attention(s: &SetWithPulls, v: &VehicleRecord, prefs: &Prefs) -> Vec<Attentio
             warn: o.verdict == Verdict::Over,
             text: match o.verdict {
                 Verdict::Over => {
-                    format!("{} {}. Don't run this.", l.channel.label(), verdict_line(l, o, prefs.afr))
+                    format!("{} {}. Don't run this.", l.channel.label(), verdict_line(l, o, prefs.units()))
                 }
-                _ => format!(
-                    "{}: can't tell. {}",
-                    l.channel.label(),
-                    o.why.as_ref().map(why).unwrap_or_default()
-                ),
+                v @ (Verdict::CantTell
+                | Verdict::NotMeasured
+                | Verdict::NotReached
+                | Verdict::Close
+                | Verdict::Clear) => {
+                    let why = o.why.as_ref().map(why).unwrap_or_default();
+                    format!("{}: {}. {why}", l.channel.label(), v.label())
+                }
             },
         })
         .collect();

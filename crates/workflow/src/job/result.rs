@@ -10,7 +10,8 @@ use jamjar_core::findings::{Finding, Severity};
 use jamjar_core::limits::LimitOutcome;
 use jamjar_core::pull::align::Alignment;
 use jamjar_core::pull::held::HeldStep;
-use jamjar_core::words::{self, Speech, Units};
+use jamjar_core::units::Units;
+use jamjar_core::words::{self, Speech};
 use serde_json::{Map, Value, json};
 
 /// Renders everything found.

@@ -12,8 +12,8 @@ use crate::factors::Factors;
 use crate::limits::{Limit, LimitOutcome, Verdict as LimitVerdict};
 use crate::pull::align::Alignment;
 use crate::pull::power::{Dyno, DynoKind};
-use crate::units::{PowerUnit, TorqueUnit};
-use crate::words::{Speech, Units, caveat, headline_sentence, limit_sentence};
+use crate::units::{PowerUnit, Units};
+use crate::words::{Speech, caveat, headline_sentence, limit_sentence};
 
 /// A measured pull with a closed-form curve of the given peak, plus a gain that begins at some speed.
 pub(in crate::analysis) fn pull(id: &str, peak_kw: f64, extra_kw: f64, from_rpm: f64) -> Measured {
@@ -63,7 +63,7 @@ fn said(c: &Caveat) -> String {
 }
 
 fn in_hp() -> Speech<'static> {
-    Speech { units: Units { power: PowerUnit::Hp, torque: TorqueUnit::Nm }, ..Speech::PLAIN }
+    Speech { units: Units { power: PowerUnit::Hp, ..Units::default() }, ..Speech::PLAIN }
 }
 
 fn vehicle() -> Vehicle {

@@ -4,7 +4,8 @@
 use super::{compared, in_hp, pull, said, set};
 use crate::analysis::set_vs_set::Per;
 use crate::analysis::*;
-use crate::words::{Units, caveat, finding};
+use crate::units::Units;
+use crate::words::{caveat, finding};
 
 type Day<'a> = (&'a str, &'a [(&'a str, &'a str)], f64, &'a [f64], f64);
 

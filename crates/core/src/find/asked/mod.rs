@@ -7,6 +7,6 @@ mod quantity;
 mod query;
 
 pub use parse::{Reading, parse};
-pub use quantity::{Quantity, Usual};
+pub use quantity::Quantity;
 pub use query::{Clause, Field, Order, Query, QueryError, What};
 pub(super) use query::{STATES, State};

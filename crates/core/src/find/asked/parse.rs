@@ -2,8 +2,9 @@
 
 use super::dates::period;
 use super::lexer::{Kind, Token, cut};
-use super::quantity::{NAMES, Quantity, Usual};
+use super::quantity::{NAMES, Quantity};
 use super::query::{Clause, Field, Order, Query, QueryError, STATES, What, example, range_words};
+use crate::units::Units;
 use chrono::NaiveDate;
 
 /// What reading depends on beside the text.
@@ -12,7 +13,7 @@ pub struct Reading {
     /// The day it is in the shop.
     pub today: NaiveDate,
     /// Units of numbers without one.
-    pub usual: Usual,
+    pub usual: Units,
 }
 
 /// Words that carry no condition.

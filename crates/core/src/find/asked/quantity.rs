@@ -1,6 +1,6 @@
 //! The figures a query may ask for, with their units.
 
-use crate::units::{KPA_PER_PSI, NM_PER_LBFT, PowerUnit, TorqueUnit, W_PER_HP, W_PER_PS};
+use crate::units::{KPA_PER_PSI, NM_PER_LBFT, Units, W_PER_HP, W_PER_PS};
 
 /// A figure of a pull that can be asked for by range.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
@@ -48,15 +48,6 @@ pub(in crate::find) const UNITS: [(Quantity, f64, &[&str]); 12] = [
     (Quantity::Air, 1.0, &["°c", "c"]),
 ];
 
-/// Units a number stands in when none is said.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
-pub struct Usual {
-    /// Of power.
-    pub power: PowerUnit,
-    /// Of torque.
-    pub torque: TorqueUnit,
-}
-
 impl Quantity {
     /// The word a query shows for it.
     pub fn name(self) -> &'static str {
@@ -64,7 +55,7 @@ impl Quantity {
     }
 
     /// Its own unit and how many of its own unit one of the usual unit is.
-    pub(in crate::find) fn usual(self, u: Usual) -> (&'static str, f64) {
+    pub(in crate::find) fn usual(self, u: Units) -> (&'static str, f64) {
         match self {
             Self::Power => (u.power.label(), 1.0 / u.power.from_kw(1.0)),
             Self::Torque => (u.torque.label(), 1.0 / u.torque.from_nm(1.0)),

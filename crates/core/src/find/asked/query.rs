@@ -1,6 +1,7 @@
 //! What a query says, and the canonical words for it.
 
-use super::quantity::{Quantity, Usual};
+use super::quantity::Quantity;
+use crate::units::Units;
 use chrono::NaiveDate;
 use std::fmt::Write as _;
 use thiserror::Error;
@@ -242,6 +243,6 @@ pub(in crate::find) fn range_words(how: &str, numbers: &[String], unit: &str) ->
 }
 
 /// Names a figure and its usual unit, for errors.
-pub(in crate::find) fn example(of: Quantity, u: Usual) -> String {
+pub(in crate::find) fn example(of: Quantity, u: Units) -> String {
     format!("{} over 100 {}", of.name(), of.usual(u).0)
 }

@@ -1,18 +1,15 @@
 //! One pull on a page: the answer, the lanes, what happened, and everything each number rests on.
 
-use super::Shell;
-use super::encode::{Encoding, SetTag};
 use super::evidence::EvidenceView;
 use super::families::{FamilyRow, family_rows};
 use super::held::{StepTable, step_table};
-use super::pull_lanes::{Axis, chart, chosen, offered};
-use super::switches::{Setting, settings};
-use super::words::{date_words, verdict_line};
+use super::lanes::{Axis, Offered, chart, chosen, offered};
 use crate::prefs::Prefs;
+use crate::views::Shell;
+use crate::views::common::{Encoding, LimitRow, SetTag, Setting, date_words, limit_rows, settings};
 use askama::Template;
 use jamjar_chart::Paint;
 use jamjar_core::analysis::RatioSource;
-use jamjar_core::limits::Verdict;
 use jamjar_core::pull::align::{Alignment, Status};
 use jamjar_core::pull::span::PullKind;
 use jamjar_core::words;
@@ -34,15 +31,6 @@ pub(crate) struct LaneRow {
     pub(crate) label: String,
     pub(crate) up: Option<String>,
     pub(crate) toggle: String,
-}
-
-pub(crate) struct LimitRow {
-    pub(crate) label: String,
-    pub(crate) text: String,
-    pub(crate) verdict: &'static str,
-    pub(crate) warn: bool,
-    pub(crate) strong: bool,
-    pub(crate) why: String,
 }
 
 pub(crate) struct StatRow {
@@ -125,7 +113,7 @@ pub(crate) fn pull_page(r: &Reading, e: &Encoding, prefs: &Prefs, asked: Asked) 
         ),
     };
     let label_of = |id: &str| all.iter().find(|o| o.id == id).map_or("", |o| o.label.as_str());
-    let more = |o: &super::pull_lanes::Offered| LaneRow {
+    let more = |o: &Offered| LaneRow {
         label: o.label.clone(),
         up: None,
         toggle: link(id, axis, &shown.iter().cloned().chain([o.id.clone()]).collect::<Vec<_>>(), asked.zoom),
@@ -176,20 +164,7 @@ pub(crate) fn pull_page(r: &Reading, e: &Encoding, prefs: &Prefs, asked: Asked) 
         by_hand: r.measured.alignment.status == Status::Manual,
         lag: r.measured.alignment.lag_s.map_or_else(String::new, |l| format!("{l:.3}")),
         clocks: clocks_svg(r, scale),
-        limits: r
-            .measured
-            .limits
-            .iter()
-            .filter_map(|o| r.vehicle.limits.iter().find(|l| l.id == o.limit).map(|l| (l, o)))
-            .map(|(l, o)| LimitRow {
-                label: l.channel.label(),
-                text: verdict_line(l, o, prefs.afr),
-                verdict: o.verdict.label(),
-                warn: o.verdict == Verdict::Over,
-                strong: o.verdict != Verdict::Clear,
-                why: o.why.as_ref().map(words::why).unwrap_or_default(),
-            })
-            .collect(),
+        limits: limit_rows(&r.measured.limits, &r.vehicle.limits, prefs.units()),
         steps: step_table(r, prefs),
         stats: stats(r, prefs),
         families: family_rows(&r.measured, &r.vehicle.vehicle.engine, prefs),

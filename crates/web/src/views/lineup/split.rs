@@ -1,9 +1,10 @@
 //! What may be concluded when several things changed: the difference split by factor, the corners that would
 //! split it, what it costs.
 
-use super::lineup::name_of;
-use super::lineup_figures::{in_unit, place_of, unit_of};
+use super::names::name_of;
+use super::places::place_of;
 use crate::prefs::Prefs;
+use crate::views::common::{in_unit, unit_of};
 use jamjar_chart::{Paint, Waterfall, WaterfallStep, waterfall_svg};
 use jamjar_core::analysis::{Comparison, Figure, Split, Verdict};
 use jamjar_core::factors::Factors;

@@ -15,7 +15,7 @@ pub(crate) struct Setting {
 }
 
 /// Every switch with its choices.
-pub(super) fn settings(p: &Prefs) -> Vec<Setting> {
+pub(crate) fn settings(p: &Prefs) -> Vec<Setting> {
     use jamjar_core::analysis::Headline;
     use jamjar_core::correction::Correction;
     vec![
@@ -77,7 +77,7 @@ fn choice(id: &str, label: &str, on: bool) -> Choice {
 }
 
 /// The margin of sameness: asked for before looking, so off until a person sets it.
-pub(super) fn same_within(p: &Prefs) -> Setting {
+pub(crate) fn same_within(p: &Prefs) -> Setting {
     let off = choice("off", "not asked", p.margin_kw.is_none());
     let margins = crate::prefs::MARGINS.iter().map(|m| {
         let label = format!("± {:.1} {}", p.power.from_kw(*m), p.power.label());

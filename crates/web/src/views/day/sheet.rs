@@ -1,7 +1,7 @@
 //! The parts of a day sheet beside its sets: checklist, air and fuel on hand, notes, the timeline.
 
-use super::encode::Encoding;
 use crate::prefs::Prefs;
+use crate::views::common::Encoding;
 use askama::Template;
 use chrono::{NaiveTime, Timelike};
 use jamjar_chart::{Paint, Timeline, TimelineSeries, TimelineSet};

@@ -1,36 +1,10 @@
 //! What a figure rests on, above the pull it was read from.
 
-use super::lineup_figures::{in_unit, unit_of};
 use crate::prefs::Prefs;
+use crate::views::common::{FigureAsked, in_unit, unit_of};
 use jamjar_core::analysis::Figure;
-use jamjar_core::figures::Looks;
 use jamjar_core::stats::two_sets::mean;
 use jamjar_workflow::evidence::Evidence;
-
-/// A figure asked for in a pull's address.
-#[derive(Debug, Clone, PartialEq)]
-pub(crate) struct FigureAsked {
-    pub(crate) figure: Figure,
-    pub(crate) looks: Looks,
-    /// The line-up it was opened from, as its query.
-    pub(crate) back: String,
-}
-
-impl FigureAsked {
-    /// From the fields of an address; `None` when no figure is asked for. `read` is a stretch such as
-    /// `3000-6500` or one speed.
-    pub(crate) fn new(figure: &str, read: &str, back: &str, looks: Looks) -> Option<Self> {
-        let figure = Figure::from_id(figure)?;
-        let stretch = super::words::stretch(read);
-        let looks = match figure {
-            Figure::BandMeanPower => Looks { band_rpm: stretch, ..looks },
-            Figure::ShiftPower => Looks { shift_rpm: stretch, ..looks },
-            Figure::PowerAt => Looks { at_rpm: super::words::engine_speed(read), ..looks },
-            _ => looks,
-        };
-        Some(Self { figure, looks, back: back.to_owned() })
-    }
-}
 
 pub(crate) struct EvidenceRow {
     pub(crate) name: String,
@@ -80,29 +54,10 @@ pub(crate) fn evidence_view(asked: &FigureAsked, all: &[Evidence], here: i64, pr
     EvidenceView { sentence, rows: all.iter().map(row).collect(), back: asked.back.clone(), region }
 }
 
-/// Engine speed shown on either side of where a figure was read, rpm.
-const AROUND: f64 = 500.0;
-
-impl FigureAsked {
-    /// The query that opens a pull where the figure is read.
-    pub(crate) fn query(&self, read_at: Option<[f64; 2]>) -> String {
-        let mut pairs = vec![("axis", "rpm".to_owned()), ("figure", self.figure.id().to_owned())];
-        if let Some([a, b]) = read_at {
-            pairs.push((
-                "read",
-                if a.total_cmp(&b).is_eq() { format!("{a:.0}") } else { format!("{a:.0}-{b:.0}") },
-            ));
-            pairs.push(("from", format!("{:.0}", (a - AROUND).max(0.0))));
-            pairs.push(("to", format!("{:.0}", b + AROUND)));
-        }
-        pairs.push(("back", self.back.clone()));
-        super::lineup_ask::query_of(&pairs)
-    }
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
+    use jamjar_core::figures::Looks;
 
     fn pull(pull_id: i64, value: f64, excluded: Option<&str>) -> Evidence {
         Evidence {

@@ -1,14 +1,14 @@
 //! The line-up's chart: curves, gains with their band, lanes of margin used, and the same as data for the
 //! cursor.
 
-use super::encode::Encoding;
-use super::lineup::{label_of, name_of};
-use super::verdict_line;
-use super::words::count;
+use super::names::{label_of, name_of};
 use crate::prefs::Prefs;
+use crate::views::common::{Encoding, count};
 use jamjar_chart::{Gain, Lane, LineUpChart, Series};
 use jamjar_core::analysis::{Figure, Verdict};
 use jamjar_core::limits::Verdict as LimitVerdict;
+use jamjar_core::units::Units;
+use jamjar_core::words::{limit_rule, verdict_line};
 use jamjar_workflow::lineup::LineUp;
 
 /// The chart's view model in the units chosen.
@@ -67,7 +67,7 @@ pub(crate) fn chart_of(l: &LineUp, e: &Encoding, prefs: &Prefs, focus: Option<us
             name_of(l, shown),
             count(l.measured[shown].len(), "pull")
         ),
-        lanes: lanes_of(l, shown, &grid, prefs.afr),
+        lanes: lanes_of(l, shown, &grid, prefs.units()),
         focus: shown,
         series,
         gains,
@@ -78,7 +78,7 @@ pub(crate) fn chart_of(l: &LineUp, e: &Encoding, prefs: &Prefs, focus: Option<us
     }
 }
 
-fn lanes_of(l: &LineUp, set: usize, grid: &[f64], afr: bool) -> Vec<Lane> {
+fn lanes_of(l: &LineUp, set: usize, grid: &[f64], units: Units) -> Vec<Lane> {
     l.vehicle
         .limits
         .iter()
@@ -100,14 +100,9 @@ fn lanes_of(l: &LineUp, set: usize, grid: &[f64], afr: bool) -> Vec<Lane> {
                 }
             }
             Lane {
-                label: format!(
-                    "{}, {} {}",
-                    limit.channel.label(),
-                    limit.direction.label(),
-                    threshold_words(limit, afr)
-                ),
+                label: format!("{}, {}", limit.channel.label(), limit_rule(limit, units)),
                 share: (drawn && !matches!(o.verdict, LimitVerdict::NotMeasured)).then_some(share),
-                note: verdict_line(limit, o, afr),
+                note: verdict_line(limit, o, units),
                 over: o.verdict == LimitVerdict::Over,
                 unknown: matches!(
                     o.verdict,
@@ -116,18 +111,6 @@ fn lanes_of(l: &LineUp, set: usize, grid: &[f64], afr: bool) -> Vec<Lane> {
             }
         })
         .collect()
-}
-
-pub(super) fn threshold_words(limit: &jamjar_core::limits::Limit, afr: bool) -> String {
-    use jamjar_core::limits::Threshold;
-    match &limit.threshold {
-        Threshold::Constant(v) => super::words::channel_value(limit, *v, afr, false),
-        Threshold::Curve { value, .. } => {
-            let (low, high) =
-                value.iter().fold((f64::INFINITY, f64::NEG_INFINITY), |a, v| (a.0.min(*v), a.1.max(*v)));
-            format!("{low:.0}–{high:.0} {}", limit.channel.unit())
-        }
-    }
 }
 
 /// Curves for the cursor, as JSON that cannot close its script element.

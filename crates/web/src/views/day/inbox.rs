@@ -1,8 +1,8 @@
 //! Dropped files before commit: what was found, what is asked, what is offered.
 
 use askama::Template;
-use jamjar_core::units::Unit;
-use jamjar_core::words::{Units, finding, unit_doubt};
+use jamjar_core::units::{Unit, Units};
+use jamjar_core::words::{finding, unit_doubt};
 use jamjar_formats::Confidence;
 use jamjar_store::{InboxItem, Role};
 use jamjar_workflow::import::{FilePreview, Proposal};

@@ -1,6 +1,6 @@
 //! What a line-up was asked for, and addresses that ask for it again.
 
-use super::words::{engine_speed, stretch};
+use crate::views::common::{engine_speed, stretch};
 use jamjar_core::analysis::{Along, Figure};
 
 /// What the address of a line-up says beside sets, baseline and view settings.
@@ -89,16 +89,10 @@ pub(crate) fn band_words([a, b]: [f64; 2]) -> String {
     format!("{a:.0}-{b:.0}")
 }
 
-/// An encoded query from fields.
-pub(crate) fn query_of(pairs: &[(&'static str, String)]) -> String {
-    let mut out = form_urlencoded::Serializer::new(String::new());
-    out.extend_pairs(pairs);
-    out.finish()
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::views::common::query_of;
 
     #[test]
     fn an_address_says_only_what_is_not_usual() {

@@ -1,22 +1,21 @@
 //! The day sheet: vehicle, conditions, sets and pulls in order of running.
 
-use super::encode::{Encoding, SetTag};
+use super::inbox::InboxFragment;
 use super::sheet::{
     AirRow, ChecklistFragment, NoteRow, air_rows, checklist_fragment, fuel_words, hhmm, note_rows, timeline,
     timeline_svg,
 };
-use super::words::{count, date_words, verdict_line};
-use super::{InboxFragment, PlanRow, RunFragment, Shell, plan_rows};
 use crate::prefs::Prefs;
 use crate::seen::mark;
+use crate::views::common::{Encoding, LimitRow, PlanRow, SetTag, count, date_words, limit_rows, plan_rows};
+use crate::views::{RunFragment, Shell};
 use askama::Template;
 use jamjar_core::analysis::{
     Corrected, Measured, PullFinding, SetInput, SetResult, Settled, analyse_sets, find_pulls, set_verdicts,
 };
-use jamjar_core::limits::Verdict;
 use jamjar_core::pull::align::{Alignment, Status};
 use jamjar_core::pull::span::PullKind;
-use jamjar_core::words::{finding, refusal, settled, why};
+use jamjar_core::words::{finding, refusal, settled};
 use jamjar_store::{Day, DaySheet, PlanItem, SetWithPulls, VehicleRecord};
 use jamjar_workflow::lineup::input_of;
 
@@ -35,14 +34,6 @@ pub(crate) struct PullRow {
     pub(crate) excluded: Option<String>,
 }
 
-pub(crate) struct VerdictRow {
-    pub(crate) label: String,
-    pub(crate) text: String,
-    pub(crate) warn: bool,
-    pub(crate) strong: bool,
-    pub(crate) why: String,
-}
-
 pub(crate) struct SetCard {
     pub(crate) id: i64,
     pub(crate) tag: SetTag,
@@ -53,7 +44,7 @@ pub(crate) struct SetCard {
     pub(crate) note: String,
     pub(crate) invalid: Option<String>,
     pub(crate) pulls: Vec<PullRow>,
-    pub(crate) verdicts: Vec<VerdictRow>,
+    pub(crate) verdicts: Vec<LimitRow>,
 }
 
 /// A mark of what the form for a day's air and note shows.
@@ -248,17 +239,7 @@ fn card(
                 }
             })
             .collect(),
-        verdicts: verdicts
-            .iter()
-            .filter_map(|o| v.limits.iter().find(|l| l.id == o.limit).map(|l| (l, o)))
-            .map(|(l, o)| VerdictRow {
-                label: l.channel.label(),
-                text: verdict_line(l, o, prefs.afr),
-                warn: o.verdict == Verdict::Over,
-                strong: o.verdict != Verdict::Clear,
-                why: o.why.as_ref().map(why).unwrap_or_default(),
-            })
-            .collect(),
+        verdicts: limit_rows(&verdicts, &v.limits, prefs.units()),
     }
 }
 

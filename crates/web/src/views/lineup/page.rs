@@ -1,22 +1,23 @@
 //! The line-up: the answer first, the chart, the table of figures, what differs.
 
-use super::Shell;
-use super::encode::{Encoding, SetTag};
-use super::lineup_ask::{LineUpAsked, band_words, query_of};
-use super::lineup_chart::{chart_of, data_json};
-use super::lineup_figures::{
-    FigureRow, can_show, figure_row, half, in_unit, missing, place_of, shown as shown_figures, unit_of,
-};
-use super::lineup_limits::{LimitRow, limit_rows, limit_sentence};
-use super::lineup_split::{SplitView, Suggestion, corners, price_words, split_view, suggestions};
-use super::switches::{Choice, Setting, same_within, settings};
-use super::words::tightest;
-use super::words::{count, date_words};
+use super::asked::{LineUpAsked, band_words};
+use super::caveats::{not_drawn, tag};
+use super::chart::{chart_of, data_json};
+use super::figures::{FigureRow, figure_row};
+use super::names::{detail_of, focus_of, index, name_of};
+use super::places::{half, missing, place_of, shown as shown_figures};
+use super::power::can_show;
+use super::split::{SplitView, Suggestion, corners, price_words, split_view, suggestions};
 use crate::prefs::Prefs;
+use crate::views::Shell;
+use crate::views::common::{
+    Choice, Encoding, LimitRow, SetTag, Setting, count, date_words, in_unit, limit_rows, query_of,
+    same_within, settings, unit_of,
+};
 use askama::Template;
 use jamjar_chart::{Paint, lineup_svg};
-use jamjar_core::analysis::{Along, Caveat, Comparison, Figure, differs};
-use jamjar_core::words::{Speech, caveat, headline_sentence, sentence_about};
+use jamjar_core::analysis::{Along, Figure, differs};
+use jamjar_core::words::{Speech, caveat, headline_sentence, judged_sentence, sentence_about, tightest};
 use jamjar_workflow::lineup::LineUp;
 
 pub(crate) struct SetRow {
@@ -90,72 +91,6 @@ pub(crate) struct LineUpPage {
 /// Text in the chart grows for the cell theme, read two metres away.
 const CELL_SCALE: f64 = 1.28;
 
-/// "map on fuel", with the set's number when another set shown has the same map and fuel.
-pub(super) fn name_of(l: &LineUp, i: usize) -> String {
-    let s = &l.sets[i].set;
-    let which = which_of(l, i).map_or_else(String::new, |w| format!(" ({w})"));
-    format!("{} on {}{which}", s.config.map, s.config.fuel)
-}
-
-/// What tells a set from the others of its map and fuel: the factors in which they differ, else the day, else
-/// its place in the day.
-fn which_of(l: &LineUp, i: usize) -> Option<String> {
-    let config = |k: usize| &l.sets[k].set.config;
-    let twins: Vec<usize> = (0..l.sets.len())
-        .filter(|&k| k != i && config(k).map == config(i).map && config(k).fuel == config(i).fuel)
-        .collect();
-    if twins.is_empty() {
-        return None;
-    }
-    let own = config(i).factors();
-    let mut telling: Vec<String> = Vec::new();
-    for (name, value) in &own {
-        if twins.iter().any(|&k| config(k).factors().get(name) != Some(value)) {
-            telling.push(match name.as_str() {
-                "boost" => value.clone(),
-                _ => format!("{} {value}", name.replace('_', " ")),
-            });
-        }
-    }
-    let same = |k: &&usize| config(**k).factors() == own;
-    let date = l.sets[i].set.date;
-    if twins.iter().filter(same).any(|&k| l.sets[k].set.date != date) {
-        telling.push(date.format("%-d %b").to_string());
-    }
-    if telling.is_empty() || twins.iter().filter(same).any(|&k| l.sets[k].set.date == date) {
-        telling.push(format!("set {}", l.sets[i].set.position));
-    }
-    Some(telling.join(", "))
-}
-
-/// Beside the map: the fuel and what tells it apart; the fuel is left out where all sets share it.
-pub(super) fn detail_of(l: &LineUp, i: usize) -> String {
-    let fuel = &l.sets[i].set.config.fuel;
-    let shared = l.sets.iter().all(|s| s.set.config.fuel == *fuel);
-    match which_of(l, i) {
-        None => fuel.clone(),
-        Some(w) if shared => w,
-        Some(w) => format!("{fuel}, {w}"),
-    }
-}
-
-/// The same for a label of the chart, whose dash says the fuel: what tells it from its twins must not be cut
-/// off.
-pub(super) fn label_of(l: &LineUp, i: usize) -> String {
-    which_of(l, i).unwrap_or_else(|| l.sets[i].set.config.fuel.clone())
-}
-
-/// The candidate shown first: the one asked for, else the largest gain at peak.
-pub(crate) fn focus_of(l: &LineUp, asked: Option<i64>) -> Option<usize> {
-    let at = asked.and_then(|id| l.comparisons.iter().position(|c| l.sets[c.candidate].set.id == id));
-    let gain = |c: &Comparison| {
-        c.figure(Figure::PeakPower).and_then(|f| f.mean_difference).unwrap_or(f64::NEG_INFINITY)
-    };
-    at.or_else(|| {
-        (0..l.comparisons.len()).max_by(|&a, &b| gain(&l.comparisons[a]).total_cmp(&gain(&l.comparisons[b])))
-    })
-}
-
 /// With its sign, and none where it rounds to nothing.
 fn signed(v: f64) -> String {
     if v.abs() < 0.05 { "0.0".into() } else { format!("{v:+.1}") }
@@ -185,7 +120,7 @@ pub(crate) fn lineup_page(l: &LineUp, e: &Encoding, prefs: &Prefs, asked: &LineU
         None => format!("{}: one set, nothing to compare it with yet.", name_of(l, 0)),
     };
     let shown = focus.map_or(l.base, |f| l.comparisons[f].candidate);
-    let (limit_sentence, limit_warn) = limit_sentence(l, shown, prefs);
+    let (limit_sentence, limit_warn) = judged_sentence(&l.verdicts[shown], &l.vehicle.limits, prefs.units());
     let base_query = |sets: &str, base: i64, focus: i64| {
         let mut pairs =
             vec![("sets", sets.to_owned()), ("base", base.to_string()), ("focus", focus.to_string())];
@@ -263,7 +198,7 @@ pub(crate) fn lineup_page(l: &LineUp, e: &Encoding, prefs: &Prefs, asked: &LineU
         query: back.clone(),
         by: place_of(asked.view, l),
         figures: by_peak(l).into_iter().map(|i| figure_row(l, e, prefs, i, &back)).collect(),
-        limits: limit_rows(l, shown, prefs),
+        limits: limit_rows(&l.verdicts[shown], &l.vehicle.limits, prefs.units()),
         focus_name: name_of(l, shown),
         same: same_within(prefs),
         settings: settings(prefs),
@@ -312,56 +247,12 @@ fn axes(
     offered.map(|a| (link(a), a.label(), a == asked.along)).collect()
 }
 
-/// Sets that have no curve along the axis asked for, and why.
-fn not_drawn(l: &LineUp, along: Along) -> Option<(String, String)> {
-    let missing: Vec<String> = (0..l.sets.len())
-        .filter(|&i| l.results[i].n() > 0 && l.results[i].drawn().rpm.is_empty())
-        .map(|i| name_of(l, i))
-        .collect();
-    let why = match along {
-        Along::RoadSpeed => "no road speed was logged with it, or speeds were held",
-        _ => "speeds were held, so there is nothing between them",
-    };
-    (along != Along::EngineSpeed && !missing.is_empty()).then(|| {
-        ("axis".to_owned(), format!("Not drawn along {}: {} ({why}).", along.label(), missing.join(", ")))
-    })
-}
-
 /// Sets from the highest peak down: the order of the names at the line ends, shared by legend and table.
 fn by_peak(l: &LineUp) -> Vec<usize> {
     let peak = |i: usize| l.results[i].figure(Figure::PeakPower).headline.unwrap_or(f64::NEG_INFINITY);
     let mut order: Vec<usize> = (0..l.sets.len()).collect();
     order.sort_by(|a, b| peak(*b).total_cmp(&peak(*a)));
     order
-}
-
-fn index(l: &LineUp, id: &str) -> Option<usize> {
-    l.results.iter().position(|x| x.id == id)
-}
-
-/// Two words that stand before a caveat.
-fn tag(c: &Caveat) -> &'static str {
-    match c {
-        Caveat::Confounded { .. } => "changed together",
-        Caveat::CrossDay { .. } => "different days",
-        Caveat::CantTell(_) => "can't tell",
-        Caveat::OneMounting => "one mounting",
-        Caveat::FewMountings => "few mountings",
-        Caveat::UnevenScatter { .. } => "uneven scatter",
-        Caveat::BorrowedScatter | Caveat::NoRepeats | Caveat::TooCoarse => "few pulls",
-        Caveat::RampRate { .. } | Caveat::WindowSpan { .. } => "ramp rate",
-        Caveat::Correction { .. } => "correction",
-        Caveat::Excluded { .. } => "excluded",
-        Caveat::Bracketed(_) => "before and after",
-        Caveat::Drift(_) => "drift",
-        Caveat::Across { .. } | Caveat::NoSharedBaseline => "both days",
-        Caveat::Equivalence(_) => "same?",
-        Caveat::BestOf(_) => "best of",
-        Caveat::Flagged { .. } => "look at it",
-        Caveat::Unsettled { .. } => "not settled",
-        Caveat::AcrossGears(_) => "across gears",
-        Caveat::Copies | Caveat::HeldSteps { .. } | Caveat::Headline(_) => "note",
-    }
 }
 
 /// `shown` is the set looked at, by that figure.
@@ -378,7 +269,7 @@ fn set_row(
     let c = l.comparisons.iter().find(|c| c.candidate == i).and_then(|c| c.figure(view));
     let (u, v) = (unit_of(view, prefs), |x: f64| in_unit(view, x, prefs));
     let name = if view == Figure::PeakPower { "peak " } else { "" };
-    let (limit, loud) = tightest(&l.verdicts[i], &l.vehicle.limits, prefs.afr);
+    let (limit, loud) = tightest(&l.verdicts[i], &l.vehicle.limits, prefs.units());
     let [focus_link, base_link, drop_link] = links;
     SetRow {
         id: s.id,

@@ -1,18 +1,12 @@
 //! Figures of a line-up: which there are, in which unit, what they are called, and where their evidence is.
 
-use super::encode::{Encoding, SetTag};
-use super::evidence::FigureAsked;
-use super::lineup::name_of;
-use super::lineup_ask::LineUpAsked;
+use super::names::name_of;
+use super::places::shown;
 use crate::prefs::Prefs;
-use jamjar_core::analysis::{Figure, FigureComparison};
-use jamjar_core::figures::{FALL_OFF_RPM, PLATEAU_SHARE};
-use jamjar_core::stats::plan::{pulls_needed, smallest_detectable};
+use crate::views::common::{Encoding, FigureAsked, SetTag, in_unit};
+use jamjar_core::analysis::Figure;
 use jamjar_workflow::evidence::read_at;
 use jamjar_workflow::lineup::LineUp;
-
-/// Difference a plan aims at until a person says what is the same to them, kW (our choice).
-const WANTED_KW: f64 = 2.0;
 
 pub(crate) struct FigureCell {
     pub(crate) value: String,
@@ -32,70 +26,6 @@ pub(crate) struct FigureRow {
     /// The largest gain anywhere along the curve and where, and what the band says of it.
     pub(crate) largest: [String; 2],
     pub(crate) differs: String,
-}
-
-/// A value in the unit shown.
-pub(super) fn in_unit(f: Figure, v: f64, prefs: &Prefs) -> f64 {
-    match f {
-        Figure::PeakTorque => prefs.torque.from_nm(v),
-        Figure::PlateauRpm | Figure::FallOffPct => v,
-        _ => prefs.power.from_kw(v),
-    }
-}
-
-/// The unit shown.
-pub(super) fn unit_of(f: Figure, prefs: &Prefs) -> &'static str {
-    match f {
-        Figure::PeakTorque => prefs.torque.label(),
-        Figure::PlateauRpm | Figure::FallOffPct => f.unit(),
-        _ => prefs.power.label(),
-    }
-}
-
-/// What the figure is, with the speeds it was read at: "mean power from 3000 to 6500 rpm".
-pub(super) fn place_of(f: Figure, l: &LineUp) -> String {
-    let s = &l.settings;
-    let span = |b: Option<[f64; 2]>| {
-        b.map_or_else(|| "not set".to_owned(), |b| format!("{:.0} to {:.0} rpm", b[0], b[1]))
-    };
-    match f {
-        Figure::PeakPower => "power at peak".into(),
-        Figure::PeakTorque => "torque at peak".into(),
-        Figure::BandMeanPower => format!("mean power from {}", span(s.band_rpm)),
-        Figure::PowerAt => {
-            s.at_rpm.map_or_else(|| "power at one speed".into(), |r| format!("power at {r:.0} rpm"))
-        }
-        Figure::DrivenPower => {
-            format!("mean power where it is driven ({})", span(s.driven.map(|d| d.span())))
-        }
-        Figure::ShiftPower => format!("mean power in the shift window ({})", span(s.shift_rpm)),
-        Figure::PlateauRpm => format!("width within {:.0} % of peak", 100.0 * PLATEAU_SHARE),
-        Figure::FallOffPct => format!("fall-off {FALL_OFF_RPM:.0} rpm after the peak"),
-    }
-}
-
-/// Why a figure is not there for any set.
-pub(super) fn missing(f: Figure, l: &LineUp) -> Option<&'static str> {
-    let s = &l.settings;
-    match f {
-        Figure::DrivenPower if s.driven.is_none() => {
-            Some("the vehicle's sheet does not say where it is driven")
-        }
-        Figure::ShiftPower if s.shift_rpm.is_none() => {
-            Some("the vehicle's sheet names no gears, or its curve shows no shift")
-        }
-        _ if l.results.iter().all(|r| r.figure(f).values.is_empty()) => Some("no curve covers it"),
-        _ => None,
-    }
-}
-
-/// Headings of the table; figures without any value are left out of it.
-pub(super) fn shown(l: &LineUp) -> Vec<Figure> {
-    Figure::ALL.into_iter().filter(|f| missing(*f, l).is_none()).collect()
-}
-
-pub(super) fn half(f: &FigureComparison) -> Option<f64> {
-    f.ci95.map(|c| (c[1] - c[0]) / 2.0)
 }
 
 /// Address of the pull nearest to the set's mean, opened where the figure was read; and every pull's value in
@@ -185,25 +115,5 @@ pub(super) fn figure_row(l: &LineUp, e: &Encoding, prefs: &Prefs, i: usize, back
                 all => format!("{} differ", all.join(" and ")),
             },
         ),
-    }
-}
-
-/// What these pulls can show, and what more would: of the figure looked at.
-pub(super) fn can_show(l: &LineUp, focus: Option<usize>, asked: &LineUpAsked, prefs: &Prefs) -> String {
-    let Some(f) = focus.and_then(|f| l.comparisons[f].figure(asked.view)) else { return String::new() };
-    let (Some(sd), Some(now)) = (f.pull_sd, f.smallest_detectable) else { return String::new() };
-    let n = l.results[l.base].n().min(focus.map_or(0, |f| l.results[l.comparisons[f].candidate].n())) as u32;
-    let (u, v) = (unit_of(asked.view, prefs), |x: f64| in_unit(asked.view, x, prefs));
-    let next = smallest_detectable(sd, n + 1).map(|d| d.difference).unwrap_or(now);
-    let now_words = format!(
-        "These pulls can show a difference of {:.1} {u} (80 times in 100); one more pull of each, {:.1}.",
-        v(now),
-        v(next)
-    );
-    let wanted = prefs.margin_kw.unwrap_or(WANTED_KW);
-    let needed = (f.figure.unit() == "kW" && wanted < now).then(|| pulls_needed(sd, wanted).ok()).flatten();
-    match needed.map(|p| p.pulls_per_set.saturating_sub(n)).filter(|more| *more > 1) {
-        Some(more) => format!("{now_words} To see {:.1} {u}, pull each {more} more times.", v(wanted)),
-        None => now_words,
     }
 }

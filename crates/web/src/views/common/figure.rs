@@ -1,0 +1,70 @@
+//! A figure as it is shown, and as it is asked for in an address.
+
+use super::address::query_of;
+use super::words::{engine_speed, stretch};
+use crate::prefs::Prefs;
+use jamjar_core::analysis::Figure;
+use jamjar_core::figures::Looks;
+
+/// A value in the unit shown.
+pub(crate) fn in_unit(f: Figure, v: f64, prefs: &Prefs) -> f64 {
+    match f {
+        Figure::PeakTorque => prefs.torque.from_nm(v),
+        Figure::PlateauRpm | Figure::FallOffPct => v,
+        _ => prefs.power.from_kw(v),
+    }
+}
+
+/// The unit shown.
+pub(crate) fn unit_of(f: Figure, prefs: &Prefs) -> &'static str {
+    match f {
+        Figure::PeakTorque => prefs.torque.label(),
+        Figure::PlateauRpm | Figure::FallOffPct => f.unit(),
+        _ => prefs.power.label(),
+    }
+}
+
+/// A figure asked for in a pull's address.
+#[derive(Debug, Clone, PartialEq)]
+pub(crate) struct FigureAsked {
+    pub(crate) figure: Figure,
+    pub(crate) looks: Looks,
+    /// The line-up it was opened from, as its query.
+    pub(crate) back: String,
+}
+
+impl FigureAsked {
+    /// From the fields of an address; `None` when no figure is asked for. `read` is a stretch such as
+    /// `3000-6500` or one speed.
+    pub(crate) fn new(figure: &str, read: &str, back: &str, looks: Looks) -> Option<Self> {
+        let figure = Figure::from_id(figure)?;
+        let stretch = stretch(read);
+        let looks = match figure {
+            Figure::BandMeanPower => Looks { band_rpm: stretch, ..looks },
+            Figure::ShiftPower => Looks { shift_rpm: stretch, ..looks },
+            Figure::PowerAt => Looks { at_rpm: engine_speed(read), ..looks },
+            _ => looks,
+        };
+        Some(Self { figure, looks, back: back.to_owned() })
+    }
+}
+
+/// Engine speed shown on either side of where a figure was read, rpm.
+const AROUND: f64 = 500.0;
+
+impl FigureAsked {
+    /// The query that opens a pull where the figure is read.
+    pub(crate) fn query(&self, read_at: Option<[f64; 2]>) -> String {
+        let mut pairs = vec![("axis", "rpm".to_owned()), ("figure", self.figure.id().to_owned())];
+        if let Some([a, b]) = read_at {
+            pairs.push((
+                "read",
+                if a.total_cmp(&b).is_eq() { format!("{a:.0}") } else { format!("{a:.0}-{b:.0}") },
+            ));
+            pairs.push(("from", format!("{:.0}", (a - AROUND).max(0.0))));
+            pairs.push(("to", format!("{:.0}", b + AROUND)));
+        }
+        pairs.push(("back", self.back.clone()));
+        query_of(&pairs)
+    }
+}

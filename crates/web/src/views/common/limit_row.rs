@@ -1,0 +1,33 @@
+//! A limit beside what was found of it.
+
+use jamjar_core::limits::{Limit, LimitOutcome, Verdict};
+use jamjar_core::units::Units;
+use jamjar_core::words::{limit_rule, verdict_line, why};
+
+pub(crate) struct LimitRow {
+    pub(crate) label: String,
+    pub(crate) rule: String,
+    pub(crate) verdict: &'static str,
+    pub(crate) text: String,
+    pub(crate) why: String,
+    /// Over.
+    pub(crate) warn: bool,
+    /// Anything but clear.
+    pub(crate) strong: bool,
+}
+
+/// A row for each limit that was judged, in the order of the verdicts.
+pub(crate) fn limit_rows(verdicts: &[LimitOutcome], limits: &[Limit], units: Units) -> Vec<LimitRow> {
+    let judged = verdicts.iter().filter_map(|o| limits.iter().find(|l| l.id == o.limit).map(|l| (l, o)));
+    judged
+        .map(|(l, o)| LimitRow {
+            label: l.channel.label(),
+            rule: format!("{} for {} s", limit_rule(l, units), l.sustain_s),
+            verdict: o.verdict.label(),
+            text: verdict_line(l, o, units),
+            why: o.why.as_ref().map(why).unwrap_or_default(),
+            warn: o.verdict == Verdict::Over,
+            strong: o.verdict != Verdict::Clear,
+        })
+        .collect()
+}

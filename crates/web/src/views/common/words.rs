@@ -1,0 +1,58 @@
+//! Small wordings shared by pages.
+
+use chrono::{Datelike, NaiveDate};
+
+const MONTHS: [&str; 12] = [
+    "January",
+    "February",
+    "March",
+    "April",
+    "May",
+    "June",
+    "July",
+    "August",
+    "September",
+    "October",
+    "November",
+    "December",
+];
+
+/// "3 March 2026".
+pub(crate) fn date_words(d: NaiveDate) -> String {
+    format!("{} {} {}", d.day(), MONTHS[d.month0() as usize], d.year())
+}
+
+/// A number as people type it: blanks around it and a decimal comma allowed; `None` for anything else.
+pub(crate) fn decimal(s: &str) -> Option<f64> {
+    s.trim().replace(',', ".").parse().ok().filter(|v: &f64| v.abs() <= LARGEST)
+}
+
+/// No number a person types on a page is larger.
+const LARGEST: f64 = 1e9;
+
+/// An engine speed as people type it, rpm.
+pub(crate) fn engine_speed(s: &str) -> Option<f64> {
+    decimal(s).filter(|v| (100.0..=30_000.0).contains(v))
+}
+
+/// Two engine speeds as people type them, the lower first: "3000-6500".
+pub(crate) fn stretch(s: &str) -> Option<[f64; 2]> {
+    let (a, b) = s.split_once(['-', '–'])?;
+    Some([engine_speed(a)?, engine_speed(b)?]).filter(|s| s[1] > s[0])
+}
+
+/// "3 pulls", "1 pull".
+pub(crate) fn count(n: usize, one: &str) -> String {
+    if n == 1 { format!("1 {one}") } else { format!("{n} {one}s") }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn dates_and_counts_read_like_words() {
+        assert_eq!(date_words(NaiveDate::from_ymd_opt(2026, 3, 3).unwrap()), "3 March 2026");
+        assert_eq!((count(1, "pull"), count(3, "pull")), ("1 pull".into(), "3 pulls".into()));
+    }
+}

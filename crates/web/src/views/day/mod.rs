@@ -1,0 +1,9 @@
+//! The day sheet and what is dropped on it.
+
+mod inbox;
+mod page;
+mod sheet;
+
+pub(crate) use inbox::{InboxFragment, inbox_fragment};
+pub(crate) use page::{DayPage, NewDayPage, day_page, day_seen};
+pub(crate) use sheet::checklist_fragment;

@@ -1,0 +1,17 @@
+//! The line-up: what was asked, the names of its sets, its chart, its figures, what is concluded, and
+//! the page that places them.
+
+mod asked;
+mod caveats;
+mod chart;
+mod figures;
+mod names;
+mod page;
+mod places;
+mod power;
+mod split;
+
+pub(crate) use asked::{Fields, LineUpAsked};
+pub(crate) use chart::chart_of;
+pub(crate) use names::focus_of;
+pub(crate) use page::lineup_page;

@@ -1,0 +1,75 @@
+//! What the sets of a line-up are called, so that no two are called alike.
+
+use jamjar_core::analysis::{Comparison, Figure};
+use jamjar_workflow::lineup::LineUp;
+
+/// "map on fuel", with the set's number when another set shown has the same map and fuel.
+pub(super) fn name_of(l: &LineUp, i: usize) -> String {
+    let s = &l.sets[i].set;
+    let which = which_of(l, i).map_or_else(String::new, |w| format!(" ({w})"));
+    format!("{} on {}{which}", s.config.map, s.config.fuel)
+}
+
+/// What tells a set from the others of its map and fuel: the factors in which they differ, else the day, else
+/// its place in the day.
+fn which_of(l: &LineUp, i: usize) -> Option<String> {
+    let config = |k: usize| &l.sets[k].set.config;
+    let twins: Vec<usize> = (0..l.sets.len())
+        .filter(|&k| k != i && config(k).map == config(i).map && config(k).fuel == config(i).fuel)
+        .collect();
+    if twins.is_empty() {
+        return None;
+    }
+    let own = config(i).factors();
+    let mut telling: Vec<String> = Vec::new();
+    for (name, value) in &own {
+        if twins.iter().any(|&k| config(k).factors().get(name) != Some(value)) {
+            telling.push(match name.as_str() {
+                "boost" => value.clone(),
+                _ => format!("{} {value}", name.replace('_', " ")),
+            });
+        }
+    }
+    let same = |k: &&usize| config(**k).factors() == own;
+    let date = l.sets[i].set.date;
+    if twins.iter().filter(same).any(|&k| l.sets[k].set.date != date) {
+        telling.push(date.format("%-d %b").to_string());
+    }
+    if telling.is_empty() || twins.iter().filter(same).any(|&k| l.sets[k].set.date == date) {
+        telling.push(format!("set {}", l.sets[i].set.position));
+    }
+    Some(telling.join(", "))
+}
+
+/// Beside the map: the fuel and what tells it apart; the fuel is left out where all sets share it.
+pub(super) fn detail_of(l: &LineUp, i: usize) -> String {
+    let fuel = &l.sets[i].set.config.fuel;
+    let shared = l.sets.iter().all(|s| s.set.config.fuel == *fuel);
+    match which_of(l, i) {
+        None => fuel.clone(),
+        Some(w) if shared => w,
+        Some(w) => format!("{fuel}, {w}"),
+    }
+}
+
+/// The same for a label of the chart, whose dash says the fuel: what tells it from its twins must not be cut
+/// off.
+pub(super) fn label_of(l: &LineUp, i: usize) -> String {
+    which_of(l, i).unwrap_or_else(|| l.sets[i].set.config.fuel.clone())
+}
+
+/// The set with that id.
+pub(super) fn index(l: &LineUp, id: &str) -> Option<usize> {
+    l.results.iter().position(|x| x.id == id)
+}
+
+/// The candidate shown first: the one asked for, else the largest gain at peak.
+pub(crate) fn focus_of(l: &LineUp, asked: Option<i64>) -> Option<usize> {
+    let at = asked.and_then(|id| l.comparisons.iter().position(|c| l.sets[c.candidate].set.id == id));
+    let gain = |c: &Comparison| {
+        c.figure(Figure::PeakPower).and_then(|f| f.mean_difference).unwrap_or(f64::NEG_INFINITY)
+    };
+    at.or_else(|| {
+        (0..l.comparisons.len()).max_by(|&a, &b| gain(&l.comparisons[a]).total_cmp(&gain(&l.comparisons[b])))
+    })
+}

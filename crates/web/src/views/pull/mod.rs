@@ -1,0 +1,10 @@
+//! One pull read closely: its lanes, its held steps, its corrections, what a figure rests on, and its page.
+
+mod evidence;
+mod families;
+mod held;
+mod lanes;
+mod page;
+
+pub(crate) use evidence::evidence_view;
+pub(crate) use page::{Asked, pull_page};
