@@ -7,6 +7,7 @@ use axum::http::StatusCode;
 use axum::response::{Html, IntoResponse, Response};
 use jamjar_store::StoreError;
 use jamjar_workflow::WorkflowError;
+use jamjar_workflow::spool::NoRoom;
 use std::sync::atomic::{AtomicU64, Ordering};
 
 /// What a handler can refuse with; each has one status and one cause.
@@ -68,6 +69,12 @@ impl From<WorkflowError> for WebError {
                 Self::Bad(e.to_string())
             }
         }
+    }
+}
+
+impl From<NoRoom> for WebError {
+    fn from(e: NoRoom) -> Self {
+        Self::NoRoom(e.to_string())
     }
 }
 

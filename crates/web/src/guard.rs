@@ -30,7 +30,7 @@ const CACHE: (&str, &str) = ("cache-control", "private, no-cache");
 pub(crate) async fn protect(State(state): State<AppState>, request: Request, next: Next) -> Response {
     let refused = refuse(request.method(), request.headers(), &state.hosts).or_else(|| {
         let writes = !request.method().is_safe() && !makes_room(request.uri().path());
-        writes.then(|| state.room_for(0).err()).flatten()
+        writes.then(|| state.spool.room_for(0).err().map(WebError::from)).flatten()
     });
     let response = match refused {
         Some(e) => e.into_response(),
@@ -50,9 +50,9 @@ pub(crate) async fn protect(State(state): State<AppState>, request: Request, nex
     }
     // A database that has no room left goes away; that is the cause then.
     if response.status() == StatusCode::SERVICE_UNAVAILABLE
-        && let Err(full) = state.room_for(0)
+        && let Err(full) = state.spool.room_for(0)
     {
-        response = full.into_response();
+        response = WebError::from(full).into_response();
     }
     response.headers_mut().entry(CACHE.0).or_insert(HeaderValue::from_static(CACHE.1));
     for (name, value) in HEADERS {

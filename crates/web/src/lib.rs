@@ -12,7 +12,7 @@ mod state;
 mod views;
 
 pub use listen::listen;
-pub use state::{AppState, Settings};
+pub use state::{AppState, Instance};
 
 use axum::Router;
 use axum::extract::DefaultBodyLimit;

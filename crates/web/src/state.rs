@@ -10,10 +10,10 @@ use jamjar_workflow::fresh::{Freshness, Moment};
 use jamjar_workflow::keep::Keep;
 use jamjar_workflow::lineup::LineUp;
 use jamjar_workflow::reading::Reading;
-use std::os::unix::fs::PermissionsExt;
+use jamjar_workflow::spool::Spool;
 use std::path::PathBuf;
 use std::sync::Arc;
-use std::{fs, io};
+use std::io;
 use tokio::sync::{OwnedSemaphorePermit, Semaphore};
 
 /// Memory for rendered pages, line-ups and opened pulls, bytes (our choice: together a quarter of a small
@@ -27,7 +27,7 @@ const SMALL_MB: u32 = 10;
 
 /// What an instance is told when it starts.
 #[derive(Debug, Clone)]
-pub struct Settings {
+pub struct Instance {
     /// The data folder.
     pub data: PathBuf,
     /// Host names that may be asked for beside those of the loopback.
@@ -36,7 +36,7 @@ pub struct Settings {
     pub spare_bytes: u64,
 }
 
-impl Settings {
+impl Instance {
     /// Kept free unless somebody says otherwise, bytes.
     pub const SPARE_BYTES: u64 = 64 << 20;
 }
@@ -45,11 +45,10 @@ impl Settings {
 #[derive(Debug, Clone)]
 pub struct AppState {
     pub(crate) store: Store,
-    /// Folder for uploads in flight.
-    pub(crate) spool: Arc<PathBuf>,
+    /// Uploads in flight.
+    pub(crate) spool: Spool,
     /// Host names that may be asked for beside those of the loopback.
     pub(crate) hosts: Arc<[String]>,
-    spare_bytes: u64,
     /// Room for files that are being read, in MiB.
     pub(crate) budget: Arc<Semaphore>,
     pub(crate) fresh: Freshness,
@@ -67,15 +66,11 @@ impl AppState {
     ///
     /// # Errors
     /// When that folder cannot be made.
-    pub fn new(store: Store, settings: Settings) -> io::Result<Self> {
-        let spool = settings.data.join("spool");
-        fs::create_dir_all(&spool)?;
-        fs::set_permissions(&spool, fs::Permissions::from_mode(0o700))?;
+    pub fn new(store: Store, settings: Instance) -> io::Result<Self> {
         Ok(Self {
             store,
-            spool: Arc::new(spool),
+            spool: Spool::new(&settings.data, settings.spare_bytes)?,
             hosts: settings.hosts.into(),
-            spare_bytes: settings.spare_bytes,
             budget: Arc::new(Semaphore::new(BUDGET_MB as usize)),
             fresh: Freshness::default(),
             finder: Finder::default(),
@@ -90,29 +85,7 @@ impl AppState {
     /// # Errors
     /// When the folder cannot be read.
     pub fn sweep_spool(&self) -> io::Result<()> {
-        for entry in fs::read_dir(&*self.spool)? {
-            let _ = fs::remove_file(entry?.path());
-        }
-        Ok(())
-    }
-
-    /// Refuses when the disk could not take `bytes` and what they become.
-    ///
-    /// # Errors
-    /// [`WebError::NoRoom`] with how much is free.
-    pub(crate) fn room_for(&self, bytes: u64) -> Result<(), WebError> {
-        let Ok(disk) = rustix::fs::statvfs(&*self.spool) else { return Ok(()) };
-        let free = disk.f_bavail.saturating_mul(disk.f_frsize);
-        // The upload itself, its copy in custody, its samples, and the database's own log of it.
-        let wanted = bytes.saturating_mul(3).saturating_add(self.spare_bytes);
-        if free >= wanted {
-            return Ok(());
-        }
-        Err(WebError::NoRoom(format!(
-            "{} MiB are free on the disk that holds the data, and {} MiB are wanted",
-            free >> 20,
-            wanted >> 20
-        )))
+        self.spool.sweep()
     }
 
     /// A page as it was made before, when nothing it rests on has changed since; and the moment from which

@@ -2,7 +2,7 @@
 //! out by whom and why.
 
 use crate::error::WorkflowError;
-use crate::lineup::fresh_sets;
+use crate::sets::fresh_sets;
 use crate::reading::Reading;
 use jamjar_core::analysis::{Figure, Settings, corrected};
 use jamjar_core::curve::Curve;

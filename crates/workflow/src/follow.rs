@@ -1,7 +1,7 @@
 //! Figures follow a change of a vehicle's limits, dyno or engine without anybody looking at its pulls.
 
 use crate::error::WorkflowError;
-use crate::lineup::day_sets;
+use crate::sets::day_sets;
 use jamjar_store::Store;
 use tokio::sync::Mutex;
 

@@ -10,14 +10,18 @@ pub mod follow;
 pub mod fresh;
 pub mod fuzz;
 pub mod import;
+mod input;
 pub mod job;
 pub mod keep;
 pub mod limits;
 pub mod lineup;
 pub mod reading;
 pub mod remeasure;
+pub mod road;
 pub mod scenarios;
+pub mod sets;
 pub mod simulate;
+pub mod spool;
 pub mod validate;
 pub mod verify;
 

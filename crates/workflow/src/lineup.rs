@@ -1,6 +1,7 @@
 //! A line-up: sets of one vehicle against a baseline, from cached measurements.
 
 use crate::error::{WorkflowError, blocking};
+use crate::input::input_of;
 use crate::remeasure::measured;
 use jamjar_core::analysis::{
     Comparison, Figure, Measured, SetInput, SetResult, Settings, analyse_sets, compare_all, note_pulls,
@@ -146,48 +147,4 @@ async fn with_context(
         }
     }
     Ok((sets, shown))
-}
-
-/// A stored set as the analysis takes it, without samples.
-pub fn input_of(s: &SetWithPulls) -> SetInput {
-    use chrono::Timelike;
-    let began = s.pulls.iter().find_map(|p| p.0.started_at);
-    SetInput {
-        id: s.set.id.to_string(),
-        day: s.set.date.to_string(),
-        at_h: began.map(|t| f64::from(t.num_seconds_from_midnight()) / 3600.0),
-        order: f64::from(s.set.position),
-        factors: s.set.config.factors(),
-        map_fuels: s.set.map_fuel.clone(),
-        pulls: Vec::new(),
-    }
-}
-
-/// The sets of a day with measurements that fit the vehicle's limits and this program: made again where they
-/// do not.
-///
-/// # Errors
-/// [`WorkflowError`] when the store refuses or samples can no longer be measured.
-pub async fn day_sets(
-    store: &Store,
-    day_id: i64,
-    vehicle: &VehicleRecord,
-) -> Result<Vec<SetWithPulls>, WorkflowError> {
-    fresh_sets(store, store.sets_of_day(day_id).await?, vehicle).await
-}
-
-/// The same for any sets of one vehicle.
-///
-/// # Errors
-/// [`WorkflowError`] when the store refuses or samples can no longer be measured.
-pub async fn fresh_sets(
-    store: &Store,
-    mut sets: Vec<SetWithPulls>,
-    vehicle: &VehicleRecord,
-) -> Result<Vec<SetWithPulls>, WorkflowError> {
-    let fresh = measured(store, &sets, vehicle, &Settings::default()).await?;
-    for (s, m) in sets.iter_mut().zip(fresh) {
-        s.pulls.iter_mut().zip(m).for_each(|((_, summary), m)| summary.measured = m);
-    }
-    Ok(sets)
 }

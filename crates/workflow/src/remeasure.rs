@@ -4,7 +4,7 @@
 use crate::error::{WorkflowError, blocking};
 use crate::import::MeasureKey;
 use crate::import::air::DayAir;
-use crate::lineup::input_of;
+use crate::input::input_of;
 use chrono::NaiveTime;
 use jamjar_core::ALGORITHM_VERSION;
 use jamjar_core::air::AirState;

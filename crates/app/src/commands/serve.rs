@@ -5,7 +5,7 @@ use super::db::{open, private};
 use crate::Place;
 use jamjar_store::private::{Owner, PrivateDb, PrivateError};
 use jamjar_store::{BEAT_S, Store};
-use jamjar_web::{AppState, Settings, listen, router};
+use jamjar_web::{AppState, Instance, listen, router};
 use std::net::{IpAddr, TcpListener};
 use std::process::ExitCode;
 use std::sync::{Arc, Mutex, PoisonError};
@@ -111,10 +111,10 @@ async fn serve(
     tokio::spawn(beat(store.clone()));
     store.end_orphans().await.map_err(|e| e.to_string())?;
     store.prune_changes().await.map_err(|e| e.to_string())?;
-    let settings = Settings {
+    let settings = Instance {
         data: asked.place.data.clone(),
         hosts: asked.hosts.clone(),
-        spare_bytes: Settings::SPARE_BYTES,
+        spare_bytes: Instance::SPARE_BYTES,
     };
     let state = AppState::new(store.clone(), settings).map_err(text)?;
     if !asked.join {

@@ -1,6 +1,6 @@
 //! Map files in custody: taken in whole, given out checked, priced.
 
-use super::spool::Spooled;
+use super::spool::{Sent as Upload, cut};
 use super::vehicles::{Fields, back, refuse};
 use crate::auth::{Calibrator, Reader};
 use crate::error::WebError;
@@ -8,7 +8,7 @@ use crate::prefs::Prefs;
 use crate::state::AppState;
 use axum::Form;
 use axum::body::{Body, Bytes};
-use axum::extract::multipart::{Field, MultipartError};
+use axum::extract::multipart::Field;
 use axum::extract::{Multipart, Path, State};
 use axum::http::header::{CONTENT_DISPOSITION, CONTENT_LENGTH, CONTENT_TYPE};
 use axum::response::{IntoResponse, Response};
@@ -32,11 +32,11 @@ pub(crate) async fn map(
     mut form: Multipart,
 ) -> Result<Response, WebError> {
     state.store.vehicle(id).await?;
-    let (mut fields, mut file): (Fields, Option<Spooled>) = (HashMap::new(), None);
+    let (mut fields, mut file): (Fields, Option<Upload>) = (HashMap::new(), None);
     while let Some(field) = form.next_field().await.map_err(cut)? {
         let name = field.name().unwrap_or_default().to_owned();
         match field.file_name().map(str::is_empty) {
-            Some(false) => file = Some(Spooled::take(&state, field).await?),
+            Some(false) => file = Some(Upload::take(&state, field).await?),
             Some(true) => {}
             None => {
                 fields.insert(name, typed(field).await?);
@@ -103,12 +103,6 @@ fn map_of(f: &Fields, file_name: &str, bytes: Vec<u8>) -> Result<NewMap, String>
         file_name: file_name.to_owned(),
         bytes,
     })
-}
-
-/// An upload that did not arrive whole.
-#[allow(clippy::needless_pass_by_value)]
-pub(super) fn cut(e: MultipartError) -> WebError {
-    WebError::Bad(format!("the upload was cut short: {}", e.body_text()))
 }
 
 /// What a map costs; an empty field takes the price away.

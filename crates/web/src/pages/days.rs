@@ -21,6 +21,7 @@ use jamjar_core::pull::power::{Dyno, DynoKind};
 use jamjar_core::vehicle_sheet::VehicleSheet;
 use jamjar_store::{NewDay, NewVehicle, Thing};
 use jamjar_workflow::remeasure::{DayChange, change_day};
+use jamjar_workflow::sets::{day_sets, read_sets};
 use serde::Deserialize;
 
 #[derive(Deserialize, Default)]
@@ -176,7 +177,7 @@ pub(crate) async fn create(
 async fn day(state: &AppState, prefs: &Prefs, id: i64) -> Result<DayPage, WebError> {
     let day = state.store.day(id).await?;
     let vehicle = state.store.vehicle(day.vehicle_id).await?;
-    let sets = jamjar_workflow::lineup::day_sets(&state.store, id, &vehicle).await?;
+    let sets = read_sets(day_sets(&state.store, id, &vehicle).await?, &vehicle, &prefs.settings(None));
     let sheet = state.store.day_sheet(id).await?;
     let e = encoding(state, day.vehicle_id).await?;
     let inbox = imports::fragment(state, id).await?;

@@ -1,8 +1,7 @@
 //! Dropping files: upload, preview, questions, commit with progress.
 
-use super::custody::cut;
 use super::page;
-use super::spool::Spooled;
+use super::spool::{Sent, cut};
 use crate::auth::{Calibrator, Reader};
 use crate::error::WebError;
 use crate::state::AppState;
@@ -61,7 +60,7 @@ pub(crate) async fn upload(
 ) -> Result<Response, WebError> {
     let declared =
         headers.get(CONTENT_LENGTH).and_then(|v| v.to_str().ok()).and_then(|v| v.parse().ok()).unwrap_or(0);
-    state.room_for(declared)?;
+    state.spool.room_for(declared)?;
     let day = state.store.day(id).await?;
     let vehicle = state.store.vehicle(day.vehicle_id).await?;
     let (mut errors, mut known) = (Vec::new(), Vec::new());
@@ -69,7 +68,7 @@ pub(crate) async fn upload(
         if field.file_name().is_none_or(str::is_empty) {
             continue;
         }
-        let file = Spooled::take(&state, field).await?;
+        let file = Sent::take(&state, field).await?;
         let _turn = file.turn(&state).await;
         let name = &file.name;
         let ambient = day.air.map(|a| a.pressure_hpa / 10.0);
@@ -79,7 +78,7 @@ pub(crate) async fn upload(
             vehicle.vehicle.dyno.overall_ratio,
             ambient,
             name,
-            &file.path,
+            file.file.path(),
         )
         .await
         {

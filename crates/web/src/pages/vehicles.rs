@@ -1,8 +1,7 @@
 //! Vehicles: list, page, sheet, build states, limits with templates, maps in custody.
 
-use super::custody::cut;
 use super::page;
-use super::spool::Spooled;
+use super::spool::{Sent, cut, lost};
 use crate::auth::{Calibrator, Reader};
 use crate::error::WebError;
 use crate::prefs::Prefs;
@@ -15,11 +14,11 @@ use axum::Form;
 use axum::extract::{Multipart, Path, State};
 use axum::http::StatusCode;
 use axum::response::{Html, IntoResponse, Redirect, Response};
-use jamjar_core::analysis::{Figure, SetInput, analyse_sets};
-use jamjar_core::driven::{Driven, Histogram};
 use jamjar_core::limits::Limit;
 use jamjar_core::vehicle_sheet::{MOST_GEARS, VehicleSheet};
 use jamjar_core::words::limit_short;
+use jamjar_workflow::road::driven_in;
+use jamjar_workflow::sets::{fresh_sets, read_sets};
 use serde::Deserialize;
 use std::collections::HashMap;
 
@@ -42,21 +41,10 @@ async fn parts(state: &AppState, prefs: &Prefs, id: i64) -> Result<VehicleParts,
     let days = state.store.days_of_vehicle(id, DAYS).await?;
     let counts = state.store.set_counts(&days.iter().map(|d| d.id).collect::<Vec<_>>()).await?;
     let newest = state.store.newest_stock_set(id).await?.into_iter().collect();
-    let baseline = match jamjar_workflow::lineup::fresh_sets(&state.store, newest, &vehicle).await?.pop() {
-        None => None,
-        Some(s) => {
-            let measured: Vec<_> = s.pulls.iter().map(|p| p.1.measured.clone()).collect();
-            let input = SetInput { day: s.set.date.to_string(), ..SetInput::default() };
-            let r = analyse_sets(
-                std::slice::from_ref(&input),
-                std::slice::from_ref(&measured),
-                &vehicle.vehicle.engine,
-                &prefs.settings(None),
-            );
-            r.first()
-                .and_then(|r| r.figure(Figure::PeakPower).mean.map(|m| (m, date_words(s.set.date), r.n())))
-        }
-    };
+    let newest = fresh_sets(&state.store, newest, &vehicle).await?;
+    let baseline = read_sets(newest, &vehicle, &prefs.settings(None))
+        .first()
+        .and_then(|s| s.mean_peak_kw().map(|(kw, n)| (kw, date_words(s.stored.set.date), n)));
     let days = days
         .into_iter()
         .map(|d| {
@@ -281,21 +269,14 @@ pub(crate) async fn driven(
     let Some(field) = form.next_field().await.map_err(cut)? else {
         return refuse(&state, &prefs, id, "choose a recording first".into()).await;
     };
-    let file = Spooled::take(&state, field).await?;
-    let _turn = file.turn(&state).await;
-    let name = if file.name.is_empty() { "recording".to_owned() } else { file.name.clone() };
-    let input = std::fs::File::open(&file.path).map_err(|e| WebError::Internal(e.to_string()))?;
-    let read = move || -> Result<Histogram, String> {
-        let log = jamjar_formats::read_log(input, &name, &jamjar_formats::Mapping::default())
-            .map_err(|e| e.to_string())?
-            .log;
-        Histogram::of_recording(&log).map_err(|e| format!("{name}: {e}"))
-    };
-    let found = tokio::task::spawn_blocking(read).await.map_err(|e| WebError::Internal(e.to_string()))?;
-    match found {
-        Ok(h) => {
-            let sheet =
-                VehicleSheet { driven: Some(Driven::Histogram(h)), ..state.store.vehicle(id).await?.sheet };
+    let sent = Sent::take(&state, field).await?;
+    let _turn = sent.turn(&state).await;
+    let name = if sent.name.is_empty() { "recording".to_owned() } else { sent.name.clone() };
+    let input = sent.file.open().map_err(lost)?;
+    let found = tokio::task::spawn_blocking(move || driven_in(input, &name)).await;
+    match found.map_err(|e| WebError::Internal(e.to_string()))? {
+        Ok(d) => {
+            let sheet = VehicleSheet { driven: Some(d), ..state.store.vehicle(id).await?.sheet };
             state.store.set_sheet(id, &sheet, None).await?;
             Ok(back(id, "sheet"))
         }

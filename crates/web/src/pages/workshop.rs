@@ -12,6 +12,7 @@ use axum::http::HeaderMap;
 use axum::http::header::{REFERER, SET_COOKIE};
 use axum::response::{Html, IntoResponse, Redirect, Response};
 use jamjar_store::RunState;
+use jamjar_workflow::sets::{fresh_sets, read_sets};
 use serde::Deserialize;
 use std::collections::{HashMap, HashSet};
 
@@ -45,15 +46,12 @@ pub(crate) async fn show(
     for id in sets.iter().map(|s| s.set.vehicle_id).collect::<HashSet<_>>() {
         let vehicle = state.store.vehicle(id).await?;
         let own: Vec<_> = sets.iter().filter(|s| s.set.vehicle_id == id).cloned().collect();
-        fresh.extend(
-            jamjar_workflow::lineup::fresh_sets(&state.store, own, &vehicle)
-                .await?
-                .into_iter()
-                .map(|s| (s.set.id, s)),
-        );
+        let own = fresh_sets(&state.store, own, &vehicle).await?;
+        let read = read_sets(own, &vehicle, &prefs.settings(None));
+        fresh.extend(read.into_iter().map(|s| (s.stored.set.id, s)));
         vehicles.insert(id, (vehicle, encoding(&state, id).await?));
     }
-    let sets: Vec<_> = sets.into_iter().map(|s| fresh.remove(&s.set.id).unwrap_or(s)).collect();
+    let sets: Vec<_> = sets.iter().filter_map(|s| fresh.remove(&s.set.id)).collect();
     let run = state
         .store
         .latest_run(jamjar_workflow::demo::RUN)

@@ -4,11 +4,10 @@ use super::Shell;
 use super::common::{Encoding, SetTag, count, date_words};
 use crate::prefs::Prefs;
 use askama::Template;
-use jamjar_core::analysis::{corrected, set_verdicts};
 use jamjar_core::limits::Verdict;
-use jamjar_core::pull::align::Status;
 use jamjar_core::words::{tightest, verdict_line, why};
-use jamjar_store::{Day, Run, RunState, SetWithPulls, VehicleRecord};
+use jamjar_store::{Day, Run, RunState, VehicleRecord};
+use jamjar_workflow::sets::SetRead;
 use std::collections::HashMap;
 
 pub(crate) struct DayRow {
@@ -82,7 +81,7 @@ pub(crate) struct WorkshopPage {
 pub(crate) fn workshop_page(
     prefs: &Prefs,
     days: Vec<(Day, usize)>,
-    sets: &[SetWithPulls],
+    sets: &[SetRead],
     shown: usize,
     vehicles: &HashMap<i64, (VehicleRecord, Encoding)>,
     run: Option<RunFragment>,
@@ -93,7 +92,7 @@ pub(crate) fn workshop_page(
         }
         None => "Nothing has been pulled yet.".into(),
     };
-    let known = || sets.iter().filter_map(|s| vehicles.get(&s.set.vehicle_id).map(|(v, e)| (s, v, e)));
+    let known = || sets.iter().filter_map(|s| vehicles.get(&s.stored.set.vehicle_id).map(|(v, e)| (s, v, e)));
     let rows = known().take(shown).map(|(s, v, e)| set_row(s, v, e, prefs)).collect();
     let attention = known().flat_map(|(s, v, _)| attention(s, v, prefs)).collect();
     WorkshopPage {
@@ -118,35 +117,29 @@ pub(crate) fn workshop_page(
     }
 }
 
-fn set_row(s: &SetWithPulls, v: &VehicleRecord, e: &Encoding, prefs: &Prefs) -> SetRow {
-    let measured: Vec<_> = s.pulls.iter().map(|p| p.1.measured.clone()).collect();
-    let verdicts = set_verdicts(&measured);
-    let best = measured
-        .iter()
-        .filter_map(|m| corrected(m, &v.vehicle.engine, prefs.correction).curve.figures(None).peak_power)
-        .map(|p| p.value)
-        .fold(f64::NAN, f64::max);
-    let (limits, loud) = tightest(&verdicts, &v.limits, prefs.units());
+fn set_row(read: &SetRead, v: &VehicleRecord, e: &Encoding, prefs: &Prefs) -> SetRow {
+    let s = &read.stored;
+    let (limits, loud) = tightest(&read.verdicts, &v.limits, prefs.units());
     SetRow {
         day_id: s.set.day_id,
-        tag: e.tag(&s.set, false, &verdicts),
+        tag: e.tag(&s.set, false, &read.verdicts),
         vehicle: s.set.vehicle.clone(),
         date: date_words(s.set.date),
         pulls: count(s.pulls.len(), "pull"),
-        best: if best.is_finite() {
-            format!("{:.1} {}", prefs.power.from_kw(best), prefs.power.label())
-        } else {
-            "–".into()
-        },
+        best: read.best_kw().map_or_else(
+            || "–".into(),
+            |kw| format!("{:.1} {}", prefs.power.from_kw(kw), prefs.power.label()),
+        ),
         limits,
         loud,
     }
 }
 
-fn attention(s: &SetWithPulls, v: &VehicleRecord, prefs: &Prefs) -> Vec<Attention> {
-    let measured: Vec<_> = s.pulls.iter().map(|p| p.1.measured.clone()).collect();
+fn attention(read: &SetRead, v: &VehicleRecord, prefs: &Prefs) -> Vec<Attention> {
+    let s = &read.stored;
     let what = format!("{} on {}, {}", s.set.config.map, s.set.config.fuel, date_words(s.set.date));
-    let mut out: Vec<Attention> = set_verdicts(&measured)
+    let mut out: Vec<Attention> = read
+        .verdicts
         .iter()
         .filter(|o| matches!(o.verdict, Verdict::Over | Verdict::CantTell))
         .filter_map(|o| v.limits.iter().find(|l| l.id == o.limit).map(|l| (l, o)))
@@ -169,7 +162,7 @@ fn attention(s: &SetWithPulls, v: &VehicleRecord, prefs: &Prefs) -> Vec<Attentio
             },
         })
         .collect();
-    let refused = measured.iter().filter(|m| m.alignment.status == Status::Refused).count();
+    let refused = read.refused();
     if refused > 0 {
         out.push(Attention {
             day_id: s.set.day_id,

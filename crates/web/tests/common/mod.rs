@@ -6,7 +6,7 @@ use axum::body::Body;
 use axum::http::{Request, StatusCode};
 use jamjar_store::Store;
 use jamjar_store::private::PrivateDb;
-use jamjar_web::{AppState, Settings, router};
+use jamjar_web::{AppState, Instance, router};
 use std::path::PathBuf;
 use tower::ServiceExt;
 
@@ -17,8 +17,8 @@ pub(crate) struct Cell {
     pub(crate) app: Router,
 }
 
-fn settings(folder: &std::path::Path) -> Settings {
-    Settings { data: folder.to_owned(), hosts: Vec::new(), spare_bytes: Settings::SPARE_BYTES }
+fn settings(folder: &std::path::Path) -> Instance {
+    Instance { data: folder.to_owned(), hosts: Vec::new(), spare_bytes: Instance::SPARE_BYTES }
 }
 
 pub(crate) struct Reply {
@@ -81,7 +81,7 @@ impl Cell {
     /// An instance on a disk that is as good as full.
     pub(crate) fn on_a_full_disk(&self) -> Router {
         router(
-            AppState::new(self.store.clone(), Settings { spare_bytes: u64::MAX, ..settings(&self.folder) })
+            AppState::new(self.store.clone(), Instance { spare_bytes: u64::MAX, ..settings(&self.folder) })
                 .unwrap(),
         )
     }

@@ -1,68 +1,16 @@
 //! Committing chosen pulls: read, measure, store, in one transaction with progress.
 
 use super::air::DayAir;
+use super::chosen::{ChosenSet, check};
 use super::key::MeasureKey;
 use super::recordings::{Files, Recordings, mapping_of};
 use crate::error::{WorkflowError, blocking, internal};
-use chrono::NaiveTime;
 use jamjar_core::ALGORITHM_VERSION;
-use jamjar_core::air::AirState;
 use jamjar_core::analysis::{Measured, PullInput, SetInput, Settings, measure_sets_unless};
 use jamjar_store::{Configuration, InboxItem, NewPull, NewSet, Store, StoreError, Summary, VehicleRecord};
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering::Relaxed};
 use std::time::Duration;
-
-/// A pull chosen for commit.
-#[derive(Debug, Clone, PartialEq, Default)]
-#[allow(missing_docs)]
-pub struct ChosenPull {
-    pub dyno: i64,
-    pub ecu: Option<i64>,
-    pub number: Option<usize>,
-    /// Time of day it began, when known.
-    pub started_at: Option<NaiveTime>,
-    /// Air measured for it; the day's nearest reading when absent.
-    pub air: Option<AirState>,
-    /// Reason to leave it out of figures from the start.
-    pub excluded: Option<String>,
-}
-
-/// A set chosen for commit with its configuration.
-#[derive(Debug, Clone, PartialEq, Default)]
-#[allow(missing_docs)]
-pub struct ChosenSet {
-    pub config: Configuration,
-    pub pulls: Vec<ChosenPull>,
-}
-
-fn check(sets: &[ChosenSet]) -> Result<(), WorkflowError> {
-    if sets.iter().all(|s| s.pulls.is_empty()) {
-        return Err(WorkflowError::Bad("no pull is chosen: tick at least one".into()));
-    }
-    for s in sets.iter().filter(|s| !s.pulls.is_empty()) {
-        for (name, v) in [("map", &s.config.map), ("fuel", &s.config.fuel)] {
-            if v.trim().is_empty() {
-                return Err(WorkflowError::Bad(format!(
-                    "a set has no {name}: say which {name} was in the vehicle, or “unknown”"
-                )));
-            }
-        }
-        for (name, v, most) in [
-            ("map", &s.config.map, 120),
-            ("fuel", &s.config.fuel, 120),
-            ("build", &s.config.build, 120),
-            ("boost", &s.config.boost, 60),
-            ("gear", &s.config.gear, 20),
-            ("note", &s.config.note, 10_000),
-        ] {
-            if v.chars().count() > most {
-                return Err(WorkflowError::Bad(format!("the {name} is longer than {most} characters")));
-            }
-        }
-    }
-    Ok(())
-}
 
 /// Reads, measures and commits; reports each pull to the run, counted on from `before`, and stops there when
 /// asked. All sets are stored, or none; with `ends_run` the run is done at the same moment as they are there.

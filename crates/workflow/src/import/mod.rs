@@ -1,6 +1,7 @@
 //! From dropped files to committed sets: preview, pairing, questions, one transaction.
 
 pub(crate) mod air;
+mod chosen;
 mod commit;
 mod key;
 mod pairing;
@@ -19,7 +20,8 @@ fn in_hex(hash: &[u8]) -> String {
     hash.iter().take(8).map(|b| format!("{b:02x}")).collect()
 }
 
-pub use commit::{ChosenPull, ChosenSet, commit};
+pub use chosen::{ChosenPull, ChosenSet};
+pub use commit::commit;
 pub(crate) use key::MeasureKey;
 pub use pairing::{Proposal, ProposedPull, propose};
 pub use preview::{FilePreview, PreviewPull, answer, drop_spooled, preview, take_in};

@@ -1,6 +1,6 @@
 //! Recordings of a storing: read out of custody one after the other, no more held than is measured together.
 
-use super::commit::ChosenSet;
+use super::chosen::ChosenSet;
 use super::preview::FilePreview;
 use crate::error::{WorkflowError, blocking};
 use jamjar_core::analysis::{SetInput, own_bounds};

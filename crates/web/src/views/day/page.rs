@@ -10,14 +10,12 @@ use crate::seen::mark;
 use crate::views::common::{Encoding, LimitRow, PlanRow, SetTag, count, date_words, limit_rows, plan_rows};
 use crate::views::{RunFragment, Shell};
 use askama::Template;
-use jamjar_core::analysis::{
-    Corrected, Measured, PullFinding, SetInput, SetResult, Settled, analyse_sets, find_pulls, set_verdicts,
-};
+use jamjar_core::analysis::{Corrected, Figure, Measured, Settled};
 use jamjar_core::pull::align::{Alignment, Status};
 use jamjar_core::pull::span::PullKind;
 use jamjar_core::words::{finding, refusal, settled};
-use jamjar_store::{Day, DaySheet, PlanItem, SetWithPulls, VehicleRecord};
-use jamjar_workflow::lineup::input_of;
+use jamjar_store::{Day, DaySheet, PlanItem, VehicleRecord};
+use jamjar_workflow::sets::SetRead;
 
 pub(crate) struct PullRow {
     pub(crate) id: i64,
@@ -98,14 +96,14 @@ pub(crate) fn day_page(
     prefs: &Prefs,
     day: &Day,
     vehicle: &VehicleRecord,
-    sets: &[SetWithPulls],
+    sets: &[SetRead],
     sheet: &DaySheet,
     e: &Encoding,
     inbox: InboxFragment,
     run: Option<RunFragment>,
     planned: &[PlanItem],
 ) -> DayPage {
-    let ids: Vec<String> = sets.iter().map(|s| s.set.id.to_string()).collect();
+    let ids: Vec<String> = sets.iter().map(|s| s.stored.set.id.to_string()).collect();
     DayPage {
         seen: day_seen(day),
         shell: Shell::new(format!("{}, {}", day.vehicle, date_words(day.date)), &prefs.theme, "day"),
@@ -133,7 +131,7 @@ pub(crate) fn day_page(
         humidity: day.air.map_or_else(String::new, |a| format!("{:.0}", a.humidity * 100.0)),
         pressure: day.air.map_or_else(String::new, |a| format!("{:.1}", a.pressure_hpa)),
         note: day.note.clone(),
-        sets: cards(sets, vehicle, e, prefs),
+        sets: sets.iter().map(|s| card(s, vehicle, e, prefs)).collect(),
         lineup: ids.join(","),
         inbox,
         run,
@@ -146,35 +144,14 @@ pub(crate) fn day_page(
         known_fuels: e.fuels.clone(),
         timeline: timeline_svg(&timeline(sets, sheet, e, prefs)),
         demo: day.demo,
-        plan: plan_rows(planned, &sets.iter().map(|s| s.set.config.factors()).collect::<Vec<_>>()),
+        plan: plan_rows(planned, &sets.iter().map(|s| s.stored.set.config.factors()).collect::<Vec<_>>()),
     }
 }
 
-/// Cards of all sets of the day: what a pull shows only beside the others is flagged here.
-fn cards(sets: &[SetWithPulls], v: &VehicleRecord, e: &Encoding, prefs: &Prefs) -> Vec<SetCard> {
-    let inputs: Vec<SetInput> = sets.iter().map(input_of).collect();
-    let measured: Vec<Vec<Measured>> =
-        sets.iter().map(|s| s.pulls.iter().map(|p| p.1.measured.clone()).collect()).collect();
-    let results = analyse_sets(&inputs, &measured, &v.vehicle.engine, &prefs.settings(None));
-    let found = find_pulls(&results, &measured);
-    let of = |k: usize| found.iter().filter(|f| f.set == k).collect::<Vec<_>>();
-    sets.iter()
-        .zip(&results)
-        .enumerate()
-        .map(|(k, (s, r))| card(s, (r, &measured[k]), &of(k), v, e, prefs))
-        .collect()
-}
-
-fn card(
-    s: &SetWithPulls,
-    (result, measured): (&SetResult, &[Measured]),
-    flagged: &[&PullFinding],
-    v: &VehicleRecord,
-    e: &Encoding,
-    prefs: &Prefs,
-) -> SetCard {
-    let verdicts = set_verdicts(measured);
-    let peak = result.figure(jamjar_core::analysis::Figure::PeakPower);
+/// One set; what a pull shows only beside the others of the day is flagged here.
+fn card(read: &SetRead, v: &VehicleRecord, e: &Encoding, prefs: &Prefs) -> SetCard {
+    let (s, result, verdicts) = (&read.stored, &read.result, &read.verdicts);
+    let peak = result.figure(Figure::PeakPower);
     let u = prefs.power;
     let c = &s.set.config;
     let mut rest: Vec<String> = [("", &c.boost), ("gear ", &c.gear), ("build ", &c.build)]
@@ -185,7 +162,7 @@ fn card(
     rest.extend(c.extras.iter().map(|(k, v)| format!("{k} {v}")));
     SetCard {
         id: s.set.id,
-        tag: e.tag(&s.set, false, &verdicts),
+        tag: e.tag(&s.set, false, verdicts),
         rest: rest.join(" · "),
         figure: match (peak.headline, peak.rpm) {
             (Some(p), Some(rpm)) => format!("{:.1} {} at {rpm:.0} rpm", u.from_kw(p), u.label()),
@@ -232,14 +209,14 @@ fn card(
                         .flags
                         .iter()
                         .filter(|f| f.kind() != "not_aligned" && !f.is_said_elsewhere())
-                        .chain(flagged.iter().filter(|x| x.pull == k).map(|x| &x.found))
+                        .chain(read.found.iter().filter(|x| x.pull == k).map(|x| &x.found))
                         .map(|f| finding(f, prefs.units()))
                         .collect(),
                     excluded: p.0.excluded_reason.clone(),
                 }
             })
             .collect(),
-        verdicts: limit_rows(&verdicts, &v.limits, prefs.units()),
+        verdicts: limit_rows(verdicts, &v.limits, prefs.units()),
     }
 }
 

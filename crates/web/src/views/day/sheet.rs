@@ -6,8 +6,9 @@ use askama::Template;
 use chrono::{NaiveTime, Timelike};
 use jamjar_chart::{Paint, Timeline, TimelineSeries, TimelineSet};
 use jamjar_core::analysis::Measured;
-use jamjar_store::{Checklist, DaySheet, SetWithPulls};
+use jamjar_store::{Checklist, DaySheet};
 use jamjar_workflow::checklist::ITEMS;
+use jamjar_workflow::sets::SetRead;
 
 pub(crate) struct CheckRow {
     pub(crate) id: &'static str,
@@ -126,11 +127,11 @@ fn hours(t: NaiveTime) -> f64 {
 }
 
 /// Temperatures at the start of each pull over the time of day.
-pub(crate) fn timeline(sets: &[SetWithPulls], sheet: &DaySheet, e: &Encoding, prefs: &Prefs) -> Timeline {
+pub(crate) fn timeline(sets: &[SetRead], sheet: &DaySheet, e: &Encoding, prefs: &Prefs) -> Timeline {
     let start =
         |m: &Measured, name: &str| m.channels.iter().find(|c| c.channel.as_str() == name).map(|c| c.start);
     let pulls =
-        || sets.iter().flat_map(|s| &s.pulls).filter_map(|(p, s)| Some((hours(p.started_at?), &s.measured)));
+        || sets.iter().flat_map(|s| &s.stored.pulls).filter_map(|(p, s)| Some((hours(p.started_at?), &s.measured)));
     let line = |label: &str, colour, dash, channel: &str| TimelineSeries {
         label: label.into(),
         colour,
@@ -155,8 +156,9 @@ pub(crate) fn timeline(sets: &[SetWithPulls], sheet: &DaySheet, e: &Encoding, pr
             .enumerate()
             .map(|(i, s)| TimelineSet {
                 label: name_of(s, i.checked_sub(1).map(|k| &sets[k])),
-                tone: e.tone(&s.set),
+                tone: e.tone(&s.stored.set),
                 pulls: s
+                    .stored
                     .pulls
                     .iter()
                     .filter_map(|(p, m)| Some((hours(p.started_at?), m.measured.excluded.is_some())))
@@ -171,10 +173,10 @@ pub(crate) fn timeline(sets: &[SetWithPulls], sheet: &DaySheet, e: &Encoding, pr
 
 /// Map, fuel, and the rung when the boost was set by hand; the rung alone right after a set of the same map
 /// and fuel.
-fn name_of(s: &SetWithPulls, before: Option<&SetWithPulls>) -> String {
-    let c = &s.set.config;
+fn name_of(s: &SetRead, before: Option<&SetRead>) -> String {
+    let c = &s.stored.set.config;
     let rung = if c.boost == "as mapped" { "" } else { c.boost.as_str() };
-    let same = before.is_some_and(|b| b.set.config.map == c.map && b.set.config.fuel == c.fuel);
+    let same = before.is_some_and(|b| b.stored.set.config.map == c.map && b.stored.set.config.fuel == c.fuel);
     match (same, rung) {
         (_, "") => format!("{} {}", c.map, c.fuel),
         (true, r) => r.to_owned(),

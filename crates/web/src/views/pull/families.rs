@@ -1,9 +1,8 @@
 //! One pull under every correction family, side by side.
 
 use crate::prefs::Prefs;
-use jamjar_core::analysis::{Engine, Measured, corrected};
-use jamjar_core::correction::Correction;
 use jamjar_core::words::caution;
+use jamjar_workflow::reading::{Family, Reading};
 
 pub(crate) struct FamilyRow {
     pub(crate) label: &'static str,
@@ -15,24 +14,19 @@ pub(crate) struct FamilyRow {
 }
 
 /// Families with the pull's figures; the one in force is marked.
-pub(crate) fn family_rows(m: &Measured, engine: &Engine, prefs: &Prefs) -> Vec<FamilyRow> {
-    let row = |family: Correction| {
-        let c = corrected(m, engine, family);
-        let f = c.curve.figures(None);
+pub(crate) fn family_rows(r: &Reading, prefs: &Prefs) -> Vec<FamilyRow> {
+    let row = |x: &Family| {
+        let (c, f, none) = (&x.corrected, &x.figures, || "–".to_owned());
         FamilyRow {
-            label: family.label(),
+            label: x.family.label(),
             factor: format!("{:.3}", c.factor),
-            power: f.peak_power.map_or_else(
-                || "–".into(),
-                |p| format!("{:.1} {}", prefs.power.from_kw(p.value), prefs.power.label()),
-            ),
-            torque: f.peak_torque.map_or_else(
-                || "–".into(),
-                |p| format!("{:.1} {}", prefs.torque.from_nm(p.value), prefs.torque.label()),
-            ),
+            power: f.peak_power.map_or_else(none, |p| prefs.power.say(p.value)),
+            torque: f.peak_torque.map_or_else(none, |p| {
+                format!("{:.1} {}", prefs.torque.from_nm(p.value), prefs.torque.label())
+            }),
             caution: c.cautions.iter().map(caution).collect::<Vec<_>>().join("; "),
-            on: family == prefs.correction,
+            on: x.family == prefs.correction,
         }
     };
-    Correction::ALL.into_iter().map(row).collect()
+    r.families.iter().map(row).collect()
 }

@@ -50,7 +50,7 @@ pub(crate) fn step_table(r: &Reading, prefs: &Prefs) -> StepTable {
         unit => format!("{}, {unit}", c.label()),
     }));
     let row = |s: &HeldStep| {
-        let factor = factor_at(r, s.rpm);
+        let factor = r.factor_at(s.rpm);
         let mut cells = vec![
             format!("{:.0}", s.rpm),
             format!("{:.1}", s.to_s - s.from_s),
@@ -67,12 +67,4 @@ pub(crate) fn step_table(r: &Reading, prefs: &Prefs) -> StepTable {
         StepRow { cells, moved: format!("{:+.1} %", 100.0 * s.moved), moving: s.is_moving() }
     };
     StepTable { rows: steps.iter().map(row).collect(), heads }
-}
-
-/// The correction at a held speed: of the grid speed next to it where it varies along the curve.
-pub(super) fn factor_at(r: &Reading, rpm: f64) -> f64 {
-    let g = &r.measured.grid;
-    let near = (0..g.rpm.len()).min_by(|&a, &b| (g.rpm[a] - rpm).abs().total_cmp(&(g.rpm[b] - rpm).abs()));
-    near.filter(|&i| g.power_kw[i].abs() > 1e-9)
-        .map_or(r.corrected.factor, |i| r.corrected.curve.power_kw[i] / g.power_kw[i])
 }

@@ -1,14 +1,10 @@
 //! The lanes of a pull: which channels share one, what stands on the axis, and the chart made of them.
 
-use super::held::factor_at;
 use crate::prefs::Prefs;
 use jamjar_chart::{LaneLine, TraceChart, TraceLane};
-use jamjar_core::log::Series;
-use jamjar_core::pull::held::HeldStep;
-use jamjar_core::signal::interp::linear;
-use jamjar_core::units::GASOLINE_STOICH_AFR;
+use jamjar_core::analysis::Along;
 use jamjar_core::words::event_short;
-use jamjar_workflow::reading::Reading;
+use jamjar_workflow::reading::{CurveKind, CurveLine, Lines, Reading};
 
 /// Kept around the pull on a time axis, s.
 const AROUND_S: f64 = 2.0;
@@ -17,36 +13,12 @@ const SHOWN: usize = 6;
 /// Lines of one lane: channels are not maps, so the first is ink.
 const COLOURS: [&str; 5] = ["ink", "bilberry", "quince", "greengage", "medlar"];
 
-/// What the lanes share.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(crate) enum Axis {
-    Rpm,
-    Time,
-    Road,
-}
+/// What the lanes of one pull may share.
+pub(crate) const AXES: [Along; 3] = [Along::EngineSpeed, Along::Time, Along::RoadSpeed];
 
-impl Axis {
-    pub(crate) const ALL: [Self; 3] = [Self::Rpm, Self::Time, Self::Road];
-
-    pub(crate) fn id(self) -> &'static str {
-        match self {
-            Self::Rpm => "rpm",
-            Self::Time => "time",
-            Self::Road => "road",
-        }
-    }
-
-    pub(crate) fn label(self) -> &'static str {
-        match self {
-            Self::Rpm => "engine rpm",
-            Self::Time => "s from tip-in",
-            Self::Road => "road km/h",
-        }
-    }
-
-    pub(crate) fn from_id(id: &str) -> Self {
-        Self::ALL.into_iter().find(|a| a.id() == id).unwrap_or(Self::Rpm)
-    }
+/// The axis of an address; engine speed for anything else.
+pub(crate) fn axis_of(id: &str) -> Along {
+    Along::from_id(id).filter(|a| AXES.contains(a)).unwrap_or_default()
 }
 
 /// A lane that may be shown: its id in links, its name, and the kinds of channel on it.
@@ -95,60 +67,9 @@ pub(crate) struct Offered {
     lines: Vec<LaneLine>,
 }
 
-/// Where a sample stands on the axis.
-struct Along<'a> {
-    axis: Axis,
-    reading: &'a Reading,
-    road: Option<Series>,
-    from: f64,
-    to: f64,
-}
-
-impl Along<'_> {
-    fn x(&self, t: f64) -> Option<f64> {
-        match self.axis {
-            Axis::Time => Some(t - self.from),
-            Axis::Road => self.road.as_ref().and_then(|s| s.at(t)).filter(|_| t >= self.from && t <= self.to),
-            Axis::Rpm => self.reading.trace.as_ref().and_then(|p| linear(&p.t, &p.rpm, t)),
-        }
-    }
-
-    /// On the speed axis of a step test each held speed is one point: a line through all samples would go
-    /// back and forth.
-    fn by_step(&self) -> Option<&[HeldStep]> {
-        let steps = &self.reading.measured.steps;
-        (self.axis == Axis::Rpm && !steps.is_empty()).then_some(steps)
-    }
-
-    fn line(&self, s: &Series, scale: impl Fn(f64) -> f64) -> Vec<(f64, f64)> {
-        if let Some(steps) = self.by_step() {
-            let mut out: Vec<(f64, f64)> = steps
-                .iter()
-                .filter_map(|h| Some((h.rpm, scale(s.mean_between(h.from_s, h.to_s)?))))
-                .collect();
-            out.sort_by(|a, b| a.0.total_cmp(&b.0));
-            return out;
-        }
-        let mut out: Vec<(f64, f64)> =
-            s.t.iter().zip(&s.v).filter_map(|(t, v)| Some((self.x(*t)?, scale(*v)))).collect();
-        if let (Some(a), Some(b)) = (out.first(), out.last())
-            && a.0 > b.0
-        {
-            out.reverse();
-        }
-        out
-    }
-}
-
 /// Every lane that has something on it, in the order offered.
-pub(crate) fn offered(r: &Reading, prefs: &Prefs, axis: Axis, tone: &'static str) -> Vec<Offered> {
-    let beside = r.beside();
-    let span = r.measured.span;
-    let (from, to) = span
-        .map_or((r.dyno.t.first().copied().unwrap_or(0.0), r.dyno.t.last().copied().unwrap_or(0.0)), |s| {
-            (s.from_s, s.to_s)
-        });
-    let along = Along { axis, reading: r, road: beside.series("road_speed"), from, to };
+pub(crate) fn offered(r: &Reading, prefs: &Prefs, axis: Along, tone: &'static str) -> Vec<Offered> {
+    let (beside, lines_of) = (r.beside(), Lines::new(r, axis));
     let mut used: Vec<String> = vec!["time".into()];
     let mut out = Vec::new();
     for d in DEFS {
@@ -157,9 +78,9 @@ pub(crate) fn offered(r: &Reading, prefs: &Prefs, axis: Axis, tone: &'static str
         match d.id {
             "power" | "torque" => {
                 unit = if d.id == "power" { prefs.power.label() } else { prefs.torque.label() }.to_owned();
-                lines = curve_lines(r, prefs, &along, (d.id == "power", tone));
+                lines = curve_lines(&lines_of, prefs, d.id == "power", tone);
             }
-            "ratio" => lines = ratio_line(r, &along),
+            "ratio" => lines = ratio_lines(&lines_of),
             _ => {
                 for kind in d.kinds {
                     for (c, s) in beside.of_kind(kind) {
@@ -169,7 +90,8 @@ pub(crate) fn offered(r: &Reading, prefs: &Prefs, axis: Axis, tone: &'static str
                         let target = c.as_str().ends_with("_target");
                         let drawn = lines.iter().filter(|l: &&LaneLine| !l.thin).count();
                         let colour = if target { "mid" } else { COLOURS[drawn % COLOURS.len()] };
-                        let points = along.line(&s, |v| if afr { v * GASOLINE_STOICH_AFR } else { v });
+                        let k = if afr { prefs.units().mixture.from_lambda(1.0) } else { 1.0 };
+                        let points = scaled(lines_of.series(&s), |v| v * k);
                         let label = if target { "target".into() } else { c.label() };
                         lines.push(LaneLine {
                             label,
@@ -198,7 +120,7 @@ pub(crate) fn offered(r: &Reading, prefs: &Prefs, axis: Axis, tone: &'static str
             continue;
         }
         used.push(c.as_str().to_owned());
-        let Some(points) = beside.series(c.as_str()).map(|s| along.line(&s, |v| v)).filter(|p| !p.is_empty())
+        let Some(points) = beside.series(c.as_str()).map(|s| lines_of.series(&s)).filter(|p| !p.is_empty())
         else {
             continue;
         };
@@ -212,84 +134,29 @@ pub(crate) fn offered(r: &Reading, prefs: &Prefs, axis: Axis, tone: &'static str
     out
 }
 
-/// Corrected power or torque: filtered bold, raw thin behind it.
-fn curve_lines(
-    r: &Reading,
-    prefs: &Prefs,
-    along: &Along<'_>,
-    (power, tone): (bool, &'static str),
-) -> Vec<LaneLine> {
-    let plain = r.measured.grid.curve();
-    let factor = |rpm: f64| match (
-        linear(&plain.rpm, &plain.power_kw, rpm),
-        linear(&r.corrected.curve.rpm, &r.corrected.curve.power_kw, rpm),
-    ) {
-        (Some(p), Some(c)) if p.abs() > 1e-9 => c / p,
-        _ => r.corrected.factor,
-    };
-    if let Some(steps) = along.by_step() {
-        let value = |h: &HeldStep| {
-            if power { prefs.power.from_kw(h.power_kw) } else { prefs.torque.from_nm(h.torque_nm) }
-        };
-        let mut points: Vec<(f64, f64)> =
-            steps.iter().map(|h| (h.rpm, value(h) * factor_at(r, h.rpm))).collect();
-        points.sort_by(|a, b| a.0.total_cmp(&b.0));
-        return vec![LaneLine { label: "held".into(), colour: tone, dash: "", thin: false, points }];
-    }
-    let mut out = Vec::new();
-    for (trace, label, thin) in [(&r.raw, "raw", true), (&r.trace, "filtered", false)] {
-        let Some(p) = trace else { continue };
-        let value = |i: usize| {
-            let v =
-                if power { prefs.power.from_kw(p.power_kw[i]) } else { prefs.torque.from_nm(p.torque_nm[i]) };
-            v * factor(p.rpm[i])
-        };
-        let mut points: Vec<(f64, f64)> = (0..p.t.len())
-            .filter_map(|i| Some((along.x(p.t[i])?, value(i))))
-            .filter(|v| v.1.is_finite())
-            .collect();
-        if points.len() > 1 && points[0].0 > points[points.len() - 1].0 {
-            points.reverse();
-        }
-        out.push(LaneLine {
-            label: label.into(),
-            colour: if thin { "mid" } else { tone },
-            dash: "",
-            thin,
-            points,
-        });
-    }
-    out
+fn scaled(points: Vec<(f64, f64)>, scale: impl Fn(f64) -> f64) -> Vec<(f64, f64)> {
+    points.into_iter().map(|(x, v)| (x, scale(v))).collect()
 }
 
-fn ratio_line(r: &Reading, along: &Along<'_>) -> Vec<LaneLine> {
-    let Some(c) = &r.coupling else { return Vec::new() };
-    let at = |rpm: f64| match along.axis {
-        Axis::Rpm => Some(rpm),
-        _ => {
-            let i = r.measured.grid.rpm.iter().position(|g| (g - rpm).abs() < 1.0)?;
-            along.x(r.measured.grid.time_s[i])
-        }
+/// Corrected power or torque: filtered bold, raw thin behind it.
+fn curve_lines(lines: &Lines<'_>, prefs: &Prefs, power: bool, tone: &'static str) -> Vec<LaneLine> {
+    let unit = |v: f64| if power { prefs.power.from_kw(v) } else { prefs.torque.from_nm(v) };
+    let line = |c: CurveLine| {
+        let (label, thin) = match c.what {
+            CurveKind::Raw => ("raw", true),
+            CurveKind::Filtered => ("filtered", false),
+            CurveKind::Held => ("held", false),
+        };
+        let colour = if thin { "mid" } else { tone };
+        LaneLine { label: label.into(), colour, dash: "", thin, points: scaled(c.points, unit) }
     };
-    let line = |of: &dyn Fn(usize) -> f64| {
-        (0..c.rpm.len()).filter_map(|i| Some((at(c.rpm[i])?, of(i)))).collect::<Vec<_>>()
-    };
-    vec![
-        LaneLine {
-            label: "reference".into(),
-            colour: "mid",
-            dash: "5 3",
-            thin: true,
-            points: line(&|_| c.reference),
-        },
-        LaneLine {
-            label: "measured".into(),
-            colour: "ink",
-            dash: "",
-            thin: false,
-            points: line(&|i| c.ratio[i]),
-        },
-    ]
+    lines.curves(power).into_iter().map(line).collect()
+}
+
+fn ratio_lines(lines: &Lines<'_>) -> Vec<LaneLine> {
+    let Some([reference, measured]) = lines.ratio() else { return Vec::new() };
+    let line = |label: &str, colour, dash, thin, points| LaneLine { label: label.into(), colour, dash, thin, points };
+    vec![line("reference", "mid", "5 3", true, reference), line("measured", "ink", "", false, measured)]
 }
 
 /// Ids of the lanes shown: those asked for that exist, else the first few.
@@ -308,7 +175,7 @@ pub(crate) fn chart(
     r: &Reading,
     offered: &[Offered],
     shown: &[String],
-    axis: Axis,
+    axis: Along,
     zoom: Option<[f64; 2]>,
     scale: f64,
 ) -> TraceChart {
@@ -319,24 +186,12 @@ pub(crate) fn chart(
         .collect();
     let all = || offered.iter().flat_map(|o| o.lines.iter().flat_map(|l| l.points.iter().map(|p| p.0)));
     let whole = match (axis, r.measured.span) {
-        (Axis::Time, Some(s)) => [-AROUND_S, s.to_s - s.from_s + AROUND_S],
+        (Along::Time, Some(s)) => [-AROUND_S, s.to_s - s.from_s + AROUND_S],
         _ => [all().fold(f64::INFINITY, f64::min), all().fold(f64::NEG_INFINITY, f64::max)],
     };
     let whole = if whole[1] > whole[0] { whole } else { [0.0, 1.0] };
-    let road = r.beside().series("road_speed");
-    let start = r.measured.span.map_or(0.0, |s| s.from_s);
-    let marks = r
-        .events
-        .iter()
-        .filter_map(|e| {
-            let x = match axis {
-                Axis::Rpm => e.rpm?,
-                Axis::Time => e.at_s - start,
-                Axis::Road => road.as_ref()?.at(e.at_s)?,
-            };
-            Some((x, event_short(e)))
-        })
-        .collect();
+    let lines = Lines::new(r, axis);
+    let marks = r.events.iter().filter_map(|e| Some((lines.event(e)?, event_short(e)))).collect();
     TraceChart {
         axis: axis.label().to_owned(),
         span: zoom.unwrap_or(whole),
@@ -365,7 +220,7 @@ mod tests {
 
     #[test]
     fn axes_come_back_from_their_ids() {
-        assert!(Axis::ALL.iter().all(|a| Axis::from_id(a.id()) == *a));
-        assert_eq!(Axis::from_id("?"), Axis::Rpm);
+        assert!(AXES.iter().all(|a| axis_of(a.id()) == *a));
+        assert_eq!((axis_of("?"), axis_of("shaft")), (Along::EngineSpeed, Along::EngineSpeed));
     }
 }

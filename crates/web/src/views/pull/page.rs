@@ -3,13 +3,13 @@
 use super::evidence::EvidenceView;
 use super::families::{FamilyRow, family_rows};
 use super::held::{StepTable, step_table};
-use super::lanes::{Axis, Offered, chart, chosen, offered};
+use super::lanes::{AXES, Offered, axis_of, chart, chosen, offered};
 use crate::prefs::Prefs;
 use crate::views::Shell;
 use crate::views::common::{Encoding, LimitRow, SetTag, Setting, date_words, limit_rows, settings};
 use askama::Template;
-use jamjar_chart::Paint;
-use jamjar_core::analysis::RatioSource;
+use jamjar_chart::{LaneLine, Paint, TraceChart, TraceLane};
+use jamjar_core::analysis::{Along, RatioSource};
 use jamjar_core::pull::align::{Alignment, Status};
 use jamjar_core::pull::span::PullKind;
 use jamjar_core::words;
@@ -81,21 +81,21 @@ pub(crate) struct PullPage {
     pub(crate) settings: Vec<Setting>,
 }
 
-fn link(id: i64, axis: Axis, lanes: &[String], zoom: Option<[f64; 2]>) -> String {
+fn link(id: i64, axis: Along, lanes: &[String], zoom: Option<[f64; 2]>) -> String {
     let zoom = zoom.map_or_else(String::new, |z| format!("&from={}&to={}", z[0], z[1]));
     format!("/pulls/{id}?axis={}&lanes={}{zoom}", axis.id(), lanes.join(","))
 }
 
 pub(crate) fn pull_page(r: &Reading, e: &Encoding, prefs: &Prefs, asked: Asked) -> PullPage {
     let held = r.measured.span.is_some_and(|s| s.kind == PullKind::HeldSteps);
-    let axis = if held && asked.axis.is_empty() { Axis::Time } else { Axis::from_id(&asked.axis) };
+    let axis = if held && asked.axis.is_empty() { Along::Time } else { axis_of(&asked.axis) };
     let tag = e.tag(&r.set, false, &r.measured.limits);
     let all = offered(r, prefs, axis, tag.tone);
     let shown = chosen(&all, &asked.lanes);
     let id = r.pull.id;
     let scale = if prefs.theme == "dark" { 1.15 } else { 1.0 };
     let mut trace = chart(r, &all, &shown, axis, asked.zoom, scale);
-    trace.region = asked.evidence.as_ref().and_then(|e| e.region).filter(|_| axis == Axis::Rpm);
+    trace.region = asked.evidence.as_ref().and_then(|e| e.region).filter(|_| axis == Along::EngineSpeed);
     let name = format!("pull {}", r.pull.position);
     let title = format!("{} {} on {}, {name}", r.set.vehicle, r.set.config.map, r.set.config.fuel);
     let row = |i: usize, label: &str| LaneRow {
@@ -142,9 +142,9 @@ pub(crate) fn pull_page(r: &Reading, e: &Encoding, prefs: &Prefs, asked: Asked) 
             .filter(|f| !f.is_said_elsewhere())
             .map(|f| words::finding(f, prefs.units()))
             .collect(),
-        axes: Axis::ALL
+        axes: AXES
             .into_iter()
-            .filter(|a| *a != Axis::Road || r.measured.has_road_speed)
+            .filter(|a| *a != Along::RoadSpeed || r.measured.has_road_speed)
             .map(|a| (link(id, a, &shown, None), a.label(), a == axis))
             .collect(),
         zoomed: asked.zoom.map(|_| link(id, axis, &shown, None)),
@@ -167,8 +167,8 @@ pub(crate) fn pull_page(r: &Reading, e: &Encoding, prefs: &Prefs, asked: Asked) 
         limits: limit_rows(&r.measured.limits, &r.vehicle.limits, prefs.units()),
         steps: step_table(r, prefs),
         stats: stats(r, prefs),
-        families: family_rows(&r.measured, &r.vehicle.vehicle.engine, prefs),
-        peak_at: peak_rpm(r).map_or_else(|| "at peak".into(), |p| format!("at {p:.0} rpm")),
+        families: family_rows(r, prefs),
+        peak_at: r.figures.peak_power.map_or_else(|| "at peak".into(), |p| format!("at {:.0} rpm", p.rpm)),
         note: asked.note,
         previous: r.neighbours[0],
         next: r.neighbours[1],
@@ -176,13 +176,9 @@ pub(crate) fn pull_page(r: &Reading, e: &Encoding, prefs: &Prefs, asked: Asked) 
     }
 }
 
-fn peak_rpm(r: &Reading) -> Option<f64> {
-    r.corrected.curve.figures(None).peak_power.map(|p| p.rpm)
-}
-
 /// The first sentence: what it made, how it ended, and the worst of its limits.
 fn answer(r: &Reading, prefs: &Prefs) -> String {
-    let f = r.corrected.curve.figures(None);
+    let f = &r.figures;
     let Some(span) = r.measured.span else { return "No pull was found in this recording.".into() };
     let made = match (f.peak_power, f.peak_torque) {
         (Some(p), Some(t)) => format!(
@@ -245,15 +241,13 @@ fn facts(r: &Reading, prefs: &Prefs) -> Vec<(&'static str, String)> {
             ),
         ));
     }
-    if let Some([a, b]) = r.corrected.curve.span_rpm()
-        && let Some(area) = r.corrected.curve.area(a, b).filter(|_| b > a)
-    {
-        let (u, k) = (prefs.power, 1000.0);
+    if let Some(area) = &r.area {
+        let (u, [a, b]) = (prefs.power, area.span_rpm);
         let text = format!(
             "{:.0} {} × 1000 rpm from {a:.0} to {b:.0} rpm, a mean of {:.1} {}",
-            u.from_kw(area) / k,
+            u.from_kw(area.area) / 1000.0,
             u.label(),
-            u.from_kw(area) / (b - a),
+            u.from_kw(area.mean_kw),
             u.label()
         );
         out.push(("Area", text));
@@ -305,36 +299,22 @@ fn clocks(a: &Alignment) -> String {
 
 /// Both speeds over time, the engine computer's shifted by the lag found: the evidence for it.
 fn clocks_svg(r: &Reading, scale: f64) -> String {
-    use jamjar_chart::{LaneLine, TraceChart, TraceLane};
-    let (Some(ecu), Some(shaft)) =
-        (&r.ecu, jamjar_core::pull::power::shaft_speed(&r.dyno, r.vehicle.vehicle.dyno.overall_ratio))
-    else {
-        return String::new();
+    let Some(c) = &r.clocks else { return String::new() };
+    let line = |label: &str, colour, thin, points: &[(f64, f64)]| LaneLine {
+        label: label.into(),
+        colour,
+        dash: "",
+        thin,
+        points: points.to_vec(),
     };
-    let Some(engine) = ecu.series("engine_speed") else { return String::new() };
-    let (from, to) = r.measured.span.map_or((shaft.t[0], shaft.t[shaft.t.len() - 1]), |s| (s.from_s, s.to_s));
-    let lag = r.measured.alignment.lag_s.unwrap_or(engine.t[0] - shaft.t[0]);
-    let ratio = r.measured.ratio;
-    let line =
-        |label: &str, colour, thin, points| LaneLine { label: label.into(), colour, dash: "", thin, points };
     TraceChart {
         axis: "s from tip-in".into(),
-        span: [-4.0, to - from + 4.0],
+        span: [-4.0, c.lasts_s + 4.0],
         lanes: vec![TraceLane {
             label: "engine speed, rpm".into(),
             lines: vec![
-                line(
-                    "dyno × ratio",
-                    "bilberry",
-                    false,
-                    shaft.t.iter().zip(&shaft.v).map(|(t, v)| (t - from, v * ratio)).collect(),
-                ),
-                line(
-                    "engine computer",
-                    "rosehip",
-                    true,
-                    engine.t.iter().zip(&engine.v).map(|(t, v)| (t - lag - from, *v)).collect(),
-                ),
+                line("dyno × ratio", "bilberry", false, &c.dyno),
+                line("engine computer", "rosehip", true, &c.ecu),
             ],
         }],
         region: None,
@@ -345,10 +325,6 @@ fn clocks_svg(r: &Reading, scale: f64) -> String {
 }
 
 fn stats(r: &Reading, prefs: &Prefs) -> Vec<StatRow> {
-    let beside = r.beside();
-    let peak_s = peak_rpm(r)
-        .and_then(|p| r.measured.grid.rpm.iter().position(|g| (g - p).abs() < 1e-6))
-        .map(|i| r.measured.grid.time_s[i]);
     r.measured
         .channels
         .iter()
@@ -361,9 +337,7 @@ fn stats(r: &Reading, prefs: &Prefs) -> Vec<StatRow> {
                 _ => 1,
             };
             let show = |v: f64| format!("{:.digits$}", v * k);
-            let at = peak_s
-                .and_then(|t| beside.series(c.channel.as_str())?.at(t))
-                .map_or_else(|| "–".into(), show);
+            let at = r.at_peak(c.channel.as_str()).map_or_else(|| "–".into(), show);
             StatRow {
                 label: c.channel.label(),
                 unit: if afr { "AFR".into() } else { c.channel.unit().to_owned() },

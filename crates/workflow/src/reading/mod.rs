@@ -1,15 +1,45 @@
 //! One pull read closely: its samples, its curve, what happened, and its neighbours of the day.
 
 use crate::error::{WorkflowError, blocking};
-use crate::lineup::day_sets;
+use crate::sets::day_sets;
 use jamjar_core::analysis::{
     Beside, Corrected, Coupling, Event, Measured, PullInput, Settings, belt, corrected, coupling, events,
     retrace,
 };
+use jamjar_core::correction::Correction;
+use jamjar_core::figures::Figures;
 use jamjar_core::log::Recording;
 use jamjar_core::pull::power::PowerTrace;
 use jamjar_store::{Day, Pull, Set, Store, VehicleRecord};
 use std::sync::Arc;
+
+mod clocks;
+mod lines;
+
+pub use clocks::Clocks;
+pub use lines::{CurveKind, CurveLine, Lines};
+
+/// A correction family with the curve it makes.
+#[derive(Debug, Clone)]
+pub struct Family {
+    /// The family.
+    pub family: Correction,
+    /// The curve and its factor.
+    pub corrected: Corrected,
+    /// Its figures.
+    pub figures: Figures,
+}
+
+/// Area under a curve.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Area {
+    /// From here to there, rpm.
+    pub span_rpm: [f64; 2],
+    /// kW·rpm.
+    pub area: f64,
+    /// Mean power over it, kW.
+    pub mean_kw: f64,
+}
 
 /// Everything a pull's page shows but the notes on it, which change without it.
 #[derive(Debug, Clone)]
@@ -28,6 +58,12 @@ pub struct Reading {
     pub measured: Measured,
     /// Its corrected curve.
     pub corrected: Corrected,
+    /// Figures of that curve.
+    pub figures: Figures,
+    /// Area under it; `None` across a hole.
+    pub area: Option<Area>,
+    /// The curve under every family.
+    pub families: Vec<Family>,
     /// Power sample by sample, filtered; `None` when there is no pull in the recording.
     pub trace: Option<PowerTrace>,
     /// The same without a filter.
@@ -42,6 +78,8 @@ pub struct Reading {
     pub coupling: Option<Coupling>,
     /// Blower against engine.
     pub belt: Option<Coupling>,
+    /// Both speeds on one clock; `None` unless both were recorded.
+    pub clocks: Option<Clocks>,
 }
 
 impl Reading {
@@ -55,6 +93,12 @@ impl Reading {
     pub fn beside(&self) -> Beside<'_> {
         Beside { dyno: &self.dyno, ecu: self.ecu.as_deref().zip(self.measured.alignment.usable_lag()) }
     }
+}
+
+fn area_of(c: &Corrected) -> Option<Area> {
+    let [from, to] = c.curve.span_rpm().filter(|[a, b]| b > a)?;
+    let area = c.curve.area(from, to)?;
+    Some(Area { span_rpm: [from, to], area, mean_kw: area / (to - from) })
 }
 
 /// Reads a pull under some settings.
@@ -88,8 +132,17 @@ pub async fn read_pull(store: &Store, pull_id: i64, settings: &Settings) -> Resu
         let raw = Settings { smoothing_s: 0.0, ..settings };
         let raw = retrace(&summary.measured, &input, &vehicle.vehicle, &raw).map_err(kept)?.map(|r| r.0);
         let (trace, measured) = shown.map_or((None, summary.measured), |(t, m)| (Some(t), m));
+        let engine = &vehicle.vehicle.engine;
+        let own = corrected(&measured, engine, settings.correction);
+        let family = |family: Correction| {
+            let corrected = corrected(&measured, engine, family);
+            Family { family, figures: corrected.curve.figures(None), corrected }
+        };
         let mut out = Reading {
-            corrected: corrected(&measured, &vehicle.vehicle.engine, settings.correction),
+            figures: own.curve.figures(None),
+            area: area_of(&own),
+            families: Correction::ALL.into_iter().map(family).collect(),
+            corrected: own,
             vehicle,
             day,
             set,
@@ -103,7 +156,9 @@ pub async fn read_pull(store: &Store, pull_id: i64, settings: &Settings) -> Resu
             events: Vec::new(),
             coupling: None,
             belt: None,
+            clocks: None,
         };
+        out.clocks = Clocks::of(&out);
         if let Some(span) = out.measured.span {
             let beside = out.beside();
             let events = events(&out.measured, &beside, out.measured.air.map(|a| a.pressure_hpa / 10.0));

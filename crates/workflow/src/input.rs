@@ -1,0 +1,19 @@
+//! Stored sets as the analysis takes them.
+
+use chrono::Timelike;
+use jamjar_core::analysis::SetInput;
+use jamjar_store::SetWithPulls;
+
+/// A stored set as the analysis takes it, without samples.
+pub(crate) fn input_of(s: &SetWithPulls) -> SetInput {
+    let began = s.pulls.iter().find_map(|p| p.0.started_at);
+    SetInput {
+        id: s.set.id.to_string(),
+        day: s.set.date.to_string(),
+        at_h: began.map(|t| f64::from(t.num_seconds_from_midnight()) / 3600.0),
+        order: f64::from(s.set.position),
+        factors: s.set.config.factors(),
+        map_fuels: s.set.map_fuel.clone(),
+        pulls: Vec::new(),
+    }
+}

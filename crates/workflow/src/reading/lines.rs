@@ -1,0 +1,162 @@
+//! What was recorded of a pull, laid along an axis: engine speed, road speed, or time from tip-in.
+
+use super::Reading;
+use jamjar_core::analysis::{Along, Event};
+use jamjar_core::log::Series;
+use jamjar_core::pull::held::HeldStep;
+use jamjar_core::signal::interp::linear;
+
+/// Lays series of one pull along an axis. Points are (place, value).
+pub struct Lines<'a> {
+    along: Along,
+    reading: &'a Reading,
+    road: Option<Series>,
+    from: f64,
+    to: f64,
+}
+
+/// A curve of power or torque.
+#[derive(Debug, Clone, PartialEq)]
+pub struct CurveLine {
+    /// Whether it is the filtered one (the raw one lies behind it), or held steps.
+    pub what: CurveKind,
+    /// Place and value, corrected, in kW or N·m.
+    pub points: Vec<(f64, f64)>,
+}
+
+/// How a curve was made.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum CurveKind {
+    /// Sample by sample, unfiltered.
+    Raw,
+    /// Filtered.
+    Filtered,
+    /// One point for each held speed.
+    Held,
+}
+
+impl<'a> Lines<'a> {
+    /// Of a pull; on an axis it has not, nothing has a place.
+    pub fn new(reading: &'a Reading, along: Along) -> Self {
+        let ends = (reading.dyno.t.first().copied(), reading.dyno.t.last().copied());
+        let whole = (ends.0.unwrap_or(0.0), ends.1.unwrap_or(0.0));
+        let (from, to) = reading.measured.span.map_or(whole, |s| (s.from_s, s.to_s));
+        Self { along, road: reading.beside().series("road_speed"), reading, from, to }
+    }
+
+    /// Where a moment on the dyno's clock stands on the axis.
+    fn place(&self, t: f64) -> Option<f64> {
+        match self.along {
+            Along::Time => Some(t - self.from),
+            Along::RoadSpeed => {
+                self.road.as_ref().and_then(|s| s.at(t)).filter(|_| t >= self.from && t <= self.to)
+            }
+            Along::EngineSpeed => self.reading.trace.as_ref().and_then(|p| linear(&p.t, &p.rpm, t)),
+            Along::ShaftSpeed => {
+                let rpm = self.reading.trace.as_ref().and_then(|p| linear(&p.t, &p.rpm, t))?;
+                Some(rpm / self.reading.measured.ratio)
+            }
+        }
+    }
+
+    /// Where an event stands on the axis.
+    pub fn event(&self, e: &Event) -> Option<f64> {
+        match self.along {
+            Along::EngineSpeed => e.rpm,
+            Along::ShaftSpeed => e.rpm.map(|r| r / self.reading.measured.ratio),
+            Along::RoadSpeed => self.road.as_ref()?.at(e.at_s),
+            Along::Time => Some(e.at_s - self.reading.measured.span.map_or(0.0, |s| s.from_s)),
+        }
+    }
+
+    /// On the speed axis of a step test each held speed is one point: a line through all samples would go back
+    /// and forth.
+    fn by_step(&self) -> Option<&[HeldStep]> {
+        let steps = &self.reading.measured.steps;
+        (self.along == Along::EngineSpeed && !steps.is_empty()).then_some(steps)
+    }
+
+    /// A channel along the axis.
+    pub fn series(&self, s: &Series) -> Vec<(f64, f64)> {
+        if let Some(steps) = self.by_step() {
+            let mean = |h: &HeldStep| Some((h.rpm, s.mean_between(h.from_s, h.to_s)?));
+            return ascending(steps.iter().filter_map(mean).collect());
+        }
+        forward(s.t.iter().zip(&s.v).filter_map(|(t, v)| Some((self.place(*t)?, *v))).collect())
+    }
+
+    /// Corrected power, kW, or torque, N·m: raw and filtered, or held.
+    pub fn curves(&self, power: bool) -> Vec<CurveLine> {
+        let r = self.reading;
+        if let Some(steps) = self.by_step() {
+            let value = |h: &HeldStep| if power { h.power_kw } else { h.torque_nm };
+            let points = steps.iter().map(|h| (h.rpm, value(h) * r.factor_at(h.rpm))).collect();
+            return vec![CurveLine { what: CurveKind::Held, points: ascending(points) }];
+        }
+        let mut out = Vec::new();
+        for (trace, what) in [(&r.raw, CurveKind::Raw), (&r.trace, CurveKind::Filtered)] {
+            let Some(p) = trace else { continue };
+            let values = if power { &p.power_kw } else { &p.torque_nm };
+            let point = |i: usize| Some((self.place(p.t[i])?, values[i] * r.factor_between(p.rpm[i])));
+            let points = (0..p.t.len()).filter_map(point).filter(|v| v.1.is_finite()).collect();
+            out.push(CurveLine { what, points: forward(points) });
+        }
+        out
+    }
+
+    /// Engine ÷ shaft along the axis: what it is measured against, and what was measured.
+    pub fn ratio(&self) -> Option<[Vec<(f64, f64)>; 2]> {
+        let c = self.reading.coupling.as_ref()?;
+        let grid = &self.reading.measured.grid;
+        let at = |rpm: f64| match self.along {
+            Along::EngineSpeed => Some(rpm),
+            _ => self.place(grid.time_s[grid.rpm.iter().position(|g| (g - rpm).abs() < 1.0)?]),
+        };
+        let line = |of: &dyn Fn(usize) -> f64| -> Vec<(f64, f64)> {
+            (0..c.rpm.len()).filter_map(|i| Some((at(c.rpm[i])?, of(i)))).collect()
+        };
+        Some([line(&|_| c.reference), line(&|i| c.ratio[i])])
+    }
+}
+
+/// A falling speed is drawn from its low end too.
+fn forward(mut points: Vec<(f64, f64)>) -> Vec<(f64, f64)> {
+    if let (Some(a), Some(b)) = (points.first(), points.last())
+        && a.0 > b.0
+    {
+        points.reverse();
+    }
+    points
+}
+
+fn ascending(mut points: Vec<(f64, f64)>) -> Vec<(f64, f64)> {
+    points.sort_by(|a, b| a.0.total_cmp(&b.0));
+    points
+}
+
+impl Reading {
+    /// The correction at a held speed: of the grid speed next to it where it varies along the curve.
+    pub fn factor_at(&self, rpm: f64) -> f64 {
+        let g = &self.measured.grid;
+        let off = |i: usize| (g.rpm[i] - rpm).abs();
+        let near = (0..g.rpm.len()).min_by(|&a, &b| off(a).total_cmp(&off(b)));
+        near.filter(|&i| g.power_kw[i].abs() > 1e-9)
+            .map_or(self.corrected.factor, |i| self.corrected.curve.power_kw[i] / g.power_kw[i])
+    }
+
+    /// The correction at an engine speed, read along both curves.
+    fn factor_between(&self, rpm: f64) -> f64 {
+        let (plain, own) = (&self.measured.grid, &self.corrected.curve);
+        match (linear(&plain.rpm, &plain.power_kw, rpm), linear(&own.rpm, &own.power_kw, rpm)) {
+            (Some(p), Some(c)) if p.abs() > 1e-9 => c / p,
+            _ => self.corrected.factor,
+        }
+    }
+
+    /// A channel where power peaks, in its own unit.
+    pub fn at_peak(&self, channel: &str) -> Option<f64> {
+        let rpm = self.figures.peak_power?.rpm;
+        let i = self.measured.grid.rpm.iter().position(|g| (g - rpm).abs() < 1e-6)?;
+        self.beside().series(channel)?.at(self.measured.grid.time_s[i])
+    }
+}

@@ -1,0 +1,95 @@
+//! Sets read for a page: their pulls measured as the vehicle's limits and this program have it, their figures, and what
+//! stands out among them.
+
+use crate::error::WorkflowError;
+use crate::input::input_of;
+use crate::remeasure::measured;
+use jamjar_core::analysis::{
+    Figure, Measured, PullFinding, SetResult, Settings, analyse_sets, find_pulls, set_verdicts,
+};
+use jamjar_core::limits::LimitOutcome;
+use jamjar_core::pull::align::Status;
+use jamjar_store::{SetWithPulls, Store, VehicleRecord};
+
+/// A set with everything a page says of it alone.
+#[derive(Debug, Clone)]
+pub struct SetRead {
+    /// The set and its pulls as stored.
+    pub stored: SetWithPulls,
+    /// Its pulls, measured.
+    pub measured: Vec<Measured>,
+    /// Its figures.
+    pub result: SetResult,
+    /// Its verdict on each limit.
+    pub verdicts: Vec<LimitOutcome>,
+    /// What stands out beside the sets it was read with.
+    pub found: Vec<PullFinding>,
+}
+
+impl SetRead {
+    /// Highest peak of any of its pulls, those left out of figures too, kW.
+    pub fn best_kw(&self) -> Option<f64> {
+        self.result.pull_figures.iter().filter_map(|f| f.peak_power).map(|p| p.value).reduce(f64::max)
+    }
+
+    /// Pulls whose engine-computer log was refused.
+    pub fn refused(&self) -> usize {
+        self.measured.iter().filter(|m| m.alignment.status == Status::Refused).count()
+    }
+
+    /// Mean peak of the pulls that count, kW, and how many they are.
+    pub fn mean_peak_kw(&self) -> Option<(f64, usize)> {
+        self.result.figure(Figure::PeakPower).mean.map(|m| (m, self.result.n()))
+    }
+}
+
+/// Reads sets of one vehicle and day together.
+pub fn read_sets(sets: Vec<SetWithPulls>, vehicle: &VehicleRecord, settings: &Settings) -> Vec<SetRead> {
+    let inputs: Vec<_> = sets.iter().map(input_of).collect();
+    let measured: Vec<Vec<Measured>> =
+        sets.iter().map(|s| s.pulls.iter().map(|p| p.1.measured.clone()).collect()).collect();
+    let results = analyse_sets(&inputs, &measured, &vehicle.vehicle.engine, settings);
+    let found = find_pulls(&results, &measured);
+    let of = |k: usize| found.iter().filter(|f| f.set == k).cloned().collect();
+    sets.into_iter()
+        .zip(measured)
+        .zip(results)
+        .enumerate()
+        .map(|(k, ((stored, measured), result))| SetRead {
+            verdicts: set_verdicts(&measured),
+            found: of(k),
+            stored,
+            measured,
+            result,
+        })
+        .collect()
+}
+
+/// The sets of a day with measurements that fit the vehicle's limits and this program: made again where they
+/// do not.
+///
+/// # Errors
+/// [`WorkflowError`] when the store refuses or samples can no longer be measured.
+pub async fn day_sets(
+    store: &Store,
+    day_id: i64,
+    vehicle: &VehicleRecord,
+) -> Result<Vec<SetWithPulls>, WorkflowError> {
+    fresh_sets(store, store.sets_of_day(day_id).await?, vehicle).await
+}
+
+/// The same for any sets of one vehicle.
+///
+/// # Errors
+/// [`WorkflowError`] when the store refuses or samples can no longer be measured.
+pub async fn fresh_sets(
+    store: &Store,
+    mut sets: Vec<SetWithPulls>,
+    vehicle: &VehicleRecord,
+) -> Result<Vec<SetWithPulls>, WorkflowError> {
+    let fresh = measured(store, &sets, vehicle, &Settings::default()).await?;
+    for (s, m) in sets.iter_mut().zip(fresh) {
+        s.pulls.iter_mut().zip(m).for_each(|((_, summary), m)| summary.measured = m);
+    }
+    Ok(sets)
+}
