@@ -7,6 +7,7 @@ use crate::reading::Reading;
 use jamjar_core::analysis::{Figure, Settings, corrected};
 use jamjar_core::curve::Curve;
 use jamjar_core::figures::Looks;
+use jamjar_core::stats::two_sets::mean;
 use jamjar_store::Store;
 
 /// One pull behind a figure.
@@ -22,6 +23,12 @@ pub struct Evidence {
     pub read_at: Option<[f64; 2]>,
     /// Why it does not count.
     pub excluded: Option<String>,
+}
+
+/// Mean of the values that count, and how many they are; `None` when none does.
+pub fn mean_of(all: &[Evidence]) -> Option<(f64, usize)> {
+    let counted: Vec<f64> = all.iter().filter(|e| e.excluded.is_none()).filter_map(|e| e.value).collect();
+    (!counted.is_empty()).then(|| (mean(&counted), counted.len()))
 }
 
 /// Where on a curve a figure is read, rpm.

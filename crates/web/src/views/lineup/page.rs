@@ -16,7 +16,7 @@ use crate::views::common::{
 };
 use askama::Template;
 use jamjar_chart::{Paint, lineup_svg};
-use jamjar_core::analysis::{Along, Figure, differs};
+use jamjar_core::analysis::{Along, Figure};
 use jamjar_core::words::{Speech, caveat, headline_sentence, judged_sentence, sentence_about, tightest};
 use jamjar_workflow::lineup::LineUp;
 
@@ -301,7 +301,7 @@ fn state_rows(l: &LineUp, shown: usize, prefs: &Prefs) -> Vec<StateRow> {
     if shown == l.base {
         return Vec::new();
     }
-    differs(&l.measured[l.base], &l.measured[shown])
+    l.states(shown)
         .into_iter()
         .map(|d| {
             let afr = prefs.afr && d.unit == "λ";

@@ -9,7 +9,6 @@ use jamjar_chart::{Paint, Waterfall, WaterfallStep, waterfall_svg};
 use jamjar_core::analysis::{Comparison, Figure, Split, Verdict};
 use jamjar_core::factors::Factors;
 use jamjar_core::stats::pooled::Interval;
-use jamjar_core::stats::price::price_per;
 use jamjar_core::words::hazard;
 use jamjar_workflow::lineup::LineUp;
 
@@ -47,10 +46,9 @@ pub(super) fn split_view(l: &LineUp, c: &Comparison, view: Figure, prefs: &Prefs
         .map(|(a, b)| [a.factor.clone(), words(&a.interval), words(&b.interval)])
         .collect();
     let together = s.free.as_ref().map_or_else(String::new, |f| {
-        let begins = if Verdict::of(f.together.ci95()) == Verdict::NoDifferenceShown {
-            "No interaction is shown: together"
-        } else {
-            "Together"
+        let begins = match Verdict::of(f.together.ci95()) {
+            Verdict::NoDifferenceShown | Verdict::CantTell => "No interaction is shown: together",
+            Verdict::Gain | Verdict::Loss => "Together",
         };
         format!("{begins} they do {} beyond the sum of each alone.", words(&f.together))
     });
@@ -120,30 +118,18 @@ pub(super) fn corners(l: &LineUp, c: &Comparison) -> Vec<Suggestion> {
 
 /// What the map of the set looked at costs for what it gained; empty when no price is known.
 pub(super) fn price_words(l: &LineUp, c: &Comparison, prefs: &Prefs) -> String {
-    let (base, own) = (&l.sets[c.base].set, &l.sets[c.candidate].set);
-    let Some(price) = own
-        .map_price
-        .map(|p| p - base.map_price.unwrap_or(0.0))
-        .filter(|_| own.config.map != base.config.map)
-    else {
-        return String::new();
-    };
+    let Some(price) = l.price(c) else { return String::new() };
     let u = unit_of(Figure::PeakPower, prefs);
     let per = |f: Figure, what: &str| {
-        let x = c.figure(f)?;
-        let (gain, ci) = (in_unit(f, x.mean_difference?, prefs), x.ci95?.map(|v| in_unit(f, v, prefs)));
-        Some(match price_per(price, gain, ci) {
+        Some(match l.price_for_each(c, f, price, |v| in_unit(f, v, prefs))? {
             Some(p) => format!("{:.1} a {u} {what} ({:.1} to {:.1})", p.value, p.low, p.high),
             None => format!("no price a {u} {what}, for no gain is shown there"),
         })
     };
-    let parts: Vec<String> = [per(Figure::PeakPower, "at peak"), per(Figure::BandMeanPower, "of band mean")]
-        .into_iter()
-        .flatten()
-        .collect();
+    let asked = [(Figure::PeakPower, "at peak"), (Figure::BandMeanPower, "of band mean")];
+    let parts: Vec<String> = asked.into_iter().filter_map(|(f, what)| per(f, what)).collect();
     if parts.is_empty() {
-        String::new()
-    } else {
-        format!("{} costs {price:.0}: {}.", own.config.map, parts.join(", "))
+        return String::new();
     }
+    format!("{} costs {price:.0}: {}.", l.sets[c.candidate].set.config.map, parts.join(", "))
 }

@@ -3,8 +3,7 @@
 use crate::prefs::Prefs;
 use crate::views::common::{FigureAsked, in_unit, unit_of};
 use jamjar_core::analysis::Figure;
-use jamjar_core::stats::two_sets::mean;
-use jamjar_workflow::evidence::Evidence;
+use jamjar_workflow::evidence::{Evidence, mean_of};
 
 pub(crate) struct EvidenceRow {
     pub(crate) name: String,
@@ -28,12 +27,12 @@ pub(crate) fn evidence_view(asked: &FigureAsked, all: &[Evidence], here: i64, pr
     let f = asked.figure;
     let digits = if f == Figure::PlateauRpm { 0 } else { 1 };
     let (u, v) = (unit_of(f, prefs), |x: f64| in_unit(f, x, prefs));
-    let counted: Vec<f64> = all.iter().filter(|e| e.excluded.is_none()).filter_map(|e| e.value).collect();
-    let of = format!("{} of {} pulls", counted.len(), all.len());
-    let sentence = if counted.is_empty() {
-        format!("The set has no {}: no pull that counts covers it.", f.label())
-    } else {
-        format!("The set's {} is {:.digits$} {u}, the mean of {of}.", f.label(), v(mean(&counted)))
+    let sentence = match mean_of(all) {
+        None => format!("The set has no {}: no pull that counts covers it.", f.label()),
+        Some((m, n)) => {
+            let of = format!("{n} of {} pulls", all.len());
+            format!("The set's {} is {:.digits$} {u}, the mean of {of}.", f.label(), v(m))
+        }
     };
     let row = |e: &Evidence| EvidenceRow {
         name: format!("pull {}", e.position),

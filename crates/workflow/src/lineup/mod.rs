@@ -12,6 +12,10 @@ use jamjar_core::driven::Driven;
 use jamjar_core::limits::LimitOutcome;
 use jamjar_store::{SetWithPulls, Store, VehicleRecord};
 
+mod concluded;
+
+pub use concluded::CanShow;
+
 /// Most sets in one line-up.
 pub const MAX_SETS: usize = 16;
 
