@@ -21,7 +21,7 @@ pub struct Curve {
 }
 
 /// Index of a grid speed.
-pub(crate) fn index_of(rpm: &[f64], at: f64) -> Option<usize> {
+pub fn index_of(rpm: &[f64], at: f64) -> Option<usize> {
     let i = rpm.partition_point(|r| *r < at - 1e-6);
     (i < rpm.len() && (rpm[i] - at).abs() < 1e-6).then_some(i)
 }

@@ -3,6 +3,7 @@
 
 use crate::curve::Curve;
 use crate::log::Recording;
+use crate::units::typed;
 use serde::{Deserialize, Serialize};
 use std::fmt;
 use std::str::FromStr;
@@ -196,12 +197,7 @@ impl FromStr for Driven {
     type Err = BadDriven;
     fn from_str(s: &str) -> Result<Self, BadDriven> {
         let text = s.replace('–', "-");
-        let number = |v: &str| {
-            v.trim()
-                .replace(',', ".")
-                .parse::<f64>()
-                .map_err(|_| BadDriven(format!("“{}” is not a number", v.trim())))
-        };
+        let number = |v: &str| typed(v).ok_or_else(|| BadDriven(format!("“{}” is not a number", v.trim())));
         if let Some((a, b)) = text.split_once('-') {
             return Self::try_from(Written::Band([number(a)?, number(b)?]));
         }

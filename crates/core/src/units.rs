@@ -204,6 +204,15 @@ impl TorqueUnit {
     }
 }
 
+/// No number that a person types is larger.
+const LARGEST_TYPED: f64 = 1e9;
+
+/// A number as people type it: blanks around it and a decimal comma allowed; `None` for anything else, also for
+/// what is not finite or above a thousand million.
+pub fn typed(s: &str) -> Option<f64> {
+    s.trim().replace(',', ".").parse().ok().filter(|v: &f64| v.abs() <= LARGEST_TYPED)
+}
+
 /// Scale a person reads mixture on.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub enum Mixture {
@@ -259,6 +268,12 @@ mod tests {
         ] {
             assert!((si(unit, raw) - want).abs() < 1e-4, "{unit:?} {raw}: {}", si(unit, raw));
         }
+    }
+
+    #[test]
+    fn numbers_are_read_as_people_type_them() {
+        assert_eq!(["3,6", " 1240 ", "-0.5"].map(typed), [Some(3.6), Some(1240.0), Some(-0.5)]);
+        assert_eq!(["", "heavy", "inf", "nan", "1e12", "1.2.3"].map(typed), [None; 6]);
     }
 
     #[test]

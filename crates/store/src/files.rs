@@ -39,7 +39,7 @@ pub struct Received {
 
 /// Hexadecimal of bytes.
 pub(crate) fn hex(bytes: &[u8]) -> String {
-    bytes.iter().map(|b| format!("{b:02x}")).collect()
+    hex::encode(bytes)
 }
 
 /// Stores the bytes within the caller's transaction; the same bytes twice are one file.

@@ -1,25 +1,23 @@
-//! Files compiled into the program: style, scripts, fonts.
+//! Files compiled into the program: style, scripts, fonts. Their addresses carry what is in them, so that a browser may
+//! keep them for good: another file has another address.
 
 use axum::extract::Path;
 use axum::http::StatusCode;
 use axum::http::header::{CACHE_CONTROL, CONTENT_TYPE};
 use axum::response::{IntoResponse, Response};
+use rust_embed::Embed;
+use std::borrow::Cow;
+use std::collections::HashMap;
+use std::sync::LazyLock;
 
-macro_rules! asset {
-    ($path:literal, $kind:literal) => {
-        ($path, $kind, include_bytes!(concat!("../assets/", $path)) as &[u8])
-    };
-}
-
-const ASSETS: &[(&str, &str, &[u8])] = &[
-    asset!("dist/app.css", "text/css; charset=utf-8"),
-    asset!("app.js", "text/javascript; charset=utf-8"),
-    asset!("vendor/htmx.min.js", "text/javascript; charset=utf-8"),
-    asset!("fonts/fraunces.woff2", "font/woff2"),
-    asset!("fonts/atkinson-next.woff2", "font/woff2"),
-    asset!("fonts/atkinson-mono.woff2", "font/woff2"),
-    asset!("icons/jar.svg", "image/svg+xml"),
-];
+#[derive(Embed)]
+#[folder = "assets"]
+#[include = "app.js"]
+#[include = "dist/*"]
+#[include = "fonts/*.woff2"]
+#[include = "icons/*"]
+#[include = "vendor/*"]
+struct Files;
 
 /// Fonts for pictures made on the server.
 pub(crate) const PICTURE_FONTS: [&[u8]; 3] = [
@@ -28,11 +26,75 @@ pub(crate) const PICTURE_FONTS: [&[u8]; 3] = [
     include_bytes!("../assets/fonts/atkinson-mono.ttf"),
 ];
 
-pub(crate) async fn serve(Path(path): Path<String>) -> Response {
-    match ASSETS.iter().find(|a| a.0 == path) {
-        Some((_, kind, bytes)) => {
-            ([(CONTENT_TYPE, *kind), (CACHE_CONTROL, "public, max-age=3600")], *bytes).into_response()
+/// A file as it is given out.
+struct Asset {
+    address: String,
+    version: String,
+    kind: String,
+    bytes: Cow<'static, [u8]>,
+}
+
+/// By path within the folder. The style names fonts by path; it gives their addresses out.
+static ASSETS: LazyLock<HashMap<String, Asset>> = LazyLock::new(|| {
+    let mut out = HashMap::new();
+    let mut paths: Vec<Cow<'static, str>> = Files::iter().collect();
+    // What names others comes after them.
+    paths.sort_by_key(|p| p.ends_with(".css"));
+    for path in paths {
+        let Some(file) = Files::get(&path) else { continue };
+        // Enough of a hash to tell versions of one file apart.
+        let mut version = hex::encode(&file.metadata.sha256_hash()[..5]);
+        let mut bytes = file.data;
+        if path.ends_with(".css") {
+            let mut text = String::from_utf8_lossy(&bytes).into_owned();
+            let mut named: Vec<&Asset> = Vec::new();
+            for (other, asset) in &out {
+                let asset: &Asset = asset;
+                let plain = format!("/assets/{other}");
+                if text.contains(&plain) {
+                    text = text.replace(&plain, &asset.address);
+                    named.push(asset);
+                }
+            }
+            named.sort_by(|a, b| a.address.cmp(&b.address));
+            named.iter().for_each(|a| version.push_str(&a.version[..2]));
+            bytes = Cow::Owned(text.into_bytes());
         }
-        None => StatusCode::NOT_FOUND.into_response(),
+        let kind = mime_guess::from_path(&*path).first_or_octet_stream().to_string();
+        let kind = if kind.starts_with("text/") { format!("{kind}; charset=utf-8") } else { kind };
+        let address = format!("/assets/{version}/{path}");
+        out.insert(path.into_owned(), Asset { address, version, kind, bytes });
+    }
+    out
+});
+
+/// Where a file is to be asked for; templates name files by their path.
+pub(crate) fn address(path: &str) -> &'static str {
+    ASSETS.get(path).map_or("", |a| a.address.as_str())
+}
+
+/// A file at the address of its own version may be kept for good; at another's, from a page of before an update, it is
+/// given out as it is now.
+pub(crate) async fn serve(Path((version, path)): Path<(String, String)>) -> Response {
+    let Some(a) = ASSETS.get(&path) else { return StatusCode::NOT_FOUND.into_response() };
+    let cache = if a.version == version { "public, max-age=31536000, immutable" } else { "no-cache" };
+    ([(CONTENT_TYPE, a.kind.clone()), (CACHE_CONTROL, cache.to_owned())], a.bytes.clone()).into_response()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn every_file_has_an_address_of_its_own_and_the_style_knows_those_of_its_fonts() {
+        assert!(ASSETS.len() >= 7, "{:?}", ASSETS.keys());
+        let style = &ASSETS["dist/app.css"];
+        let text = String::from_utf8_lossy(&style.bytes);
+        assert!(text.contains(address("fonts/fraunces.woff2")) && !text.contains("\"/assets/fonts"));
+        assert_eq!(
+            (style.kind.as_str(), ASSETS["app.js"].kind.as_str()),
+            ("text/css; charset=utf-8", "text/javascript; charset=utf-8")
+        );
+        assert_eq!(address("nothing.css"), "");
     }
 }

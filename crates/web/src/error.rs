@@ -11,7 +11,7 @@ use jamjar_workflow::spool::NoRoom;
 use std::sync::atomic::{AtomicU64, Ordering};
 
 /// What a handler can refuse with; each has one status and one cause.
-#[derive(Debug)]
+#[derive(Debug, Clone)]
 pub(crate) enum WebError {
     /// 400: the sentence says what to change.
     Bad(String),

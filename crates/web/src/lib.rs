@@ -2,6 +2,7 @@
 
 mod assets;
 mod auth;
+mod cookies;
 mod error;
 mod guard;
 mod listen;
@@ -9,6 +10,7 @@ mod pages;
 mod prefs;
 mod seen;
 mod state;
+mod typed;
 mod views;
 
 pub use listen::listen;
@@ -78,7 +80,7 @@ pub fn router(state: AppState) -> Router {
         .route("/vehicles/{id}/driven", post(vehicles::driven).layer(DefaultBodyLimit::max(MAP_LIMIT)))
         .route("/vehicles/{id}/maps", post(custody::map).layer(DefaultBodyLimit::max(MAP_LIMIT)))
         .route("/days/{id}/files", post(imports::upload).layer(DefaultBodyLimit::max(imports::UPLOAD_LIMIT)))
-        .route("/assets/{*path}", get(assets::serve))
+        .route("/assets/{version}/{*path}", get(assets::serve))
         .fallback(pages::not_found)
         .method_not_allowed_fallback(pages::not_allowed)
         .layer(tower_http::timeout::RequestBodyTimeoutLayer::new(BODY_IDLE))

@@ -1,13 +1,19 @@
 //! View settings: in the link first, then as last chosen, then the default. Choosing keeps them.
 
+use crate::cookies::lasting;
 use axum::extract::{FromRequestParts, Query};
-use axum::http::header::COOKIE;
 use axum::http::request::Parts;
+use axum_extra::extract::CookieJar;
+use axum_extra::extract::cookie::Cookie;
 use jamjar_core::analysis::{Headline, Settings};
 use jamjar_core::correction::Correction;
 use jamjar_core::units::{Mixture, PowerUnit, TorqueUnit, Units};
 use std::collections::HashMap;
 use std::convert::Infallible;
+
+/// Names of the cookies that keep view settings and theme.
+pub(crate) const VIEW: &str = "jj_view";
+pub(crate) const THEME: &str = "jj_theme";
 
 /// Smoothing windows offered, s.
 pub(crate) const SMOOTHING: [f64; 4] = [0.0, 0.1, 0.25, 0.5];
@@ -97,9 +103,9 @@ impl Prefs {
     }
 
     /// The cookie that keeps the choice.
-    pub(crate) fn cookie(&self) -> String {
+    pub(crate) fn cookie(&self) -> Cookie<'static> {
         let text: Vec<String> = self.pairs().into_iter().map(|(k, v)| format!("{k}:{v}")).collect();
-        format!("jj_view={}; Path=/; Max-Age=31536000; SameSite=Strict; HttpOnly", text.join("|"))
+        lasting(VIEW, text.join("|"), "/")
     }
 
     /// Units a person reads in.
@@ -122,15 +128,13 @@ impl Prefs {
         }
     }
 
-    fn read(cookies: &str, query: &HashMap<String, String>) -> Self {
+    fn read(cookies: &CookieJar, query: &HashMap<String, String>) -> Self {
         let mut out = Self::default();
-        for cookie in cookies.split(';').map(str::trim) {
-            if let Some(v) = cookie.strip_prefix("jj_view=") {
-                v.split('|').filter_map(|p| p.split_once(':')).for_each(|(k, v)| out.apply(k, v));
-            }
-            if let Some(v) = cookie.strip_prefix("jj_theme=") {
-                out.apply("theme", v);
-            }
+        if let Some(c) = cookies.get(VIEW) {
+            c.value().split('|').filter_map(|p| p.split_once(':')).for_each(|(k, v)| out.apply(k, v));
+        }
+        if let Some(c) = cookies.get(THEME) {
+            out.apply("theme", c.value());
         }
         query.iter().for_each(|(k, v)| out.apply(k, v));
         out
@@ -140,13 +144,11 @@ impl Prefs {
 impl<S: Send + Sync> FromRequestParts<S> for Prefs {
     type Rejection = Infallible;
     async fn from_request_parts(parts: &mut Parts, s: &S) -> Result<Self, Infallible> {
-        let cookies: Vec<String> =
-            parts.headers.get_all(COOKIE).iter().filter_map(|v| v.to_str().ok().map(str::to_owned)).collect();
         let query = Query::<HashMap<String, String>>::from_request_parts(parts, s)
             .await
             .map(|q| q.0)
             .unwrap_or_default();
-        Ok(Self::read(&cookies.join("; "), &query))
+        Ok(Self::read(&CookieJar::from_headers(&parts.headers), &query))
     }
 }
 
@@ -157,15 +159,14 @@ mod tests {
     #[test]
     fn the_link_wins_over_the_cookie_and_nonsense_is_ignored() {
         let kept = Prefs { correction: Correction::Din70020, power: PowerUnit::Ps, ..Prefs::default() };
-        let cookie = kept.cookie();
-        let cookie = cookie.split(';').next().unwrap();
-        assert_eq!(Prefs::read(cookie, &HashMap::new()), kept);
+        let cookies = CookieJar::new().add(kept.cookie());
+        assert_eq!(Prefs::read(&cookies, &HashMap::new()), kept);
         let query = HashMap::from([
             ("correction".to_owned(), "none".to_owned()),
             ("smooth".to_owned(), "9".to_owned()),
             ("headline".to_owned(), "<b>".to_owned()),
         ]);
-        let p = Prefs::read(cookie, &query);
+        let p = Prefs::read(&cookies, &query);
         assert_eq!((p.correction, p.power, p.smoothing_s), (Correction::None, PowerUnit::Ps, 0.25));
     }
 }

@@ -6,14 +6,15 @@ use crate::views::Encoding;
 use axum::body::Bytes;
 use jamjar_store::{Store, Thing};
 use jamjar_workflow::finder::Finder;
-use jamjar_workflow::fresh::{Freshness, Moment};
-use jamjar_workflow::keep::Keep;
+use jamjar_workflow::fresh::Freshness;
+use jamjar_workflow::keep::{Keep, Made};
 use jamjar_workflow::lineup::LineUp;
 use jamjar_workflow::reading::Reading;
 use jamjar_workflow::spool::Spool;
+use std::future::Future;
+use std::io;
 use std::path::PathBuf;
 use std::sync::Arc;
-use std::io;
 use tokio::sync::{OwnedSemaphorePermit, Semaphore};
 
 /// Memory for rendered pages, line-ups and opened pulls, bytes (our choice: together a quarter of a small
@@ -24,6 +25,15 @@ const ROOM: [usize; 3] = [32 << 20, 64 << 20, 160 << 20];
 const BUDGET_MB: u32 = 40;
 /// A small file takes this much of it: as numbers it may become several times as large.
 const SMALL_MB: u32 = 10;
+
+/// A page just rendered.
+pub(crate) struct PageMade {
+    pub(crate) body: String,
+    /// What must not change while it is kept.
+    pub(crate) rests_on: Vec<Thing>,
+    /// False for one that the next who asks must have made anew.
+    pub(crate) lasts: bool,
+}
 
 /// What an instance is told when it starts.
 #[derive(Debug, Clone)]
@@ -88,21 +98,23 @@ impl AppState {
         self.spool.sweep()
     }
 
-    /// A page as it was made before, when nothing it rests on has changed since; and the moment from which
-    /// one made now counts.
+    /// A page as it was made before, when nothing it rests on has changed since, or made now.
     ///
     /// # Errors
-    /// When the database cannot say what has changed.
-    pub(crate) async fn known_page(&self, key: &String) -> Result<(Moment, Option<Bytes>), WebError> {
+    /// That of making it, or when the database cannot say what has changed.
+    pub(crate) async fn page<F>(&self, key: String, make: impl Fn() -> F) -> Result<Bytes, WebError>
+    where
+        F: Future<Output = Result<PageMade, WebError>>,
+    {
         let since = self.fresh.look(&self.store).await?;
-        Ok((since, self.pages.get(key, &self.fresh).map(|kept| Bytes::clone(&kept))))
-    }
-
-    /// Keeps a page for as long as what it rests on stays as it is.
-    pub(crate) fn keep_page(&self, key: String, body: String, rests_on: Vec<Thing>, since: Moment) -> Bytes {
-        let weight = key.len() + body.len();
-        let body = Bytes::from(body);
-        Bytes::clone(&self.pages.put(key, body, rests_on, since, weight))
+        let room = key.len();
+        let made = || async {
+            let p = make().await?;
+            let weight = room + p.body.len();
+            let value = Bytes::from(p.body);
+            Ok::<_, WebError>(Made { value, rests_on: p.rests_on, weight, lasts: p.lasts })
+        };
+        Ok(Bytes::clone(&*self.pages.get_or_make(key, &self.fresh, since, made).await?))
     }
 
     /// Waits for a share of the memory in which files are read.

@@ -2,8 +2,8 @@
 //! out by whom and why.
 
 use crate::error::WorkflowError;
-use crate::sets::fresh_sets;
 use crate::reading::Reading;
+use crate::sets::fresh_sets;
 use jamjar_core::analysis::{Figure, Settings, corrected};
 use jamjar_core::curve::Curve;
 use jamjar_core::figures::Looks;

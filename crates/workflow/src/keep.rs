@@ -1,24 +1,26 @@
-//! Results kept in memory until something they rest on changes, or until there is no room.
-//!
-//! A key holds everything a result depends on beside the store: the settings, the program's algorithm version
-//! through the program itself. The things in the store are named when it is kept.
+//! Results kept in memory for as long as what they rest on stays as it is, within a fixed room; whoever asks for one
+//! that is being made waits for it.
 
 use crate::fresh::{Freshness, Moment};
 use jamjar_store::Thing;
-use std::collections::HashMap;
+use moka::future::Cache;
+use moka::policy::EvictionPolicy;
+use std::fmt;
+use std::future::Future;
 use std::hash::Hash;
-use std::sync::{Arc, Mutex, PoisonError};
+use std::sync::Arc;
 
-/// Results by key, the least recently used dropped first.
-#[derive(Debug, Clone)]
-pub struct Keep<K, V>(Arc<Mutex<Shelf<K, V>>>);
-
+/// Something made, and what it rests on.
 #[derive(Debug)]
-struct Shelf<K, V> {
-    entries: HashMap<K, Entry<V>>,
-    room: usize,
-    used: usize,
-    clock: u64,
+pub struct Made<V> {
+    /// It.
+    pub value: V,
+    /// What must not change while it is kept.
+    pub rests_on: Vec<Thing>,
+    /// Room it takes, in the unit of the keep.
+    pub weight: usize,
+    /// False when the next who asks must have it made anew.
+    pub lasts: bool,
 }
 
 #[derive(Debug)]
@@ -26,72 +28,141 @@ struct Entry<V> {
     value: Arc<V>,
     rests_on: Vec<Thing>,
     since: Moment,
-    weight: usize,
-    touched: u64,
+    weight: u32,
 }
 
-impl<K: Eq + Hash + Clone, V> Keep<K, V> {
-    /// `room` is the sum of weights kept, in bytes or whatever unit `put` is given.
+/// A bounded store of results; cheap to clone.
+pub struct Keep<K, V> {
+    kept: Cache<K, Arc<Entry<V>>>,
+    giant: usize,
+}
+
+impl<K, V> fmt::Debug for Keep<K, V> {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.debug_struct("Keep").field("giant", &self.giant).finish_non_exhaustive()
+    }
+}
+
+impl<K, V> Clone for Keep<K, V> {
+    fn clone(&self) -> Self {
+        Self { kept: self.kept.clone(), giant: self.giant }
+    }
+}
+
+impl<K, V> Keep<K, V>
+where
+    K: Eq + Hash + Clone + Send + Sync + 'static,
+    V: Send + Sync + 'static,
+{
+    /// `room` is the sum of weights kept, in bytes or whatever unit is used. Something heavier than a quarter of
+    /// it is not kept; otherwise the least recently used goes first.
     pub fn new(room: usize) -> Self {
-        Self(Arc::new(Mutex::new(Shelf { entries: HashMap::new(), room, used: 0, clock: 0 })))
+        let kept = Cache::builder()
+            .weigher(|_, e: &Arc<Entry<V>>| e.weight)
+            .max_capacity(room as u64)
+            .eviction_policy(EvictionPolicy::lru())
+            .build();
+        Self { kept, giant: room / 4 }
     }
 
-    /// A result that still holds. Call [`Freshness::look`] before.
-    pub fn get(&self, key: &K, fresh: &Freshness) -> Option<Arc<V>> {
-        let mut shelf = self.0.lock().unwrap_or_else(PoisonError::into_inner);
-        shelf.clock += 1;
-        let clock = shelf.clock;
-        let entry = shelf.entries.get_mut(key)?;
-        if fresh.holds(&entry.rests_on, entry.since) {
-            entry.touched = clock;
-            return Some(entry.value.clone());
-        }
-        let gone = shelf.entries.remove(key)?;
-        shelf.used -= gone.weight;
-        None
-    }
-
-    /// Keeps a result made from what was there at the moment `since`, which must have been asked for before
-    /// anything was read. Something heavier than a quarter of the room is not kept.
-    pub fn put(&self, key: K, value: V, rests_on: Vec<Thing>, since: Moment, weight: usize) -> Arc<V> {
-        let value = Arc::new(value);
-        let mut shelf = self.0.lock().unwrap_or_else(PoisonError::into_inner);
-        if weight > shelf.room / 4 {
-            return value;
-        }
-        shelf.clock += 1;
-        let entry = Entry { value: value.clone(), rests_on, since, weight, touched: shelf.clock };
-        if let Some(old) = shelf.entries.insert(key, entry) {
-            shelf.used -= old.weight;
-        }
-        shelf.used += weight;
-        while shelf.used > shelf.room {
-            let Some(oldest) = shelf.entries.iter().min_by_key(|(_, e)| e.touched).map(|(k, _)| k.clone())
-            else {
-                break;
+    /// A result that still holds: kept, or made now. `since` is a moment asked for before the call; whatever
+    /// was committed before it is in the result, also where another had begun to make it earlier.
+    ///
+    /// # Errors
+    /// That of `make`; those who waited for it get it too.
+    pub async fn get_or_make<E, F>(
+        &self,
+        key: K,
+        fresh: &Freshness,
+        since: Moment,
+        make: impl Fn() -> F,
+    ) -> Result<Arc<V>, E>
+    where
+        E: Clone + Send + Sync + 'static,
+        F: Future<Output = Result<Made<V>, E>>,
+    {
+        let entry = |m: Made<V>| Entry {
+            value: Arc::new(m.value),
+            rests_on: m.rests_on,
+            since,
+            weight: m.weight.try_into().unwrap_or(u32::MAX),
+        };
+        loop {
+            let made = async {
+                let m = make().await?;
+                let lasts = m.lasts && m.weight <= self.giant;
+                Ok((entry(m), lasts))
             };
-            if let Some(gone) = shelf.entries.remove(&oldest) {
-                shelf.used -= gone.weight;
+            let mut passing = false;
+            let found = self.kept.try_get_with(key.clone(), async {
+                let (e, lasts) = made.await?;
+                passing = !lasts;
+                Ok(Arc::new(e))
+            });
+            let found = found.await.map_err(|e: Arc<E>| Arc::unwrap_or_clone(e))?;
+            let holds = fresh.holds(&found.rests_on, found.since);
+            // What was made here is from after `since`, and no later change is asked of it.
+            if passing || !holds {
+                self.kept.invalidate(&key).await;
+            }
+            if holds || found.since >= since {
+                return Ok(found.value.clone());
             }
         }
-        value
     }
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
+    use std::convert::Infallible;
+    use std::sync::atomic::{AtomicUsize, Ordering};
+    use std::time::Duration;
 
-    #[test]
-    fn the_least_recently_used_goes_first_and_giants_are_not_kept() {
-        let (keep, fresh) = (Keep::new(100), Freshness::default());
+    fn made(value: usize, weight: usize, lasts: bool) -> Result<Made<usize>, Infallible> {
+        Ok(Made { value, rests_on: vec![Thing::Day(1)], weight, lasts })
+    }
+
+    /// Asks for a key; how often it had to be made.
+    async fn ask(keep: &Keep<usize, usize>, key: usize, weight: usize, lasts: bool) -> usize {
+        let (fresh, times) = (Freshness::default(), AtomicUsize::new(0));
+        let make = || async {
+            times.fetch_add(1, Ordering::Relaxed);
+            made(key, weight, lasts)
+        };
+        assert_eq!(*keep.get_or_make(key, &fresh, 0, make).await.unwrap(), key);
+        keep.kept.run_pending_tasks().await;
+        times.load(Ordering::Relaxed)
+    }
+
+    #[tokio::test]
+    async fn the_least_recently_used_goes_first_and_giants_are_not_kept() {
+        let keep = Keep::new(100);
         for k in 0..4 {
-            keep.put(k, k, vec![Thing::Day(1)], 0, 25);
+            assert_eq!(ask(&keep, k, 25, true).await, 1);
         }
-        assert_eq!(keep.get(&0, &fresh).as_deref(), Some(&0));
-        keep.put(4, 4, vec![], 0, 20);
-        assert_eq!((0..5).filter(|k| keep.get(k, &fresh).is_some()).collect::<Vec<_>>(), [0, 2, 3, 4]);
-        assert_eq!(*keep.put(9, 9, vec![], 0, 26), 9);
-        assert!(keep.get(&9, &fresh).is_none());
+        assert_eq!(ask(&keep, 0, 25, true).await, 0, "kept, and used last");
+        assert_eq!(ask(&keep, 4, 20, true).await, 1);
+        assert!(!keep.kept.contains_key(&1) && keep.kept.contains_key(&0) && keep.kept.contains_key(&4));
+        assert_eq!(ask(&keep, 9, 26, true).await + ask(&keep, 9, 26, true).await, 2, "a giant");
+        assert_eq!(
+            ask(&keep, 8, 1, false).await + ask(&keep, 8, 1, false).await,
+            2,
+            "one that does not last"
+        );
+    }
+
+    #[tokio::test]
+    async fn many_who_ask_at_once_have_it_made_once() {
+        let (keep, fresh, times) = (Keep::new(100), Freshness::default(), AtomicUsize::new(0));
+        let make = || async {
+            times.fetch_add(1, Ordering::Relaxed);
+            tokio::time::sleep(Duration::from_millis(20)).await;
+            made(7, 1, true)
+        };
+        let ask = || keep.get_or_make(7, &fresh, 0, make);
+        let (a, b, c) = tokio::join!(ask(), ask(), ask());
+        assert_eq!([a, b, c].map(|v| *v.unwrap()), [7, 7, 7]);
+        assert_eq!(times.load(Ordering::Relaxed), 1);
     }
 }

@@ -31,18 +31,13 @@ fn text(raw: &[u8]) -> String {
     }
 }
 
-/// Splits one line at a delimiter, honouring double quotes.
+/// Splits one line at a delimiter, honouring double quotes: by itself, so that an odd quote in a preamble swallows
+/// no more than its line.
 fn split(line: &[u8], delimiter: u8) -> Vec<Vec<u8>> {
-    let mut out = vec![Vec::new()];
-    let mut quoted = false;
-    for &b in line {
-        match b {
-            b'"' => quoted = !quoted,
-            b if b == delimiter && !quoted => out.push(Vec::new()),
-            b => out.last_mut().expect("never empty").push(b),
-        }
-    }
-    out
+    let mut builder = csv::ReaderBuilder::new();
+    builder.has_headers(false).delimiter(delimiter).buffer_capacity(line.len() + 1);
+    let first = builder.from_reader(line).into_byte_records().next();
+    first.and_then(Result::ok).map_or_else(|| vec![Vec::new()], |r| r.iter().map(<[u8]>::to_vec).collect())
 }
 
 fn is_value(cell: &[u8], comma: bool) -> bool {

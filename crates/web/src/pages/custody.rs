@@ -114,7 +114,7 @@ pub(crate) async fn price(
     Form(f): Form<Fields>,
 ) -> Result<Response, WebError> {
     let typed = f.get("price").map(|p| p.trim().to_owned()).unwrap_or_default();
-    let price = match (typed.is_empty(), crate::views::decimal(&typed)) {
+    let price = match (typed.is_empty(), jamjar_core::units::typed(&typed)) {
         (true, _) => None,
         (_, Some(p)) if p.is_finite() && (0.0..=1e9).contains(&p) => Some(p),
         _ => {

@@ -5,9 +5,10 @@ use crate::auth::{Calibrator, Reader};
 use crate::error::WebError;
 use crate::prefs::Prefs;
 use crate::seen::unchanged;
-use crate::state::AppState;
+use crate::state::{AppState, PageMade};
+use crate::typed::optional;
 use crate::views::day_seen;
-use crate::views::{DayPage, NewDayPage, Shell, day_page, decimal};
+use crate::views::{DayPage, NewDayPage, Shell, day_page};
 use axum::Form;
 use axum::body::Bytes;
 use axum::extract::{Path, Query, State};
@@ -43,14 +44,6 @@ pub(crate) struct NewDayForm {
     note: String,
 }
 
-/// A number as people type it: decimal comma allowed; `None` when blank.
-fn number(name: &str, s: &str) -> Result<Option<f64>, String> {
-    if s.trim().is_empty() {
-        return Ok(None);
-    }
-    decimal(s).map(Some).ok_or_else(|| format!("{name}: “{s}” is not a number"))
-}
-
 /// Air from three fields; humidity in per cent. All blank is no air. With an altitude the pressure is a
 /// sea-level figure.
 fn air(
@@ -59,9 +52,12 @@ fn air(
     pressure: &str,
     altitude: &str,
 ) -> Result<Option<AirState>, String> {
-    let altitude = number("altitude", altitude)?;
-    match (number("temperature", temperature)?, number("humidity", humidity)?, number("pressure", pressure)?)
-    {
+    let altitude = optional("altitude", altitude)?;
+    match (
+        optional("temperature", temperature)?,
+        optional("humidity", humidity)?,
+        optional("pressure", pressure)?,
+    ) {
         (None, None, None) => Ok(None),
         (Some(t), Some(h), Some(p)) => match altitude {
             Some(m) => AirState::from_sea_level(t, h / 100.0, p, m),
@@ -80,11 +76,11 @@ fn vehicle_of(f: &NewDayForm) -> Result<NewVehicle, String> {
     }
     let kind: DynoKind = serde_json::from_value(serde_json::Value::String(f.dyno.clone()))
         .map_err(|_| "choose the kind of dyno".to_owned())?;
-    let overall_ratio = number("overall ratio", &f.ratio)?;
+    let overall_ratio = optional("overall ratio", &f.ratio)?;
     if let Some(k) = overall_ratio {
         OVERALL_RATIO.check(k).map_err(|e| e.to_string())?;
     }
-    let inertia_kg_m2 = number("inertia", &f.inertia)?.filter(|v| *v > 0.0);
+    let inertia_kg_m2 = optional("inertia", &f.inertia)?.filter(|v| *v > 0.0);
     if kind == DynoKind::RollerInertia && inertia_kg_m2.is_none() {
         return Err("an inertia drum needs its inertia in kg·m²".into());
     }
@@ -196,13 +192,12 @@ pub(crate) async fn show(
     uri: Uri,
 ) -> Result<Html<Bytes>, WebError> {
     let key = page_key(&uri, &prefs);
-    let (since, known) = state.known_page(&key).await?;
-    if let Some(known) = known {
-        return Ok(Html(known));
-    }
-    let d = day(&state, &prefs, id).await?;
-    let (body, rests_on) = (page(&d)?.0, vec![Thing::Day(id), Thing::Vehicle(d.vehicle_id), Thing::Names]);
-    Ok(Html(if d.run.is_some() { body.into() } else { state.keep_page(key, body, rests_on, since) }))
+    let made = || async {
+        let d = day(&state, &prefs, id).await?;
+        let rests_on = vec![Thing::Day(id), Thing::Vehicle(d.vehicle_id), Thing::Names];
+        Ok(PageMade { body: page(&d)?.0, rests_on, lasts: d.run.is_none() })
+    };
+    Ok(Html(state.page(key, made).await?))
 }
 
 #[derive(Deserialize)]

@@ -1,7 +1,7 @@
 //! Limits as a form: rows by index, one blank row for a new one.
 
 use crate::seen::mark;
-use crate::views::decimal;
+use crate::typed::number;
 use jamjar_core::channel::Channel;
 use jamjar_core::limits::{Direction, GateTerm, Limit, Severity, Threshold};
 use std::collections::HashMap;
@@ -9,21 +9,17 @@ use std::collections::HashMap;
 /// Most limits of a vehicle.
 const MOST: usize = 60;
 
-fn number(s: &str, what: &str) -> Result<f64, String> {
-    decimal(s).ok_or_else(|| format!("{what}: “{}” is not a number", s.trim()))
-}
-
 /// `0.9`, or `880 at 1000, 940 at 4000` over a channel.
 fn threshold(text: &str, over: &str, what: &str) -> Result<Threshold, String> {
     if !text.contains(" at ") {
-        return Ok(Threshold::Constant(number(text, what)?));
+        return Ok(Threshold::Constant(number(what, text)?));
     }
     let mut points: Vec<(f64, f64)> = Vec::new();
     for part in text.split(", ").flat_map(|p| p.split(';')) {
         let (v, a) = part
             .split_once(" at ")
             .ok_or_else(|| format!("{what}: write a curve as 880 at 1000, 940 at 4000"))?;
-        points.push((number(a, what)?, number(v, what)?));
+        points.push((number(what, a)?, number(what, v)?));
     }
     let channel = if over.trim().is_empty() { "engine_speed" } else { over.trim() };
     Ok(Threshold::Curve {
@@ -49,8 +45,8 @@ fn gate(text: &str, what: &str) -> Result<Vec<GateTerm>, String> {
             };
             for pair in rest.chunks(2) {
                 match pair {
-                    [">", v] => term.above = Some(number(v, what)?),
-                    ["<", v] => term.below = Some(number(v, what)?),
+                    [">", v] => term.above = Some(number(what, v)?),
+                    ["<", v] => term.below = Some(number(what, v)?),
                     _ => return Err(fail()),
                 }
             }
@@ -118,7 +114,7 @@ fn row<'f>(get: &dyn Fn(&str) -> &'f str, was: Option<&Limit>, held: &[Limit]) -
     }
     let what = format!("limit “{id}”");
     let or_zero = |name: &str| {
-        if get(name).is_empty() { Ok(0.0) } else { number(get(name), &format!("{what}, {name}")) }
+        if get(name).is_empty() { Ok(0.0) } else { number(&format!("{what}, {name}"), get(name)) }
     };
     let limit = Limit {
         channel: Channel::new(channel).map_err(|e| e.to_string())?,

@@ -3,22 +3,23 @@
 use super::{encoding, page, page_key};
 use crate::assets::PICTURE_FONTS;
 use crate::auth::Reader;
+use crate::cookies::keeping;
 use crate::error::WebError;
 use crate::prefs::Prefs;
-use crate::state::AppState;
+use crate::state::{AppState, PageMade};
 use crate::views::{Encoding, LineUpAsked, LineUpFields, chart_of, lineup_page};
-use axum::body::Bytes;
 use axum::extract::{Query, State};
 use axum::http::Uri;
-use axum::http::header::{CONTENT_DISPOSITION, CONTENT_TYPE, SET_COOKIE};
-use axum::response::{IntoResponse, Response};
+use axum::http::header::{CONTENT_DISPOSITION, CONTENT_TYPE};
+use axum::response::{Html, IntoResponse, Response};
 use jamjar_chart::{Paint, lineup_svg};
-use jamjar_core::analysis::{Along, Settings};
+use jamjar_core::analysis::{Along, Comparison, Settings};
+use jamjar_core::curve::index_of;
 use jamjar_store::Thing;
+use jamjar_workflow::keep::Made;
 use jamjar_workflow::lineup::{LineUp, line_up};
 use resvg::{tiny_skia, usvg};
 use serde::Deserialize;
-use std::fmt::Write;
 use std::sync::{Arc, OnceLock};
 
 /// Pixels per chart unit in the PNG.
@@ -69,13 +70,13 @@ async fn read(state: &AppState, prefs: &Prefs, p: &Params) -> Result<Arc<(LineUp
     };
     let since = state.fresh.look(&state.store).await?;
     let key = format!("{ids:?} {:?} {settings:?}", p.base);
-    if let Some(kept) = state.lineups.get(&key, &state.fresh) {
-        return Ok(kept);
-    }
-    let l = line_up(&state.store, &ids, p.base, &settings).await?;
-    let e = encoding(state, l.vehicle.id).await?;
-    let (rests_on, weight) = (rests_on(&l), l.measured.iter().map(Vec::len).sum::<usize>() * PULL_WEIGHT);
-    Ok(state.lineups.put(key, (l, e), rests_on, since, weight))
+    let made = || async {
+        let l = line_up(&state.store, &ids, p.base, &settings).await?;
+        let e = encoding(state, l.vehicle.id).await?;
+        let weight = l.measured.iter().map(Vec::len).sum::<usize>() * PULL_WEIGHT;
+        Ok(Made { rests_on: rests_on(&l), weight, lasts: true, value: (l, e) })
+    };
+    state.lineups.get_or_make(key, &state.fresh, since, made).await
 }
 
 /// Bytes a measured pull takes in memory, about.
@@ -96,19 +97,14 @@ pub(crate) async fn show(
     uri: Uri,
     Query(p): Query<Params>,
 ) -> Result<Response, WebError> {
-    let answer = |body: Bytes| {
-        ([(SET_COOKIE, prefs.cookie()), (CONTENT_TYPE, "text/html; charset=utf-8".into())], body)
-            .into_response()
+    let made = || async {
+        let kept = read(&state, &prefs, &p).await?;
+        let (l, e) = &*kept;
+        let body = page(&lineup_page(l, e, &prefs, &p.asked()?))?.0;
+        Ok(PageMade { body, rests_on: rests_on(l), lasts: true })
     };
-    let key = page_key(&uri, &prefs);
-    let (since, known) = state.known_page(&key).await?;
-    if let Some(known) = known {
-        return Ok(answer(known));
-    }
-    let kept = read(&state, &prefs, &p).await?;
-    let (l, e) = &*kept;
-    let body = page(&lineup_page(l, e, &prefs, &p.asked()?))?.0;
-    Ok(answer(state.keep_page(key, body, rests_on(l), since)))
+    let body = state.page(page_key(&uri, &prefs), made).await?;
+    Ok((keeping([prefs.cookie()]), Html(body)).into_response())
 }
 
 fn file(kind: &'static str, name: &str, body: impl IntoResponse) -> Response {
@@ -175,22 +171,19 @@ pub(crate) async fn png(
     Ok(file("image/png", "line-up.png", png))
 }
 
-fn quoted(s: &str) -> String {
-    let safe =
-        if s.trim_start().starts_with(['=', '+', '-', '@', '|', '%']) || s.starts_with(['\t', '\r', '\n']) {
-            format!("'{s}")
-        } else {
-            s.to_owned()
-        };
-    format!("\"{}\"", safe.replace('"', "\"\""))
+/// A text that no spreadsheet takes for a formula.
+fn plain(s: &str) -> String {
+    let formula =
+        s.trim_start().starts_with(['=', '+', '-', '@', '|', '%']) || s.starts_with(['\t', '\r', '\n']);
+    if formula { format!("'{s}") } else { s.to_owned() }
 }
 
 /// Mean power, torque, gain and band of every set, in kW and N·m, one row per place on the axis.
-fn table(l: &LineUp, prefs: &Prefs) -> String {
+fn table(l: &LineUp, prefs: &Prefs) -> csv::Result<Vec<u8>> {
     let mut grid: Vec<f64> = l.results.iter().flat_map(|r| r.drawn().rpm.clone()).collect();
     grid.sort_by(f64::total_cmp);
     grid.dedup();
-    // One cell, however many commas a name has.
+    let mut out = csv::WriterBuilder::new().flexible(true).from_writer(Vec::new());
     let about = format!(
         "# {}; correction {}; headline {}; filter {} s",
         l.vehicle.vehicle.name.replace(['\n', '\r'], " "),
@@ -198,43 +191,35 @@ fn table(l: &LineUp, prefs: &Prefs) -> String {
         prefs.headline.label(),
         prefs.smoothing_s
     );
-    let mut out = format!(
-        "{}\n{}",
-        quoted(&about),
-        match l.settings.along {
-            Along::EngineSpeed => "engine speed (rpm)",
-            Along::ShaftSpeed => "dyno-shaft speed (rpm)",
-            Along::RoadSpeed => "road speed (km/h)",
-            Along::Time => "time from tip-in (s)",
-        }
-    );
+    out.write_record([plain(&about)])?;
+    let axis = match l.settings.along {
+        Along::EngineSpeed => "engine speed (rpm)",
+        Along::ShaftSpeed => "dyno-shaft speed (rpm)",
+        Along::RoadSpeed => "road speed (km/h)",
+        Along::Time => "time from tip-in (s)",
+    };
+    let mut heads = vec![axis.to_owned()];
     for s in &l.sets {
         let name = format!("{} on {} (set {})", s.set.config.map, s.set.config.fuel, s.set.position);
-        for what in ["power (kW)", "torque (N·m)", "gain (kW)", "band half-width (kW)"] {
-            let _ = write!(out, ",{}", quoted(&format!("{name} {what}")));
-        }
+        let columns = ["power (kW)", "torque (N·m)", "gain (kW)", "band half-width (kW)"];
+        heads.extend(columns.map(|what| plain(&format!("{name} {what}"))));
     }
-    out.push('\n');
+    out.write_record(&heads)?;
     let cell = |v: Option<f64>| v.filter(|v| v.is_finite()).map_or_else(String::new, |v| format!("{v:.3}"));
     for x in grid {
-        let _ = write!(out, "{}", (x * 10.0).round() / 10.0);
+        let at = |v: &[f64], places: &[f64]| v.get(index_of(places, x)?).copied();
+        let mut row = vec![((x * 10.0).round() / 10.0).to_string()];
         for (i, r) in l.results.iter().enumerate() {
-            let at = |v: &[f64], places: &[f64]| {
-                places.iter().position(|g| (g - x).abs() < 1e-6).and_then(|k| v.get(k).copied())
-            };
-            let c = l.comparisons.iter().find(|c| c.candidate == i);
-            let _ = write!(
-                out,
-                ",{},{},{},{}",
-                cell(at(&r.drawn().power_kw, &r.drawn().rpm)),
-                cell(at(&r.drawn().torque_nm, &r.drawn().rpm)),
-                cell(c.and_then(|c| at(&c.drawn().gain_kw, &c.drawn().rpm))),
-                cell(c.and_then(|c| at(&c.drawn().half_kw, &c.drawn().rpm)))
-            );
+            let (own, c) =
+                (r.drawn(), l.comparisons.iter().find(|c| c.candidate == i).map(Comparison::drawn));
+            row.push(cell(at(&own.power_kw, &own.rpm)));
+            row.push(cell(at(&own.torque_nm, &own.rpm)));
+            row.push(cell(c.and_then(|g| at(&g.gain_kw, &g.rpm))));
+            row.push(cell(c.and_then(|g| at(&g.half_kw, &g.rpm))));
         }
-        out.push('\n');
+        out.write_record(&row)?;
     }
-    out
+    out.into_inner().map_err(|e| e.into_error().into())
 }
 
 pub(crate) async fn csv(
@@ -244,7 +229,11 @@ pub(crate) async fn csv(
     Query(p): Query<Params>,
 ) -> Result<Response, WebError> {
     let kept = read(&state, &prefs, &p).await?;
-    Ok(file("text/csv; charset=utf-8", "line-up.csv", table(&kept.0, &prefs)))
+    Ok(file(
+        "text/csv; charset=utf-8",
+        "line-up.csv",
+        table(&kept.0, &prefs).map_err(|e| WebError::Internal(e.to_string()))?,
+    ))
 }
 
 #[cfg(test)]
@@ -253,10 +242,7 @@ mod tests {
 
     #[test]
     fn a_name_cannot_become_a_formula_in_a_spreadsheet() {
-        assert_eq!(quoted("=1+1"), "\"'=1+1\"");
-        assert_eq!(quoted("C\"3"), "\"C\"\"3\"");
-        assert_eq!(quoted(" \t@x"), "\"' \t@x\"");
-        assert_eq!(quoted("# Saloon,=1+1"), "\"# Saloon,=1+1\"", "one cell: the comma cannot start another");
+        assert_eq!([plain("=1+1"), plain("C\"3"), plain(" \t@x")], ["'=1+1", "C\"3", "' \t@x"]);
     }
 
     #[test]

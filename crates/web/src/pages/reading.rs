@@ -3,21 +3,27 @@
 use super::pulls::Note;
 use super::{encoding, page, page_key};
 use crate::auth::{Calibrator, Reader};
+use crate::cookies::{keeping, lasting};
 use crate::error::WebError;
 use crate::prefs::Prefs;
-use crate::state::AppState;
-use crate::views::{Asked, FigureAsked, decimal, evidence_view, pull_page};
+use crate::state::{AppState, PageMade};
+use crate::views::{Asked, Encoding, FigureAsked, evidence_view, lane_ids, pull_page};
 use axum::Form;
 use axum::extract::{Path, Query, State};
-use axum::http::header::{COOKIE, SET_COOKIE};
-use axum::http::{HeaderMap, Uri};
-use axum::response::{AppendHeaders, Html, IntoResponse, Redirect, Response};
+use axum::http::Uri;
+use axum::response::{Html, IntoResponse, Redirect, Response};
+use axum_extra::extract::CookieJar;
+use axum_extra::extract::cookie::Cookie;
+use jamjar_core::analysis::Settings;
 use jamjar_core::figures::Looks;
+use jamjar_core::units::typed;
 use jamjar_store::Thing;
 use jamjar_workflow::evidence::evidence;
-use jamjar_workflow::reading::read_pull;
+use jamjar_workflow::keep::Made;
+use jamjar_workflow::reading::{Reading, read_pull};
 use jamjar_workflow::remeasure::{DayChange, change_day};
 use serde::Deserialize;
+use std::sync::Arc;
 
 #[derive(Deserialize)]
 pub(crate) struct Params {
@@ -39,22 +45,24 @@ pub(crate) struct Params {
 /// What the names of cookies with chosen lanes begin with.
 const LANES: &str = "jj_lanes_";
 
-fn lane_cookies(headers: &HeaderMap) -> impl Iterator<Item = &str> {
-    let cookies = headers.get_all(COOKIE).iter().filter_map(|v| v.to_str().ok()).flat_map(|c| c.split(';'));
-    cookies.map(str::trim).filter(|c| c.starts_with(LANES))
+/// Lanes chosen for any vehicle, in the order of their cookies' names.
+fn chosen_lanes(cookies: &CookieJar) -> Vec<(&str, &str)> {
+    let mut out: Vec<_> =
+        cookies.iter().filter(|c| c.name().starts_with(LANES)).map(Cookie::name_value).collect();
+    out.sort_unstable();
+    out
 }
 
 /// Lanes last chosen for a vehicle.
-fn kept_lanes(headers: &HeaderMap, vehicle_id: i64) -> String {
-    let name = format!("{LANES}{vehicle_id}=");
-    lane_cookies(headers).find_map(|c| c.strip_prefix(name.as_str())).unwrap_or_default().replace('.', ",")
+fn kept_lanes(cookies: &CookieJar, vehicle_id: i64) -> String {
+    cookies.get(&format!("{LANES}{vehicle_id}")).map_or_else(String::new, |c| c.value().replace('.', ","))
 }
 
 fn zoom(p: &Params) -> Result<Option<[f64; 2]>, WebError> {
     if p.from.trim().is_empty() && p.to.trim().is_empty() {
         return Ok(None);
     }
-    match (decimal(&p.from), decimal(&p.to)) {
+    match (typed(&p.from), typed(&p.to)) {
         (Some(a), Some(b)) if b > a && a.abs() < 1e6 && b.abs() < 1e6 => Ok(Some([a, b])),
         _ => Err(WebError::Bad(format!(
             "“{}” to “{}” is no stretch of the axis: give two numbers, the lower first",
@@ -69,59 +77,48 @@ pub(crate) async fn show(
     State(state): State<AppState>,
     Path(id): Path<i64>,
     Query(p): Query<Params>,
-    headers: HeaderMap,
+    cookies: CookieJar,
     uri: Uri,
 ) -> Result<Response, WebError> {
     let zoom = zoom(&p)?;
     let settings = prefs.settings(None);
-    let lanes_kept: Vec<&str> = lane_cookies(&headers).collect();
-    let page_key = format!("{} {lanes_kept:?}", page_key(&uri, &prefs));
-    let (since, known) = state.known_page(&page_key).await?;
-    // A choice of lanes is kept by the browser: that answer is made anew.
-    if let Some(known) = known.filter(|_| p.lanes.is_none()) {
-        return Ok((AppendHeaders([(SET_COOKIE, prefs.cookie())]), Html(known)).into_response());
-    }
-    let key = (id, format!("{settings:?}"));
-    let kept = match state.readings.get(&key, &state.fresh) {
-        Some(kept) => kept,
-        None => {
-            let r = read_pull(&state.store, id, &settings).await?;
-            let e = encoding(&state, r.vehicle.id).await?;
-            let (rests_on, weight) =
-                (vec![Thing::Figures(r.day.id), Thing::Vehicle(r.vehicle.id), Thing::Names], r.weight());
-            state.readings.put(key, (r, e), rests_on, since, weight)
-        }
+    let key = format!("{} {:?}", page_key(&uri, &prefs), chosen_lanes(&cookies));
+    let made = || async {
+        let kept = read(&state, id, &settings).await?;
+        let (r, e) = &*kept;
+        let lanes = p.lanes.clone().unwrap_or_else(|| kept_lanes(&cookies, r.vehicle.id));
+        let looks = Looks { driven: r.vehicle.sheet.driven, ..Looks::default() };
+        let evidence = match FigureAsked::new(&p.figure, &p.read, &p.back, looks) {
+            Some(asked) => {
+                let all = evidence(&state.store, r, asked.figure, &asked.looks, &settings).await?;
+                Some(evidence_view(&asked, &all, id, &prefs))
+            }
+            None => None,
+        };
+        let note = state.store.note_of_pull(id).await?;
+        let view = pull_page(r, e, &prefs, Asked { axis: p.axis.clone(), zoom, lanes, evidence, note });
+        let rests_on = vec![Thing::Day(r.day.id), Thing::Vehicle(r.vehicle.id), Thing::Names];
+        Ok(PageMade { body: page(&view)?.0, rests_on, lasts: true })
     };
-    let (r, e) = &*kept;
-    let lanes = p.lanes.clone().unwrap_or_else(|| kept_lanes(&headers, r.vehicle.id));
-    let looks = Looks { driven: r.vehicle.sheet.driven, ..Looks::default() };
-    let evidence = match FigureAsked::new(&p.figure, &p.read, &p.back, looks) {
-        Some(asked) => Some(evidence_view(
-            &asked,
-            &evidence(&state.store, r, asked.figure, &asked.looks, &settings).await?,
-            id,
-            &prefs,
-        )),
-        None => None,
-    };
-    let note = state.store.note_of_pull(id).await?;
-    let view = pull_page(r, e, &prefs, Asked { axis: p.axis, zoom, lanes, evidence, note });
-    let body = page(&view)?.0;
-    let rests_on = vec![Thing::Day(r.day.id), Thing::Vehicle(r.vehicle.id), Thing::Names];
-    let mut cookies = vec![(SET_COOKIE, prefs.cookie())];
-    if p.lanes.is_some() {
-        let kept: Vec<String> =
-            view.form.iter().filter(|f| f.0 == "lanes").map(|f| f.1.replace(',', ".")).collect();
-        cookies.push((
-            SET_COOKIE,
-            format!(
-                "{LANES}{}={}; Path=/pulls; Max-Age=31536000; SameSite=Strict; HttpOnly",
-                r.vehicle.id,
-                kept.concat()
-            ),
-        ));
+    let body = state.page(key, made).await?;
+    let mut kept = vec![prefs.cookie()];
+    if let Some(asked) = &p.lanes {
+        let vehicle = read(&state, id, &settings).await?.0.vehicle.id;
+        kept.push(lasting(format!("{LANES}{vehicle}"), lane_ids(asked).join("."), "/pulls"));
     }
-    Ok((AppendHeaders(cookies), Html(state.keep_page(page_key, body, rests_on, since))).into_response())
+    Ok((keeping(kept), Html(body)).into_response())
+}
+
+/// The pull read under some settings, kept while what it rests on stays as it is.
+async fn read(state: &AppState, id: i64, settings: &Settings) -> Result<Arc<(Reading, Encoding)>, WebError> {
+    let since = state.fresh.look(&state.store).await?;
+    let made = || async {
+        let r = read_pull(&state.store, id, settings).await?;
+        let e = encoding(state, r.vehicle.id).await?;
+        let rests_on = vec![Thing::Figures(r.day.id), Thing::Vehicle(r.vehicle.id), Thing::Names];
+        Ok(Made { rests_on, weight: r.weight(), lasts: true, value: (r, e) })
+    };
+    state.readings.get_or_make((id, format!("{settings:?}")), &state.fresh, since, made).await
 }
 
 #[derive(Deserialize)]
@@ -140,7 +137,7 @@ pub(crate) async fn lag(
     let lag = if f.lag.trim().is_empty() {
         None
     } else {
-        Some(decimal(&f.lag).filter(|v| v.abs() < 1e7).ok_or_else(|| {
+        Some(typed(&f.lag).filter(|v| v.abs() < 1e7).ok_or_else(|| {
             WebError::Bad(format!("“{}” is not a lag in seconds, such as -12.35", f.lag.trim()))
         })?)
     };

@@ -4,7 +4,8 @@ use super::page;
 use crate::auth::Calibrator;
 use crate::error::WebError;
 use crate::state::AppState;
-use crate::views::{checklist_fragment, decimal};
+use crate::typed::number;
+use crate::views::checklist_fragment;
 use axum::Form;
 use axum::extract::{Path, State};
 use axum::response::{Html, IntoResponse, Redirect, Response};
@@ -27,10 +28,6 @@ fn time(s: &str) -> Result<NaiveTime, WebError> {
     }
     NaiveTime::parse_from_str(s.trim(), "%H:%M")
         .map_err(|_| WebError::Bad(format!("“{}” is not a time of day such as 14:30", s.trim())))
-}
-
-fn number(s: &str, what: &str) -> Result<f64, WebError> {
-    decimal(s).ok_or_else(|| WebError::Bad(format!("{what}: “{}” is not a number", s.trim())))
 }
 
 /// One answer at a time, as each is tapped; the fragment comes back with the verdict.
@@ -97,9 +94,9 @@ pub(crate) async fn air(
     Form(f): Form<Air>,
 ) -> Result<Response, WebError> {
     let (t, h, p) = (
-        number(&f.temperature, "air")?,
-        number(&f.humidity, "humidity")?,
-        number(&f.pressure, "station pressure")?,
+        number("air", &f.temperature).map_err(WebError::Bad)?,
+        number("humidity", &f.humidity).map_err(WebError::Bad)?,
+        number("station pressure", &f.pressure).map_err(WebError::Bad)?,
     );
     let a = AirState::new(t, h / 100.0, p).map_err(|e| WebError::Bad(e.to_string()))?;
     change_day(&state.store, id, &DayChange::Air { at: time(&f.at)?, air: a }, |_| true).await?;
@@ -120,7 +117,7 @@ pub(crate) async fn fuel(
     Path(id): Path<i64>,
     Form(f): Form<FuelForm>,
 ) -> Result<Response, WebError> {
-    let (name, litres) = (f.fuel.trim(), number(&f.litres, "litres")?);
+    let (name, litres) = (f.fuel.trim(), number("litres", &f.litres).map_err(WebError::Bad)?);
     if name.is_empty() || name.chars().count() > 120 || f.note.chars().count() > 200 {
         return Err(WebError::Bad(
             "name the fuel, in at most 120 characters, with a note of at most 200".into(),

@@ -7,6 +7,7 @@ use crate::error::WebError;
 use crate::prefs::Prefs;
 use crate::seen::{mark, unchanged};
 use crate::state::AppState;
+use crate::typed::optional;
 use crate::views::{
     Shell, VehicleParts, VehiclesPage, date_words, sheet_differences, vehicle_page, vehicle_row,
 };
@@ -90,26 +91,15 @@ pub(super) fn back(id: i64, anchor: &str) -> Response {
 
 pub(super) type Fields = HashMap<String, String>;
 
-fn number(f: &Fields, name: &str, label: &str) -> Result<Option<f64>, String> {
-    let t = f.get(name).map(|s| s.trim().replace(',', ".")).unwrap_or_default();
-    if t.is_empty() {
-        return Ok(None);
-    }
-    t.parse::<f64>()
-        .ok()
-        .filter(|v| v.is_finite())
-        .map(Some)
-        .ok_or_else(|| format!("{label}: “{t}” is not a number"))
-}
-
 fn sheet_of(f: &Fields, prefs: &Prefs) -> Result<VehicleSheet, String> {
     let text =
         |name: &str| f.get(name).map(|s| s.trim().chars().take(300).collect::<String>()).unwrap_or_default();
+    let number = |name: &str, label: &str| optional(label, &text(name));
     let gears: Result<Vec<f64>, String> = text("gears")
         .replace([';', '/'], " ")
         .split_whitespace()
         .map(|g| {
-            g.replace(',', ".").parse::<f64>().map_err(|_| {
+            jamjar_core::units::typed(g).ok_or_else(|| {
                 format!("gears: “{g}” is not a ratio; write them with spaces between, such as 3.6 2.05 1.36")
             })
         })
@@ -125,17 +115,17 @@ fn sheet_of(f: &Fields, prefs: &Prefs) -> Result<VehicleSheet, String> {
     let sheet = VehicleSheet {
         model: text("model"),
         plate: text("plate"),
-        mass_kg: number(f, "mass_kg", "mass")?,
+        mass_kg: number("mass_kg", "mass")?,
         drive: text("drive"),
         gearbox: text("gearbox"),
-        final_drive: number(f, "final_drive", "final drive")?,
+        final_drive: number("final_drive", "final drive")?,
         gears,
         tyre: text("tyre"),
-        tyre_radius_m: number(f, "tyre_radius_m", "rolling radius")?,
-        drag_area_m2: number(f, "drag_area_m2", "drag area")?,
-        quoted_power_kw: number(f, "quoted_power_kw", "quoted power")?.map(|v| v / prefs.power.from_kw(1.0)),
+        tyre_radius_m: number("tyre_radius_m", "rolling radius")?,
+        drag_area_m2: number("drag_area_m2", "drag area")?,
+        quoted_power_kw: number("quoted_power_kw", "quoted power")?.map(|v| v / prefs.power.from_kw(1.0)),
         quoted_at: text("quoted_at"),
-        quoted_torque_nm: number(f, "quoted_torque_nm", "quoted torque")?,
+        quoted_torque_nm: number("quoted_torque_nm", "quoted torque")?,
         driven,
         limits_it: text("limits_it"),
     };

@@ -2,14 +2,15 @@
 
 use super::{encoding, page};
 use crate::auth::Reader;
+use crate::cookies::{keeping, lasting};
 use crate::error::WebError;
-use crate::prefs::Prefs;
+use crate::prefs::{Prefs, THEME};
 use crate::state::AppState;
 use crate::views::{run_fragment, workshop_page};
 use axum::Form;
 use axum::extract::State;
 use axum::http::HeaderMap;
-use axum::http::header::{REFERER, SET_COOKIE};
+use axum::http::header::REFERER;
 use axum::response::{Html, IntoResponse, Redirect, Response};
 use jamjar_store::RunState;
 use jamjar_workflow::sets::{fresh_sets, read_sets};
@@ -74,8 +75,7 @@ pub(crate) async fn theme(_: Reader, headers: HeaderMap, Form(t): Form<Theme>) -
         .and_then(|r| r.split_once("://"))
         .and_then(|(_, r)| r.find('/').map(|i| r[i..].to_owned()))
         .filter(|path| is_here(path));
-    let cookie = format!("jj_theme={theme}; Path=/; Max-Age=31536000; SameSite=Strict; HttpOnly");
-    ([(SET_COOKIE, cookie)], Redirect::to(back.as_deref().unwrap_or("/"))).into_response()
+    (keeping([lasting(THEME, theme, "/")]), Redirect::to(back.as_deref().unwrap_or("/"))).into_response()
 }
 
 /// Whether a way back stays on this host: `//elsewhere` and `/\\elsewhere` are other hosts to a browser.

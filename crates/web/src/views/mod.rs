@@ -9,14 +9,14 @@ mod settings;
 mod vehicle;
 mod workshop;
 
-pub(crate) use common::{Encoding, FigureAsked, date_words, decimal};
+pub(crate) use common::{Encoding, FigureAsked, date_words};
 pub(crate) use day::{
     DayPage, InboxFragment, NewDayPage, checklist_fragment, day_page, day_seen, inbox_fragment,
 };
 pub(crate) use lineup::{
     Fields as LineUpFields, LineUpAsked, chart_of, focus_of as lineup_focus, lineup_page,
 };
-pub(crate) use pull::{Asked, evidence_view, pull_page};
+pub(crate) use pull::{Asked, evidence_view, lane_ids, pull_page};
 pub(crate) use search::{SEARCH_ROWS, search_page, search_refused};
 pub(crate) use settings::SettingsPage;
 pub(crate) use vehicle::{VehicleParts, VehiclesPage, sheet_differences, vehicle_page, vehicle_row};

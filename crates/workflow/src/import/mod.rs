@@ -17,7 +17,7 @@ fn short_hash(text: &str) -> String {
 
 /// The first 64 bits of a hash.
 fn in_hex(hash: &[u8]) -> String {
-    hash.iter().take(8).map(|b| format!("{b:02x}")).collect()
+    hex::encode(&hash[..8.min(hash.len())])
 }
 
 pub use chosen::{ChosenPull, ChosenSet};

@@ -18,7 +18,8 @@ impl Clocks {
     pub(super) fn of(r: &Reading) -> Option<Self> {
         let shaft = shaft_speed(&r.dyno, r.vehicle.vehicle.dyno.overall_ratio)?;
         let engine = r.ecu.as_ref()?.series("engine_speed")?;
-        let (from, to) = r.measured.span.map_or((*shaft.t.first()?, *shaft.t.last()?), |s| (s.from_s, s.to_s));
+        let (from, to) =
+            r.measured.span.map_or((*shaft.t.first()?, *shaft.t.last()?), |s| (s.from_s, s.to_s));
         let lag = r.measured.alignment.lag_s.unwrap_or(engine.t[0] - shaft.t[0]);
         let ratio = r.measured.ratio;
         Some(Self {

@@ -6,3 +6,8 @@ pub(crate) fn query_of(pairs: &[(&'static str, String)]) -> String {
     out.extend_pairs(pairs);
     out.finish()
 }
+
+/// The same with commas left as they are: a list of sets stays readable in the address of a line-up.
+pub(crate) fn listed_query(pairs: &[(&'static str, String)]) -> String {
+    query_of(pairs).replace("%2C", ",")
+}

@@ -8,10 +8,10 @@ mod plan;
 mod switches;
 mod words;
 
-pub(crate) use address::query_of;
+pub(crate) use address::{listed_query, query_of};
 pub(crate) use encode::{Encoding, SetTag};
 pub(crate) use figure::{FigureAsked, in_unit, unit_of};
 pub(crate) use limit_row::{LimitRow, limit_rows};
 pub(crate) use plan::{KeptRow, PlanRow, kept_rows, plan_rows};
 pub(crate) use switches::{Choice, Setting, same_within, settings};
-pub(crate) use words::{count, date_words, decimal, engine_speed, stretch};
+pub(crate) use words::{count, date_words, engine_speed, stretch};

@@ -1,6 +1,7 @@
 //! Small wordings shared by pages.
 
 use chrono::{Datelike, NaiveDate};
+use jamjar_core::units::typed;
 
 const MONTHS: [&str; 12] = [
     "January",
@@ -22,17 +23,9 @@ pub(crate) fn date_words(d: NaiveDate) -> String {
     format!("{} {} {}", d.day(), MONTHS[d.month0() as usize], d.year())
 }
 
-/// A number as people type it: blanks around it and a decimal comma allowed; `None` for anything else.
-pub(crate) fn decimal(s: &str) -> Option<f64> {
-    s.trim().replace(',', ".").parse().ok().filter(|v: &f64| v.abs() <= LARGEST)
-}
-
-/// No number a person types on a page is larger.
-const LARGEST: f64 = 1e9;
-
 /// An engine speed as people type it, rpm.
 pub(crate) fn engine_speed(s: &str) -> Option<f64> {
-    decimal(s).filter(|v| (100.0..=30_000.0).contains(v))
+    typed(s).filter(|v| (100.0..=30_000.0).contains(v))
 }
 
 /// Two engine speeds as people type them, the lower first: "3000-6500".

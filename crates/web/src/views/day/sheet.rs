@@ -130,8 +130,11 @@ fn hours(t: NaiveTime) -> f64 {
 pub(crate) fn timeline(sets: &[SetRead], sheet: &DaySheet, e: &Encoding, prefs: &Prefs) -> Timeline {
     let start =
         |m: &Measured, name: &str| m.channels.iter().find(|c| c.channel.as_str() == name).map(|c| c.start);
-    let pulls =
-        || sets.iter().flat_map(|s| &s.stored.pulls).filter_map(|(p, s)| Some((hours(p.started_at?), &s.measured)));
+    let pulls = || {
+        sets.iter()
+            .flat_map(|s| &s.stored.pulls)
+            .filter_map(|(p, s)| Some((hours(p.started_at?), &s.measured)))
+    };
     let line = |label: &str, colour, dash, channel: &str| TimelineSeries {
         label: label.into(),
         colour,

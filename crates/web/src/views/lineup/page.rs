@@ -11,7 +11,7 @@ use super::split::{SplitView, Suggestion, corners, price_words, split_view, sugg
 use crate::prefs::Prefs;
 use crate::views::Shell;
 use crate::views::common::{
-    Choice, Encoding, LimitRow, SetTag, Setting, count, date_words, in_unit, limit_rows, query_of,
+    Choice, Encoding, LimitRow, SetTag, Setting, count, date_words, in_unit, limit_rows, listed_query,
     same_within, settings, unit_of,
 };
 use askama::Template;
@@ -125,7 +125,7 @@ pub(crate) fn lineup_page(l: &LineUp, e: &Encoding, prefs: &Prefs, asked: &LineU
         let mut pairs =
             vec![("sets", sets.to_owned()), ("base", base.to_string()), ("focus", focus.to_string())];
         pairs.extend(asked.pairs());
-        format!("/line-up?{}", query_of(&pairs).replace("%2C", ","))
+        format!("/line-up?{}", listed_query(&pairs))
     };
     let ids: Vec<i64> = l.sets.iter().map(|s| s.set.id).collect();
     let joined = |v: &[i64]| v.iter().map(i64::to_string).collect::<Vec<_>>().join(",");
@@ -152,7 +152,7 @@ pub(crate) fn lineup_page(l: &LineUp, e: &Encoding, prefs: &Prefs, asked: &LineU
         vec![("sets", joined(&ids)), ("base", base_id.to_string()), ("focus", focus_id.to_string())];
     let own: Vec<(&'static str, String)> = hidden.iter().cloned().chain(asked.pairs()).collect();
     let pairs: Vec<(&'static str, String)> = own.iter().cloned().chain(prefs.pairs()).collect();
-    let back = query_of(&own).replace("%2C", ",");
+    let back = listed_query(&own);
     let mut chart = chart_of(l, e, prefs, focus);
     if prefs.theme == "dark" {
         chart.scale = CELL_SCALE;
@@ -202,7 +202,7 @@ pub(crate) fn lineup_page(l: &LineUp, e: &Encoding, prefs: &Prefs, asked: &LineU
         focus_name: name_of(l, shown),
         same: same_within(prefs),
         settings: settings(prefs),
-        link: query_of(&pairs).replace("%2C", ","),
+        link: listed_query(&pairs),
         hidden: own,
         unit: unit_of(asked.view, prefs),
         power_unit: prefs.power.label(),
@@ -242,7 +242,7 @@ fn axes(
     let link = |along: Along| {
         let pairs: Vec<(&'static str, String)> =
             hidden.iter().cloned().chain(LineUpAsked { along, ..asked.clone() }.pairs()).collect();
-        format!("/line-up?{}", query_of(&pairs).replace("%2C", ","))
+        format!("/line-up?{}", listed_query(&pairs))
     };
     offered.map(|a| (link(a), a.label(), a == asked.along)).collect()
 }

@@ -155,18 +155,39 @@ fn curve_lines(lines: &Lines<'_>, prefs: &Prefs, power: bool, tone: &'static str
 
 fn ratio_lines(lines: &Lines<'_>) -> Vec<LaneLine> {
     let Some([reference, measured]) = lines.ratio() else { return Vec::new() };
-    let line = |label: &str, colour, dash, thin, points| LaneLine { label: label.into(), colour, dash, thin, points };
+    let line = |label: &str, colour, dash, thin, points| LaneLine {
+        label: label.into(),
+        colour,
+        dash,
+        thin,
+        points,
+    };
     vec![line("reference", "mid", "5 3", true, reference), line("measured", "ink", "", false, measured)]
+}
+
+/// Most lanes that are remembered, and the longest id.
+const REMEMBERED: usize = 40;
+const LONGEST_ID: usize = 60;
+
+/// What may be an id of a lane among those asked for, each once.
+pub(crate) fn lane_ids(asked: &str) -> Vec<String> {
+    let is_id = |s: &&str| {
+        let letters = s.bytes().all(|b| b.is_ascii_lowercase() || b.is_ascii_digit() || b == b'_');
+        (1..=LONGEST_ID).contains(&s.len()) && letters
+    };
+    let mut ids: Vec<String> = Vec::new();
+    for id in asked.split(',').filter(is_id).take(REMEMBERED) {
+        if ids.iter().all(|known| known != id) {
+            ids.push(id.to_owned());
+        }
+    }
+    ids
 }
 
 /// Ids of the lanes shown: those asked for that exist, else the first few.
 pub(crate) fn chosen(offered: &[Offered], asked: &str) -> Vec<String> {
-    let mut ids: Vec<String> = Vec::new();
-    for id in asked.split(',').filter(|id| offered.iter().any(|o| o.id == *id)) {
-        if !ids.iter().any(|known| known == id) {
-            ids.push(id.to_owned());
-        }
-    }
+    let mut ids = lane_ids(asked);
+    ids.retain(|id| offered.iter().any(|o| o.id == *id));
     if ids.is_empty() { offered.iter().take(SHOWN).map(|o| o.id.clone()).collect() } else { ids }
 }
 
