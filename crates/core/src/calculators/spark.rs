@@ -119,9 +119,9 @@ pub fn mbt(spark_deg: &[f64], value: &[f64]) -> Result<Mbt, MbtError> {
 /// 95 % interval of the vertex of a fitted parabola; `None` when it has no end.
 ///
 /// # Formula
-/// With `y = c0 + c1·u + c2·u²`, the vertex v solves `c1 + 2·c2·v = 0`. All v with `(c1 + 2·c2·v)² ≤ t²·(V11
-/// + 4v·V12 + 4v²·V22)` belong to the interval (Fieller 1954), V the covariance `s²·(XᵀX)⁻¹`, s with n − 3
-/// degrees of freedom.
+/// With `y = c0 + c1·u + c2·u²`, the vertex v solves `c1 + 2·c2·v = 0`. All v with
+/// `(c1 + 2·c2·v)² ≤ t²·(V11 + 4v·V12 + 4v²·V22)` belong to the interval (Fieller 1954), V the covariance
+/// `s²·(XᵀX)⁻¹`, s with n − 3 degrees of freedom.
 fn fieller(x: &[f64], y: &[f64]) -> Option<[f64; 2]> {
     let n = x.len() as f64;
     let centre = x.iter().sum::<f64>() / n;
