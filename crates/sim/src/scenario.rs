@@ -1,6 +1,6 @@
 //! Scenarios: days in a cell as readable text (TOML) that a person can edit.
 
-use crate::driveline::CellSpec;
+use crate::driveline::{CellSpec, SimDyno};
 use crate::engine::EngineSpec;
 use crate::fault::{FaultKind, FaultSpec};
 use crate::fuel::SimFuel;
@@ -406,6 +406,9 @@ impl Scenario {
         }
         if !(self.cell.ratio.is_finite() && self.cell.ratio > 0.0) {
             return Some(format!("cell.ratio is {}; it must be positive", self.cell.ratio));
+        }
+        if self.cell.dyno == SimDyno::RollerInertia && self.cell.inertia_kg_m2 <= 0.0 {
+            return Some("cell: a roller_inertia dyno needs inertia_kg_m2, its drum's".into());
         }
         if let Some(f) = self.fuel.iter().find(|f| !(0.0..=1.0).contains(&f.ethanol)) {
             return Some(format!("fuel {}: ethanol is {}; it is a fraction from 0 to 1", f.name, f.ethanol));

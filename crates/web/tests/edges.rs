@@ -174,15 +174,7 @@ async fn store_all(cell: &Cell, day: &str, kind: &str) -> String {
     else {
         return run;
     };
-    let mut said = run;
-    for _ in 0..2000 {
-        if !said.contains("hx-get") {
-            break;
-        }
-        tokio::time::sleep(std::time::Duration::from_millis(10)).await;
-        said = cell.get(&format!("/runs/{at}")).await.text();
-    }
-    said
+    cell.finished(&format!("/runs/{at}")).await.text()
 }
 
 #[tokio::test(flavor = "multi_thread")]
@@ -273,8 +265,7 @@ async fn a_baseline_that_rests_on_something_else_by_now_is_not_shown() {
 
 #[tokio::test(flavor = "multi_thread")]
 async fn a_new_limit_is_searched_without_anybody_looking_at_the_pulls() {
-    let cell = Cell::start("follow").await;
-    cell.load_demo().await;
+    let cell = Cell::with_demo().await;
     let over = async || {
         let page = cell.get("/search?q=over+a+limit,+Tolvern+T3").await.text();
         page.split(" pulls of ")

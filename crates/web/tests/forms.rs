@@ -268,8 +268,7 @@ async fn whatever_a_form_or_a_link_says_is_answered_and_is_never_the_programs_fa
     let number = |name: &str| std::env::var(name).ok().and_then(|n| n.parse().ok());
     let (count, seed): (u64, u64) =
         (number("JAMJAR_FORMS").unwrap_or(1500), number("JAMJAR_SEED").unwrap_or(1));
-    let cell = Cell::start("forms").await;
-    cell.load_demo().await;
+    let cell = Cell::with_demo().await;
     let (mut statuses, mut longest, mut slow) = (BTreeMap::<u16, u64>::new(), Duration::ZERO, 0);
     for i in 0..count {
         let mut rng = Rng((seed + i).wrapping_mul(0x9e37_79b9_7f4a_7c15));

@@ -82,7 +82,11 @@ fn other_claims_are_made_when_they_are_so() {
     assert!(drift.found.value > 0.8 && drift.false_alarms.unwrap().value < 0.15, "{drift:?}");
     assert!(of("both sides").found.value > 0.88, "{:?}", of("both sides"));
     let nearer = of("nearer");
-    assert!(nearer.found.value > 0.75 && nearer.false_alarms.unwrap().value < 0.65, "{nearer:?}");
+    assert!(nearer.found.value > 0.75, "{nearer:?}");
+    // Without drift neither way is the better one: as good as a coin, within four standard errors and the
+    // little that more pulls of the baseline are worth.
+    let still = nearer.false_alarms.unwrap();
+    assert!((still.value - 0.55).abs() < 4.0 * still.se + 0.05, "{nearer:?}");
     let outlier = of("does not belong");
     assert!(outlier.found.value > 0.65 && outlier.false_alarms.unwrap().value < 0.15, "{outlier:?}");
     let same = of("same within");

@@ -133,10 +133,11 @@ pub(crate) async fn commit(
     from_inbox: &[i64],
     run: Option<i64>,
 ) -> Result<Vec<i64>, StoreError> {
-    loop {
+    for _ in 1..50 {
         match store.commit_sets(&store.day(day_id).await?, sets, from_inbox, run).await {
             Err(StoreError::Changed { .. }) => {}
             other => return other,
         }
     }
+    store.commit_sets(&store.day(day_id).await?, sets, from_inbox, run).await
 }

@@ -7,17 +7,19 @@ use axum::http::{Request, StatusCode};
 use jamjar_store::Store;
 use jamjar_store::private::PrivateDb;
 use jamjar_web::{AppState, Instance, router};
-use std::path::PathBuf;
+use std::path::Path;
+use tempfile::TempDir;
+use tokio::sync::OnceCell;
 use tower::ServiceExt;
 
 pub(crate) struct Cell {
     db: PrivateDb,
-    folder: PathBuf,
+    folder: TempDir,
     pub(crate) store: Store,
     pub(crate) app: Router,
 }
 
-fn settings(folder: &std::path::Path) -> Instance {
+fn settings(folder: &Path) -> Instance {
     Instance { data: folder.to_owned(), hosts: Vec::new(), spare_bytes: Instance::SPARE_BYTES }
 }
 
@@ -38,12 +40,33 @@ impl Reply {
 }
 
 impl Cell {
+    /// An empty shop.
     pub(crate) async fn start(name: &str) -> Self {
-        let folder = std::env::temp_dir().join(format!("jw-{name}-{}", std::process::id()));
-        let db = PrivateDb::start(&folder, 0).unwrap();
+        Self::on(tempfile::Builder::new().prefix(&format!("jw-{name}-")).tempdir().unwrap()).await
+    }
+
+    /// A shop of its own with the demo in it: loaded once, then copied.
+    pub(crate) async fn with_demo() -> Self {
+        static DEMO: OnceCell<TempDir> = OnceCell::const_new();
+        let made = DEMO.get_or_init(|| async {
+            let mut cell = Self::start("demo").await;
+            cell.load_demo().await;
+            cell.db.stop();
+            let kept =
+                tempfile::Builder::new().prefix("jw-kept-").tempdir_in(env!("CARGO_TARGET_TMPDIR")).unwrap();
+            copy(cell.folder.path(), kept.path());
+            kept
+        });
+        let folder = tempfile::Builder::new().prefix("jw-").tempdir().unwrap();
+        copy(made.await.path(), folder.path());
+        Self::on(folder).await
+    }
+
+    async fn on(folder: TempDir) -> Self {
+        let db = PrivateDb::start(folder.path(), 0).unwrap();
         let store = Store::new(&db.url("jamjar"), 8).unwrap();
         store.migrate().await.unwrap();
-        let app = router(AppState::new(store.clone(), settings(&folder)).unwrap());
+        let app = router(AppState::new(store.clone(), settings(folder.path())).unwrap());
         Self { db, folder, store, app }
     }
 
@@ -81,14 +104,17 @@ impl Cell {
     /// An instance on a disk that is as good as full.
     pub(crate) fn on_a_full_disk(&self) -> Router {
         router(
-            AppState::new(self.store.clone(), Instance { spare_bytes: u64::MAX, ..settings(&self.folder) })
-                .unwrap(),
+            AppState::new(
+                self.store.clone(),
+                Instance { spare_bytes: u64::MAX, ..settings(self.folder.path()) },
+            )
+            .unwrap(),
         )
     }
 
     /// Another instance with a memory of its own.
     pub(crate) fn another(&self) -> Router {
-        router(AppState::new(self.store.clone(), settings(&self.folder)).unwrap())
+        router(AppState::new(self.store.clone(), settings(self.folder.path())).unwrap())
     }
 
     pub(crate) async fn get(&self, path: &str) -> Reply {
@@ -104,6 +130,19 @@ impl Cell {
             .body(Body::from(body.join("&")))
             .unwrap();
         self.send(request).await
+    }
+
+    /// The last page of a run, which ends within two minutes.
+    pub(crate) async fn finished(&self, run: &str) -> Reply {
+        let begun = std::time::Instant::now();
+        loop {
+            let r = self.get(run).await;
+            if !r.text().contains("hx-get") {
+                return r;
+            }
+            assert!(begun.elapsed().as_secs() < 120, "still running: {}", r.text());
+            tokio::time::sleep(std::time::Duration::from_millis(20)).await;
+        }
     }
 
     pub(crate) async fn drop_files(&self, day: &str, files: &[(&str, &[u8])]) -> Reply {
@@ -134,7 +173,20 @@ impl Cell {
 impl Drop for Cell {
     fn drop(&mut self) {
         self.db.stop();
-        let _ = std::fs::remove_dir_all(&self.folder);
+    }
+}
+
+/// A folder with all that is in it but what belongs to a running server.
+fn copy(from: &Path, to: &Path) {
+    std::fs::create_dir_all(to).unwrap();
+    for entry in std::fs::read_dir(from).unwrap() {
+        let entry = entry.unwrap();
+        let (kind, name) = (entry.file_type().unwrap(), entry.file_name());
+        if kind.is_dir() {
+            copy(&entry.path(), &to.join(&name));
+        } else if kind.is_file() && name != "db.pid" && name != "db.port" && name != "jamjar.lock" {
+            std::fs::copy(entry.path(), to.join(&name)).unwrap();
+        }
     }
 }
 

@@ -1,9 +1,11 @@
-//! What a line-up concludes, and what its numbers rest on; run by the tests of the pages on the demo.
+//! What a line-up concludes, and what its numbers rest on; on the demo.
 
 use crate::common::Cell;
 use axum::http::StatusCode;
 
-pub(crate) async fn a_line_up_is_looked_at_by_other_figures(cell: &Cell) {
+#[tokio::test(flavor = "multi_thread")]
+async fn a_line_up_is_looked_at_by_other_figures() {
+    let cell = Cell::with_demo().await;
     let at = cell.get("/line-up?sets=1,2&base=1&view=power_at&at=4000").await.text();
     assert!(
         at.contains("more power at 4000 rpm than Stock on RON 95 E5")
@@ -79,7 +81,9 @@ pub(crate) async fn a_line_up_is_looked_at_by_other_figures(cell: &Cell) {
 
 /// Several changes split by factor, the corners that would split them without an order, and money per
 /// kilowatt.
-pub(crate) async fn what_did_it_and_what_it_costs(cell: &Cell) {
+#[tokio::test(flavor = "multi_thread")]
+async fn what_did_it_and_what_it_costs() {
+    let cell = Cell::with_demo().await;
     let sets = cell.store.sets_of_day(1).await.unwrap();
     let focus = sets.iter().find(|s| s.set.config.map == "C2" && s.set.config.fuel == "E30").unwrap();
     let page = format!("/line-up?sets=1,2,3,4,5,6&base=1&focus={}", focus.set.id);
@@ -116,7 +120,9 @@ pub(crate) async fn what_did_it_and_what_it_costs(cell: &Cell) {
 }
 
 /// A figure is a link to the pull it was read from, with the set's other pulls beside it.
-pub(crate) async fn a_figure_opens_what_it_rests_on(cell: &Cell) {
+#[tokio::test(flavor = "multi_thread")]
+async fn a_figure_opens_what_it_rests_on() {
+    let cell = Cell::with_demo().await;
     let text = cell.get("/line-up?sets=1,2&base=1&view=band_mean_power&band=2500-5000").await.text();
     let link = text
         .split("href=\"")
@@ -138,7 +144,9 @@ pub(crate) async fn a_figure_opens_what_it_rests_on(cell: &Cell) {
 }
 
 /// A recording made on the road weighs where the vehicle is driven.
-pub(crate) async fn a_road_recording_says_where_it_is_driven(cell: &Cell) {
+#[tokio::test(flavor = "multi_thread")]
+async fn a_road_recording_says_where_it_is_driven() {
+    let cell = Cell::with_demo().await;
     let before = cell.store.vehicle(1).await.unwrap().sheet;
     let log = |columns: &str, row: &dyn Fn(u32) -> String| {
         let rows: Vec<String> = (0..400).map(row).collect();

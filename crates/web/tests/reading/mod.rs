@@ -1,11 +1,13 @@
-//! Pulls read closely, and pages that keep up with what changes; run by the tests of the pages on the demo.
+//! Pulls read closely, and pages that keep up with what changes; on the demo.
 
 use crate::common::Cell;
 use axum::body::Body;
 use axum::http::{Request, StatusCode};
 
 /// Each keeps pages and an index of its own; what one writes the other shows at once.
-pub(crate) async fn two_instances_tell_each_other(cell: &Cell) {
+#[tokio::test(flavor = "multi_thread")]
+async fn two_instances_tell_each_other() {
+    let cell = Cell::with_demo().await;
     let other = cell.another();
     let (line_up, search) = ("/line-up?sets=1,3&base=1", "/search?q=%22seen+from+afar%22");
     assert!(cell.get_elsewhere(&other, search).await.text().contains("No pull matches"));
@@ -27,7 +29,9 @@ pub(crate) async fn two_instances_tell_each_other(cell: &Cell) {
 }
 
 /// Two thousand characters and whatever they hold: kept whole, found by their last word, shown as text.
-pub(crate) async fn long_notes_and_markup_stay_text(cell: &Cell) {
+#[tokio::test(flavor = "multi_thread")]
+async fn long_notes_and_markup_stay_text() {
+    let cell = Cell::with_demo().await;
     let long = format!("<script>alert(1)</script> {} zanzibar", "smoke & fumes, ".repeat(130));
     assert!(long.len() > 1950);
     cell.post("/pulls/5/note", &[("note", &long)]).await;
@@ -60,26 +64,29 @@ pub(crate) async fn long_notes_and_markup_stay_text(cell: &Cell) {
 }
 
 /// What cannot be compared is a page that says so; what cannot be asked is refused.
-pub(crate) async fn sets_that_cannot_be_compared_are_told_apart_from_errors(cell: &Cell) {
+#[tokio::test(flavor = "multi_thread")]
+async fn sets_that_cannot_be_compared_are_told_apart_from_errors() {
+    let cell = Cell::with_demo().await;
     assert!(cell.get("/line-up?sets=1").await.text().contains("one set, nothing to compare it with yet"));
     assert_eq!(cell.get("/line-up?sets=99999").await.status, StatusCode::BAD_REQUEST);
     assert_eq!(cell.get("/line-up?sets=").await.status, StatusCode::BAD_REQUEST);
-    let many: Vec<String> = (1..=17).map(|i| i.to_string()).collect();
-    assert!(
-        cell.get(&format!("/line-up?sets={}", many.join(",")))
-            .await
-            .text()
-            .contains("too many to read in one line-up")
-    );
-    let sixteen = cell.get(&format!("/line-up?sets={}", many[..8].join(","))).await;
-    assert_eq!(sixteen.status, StatusCode::OK);
+    let mut own = Vec::new();
+    for day in cell.store.days_of_vehicle(1, 100).await.unwrap() {
+        own.extend(cell.store.sets_of_day(day.id).await.unwrap().iter().map(|s| s.set.id.to_string()));
+    }
+    let many = |n: usize| format!("/line-up?sets={}", own[..n].join(","));
+    assert!(cell.get(&many(17)).await.text().contains("too many to read in one line-up"));
+    let most = cell.get(&many(16)).await;
+    assert_eq!((most.status, most.text().matches("class=\"setrow").count()), (StatusCode::OK, 16));
     assert!(cell.get("/line-up?sets=1,2&at=fast").await.text().contains("is no engine speed"));
     let unknown = cell.get("/line-up?sets=1,2&view=nonsense").await.text();
-    assert!(unknown.contains("gains") || unknown.contains("loses"), "an unknown figure is the usual one");
+    assert!(unknown.contains("C1 on RON 95 E5 gains "), "an unknown figure is the usual one");
 }
 
 /// Pages are kept in memory; the store is changed behind the application's back, as another instance would.
-pub(crate) async fn what_is_kept_is_forgotten_when_it_changes(cell: &Cell) {
+#[tokio::test(flavor = "multi_thread")]
+async fn what_is_kept_is_forgotten_when_it_changes() {
+    let cell = Cell::with_demo().await;
     let (line_up, pull) = ("/line-up?sets=1,2&base=1", "/pulls/2");
     let (first, first_pull) = (cell.get(line_up).await.text(), cell.get(pull).await.text());
     assert_eq!(cell.get(line_up).await.text(), first, "nothing changed, nothing changes");
@@ -118,7 +125,9 @@ pub(crate) async fn what_is_kept_is_forgotten_when_it_changes(cell: &Cell) {
     assert!(cell.get("/search?q=%22on+the+candidate%22").await.text().contains(" pulls of 149"));
 }
 
-pub(crate) async fn reads_one_pull_closely(cell: &Cell) {
+#[tokio::test(flavor = "multi_thread")]
+async fn reads_one_pull_closely() {
+    let cell = Cell::with_demo().await;
     let page = cell.get("/pulls/10").await;
     let text = page.text();
     assert!(
@@ -197,7 +206,9 @@ pub(crate) async fn reads_one_pull_closely(cell: &Cell) {
 }
 
 /// Speeds held one after the other: a table of steps, and no comparison with a sweep.
-pub(crate) async fn reads_held_steps(cell: &Cell) {
+#[tokio::test(flavor = "multi_thread")]
+async fn reads_held_steps() {
+    let cell = Cell::with_demo().await;
     let mut held = None;
     for day in 1..=9 {
         for s in cell.store.sets_of_day(day).await.unwrap() {
