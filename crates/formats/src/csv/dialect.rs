@@ -31,14 +31,26 @@ fn text(raw: &[u8]) -> String {
     }
 }
 
-/// Splits one line at a delimiter, honouring double quotes: by itself, so that an odd quote in a preamble swallows
-/// no more than its line.
-fn split(line: &[u8], delimiter: u8) -> Vec<Vec<u8>> {
-    let mut builder = csv::ReaderBuilder::new();
-    builder.has_headers(false).delimiter(delimiter).buffer_capacity(line.len() + 1);
-    let first = builder.from_reader(line).into_byte_records().next();
-    first.and_then(Result::ok).map_or_else(|| vec![Vec::new()], |r| r.iter().map(<[u8]>::to_vec).collect())
+/// Fields of each line at a delimiter, honouring double quotes: each line by itself, so that an odd quote in a
+/// preamble swallows no more than its line.
+fn split(lines: &[&[u8]], delimiter: u8) -> Vec<Vec<Vec<u8>>> {
+    let mut reader = csv_core::ReaderBuilder::new().delimiter(delimiter).build();
+    let (mut text, mut ends) = (Vec::new(), Vec::new());
+    let mut one = |line: &&[u8]| {
+        reader.reset();
+        text.resize(line.len(), 0);
+        ends.resize(line.len() + 1, 0);
+        let (_, _, written, fields) = reader.read_record(line, &mut text, &mut ends);
+        let (_, _, _, last) = reader.read_record(&[], &mut text[written..], &mut ends[fields..]);
+        let starts = std::iter::once(0).chain(ends.iter().copied());
+        let found = starts.zip(&ends[..fields + last]).map(|(a, b)| text[a..*b].to_vec()).collect::<Vec<_>>();
+        if found.is_empty() { vec![Vec::new()] } else { found }
+    };
+    lines.iter().map(&mut one).collect()
 }
+
+/// What fields are separated by, in the order tried.
+const DELIMITERS: [u8; 3] = [b';', b'\t', b','];
 
 fn is_value(cell: &[u8], comma: bool) -> bool {
     matches!(number(cell, comma), Cell::Number(_) | Cell::Infinite) || clock(cell).is_some()
@@ -70,14 +82,11 @@ pub fn sniff(head: &[u8], file: &str) -> Result<Dialect, FormatError> {
     }
     let lines: Vec<&[u8]> =
         head.split(|b| *b == b'\n').take(400).map(|l| l.strip_suffix(b"\r").unwrap_or(l)).collect();
-    let mut best: Option<(usize, usize, u8, bool)> = None;
-    for (delimiter, comma) in [(b';', true), (b';', false), (b'\t', true), (b'\t', false), (b',', false)] {
-        let rows: Vec<usize> = lines
-            .iter()
-            .map(|l| split(l, delimiter))
-            .filter(|f| is_data(f, comma))
-            .map(|f| f.len())
-            .collect();
+    let split = DELIMITERS.map(|d| split(&lines, d));
+    let mut best: Option<(usize, usize, usize, bool)> = None;
+    for (delimiter, comma) in [(0, true), (0, false), (1, true), (1, false), (2, false)] {
+        let rows: Vec<usize> =
+            split[delimiter].iter().filter(|f| is_data(f, comma)).map(Vec::len).collect();
         let Some(width) = rows.iter().copied().max_by_key(|w| rows.iter().filter(|r| *r == w).count()) else {
             continue;
         };
@@ -86,10 +95,10 @@ pub fn sniff(head: &[u8], file: &str) -> Result<Dialect, FormatError> {
             best = Some((score, width, delimiter, comma));
         }
     }
-    let Some((_, width, delimiter, comma)) = best else { return Err(no_data(&lines, file)) };
-    let decimal_comma = comma
-        && lines.iter().any(|l| split(l, delimiter).iter().any(|f| f.contains(&b',') && is_value(f, true)));
-    let fields: Vec<Vec<Vec<u8>>> = lines.iter().map(|l| split(l, delimiter)).collect();
+    let Some((_, width, delimiter, comma)) = best else { return Err(no_data(&split, file)) };
+    let fields = &split[delimiter];
+    let decimal_comma =
+        comma && fields.iter().any(|l| l.iter().any(|f| f.contains(&b',') && is_value(f, true)));
     let first = fields.iter().position(|f| f.len() == width && is_data(f, comma)).expect("scored above");
     let wide: Vec<usize> =
         (0..first).rev().filter(|&i| fields[i].len() >= 2 && fields[i].len().abs_diff(width) <= 1).collect();
@@ -113,7 +122,7 @@ pub fn sniff(head: &[u8], file: &str) -> Result<Dialect, FormatError> {
     };
     units.resize(width, String::new());
     Ok(Dialect {
-        delimiter,
+        delimiter: DELIMITERS[delimiter],
         decimal_comma,
         header_line: header_at as u64 + 1,
         units_line: units_at.map(|i| i as u64 + 1),
@@ -123,8 +132,8 @@ pub fn sniff(head: &[u8], file: &str) -> Result<Dialect, FormatError> {
     })
 }
 
-fn no_data(lines: &[&[u8]], file: &str) -> FormatError {
-    let header = lines.iter().position(|l| [b';', b'\t', b','].iter().any(|d| split(l, *d).len() >= 2));
+fn no_data(split: &[Vec<Vec<Vec<u8>>>; 3], file: &str) -> FormatError {
+    let header = (0..split[0].len()).find(|&i| split.iter().any(|lines| lines[i].len() >= 2));
     match header {
         Some(i) => FormatError::at(file, i as u64 + 1, 1, FormatProblem::NoRows),
         None => FormatError::whole(file, FormatProblem::NoColumns),
