@@ -7,7 +7,10 @@ use program::{Folder, Serving, jamjar};
 use rustix::process::{Pid, Signal, kill_process};
 use std::io::Read;
 use std::process::{Command, Stdio};
-use std::time::Duration;
+use std::time::{Duration, Instant};
+
+/// Longest time anything is waited for.
+const PATIENCE: Duration = Duration::from_secs(60);
 
 /// How many kills, and the seed they are drawn from.
 fn asked() -> (u64, u64) {
@@ -112,7 +115,9 @@ fn work(serving: &Serving, day: &str, number: &mut u64) -> std::io::Result<Strin
         format!("at=10%3A{:02}&temperature={}&humidity=50&pressure=1002", *number % 60, 18 + *number % 9);
     serving.post(&format!("{day}/air"), &air)?;
     let mut said = run;
+    let begun = Instant::now();
     while said.contains("cancel") {
+        assert!(begun.elapsed() < PATIENCE, "still storing after a minute: {said}");
         said = serving.get(&format!("/runs/{at}"))?;
     }
     serving.post("/pulls/1/exclude", "reason=plug+pulled")?;
@@ -131,16 +136,18 @@ fn kills_while_files_are_dropped_stored_and_their_air_is_corrected_leave_no_half
             let made = serving.post("/days", "vehicle_id=&name=Saloon&dyno=hub&date=2026-11-26&temperature=20&humidity=50&pressure=1000").unwrap();
             day = made.split("location: ").nth(1).unwrap().lines().next().unwrap().trim().to_owned();
         }
-        let until = std::time::Instant::now() + Duration::from_millis(random(&mut seed) % 1500);
+        let until = Instant::now() + Duration::from_millis(random(&mut seed) % 1500);
         let pid = Pid::from_raw(serving.child.id() as i32).unwrap();
         let last = k == kills;
         let plug = std::thread::spawn(move || {
-            std::thread::sleep(until.saturating_duration_since(std::time::Instant::now()));
+            std::thread::sleep(until.saturating_duration_since(Instant::now()));
             if !last {
                 kill_process(pid, Signal::KILL).unwrap();
             }
         });
+        let begun = Instant::now();
         loop {
+            assert!(begun.elapsed() < PATIENCE, "neither killed nor done after a minute");
             match work(&serving, &day, &mut number) {
                 Ok(said) if said.contains("stored") => {
                     stored += 1;

@@ -95,6 +95,13 @@ impl AirState {
     ///
     /// # Formula
     /// `es = 6.1094·exp(17.625·t/(t + 243.04))`, t in °C (Magnus form, Alduchov & Eskridge 1996).
+    ///
+    /// ```
+    /// use jamjar_core::air::AirState;
+    /// let air = AirState::new(20.0, 0.5, 1000.0)?;
+    /// assert!((air.saturation_hpa() - 23.3).abs() < 0.1 && (air.vapour_hpa() - 0.5 * air.saturation_hpa()).abs() < 1e-9);
+    /// # Ok::<(), jamjar_core::air::AirError>(())
+    /// ```
     pub fn saturation_hpa(&self) -> f64 {
         let t = self.temperature_c;
         6.1094 * (17.625 * t / (t + 243.04)).exp()
@@ -106,6 +113,13 @@ impl AirState {
     }
 
     /// Dry pressure `p − e`, hPa.
+    ///
+    /// # Formula
+    /// `pd = p − e`, `e = RH·es`
+    ///
+    /// where
+    /// - `p`: absolute pressure at the dyno, hPa; `RH`: relative humidity as a share;
+    /// - `es`: [`saturation_hpa`](Self::saturation_hpa), hPa (domain, section 1).
     pub fn dry_hpa(&self) -> f64 {
         self.pressure_hpa - self.vapour_hpa()
     }
@@ -114,6 +128,18 @@ impl AirState {
     ///
     /// # Formula
     /// `ρ = pd/(287.05·T) + e/(461.5·T)` with pressures in Pa and T in K.
+    ///
+    /// where
+    /// - `pd`, `e`: partial pressures of dry air and of water vapour; 287.05 and 461.5 their gas constants, J/(kg·K);
+    /// - `T = t + 273.15` (domain, section 1).
+    ///
+    /// ```
+    /// use jamjar_core::air::AirState;
+    /// let dry = AirState::new(15.0, 0.0, 1013.25)?;
+    /// assert!((dry.density_kg_m3() - 1.225).abs() < 1e-3);
+    /// assert!(AirState::new(15.0, 1.0, 1013.25)?.density_kg_m3() < dry.density_kg_m3(), "moist air is lighter");
+    /// # Ok::<(), jamjar_core::air::AirError>(())
+    /// ```
     pub fn density_kg_m3(&self) -> f64 {
         let t = self.temperature_c + KELVIN_OFFSET;
         self.dry_hpa() * 100.0 / (287.05 * t) + self.vapour_hpa() * 100.0 / (461.5 * t)
@@ -123,6 +149,16 @@ impl AirState {
     ///
     /// # Formula
     /// `h = 44330.77·(1 − (ρ/1.225)^(1/4.2559))`.
+    ///
+    /// where
+    /// - `ρ`: density of the moist air, kg/m³, against 1.225 at sea level in the standard atmosphere (ISO 2533).
+    ///
+    /// ```
+    /// use jamjar_core::air::AirState;
+    /// assert!(AirState::new(15.0, 0.0, 1013.25)?.density_altitude_m().abs() < 5.0);
+    /// assert!(AirState::new(35.0, 0.2, 1013.25)?.density_altitude_m() > 600.0, "a hot day is a hill");
+    /// # Ok::<(), jamjar_core::air::AirError>(())
+    /// ```
     pub fn density_altitude_m(&self) -> f64 {
         44_330.77 * (1.0 - (self.density_kg_m3() / 1.225).powf(1.0 / 4.2559))
     }

@@ -74,6 +74,16 @@ impl Correction {
     /// SAE J607 `(29.92/pd_inHg)·√((tF+460)/520)`;
     /// DIN 70020 `(1013/p)·√((t+273)/293)`;
     /// ISO 1585 spark `(99/pd_kPa)^1.2·((t+273)/298)^0.6`.
+    ///
+    /// ```
+    /// use jamjar_core::air::AirState;
+    /// use jamjar_core::correction::Correction;
+    /// let hot = AirState::new(35.0, 0.2, 990.0)?;
+    /// assert!(Correction::SaeJ1349.air_factor(&hot).unwrap() > 1.0);
+    /// assert_eq!(Correction::None.air_factor(&hot), Some(1.0));
+    /// assert_eq!(Correction::Iso1585Ci.air_factor(&hot), None, "air alone does not correct a diesel");
+    /// # Ok::<(), jamjar_core::air::AirError>(())
+    /// ```
     pub fn air_factor(self, air: &AirState) -> Option<f64> {
         let (t, pd) = (air.temperature_c, air.dry_hpa());
         match self {

@@ -70,6 +70,22 @@ impl Curve {
 
     /// Area under the power curve between two speeds, kW·rpm; `None` unless both are covered and no hole lies
     /// between them.
+    ///
+    /// # Formula
+    /// `A = ∫ P dn`, trapezoids between grid points
+    ///
+    /// where
+    /// - `P`: power, kW; `n`: engine speed, rpm. Over rpm and not over time: a slower ramp would weigh more
+    ///   (domain, section 3).
+    ///
+    /// ```
+    /// use jamjar_core::curve::Curve;
+    /// let rpm: Vec<f64> = (0..=40).map(|i| 3000.0 + 50.0 * f64::from(i)).collect();
+    /// let curve = Curve { power_kw: rpm.iter().map(|n| n / 100.0).collect(), rpm, ..Curve::default() };
+    /// assert_eq!(curve.area(3000.0, 5000.0), Some(80_000.0));
+    /// assert_eq!(curve.band_mean([3000.0, 5000.0]), Some(40.0));
+    /// assert_eq!(curve.band_mean([3000.0, 5600.0]), None, "the curve ends before the band does");
+    /// ```
     pub fn area(&self, from: f64, to: f64) -> Option<f64> {
         if self.cut_share([from, to]) > MOST_CUT || self.is_cut(from) || self.is_cut(to) {
             return None;
@@ -86,6 +102,10 @@ impl Curve {
 
     /// Mean power over a band (trapezoid over rpm ÷ width, never over time), kW; `None` unless both ends are
     /// covered.
+    ///
+    /// # Formula
+    /// `P̄ = A/(n2 − n1)`, `A` as in [`area`](Self::area), kW·rpm; `n1`, `n2` the ends of the band, rpm (domain,
+    /// section 3).
     pub fn band_mean(&self, band: [f64; 2]) -> Option<f64> {
         if band[1] > band[0] { self.area(band[0], band[1]).map(|a| a / (band[1] - band[0])) } else { None }
     }

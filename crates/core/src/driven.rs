@@ -153,6 +153,14 @@ impl Driven {
     }
 
     /// Mean power weighted by where it is driven, kW; `None` unless the whole span is covered.
+    ///
+    /// # Formula
+    /// `P̄ = Σ w_b·P̄_b / Σ w_b`
+    ///
+    /// where
+    /// - `w_b`: time driven in bin b of 250 rpm, any unit; tails outside the body left out;
+    /// - `P̄_b`: [`Curve::band_mean`] over that bin, kW. A band alone is one bin (domain, section 3: weighted by where
+    ///   it is driven).
     pub fn mean(&self, curve: &Curve) -> Option<f64> {
         match self {
             Self::Band(b) => band_mean(curve, *b),

@@ -143,6 +143,7 @@ fn repeats_pooled_and_welch() {
         let want: Vec<f64> = row[2..].iter().map(|c| c.parse().unwrap()).collect();
         let got =
             [r.difference, r.pooled_sd, r.df, r.ci95[0], r.ci95[1], r.p, w.ci95[0], w.ci95[1], w.df, w.p];
+        assert_eq!(want.len(), got.len());
         for (k, (g, x)) in got.iter().zip(&want).enumerate() {
             t.close(i, &format!("column {}", k + 3), *g, *x, 5e-9);
         }
@@ -211,7 +212,9 @@ fn shift_points_of_equal_tractive_force() {
     let t = table("shift_points.csv");
     let rows = t.numbers();
     let ratios: Vec<f64> = rows.iter().map(|r| r[0]).chain([rows[rows.len() - 1][1]]).collect();
-    for (i, (r, s)) in rows.iter().zip(shift_points(&rpm, &torque, &ratios, 7500.0).unwrap()).enumerate() {
+    let points = shift_points(&rpm, &torque, &ratios, 7500.0).unwrap();
+    assert!(!rows.is_empty() && points.len() == rows.len());
+    for (i, (r, s)) in rows.iter().zip(points).enumerate() {
         assert!((s.upshift_rpm - r[2]).abs() <= 1.0, "row {}: {} {}", i + 2, s.upshift_rpm, r[2]);
         assert!((s.after_rpm - r[3]).abs() <= 1.0, "row {}", i + 2);
     }

@@ -200,6 +200,19 @@ impl Drop for Cluster {
 
 type Acknowledged = Arc<Mutex<Vec<String>>>;
 
+/// Longest time anything is waited for.
+const PATIENCE: Duration = Duration::from_secs(60);
+const LOOK: Duration = Duration::from_millis(50);
+
+/// Waits for something to come true; fails when it does not.
+async fn until(what: &str, mut holds: impl FnMut() -> bool) {
+    let begun = Instant::now();
+    while !holds() {
+        assert!(begun.elapsed() < PATIENCE, "in a minute it did not come about that {what}");
+        tokio::time::sleep(LOOK).await;
+    }
+}
+
 /// Writes notes to one day through one node until told to stop; what was acknowledged is written down.
 fn writer(
     store: Store,
@@ -251,30 +264,30 @@ async fn writers_on_three_nodes_lose_nothing_and_readers_see_nothing_stale() {
     let writers: Vec<_> = (0..6)
         .map(|w| writer(stores[w % 3].clone(), day_id, format!("together {w}"), stop.clone(), done.clone()))
         .collect();
-    tokio::time::sleep(Duration::from_secs(6)).await;
+    until("more than 30 writes go through", || done.lock().unwrap().len() > 30).await;
     stop.store(1, Ordering::Relaxed);
     for w in writers {
         w.await.unwrap();
     }
     let before = done.lock().unwrap().len();
-    assert!(before > 30, "{before} writes in six seconds");
 
     // A node dies under its writers; the others go on, and it comes back with everything.
     stop.store(0, Ordering::Relaxed);
     let writers: Vec<_> = (0..4)
         .map(|w| writer(stores[w % 3].clone(), day_id, format!("killed {w}"), stop.clone(), done.clone()))
         .collect();
-    tokio::time::sleep(Duration::from_millis(700)).await;
+    until("the writers are at it", || done.lock().unwrap().len() > before).await;
     tokio::task::block_in_place(|| cluster.kill(2));
-    tokio::time::sleep(Duration::from_secs(7)).await;
+    let killed = done.lock().unwrap().len();
+    until("writes go on while a node is away", || done.lock().unwrap().len() > killed + 10).await;
     tokio::task::block_in_place(|| cluster.up(2, false));
-    tokio::time::sleep(Duration::from_secs(1)).await;
+    let back = done.lock().unwrap().len();
+    until("writes go on when it is back", || done.lock().unwrap().len() > back).await;
     stop.store(1, Ordering::Relaxed);
     for w in writers {
         w.await.unwrap();
     }
     let acknowledged = done.lock().unwrap().clone();
-    assert!(acknowledged.len() > before + 10, "writes went on while a node was away");
     for (k, store) in [cluster.store(0), cluster.store(1), cluster.store(2)].iter().enumerate() {
         let notes: std::collections::HashSet<String> =
             store.day_sheet(day_id).await.unwrap().notes.into_iter().map(|n| n.text).collect();
@@ -291,7 +304,13 @@ async fn writers_on_three_nodes_lose_nothing_and_readers_see_nothing_stale() {
     let alone = cluster.store(0);
     alone.ping().await.unwrap();
     tokio::task::block_in_place(|| (cluster.kill(1), cluster.kill(2)));
-    tokio::time::sleep(Duration::from_secs(6)).await;
-    let said = alone.ping().await;
+    let begun = Instant::now();
+    let said = loop {
+        let said = alone.ping().await;
+        if said.is_err() || begun.elapsed() > PATIENCE {
+            break said;
+        }
+        tokio::time::sleep(LOOK).await;
+    };
     assert!(matches!(said, Err(StoreError::Unreachable(_))), "{said:?}");
 }

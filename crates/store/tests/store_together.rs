@@ -231,7 +231,6 @@ async fn no_change_slips_past_a_reader_whatever_the_order_of_commits() {
         "the later number is seen first"
     );
     assert!(store.changes(&mut stamps).await.unwrap().is_empty());
-    tokio::time::sleep(Duration::from_millis(50)).await;
     slow.batch_execute("COMMIT").await.unwrap();
     assert_eq!(
         store.changes(&mut stamps).await.unwrap(),

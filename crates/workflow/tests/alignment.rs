@@ -29,6 +29,7 @@ fn cross(seed: u64, sets: usize) -> (Vec<(f64, f64)>, usize, u32, u32) {
     job["limits"] = json!([]);
     let r = folder.run(&job).unwrap();
     let (mut lags, mut wrongly_refused, mut refused, mut accepted) = (Vec::new(), 0usize, 0u32, 0u32);
+    assert_eq!(r["sets"].as_array().unwrap().len(), own.len());
     for (set, (is_own, lag)) in r["sets"].as_array().unwrap().iter().zip(own) {
         let a = &set["pulls"][0]["alignment"];
         match (is_own, a["status"] == "aligned") {

@@ -18,6 +18,7 @@ fn shaft_speed_is_engine_speed_through_the_ratio() {
     let (c, ratio) = (&d.comparisons[0], d.measured[0][0].ratio);
     let g = c.other.as_ref().unwrap();
     assert!(g.rpm.len() > 80 && g.rpm.iter().all(|x| (x / 10.0).fract() == 0.0), "{:?}", g.rpm);
+    assert_eq!(g.gain_kw.len(), g.rpm.len());
     for (x, gain) in g.rpm.iter().zip(&g.gain_kw) {
         assert!((gain - at_engine(&d, x * ratio)).abs() < 0.05, "{x}");
     }
@@ -34,6 +35,7 @@ fn road_speed_is_read_where_it_was_logged_and_nowhere_else() {
     let d = day("quillet", &[None; 2], "road_speed", |_| {});
     let g = d.comparisons[0].other.as_ref().unwrap();
     assert!(g.rpm.len() > 20 && g.rpm.iter().all(|x| x.fract() == 0.0), "{:?}", g.rpm);
+    assert_eq!(g.gain_kw.len(), g.rpm.len());
     for (x, gain) in g.rpm.iter().zip(&g.gain_kw) {
         let [rpm, road] = &d.results[0].other.as_ref().unwrap().places;
         let engine = linear(road, rpm, *x).unwrap();

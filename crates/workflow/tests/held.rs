@@ -41,6 +41,7 @@ fn holds_the_truth(d: &Day, rpm: &[f64]) {
         let (m, p, json) = d.pull(0, i);
         assert_eq!(json["kind"], "held_steps", "{}", json["flags"]);
         assert_eq!(m.grid.rpm, rpm, "{:?}", m.flags);
+        assert!(!rpm.is_empty() && m.grid.power_kw.len() == rpm.len());
         for (r, kw) in m.grid.rpm.iter().zip(&m.grid.power_kw) {
             let truth = near(&p.truth.curve, *r);
             assert!((kw / truth - 1.0).abs() < 0.01, "{r} rpm: {kw} of {truth}");

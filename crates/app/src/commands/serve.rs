@@ -11,7 +11,9 @@ use std::process::ExitCode;
 use std::sync::{Arc, Mutex, PoisonError};
 use std::time::Duration;
 use tokio::signal::unix::{SignalKind, signal};
-use tracing_subscriber::EnvFilter;
+use tracing_subscriber::filter::{LevelFilter, Targets};
+use tracing_subscriber::layer::SubscriberExt;
+use tracing_subscriber::util::SubscriberInitExt;
 
 /// Requests under way are given this long when the program is asked to end.
 const GRACE: Duration = Duration::from_millis(1200);
@@ -29,9 +31,10 @@ pub(crate) struct Asked {
 }
 
 pub(crate) fn run(asked: &Asked) -> ExitCode {
-    tracing_subscriber::fmt()
-        .with_env_filter(EnvFilter::try_from_default_env().unwrap_or_else(|_| EnvFilter::new("warn")))
-        .with_writer(std::io::stderr)
+    let spoken = std::env::var("RUST_LOG").ok().and_then(|asked| asked.parse::<Targets>().ok());
+    tracing_subscriber::registry()
+        .with(tracing_subscriber::fmt::layer().with_writer(std::io::stderr))
+        .with(spoken.unwrap_or_else(|| Targets::new().with_default(LevelFilter::WARN)))
         .init();
     if !asked.listen.is_loopback() {
         return bad_input(format!(

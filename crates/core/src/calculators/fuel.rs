@@ -43,6 +43,19 @@ pub struct Blend {
 /// `ρ = (1−x)ρg + xρe`; `w = xρe/ρ`; AFR and heating value weighted by mass; volume ratio
 /// `(AFRg·ρg)/(AFR·ρ)`.
 ///
+/// where
+/// - `x`: volume fraction of ethanol, 0 to 1; `w`: its mass fraction;
+/// - `ρg`, `ρe`, `AFRg`: densities in kg/L and stoichiometric air-fuel ratio of neat gasoline and ethanol (domain,
+///   section 6).
+///
+/// ```
+/// use jamjar_core::calculators::fuel::ethanol_blend;
+/// let (neat, e85) = (ethanol_blend(0.0)?, ethanol_blend(0.85)?);
+/// assert_eq!(neat.volume_flow_ratio, 1.0);
+/// assert!((1.3..1.5).contains(&e85.volume_flow_ratio), "a third more has to go through the injectors");
+/// # Ok::<(), jamjar_core::bounds::OutOfRange>(())
+/// ```
+///
 /// # Errors
 /// [`OutOfRange`] unless 0 ≤ x ≤ 1.
 pub fn ethanol_blend(x: f64) -> Result<Blend, OutOfRange> {
@@ -84,6 +97,18 @@ pub enum BlendError {
 ///
 /// # Formula
 /// `x = V·(et − e0)/(e1 − et)`; `et = e0` gives 0.
+///
+/// where
+/// - `V`: what is in the tank, L; `x` the litres to add;
+/// - `e0`, `e1`, `et`: volume fractions of ethanol in the tank, in what is added, and wanted (domain, section 6;
+///   volumes taken to add up, our choice: mixing shrinks them by less than 1 %).
+///
+/// ```
+/// use jamjar_core::calculators::fuel::blend_volume;
+/// assert!((blend_volume(30.0, 0.10, 0.85, 0.40)? - 20.0).abs() < 1e-9);
+/// assert!(blend_volume(30.0, 0.10, 0.85, 0.90).is_err(), "more than what is added holds is never reached");
+/// # Ok::<(), jamjar_core::calculators::fuel::BlendError>(())
+/// ```
 ///
 /// # Errors
 /// [`BlendError`] for a bad input or a target that is not strictly between the two, in either direction.

@@ -71,6 +71,22 @@ impl QuantityMap {
 
     /// Injected mass, mg.
     ///
+    /// # Formula
+    /// Bilinear between the four points around the wanted one:
+    /// `m = (1−a)·[(1−b)·m00 + b·m01] + a·[(1−b)·m10 + b·m11]`
+    ///
+    /// where
+    /// - `a = (p − p0)/(p1 − p0)`: place between the two pressures, MPa;
+    /// - `b = (d − d0)/(d1 − d0)`: place between the two durations, µs;
+    /// - `m00 … m11`: mass at those four points, mg a shot (domain, section 11).
+    ///
+    /// ```
+    /// use jamjar_core::calculators::injector::QuantityMap;
+    /// let map = QuantityMap::new(vec![40.0, 80.0], vec![200.0, 600.0], vec![vec![4.0, 20.0], vec![8.0, 40.0]])?;
+    /// assert_eq!(map.mass(60.0, 400.0)?, 18.0);
+    /// # Ok::<(), jamjar_core::calculators::injector::InjectorError>(())
+    /// ```
+    ///
     /// # Errors
     /// [`InjectorError::Outside`] beyond the map.
     pub fn mass(&self, pressure_mpa: f64, duration_us: f64) -> Result<f64, InjectorError> {
@@ -85,6 +101,22 @@ impl QuantityMap {
     }
 
     /// Duration that injects a mass, µs.
+    ///
+    /// # Formula
+    /// The inverse of [`mass`](Self::mass) along one row: `d = d0 + (m − m0)/(m1 − m0)·(d1 − d0)`
+    ///
+    /// where
+    /// - `m0`, `m1`: the two masses around the wanted one, mg, both at the wanted pressure;
+    /// - `d0`, `d1`: their durations, µs (domain, section 11). The row must rise throughout: else two durations give
+    ///   one mass.
+    ///
+    /// ```
+    /// use jamjar_core::calculators::injector::QuantityMap;
+    /// let map = QuantityMap::new(vec![40.0, 80.0], vec![200.0, 600.0], vec![vec![4.0, 20.0], vec![8.0, 40.0]])?;
+    /// assert_eq!(map.duration(60.0, 18.0)?, 400.0);
+    /// assert!(map.duration(60.0, 31.0).is_err(), "beyond the map nothing is made up");
+    /// # Ok::<(), jamjar_core::calculators::injector::InjectorError>(())
+    /// ```
     ///
     /// # Errors
     /// [`InjectorError`] beyond the map or when the row cannot be inverted.

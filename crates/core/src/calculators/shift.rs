@@ -44,6 +44,24 @@ pub(super) fn curve_is_good(rpm: &[f64], torque: &[f64]) -> bool {
 /// First engine speed from 3000 rpm (1 rpm steps) where the next gear pulls harder, else the limit.
 /// The torque curve is held at its end values outside its range.
 ///
+/// # Formula
+/// The first `n` with `T(n)·i < T(n·j/i)·j`, else the limit; `n` and `n·j/i` are the speeds before and after
+///
+/// where
+/// - `T`: torque at the engine, N·m, linear between the points of the curve;
+/// - `i`, `j`: ratio of the gear and of the next; the common final drive and tyre cancel;
+/// - `n`: engine speed, rpm, from 3000 in steps of 1 (domain, section 12).
+///
+/// ```
+/// use jamjar_core::calculators::shift::shift_points;
+/// let (rpm, torque) = ([3000.0, 5000.0, 7000.0], [300.0, 300.0, 100.0]);
+/// let up = shift_points(&rpm, &torque, &[3.0, 2.0], 7200.0)?[0];
+/// // At 6000 rpm 200 N·m · 3 is as much as 300 N·m · 2 at 4000 rpm; above, the next gear pulls harder.
+/// assert_eq!(up.upshift_rpm, 6001.0);
+/// assert!((up.after_rpm - 6001.0 * 2.0 / 3.0).abs() < 1e-9);
+/// # Ok::<(), jamjar_core::calculators::shift::ShiftError>(())
+/// ```
+///
 /// # Errors
 /// [`ShiftError`] for a bad curve, bad ratios or a limit below the search range.
 pub fn shift_points(

@@ -82,6 +82,23 @@ pub enum MbtError {
 
 /// Fits `value = c0 + c1·θ + c2·θ²` by least squares and returns its vertex.
 ///
+/// # Formula
+/// `θ_v = −c1/(2·c2)`, `value_v = c0 + c1·θ_v + c2·θ_v²`, `c` by ordinary least squares
+///
+/// where
+/// - `θ`: spark as delivered, degrees before top dead centre, at least four distinct angles;
+/// - `value`: power or torque at that angle, in whichever unit; the vertex has the same;
+/// - `c2 < 0` in value per degree²: without it there is no best angle (domain, section 8).
+///
+/// ```
+/// use jamjar_core::calculators::spark::mbt;
+/// let spark = [18.0, 20.0, 22.0, 24.0, 26.0];
+/// let best = mbt(&spark, &spark.map(|s: f64| 250.0 - 0.4 * (s - 23.0).powi(2)))?;
+/// assert!((best.vertex_deg - 23.0).abs() < 1e-6 && (best.vertex_value - 250.0).abs() < 1e-6);
+/// assert!(mbt(&spark, &spark).is_err(), "power that still rises has no vertex");
+/// # Ok::<(), jamjar_core::calculators::spark::MbtError>(())
+/// ```
+///
 /// # Errors
 /// [`MbtError`] when there are fewer than four distinct angles or the curvature is not negative.
 pub fn mbt(spark_deg: &[f64], value: &[f64]) -> Result<Mbt, MbtError> {

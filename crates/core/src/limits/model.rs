@@ -172,6 +172,14 @@ impl Limit {
     }
 
     /// `1 + s·(value − threshold)/span`; 1 is the threshold itself.
+    ///
+    /// # Formula
+    /// `u = 1 + s·(v − T)/span`
+    ///
+    /// where
+    /// - `v`, `T`: value and threshold, channel units; `s`: +1 for a limit from above, −1 from below;
+    /// - `span`: the whole margin, channel units, `4·caution` where none is given (our choice). 1 is the threshold
+    ///   itself (domain, section 10).
     pub fn share_used(&self, value: f64, threshold: f64) -> Option<f64> {
         self.span_units().map(|span| 1.0 + self.direction.sign() * (value - threshold) / span)
     }

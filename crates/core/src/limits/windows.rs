@@ -18,6 +18,15 @@ pub(super) fn support(t: &[f64], i: usize, j: usize) -> f64 {
 
 /// Highest level of `excess` held for `sustain` within `a..b` (a gated run); `None` when the run is shorter
 /// than that.
+///
+/// # Formula
+/// `worst = max over windows W with support(W) ≥ sustain of min over i ∈ W of e_i`
+///
+/// where
+/// - `e`: excess over the threshold, channel units, positive on the wrong side;
+/// - `W`: neighbouring samples inside the gate; `support(W)` reaches from the predecessor of its first to the
+///   successor of its last, s;
+/// - `sustain`: s (domain, section 10). Raw samples: nothing is filtered before.
 pub(super) fn highest_held(t: &[f64], excess: &[f64], a: usize, b: usize, sustain: f64) -> Option<Held> {
     let mut best: Option<Held> = None;
     let mut low: VecDeque<usize> = VecDeque::new();

@@ -21,6 +21,26 @@ const FARTHEST: f64 = 1e9;
 /// A grid point is kept only when samples stand on both sides of it within the half-width (no extrapolation,
 /// no bridging of gaps); with sparse data the half-width grows to the nearest samples, at most two steps.
 /// Points where `usable` is false are left out.
+///
+/// # Formula
+/// At `g = k·step`: the intercept of the line that minimises `Σ w_i·(y_i − a − b·(x_i − g))²`,
+/// `w_i = max(1 − |x_i − g|/h, 1e-6)`
+///
+/// where
+/// - `x`: the axis, usually engine speed in rpm; `step` in the same unit, multiples of it counted from 0, so that
+///   curves of two pulls stand on the same points;
+/// - `y`: each series, unit kept;
+/// - `h`: half-width, `step`, or the distance of the nearest samples up to `2·step` (domain, section 2; the
+///   weights are our choice: a sample moves into a fit and out of it without a jump).
+///
+/// ```
+/// use jamjar_core::signal::grid::to_grid;
+/// let rpm: Vec<f64> = (0..100).map(|i| 2990.0 + 11.0 * f64::from(i)).collect();
+/// let power: Vec<f64> = rpm.iter().map(|n| 0.02 * n).collect();
+/// let g = to_grid(&rpm, &[&power], &vec![true; rpm.len()], 50.0);
+/// assert_eq!(g.x[0], 3000.0);
+/// assert!((g.y[0][0] - 60.0).abs() < 1e-9);
+/// ```
 pub fn to_grid(x: &[f64], series: &[&[f64]], usable: &[bool], step: f64) -> Gridded {
     let mut order: Vec<usize> = (0..x.len())
         .filter(|&i| usable[i] && x[i].is_finite() && series.iter().all(|s| s[i].is_finite()))

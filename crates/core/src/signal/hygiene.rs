@@ -64,6 +64,21 @@ pub fn repair_time(t: &[f64]) -> Result<(Vec<bool>, Vec<Finding>), TimeError> {
 ///
 /// `floor` is the smallest deviation considered (sensor resolution); NaN is never a spike. Window ± `half`
 /// samples.
+///
+/// # Formula
+/// Spike where `|v_i − med| > max(threshold·1.4826·MAD, floor)`
+///
+/// where
+/// - `med`, `MAD`: median of the window and median absolute deviation from it, unit of `v`;
+/// - `1.4826 = 1/Φ⁻¹(3/4)`: makes the MAD a standard deviation for normal scatter (Hampel 1974);
+/// - `floor`: unit of `v`.
+///
+/// ```
+/// use jamjar_core::signal::hygiene::spikes;
+/// let mut v = vec![10.0, 10.1, 9.9, 10.0, 10.1, 9.9, 10.0, 10.1, 9.9];
+/// v[4] = 14.0;
+/// assert_eq!(spikes(&v, 3, 5.0, 0.05).iter().position(|s| *s), Some(4));
+/// ```
 pub fn spikes(v: &[f64], half: usize, threshold: f64, floor: f64) -> Vec<bool> {
     let n = v.len();
     let mut out = vec![false; n];

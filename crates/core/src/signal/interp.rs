@@ -1,6 +1,19 @@
 //! Linear interpolation on ascending abscissae.
 
 /// Value of the piecewise-linear curve at `x`; `None` outside the range or with no points.
+///
+/// # Formula
+/// `y = y0 + (x − x0)/(x1 − x0)·(y1 − y0)`
+///
+/// where
+/// - `x0 ≤ x < x1`: the two abscissae around `x`, ascending;
+/// - `y0`, `y1`: the values there; `y` has their unit. Nothing is extrapolated.
+///
+/// ```
+/// use jamjar_core::signal::interp::linear;
+/// assert_eq!(linear(&[1000.0, 2000.0], &[50.0, 90.0], 1250.0), Some(60.0));
+/// assert_eq!(linear(&[1000.0, 2000.0], &[50.0, 90.0], 2001.0), None);
+/// ```
 pub fn linear(xs: &[f64], ys: &[f64], x: f64) -> Option<f64> {
     let n = xs.len().min(ys.len());
     if n == 0 || x.is_nan() || x < xs[0] || x > xs[n - 1] {
@@ -79,6 +92,18 @@ pub fn linear_clamped(xs: &[f64], ys: &[f64], x: f64) -> Option<f64> {
 }
 
 /// Trapezoid integral of the curve between `a` and `b`; `None` unless both lie inside the range.
+///
+/// # Formula
+/// `∫ y dx = Σ (x_(i+1) − x_i)·(y_i + y_(i+1))/2`
+///
+/// where
+/// - `x_i`: `a`, the abscissae strictly between, and `b`;
+/// - `y_i`: the piecewise-linear curve there; the result has the product of both units, exact for such a curve.
+///
+/// ```
+/// use jamjar_core::signal::interp::integral;
+/// assert_eq!(integral(&[0.0, 1.0, 2.0], &[0.0, 1.0, 0.0], 0.5, 1.5), Some(0.75));
+/// ```
 pub fn integral(xs: &[f64], ys: &[f64], a: f64, b: f64) -> Option<f64> {
     let (ya, yb) = (linear(xs, ys, a)?, linear(xs, ys, b)?);
     let (mut px, mut py, mut sum) = (a, ya, 0.0);

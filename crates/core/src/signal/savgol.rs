@@ -47,6 +47,25 @@ fn validate(len: usize, window: usize, order: usize) -> Result<(), SavgolError> 
 
 /// Smooths a uniformly sampled series; ends take the polynomial of the last full window.
 ///
+/// # Formula
+/// `ŷ_i = Σ_j h_j·y_(i+j)`, `ẏ_i = Σ_j h'_j·y_(i+j)/Δt`: value and slope at the middle of the polynomial fitted to
+/// the window by least squares
+///
+/// where
+/// - `y`: the series, `ŷ` in its unit, `ẏ` in its unit per second;
+/// - `h`, `h'`: rows 0 and 1 of `(AᵀA)⁻¹Aᵀ`, `A_jk = j^k`, `j = −m … m`, `k = 0 … order`;
+/// - `2m + 1`: samples in the window; `Δt`: spacing, s (Savitzky & Golay 1964, Anal. Chem. 36, p. 1627; the ends
+///   as in the domain, section 2).
+///
+/// ```
+/// use jamjar_core::signal::savgol::smooth_uniform;
+/// let y: Vec<f64> = (0..20).map(|i| 3.0 + 0.5 * f64::from(i)).collect();
+/// let s = smooth_uniform(&y, 7, 2, 0.1)?;
+/// assert!(s.smoothed.iter().zip(&y).all(|(a, b)| (a - b).abs() < 1e-9), "a line stays what it is");
+/// assert!(s.derivative.iter().all(|d| (d - 5.0).abs() < 1e-9));
+/// # Ok::<(), jamjar_core::signal::savgol::SavgolError>(())
+/// ```
+///
 /// # Errors
 /// [`SavgolError`] when window, order, length or step do not fit together.
 pub fn smooth_uniform(y: &[f64], window: usize, order: usize, dt_s: f64) -> Result<Smoothed, SavgolError> {
@@ -172,6 +191,24 @@ impl WindowFit {
 /// Smooths on the real timestamps: each window is fitted by least squares where its samples really are.
 ///
 /// Also the slow oracle of [`smooth_uniform`].
+///
+/// # Formula
+/// For every sample the polynomial `Σ c_k·u^k` that fits its window best by least squares, `u = (t − t_i)/H`;
+/// `ŷ_i = c_0`, `ẏ_i = c_1/H`
+///
+/// where
+/// - `t`: timestamps as recorded, s, ascending;
+/// - `H`: half the time the window spans, s (it keeps the normal equations well conditioned);
+/// - `c`: from the moments `Σ u^(j+k)` and `Σ u^k·y` (domain, section 2: above 1 % of jitter).
+///
+/// ```
+/// use jamjar_core::signal::savgol::smooth_irregular;
+/// let t: Vec<f64> = (0..30).map(|i| 0.1 * f64::from(i) + if i % 3 == 0 { 0.02 } else { 0.0 }).collect();
+/// let y: Vec<f64> = t.iter().map(|t| t * t).collect();
+/// let s = smooth_irregular(&t, &y, 9, 2)?;
+/// assert!((s.derivative[15] - 2.0 * t[15]).abs() < 1e-9);
+/// # Ok::<(), jamjar_core::signal::savgol::SavgolError>(())
+/// ```
 ///
 /// # Errors
 /// [`SavgolError`] when window, order and length do not fit together.

@@ -46,6 +46,17 @@ impl Relative {
 /// 4·s_b²`, s_b relative, with `df_b` degrees of freedom; without a set run again `between` is `None` and the
 /// interval holds within one mounting each only. When the base is its own baseline (`None`), two means remain
 /// and 2·s_b². `None` for values that are not positive.
+///
+/// where
+/// - `x̄`, `n`: mean and pulls of each set, `s_w` the scatter of one pull on its day; all relative, so no unit.
+///
+/// ```
+/// use jamjar_core::stats::across::{Mean, difference_in_differences};
+/// let set = |value| Mean { value, n: 4, scatter: (0.005, 9.0) };
+/// let (today, then) = ((set(220.0), set(200.0)), (set(198.0), set(190.0)));
+/// let r = difference_in_differences(Some(then), today, None).unwrap();
+/// assert!((r.shares()[0] - (1.10 / (198.0 / 190.0) - 1.0)).abs() < 1e-12);
+/// ```
 pub fn difference_in_differences(
     base: Option<(Mean, Mean)>,
     candidate: (Mean, Mean),

@@ -32,6 +32,21 @@ pub type SetCurves = Vec<Vec<f64>>;
 /// autocorrelation of standardised residuals (biased estimator, hence never indefinite); `q` = 95 % quantile
 /// of `max|Z|/√(χ²_ν/ν)` over 4000 seeded draws (our choice of the number, from the domain notes). `None`
 /// when ν < 2 or the grid has fewer than three points.
+///
+/// where
+/// - `SS(x)`, `ν(x)`: squares about each set's mean curve, and Σ(n − 1), at a place of the axis; `s` in the unit
+///   of the curve;
+/// - `Z`: normal draws with that correlation over the whole axis; `ν` without a place is Σ(n − 1) of the day.
+///
+/// ```
+/// use jamjar_core::stats::band::scatter;
+/// let x: Vec<f64> = (0..40).map(|i| 3000.0 + 50.0 * f64::from(i)).collect();
+/// let curve = |up: f64| x.iter().map(|n| 0.03 * n + up * (1.0 + 0.2 * (n / 400.0).sin())).collect::<Vec<f64>>();
+/// let day = [vec![curve(0.0), curve(1.0), curve(-0.8)], vec![curve(9.0), curve(9.7), curve(8.6)]];
+/// let s = scatter(&x, &day, 500.0).unwrap();
+/// assert!(s.q > 2.776, "looking everywhere costs more than looking once: {}", s.q);
+/// assert_eq!(s.half_widths(3, 3, None).len(), x.len());
+/// ```
 pub fn scatter(x: &[f64], sets: &[SetCurves], smooth: f64) -> Option<CurveScatter> {
     let m = x.len();
     if m < 3 {

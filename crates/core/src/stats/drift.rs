@@ -58,6 +58,31 @@ impl Drift {
 /// Fits `value = configuration + a·order + b·position` by least squares (analysis of covariance);
 /// configurations are numbered from 0 without gaps. `None` with too few pulls, or when what is left has no
 /// degree of freedom.
+///
+/// # Formula
+/// `y = c_j + a·order + b·position + ε`, by least squares; `se = s·√(v)`, v from `(XᵀX)⁻¹`
+///
+/// where
+/// - `y`: figure of one pull; `c_j`: level of its configuration, same unit;
+/// - `a`: drift per step of order over the day; `b`: drift per pull within a set (heat), known apart from `a`
+///   only because configurations were run again;
+/// - `s`: residual standard deviation with `N − parameters` degrees of freedom (domain, section 4: a sensitivity
+///   that is shown, never applied by itself).
+///
+/// ```
+/// use jamjar_core::stats::drift::{Observation, ancova};
+/// let pull = |configuration, order, position, noise| Observation {
+///     configuration, order, position, value: 200.0 + 10.0 * configuration as f64 - 1.5 * order + noise,
+/// };
+/// let day = [(0, 0.0), (1, 1.0), (0, 2.0)];
+/// let pulls: Vec<_> = day
+///     .iter()
+///     .flat_map(|(c, o)| [pull(*c, *o, 0.0, 0.1), pull(*c, *o, 1.0, -0.1), pull(*c, *o, 2.0, 0.1)])
+///     .collect();
+/// let fitted = ancova(&pulls).unwrap();
+/// assert!((fitted.order.unwrap().slope + 1.5).abs() < 0.05);
+/// assert!((fitted.difference(1).difference - 10.0).abs() < 0.05, "not the 8.5 that the drift would leave");
+/// ```
 pub fn ancova(pulls: &[Observation]) -> Option<Drift> {
     let k = pulls.iter().map(|p| p.configuration).max()? + 1;
     let mean = |f: &dyn Fn(&Observation) -> f64| pulls.iter().map(f).sum::<f64>() / pulls.len() as f64;
@@ -143,6 +168,19 @@ pub struct Run {
 /// `d = B − ((1−w)·A1 + w·A2)`, w = position of B between A1 and A2; `Var = s_w²(1/n_B + (1−w)²/n_A1 +
 /// w²/n_A2) + s_b²(1 + (1−w)² + w²)`, degrees of freedom by Satterthwaite. `None` unless A1 is before B and B
 /// before A2.
+///
+/// where
+/// - `A1`, `B`, `A2`: means of the baseline, of the set and of the baseline run again, unit of the figure;
+/// - `w` from 0 to 1, by clock time; `s_w`, `s_b`: scatter within sets and between mountings (domain, section 4).
+///
+/// ```
+/// use jamjar_core::stats::drift::{Run, bracketed};
+/// use jamjar_core::stats::pooled::Within;
+/// let run = |at, mean| Run { at, mean, n: 3 };
+/// let w = Within { sd: 1.0, df: 6.0 };
+/// let i = bracketed(run(0.0, 200.0), run(30.0, 210.0), run(60.0, 196.0), &w, None).unwrap();
+/// assert_eq!(i.difference, 12.0, "against 198, where the baseline had drifted to by then");
+/// ```
 pub fn bracketed(before: Run, set: Run, after: Run, w: &Within, b: Option<&Between>) -> Option<Interval> {
     if !(before.at < set.at && set.at < after.at) || before.n * set.n * after.n == 0 {
         return None;

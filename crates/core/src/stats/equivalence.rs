@@ -17,6 +17,21 @@ pub struct Equivalence {
 
 /// Two one-sided tests at 5 % (Schuirmann 1987): the 90 % interval against ± `margin`. A linear widening of
 /// the interval counts too.
+///
+/// # Formula
+/// Within ± m when `|d| + t(0.95, ν)·se + e < m`
+///
+/// where
+/// - `d`, `se`, `ν`: difference, its standard error and degrees of freedom, unit of the figure;
+/// - `e`: what the interval was widened by beyond `t(0.975, ν)·se`, same unit;
+/// - `m`: margin set beforehand, same unit (Schuirmann 1987, J. Pharmacokin. Biopharm. 15, p. 657).
+///
+/// ```
+/// use jamjar_core::stats::equivalence::equivalence;
+/// use jamjar_core::stats::pooled::Interval;
+/// let i = Interval::new(0.2, 0.5, 10.0);
+/// assert!(equivalence(&i, 1.5).within && !equivalence(&i, 1.0).within);
+/// ```
 pub fn equivalence(i: &Interval, margin: f64) -> Equivalence {
     let extra = (i.half_width - t_quantile(0.975, i.df) * i.se).max(0.0);
     let half = t_quantile(0.95, i.df) * i.se + extra;
@@ -29,6 +44,16 @@ pub fn equivalence(i: &Interval, margin: f64) -> Equivalence {
 ///
 /// # Formula
 /// `Σ x_(i)·C(i−1, k−1)/C(n, k)` over the ascending order statistics.
+///
+/// where
+/// - `x_(i)`: the values in ascending order, i from 1 to n; `C`: binomial coefficients; `k`: size of the subsets.
+///
+/// ```
+/// use jamjar_core::stats::equivalence::expected_best;
+/// assert!((expected_best(&[201.0, 204.0, 199.0], 1).unwrap() - 604.0 / 3.0).abs() < 1e-9);
+/// assert_eq!(expected_best(&[201.0, 204.0, 199.0], 3), Some(204.0));
+/// assert_eq!(expected_best(&[201.0], 2), None);
+/// ```
 pub fn expected_best(values: &[f64], k: usize) -> Option<f64> {
     let n = values.len();
     if k == 0 || k > n {

@@ -12,6 +12,24 @@ const SEED: u64 = 0x64_75_6E;
 ///
 /// `None` without candidates, with an empty set, or below one degree of freedom. Accurate to about 0.02 (our
 /// choice of draws).
+///
+/// # Formula
+/// `q` with `P(max_j |T_j| ≤ q) = 0.95`, `T_j = (Z_j/√n_j − Z_0/√n_0)/(√(1/n_j + 1/n_0)·√(χ²_ν/ν))`
+///
+/// where
+/// - `n_0`, `n_j`: pulls of the baseline and of candidate j;
+/// - `Z`: independent standard normals, `χ²_ν` one chi-square for all candidates: the common scatter has ν
+///   degrees of freedom (Dunnett 1955, J. Am. Stat. Assoc. 50, p. 1096).
+///
+/// From 20 000 draws with a fixed seed, so that the same line-up always gives the same interval.
+///
+/// ```
+/// use jamjar_core::stats::distributions::t_quantile;
+/// use jamjar_core::stats::family::dunnett_quantile;
+/// let one = dunnett_quantile(4, &[4], 12.0).unwrap();
+/// assert!((one - t_quantile(0.975, 12.0)).abs() < 0.05, "one candidate is the plain interval");
+/// assert!(dunnett_quantile(4, &[4, 4, 4], 12.0).unwrap() > one, "three share the 5 %");
+/// ```
 pub fn dunnett_quantile(base_n: usize, candidate_n: &[usize], nu: f64) -> Option<f64> {
     static KNOWN: Mutex<Vec<Drawn>> = Mutex::new(Vec::new());
     let same =

@@ -31,6 +31,16 @@ pub struct Outlier {
 /// flags the strongest set twice as often as chance should). Nothing below ν = 4: two pulls cannot say which
 /// is off. In a set of two both values are equally far from each other, so a pair is flagged only by other
 /// reasons.
+///
+/// where
+/// - `r_i`: value less the mean of its set, as a share of that mean; `SS` their sum of squares over all sets;
+/// - `h = 1/n`, `ν = Σ(n − 1)`, `N` as said (domain, section 4).
+///
+/// ```
+/// use jamjar_core::stats::outliers::outliers;
+/// let found = outliers(&[&[200.0, 200.6, 199.7], &[210.0, 209.5, 210.4], &[220.0, 220.5, 209.0]]);
+/// assert_eq!(found.iter().map(|o| (o.set, o.value)).collect::<Vec<_>>(), [(2, 2)]);
+/// ```
 pub fn outliers(sets: &[&[f64]]) -> Vec<Outlier> {
     let level = |s: &[f64]| Some(mean(s)).filter(|m| *m > 0.0).unwrap_or(1.0);
     let (ss, nu) = sets.iter().filter(|s| s.len() > 1).fold((0.0, 0.0), |(ss, nu), s| {

@@ -44,6 +44,23 @@ fn power_at(n: u32, ratio: f64) -> f64 {
 
 /// Fewest pulls per set for 80 % power at 5 % (noncentral t), two equal sets.
 ///
+/// # Formula
+/// The least n with `P(|T| > t) ≥ 0.80`, T noncentral t with `ν = 2n − 2` and `δ = Δ/s·√(n/2)`
+///
+/// where
+/// - `s`: standard deviation of single pulls, unit of the figure;
+/// - `Δ`: the true difference to be found, same unit; its sign does not matter;
+/// - `t`: 97.5 % quantile of the central t with ν degrees of freedom (domain, section 4; noncentral t as in
+///   [`noncentral_t_cdf`](super::distributions::noncentral_t_cdf)).
+///
+/// ```
+/// use jamjar_core::stats::plan::pulls_needed;
+/// let n = pulls_needed(1.5, 3.0)?;
+/// assert_eq!(n.pulls_per_set, 6);
+/// assert!(n.power >= 0.80);
+/// # Ok::<(), jamjar_core::stats::plan::PlanError>(())
+/// ```
+///
 /// # Errors
 /// [`PlanError`] for non-positive input, or when the count would be absurd.
 pub fn pulls_needed(sd: f64, difference: f64) -> Result<PullsNeeded, PlanError> {
@@ -73,11 +90,39 @@ pub struct Detectable {
 }
 
 /// Repeatability limit of single pulls (ISO 5725-6), unit of `sd`.
+///
+/// # Formula
+/// `r = 1.96·√2·s`
+///
+/// where
+/// - `s`: standard deviation of single pulls under repeatability conditions, unit of the figure;
+/// - `r`: two single pulls differ by less in 95 of 100 cases, same unit (ISO 5725-6:1994, clause 4.1, there
+///   rounded to `2.8·s`).
+///
+/// ```
+/// use jamjar_core::stats::plan::repeatability_limit;
+/// assert!((repeatability_limit(1.0) - 2.771_859).abs() < 1e-6);
+/// ```
 pub fn repeatability_limit(sd: f64) -> f64 {
     1.96 * std::f64::consts::SQRT_2 * sd
 }
 
 /// Smallest detectable difference of two sets of `pulls_per_set` pulls at 80 % power.
+///
+/// # Formula
+/// The least `Δ` with `P(|T| > t) = 0.80` at the given n: [`pulls_needed`] solved for the difference
+///
+/// where
+/// - `s`: standard deviation of single pulls, unit of the figure, as `Δ`;
+/// - `n`: pulls in each of the two sets, `ν = 2n − 2` (domain, section 4).
+///
+/// ```
+/// use jamjar_core::stats::plan::{pulls_needed, smallest_detectable};
+/// let shown = smallest_detectable(1.5, 4)?;
+/// assert_eq!(pulls_needed(1.5, shown.difference + 1e-6)?.pulls_per_set, 4);
+/// assert!(smallest_detectable(1.5, 8)?.difference < shown.difference);
+/// # Ok::<(), jamjar_core::stats::plan::PlanError>(())
+/// ```
 ///
 /// # Errors
 /// [`PlanError`] for a non-positive `sd` or fewer than two pulls.

@@ -15,6 +15,19 @@ pub struct Within {
 }
 
 /// Pools `s_w² = ΣSS/Σ(n−1)`; `None` when no set has two values.
+///
+/// # Formula
+/// `s_w² = Σ_sets Σ_i (x_i − x̄)² / Σ_sets (n − 1)`
+///
+/// where
+/// - `x`: a figure of single pulls, usually kW; `s_w` in its unit;
+/// - `n`: pulls of a set; a single pull carries nothing (domain, section 4).
+///
+/// ```
+/// use jamjar_core::stats::pooled::within;
+/// let w = within(&[&[100.0, 102.0], &[110.0, 112.0], &[150.0]]).unwrap();
+/// assert_eq!((w.sd, w.df), (2.0_f64.sqrt(), 2.0));
+/// ```
 pub fn within(sets: &[&[f64]]) -> Option<Within> {
     let (mut ss, mut df) = (0.0, 0.0);
     for s in sets.iter().filter(|s| s.len() > 1) {
@@ -42,6 +55,24 @@ pub struct Between {
 
 /// Estimates `s_b² = max(0, (MS_between − s_w²)/n)` from groups of sets that share one configuration.
 /// `None` when no configuration was mounted twice.
+///
+/// # Formula
+/// `s_b² = max(0, (MS_between − s_w²)/n)`, `MS_between = Σ n_g·Σ (x̄_j − x̄_g)² / Σ (m_g − 1)`
+///
+/// where
+/// - `x̄_j`: means of the sets of configuration g that was mounted `m_g` times; `x̄_g` their mean;
+/// - `n_g`: harmonic mean of their pulls, `n` the same over all of them;
+/// - `s_w²`: scatter within sets; a negative difference is scatter by chance and counts as none (domain,
+///   section 4).
+///
+/// ```
+/// use jamjar_core::stats::pooled::{between, within};
+/// let (first, again): (&[f64], &[f64]) = (&[100.0, 102.0], &[106.0, 108.0]);
+/// let w = within(&[first, again]).unwrap();
+/// let b = between(&[vec![first, again]], &w).unwrap();
+/// // Means 101 and 107: MS_between = 2·18, less s_w² = 2, over 2 pulls.
+/// assert_eq!((b.ms_between, b.variance, b.df), (36.0, 17.0, 1.0));
+/// ```
 pub fn between(groups: &[Vec<&[f64]>], w: &Within) -> Option<Between> {
     let (mut ss, mut df, mut inverse, mut count) = (0.0, 0.0, 0.0, 0.0);
     for g in
@@ -126,6 +157,17 @@ impl Interval {
 /// From three degrees of freedom of sets run again, and where both sets and those have equally many pulls,
 /// the set means themselves are the observations: `Var = 2·MS_between/n` with the degrees of freedom of
 /// `MS_between`, exact at any `s_b`.
+///
+/// where
+/// - `s_w`, `df_w`: [`within`]; `s_b`, `df_b`: [`between`], unit of the figure;
+/// - `n1`, `n2`: pulls of the two sets; `k = 1/n1 + 1/n2`; `n`: harmonic pulls of the sets run again.
+///
+/// ```
+/// use jamjar_core::stats::pooled::{Within, difference};
+/// let i = difference(5.0, 3, 3, &Within { sd: 1.5, df: 12.0 }, None);
+/// assert!((i.half_width - 2.178_813 * 1.5 * (2.0_f64 / 3.0).sqrt()).abs() < 1e-5);
+/// assert!(i.ci95()[0] > 0.0);
+/// ```
 pub fn difference(difference: f64, n1: usize, n2: usize, w: &Within, b: Option<&Between>) -> Interval {
     if let Some(b) = b.filter(|b| b.df >= EXACT_DF && n1 == n2 && (b.n - n1 as f64).abs() < 1e-9) {
         return Interval::new(difference, (2.0 * b.ms_between / b.n).sqrt(), b.df);
@@ -149,6 +191,17 @@ pub struct Term {
 ///
 /// # Formula
 /// `Σ c_j·mean_j` with `Var = s_w²·Σ c_j²/n_j + s_b²·Σ c_j²`, degrees of freedom as for [`difference`].
+///
+/// where
+/// - `c_j`: weights, adding to 0 for a difference; `mean_j`, `n_j`: mean and pulls of set j;
+/// - `s_w`, `s_b`: as in [`difference`].
+///
+/// ```
+/// use jamjar_core::stats::pooled::{Term, Within, contrast, difference};
+/// let term = |weight, mean| Term { weight, mean, n: 3 };
+/// let w = Within { sd: 1.5, df: 12.0 };
+/// assert_eq!(contrast(&[term(1.0, 205.0), term(-1.0, 200.0)], &w, None).se, difference(5.0, 3, 3, &w, None).se);
+/// ```
 pub fn contrast(terms: &[Term], w: &Within, b: Option<&Between>) -> Interval {
     let sum = |f: fn(&Term) -> f64| terms.iter().map(f).sum::<f64>();
     let (value, k, squares) =

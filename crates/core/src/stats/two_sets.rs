@@ -66,6 +66,19 @@ pub enum RepeatsError {
 /// `s² = (SS1 + SS2)/(n1 + n2 − 2)`, `d ± t(0.975, n1+n2−2)·s·√(1/n1 + 1/n2)`;
 /// Welch: `se² = s1²/n1 + s2²/n2` with Satterthwaite degrees of freedom.
 ///
+/// where
+/// - `SS`, `s1`, `s2`, `n`: sum of squares about the mean, standard deviations and pulls of each set, unit of the
+///   figure;
+/// - `d`: candidate less base (domain, section 4; Welch 1947, Biometrika 34, p. 28).
+///
+/// ```
+/// use jamjar_core::stats::two_sets::compare;
+/// let r = compare(&[200.0, 201.0, 202.0], &[205.0, 206.0, 207.0])?;
+/// assert_eq!((r.difference, r.pooled_sd, r.df), (5.0, 1.0, 4.0));
+/// assert!((r.ci95[0] - (5.0 - 2.776_445 * (2.0_f64 / 3.0).sqrt())).abs() < 1e-5);
+/// # Ok::<(), jamjar_core::stats::two_sets::RepeatsError>(())
+/// ```
+///
 /// # Errors
 /// [`RepeatsError`] for empty or non-finite input, or one value in each.
 pub fn compare(base: &[f64], candidate: &[f64]) -> Result<Repeats, RepeatsError> {

@@ -85,8 +85,7 @@ pub fn sniff(head: &[u8], file: &str) -> Result<Dialect, FormatError> {
     let split = DELIMITERS.map(|d| split(&lines, d));
     let mut best: Option<(usize, usize, usize, bool)> = None;
     for (delimiter, comma) in [(0, true), (0, false), (1, true), (1, false), (2, false)] {
-        let rows: Vec<usize> =
-            split[delimiter].iter().filter(|f| is_data(f, comma)).map(Vec::len).collect();
+        let rows: Vec<usize> = split[delimiter].iter().filter(|f| is_data(f, comma)).map(Vec::len).collect();
         let Some(width) = rows.iter().copied().max_by_key(|w| rows.iter().filter(|r| *r == w).count()) else {
             continue;
         };

@@ -194,3 +194,14 @@ pub(crate) fn set(id: &str, factors: Value, files: &[(String, Option<String>)]) 
         .collect();
     json!({"id": id, "day": "2026-03-02", "factors": factors, "pulls": pulls})
 }
+
+/// Holds a value of a result against the answer on paper.
+pub(crate) fn close(got: &Value, want: f64, share: f64, what: &str) {
+    let got = got.as_f64().unwrap_or_else(|| panic!("{what} is missing"));
+    assert!((got - want).abs() <= share * want.abs(), "{what}: {got}, expected {want}");
+}
+
+/// Highest power of the closed form on the 50 rpm grid, up to the end of the pull.
+pub(crate) fn peak(p: &Pull) -> f64 {
+    (40..=130).map(|k| p.power_at(f64::from(k) * 50.0)).fold(0.0, f64::max)
+}

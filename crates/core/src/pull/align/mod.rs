@@ -169,6 +169,40 @@ impl Alignment {
 }
 
 /// Finds the lag, or refuses and says why.
+///
+/// # Formula
+/// The lag that minimises `Σ ρ(n_e(t_i·(1+δ) + lag) − k·n_d(t_i)·(1 + s·load_i))`
+///
+/// where
+/// - `n_e`, `n_d`: engine speed of the engine computer and speed of the dyno, rpm, each on its own clock, s;
+/// - `k`: engine ÷ dyno speed, from geometry, or fitted where it is not known;
+/// - `δ`: difference of the two clock rates, fitted above 1000 ppm;
+/// - `s`, `load`: slip at full load and load from 0 to 1, where tyres, clutch or converter can slip; else 0;
+/// - `ρ`: Huber's loss beyond 2.5 robust deviations of the residual, at least 1 rpm (our choice).
+///
+/// `σ_lag = σ/(|slope|·√N_eff)`: σ of the residual, rpm; slope of the ramp, rpm/s; `N_eff` counts what is left of N
+/// when neighbours resemble each other. Candidates come from normalised correlation over the whole record,
+/// because all ramps look alike; the level decides between them (domain, section 2, "Alignment").
+///
+/// ```
+/// use jamjar_core::log::Series;
+/// use jamjar_core::pull::align::{Pair, Ratio, align};
+/// use jamjar_core::pull::detect::detect;
+/// use jamjar_core::pull::load::Load;
+///
+/// // One engine, seen by two recorders at 50 and 20 samples a second; the second began 3.25 s earlier.
+/// let engine = |t: f64| 2000.0 + 700.0 * (t - 2.0).clamp(0.0, 6.0) - 3000.0 * (t - 8.0).clamp(0.0, 0.8);
+/// let seen = |hz: f64, ahead: f64| {
+///     let t: Vec<f64> = (0..(hz * 12.0) as usize).map(|i| i as f64 / hz).collect();
+///     Series { v: t.iter().map(|t| engine(*t)).collect(), t: t.iter().map(|t| t + ahead).collect() }
+/// };
+/// let (dyno, ecu) = (seen(50.0, 0.0), seen(20.0, 3.25));
+/// let pull = &detect(&dyno, &Load::default(), 1.0)[0];
+/// let pair =
+///     Pair { dyno: &dyno, ecu: &ecu, pull, ratio: Ratio::Known(1.0), rigid: true, load: None, clocks_of_day: false };
+/// let lag = align(&pair).usable_lag().unwrap();
+/// assert!((lag - 3.25).abs() < 0.002, "{lag}");
+/// ```
 pub fn align(pair: &Pair<'_>) -> Alignment {
     let candidates = coarse::candidates(pair);
     if candidates.is_empty() {

@@ -1,6 +1,8 @@
 //! Whole pulls of the simulated cell: what a person changes shows in what the instruments write, and nothing else does.
 #![allow(clippy::unwrap_used, clippy::float_cmp)]
 
+mod planted;
+
 use jamjar_core::maps::{Axis, MapFile, Scalar, Table};
 use jamjar_core::signal::interp::linear;
 use jamjar_sim::{Dialect, FaultKind, FaultSpec, Scenario, SimPull, SimSet, Simulated, one_pull, simulate};
@@ -150,7 +152,9 @@ fn the_true_curve_is_read_back_from_the_dyno_recording() {
     for row in rows.iter().filter(|r| r[0] > from + 1.0 && r[0] < to - 0.3 && r[1] * 4.1 > 3500.0) {
         let (shaft, torque) = (row[1], row[2]);
         let kw = torque * shaft * std::f64::consts::PI / 30_000.0;
-        let Some(truth) = linear(&pull.truth.curve.rpm, &pull.truth.curve.power_kw, shaft * 4.1) else { continue };
+        let Some(truth) = linear(&pull.truth.curve.rpm, &pull.truth.curve.power_kw, shaft * 4.1) else {
+            continue;
+        };
         // What turning the engine up takes is added back in the truth, and stands in no recording.
         assert!((0.9..1.005).contains(&(kw / truth)), "{} rpm: {kw} against {truth}", shaft * 4.1);
         seen += 1;
@@ -217,7 +221,11 @@ fn a_fault_is_planted_on_its_pull_and_leaves_the_others_alone() {
     let at = |p: &SimPull| linear(&p.truth.curve.rpm, &p.truth.curve.power_kw, 5000.0).unwrap();
     assert_eq!(at(&sets(&s)[1].pulls[0]), at(&sets(&clean)[1].pulls[0]));
     assert!(at(&sets(&s)[1].pulls[1]) < 0.97 * at(&sets(&clean)[1].pulls[1]));
-    assert_eq!(sets(&s)[0].pulls[0].dyno, sets(&clean)[0].pulls[0].dyno, "nor does it shift another set's noise");
+    assert_eq!(
+        sets(&s)[0].pulls[0].dyno,
+        sets(&clean)[0].pulls[0].dyno,
+        "nor does it shift another set's noise"
+    );
 }
 
 #[test]
