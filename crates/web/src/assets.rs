@@ -12,19 +12,14 @@ use std::sync::LazyLock;
 
 #[derive(Embed)]
 #[folder = "assets"]
-#[include = "app.js"]
-#[include = "dist/*"]
-#[include = "fonts/*.woff2"]
-#[include = "icons/*"]
-#[include = "vendor/*"]
 struct Files;
 
 /// Fonts for pictures made on the server.
-pub(crate) const PICTURE_FONTS: [&[u8]; 3] = [
-    include_bytes!("../assets/fonts/fraunces.ttf"),
-    include_bytes!("../assets/fonts/atkinson-next.ttf"),
-    include_bytes!("../assets/fonts/atkinson-mono.ttf"),
-];
+pub(crate) fn picture_fonts() -> impl Iterator<Item = Vec<u8>> {
+    ["fonts/fraunces.ttf", "fonts/atkinson-next.ttf", "fonts/atkinson-mono.ttf"]
+        .into_iter()
+        .filter_map(|path| Some(Files::get(path)?.data.into_owned()))
+}
 
 /// A file as it is given out.
 struct Asset {

@@ -80,16 +80,17 @@ fn plateaus(t: &[f64], v: &[f64], loaded: &[bool], scale: f64) -> Vec<Plateau> {
     let mut i = 0;
     while i < blocks.len() {
         let (mut low, mut high, mut j) = (f64::INFINITY, f64::NEG_INFINITY, i);
-        while let Some(b) = blocks.get(j).filter(|b| j == i || b.0 - blocks[j - 1].1 < 2.0 * BLOCK_S) {
-            let (l, h) = (low.min(b.2), high.max(b.2));
+        while let Some(b) = blocks.get(j).filter(|b| j == i || b.from_s - blocks[j - 1].to_s < 2.0 * BLOCK_S)
+        {
+            let (l, h) = (low.min(b.level), high.max(b.level));
             if h - l > (BAND_RPM / scale).max(BAND_SHARE * h.abs()) {
                 break;
             }
             (low, high, j) = (l, h, j + 1);
         }
-        let (from_s, to_s) = (blocks[i].0, blocks[j.max(i + 1) - 1].1);
+        let (from_s, to_s) = (blocks[i].from_s, blocks[j.max(i + 1) - 1].to_s);
         if to_s - from_s >= MIN_HOLD_S {
-            let level = blocks[i..j].iter().map(|b| b.2).sum::<f64>() / (j - i) as f64;
+            let level = blocks[i..j].iter().map(|b| b.level).sum::<f64>() / (j - i) as f64;
             out.push(Plateau { from_s, to_s, level });
             i = j;
         } else {
@@ -99,15 +100,16 @@ fn plateaus(t: &[f64], v: &[f64], loaded: &[bool], scale: f64) -> Vec<Plateau> {
     joined(out, scale)
 }
 
-/// Begin, end and mean of blocks in which every sample was loaded.
-fn blocks(t: &[f64], v: &[f64], loaded: &[bool]) -> Vec<(f64, f64, f64)> {
+/// Blocks in which every sample was loaded, with their mean.
+fn blocks(t: &[f64], v: &[f64], loaded: &[bool]) -> Vec<Plateau> {
     let mut out = Vec::new();
     let mut i = 0;
     while i < t.len() {
         let j = i + t[i..].partition_point(|x| *x < t[i] + BLOCK_S).max(1);
         if loaded[i..j].iter().all(|l| *l) && v[i..j].iter().all(|v| v.is_finite()) {
             let end = t.get(j).copied().filter(|e| e - t[j - 1] < BLOCK_S).unwrap_or(t[j - 1]);
-            out.push((t[i], end, v[i..j].iter().sum::<f64>() / (j - i) as f64));
+            let level = v[i..j].iter().sum::<f64>() / (j - i) as f64;
+            out.push(Plateau { from_s: t[i], to_s: end, level });
         }
         i = j;
     }

@@ -1,7 +1,7 @@
 //! The line-up page and its downloads.
 
 use super::{encoding, page, page_key};
-use crate::assets::PICTURE_FONTS;
+use crate::assets::picture_fonts;
 use crate::auth::Reader;
 use crate::cookies::keeping;
 use crate::error::WebError;
@@ -132,7 +132,7 @@ fn fonts() -> Arc<usvg::fontdb::Database> {
     FONTS
         .get_or_init(|| {
             let mut db = usvg::fontdb::Database::new();
-            PICTURE_FONTS.iter().for_each(|f| db.load_font_data(f.to_vec()));
+            picture_fonts().for_each(|f| db.load_font_data(f));
             Arc::new(db)
         })
         .clone()

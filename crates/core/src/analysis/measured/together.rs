@@ -92,8 +92,8 @@ fn look_together(
         }
         flag_heat_soak(pulls);
     }
-    for (s, i, reason) in odd_clocks(measured) {
-        refuse(&sets[s], &mut measured[s][i], i, reason, vehicle, limits);
+    for Odd { set, pull, why } in odd_clocks(measured) {
+        refuse(&sets[set], &mut measured[set][pull], pull, why, vehicle, limits);
     }
     name_endings(sets, measured, vehicle);
     flag_frozen(measured, limits);
@@ -101,25 +101,40 @@ fn look_together(
     true
 }
 
+/// How fast one pull's clock runs, ppm.
+struct Clock {
+    set: usize,
+    pull: usize,
+    rate: f64,
+    se: f64,
+}
+
+/// A pull to be refused for its clock.
+struct Odd {
+    set: usize,
+    pull: usize,
+    why: Refusal,
+}
+
 /// Pulls whose clocks would have to run at another rate than in the job's other pulls: the recorders are the
 /// same, so it is the ramp that differs.
-fn odd_clocks(measured: &[Vec<Measured>]) -> Vec<(usize, usize, Refusal)> {
-    let mut all: Vec<(usize, usize, f64, f64)> = Vec::new();
+fn odd_clocks(measured: &[Vec<Measured>]) -> Vec<Odd> {
+    let mut all: Vec<Clock> = Vec::new();
     for (s, pulls) in measured.iter().enumerate() {
         for (i, m) in pulls.iter().enumerate().filter(|(_, m)| m.alignment.status == Status::Aligned) {
             if let (Some(rate), Some(se)) = (m.alignment.rate_ppm, m.alignment.rate_se_ppm) {
-                all.push((s, i, rate, se));
+                all.push(Clock { set: s, pull: i, rate, se });
             }
         }
     }
     if all.len() < 3 {
         return Vec::new();
     }
-    let mut rates: Vec<f64> = all.iter().map(|a| a.2).collect();
+    let mut rates: Vec<f64> = all.iter().map(|a| a.rate).collect();
     let usual = crate::signal::median::median_in_place(&mut rates);
     all.into_iter()
-        .filter(|(_, _, rate, se)| (rate - usual).abs() > ODD_RATE_PPM.max(10.0 * se))
-        .map(|(s, i, ppm, _)| (s, i, Refusal::OddRate { ppm, usual_ppm: usual }))
+        .filter(|c| (c.rate - usual).abs() > ODD_RATE_PPM.max(10.0 * c.se))
+        .map(|c| Odd { set: c.set, pull: c.pull, why: Refusal::OddRate { ppm: c.rate, usual_ppm: usual } })
         .collect()
 }
 

@@ -116,7 +116,7 @@ impl Index {
             .filter(|n| *n < 64)
             .fold(0u64, |m, n| m | 1 << n);
         let small = |v: Option<f64>| v.map_or(f32::NAN, |v| v as f32);
-        put(&mut c.place, at, (r.place.pull, r.place.set, r.place.day));
+        put(&mut c.place, at, r.place);
         put(&mut c.position, at, r.position);
         put(&mut c.date, at, r.date.num_days_from_ce());
         let year = (r.date.year() - FIRST_YEAR).clamp(0, YEARS as i32 - 1) as u16;
@@ -168,7 +168,7 @@ impl Index {
         self.dead = 0;
         self.days.clear();
         for (i, p) in self.c.place.iter().enumerate() {
-            self.days.entry(p.2).or_insert(Day { start: i, len: 0 }).len += 1;
+            self.days.entry(p.day).or_insert(Day { start: i, len: 0 }).len += 1;
         }
     }
 
@@ -182,11 +182,11 @@ impl Index {
         for (day, notes) in &self.notes {
             for n in notes.iter().filter(|n| n.fields.iter().any(|(f, s)| holds(*f, s))) {
                 for i in self.rows(*day) {
-                    let (pull, set, _) = self.c.place[i];
+                    let at = self.c.place[i];
                     let own = match n.scope {
                         Scope::Day => true,
-                        Scope::Set(s) => s == set,
-                        Scope::Pull(p) => p == pull,
+                        Scope::Set(s) => s == at.set,
+                        Scope::Pull(p) => p == at.pull,
                     };
                     if own {
                         out.insert(i);

@@ -1,6 +1,7 @@
 //! The columns themselves.
 
 use super::names::NAMED;
+use super::record::Place;
 use crate::correction::Correction;
 
 /// Years are counted from here, so many of them.
@@ -13,7 +14,7 @@ pub(in crate::find) const FAMILIES: usize = Correction::ALL.len();
 
 #[derive(Debug, Clone, Default)]
 pub(in crate::find) struct Columns {
-    pub(in crate::find) place: Vec<(i64, i64, i64)>,
+    pub(in crate::find) place: Vec<Place>,
     pub(in crate::find) position: Vec<u16>,
     pub(in crate::find) date: Vec<i32>,
     pub(in crate::find) named: [Vec<u16>; NAMED],

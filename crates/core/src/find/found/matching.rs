@@ -196,8 +196,8 @@ impl Index {
     fn first(&self, rows: &Bits, q: &Query, f: usize, n: usize) -> Vec<usize> {
         let c = &self.c;
         let zones = self.zones.get_or_init(|| Zones::new(c));
-        let newest = |a: usize, b: usize| (c.date[b], c.place[b].0).cmp(&(c.date[a], c.place[a].0));
-        let oldest = |a: usize, b: usize| (c.date[a], c.place[a].0).cmp(&(c.date[b], c.place[b].0));
+        let newest = |a: usize, b: usize| (c.date[b], c.place[b].pull).cmp(&(c.date[a], c.place[a].pull));
+        let oldest = |a: usize, b: usize| (c.date[a], c.place[a].pull).cmp(&(c.date[b], c.place[b].pull));
         let power = |i: usize| c.power[i] * c.factor[f][i];
         let by = |a: f32, b: f32| a.is_nan().cmp(&b.is_nan()).then(a.total_cmp(&b));
         let by_date = || top(rows, n, newest, |word, worst| zones.since(word, c.date[worst]));
@@ -237,9 +237,8 @@ impl Index {
         let name = |k: usize| self.names[k].all[usize::from(c.named[k][i])].clone();
         let factor = f64::from(c.factor[f][i]);
         let number = |v: f32| (!v.is_nan()).then_some(f64::from(v));
-        let (pull, set, day) = c.place[i];
         Hit {
-            place: Place { pull, set, day },
+            place: c.place[i],
             position: c.position[i],
             date: NaiveDate::from_num_days_from_ce_opt(c.date[i]).unwrap_or_default(),
             names: [VEHICLE, BUILD, MAP, FUEL, BOOST, GEAR].map(name),

@@ -13,5 +13,5 @@ pub(crate) use encode::{Encoding, SetTag};
 pub(crate) use figure::{FigureAsked, in_unit, unit_of};
 pub(crate) use limit_row::{LimitRow, limit_rows};
 pub(crate) use plan::{KeptRow, PlanRow, kept_rows, plan_rows};
-pub(crate) use switches::{Choice, Setting, same_within, settings};
+pub(crate) use switches::{AxisLink, Choice, Setting, same_within, settings};
 pub(crate) use words::{count, date_words, engine_speed, stretch};

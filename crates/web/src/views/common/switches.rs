@@ -8,6 +8,13 @@ pub(crate) struct Choice {
     pub(crate) on: bool,
 }
 
+/// An axis as a link.
+pub(crate) struct AxisLink {
+    pub(crate) href: String,
+    pub(crate) label: &'static str,
+    pub(crate) on: bool,
+}
+
 pub(crate) struct Setting {
     pub(crate) name: &'static str,
     pub(crate) label: &'static str,

@@ -11,8 +11,8 @@ use super::split::{SplitView, Suggestion, corners, price_words, split_view, sugg
 use crate::prefs::Prefs;
 use crate::views::Shell;
 use crate::views::common::{
-    Choice, Encoding, LimitRow, SetTag, Setting, count, date_words, in_unit, limit_rows, listed_query,
-    same_within, settings, unit_of,
+    AxisLink, Choice, Encoding, LimitRow, SetTag, Setting, count, date_words, in_unit, limit_rows,
+    listed_query, same_within, settings, unit_of,
 };
 use askama::Template;
 use jamjar_chart::{Paint, lineup_svg};
@@ -62,7 +62,7 @@ pub(crate) struct LineUpPage {
     pub(crate) figure_heads: Vec<String>,
     pub(crate) not_known: String,
     pub(crate) view: Setting,
-    pub(crate) axes: Vec<(String, &'static str, bool)>,
+    pub(crate) axes: Vec<AxisLink>,
     pub(crate) band: String,
     pub(crate) at: String,
     pub(crate) asks_band: bool,
@@ -232,11 +232,7 @@ fn view_setting(l: &LineUp, view: Figure) -> Setting {
 }
 
 /// Axes that any set of the line-up can be drawn along, as links; road speed only where it was logged.
-fn axes(
-    l: &LineUp,
-    hidden: &[(&'static str, String)],
-    asked: &LineUpAsked,
-) -> Vec<(String, &'static str, bool)> {
+fn axes(l: &LineUp, hidden: &[(&'static str, String)], asked: &LineUpAsked) -> Vec<AxisLink> {
     let logged = l.measured.iter().flatten().any(|m| m.grid.road_kmh.is_some());
     let offered = Along::ALL.into_iter().filter(|a| *a != Along::RoadSpeed || logged || *a == asked.along);
     let link = |along: Along| {
@@ -244,7 +240,7 @@ fn axes(
             hidden.iter().cloned().chain(LineUpAsked { along, ..asked.clone() }.pairs()).collect();
         format!("/line-up?{}", listed_query(&pairs))
     };
-    offered.map(|a| (link(a), a.label(), a == asked.along)).collect()
+    offered.map(|a| AxisLink { href: link(a), label: a.label(), on: a == asked.along }).collect()
 }
 
 /// Sets from the highest peak down: the order of the names at the line ends, shared by legend and table.

@@ -6,7 +6,7 @@ use super::held::{StepTable, step_table};
 use super::lanes::{AXES, Offered, axis_of, chart, chosen, offered};
 use crate::prefs::Prefs;
 use crate::views::Shell;
-use crate::views::common::{Encoding, LimitRow, SetTag, Setting, date_words, limit_rows, settings};
+use crate::views::common::{AxisLink, Encoding, LimitRow, SetTag, Setting, date_words, limit_rows, settings};
 use askama::Template;
 use jamjar_chart::{LaneLine, Paint, TraceChart, TraceLane};
 use jamjar_core::analysis::{Along, RatioSource};
@@ -59,7 +59,7 @@ pub(crate) struct PullPage {
     pub(crate) chart: String,
     pub(crate) data: String,
     pub(crate) axis: &'static str,
-    pub(crate) axes: Vec<(String, &'static str, bool)>,
+    pub(crate) axes: Vec<AxisLink>,
     pub(crate) zoomed: Option<String>,
     pub(crate) shown: Vec<LaneRow>,
     pub(crate) hidden: Vec<LaneRow>,
@@ -145,7 +145,7 @@ pub(crate) fn pull_page(r: &Reading, e: &Encoding, prefs: &Prefs, asked: Asked) 
         axes: AXES
             .into_iter()
             .filter(|a| *a != Along::RoadSpeed || r.measured.has_road_speed)
-            .map(|a| (link(id, a, &shown, None), a.label(), a == axis))
+            .map(|a| AxisLink { href: link(id, a, &shown, None), label: a.label(), on: a == axis })
             .collect(),
         zoomed: asked.zoom.map(|_| link(id, axis, &shown, None)),
         form: vec![("axis", axis.id().to_owned()), ("lanes", shown.join(","))],
