@@ -195,6 +195,23 @@ pub struct NotPositive {
 /// `(99/pd)^0.7·(T/298)^1.5` turbocharged; `fm = 0.036·qc − 1.14` for 40 ≤ qc ≤ 65, 0.3 below, 1.2 above; `qc
 /// = q/r`; `q = Z·F/(D·N)` mg/(L·cycle), Z = 120000 four-stroke or 60000 two-stroke; T = t + 273.
 ///
+/// where
+/// - `pd`: dry pressure, kPa, the 99 above against it; `T`: K; `fa`: atmospheric factor;
+/// - `F`: fuel flow, g/s; `D`: displacement, L; `N`: engine speed, rpm; `r`: charger pressure ratio, 1 without one;
+/// - `fm`: engine factor; `qc`: corrected fuel a cycle, mg/(L·cycle) (ISO 1585, compression ignition; domain, section
+///   1).
+///
+/// ```
+/// use jamjar_core::correction::{DieselState, iso1585_diesel};
+/// let f = iso1585_diesel(&DieselState {
+///     dry_kpa: 87.34, temp_c: 13.6, turbocharged: true, two_stroke: false,
+///     fuel_g_s: 5.0, displacement_l: 2.0, rpm: 3000.0, boost_pressure_ratio: 2.0,
+/// })?;
+/// assert_eq!((f.q, f.qc), (100.0, 50.0));
+/// assert!((f.fm - 0.66).abs() < 1e-9 && (f.alpha_d - 1.019_465).abs() < 1e-6);
+/// # Ok::<(), jamjar_core::correction::NotPositive>(())
+/// ```
+///
 /// # Errors
 /// [`NotPositive`] when an input is zero, negative or not finite.
 pub fn iso1585_diesel(s: &DieselState) -> Result<DieselFactor, NotPositive> {

@@ -161,6 +161,15 @@ impl Driven {
     /// - `w_b`: time driven in bin b of 250 rpm, any unit; tails outside the body left out;
     /// - `P̄_b`: [`Curve::band_mean`] over that bin, kW. A band alone is one bin (domain, section 3: weighted by where
     ///   it is driven).
+    ///
+    /// ```
+    /// use jamjar_core::curve::Curve;
+    /// use jamjar_core::driven::Driven;
+    /// let rpm: Vec<f64> = (0..=40).map(|i| 3000.0 + 50.0 * f64::from(i)).collect();
+    /// let curve = Curve { power_kw: rpm.iter().map(|n| n / 100.0).collect(), rpm, ..Curve::default() };
+    /// assert_eq!(Driven::Band([3500.0, 4500.0]).mean(&curve), Some(40.0));
+    /// assert_eq!(Driven::Band([2500.0, 4500.0]).mean(&curve), None, "not measured down there");
+    /// ```
     pub fn mean(&self, curve: &Curve) -> Option<f64> {
         match self {
             Self::Band(b) => band_mean(curve, *b),

@@ -102,6 +102,25 @@ fn validate(i: &StripInput) -> Result<(), StripError> {
 /// launch speed (slipping clutch); upshift at the shift speed; no drive during the pause; explicit steps of
 /// 0.1 ms.
 ///
+/// where
+/// - `T`: engine torque, N·m, held at the ends of the curve; `i`, `i_f`: gear and final drive; `η`: efficiency;
+/// - `r`: tyre radius, m; `m`: mass, kg; `g`: 9.80665 m/s²; `μ`, `f`: grip and share of the weight on driven wheels;
+/// - `ρ`: density of the air, kg/m³; `CdA`: drag area, m²; `v`: speed, m/s; `c_r`: rolling coefficient (domain,
+///   section 12).
+///
+/// ```
+/// use jamjar_core::calculators::strip::{StripInput, strip};
+/// let car = StripInput {
+///     mass_kg: 1400.0, tyre_friction: 1.1, driven_axle_load_fraction: 0.6, drag_area_m2: 0.65,
+///     rolling_coefficient: 0.015, tyre_radius_m: 0.31, final_drive: 3.9, drivetrain_efficiency: 0.88,
+///     air_density_kg_m3: 1.2, gears: vec![3.4, 2.0, 1.4, 1.0], rpm: vec![1000.0, 7000.0],
+///     torque_nm: vec![260.0, 260.0], shift_rpm: 6500.0, launch_rpm: 2500.0, shift_pause_s: 0.2,
+/// };
+/// let (plain, strong) = (strip(&car)?, strip(&StripInput { torque_nm: vec![320.0, 320.0], ..car.clone() })?);
+/// assert!(strong.t_402m_s < plain.t_402m_s && strong.v_402m_kmh > plain.v_402m_kmh);
+/// # Ok::<(), jamjar_core::calculators::strip::StripError>(())
+/// ```
+///
 /// # Errors
 /// [`StripError`] for bad input or a vehicle that never arrives.
 pub fn strip(i: &StripInput) -> Result<StripRun, StripError> {

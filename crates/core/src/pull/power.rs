@@ -196,6 +196,12 @@ fn raw(log: &Recording, dyno: &Dyno, ratio: f64) -> Result<Raw, PowerError> {
 /// Brake, hub, PTO, engine: `P = T·ω + I·ω·α`; inertia drum: `P = I·ω·α`; a coast-down adds `T_loss(ω)·ω`;
 /// a rotating inertia adds `I_r·ω_e·α_e` at the engine. Torque shown is `P/ω_e`.
 ///
+/// where
+/// - `P`: power, W, kept as kW; `T`: torque at the shaft, N·m; `ω`: shaft speed, rad/s; `α`: its rate, rad/s²;
+/// - `I`: inertia of the dyno that it does not compensate itself, kg·m² at the shaft; none given counts as 0;
+/// - `T_loss`: loss torque of a coast-down, N·m; `I_r`: rotating inertia of engine and driveline, kg·m²;
+/// - `ω_e`, `α_e`: speed and rate of the engine (domain, section 2).
+///
 /// `said` are cuts known from a channel, on the dyno's clock; those that the torque itself shows are added.
 /// The curve is split there before it is filtered, and what lies inside is left out.
 ///
