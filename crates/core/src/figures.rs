@@ -87,6 +87,21 @@ impl Curve {
     }
 
     /// The stretch around a peak in which power stays within [`PLATEAU_SHARE`] of it, rpm.
+    ///
+    /// # Formula
+    /// The widest `[n1, n2]` around the peak with `P(n) ≥ (1 − x)·P_peak` at every grid speed
+    ///
+    /// where
+    /// - `P`: power, kW; `n`: engine speed, rpm; `x`: [`PLATEAU_SHARE`] (domain, section 3).
+    ///
+    /// ```
+    /// use jamjar_core::curve::Curve;
+    /// use jamjar_core::figures::Peak;
+    /// let rpm: Vec<f64> = (0..=40).map(|i| 4000.0 + 50.0 * f64::from(i)).collect();
+    /// let power_kw: Vec<f64> = rpm.iter().map(|n| 100.0 - (n - 5000.0).abs() / 100.0).collect();
+    /// let [low, high] = Curve { rpm, power_kw, ..Curve::default() }.plateau(Peak { value: 100.0, rpm: 5000.0 });
+    /// assert_eq!(5000.0 - low, high - 5000.0);
+    /// ```
     pub fn plateau(&self, peak: Peak) -> [f64; 2] {
         let holds = |i: &usize| self.power_kw[*i] >= peak.value * (1.0 - PLATEAU_SHARE);
         let at = self.rpm.partition_point(|r| *r < peak.rpm).min(self.rpm.len() - 1);

@@ -14,6 +14,15 @@ pub const MIN_SPAN_RPM: f64 = 1000.0;
 const PLATEAU_S: f64 = 0.3;
 
 /// Finds every pull in a speed trace. `scale` brings the trace to engine rpm for the minimum span.
+///
+/// # Formula
+/// A sweep where `sign·dn/dt ≥ max(0.15·q80, 30 rpm/s)` under load for at least 1.5 s and 1000 rpm
+///
+/// where
+/// - `n`: speed of the trace, rpm, times `scale` the engine's; its rate by a local fit over 0.4 s or 7 samples;
+/// - `q80`: 80 % quantile of the rates under load, rpm/s: a slow ramp is judged by itself;
+/// - load: throttle from 90 % up, or high torque where none was logged (domain, section 2; 0.15 and 30 rpm/s are our
+///   choice: a hesitation stays in the pull, a coast does not).
 pub fn detect(speed: &Series, load: &Load, scale: f64) -> Vec<PullSpan> {
     let n = speed.len();
     let Some(step) = median_step(&speed.t).filter(|_| n >= 8) else { return Vec::new() };

@@ -34,6 +34,15 @@ pub struct Dip {
 
 /// Finds dips in torque over rpm. `time_s` is the time at each grid speed; points marked `edge` are not
 /// looked at.
+///
+/// # Formula
+/// `depth_i = min(max T left, max T right) − T_i`, a dip where `depth > max(0.02·T_i, 5·rough)`;
+/// `rough = median |T_i − (T_(i−1) + T_(i+1))/2|`
+///
+/// where
+/// - `T`: torque, N·m, on the grid; left and right: up to 800 rpm to either side;
+/// - the depth given is a share of the level around it; its ends are where it is half as deep (domain, section 3;
+///   reach and thresholds are our choice).
 pub fn find_dips(
     rpm: &[f64],
     torque_nm: &[f64],

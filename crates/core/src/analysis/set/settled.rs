@@ -16,6 +16,18 @@ pub enum Settled {
 
 impl Settled {
     /// From the values of a set in order of running.
+    ///
+    /// # Formula
+    /// Settled from the first pull after which every `|x_(i+1) − x_i|/|x_i| ≤ 0.007`
+    ///
+    /// where
+    /// - `x_i`: a figure of pull i, in order of running (domain, section 3 and 4: "last settled").
+    ///
+    /// ```
+    /// use jamjar_core::analysis::Settled;
+    /// assert_eq!(Settled::of(&[97.0, 100.3, 100.1]), Settled::From(1), "the first was cold");
+    /// assert_eq!(Settled::of(&[97.0]), Settled::Unknown);
+    /// ```
     pub fn of(values: &[f64]) -> Self {
         let step = |w: &[f64]| (w[1] - w[0]).abs() / w[0].abs().max(1e-12);
         match values {

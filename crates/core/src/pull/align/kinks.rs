@@ -20,6 +20,15 @@ struct Local {
 /// How much further apart the kinks are in one recording than in the other, s, with the tolerance for it.
 /// `levels` is engine speed as the dyno says it, on the dyno clock. `None` when either kink cannot be fitted
 /// well.
+///
+/// # Formula
+/// `gap = (lag_lift − lag_tip) − δ·(t_lift − t_tip)`, refused beyond `0.015 s + 5·√(σ_tip² + σ_lift²) + step/4`
+///
+/// where
+/// - `lag_tip`, `lag_lift`: lags fitted at tip-in and at the lift alone, each beside a free offset, s; `σ` their
+///   standard errors;
+/// - `δ`: difference of the clock rates; `t`: on the dyno's clock, s; `step`: spacing of the engine computer's
+///   samples, s (domain, section 2; the tolerance is our choice).
 pub(super) fn gap(
     pair: &Pair<'_>,
     levels: &Series,
