@@ -104,8 +104,8 @@ impl Curve {
     /// covered.
     ///
     /// # Formula
-    /// `P̄ = A/(n2 − n1)`, `A` as in [`area`](Self::area), kW·rpm; `n1`, `n2` the ends of the band, rpm (domain,
-    /// section 3).
+    /// `P̄ = A/(n2 − n1)`, `A` as in [`area`](Self::area), kW·rpm; `n1`, `n2` the ends of the band, rpm
+    /// (domain, section 3).
     pub fn band_mean(&self, band: [f64; 2]) -> Option<f64> {
         if band[1] > band[0] { self.area(band[0], band[1]).map(|a| a / (band[1] - band[0])) } else { None }
     }

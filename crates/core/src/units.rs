@@ -207,8 +207,8 @@ impl TorqueUnit {
 /// No number that a person types is larger.
 const LARGEST_TYPED: f64 = 1e9;
 
-/// A number as people type it: blanks around it and a decimal comma allowed; `None` for anything else, also for
-/// what is not finite or above a thousand million.
+/// A number as people type it: blanks around it and a decimal comma allowed; `None` for anything else, also
+/// for what is not finite or above a thousand million.
 pub fn typed(s: &str) -> Option<f64> {
     s.trim().replace(',', ".").parse().ok().filter(|v: &f64| v.abs() <= LARGEST_TYPED)
 }

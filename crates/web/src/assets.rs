@@ -1,11 +1,12 @@
-//! Files compiled into the program: style, scripts, fonts. Their addresses carry what is in them, so that a browser may
-//! keep them for good: another file has another address.
+//! Files compiled into the program: style, scripts, fonts. Their addresses carry what is in them, so that a
+//! browser may keep them for good: another file has another address.
 
 use axum::extract::Path;
 use axum::http::StatusCode;
 use axum::http::header::{CACHE_CONTROL, CONTENT_TYPE};
 use axum::response::{IntoResponse, Response};
 use rust_embed::Embed;
+use sha2::{Digest, Sha256};
 use std::borrow::Cow;
 use std::collections::HashMap;
 use std::sync::LazyLock;
@@ -31,30 +32,22 @@ struct Asset {
 
 /// By path within the folder. The style names fonts by path; it gives their addresses out.
 static ASSETS: LazyLock<HashMap<String, Asset>> = LazyLock::new(|| {
-    let mut out = HashMap::new();
+    let mut out: HashMap<String, Asset> = HashMap::new();
     let mut paths: Vec<Cow<'static, str>> = Files::iter().collect();
     // What names others comes after them.
     paths.sort_by_key(|p| p.ends_with(".css"));
     for path in paths {
         let Some(file) = Files::get(&path) else { continue };
-        // Enough of a hash to tell versions of one file apart.
-        let mut version = hex::encode(&file.metadata.sha256_hash()[..5]);
         let mut bytes = file.data;
         if path.ends_with(".css") {
-            let mut text = String::from_utf8_lossy(&bytes).into_owned();
-            let mut named: Vec<&Asset> = Vec::new();
-            for (other, asset) in &out {
-                let asset: &Asset = asset;
-                let plain = format!("/assets/{other}");
-                if text.contains(&plain) {
-                    text = text.replace(&plain, &asset.address);
-                    named.push(asset);
-                }
-            }
-            named.sort_by(|a, b| a.address.cmp(&b.address));
-            named.iter().for_each(|a| version.push_str(&a.version[..2]));
-            bytes = Cow::Owned(text.into_bytes());
+            let text = String::from_utf8_lossy(&bytes).into_owned();
+            let given_out = |text: String, (other, asset): (&String, &Asset)| {
+                text.replace(&format!("/assets/{other}"), &asset.address)
+            };
+            bytes = Cow::Owned(out.iter().fold(text, given_out).into_bytes());
         }
+        // Of what is given out, addresses of fonts included; enough of it to tell versions of one file apart.
+        let version = hex::encode(&Sha256::digest(&bytes)[..5]);
         let kind = mime_guess::from_path(&*path).first_or_octet_stream().to_string();
         let kind = if kind.starts_with("text/") { format!("{kind}; charset=utf-8") } else { kind };
         let address = format!("/assets/{version}/{path}");
@@ -68,8 +61,8 @@ pub(crate) fn address(path: &str) -> &'static str {
     ASSETS.get(path).map_or("", |a| a.address.as_str())
 }
 
-/// A file at the address of its own version may be kept for good; at another's, from a page of before an update, it is
-/// given out as it is now.
+/// A file at the address of its own version may be kept for good; at another's, from a page of before an
+/// update, it is given out as it is now.
 pub(crate) async fn serve(Path((version, path)): Path<(String, String)>) -> Response {
     let Some(a) = ASSETS.get(&path) else { return StatusCode::NOT_FOUND.into_response() };
     let cache = if a.version == version { "public, max-age=31536000, immutable" } else { "no-cache" };

@@ -69,6 +69,12 @@ async fn set(d: &WebDriver, css: &str, value: &str) {
     e.send_keys(value).await.unwrap();
 }
 
+/// How wide the page is, px.
+async fn width(d: &WebDriver) -> f64 {
+    let asked = d.execute("return document.documentElement.scrollWidth", vec![]).await.unwrap();
+    asked.json().as_f64().unwrap()
+}
+
 async fn choose(d: &WebDriver, css: &str, value: &str) {
     see(d, &format!("{css} option[value='{value}']")).await.click().await.unwrap();
 }
@@ -145,22 +151,10 @@ async fn by_hand(d: WebDriver, base: String) {
     set(&d, "form[action$='/notes'] input[name=text]", "rear tyre to 2.4 bar").await;
     see(&d, "form[action$='/notes'] button").await.click().await.unwrap();
     assert!(see(&d, ".daynotes").await.text().await.unwrap().contains("rear tyre to 2.4 bar"));
-    let wide = d
-        .execute("return document.documentElement.scrollWidth", vec![])
-        .await
-        .unwrap()
-        .json()
-        .as_f64()
-        .unwrap();
+    let wide = width(&d).await;
     assert!(wide <= 390.0, "nothing hangs over the edge: {wide} px");
     d.goto(format!("{base}/vehicles/1")).await.unwrap();
-    let wide = d
-        .execute("return document.documentElement.scrollWidth", vec![])
-        .await
-        .unwrap()
-        .json()
-        .as_f64()
-        .unwrap();
+    let wide = width(&d).await;
     assert!(wide <= 390.0, "on the vehicle page neither: {wide} px");
 }
 

@@ -1,5 +1,5 @@
-//! Results kept in memory for as long as what they rest on stays as it is, within a fixed room; whoever asks for one
-//! that is being made waits for it.
+//! Results kept in memory for as long as what they rest on stays as it is, within a fixed room; whoever asks
+//! for one that is being made waits for it.
 
 use crate::fresh::{Freshness, Moment};
 use jamjar_store::Thing;
@@ -54,8 +54,8 @@ where
     K: Eq + Hash + Clone + Send + Sync + 'static,
     V: Send + Sync + 'static,
 {
-    /// `room` is the sum of weights kept, in bytes or whatever unit is used. Something heavier than a quarter of
-    /// it is not kept; otherwise the least recently used goes first.
+    /// `room` is the sum of weights kept, in bytes or whatever unit is used. Something heavier than a quarter
+    /// of it is not kept; otherwise the least recently used goes first.
     pub fn new(room: usize) -> Self {
         let kept = Cache::builder()
             .weigher(|_, e: &Arc<Entry<V>>| e.weight)
@@ -88,16 +88,11 @@ where
             weight: m.weight.try_into().unwrap_or(u32::MAX),
         };
         loop {
-            let made = async {
-                let m = make().await?;
-                let lasts = m.lasts && m.weight <= self.giant;
-                Ok((entry(m), lasts))
-            };
             let mut passing = false;
             let found = self.kept.try_get_with(key.clone(), async {
-                let (e, lasts) = made.await?;
-                passing = !lasts;
-                Ok(Arc::new(e))
+                let m = make().await?;
+                passing = !m.lasts || m.weight > self.giant;
+                Ok(Arc::new(entry(m)))
             });
             let found = found.await.map_err(|e: Arc<E>| Arc::unwrap_or_clone(e))?;
             let holds = fresh.holds(&found.rests_on, found.since);

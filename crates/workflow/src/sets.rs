@@ -1,5 +1,5 @@
-//! Sets read for a page: their pulls measured as the vehicle's limits and this program have it, their figures, and what
-//! stands out among them.
+//! Sets read for a page: their pulls measured as the vehicle's limits and this program have it, their
+//! figures, and what stands out among them.
 
 use crate::error::WorkflowError;
 use crate::input::input_of;

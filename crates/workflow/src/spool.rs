@@ -42,7 +42,8 @@ pub struct Spooled {
 }
 
 impl Spool {
-    /// A folder of its own within the data folder, for its owner alone. `spare_bytes` are kept free on the disk.
+    /// A folder of its own within the data folder, for its owner alone. `spare_bytes` are kept free on the
+    /// disk.
     ///
     /// # Errors
     /// When the folder cannot be made.
@@ -64,8 +65,8 @@ impl Spool {
         Ok(())
     }
 
-    /// Refuses when the disk could not take `bytes` and what they become: the file itself, its copy in custody,
-    /// its samples, and the database's own log of it.
+    /// Refuses when the disk could not take `bytes` and what they become: the file itself, its copy in
+    /// custody, its samples, and the database's own log of it.
     ///
     /// # Errors
     /// [`NoRoom`] with how much is free.

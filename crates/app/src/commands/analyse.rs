@@ -2,6 +2,7 @@
 
 use super::bad_input;
 use jamjar_core::analysis::{Figure, find_days, set_verdicts};
+use jamjar_core::limits::judged;
 use jamjar_core::units::Units;
 use jamjar_core::words::{Speech, caution, caveat, finding, headline_sentence, limit_sentence};
 use jamjar_workflow::job::{Analysed, Prepared, check_code, run as run_job};
@@ -38,10 +39,8 @@ fn print_words(job: &Prepared, a: &Analysed) {
             }
             _ => println!("  {}: no power figure", set.id),
         }
-        for o in set_verdicts(measured) {
-            if let Some(l) = job.limits.iter().find(|l| l.id == o.limit) {
-                println!("    {}", limit_sentence(l, &o));
-            }
+        for (l, o) in judged(&set_verdicts(measured), &job.limits) {
+            println!("    {}", limit_sentence(l, o));
         }
         for (k, (m, c)) in measured.iter().zip(&set.pulls).enumerate() {
             let of_day = said.iter().filter(|f| f.set == i && f.pull == k).map(|f| &f.found);

@@ -19,7 +19,9 @@ mod windows;
 
 pub use evaluate::evaluate;
 pub use extent::{Extent, Extents};
-pub use model::{Clock, Direction, GateTerm, Limit, LimitError, LimitOutcome, Severity, Threshold, Verdict};
+pub use model::{
+    Clock, Direction, GateTerm, Limit, LimitError, LimitOutcome, Severity, Threshold, Verdict, judged,
+};
 pub use sources::Sources;
 pub use traced::{Traced, trace};
 pub use why::{Load, Reach, StandIn, Wanted, Why};

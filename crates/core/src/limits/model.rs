@@ -264,6 +264,14 @@ pub struct LimitOutcome {
     pub why: Option<Why>,
 }
 
+/// Limits that were judged, each beside what was found of it, in the order of the outcomes.
+pub fn judged<'a>(
+    outcomes: &'a [LimitOutcome],
+    limits: &'a [Limit],
+) -> impl Iterator<Item = (&'a Limit, &'a LimitOutcome)> {
+    outcomes.iter().filter_map(|o| limits.iter().find(|l| l.id == o.limit).map(|l| (l, o)))
+}
+
 impl LimitOutcome {
     /// A limit that could not be judged, and why.
     pub(super) fn unjudged(limit: &Limit, verdict: Verdict, why: Why) -> Self {

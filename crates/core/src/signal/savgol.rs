@@ -48,8 +48,8 @@ fn validate(len: usize, window: usize, order: usize) -> Result<(), SavgolError> 
 /// Smooths a uniformly sampled series; ends take the polynomial of the last full window.
 ///
 /// # Formula
-/// `ŷ_i = Σ_j h_j·y_(i+j)`, `ẏ_i = Σ_j h'_j·y_(i+j)/Δt`: value and slope at the middle of the polynomial fitted to
-/// the window by least squares
+/// `ŷ_i = Σ_j h_j·y_(i+j)`, `ẏ_i = Σ_j h'_j·y_(i+j)/Δt`: value and slope at the middle of the polynomial
+/// fitted to the window by least squares
 ///
 /// where
 /// - `y`: the series, `ŷ` in its unit, `ẏ` in its unit per second;

@@ -2,7 +2,7 @@
 
 use super::sentence_case;
 use crate::channel::Channel;
-use crate::limits::{Limit, LimitOutcome, Load, Reach, StandIn, Threshold, Verdict, Wanted, Why};
+use crate::limits::{Limit, LimitOutcome, Load, Reach, StandIn, Threshold, Verdict, Wanted, Why, judged};
 use crate::units::{Mixture, Units};
 
 /// Value of a channel with its unit.
@@ -61,17 +61,13 @@ pub fn limit_sentence(limit: &Limit, o: &LimitOutcome) -> String {
 /// A limit beside what was found of it.
 type Judged<'a> = (&'a Limit, &'a LimitOutcome);
 
-fn judged<'a>(verdicts: &'a [LimitOutcome], limits: &'a [Limit]) -> Vec<Judged<'a>> {
-    verdicts.iter().filter_map(|o| limits.iter().find(|l| l.id == o.limit).map(|l| (l, o))).collect()
-}
-
 fn named((l, o): Judged<'_>, units: Units) -> String {
     format!("{} {}", l.channel.label(), verdict_line(l, o, units))
 }
 
 /// The tightest limit of a set in words, with what was not measured beside it; true when a limit is over.
 pub fn tightest(verdicts: &[LimitOutcome], limits: &[Limit], units: Units) -> (String, bool) {
-    let all = judged(verdicts, limits);
+    let all: Vec<Judged<'_>> = judged(verdicts, limits).collect();
     let used = |j: &Judged<'_>| j.1.share_used.unwrap_or(0.0);
     let worst = |v: Verdict| {
         all.iter().copied().filter(|j| j.1.verdict == v).max_by(|a, b| used(a).total_cmp(&used(b)))
@@ -97,7 +93,7 @@ pub fn tightest(verdicts: &[LimitOutcome], limits: &[Limit], units: Units) -> (S
 
 /// The worst that the limits of a set say, and whether it is a warning.
 pub fn judged_sentence(verdicts: &[LimitOutcome], limits: &[Limit], units: Units) -> (String, bool) {
-    let all = judged(verdicts, limits);
+    let all: Vec<Judged<'_>> = judged(verdicts, limits).collect();
     let Some((limit, o)) = all.iter().copied().min_by(|a, b| a.1.verdict.cmp(&b.1.verdict)) else {
         return ("No limits are set for this vehicle, so nothing can be said of its margins.".into(), false);
     };

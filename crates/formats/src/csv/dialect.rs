@@ -31,8 +31,8 @@ fn text(raw: &[u8]) -> String {
     }
 }
 
-/// Fields of each line at a delimiter, honouring double quotes: each line by itself, so that an odd quote in a
-/// preamble swallows no more than its line.
+/// Fields of each line at a delimiter, honouring double quotes: each line by itself, so that an odd quote in
+/// a preamble swallows no more than its line.
 fn split(lines: &[&[u8]], delimiter: u8) -> Vec<Vec<Vec<u8>>> {
     let mut reader = csv_core::ReaderBuilder::new().delimiter(delimiter).build();
     let (mut text, mut ends) = (Vec::new(), Vec::new());

@@ -1,4 +1,5 @@
-//! Whole pulls of the simulated cell: what a person changes shows in what the instruments write, and nothing else does.
+//! Whole pulls of the simulated cell: what a person changes shows in what the instruments write, and nothing
+//! else does.
 #![allow(clippy::unwrap_used, clippy::float_cmp)]
 
 mod planted;

@@ -5,7 +5,7 @@ use crate::auth::{Calibrator, Reader};
 use crate::error::WebError;
 use crate::prefs::Prefs;
 use crate::state::AppState;
-use crate::views::{SettingsPage, Shell, run_fragment};
+use crate::views::{RunFragment, SettingsPage, Shell, run_fragment};
 use axum::extract::{Query, State};
 use axum::response::{Html, IntoResponse, Redirect, Response};
 use jamjar_store::RunState;
@@ -17,18 +17,19 @@ pub(crate) struct Params {
     kept: String,
 }
 
+/// The last loading of the demo, unless it is done.
+pub(super) async fn demo_run(state: &AppState) -> Result<Option<RunFragment>, WebError> {
+    let latest = state.store.latest_run(jamjar_workflow::demo::RUN).await?;
+    Ok(latest.filter(|r| r.state != RunState::Done).map(|r| run_fragment(&r)))
+}
+
 pub(crate) async fn show(
     _: Reader,
     prefs: Prefs,
     State(state): State<AppState>,
     Query(p): Query<Params>,
 ) -> Result<Html<String>, WebError> {
-    let run = state
-        .store
-        .latest_run(jamjar_workflow::demo::RUN)
-        .await?
-        .filter(|r| r.state != RunState::Done)
-        .map(|r| run_fragment(&r));
+    let run = demo_run(&state).await?;
     page(&SettingsPage {
         shell: Shell::new("Settings", &prefs.theme, "settings"),
         demo: state.store.has_demo().await?,

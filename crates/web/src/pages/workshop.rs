@@ -1,18 +1,18 @@
 //! Home, theme, health.
 
+use super::settings::demo_run;
 use super::{encoding, page};
 use crate::auth::Reader;
 use crate::cookies::{keeping, lasting};
 use crate::error::WebError;
 use crate::prefs::{Prefs, THEME};
 use crate::state::AppState;
-use crate::views::{run_fragment, workshop_page};
+use crate::views::workshop_page;
 use axum::Form;
 use axum::extract::State;
 use axum::http::HeaderMap;
 use axum::http::header::REFERER;
 use axum::response::{Html, IntoResponse, Redirect, Response};
-use jamjar_store::RunState;
 use jamjar_workflow::sets::{fresh_sets, read_sets};
 use serde::Deserialize;
 use std::collections::{HashMap, HashSet};
@@ -53,12 +53,7 @@ pub(crate) async fn show(
         vehicles.insert(id, (vehicle, encoding(&state, id).await?));
     }
     let sets: Vec<_> = sets.iter().filter_map(|s| fresh.remove(&s.set.id)).collect();
-    let run = state
-        .store
-        .latest_run(jamjar_workflow::demo::RUN)
-        .await?
-        .filter(|r| r.state != RunState::Done)
-        .map(|r| run_fragment(&r));
+    let run = demo_run(&state).await?;
     page(&workshop_page(&prefs, days, &sets, shown, &vehicles, run))
 }
 

@@ -4,7 +4,7 @@ use super::Shell;
 use super::common::{Encoding, SetTag, count, date_words};
 use crate::prefs::Prefs;
 use askama::Template;
-use jamjar_core::limits::Verdict;
+use jamjar_core::limits::{Verdict, judged};
 use jamjar_core::words::{tightest, verdict_line, why};
 use jamjar_store::{Day, Run, RunState, VehicleRecord};
 use jamjar_workflow::sets::SetRead;
@@ -138,11 +138,8 @@ fn set_row(read: &SetRead, v: &VehicleRecord, e: &Encoding, prefs: &Prefs) -> Se
 fn attention(read: &SetRead, v: &VehicleRecord, prefs: &Prefs) -> Vec<Attention> {
     let s = &read.stored;
     let what = format!("{} on {}, {}", s.set.config.map, s.set.config.fuel, date_words(s.set.date));
-    let mut out: Vec<Attention> = read
-        .verdicts
-        .iter()
-        .filter(|o| matches!(o.verdict, Verdict::Over | Verdict::CantTell))
-        .filter_map(|o| v.limits.iter().find(|l| l.id == o.limit).map(|l| (l, o)))
+    let mut out: Vec<Attention> = judged(&read.verdicts, &v.limits)
+        .filter(|(_, o)| matches!(o.verdict, Verdict::Over | Verdict::CantTell))
         .map(|(l, o)| Attention {
             day_id: s.set.day_id,
             what: what.clone(),

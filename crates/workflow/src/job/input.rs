@@ -1,6 +1,6 @@
 //! The job file as written, version 1. Adding fields is free; renaming or removing one needs version 2.
 
-use jamjar_core::analysis::{Along, Engine, Headline, Vehicle};
+use jamjar_core::analysis::{Along, Engine, Headline, Settings, Vehicle};
 use jamjar_core::correction::Correction;
 use jamjar_core::driven::Driven;
 use jamjar_core::limits::Limit;
@@ -49,11 +49,11 @@ pub struct Job {
 }
 
 fn default_grid() -> f64 {
-    50.0
+    Settings::default().grid_rpm
 }
 
 fn default_smoothing() -> f64 {
-    0.25
+    Settings::default().smoothing_s
 }
 
 /// Vehicle with its dyno.

@@ -1,5 +1,5 @@
-//! What a line-up lets a person conclude beside its comparisons: what more pulls would show, in what state its sets were
-//! pulled, what a gain cost.
+//! What a line-up lets a person conclude beside its comparisons: what more pulls would show, in what state
+//! its sets were pulled, what a gain cost.
 
 use super::LineUp;
 use jamjar_core::analysis::{Comparison, Figure, StateDifference, differs};

@@ -2,6 +2,7 @@
 
 use super::Reading;
 use jamjar_core::analysis::{Along, Event};
+use jamjar_core::curve::index_of;
 use jamjar_core::log::Series;
 use jamjar_core::pull::held::HeldStep;
 use jamjar_core::signal::interp::linear;
@@ -69,8 +70,8 @@ impl<'a> Lines<'a> {
         }
     }
 
-    /// On the speed axis of a step test each held speed is one point: a line through all samples would go back
-    /// and forth.
+    /// On the speed axis of a step test each held speed is one point: a line through all samples would go
+    /// back and forth.
     fn by_step(&self) -> Option<&[HeldStep]> {
         let steps = &self.reading.measured.steps;
         (self.along == Along::EngineSpeed && !steps.is_empty()).then_some(steps)
@@ -156,7 +157,7 @@ impl Reading {
     /// A channel where power peaks, in its own unit.
     pub fn at_peak(&self, channel: &str) -> Option<f64> {
         let rpm = self.figures.peak_power?.rpm;
-        let i = self.measured.grid.rpm.iter().position(|g| (g - rpm).abs() < 1e-6)?;
-        self.beside().series(channel)?.at(self.measured.grid.time_s[i])
+        let grid = &self.measured.grid;
+        self.beside().series(channel)?.at(grid.time_s[index_of(&grid.rpm, rpm)?])
     }
 }

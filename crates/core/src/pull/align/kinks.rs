@@ -22,7 +22,8 @@ struct Local {
 /// well.
 ///
 /// # Formula
-/// `gap = (lag_lift − lag_tip) − δ·(t_lift − t_tip)`, refused beyond `0.015 s + 5·√(σ_tip² + σ_lift²) + step/4`
+/// `gap = (lag_lift − lag_tip) − δ·(t_lift − t_tip)`, refused beyond `0.015 s + 5·√(σ_tip² + σ_lift²) +
+/// step/4`
 ///
 /// where
 /// - `lag_tip`, `lag_lift`: lags fitted at tip-in and at the lift alone, each beside a free offset, s; `σ` their

@@ -180,9 +180,9 @@ impl Alignment {
 /// - `s`, `load`: slip at full load and load from 0 to 1, where tyres, clutch or converter can slip; else 0;
 /// - `ρ`: Huber's loss beyond 2.5 robust deviations of the residual, at least 1 rpm (our choice).
 ///
-/// `σ_lag = σ/(|slope|·√N_eff)`: σ of the residual, rpm; slope of the ramp, rpm/s; `N_eff` counts what is left of N
-/// when neighbours resemble each other. Candidates come from normalised correlation over the whole record,
-/// because all ramps look alike; the level decides between them (domain, section 2, "Alignment").
+/// `σ_lag = σ/(|slope|·√N_eff)`: σ of the residual, rpm; slope of the ramp, rpm/s; `N_eff` counts what is
+/// left of N when neighbours resemble each other. Candidates come from normalised correlation over the whole
+/// record, because all ramps look alike; the level decides between them (domain, section 2, "Alignment").
 ///
 /// ```
 /// use jamjar_core::log::Series;

@@ -1,6 +1,6 @@
 //! A limit beside what was found of it.
 
-use jamjar_core::limits::{Limit, LimitOutcome, Verdict};
+use jamjar_core::limits::{Limit, LimitOutcome, Verdict, judged};
 use jamjar_core::units::Units;
 use jamjar_core::words::{limit_rule, verdict_line, why};
 
@@ -18,8 +18,7 @@ pub(crate) struct LimitRow {
 
 /// A row for each limit that was judged, in the order of the verdicts.
 pub(crate) fn limit_rows(verdicts: &[LimitOutcome], limits: &[Limit], units: Units) -> Vec<LimitRow> {
-    let judged = verdicts.iter().filter_map(|o| limits.iter().find(|l| l.id == o.limit).map(|l| (l, o)));
-    judged
+    judged(verdicts, limits)
         .map(|(l, o)| LimitRow {
             label: l.channel.label(),
             rule: format!("{} for {} s", limit_rule(l, units), l.sustain_s),
