@@ -3,8 +3,9 @@
 
 use serde_json::{Value, json};
 use std::io::Write;
-use std::path::{Path, PathBuf};
+use std::path::Path;
 use std::process::{Command, Output, Stdio};
+use tempfile::TempDir;
 
 fn jamjar(args: &[&str], input: &str) -> Output {
     let mut child = Command::new(env!("CARGO_BIN_EXE_jamjar"))
@@ -22,23 +23,19 @@ fn text(bytes: &[u8]) -> String {
     String::from_utf8_lossy(bytes).into_owned()
 }
 
-struct Folder(PathBuf);
+struct Folder(TempDir);
 
 impl Folder {
     fn new(name: &str) -> Self {
-        let p = std::env::temp_dir().join(format!("jj-cli-{name}-{}", std::process::id()));
-        let _ = std::fs::remove_dir_all(&p);
-        Self(p)
+        Self(TempDir::with_prefix(format!("jj-cli-{name}-")).unwrap())
+    }
+
+    fn dir(&self) -> &Path {
+        self.0.path()
     }
 
     fn path(&self, name: &str) -> String {
-        self.0.join(name).display().to_string()
-    }
-}
-
-impl Drop for Folder {
-    fn drop(&mut self) {
-        let _ = std::fs::remove_dir_all(&self.0);
+        self.dir().join(name).display().to_string()
     }
 }
 
@@ -82,7 +79,7 @@ fn a_bad_line_is_named_and_ends_with_two() {
 #[test]
 fn analyse_speaks_words_or_json_and_check_sets_the_code() {
     let folder = Folder::new("analyse");
-    let out = jamjar(&["simulate", "first-light", "--out", &folder.0.display().to_string()], "");
+    let out = jamjar(&["simulate", "first-light", "--out", &folder.dir().display().to_string()], "");
     assert_eq!(out.status.code(), Some(0), "{}", text(&out.stderr));
     let job = folder.path("job.json");
     let words = text(&jamjar(&["analyse", &job], "").stdout);
@@ -126,7 +123,6 @@ fn analyse_speaks_words_or_json_and_check_sets_the_code() {
 #[test]
 fn analyse_refuses_with_file_line_and_column() {
     let folder = Folder::new("refuse");
-    std::fs::create_dir_all(&folder.0).unwrap();
     std::fs::write(folder.path("d.csv"), "Time (s),Hub speed (rpm),Hub torque (N·m)\n0,500,1\n0.01,oops,1\n")
         .unwrap();
     let job = json!({"jamjar_job": 1, "vehicle": {"dyno": {"kind": "hub"}}, "sets": [{"id": "a", "pulls": [{"id": "p1", "dyno": "d.csv"}]}]});
@@ -141,7 +137,7 @@ fn analyse_refuses_with_file_line_and_column() {
 #[test]
 fn the_private_database_goes_up_and_down() {
     let folder = Folder::new("db");
-    let data = folder.0.display().to_string();
+    let data = folder.dir().display().to_string();
     let status = || -> Value {
         serde_json::from_slice(&jamjar(&["db", "status", "--json", "--data", &data], "").stdout).unwrap()
     };
@@ -163,10 +159,10 @@ fn a_port_in_use_is_a_clear_sentence() {
     let taken = std::net::TcpListener::bind(("127.0.0.1", 0)).unwrap();
     let port = taken.local_addr().unwrap().port().to_string();
     let folder = Folder::new("port");
-    let out = jamjar(&["serve", "--port", &port, "--data", &folder.0.display().to_string()], "");
+    let out = jamjar(&["serve", "--port", &port, "--data", &folder.dir().display().to_string()], "");
     assert_eq!(out.status.code(), Some(2));
     assert!(text(&out.stderr).contains("is in use; choose another with --port"));
-    let out = jamjar(&["db", "up", "--db-port", &port, "--data", &folder.0.display().to_string()], "");
+    let out = jamjar(&["db", "up", "--db-port", &port, "--data", &folder.dir().display().to_string()], "");
     assert!(text(&out.stderr).contains("choose another with --db-port"), "{}", text(&out.stderr));
     let out = jamjar(&["db", "up", "--data", "/proc/nowhere"], "");
     assert_eq!(out.status.code(), Some(2));
@@ -209,10 +205,9 @@ kind = "dirty_filter"
 #[test]
 fn a_persons_own_scenario_is_run_and_its_faults_of_form_are_named() {
     let folder = Folder::new("scenario");
-    std::fs::create_dir_all(&folder.0).unwrap();
     let first = Folder::new("scenario-maps");
-    jamjar(&["simulate", "first-light", "--out", &first.0.display().to_string()], "");
-    std::fs::copy(first.0.join("maps/tolvern-stock.map"), folder.0.join("stock.map")).unwrap();
+    jamjar(&["simulate", "first-light", "--out", &first.dir().display().to_string()], "");
+    std::fs::copy(first.dir().join("maps/tolvern-stock.map"), folder.dir().join("stock.map")).unwrap();
     let path = folder.path("mine.toml");
     std::fs::write(&path, OWN).unwrap();
     let out = folder.path("out");
@@ -243,7 +238,7 @@ fn a_persons_own_scenario_is_run_and_its_faults_of_form_are_named() {
     refuse("stock.map", "gone.map", "gone.map: cannot be read");
     refuse("kind = \"dirty_filter\"", "kind = \"gremlins\"", "unknown variant `gremlins`");
     std::fs::write(
-        folder.0.join("stock.map"),
+        folder.dir().join("stock.map"),
         "jamjar map 1\nname Stock\n\ntable spark_advance [°] over engine_speed [rpm]\n 1000 900\n 1 2\n",
     )
     .unwrap();
@@ -259,7 +254,6 @@ fn a_persons_own_scenario_is_run_and_its_faults_of_form_are_named() {
 #[test]
 fn validate_prints_the_table_and_writes_the_page() {
     let folder = Folder::new("validate");
-    std::fs::create_dir_all(&folder.0).unwrap();
     let page = folder.path("validation.md");
     let out = jamjar(&["validate", "--days", "2", "--json", "--out", &page], "");
     assert_eq!(out.status.code(), Some(0), "{}", text(&out.stderr));

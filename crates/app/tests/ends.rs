@@ -63,7 +63,7 @@ fn a_database_that_dies_under_the_program_comes_back() {
     let folder = Folder::new("dies");
     let serving = Serving::start(&folder, &[]);
     for _ in 0..2 {
-        let (pid, _) = jamjar_store::private::running(&folder.0).unwrap();
+        let (pid, _) = jamjar_store::private::running(folder.path()).unwrap();
         kill_process(Pid::from_raw(pid).unwrap(), Signal::KILL).unwrap();
         std::thread::sleep(Duration::from_millis(100));
         assert!(serving.get("/health").unwrap().contains("200 OK"), "the request waited for it");

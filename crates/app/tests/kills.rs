@@ -37,7 +37,7 @@ fn kills_at_any_moment_of_start_and_demo_load_leave_no_half_state() {
         let port = jamjar_store::private::free_port().unwrap().to_string();
         let mut child = Command::new(env!("CARGO_BIN_EXE_jamjar"))
             .args(["serve", "--demo", "--port", &port, "--data"])
-            .arg(&folder.0)
+            .arg(folder.path())
             .stdout(Stdio::null())
             .stderr(Stdio::piped())
             .spawn()
@@ -69,7 +69,7 @@ fn kills_at_any_moment_of_start_and_demo_load_leave_no_half_state() {
 
 fn kill_database_now_and_then(folder: &Folder, seed: &mut u64) {
     if random(seed).is_multiple_of(2)
-        && let Some((pid, _)) = jamjar_store::private::running(&folder.0)
+        && let Some((pid, _)) = jamjar_store::private::running(folder.path())
     {
         let _ = kill_process(Pid::from_raw(pid).unwrap(), Signal::KILL);
     }

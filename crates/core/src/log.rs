@@ -70,9 +70,23 @@ impl Recording {
     /// window instead).
     ///
     /// # Formula
-    /// `duty % = PW·n·z/600`, PW pulse width in ms, n engine speed in rpm, z injections per revolution:
-    /// `PW·n/1200` for a four-stroke with one pulse a cycle, `PW·n/600` for a two-stroke. The speed is read
-    /// at the time of each pulse width.
+    /// `duty = PW·n·z/600`: `PW·n/1200` for a four-stroke with one pulse a cycle, `PW·n/600` for a two-stroke.
+    ///
+    /// where
+    /// - `duty`: share of the cycle the injector is open, %; `PW`: pulse width, ms;
+    /// - `n`: engine speed, rpm, read at the time of each pulse width; `z`: injections per revolution
+    ///   (domain, section 7).
+    ///
+    /// # Examples
+    /// ```
+    /// use jamjar_core::{channel::Channel, log::Recording};
+    ///
+    /// let mut log = Recording { t: vec![0.0, 0.1], ..Recording::default() };
+    /// log.channels.insert("engine_speed".parse::<Channel>().unwrap(), vec![6000.0; 2]);
+    /// log.channels.insert("injector_pulse_width".parse::<Channel>().unwrap(), vec![14.0; 2]);
+    /// let duty = log.with_duty(Some(0.5)).series("injector_duty").unwrap();
+    /// assert!((duty.v[0] - 70.0).abs() < 1e-9);
+    /// ```
     #[must_use]
     #[allow(clippy::float_cmp)]
     pub fn with_duty(mut self, per_rev: Option<f64>) -> Self {

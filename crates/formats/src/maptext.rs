@@ -101,14 +101,22 @@ fn header(out: &mut MapFile, line: &str) -> Result<(), MapProblem> {
 }
 
 /// `name [unit] rest`.
-fn named(s: &str) -> Result<(String, String, &str), MapProblem> {
+struct Named<'a> {
+    name: String,
+    unit: String,
+    rest: &'a str,
+}
+
+fn named(s: &str) -> Result<Named<'_>, MapProblem> {
     let s = s.trim();
     let (name, rest) = s.split_once(char::is_whitespace).unwrap_or((s, ""));
     if name.is_empty() || !name.chars().all(|c| c.is_ascii_lowercase() || c.is_ascii_digit() || c == '_') {
         return Err(MapProblem::Name { text: shown(name) });
     }
     match rest.trim_start().strip_prefix('[').and_then(|r| r.split_once(']')) {
-        Some((unit, rest)) => Ok((name.to_owned(), unit.trim().to_owned(), rest.trim())),
+        Some((unit, rest)) => {
+            Ok(Named { name: name.to_owned(), unit: unit.trim().to_owned(), rest: rest.trim() })
+        }
         None => Err(MapProblem::NoUnit { name: name.to_owned() }),
     }
 }
@@ -118,15 +126,15 @@ fn number(s: &str) -> Result<f64, MapProblem> {
 }
 
 fn scalar(rest: &str) -> Result<(String, Scalar), MapProblem> {
-    let (name, unit, value) = named(rest)?;
-    Ok((name, Scalar { value: number(value)?, unit }))
+    let Named { name, unit, rest } = named(rest)?;
+    Ok((name, Scalar { value: number(rest)?, unit }))
 }
 
 fn heading(rest: &str) -> Result<Table, MapProblem> {
-    let (name, unit, over) = named(rest)?;
+    let Named { name, unit, rest: over } = named(rest)?;
     let axes = over.strip_prefix("over ").ok_or_else(|| MapProblem::NoAxes { table: name.clone() })?;
     let mut axes =
-        axes.split(',').map(|a| named(a).map(|(channel, unit, _)| Axis { channel, unit, at: Vec::new() }));
+        axes.split(',').map(|a| named(a).map(|n| Axis { channel: n.name, unit: n.unit, at: Vec::new() }));
     let x = axes.next().ok_or_else(|| MapProblem::NoAxes { table: name.clone() })??;
     let y = axes.next().transpose()?;
     if axes.next().is_some() {

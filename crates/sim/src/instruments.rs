@@ -61,46 +61,50 @@ pub(crate) struct Recorded {
     pub(crate) columns: Vec<Column>,
 }
 
-/// Reads a channel off an instant. Numbered channels carry their cylinder from 1.
-type Pick = fn(&Instant, usize) -> f64;
+/// A channel as its usual sensor gives it. Numbered channels carry their cylinder from 1.
+struct Usual {
+    read: fn(&Instant, usize) -> f64,
+    noise: f64,
+    step: f64,
+}
 
-fn pick(stem: &str) -> Option<(Pick, f64, f64)> {
-    // (reader, noise, step)
-    Some(match stem {
-        "engine_speed" => (|i, _| i.rpm, 3.0, 1.0),
-        "roller_speed" => (|i, _| i.shaft_rpm, 0.3, 0.01),
-        "hub_torque" | "brake_torque" => (|i, _| i.shaft_nm, 0.0, 0.1),
-        "road_speed" => (|i, _| i.road_kmh, 0.05, 0.1),
-        "pedal" => (|i, _| i.pedal, 0.05, 0.1),
-        "throttle" => (|i, _| i.throttle, 0.05, 0.1),
-        "manifold_pressure" => (|i, _| i.manifold_kpa, 0.5, 0.1),
-        "back_pressure" => (|i, _| i.back_kpa, 1.5, 0.1),
-        "boost_target" => (|i, _| i.boost_target_kpa, 0.0, 0.1),
-        "wastegate_duty" | "vane_position" => (|i, _| i.duty, 0.1, 0.1),
-        "lambda_target" => (|i, _| i.lambda_target, 0.0, 0.001),
-        "lambda" => (|i, k| i.lambda[k], 0.004, 0.001),
-        "spark_advance" => (|i, k| i.spark_deg - i.retard[k], 0.0, 0.1),
-        "knock_retard" => (|i, k| i.retard[k], 0.0, 0.1),
-        "knock_level" => (|i, _| i.knock_level, 0.07, 0.01),
-        "exhaust_temp" => (|i, k| i.exhaust_c[k], 0.8, 1.0),
-        "intake_temp" => (|i, _| i.intake_c, 0.1, 0.1),
-        "coolant_temp" => (|i, _| i.coolant_c, 0.1, 0.1),
-        "oil_temp" => (|i, _| i.oil_c, 0.1, 0.1),
-        "oil_pressure" => (|i, _| 110.0 + 0.062 * i.rpm - 1.6 * (i.oil_c - 90.0), 3.0, 1.0),
-        "injector_pulse_width" => (|i, _| i.pulse_ms, 0.02, 0.01),
-        "injector_duty" => (|i, _| i.duty_percent, 0.15, 0.1),
-        "fuel_pressure" => (|i, _| i.fuel_kpa, 1.5, 0.1),
-        "fuel_flow" => (|i, _| i.fuel_g_s, 0.05, 0.001),
-        "air_flow" => (|i, _| i.air_g_s, 0.4, 0.1),
-        "turbo_speed" => (|i, _| i.turbo_rpm, 150.0, 10.0),
-        "blower_speed" => (|i, _| i.blower_rpm, 8.0, 1.0),
-        "rail_pressure" => (|i, _| i.rail_mpa, 0.4, 0.1),
-        "injection_start" => (|i, _| i.start_deg, 0.0, 0.1),
-        "injection_duration" => (|i, _| i.duration_us, 1.0, 1.0),
-        "smoke_opacity" => (|i, _| i.smoke, 0.4, 0.1),
-        "fuel_cut" => (|i, _| i.fuel_cut, 0.0, 1.0),
-        _ => return None,
-    })
+fn usual(stem: &str) -> Option<Usual> {
+    let of = |read, noise, step| Some(Usual { read, noise, step });
+    match stem {
+        "engine_speed" => of(|i, _| i.rpm, 3.0, 1.0),
+        "roller_speed" => of(|i, _| i.shaft_rpm, 0.3, 0.01),
+        "hub_torque" | "brake_torque" => of(|i, _| i.shaft_nm, 0.0, 0.1),
+        "road_speed" => of(|i, _| i.road_kmh, 0.05, 0.1),
+        "pedal" => of(|i, _| i.pedal, 0.05, 0.1),
+        "throttle" => of(|i, _| i.throttle, 0.05, 0.1),
+        "manifold_pressure" => of(|i, _| i.manifold_kpa, 0.5, 0.1),
+        "back_pressure" => of(|i, _| i.back_kpa, 1.5, 0.1),
+        "boost_target" => of(|i, _| i.boost_target_kpa, 0.0, 0.1),
+        "wastegate_duty" | "vane_position" => of(|i, _| i.duty, 0.1, 0.1),
+        "lambda_target" => of(|i, _| i.lambda_target, 0.0, 0.001),
+        "lambda" => of(|i, k| i.lambda[k], 0.004, 0.001),
+        "spark_advance" => of(|i, k| i.spark_deg - i.retard[k], 0.0, 0.1),
+        "knock_retard" => of(|i, k| i.retard[k], 0.0, 0.1),
+        "knock_level" => of(|i, _| i.knock_level, 0.07, 0.01),
+        "exhaust_temp" => of(|i, k| i.exhaust_c[k], 0.8, 1.0),
+        "intake_temp" => of(|i, _| i.intake_c, 0.1, 0.1),
+        "coolant_temp" => of(|i, _| i.coolant_c, 0.1, 0.1),
+        "oil_temp" => of(|i, _| i.oil_c, 0.1, 0.1),
+        "oil_pressure" => of(|i, _| 110.0 + 0.062 * i.rpm - 1.6 * (i.oil_c - 90.0), 3.0, 1.0),
+        "injector_pulse_width" => of(|i, _| i.pulse_ms, 0.02, 0.01),
+        "injector_duty" => of(|i, _| i.duty_percent, 0.15, 0.1),
+        "fuel_pressure" => of(|i, _| i.fuel_kpa, 1.5, 0.1),
+        "fuel_flow" => of(|i, _| i.fuel_g_s, 0.05, 0.001),
+        "air_flow" => of(|i, _| i.air_g_s, 0.4, 0.1),
+        "turbo_speed" => of(|i, _| i.turbo_rpm, 150.0, 10.0),
+        "blower_speed" => of(|i, _| i.blower_rpm, 8.0, 1.0),
+        "rail_pressure" => of(|i, _| i.rail_mpa, 0.4, 0.1),
+        "injection_start" => of(|i, _| i.start_deg, 0.0, 0.1),
+        "injection_duration" => of(|i, _| i.duration_us, 1.0, 1.0),
+        "smoke_opacity" => of(|i, _| i.smoke, 0.4, 0.1),
+        "fuel_cut" => of(|i, _| i.fuel_cut, 0.0, 1.0),
+        _ => None,
+    }
 }
 
 /// Splits `lambda_2` into its stem and cylinder index.
@@ -115,7 +119,7 @@ fn split(name: &str) -> (&str, usize) {
 
 /// Whether a recorder can be given this channel.
 pub(crate) fn is_known(channel: &str) -> bool {
-    pick(split(channel).0).is_some()
+    usual(split(channel).0).is_some()
 }
 
 /// Offset and drift of a torque cell and whatever else a day's mounting leaves behind.
@@ -162,11 +166,11 @@ pub(crate) fn record(
         .iter()
         .filter_map(|name| {
             let (stem, cylinder) = split(name);
-            let (read, usual_noise, usual_step) = pick(stem)?;
+            let usual = usual(stem)?;
             let quirk = r.sensor.get(name).cloned().unwrap_or_default();
             let torque = matches!(stem, "hub_torque" | "brake_torque");
-            let sd = quirk.noise.unwrap_or(if torque { upset.torque_noise } else { usual_noise });
-            let step = quirk.step.unwrap_or(usual_step);
+            let sd = quirk.noise.unwrap_or(if torque { upset.torque_noise } else { usual.noise });
+            let step = quirk.step.unwrap_or(usual.step);
             let mut held: Option<f64> = None;
             let values = times
                 .iter()
@@ -180,7 +184,7 @@ pub(crate) fn record(
                     {
                         return v;
                     }
-                    let mut v = read(&between(&trace.instants, *at), cylinder)
+                    let mut v = (usual.read)(&between(&trace.instants, *at), cylinder)
                         + quirk.offset
                         + quirk.drift_per_min * at / 60.0
                         + noise.normal(sd);

@@ -76,6 +76,14 @@ impl Stamps {
     }
 }
 
+#[derive(Queryable, Selectable)]
+#[diesel(table_name = change_log)]
+struct Change {
+    id: i64,
+    kind: String,
+    thing: i64,
+}
+
 impl Store {
     /// What has changed since the log was last read, which this does. The first time it is [`Thing::All`].
     ///
@@ -106,27 +114,27 @@ impl Store {
             return Ok(vec![Thing::All]);
         };
         let missing: Vec<i64> = stamps.missing.keys().copied().collect();
-        let mut rows: Vec<(i64, String, i64)> = change_log::table
+        let mut rows: Vec<Change> = change_log::table
             .filter(change_log::id.gt(newest))
-            .select((change_log::id, change_log::kind, change_log::thing))
+            .select(Change::as_select())
             .load(&mut c)
             .await?;
         for part in missing.chunks(1000) {
-            let late: Vec<(i64, String, i64)> = change_log::table
+            let late = change_log::table
                 .filter(change_log::id.eq_any(part))
-                .select((change_log::id, change_log::kind, change_log::thing))
+                .select(Change::as_select())
                 .load(&mut c)
                 .await?;
             rows.extend(late);
         }
-        rows.sort_unstable();
+        rows.sort_unstable_by_key(|r| r.id);
         let pruned = rows.is_empty() && self.was_pruned(&mut c, newest).await?;
-        stamps.take(rows.iter().map(|r| r.0), Instant::now());
+        stamps.take(rows.iter().map(|r| r.id), Instant::now());
         if pruned || stamps.missing.len() > MOST_MISSING {
             *stamps = Stamps::default();
             return Box::pin(self.changes(stamps)).await;
         }
-        let things: BTreeSet<Thing> = rows.iter().flat_map(|(_, kind, id)| Thing::of(kind, *id)).collect();
+        let things: BTreeSet<Thing> = rows.iter().flat_map(|r| Thing::of(&r.kind, r.thing)).collect();
         Ok(things.into_iter().collect())
     }
 

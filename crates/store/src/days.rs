@@ -198,13 +198,19 @@ impl Store {
     /// [`StoreError`] when the database cannot answer.
     #[boxed]
     pub async fn days_by_vehicle(&self) -> Result<HashMap<i64, (usize, NaiveDate)>, StoreError> {
+        #[derive(Queryable)]
+        struct Counted {
+            vehicle: i64,
+            days: i64,
+            newest: Option<NaiveDate>,
+        }
         let mut c = self.conn().await?;
-        let rows: Vec<(i64, i64, Option<NaiveDate>)> = cell_day::table
+        let rows: Vec<Counted> = cell_day::table
             .group_by(cell_day::vehicle_id)
             .select((cell_day::vehicle_id, diesel::dsl::count_star(), diesel::dsl::max(cell_day::on_date)))
             .load(&mut c)
             .await?;
-        Ok(rows.into_iter().filter_map(|(id, n, last)| last.map(|l| (id, (n as usize, l)))).collect())
+        Ok(rows.into_iter().filter_map(|r| Some((r.vehicle, (r.days as usize, r.newest?)))).collect())
     }
 
     /// Sets the air and the note of a day as it was last seen, and the measurements that rest on its air, in

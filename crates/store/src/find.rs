@@ -23,16 +23,63 @@ pub struct FindNames {
     fuel: HashMap<i64, (String, Option<f64>)>,
 }
 
-type Ids = (i64, i64, i64, i32, NaiveDate, i64, i64, i64, i64, String, String);
-type Numbers = (Option<f64>, Option<f64>, Option<f64>, Option<f64>, Option<f64>, Option<f64>, Option<f64>);
-type Words = (Option<String>, Option<String>, String, String, Option<String>);
+#[derive(Debug, Clone, Queryable, Selectable)]
+#[diesel(table_name = pull)]
+struct OfPull {
+    id: i64,
+    set_id: i64,
+    position: i32,
+    excluded_reason: Option<String>,
+}
+
+#[derive(Debug, Clone, Queryable, Selectable)]
+#[diesel(table_name = pull_set)]
+struct OfSet {
+    day_id: i64,
+    build_id: i64,
+    map_id: i64,
+    fuel_id: i64,
+    boost: String,
+    gear: String,
+}
+
+#[derive(Debug, Clone, Queryable, Selectable)]
+#[diesel(table_name = cell_day)]
+struct OfDay {
+    on_date: NaiveDate,
+    vehicle_id: i64,
+}
+
+#[derive(Debug, Clone, Queryable, Selectable)]
+#[diesel(table_name = pull_summary)]
+struct OfSummary {
+    peak_power_kw: Option<f64>,
+    peak_power_rpm: Option<f64>,
+    peak_torque_nm: Option<f64>,
+    air_temperature_c: Option<f64>,
+    air_humidity: Option<f64>,
+    air_pressure_hpa: Option<f64>,
+    limit_used: Option<f64>,
+    worst_limit: Option<String>,
+    ended_by: Option<String>,
+    alignment: String,
+    flags: String,
+}
 
 /// A pull as the index takes it, with names still as ids.
 #[derive(Debug, Clone)]
-pub struct PullRow {
-    ids: Ids,
-    numbers: Numbers,
-    words: Words,
+pub struct PullRow(Row);
+
+#[derive(Debug, Clone, Queryable, Selectable)]
+struct Row {
+    #[diesel(embed)]
+    pull: OfPull,
+    #[diesel(embed)]
+    set: OfSet,
+    #[diesel(embed)]
+    day: OfDay,
+    #[diesel(embed)]
+    summary: OfSummary,
 }
 
 /// The pulls of a day and the notes on it.
@@ -47,23 +94,27 @@ pub struct FoundDay {
 impl PullRow {
     /// The record, with names; `None` when a name is not known yet.
     pub fn record<'a>(&'a self, n: &'a FindNames) -> Option<Record<'a>> {
-        let (pull, set, day, position, date, vehicle, build, map, fuel, boost, gear) = &self.ids;
-        let (power, rpm, torque_nm, t, h, p, used) = self.numbers;
-        let (limit, ended, aligned, flags, excluded) = &self.words;
-        let (fuel, ethanol) = n.fuel.get(fuel)?;
+        let Row { pull, set, day, summary } = &self.0;
+        let (fuel, ethanol) = n.fuel.get(&set.fuel_id)?;
+        let (vehicle, build) = (n.vehicle.get(&day.vehicle_id)?, n.build.get(&set.build_id)?);
+        let (t, h, p) = (summary.air_temperature_c, summary.air_humidity, summary.air_pressure_hpa);
         Some(Record {
-            place: Place { pull: *pull, set: *set, day: *day },
-            position: *position as u16,
-            date: *date,
-            names: [n.vehicle.get(vehicle)?, n.build.get(build)?, n.map.get(map)?, fuel, boost, gear],
+            place: Place { pull: pull.id, set: pull.set_id, day: set.day_id },
+            position: pull.position as u16,
+            date: day.on_date,
+            names: [vehicle, build, n.map.get(&set.map_id)?, fuel, &set.boost, &set.gear],
             ethanol: *ethanol,
-            power: power.zip(rpm),
-            torque_nm,
+            power: summary.peak_power_kw.zip(summary.peak_power_rpm),
+            torque_nm: summary.peak_torque_nm,
             air: t.zip(h).zip(p).and_then(|((t, h), p)| AirState::new(t, h, p).ok()),
-            used,
-            states: [limit.as_deref().unwrap_or(""), ended.as_deref().unwrap_or(""), aligned],
-            flags: flags.split(',').filter(|f| !f.is_empty()).collect(),
-            left_out: excluded.is_some(),
+            used: summary.limit_used,
+            states: [
+                summary.worst_limit.as_deref().unwrap_or(""),
+                summary.ended_by.as_deref().unwrap_or(""),
+                &summary.alignment,
+            ],
+            flags: summary.flags.split(',').filter(|f| !f.is_empty()).collect(),
+            left_out: pull.excluded_reason.is_some(),
         })
     }
 }
@@ -75,9 +126,15 @@ impl Store {
     /// [`StoreError`] when the database cannot answer.
     #[boxed]
     pub async fn find_names(&self) -> Result<FindNames, StoreError> {
+        #[derive(Queryable, Selectable)]
+        #[diesel(table_name = fuel)]
+        struct Named {
+            id: i64,
+            name: String,
+            ethanol: Option<f64>,
+        }
         let mut c = self.conn().await?;
-        let fuels: Vec<(i64, String, Option<f64>)> =
-            fuel::table.select((fuel::id, fuel::name, fuel::ethanol)).load(&mut c).await?;
+        let fuels = fuel::table.select(Named::as_select()).load(&mut c).await?;
         Ok(FindNames {
             vehicle: vehicle::table
                 .select((vehicle::id, vehicle::name))
@@ -97,7 +154,7 @@ impl Store {
                 .await?
                 .into_iter()
                 .collect(),
-            fuel: fuels.into_iter().map(|(id, name, e)| (id, (name, e))).collect(),
+            fuel: fuels.into_iter().map(|f| (f.id, (f.name, f.ethanol))).collect(),
         })
     }
 
@@ -118,47 +175,17 @@ impl Store {
     #[boxed]
     pub async fn found_days(&self, days: &[i64]) -> Result<BTreeMap<i64, FoundDay>, StoreError> {
         let mut c = self.conn().await?;
-        let rows: Vec<(Ids, Numbers, Words)> = pull_set::table
+        let rows: Vec<Row> = pull_set::table
             .inner_join(cell_day::table)
             .inner_join(pull::table.inner_join(pull_summary::table))
             .filter(pull_set::day_id.eq_any(days))
             .order((pull_set::day_id, pull_set::position, pull::position))
-            .select((
-                (
-                    pull::id,
-                    pull::set_id,
-                    pull_set::day_id,
-                    pull::position,
-                    cell_day::on_date,
-                    cell_day::vehicle_id,
-                    pull_set::build_id,
-                    pull_set::map_id,
-                    pull_set::fuel_id,
-                    pull_set::boost,
-                    pull_set::gear,
-                ),
-                (
-                    pull_summary::peak_power_kw,
-                    pull_summary::peak_power_rpm,
-                    pull_summary::peak_torque_nm,
-                    pull_summary::air_temperature_c,
-                    pull_summary::air_humidity,
-                    pull_summary::air_pressure_hpa,
-                    pull_summary::limit_used,
-                ),
-                (
-                    pull_summary::worst_limit,
-                    pull_summary::ended_by,
-                    pull_summary::alignment,
-                    pull_summary::flags,
-                    pull::excluded_reason,
-                ),
-            ))
+            .select(Row::as_select())
             .load(&mut c)
             .await?;
         let mut out: BTreeMap<i64, FoundDay> = BTreeMap::new();
-        for (ids, numbers, words) in rows {
-            out.entry(ids.2).or_default().pulls.push(PullRow { ids, numbers, words });
+        for row in rows {
+            out.entry(row.set.day_id).or_default().pulls.push(PullRow(row));
         }
         for (day, note) in notes(&mut c, days).await? {
             if let Some(d) = out.get_mut(&day) {
@@ -184,8 +211,25 @@ impl Store {
     }
 }
 
-/// Day, set or pull, note, reason for leaving out and by whom.
-type Noted = (i64, i64, String, Option<String>, Option<String>);
+/// What was written about a set or a pull, and why it was left out.
+#[derive(Queryable)]
+struct Noted {
+    day: i64,
+    thing: i64,
+    note: String,
+    reason: Option<String>,
+    by: Option<String>,
+}
+
+/// A note on the sheet of a day.
+#[derive(Queryable, Selectable)]
+#[diesel(table_name = day_note)]
+struct OnSheet {
+    day_id: i64,
+    text: String,
+    tag: String,
+    written_by: String,
+}
 
 async fn notes(c: &mut Conn, days: &[i64]) -> Result<Vec<(i64, Note)>, StoreError> {
     let mut out = Vec::new();
@@ -201,12 +245,11 @@ async fn notes(c: &mut Conn, days: &[i64]) -> Result<Vec<(i64, Note)>, StoreErro
         .load(c)
         .await?;
     of_days.into_iter().for_each(|(day, text)| add(day, Scope::Day, text, String::new(), None));
-    let sheet: Vec<(i64, String, String, String)> = day_note::table
-        .filter(day_note::day_id.eq_any(days))
-        .select((day_note::day_id, day_note::text, day_note::tag, day_note::written_by))
-        .load(c)
-        .await?;
-    sheet.into_iter().for_each(|(day, text, tag, by)| add(day, Scope::Day, text, tag, Some(by)));
+    let sheet =
+        day_note::table.filter(day_note::day_id.eq_any(days)).select(OnSheet::as_select()).load(c).await?;
+    for n in sheet {
+        add(n.day_id, Scope::Day, n.text, n.tag, Some(n.written_by));
+    }
     let of_sets: Vec<Noted> = pull_set::table
         .filter(pull_set::day_id.eq_any(days))
         .filter(pull_set::note.ne("").or(pull_set::invalid_reason.is_not_null()))
@@ -226,11 +269,11 @@ async fn notes(c: &mut Conn, days: &[i64]) -> Result<Vec<(i64, Note)>, StoreErro
         .select((pull_set::day_id, pull::id, pull::note, pull::excluded_reason, pull::excluded_by))
         .load(c)
         .await?;
-    let sets = of_sets.into_iter().map(|n| (Scope::Set(n.1), n));
-    for (scope, (day, _, text, reason, by)) in sets.chain(of_pulls.into_iter().map(|n| (Scope::Pull(n.1), n)))
-    {
-        add(day, scope, text, String::new(), None);
-        add(day, scope, reason.unwrap_or_default(), String::new(), by);
+    let sets = of_sets.into_iter().map(|n| (Scope::Set(n.thing), n));
+    let pulls = of_pulls.into_iter().map(|n| (Scope::Pull(n.thing), n));
+    for (scope, n) in sets.chain(pulls) {
+        add(n.day, scope, n.note, String::new(), None);
+        add(n.day, scope, n.reason.unwrap_or_default(), String::new(), n.by);
     }
     Ok(out)
 }

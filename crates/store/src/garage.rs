@@ -36,9 +36,25 @@ pub struct MapRecord {
     pub note: String,
     /// What it costs, in the shop's currency.
     pub price: Option<f64>,
-    /// File, its SHA-256 and its name, when it is in custody.
-    pub file: Option<(i64, String, String)>,
+    /// When it is in custody.
+    pub file: Option<HeldFile>,
     pub sets: i64,
+}
+
+/// A map file in custody.
+#[derive(Debug, Clone, PartialEq, Eq)]
+#[allow(missing_docs)]
+pub struct HeldFile {
+    pub id: i64,
+    pub sha256: String,
+    pub name: String,
+}
+
+impl HeldFile {
+    /// The hash's first digits, as pages show it.
+    pub fn begin(&self) -> &str {
+        &self.sha256[..12.min(self.sha256.len())]
+    }
 }
 
 /// A map file to be taken into custody.
@@ -52,6 +68,43 @@ pub struct NewMap {
     pub note: String,
     pub file_name: String,
     pub bytes: Vec<u8>,
+}
+
+#[derive(Queryable, Selectable)]
+#[diesel(table_name = build_state)]
+struct Build {
+    id: i64,
+    name: String,
+    since: Option<NaiveDate>,
+    note: String,
+}
+
+#[derive(Queryable, Selectable)]
+#[diesel(table_name = map_revision)]
+struct Revision {
+    id: i64,
+    name: String,
+    kind: String,
+    parent: Option<String>,
+    for_fuel: Option<String>,
+    note: String,
+    price: Option<f64>,
+}
+
+#[derive(Queryable, Selectable)]
+#[diesel(table_name = raw_file)]
+struct Held {
+    id: i64,
+    sha256: Vec<u8>,
+    name: String,
+}
+
+#[derive(Queryable, Selectable)]
+struct MapRow {
+    #[diesel(embed)]
+    map: Revision,
+    #[diesel(embed)]
+    file: Option<Held>,
 }
 
 impl Store {
@@ -136,14 +189,14 @@ impl Store {
     #[boxed]
     pub async fn builds(&self, vehicle_id: i64) -> Result<Vec<BuildState>, StoreError> {
         let mut c = self.conn().await?;
-        let rows: Vec<(i64, String, Option<NaiveDate>, String)> = build_state::table
+        let rows = build_state::table
             .filter(build_state::vehicle_id.eq(vehicle_id))
             .order((build_state::since, build_state::id))
-            .select((build_state::id, build_state::name, build_state::since, build_state::note))
+            .select(Build::as_select())
             .load(&mut c)
             .await?;
         let counts: Vec<(i64, i64)> = pull_set::table
-            .filter(pull_set::build_id.eq_any(rows.iter().map(|r| r.0).collect::<Vec<_>>()))
+            .filter(pull_set::build_id.eq_any(rows.iter().map(|r| r.id).collect::<Vec<_>>()))
             .group_by(pull_set::build_id)
             .select((pull_set::build_id, diesel::dsl::count_star()))
             .load(&mut c)
@@ -151,7 +204,7 @@ impl Store {
         let sets = |id| counts.iter().find(|c| c.0 == id).map_or(0, |c| c.1);
         Ok(rows
             .into_iter()
-            .map(|(id, name, since, changed)| BuildState { id, name, since, changed, sets: sets(id) })
+            .map(|r| BuildState { sets: sets(r.id), id: r.id, name: r.name, since: r.since, changed: r.note })
             .collect())
     }
 
@@ -185,35 +238,16 @@ impl Store {
     /// [`StoreError`] when the database cannot answer.
     #[boxed]
     pub async fn maps(&self, vehicle_id: i64) -> Result<Vec<MapRecord>, StoreError> {
-        type Row = (
-            i64,
-            String,
-            String,
-            Option<String>,
-            Option<String>,
-            String,
-            Option<f64>,
-            Option<(i64, Vec<u8>, String)>,
-        );
         let mut c = self.conn().await?;
-        let rows: Vec<Row> = map_revision::table
+        let rows = map_revision::table
             .left_join(raw_file::table)
             .filter(map_revision::vehicle_id.eq(vehicle_id))
             .order(map_revision::id)
-            .select((
-                map_revision::id,
-                map_revision::name,
-                map_revision::kind,
-                map_revision::parent,
-                map_revision::for_fuel,
-                map_revision::note,
-                map_revision::price,
-                (raw_file::id, raw_file::sha256, raw_file::name).nullable(),
-            ))
+            .select(MapRow::as_select())
             .load(&mut c)
             .await?;
         let counts: Vec<(i64, i64)> = pull_set::table
-            .filter(pull_set::map_id.eq_any(rows.iter().map(|r| r.0).collect::<Vec<_>>()))
+            .filter(pull_set::map_id.eq_any(rows.iter().map(|r| r.map.id).collect::<Vec<_>>()))
             .group_by(pull_set::map_id)
             .select((pull_set::map_id, diesel::dsl::count_star()))
             .load(&mut c)
@@ -221,16 +255,16 @@ impl Store {
         let sets = |id| counts.iter().find(|c| c.0 == id).map_or(0, |c| c.1);
         Ok(rows
             .into_iter()
-            .map(|(id, name, kind, parent, for_fuel, note, price, file)| MapRecord {
-                id,
-                name,
-                kind,
-                parent,
-                for_fuel,
-                note,
-                price,
-                file: file.map(|(id, sha, name)| (id, hex(&sha), name)),
-                sets: sets(id),
+            .map(|MapRow { map, file }| MapRecord {
+                sets: sets(map.id),
+                id: map.id,
+                name: map.name,
+                kind: map.kind,
+                parent: map.parent,
+                for_fuel: map.for_fuel,
+                note: map.note,
+                price: map.price,
+                file: file.map(|f| HeldFile { id: f.id, sha256: hex(&f.sha256), name: f.name }),
             })
             .collect())
     }

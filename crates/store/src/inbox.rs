@@ -69,6 +69,17 @@ pub struct InboxItem {
     pub report: String,
 }
 
+#[derive(Queryable, Selectable)]
+#[diesel(table_name = inbox)]
+struct Waiting {
+    id: i64,
+    file_id: i64,
+    name: String,
+    role: String,
+    source: String,
+    report: String,
+}
+
 impl Store {
     /// Bytes of the files that wait on a day.
     ///
@@ -146,21 +157,21 @@ impl Store {
     #[boxed]
     pub async fn inbox(&self, day_id: i64) -> Result<Vec<InboxItem>, StoreError> {
         let mut c = self.conn().await?;
-        let rows: Vec<(i64, i64, String, String, String, String)> = inbox::table
+        let rows = inbox::table
             .filter(inbox::day_id.eq(day_id))
             .order(inbox::name)
-            .select((inbox::id, inbox::file_id, inbox::name, inbox::role, inbox::source, inbox::report))
+            .select(Waiting::as_select())
             .load(&mut c)
             .await?;
         Ok(rows
             .into_iter()
             .map(|r| InboxItem {
-                id: r.0,
-                file_id: r.1,
-                name: r.2,
-                role: Role::from_id(&r.3),
-                source: r.4,
-                report: r.5,
+                id: r.id,
+                file_id: r.file_id,
+                name: r.name,
+                role: Role::from_id(&r.role),
+                source: r.source,
+                report: r.report,
             })
             .collect())
     }

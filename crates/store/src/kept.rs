@@ -167,16 +167,27 @@ impl Store {
     }
 }
 
+#[derive(Queryable, Selectable)]
+#[diesel(table_name = plan_item)]
+struct PlanRow {
+    id: i64,
+    factors: serde_json::Value,
+    pulls: i32,
+    why: String,
+    planned_at: NaiveDateTime,
+}
+
 async fn planned(c: &mut AsyncMysqlConnection, vehicle_id: i64) -> Result<Vec<PlanItem>, StoreError> {
-    let rows: Vec<(i64, serde_json::Value, i32, String, NaiveDateTime)> = plan_item::table
+    let rows = plan_item::table
         .filter(plan_item::vehicle_id.eq(vehicle_id))
         .order(plan_item::id)
-        .select((plan_item::id, plan_item::factors, plan_item::pulls, plan_item::why, plan_item::planned_at))
+        .select(PlanRow::as_select())
         .load(c)
         .await?;
     rows.into_iter()
-        .map(|(id, f, pulls, why, planned_at)| {
-            Ok(PlanItem { id, factors: serde_json::from_value(f).map_err(damaged)?, pulls, why, planned_at })
+        .map(|r| {
+            let factors = serde_json::from_value(r.factors).map_err(damaged)?;
+            Ok(PlanItem { id: r.id, factors, pulls: r.pulls, why: r.why, planned_at: r.planned_at })
         })
         .collect()
 }

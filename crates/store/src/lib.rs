@@ -35,7 +35,7 @@ pub use db::Store;
 pub use error::StoreError;
 pub use files::{FileInfo, FileReader, Received};
 pub use find::{FindNames, FoundDay, PullRow};
-pub use garage::{BuildState, MapRecord, NewMap};
+pub use garage::{BuildState, HeldFile, MapRecord, NewMap};
 pub use inbox::{InboxItem, NewInboxItem, Role};
 pub use kept::{KeptLineUp, PlanItem};
 pub use pulls::{NewPull, Pull};

@@ -59,47 +59,48 @@ pub struct Pull {
     pub shares: Option<i64>,
 }
 
-type PullRow = (
-    (i64, i64, i32, i64, Option<i64>, Option<i32>, Option<f64>, Option<String>, String),
-    (Option<NaiveTime>, Option<f64>, Option<f64>, Option<f64>, Option<i64>),
-);
-type SummaryRow = (i32, String, Vec<u8>);
-
-fn pull_of((r, more): PullRow) -> Pull {
-    let air = whole_air([more.1, more.2, more.3]);
-    Pull {
-        id: r.0,
-        set_id: r.1,
-        position: r.2,
-        dyno_file_id: r.3,
-        ecu_file_id: r.4,
-        number_in_file: r.5,
-        lag_s: r.6,
-        excluded_reason: r.7,
-        note: r.8,
-        started_at: more.0,
-        air,
-        shares: more.4,
-    }
+#[derive(Queryable, Selectable)]
+#[diesel(table_name = pull)]
+struct PullRow {
+    id: i64,
+    set_id: i64,
+    position: i32,
+    dyno_file_id: i64,
+    ecu_file_id: Option<i64>,
+    number_in_file: Option<i32>,
+    lag_s: Option<f64>,
+    excluded_reason: Option<String>,
+    note: String,
+    started_at: Option<NaiveTime>,
+    temperature_c: Option<f64>,
+    humidity: Option<f64>,
+    pressure_hpa: Option<f64>,
+    shares_pull_id: Option<i64>,
 }
 
-macro_rules! pull_columns {
-    () => {
-        (
-            (
-                pull::id,
-                pull::set_id,
-                pull::position,
-                pull::dyno_file_id,
-                pull::ecu_file_id,
-                pull::number_in_file,
-                pull::lag_s,
-                pull::excluded_reason,
-                pull::note,
-            ),
-            (pull::started_at, pull::temperature_c, pull::humidity, pull::pressure_hpa, pull::shares_pull_id),
-        )
-    };
+#[derive(Queryable, Selectable)]
+#[diesel(table_name = pull_summary)]
+struct SummaryRow {
+    algorithm: i32,
+    settings: String,
+    measured: Vec<u8>,
+}
+
+fn pull_of(r: PullRow) -> Pull {
+    Pull {
+        id: r.id,
+        set_id: r.set_id,
+        position: r.position,
+        dyno_file_id: r.dyno_file_id,
+        ecu_file_id: r.ecu_file_id,
+        number_in_file: r.number_in_file,
+        lag_s: r.lag_s,
+        excluded_reason: r.excluded_reason,
+        note: r.note,
+        started_at: r.started_at,
+        air: whole_air([r.temperature_c, r.humidity, r.pressure_hpa]),
+        shares: r.shares_pull_id,
+    }
 }
 
 /// Pulls of several sets in order of running.
@@ -112,10 +113,10 @@ pub(crate) async fn pulls_of(
         .inner_join(pull_summary::table)
         .filter(pull::set_id.eq_any(set_ids))
         .order((pull::set_id, pull::position))
-        .select((pull_columns!(), (pull_summary::algorithm, pull_summary::settings, pull_summary::measured)))
+        .select((PullRow::as_select(), SummaryRow::as_select()))
         .load(c)
         .await?;
-    let shared: Vec<i64> = rows.iter().filter_map(|(p, _)| p.1.4).collect();
+    let shared: Vec<i64> = rows.iter().filter_map(|(p, _)| p.shares_pull_id).collect();
     let lent: HashMap<i64, Vec<u8>> = if shared.is_empty() {
         HashMap::new()
     } else {
@@ -128,10 +129,10 @@ pub(crate) async fn pulls_of(
     };
     rows.into_iter()
         .map(|(p, s)| {
-            let packed = p.1.4.and_then(|id| lent.get(&id)).unwrap_or(&s.2);
+            let packed = p.shares_pull_id.and_then(|id| lent.get(&id)).unwrap_or(&s.measured);
             let (p, mut measured) = (pull_of(p), decoded.read(packed)?);
             measured.excluded.clone_from(&p.excluded_reason);
-            Ok((p, Summary { algorithm: s.0 as u32, settings: s.1, measured }))
+            Ok((p, Summary { algorithm: s.algorithm as u32, settings: s.settings, measured }))
         })
         .collect()
 }

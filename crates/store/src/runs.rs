@@ -55,34 +55,30 @@ pub struct Run {
     pub cancel_asked: bool,
 }
 
-type Row = (i64, Option<i64>, String, String, i32, i32, String, bool);
+#[derive(Queryable, Selectable)]
+#[diesel(table_name = import_run)]
+struct Row {
+    id: i64,
+    day_id: Option<i64>,
+    what: String,
+    state: String,
+    done: i32,
+    total: i32,
+    message: String,
+    cancel_asked: bool,
+}
 
 fn run(r: Row) -> Run {
     Run {
-        id: r.0,
-        day_id: r.1,
-        what: r.2,
-        state: RunState::from_id(&r.3),
-        done: r.4,
-        total: r.5,
-        message: r.6,
-        cancel_asked: r.7,
+        id: r.id,
+        day_id: r.day_id,
+        what: r.what,
+        state: RunState::from_id(&r.state),
+        done: r.done,
+        total: r.total,
+        message: r.message,
+        cancel_asked: r.cancel_asked,
     }
-}
-
-macro_rules! columns {
-    () => {
-        (
-            import_run::id,
-            import_run::day_id,
-            import_run::what,
-            import_run::state,
-            import_run::done,
-            import_run::total,
-            import_run::message,
-            import_run::cancel_asked,
-        )
-    };
 }
 
 /// An owner that has not said it is alive for this long is gone, s.
@@ -322,7 +318,7 @@ impl Store {
         let mut c = self.conn().await?;
         let row: Row = import_run::table
             .find(id)
-            .select(columns!())
+            .select(Row::as_select())
             .first(&mut c)
             .await
             .map_err(|e| StoreError::from(e).about("run", id))?;
@@ -339,7 +335,7 @@ impl Store {
         let row: Option<Row> = import_run::table
             .filter(import_run::what.eq(what))
             .order(import_run::id.desc())
-            .select(columns!())
+            .select(Row::as_select())
             .first(&mut c)
             .await
             .optional()?;

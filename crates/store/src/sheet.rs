@@ -58,27 +58,29 @@ pub struct AirOfDay {
     pub readings: Vec<(NaiveTime, AirState)>,
 }
 
-/// Readings of the air with their days, in order of day and time.
-async fn air_readings(
-    c: &mut AsyncMysqlConnection,
-    days: &[i64],
-) -> Result<Vec<(i64, NaiveTime, AirState)>, StoreError> {
-    let rows: Vec<(i64, NaiveTime, f64, f64, f64)> = day_air::table
+#[derive(Queryable, Selectable)]
+#[diesel(table_name = day_air)]
+struct Reading {
+    day_id: i64,
+    at_time: NaiveTime,
+    temperature_c: f64,
+    humidity: f64,
+    pressure_hpa: f64,
+}
+
+impl Reading {
+    fn air(&self) -> Option<AirState> {
+        AirState::new(self.temperature_c, self.humidity, self.pressure_hpa).ok()
+    }
+}
+
+/// Readings of the air, in order of day and time.
+async fn air_readings(c: &mut AsyncMysqlConnection, days: &[i64]) -> Result<Vec<Reading>, StoreError> {
+    let rows = day_air::table
         .filter(day_air::day_id.eq_any(days))
         .order((day_air::day_id, day_air::at_time))
-        .select((
-            day_air::day_id,
-            day_air::at_time,
-            day_air::temperature_c,
-            day_air::humidity,
-            day_air::pressure_hpa,
-        ))
-        .load(c)
-        .await?;
-    Ok(rows
-        .into_iter()
-        .filter_map(|(day, at, t, h, p)| AirState::new(t, h, p).ok().map(|a| (day, at, a)))
-        .collect())
+        .select(Reading::as_select());
+    Ok(rows.load(c).await?)
 }
 
 impl Store {
@@ -98,9 +100,9 @@ impl Store {
             .into_iter()
             .map(own)
             .collect();
-        for (day, at, air) in air_readings(&mut c, ids).await? {
-            if let Some(d) = out.get_mut(&day) {
-                d.readings.push((at, air));
+        for r in air_readings(&mut c, ids).await? {
+            if let Some((d, air)) = out.get_mut(&r.day_id).zip(r.air()) {
+                d.readings.push((r.at_time, air));
             }
         }
         Ok(out)
@@ -129,7 +131,11 @@ impl Store {
             .map(|(id, at, tag, text, by)| DayNote { id, at, tag, text, by })
             .collect();
         notes.sort_by_key(|n| (n.at.is_none(), n.at, n.id));
-        let air = air_readings(&mut c, &[day_id]).await?.into_iter().map(|(_, at, air)| (at, air)).collect();
+        let air = air_readings(&mut c, &[day_id])
+            .await?
+            .iter()
+            .filter_map(|r| Some((r.at_time, r.air()?)))
+            .collect();
         let fuels = day_fuel::table
             .inner_join(fuel::table)
             .filter(day_fuel::day_id.eq(day_id))

@@ -13,6 +13,7 @@ use std::process::{Child, Command, Stdio};
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::{Arc, Mutex};
 use std::time::{Duration, Instant};
+use tempfile::TempDir;
 
 const PROVIDER: &str = "/usr/lib/galera/libgalera_smm.so";
 
@@ -27,7 +28,7 @@ struct Node {
 
 /// The cluster; its servers end with it.
 struct Cluster {
-    root: PathBuf,
+    root: TempDir,
     nodes: Vec<Node>,
 }
 
@@ -52,9 +53,8 @@ fn as_user() -> Vec<&'static str> {
 impl Cluster {
     fn start() -> Self {
         assert!(Path::new(PROVIDER).exists(), "the package galera-4 is missing: ./test installs it");
-        let root = std::env::temp_dir().join(format!("jj-galera-{}", std::process::id()));
-        let _ = fs::remove_dir_all(&root);
-        fs::create_dir_all(&root).unwrap();
+        let kept = TempDir::with_prefix("jj-galera-").unwrap();
+        let root = kept.path();
         let first = root.join("n0");
         let mut install = vec!["--no-defaults", "--auth-root-authentication-method=socket", "--skip-test-db"];
         let data = format!("--datadir={}", first.display());
@@ -73,7 +73,7 @@ impl Cluster {
         if is_root() {
             run("chown", &["-R", "mysql:", root.to_str().unwrap()]);
         }
-        let mut out = Self { root, nodes };
+        let mut out = Self { root: kept, nodes };
         out.up(0, true);
         out.up(1, false);
         out.up(2, false);
@@ -82,7 +82,7 @@ impl Cluster {
 
     fn up(&mut self, k: usize, new: bool) {
         let all: Vec<String> = self.nodes.iter().map(|n| format!("127.0.0.1:{}", n.group)).collect();
-        let init = self.root.join("init.sql");
+        let init = self.root.path().join("init.sql");
         fs::write(
             &init,
             "CREATE DATABASE IF NOT EXISTS jamjar CHARACTER SET utf8mb4 COLLATE utf8mb4_unicode_ci;\nCREATE USER IF NOT EXISTS 'jamjar'@'127.0.0.1' IDENTIFIED BY 'x';\nGRANT ALL ON `jamjar%`.* TO 'jamjar'@'127.0.0.1';\n",
@@ -128,7 +128,7 @@ impl Cluster {
         let child = c
             .stdin(Stdio::null())
             .stdout(Stdio::null())
-            .stderr(fs::File::create(self.root.join("stderr")).unwrap())
+            .stderr(fs::File::create(self.root.path().join("stderr")).unwrap())
             .spawn()
             .unwrap();
         self.nodes[k].child = Some(child);
@@ -156,7 +156,7 @@ impl Cluster {
             if String::from_utf8_lossy(&out.stdout).contains("Synced") {
                 return;
             }
-            let root = self.root.clone();
+            let root = self.root.path().to_owned();
             let log = || {
                 fs::read_to_string(n.folder.join("log")).unwrap_or_default()
                     + &fs::read_to_string(root.join("stderr")).unwrap_or_default()
@@ -194,7 +194,6 @@ impl Drop for Cluster {
                 let _ = c.wait();
             }
         }
-        let _ = fs::remove_dir_all(&self.root);
     }
 }
 

@@ -99,7 +99,7 @@ async fn a_map_file_is_never_replaced() {
     );
     assert!(matches!(store.put_map(v, &map("C3", b"other")).await, Err(StoreError::Duplicate)));
     let maps = store.maps(v).await.unwrap();
-    let (file_id, sha, name) = maps[0].file.clone().unwrap();
+    let jamjar_store::HeldFile { id: file_id, sha256: sha, name } = maps[0].file.clone().unwrap();
     assert_eq!(
         (maps.len(), name.as_str(), sha.len(), maps[0].parent.as_deref()),
         (1, "C3.map", 64, Some("Stock"))

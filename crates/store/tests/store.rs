@@ -89,7 +89,7 @@ async fn a_killed_server_keeps_all_or_nothing_of_an_import() {
     server.db.kill().unwrap();
     let result = writer.await.unwrap();
     assert!(finished_first || result.is_err(), "the import cannot succeed without a server");
-    server.db = PrivateDb::start(&server.folder, 0).unwrap();
+    server.db = PrivateDb::start(server.folder.path(), 0).unwrap();
     let store = Store::new(&server.db.url("jamjar"), 2).unwrap();
     let n = store.sets_of_day(day_id).await.unwrap().len();
     assert!(n == 1 || n == 61, "all or nothing, found {n}");

@@ -333,38 +333,38 @@ async fn data_of_a_newer_version_is_refused_by_name() {
 
 #[test]
 fn a_folder_has_one_owner_and_a_half_made_database_is_none() {
-    let folder = std::env::temp_dir().join(format!("jj-owner-{}", std::process::id()));
-    let owner = Owner::take(&folder).unwrap();
-    let second = Owner::take(&folder).unwrap_err();
+    let kept = tempfile::tempdir().unwrap();
+    let folder = kept.path();
+    let owner = Owner::take(folder).unwrap();
+    let second = Owner::take(folder).unwrap_err();
     assert!(
         matches!(&second, PrivateError::Held { holder, .. } if holder.contains(&std::process::id().to_string())),
         "{second}"
     );
     assert!(second.to_string().contains("--join"), "{second}");
-    assert!(matches!(PrivateDb::join(&folder), Err(PrivateError::NothingToJoin { .. })));
+    assert!(matches!(PrivateDb::join(folder), Err(PrivateError::NothingToJoin { .. })));
     // What a start that was killed while installing leaves behind: today's kind, and the kind before.
     std::fs::create_dir_all(folder.join("db.new/mysql")).unwrap();
     std::fs::create_dir_all(folder.join("db")).unwrap();
     std::fs::write(folder.join("db/ibdata1"), b"half").unwrap();
     std::fs::write(folder.join("db.secret"), b"").unwrap();
-    let mut db = PrivateDb::start(&folder, 0).unwrap();
+    let mut db = PrivateDb::start(folder, 0).unwrap();
     assert!(folder.join("db.broken-1/ibdata1").exists(), "what is not ours is kept aside");
-    let joined = PrivateDb::join(&folder).unwrap();
+    let joined = PrivateDb::join(folder).unwrap();
     assert_eq!((joined.port(), joined.is_ours()), (db.port(), false));
     let mut joined = joined;
     joined.release();
-    assert!(jamjar_store::private::running(&folder).is_some(), "who joined stops nothing");
+    assert!(jamjar_store::private::running(folder).is_some(), "who joined stops nothing");
     db.stop();
     drop(owner);
-    assert!(Owner::take(&folder).is_ok(), "free again");
-    let _ = std::fs::remove_dir_all(&folder);
+    assert!(Owner::take(folder).is_ok(), "free again");
 }
 
 #[tokio::test(flavor = "multi_thread")]
 async fn a_database_that_dies_is_started_again_while_requests_wait() {
     let (mut server, store) = Server::start("revive").await;
     let day_id = day(&store).await;
-    let pid = jamjar_store::private::running(&server.folder).unwrap().0;
+    let pid = jamjar_store::private::running(server.folder.path()).unwrap().0;
     let asking = {
         let store = store.clone();
         tokio::spawn(async move {

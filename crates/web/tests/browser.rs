@@ -201,9 +201,10 @@ async fn looks_closer_at_a_pull(d: &WebDriver) {
 }
 
 async fn walk(d: WebDriver, base: String) {
-    let folder = std::env::temp_dir().join(format!("jb-files-{}", std::process::id()));
+    let kept = tempfile::tempdir().unwrap();
+    let folder = kept.path();
     let (loaded, run) = jamjar_workflow::scenarios::first_light(9, 0.001).unwrap();
-    jamjar_workflow::simulate::write_days(&loaded, &run, &folder).unwrap();
+    jamjar_workflow::simulate::write_days(&loaded, &run, folder).unwrap();
 
     d.goto(&base).await.unwrap();
     see(&d, "main a.btn").await.click().await.unwrap();
@@ -321,5 +322,4 @@ async fn walk(d: WebDriver, base: String) {
         .first()
         .await
         .unwrap();
-    let _ = std::fs::remove_dir_all(&folder);
 }

@@ -356,7 +356,7 @@ async fn a_map_file_is_kept_whole_and_never_replaced() {
         b"jamjar map 1\nname C7\nkind custom\nrevision of C6\nnote gentle\n\nvalue rev_limit [rpm] 6800\n";
     assert_eq!(upload("c7.map", text).await.status, StatusCode::SEE_OTHER);
     let maps = cell.store.maps(1).await.unwrap();
-    let (id, sha, _) = maps[0].file.clone().unwrap();
+    let jamjar_store::HeldFile { id, sha256: sha, .. } = maps[0].file.clone().unwrap();
     assert_eq!((maps[0].name.as_str(), maps[0].parent.as_deref(), sha.len()), ("C7", Some("C6"), 64));
     assert_eq!(cell.get(&format!("/files/{id}")).await.body, text, "byte for byte");
     let other = upload("c7-changed.map", &[&text[..], b"value speed_limit [km/h] 120\n"].concat()).await;

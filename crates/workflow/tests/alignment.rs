@@ -10,7 +10,7 @@ use serde_json::{Value, json};
 fn cross(seed: u64, sets: usize) -> (Vec<(f64, f64)>, usize, u32, u32) {
     let folder = Folder::new(&format!("cross{seed}"));
     let (loaded, run) = jamjar_workflow::scenarios::first_light(seed, 0.001).unwrap();
-    jamjar_workflow::simulate::write_days(&loaded, &run, &folder.0).unwrap();
+    jamjar_workflow::simulate::write_days(&loaded, &run, folder.path()).unwrap();
     let mut job = jamjar_workflow::simulate::job_of(&loaded, &run.days);
     let day = &run.days[0];
     let mut own = Vec::new();

@@ -5,12 +5,12 @@ use jamjar_core::analysis::{Figure, find_days, set_verdicts};
 use jamjar_core::limits::judged;
 use jamjar_core::units::Units;
 use jamjar_core::words::{Speech, caution, caveat, finding, headline_sentence, limit_sentence};
-use jamjar_workflow::job::{Analysed, Prepared, check_code, run as run_job};
+use jamjar_workflow::job::{Analysed, Prepared, Ran, check_code, run as run_job};
 use std::path::Path;
 use std::process::ExitCode;
 
 pub(crate) fn run(path: &Path, json: bool, check: bool) -> ExitCode {
-    let (result, job, analysed) = match run_job(path) {
+    let Ran { result, job, analysed } = match run_job(path) {
         Ok(r) => r,
         Err(e) => return bad_input(e),
     };

@@ -9,16 +9,30 @@ use std::process::ExitCode;
 /// Connections of the pool.
 const CONNECTIONS: usize = 12;
 
-/// The private server of a place, unless another database was named.
-pub(crate) fn private(place: &Place) -> Result<(Option<PrivateDb>, String), String> {
-    match &place.database_url {
-        Some(url) => Ok((None, url.clone())),
-        None => {
-            let db = PrivateDb::start(&place.data, place.db_port).map_err(|e| e.to_string())?;
-            let url = db.url("jamjar");
-            Ok((Some(db), url))
-        }
-    }
+/// A database that answers.
+pub(crate) struct Reached {
+    /// The private server, unless another database was named. It ends before the folder is given back.
+    pub(crate) server: Option<PrivateDb>,
+    /// The folder is this process's own while this is held.
+    pub(crate) owner: Option<Owner>,
+    pub(crate) url: String,
+}
+
+/// The database that was named.
+pub(crate) fn named(place: &Place) -> Option<Reached> {
+    place.database_url.clone().map(|url| Reached { owner: None, server: None, url })
+}
+
+/// The private server of a folder that is one's own.
+pub(crate) fn owned(place: &Place, owner: Owner) -> Result<Reached, String> {
+    let db = PrivateDb::start(&place.data, place.db_port).map_err(|e| e.to_string())?;
+    Ok(Reached { owner: Some(owner), url: db.url("jamjar"), server: Some(db) })
+}
+
+/// The private server of a folder that another process owns.
+pub(crate) fn joined(place: &Place) -> Result<Reached, String> {
+    let db = PrivateDb::join(&place.data).map_err(|e| e.to_string())?;
+    Ok(Reached { owner: None, url: db.url("jamjar"), server: Some(db) })
 }
 
 /// A migrated store.
@@ -71,20 +85,13 @@ pub(crate) fn run(action: DbAction) -> ExitCode {
     }
 }
 
-/// A private server, where there is one, and the address of the database.
-type Reached = (Option<PrivateDb>, String);
-
-fn owned_or_joined(place: &Place) -> Result<(Option<Owner>, Reached), String> {
-    if place.database_url.is_some() {
-        return Ok((None, private(place)?));
+fn owned_or_joined(place: &Place) -> Result<Reached, String> {
+    if let Some(db) = named(place) {
+        return Ok(db);
     }
     match Owner::take(&place.data) {
-        Ok(owner) => Ok((Some(owner), private(place)?)),
-        Err(PrivateError::Held { .. }) => {
-            let db = PrivateDb::join(&place.data).map_err(|e| e.to_string())?;
-            let url = db.url("jamjar");
-            Ok((None, (Some(db), url)))
-        }
+        Ok(owner) => owned(place, owner),
+        Err(PrivateError::Held { .. }) => joined(place),
         Err(e) => Err(e.to_string()),
     }
 }
@@ -104,7 +111,7 @@ fn with_store<F: Future<Output = Result<String, String>>>(
 ) -> ExitCode {
     // Beside a Jamjar that owns the folder a command is one more client; else it owns the folder while it
     // works.
-    let (_owner, (_db, url)) = match owned_or_joined(place) {
+    let reached = match owned_or_joined(place) {
         Ok(x) => x,
         Err(e) => return bad_input(e),
     };
@@ -112,7 +119,7 @@ fn with_store<F: Future<Output = Result<String, String>>>(
         Ok(r) => r,
         Err(e) => return bad_input(e),
     };
-    let result = runtime.block_on(async { work(open(&url).await?).await });
+    let result = runtime.block_on(async { work(open(&reached.url).await?).await });
     match result {
         Ok(said) => {
             println!("{said}");

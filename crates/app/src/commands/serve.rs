@@ -1,9 +1,9 @@
 //! `jamjar serve`: the folder is taken, database up, migrate, pages, and a clean end on Ctrl-C.
 
 use super::bad_input;
-use super::db::{open, private};
+use super::db::{self, Reached, open};
 use crate::Place;
-use jamjar_store::private::{Owner, PrivateDb, PrivateError};
+use jamjar_store::private::{Owner, PrivateDb};
 use jamjar_store::{BEAT_S, Store};
 use jamjar_web::{AppState, Instance, listen, router};
 use std::net::{IpAddr, TcpListener};
@@ -52,11 +52,11 @@ pub(crate) fn run(asked: &Asked) -> ExitCode {
         }
         Err(e) => return bad_input(format!("port {} cannot be opened: {e}", asked.port)),
     };
-    let (owner, db, url) = match database(asked) {
+    let Reached { owner, server, url } = match database(asked) {
         Ok(x) => x,
         Err(e) => return bad_input(e),
     };
-    let db = Arc::new(Mutex::new(db));
+    let db = Arc::new(Mutex::new(server));
     let result = match tokio::runtime::Runtime::new() {
         Ok(r) => {
             let result = r.block_on(serve(listener, &url, asked, db.clone()));
@@ -83,23 +83,16 @@ fn say(text: &str) {
     let _ = writeln!(std::io::stdout(), "{text}");
 }
 
-type Database = (Option<Owner>, Option<PrivateDb>, String);
-
-fn database(asked: &Asked) -> Result<Database, String> {
-    let text = |e: PrivateError| e.to_string();
-    if asked.place.database_url.is_some() {
-        let (db, url) = private(&asked.place)?;
-        return Ok((None, db, url));
+fn database(asked: &Asked) -> Result<Reached, String> {
+    if let Some(db) = db::named(&asked.place) {
+        return Ok(db);
     }
     if asked.join {
-        let db = PrivateDb::join(&asked.place.data).map_err(text)?;
-        let url = db.url("jamjar");
-        return Ok((None, Some(db), url));
+        return db::joined(&asked.place);
     }
-    let owner = Owner::take(&asked.place.data).map_err(text)?;
+    let owner = Owner::take(&asked.place.data).map_err(|e| e.to_string())?;
     say(&format!("starting the database in {} …", asked.place.data.display()));
-    let (db, url) = private(&asked.place)?;
-    Ok((Some(owner), db, url))
+    db::owned(&asked.place, owner)
 }
 
 async fn serve(

@@ -4,25 +4,27 @@
 use rustix::process::{Pid, Signal, kill_process};
 use std::io::{BufRead, BufReader, Read, Write};
 use std::net::TcpStream;
-use std::path::PathBuf;
+use std::path::Path;
 use std::process::{Child, Command, Stdio};
 use std::time::{Duration, Instant};
+use tempfile::TempDir;
 
 /// A data folder that ends with whatever still runs on it.
-pub(crate) struct Folder(pub(crate) PathBuf);
+pub(crate) struct Folder(TempDir);
 
 impl Folder {
     pub(crate) fn new(name: &str) -> Self {
-        let p = std::env::temp_dir().join(format!("ja-{name}-{}", std::process::id()));
-        let _ = std::fs::remove_dir_all(&p);
-        Self(p)
+        Self(TempDir::with_prefix(format!("ja-{name}-")).unwrap())
+    }
+
+    pub(crate) fn path(&self) -> &Path {
+        self.0.path()
     }
 }
 
 impl Drop for Folder {
     fn drop(&mut self) {
-        let _ = jamjar_store::private::stop(&self.0);
-        let _ = std::fs::remove_dir_all(&self.0);
+        let _ = jamjar_store::private::stop(self.path());
     }
 }
 
@@ -37,7 +39,7 @@ impl Serving {
         let port = jamjar_store::private::free_port().unwrap();
         let mut child = Command::new(env!("CARGO_BIN_EXE_jamjar"))
             .args(["serve", "--port", &port.to_string(), "--data"])
-            .arg(&folder.0)
+            .arg(folder.path())
             .args(more)
             .stdout(Stdio::piped())
             .stderr(Stdio::null())
@@ -102,8 +104,12 @@ impl Drop for Serving {
 
 /// Runs a command on a folder; its code and what it said.
 pub(crate) fn jamjar(args: &[&str], folder: &Folder) -> (Option<i32>, String) {
-    let out =
-        Command::new(env!("CARGO_BIN_EXE_jamjar")).args(args).arg("--data").arg(&folder.0).output().unwrap();
+    let out = Command::new(env!("CARGO_BIN_EXE_jamjar"))
+        .args(args)
+        .arg("--data")
+        .arg(folder.path())
+        .output()
+        .unwrap();
     (
         out.status.code(),
         format!("{}{}", String::from_utf8_lossy(&out.stdout), String::from_utf8_lossy(&out.stderr)),

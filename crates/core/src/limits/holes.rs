@@ -29,7 +29,13 @@ impl Traced<'_> {
     /// Longest hole that hides nothing, s.
     ///
     /// # Formula
-    /// `max(min(sustain or 0.2 s, 0.2 s), min(sustain, 2.5·own median interval))` (domain, section 10).
+    /// `h = max(min(s or 0.2 s, 0.2 s), min(s, 2.5·d)) + max(0.05·d, 0.0005 s)`.
+    ///
+    /// where
+    /// - `s`: sustain time of the limit, s (0.2 s where it has none); `d`: median interval of the channel, s.
+    ///
+    /// The first term is domain, section 10; the second, a recorder's jitter and the last digit of its stamps,
+    /// is our choice.
     fn longest_hole(&self) -> f64 {
         let sustain = self.limit.sustain_s;
         let own = own_interval(&self.s);

@@ -74,6 +74,16 @@ struct Plateau {
 }
 
 /// Stretches of one speed under load. `scale` brings the trace to engine rpm.
+///
+/// # Formula
+/// Blocks `v̄ₖ` of 0.2 s belong together while `max v̄ − min v̄ ≤ max(40 rpm/scale, 0.01·max v̄)`; a stretch
+/// counts from 2 s on, and its level is the mean of its blocks.
+///
+/// where
+/// - `v̄ₖ`: mean speed of a block in which every sample was loaded, in the trace's rpm;
+/// - `scale`: engine rpm per rpm of the trace.
+///
+/// A held speed is one within a narrow band for two seconds (domain, section 2; the widths are our choice).
 fn plateaus(t: &[f64], v: &[f64], loaded: &[bool], scale: f64) -> Vec<Plateau> {
     let blocks = blocks(t, v, loaded);
     let mut out = Vec::new();
@@ -182,6 +192,18 @@ pub(crate) fn steps(p: &PowerTrace, throttle: Option<&Series>) -> Vec<HeldStep> 
     plateaus(&p.t, &p.rpm, &load.held(&p.t), 1.0).iter().filter_map(|s| measured(p, s)).collect()
 }
 
+/// What one step gave.
+///
+/// # Formula
+/// Over the samples `i` from `t₀ + max(1 s, D/3)` to `t₁ − 0.3 s`: `rpm = Σnᵢ/N`, `P = ΣPᵢ/N`, `T = ΣTᵢ/N`,
+/// `moved = b·(t_last − t_first)/|T|` with `b = Σ(tᵢ−t̄)(Tᵢ−T̄) / Σ(tᵢ−t̄)²`.
+///
+/// where
+/// - `t₀`, `t₁`, `D = t₁ − t₀`: begin, end and length of the step, s; `N`: samples that count;
+/// - `n`: engine speed, rpm; `P`: power, kW; `T`: torque, N·m; a bar is the mean over what counts;
+/// - `b`: least-squares slope of torque on time, N·m/s; `moved` is a share of torque.
+///
+/// A step is a mean of settled torque (domain, section 2); how long is left to settle is our choice.
 fn measured(p: &PowerTrace, s: &Plateau) -> Option<HeldStep> {
     let from = s.from_s + SETTLING_S.max(SETTLING_SHARE * (s.to_s - s.from_s));
     let inside: Vec<usize> = (0..p.t.len())

@@ -205,6 +205,28 @@ fn raw(log: &Recording, dyno: &Dyno, ratio: f64) -> Result<Raw, PowerError> {
 /// `said` are cuts known from a channel, on the dyno's clock; those that the torque itself shows are added.
 /// The curve is split there before it is filtered, and what lies inside is left out.
 ///
+/// # Examples
+/// 400 N·m at 1000 rpm of the hub are 41.9 kW, and 100 N·m at an engine that turns four times as fast:
+/// ```
+/// use jamjar_core::channel::Channel;
+/// use jamjar_core::log::Recording;
+/// use jamjar_core::pull::power::{Dyno, DynoKind, derive};
+/// use jamjar_core::pull::span::{EndedBy, PullKind, PullSpan};
+///
+/// let t: Vec<f64> = (0..401).map(|i| 0.02 * f64::from(i)).collect();
+/// let mut log = Recording { t: t.clone(), ..Recording::default() };
+/// log.channels.insert("roller_speed".parse::<Channel>().unwrap(), t.iter().map(|t| 600.0 + 100.0 * t).collect());
+/// log.channels.insert("hub_torque".parse::<Channel>().unwrap(), vec![400.0; t.len()]);
+/// let dyno = Dyno { kind: DynoKind::Hub, overall_ratio: Some(4.0), inertia_kg_m2: None, rotating_inertia_kg_m2: None };
+/// let span = PullSpan {
+///     kind: PullKind::SweepUp, from_s: 0.0, to_s: 8.0, from_rpm: 600.0, to_rpm: 1400.0,
+///     ended_by: EndedBy::Lift, plateau_rpm: None, rate: 100.0,
+/// };
+/// let p = derive(&log, &span, &dyno, 4.0, None, 0.1, &[]).unwrap();
+/// let at = p.rpm.iter().position(|n| *n >= 4000.0).unwrap();
+/// assert!((p.power_kw[at] - 41.89).abs() < 0.1 && (p.torque_nm[at] - 100.0).abs() < 0.1);
+/// ```
+///
 /// # Errors
 /// [`PowerError`] when a channel or the inertia is missing or the pull is too short.
 pub fn derive(

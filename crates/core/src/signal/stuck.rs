@@ -171,6 +171,35 @@ impl Watched<'_> {
     /// Either its noise elsewhere says so, or its slope on engine speed in the rest of the pull predicts
     /// three of its smallest steps. What is regulated may be flat and is asked for its noise only, or for a
     /// difference between a closed throttle and an open one.
+    ///
+    /// # Formula
+    /// Frozen by noise: `q^(m−1) < 10⁻⁶`, `m ≥ 4·m_max` and the second differences turn in a tenth of the
+    /// places at least. Frozen by slope: `|b|·Δn ≥ 3·δ` with `b = Σ(nᵢ−n̄)(vᵢ−v̄) / Σ(nᵢ−n̄)²`.
+    ///
+    /// where
+    /// - `m`: samples of the standstill; `m_max`: longest standstill elsewhere;
+    /// - `q`: chance that a sample repeats the one before: the share that does elsewhere, and at least
+    ///   `2·Φ(δ/2σ) − 1` where the noise is half a step or more; `σ = median|v₊₁ − 2v + v₋₁| / (0.6745·√6)`;
+    /// - `δ`: smallest step the channel was recorded with; `Φ`: the standard normal distribution;
+    /// - `b`: slope of the channel on engine speed outside the standstill, per rpm; `Δn`: travel of engine
+    ///   speed during it, rpm.
+    ///
+    /// Three steps are domain, section 10; the chance, the noise and the least lengths are our choice.
+    ///
+    /// # Examples
+    /// ```
+    /// use jamjar_core::{channel::KINDS, log::Series, signal::stuck::Watched};
+    ///
+    /// let t: Vec<f64> = (0..400).map(|i| 0.02 * f64::from(i)).collect();
+    /// let speed = Series { t: t.clone(), v: t.iter().map(|t| 2000.0 + 500.0 * t).collect() };
+    /// let live = |t: f64| (40.0 + 10.0 * t).round();
+    /// let v = t.iter().map(|t| live(t.min(4.0))).collect();
+    /// let kind = KINDS.iter().find(|k| k.name == "back_pressure").unwrap();
+    /// let watched = Watched { s: &Series { t, v }, kind, speed: Some(&speed), pull: Some([0.0, 8.0]) };
+    /// let frozen = watched.frozen();
+    /// assert_eq!(frozen.len(), 1);
+    /// assert!((3.9..4.1).contains(&watched.s.t[frozen[0].from]));
+    /// ```
     pub fn frozen(&self) -> Vec<Still> {
         self.stills().into_iter().filter(|s| self.is_frozen(*s)).collect()
     }

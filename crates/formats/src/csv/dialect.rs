@@ -83,18 +83,18 @@ pub fn sniff(head: &[u8], file: &str) -> Result<Dialect, FormatError> {
     let lines: Vec<&[u8]> =
         head.split(|b| *b == b'\n').take(400).map(|l| l.strip_suffix(b"\r").unwrap_or(l)).collect();
     let split = DELIMITERS.map(|d| split(&lines, d));
-    let mut best: Option<(usize, usize, usize, bool)> = None;
+    let mut best: Option<Layout> = None;
     for (delimiter, comma) in [(0, true), (0, false), (1, true), (1, false), (2, false)] {
         let rows: Vec<usize> = split[delimiter].iter().filter(|f| is_data(f, comma)).map(Vec::len).collect();
         let Some(width) = rows.iter().copied().max_by_key(|w| rows.iter().filter(|r| *r == w).count()) else {
             continue;
         };
         let score = rows.iter().filter(|r| **r == width).count();
-        if best.is_none_or(|b| (score, width) > (b.0, b.1)) {
-            best = Some((score, width, delimiter, comma));
+        if best.is_none_or(|b| (score, width) > (b.score, b.width)) {
+            best = Some(Layout { score, width, delimiter, comma });
         }
     }
-    let Some((_, width, delimiter, comma)) = best else { return Err(no_data(&split, file)) };
+    let Some(Layout { width, delimiter, comma, .. }) = best else { return Err(no_data(&split, file)) };
     let fields = &split[delimiter];
     let decimal_comma =
         comma && fields.iter().any(|l| l.iter().any(|f| f.contains(&b',') && is_value(f, true)));
@@ -129,6 +129,15 @@ pub fn sniff(head: &[u8], file: &str) -> Result<Dialect, FormatError> {
         headers,
         units,
     })
+}
+
+/// A way to read the lines, and how many of them it makes rows of one width.
+#[derive(Clone, Copy)]
+struct Layout {
+    score: usize,
+    width: usize,
+    delimiter: usize,
+    comma: bool,
 }
 
 fn no_data(split: &[Vec<Vec<Vec<u8>>>; 3], file: &str) -> FormatError {

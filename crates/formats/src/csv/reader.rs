@@ -63,8 +63,15 @@ impl<R: Read> Read for LineGuard<R> {
     }
 }
 
-/// Decodes to UTF-8 and finds the dialect from the head; returns the head and what follows it.
-fn open<R: Read>(input: R, file: &str) -> Result<(Dialect, Vec<u8>, impl Read), FormatError> {
+/// A file as text: how its head reads, the head, and what follows it.
+struct Opened<R> {
+    dialect: Dialect,
+    head: Vec<u8>,
+    rest: R,
+}
+
+/// Decodes to UTF-8 and finds the dialect from the head.
+fn open<R: Read>(input: R, file: &str) -> Result<Opened<impl Read>, FormatError> {
     let mut decoded =
         DecodeReaderBytesBuilder::new().bom_sniffing(true).strip_bom(true).utf8_passthru(true).build(input);
     let mut head = Vec::with_capacity(HEAD);
@@ -73,7 +80,7 @@ fn open<R: Read>(input: R, file: &str) -> Result<(Dialect, Vec<u8>, impl Read), 
         .take(HEAD as u64)
         .read_to_end(&mut head)
         .map_err(|e| FormatError::whole(file, FormatProblem::Unreadable(e.to_string())))?;
-    Ok((sniff(&head, file)?, head, decoded))
+    Ok(Opened { dialect: sniff(&head, file)?, head, rest: decoded })
 }
 
 /// The dialect of a file, from its head alone.
@@ -81,7 +88,7 @@ fn open<R: Read>(input: R, file: &str) -> Result<(Dialect, Vec<u8>, impl Read), 
 /// # Errors
 /// [`FormatError`] for unreadable input and everything [`sniff`] refuses.
 pub fn dialect_of(input: impl Read, file: &str) -> Result<Dialect, FormatError> {
-    open(input, file).map(|o| o.0)
+    open(input, file).map(|o| o.dialect)
 }
 
 /// Reads the columns that `keep` asks for; `keep` sees the dialect and returns (column, is_time) pairs.
@@ -104,10 +111,10 @@ fn read_within(
     file: &str,
     keep: impl FnOnce(&Dialect) -> Result<Vec<(usize, bool)>, FormatError>,
 ) -> Result<RawTable, FormatError> {
-    let (dialect, head, decoded) = open(input, file)?;
+    let Opened { dialect, head, rest } = open(input, file)?;
     let wanted = keep(&dialect)?;
     let width = dialect.headers.len();
-    let source = LineGuard { inner: io::Cursor::new(head).chain(decoded), since_newline: 0 };
+    let source = LineGuard { inner: io::Cursor::new(head).chain(rest), since_newline: 0 };
     let mut skipped =
         Skip { inner: BufReader::with_capacity(1 << 16, source), lines: dialect.first_data_line - 1 };
     skipped.advance().map_err(|e| unreadable(file, dialect.first_data_line, &e))?;

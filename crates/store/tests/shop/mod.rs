@@ -9,17 +9,17 @@ use jamjar_core::log::Recording;
 use jamjar_core::pull::power::{Dyno, DynoKind};
 use jamjar_store::private::PrivateDb;
 use jamjar_store::{Configuration, NewDay, NewPull, NewSet, NewVehicle, Store, StoreError, Summary};
-use std::path::PathBuf;
+use tempfile::TempDir;
 
 pub(crate) struct Server {
     pub(crate) db: PrivateDb,
-    pub(crate) folder: PathBuf,
+    pub(crate) folder: TempDir,
 }
 
 impl Server {
     pub(crate) async fn start(name: &str) -> (Self, Store) {
-        let folder = std::env::temp_dir().join(format!("jj-{name}-{}", std::process::id()));
-        let db = PrivateDb::start(&folder, 0).unwrap();
+        let folder = TempDir::with_prefix(format!("jj-{name}-")).unwrap();
+        let db = PrivateDb::start(folder.path(), 0).unwrap();
         let store = Store::new(&db.url("jamjar"), 4).unwrap();
         store.migrate().await.unwrap();
         (Self { db, folder }, store)
@@ -29,7 +29,6 @@ impl Server {
 impl Drop for Server {
     fn drop(&mut self) {
         self.db.stop();
-        let _ = std::fs::remove_dir_all(&self.folder);
     }
 }
 

@@ -218,8 +218,8 @@ pub(crate) async fn commit(
 
 /// What a storing takes: its files, and the pulls in them. The same again is the same storing.
 fn claim(day_id: i64, sets: &[ChosenSet]) -> String {
-    let mut taken: Vec<(i64, Option<i64>, Option<usize>)> =
-        sets.iter().flat_map(|s| &s.pulls).map(|p| (p.dyno, p.ecu, p.number)).collect();
+    let pulls = sets.iter().flat_map(|s| &s.pulls);
+    let mut taken: Vec<_> = pulls.map(|p| (p.dyno, p.ecu, p.number)).collect();
     taken.sort_unstable();
     crate::seen::mark(&(day_id, taken))
 }

@@ -9,7 +9,7 @@ use crate::seen::{mark, unchanged};
 use crate::state::AppState;
 use crate::typed::optional;
 use crate::views::{
-    Shell, VehicleParts, VehiclesPage, date_words, sheet_differences, vehicle_page, vehicle_row,
+    Shell, Stock, VehicleParts, VehiclesPage, date_words, sheet_differences, vehicle_page, vehicle_row,
 };
 use axum::Form;
 use axum::extract::{Multipart, Path, State};
@@ -45,7 +45,8 @@ async fn parts(state: &AppState, prefs: &Prefs, id: i64) -> Result<VehicleParts,
     let newest = fresh_sets(&state.store, newest, &vehicle).await?;
     let baseline = read_sets(newest, &vehicle, &prefs.settings(None))
         .first()
-        .and_then(|s| s.mean_peak_kw().map(|(kw, n)| (kw, date_words(s.stored.set.date), n)));
+        .and_then(|s| Some((s.mean_peak_kw()?, date_words(s.stored.set.date))))
+        .map(|((peak_kw, pulls), date)| Stock { peak_kw, date, pulls });
     let days = days
         .into_iter()
         .map(|d| {

@@ -11,7 +11,7 @@ use jamjar_core::driven::Driven;
 use jamjar_core::limits::{Direction, Limit, Severity, Threshold};
 use jamjar_core::vehicle_sheet::VehicleSheet;
 use jamjar_core::words::threshold_text;
-use jamjar_store::{BuildState, Day, KeptLineUp, MapRecord, PlanItem, VehicleRecord};
+use jamjar_store::{BuildState, Day, HeldFile, KeptLineUp, MapRecord, PlanItem, VehicleRecord};
 
 pub(crate) struct VehicleRow {
     pub(crate) id: i64,
@@ -63,7 +63,7 @@ pub(crate) struct MapRow {
     pub(crate) price: String,
     pub(crate) for_fuel: String,
     pub(crate) note: String,
-    pub(crate) file: Option<(i64, String, String)>,
+    pub(crate) file: Option<HeldFile>,
     pub(crate) sets: String,
 }
 
@@ -239,6 +239,14 @@ pub(crate) fn sheet_differences(now: &VehicleSheet, typed: &VehicleSheet) -> Str
     differ.map(|((name, n), _)| format!("{name} “{}”", n.trim())).collect::<Vec<_>>().join(", ")
 }
 
+/// What the stock map makes by its newest set.
+pub(crate) struct Stock {
+    /// Mean of the peaks, corrected, kW.
+    pub(crate) peak_kw: f64,
+    pub(crate) date: String,
+    pub(crate) pulls: usize,
+}
+
 /// Everything a vehicle page shows.
 pub(crate) struct VehicleParts {
     pub(crate) vehicle: VehicleRecord,
@@ -246,8 +254,8 @@ pub(crate) struct VehicleParts {
     pub(crate) maps: Vec<MapRecord>,
     pub(crate) days: Vec<(Day, usize)>,
     pub(crate) counts: (i64, i64),
-    /// Mean peak of the newest stock set, kW corrected, with its date and pulls.
-    pub(crate) baseline: Option<(f64, String, usize)>,
+    /// The newest stock set.
+    pub(crate) baseline: Option<Stock>,
     pub(crate) kept: Vec<KeptLineUp>,
     pub(crate) planned: Vec<PlanItem>,
 }
@@ -360,7 +368,7 @@ fn quoted_words(p: &VehicleParts, prefs: &Prefs) -> String {
         let at = if s.quoted_at.is_empty() { "where is not said".to_owned() } else { s.quoted_at.clone() };
         format!("Quoted {:.1} {} ({at})", u.from_kw(q), u.label())
     });
-    let measured = p.baseline.as_ref().map(|(kw, date, n)| {
+    let measured = p.baseline.as_ref().map(|Stock { peak_kw: kw, date, pulls: n }| {
         format!(
             "measured on the stock map {:.1} {} {place}, {} of {date}, {}",
             u.from_kw(*kw),
@@ -389,7 +397,7 @@ fn map_row(m: &MapRecord) -> MapRow {
         price: m.price.map_or_else(String::new, |p| format!("{p}")),
         for_fuel: m.for_fuel.clone().unwrap_or_default(),
         note: m.note.clone(),
-        file: m.file.clone().map(|(id, sha, name)| (id, sha[..12.min(sha.len())].to_owned(), name)),
+        file: m.file.clone(),
         sets: count(m.sets as usize, "set"),
     }
 }

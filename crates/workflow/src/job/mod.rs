@@ -58,14 +58,25 @@ pub fn analyse(job: &Prepared) -> Result<Analysed, JobError> {
     Ok(Analysed { measured, sets, comparisons })
 }
 
+/// A job that was run.
+#[derive(Debug)]
+pub struct Ran {
+    /// The result as its contract has it.
+    pub result: Value,
+    /// What was asked, with its recordings.
+    pub job: Prepared,
+    /// What came of it.
+    pub analysed: Analysed,
+}
+
 /// Reads, analyses and renders a job file as the result contract, version 1.
 ///
 /// # Errors
 /// [`JobError`] for a job or log that cannot be used.
-pub fn run(path: &Path) -> Result<(Value, Prepared, Analysed), JobError> {
+pub fn run(path: &Path) -> Result<Ran, JobError> {
     let job = load(path)?;
     let analysed = analyse(&job)?;
-    Ok((to_json(&job, &analysed), job, analysed))
+    Ok(Ran { result: to_json(&job, &analysed), job, analysed })
 }
 
 /// Exit code of `--check`: 3 when a stop limit was over; 4 when none was over but some are not clear, or no

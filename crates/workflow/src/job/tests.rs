@@ -11,43 +11,36 @@ use jamjar_sim::{SimDay, Simulated};
 use serde_json::json;
 use std::fs;
 use std::path::PathBuf;
+use tempfile::TempDir;
 
-/// A folder under the build's own temporary place, removed when dropped.
-struct Folder(PathBuf);
+/// A folder removed when dropped.
+struct Folder(TempDir);
 
 impl Folder {
-    fn new(name: &str) -> Self {
-        let p = std::env::temp_dir().join(format!("jamjar-{name}-{}", std::process::id()));
-        fs::create_dir_all(&p).unwrap();
-        Self(p)
+    fn new() -> Self {
+        Self(TempDir::new().unwrap())
     }
 
     fn write(&self, name: &str, bytes: impl AsRef<[u8]>) -> PathBuf {
-        let p = self.0.join(name);
+        let p = self.0.path().join(name);
         fs::write(&p, bytes).unwrap();
         p
     }
 }
 
-impl Drop for Folder {
-    fn drop(&mut self) {
-        let _ = fs::remove_dir_all(&self.0);
-    }
-}
-
 fn job_of((l, run): &(Loaded, Simulated), folder: &Folder) -> Value {
-    crate::simulate::write_days(l, run, &folder.0).unwrap();
+    crate::simulate::write_days(l, run, folder.0.path()).unwrap();
     crate::simulate::job_of(l, &run.days)
 }
 
 fn run_day(seed: u64, edit: impl FnOnce(&mut Value)) -> (SimDay, Prepared, Analysed, Value) {
-    let folder = Folder::new(&format!("day{seed}-{:?}", std::thread::current().id()));
+    let folder = Folder::new();
     let simulated = first_light(seed, 0.001).unwrap();
     let mut job = job_of(&simulated, &folder);
     let day = simulated.1.days[0].clone();
     edit(&mut job);
     let path = folder.write("job.json", job.to_string());
-    let (result, prepared, analysed) = run(&path).unwrap();
+    let Ran { result, job: prepared, analysed } = run(&path).unwrap();
     (day, prepared, analysed, result)
 }
 
@@ -205,7 +198,7 @@ fn different_gears_cannot_be_told() {
 
 #[test]
 fn a_bad_job_says_what_and_where() {
-    let folder = Folder::new("bad");
+    let folder = Folder::new();
     let good = job_of(&first_light(3, 0.001).unwrap(), &folder);
     let edit = |f: &dyn Fn(&mut Value)| {
         let mut j = good.clone();

@@ -28,7 +28,10 @@ pub struct Found {
 }
 
 /// Whether it was said of each planted pull of a day, and of each other.
-type Said = (Vec<f64>, Vec<f64>);
+struct Said {
+    planted: Vec<f64>,
+    other: Vec<f64>,
+}
 
 /// A kind with where it is planted and what counts as finding it.
 struct Case {
@@ -258,7 +261,7 @@ fn one(c: &Case, seeds: usize) -> Result<Found, String> {
     let mean = |v: &Vec<f64>| v.iter().sum::<f64>() / v.len() as f64;
     let (size, meaning) = c.kind.size();
     let recall_half = match half(c.kind) {
-        Some(h) => share(run(Some(h))?.iter().map(|d| mean(&d.0)).collect()).map(|s| (h, s)),
+        Some(h) => share(run(Some(h))?.iter().map(|d| mean(&d.planted)).collect()).map(|s| (h, s)),
         None => None,
     };
     Ok(Found {
@@ -267,9 +270,9 @@ fn one(c: &Case, seeds: usize) -> Result<Found, String> {
         size,
         meaning,
         said_by: Some(c.said_by),
-        recall: share(days.iter().map(|d| mean(&d.0)).collect()),
-        false_alarms: share(days.iter().map(|d| mean(&d.1)).collect()),
-        pulls: days.iter().map(|d| d.0.len()).sum(),
+        recall: share(days.iter().map(|d| mean(&d.planted)).collect()),
+        false_alarms: share(days.iter().map(|d| mean(&d.other)).collect()),
+        pulls: days.iter().map(|d| d.planted.len()).sum(),
     })
 }
 
@@ -319,7 +322,7 @@ fn one_day(subject: &Subject, c: &Case, size: Option<f64>, seed: u64) -> Result<
     }
     let run = l.run(Some(seed), None)?;
     let (sets, measured) = subject.measure(&run.days[0])?;
-    let (mut planted, mut clean) = (Vec::new(), Vec::new());
+    let mut said_of = Said { planted: Vec::new(), other: Vec::new() };
     for (k, (s, m)) in run.days[0].sets.iter().zip(&measured).enumerate() {
         for (i, (p, m)) in s.pulls.iter().zip(m).enumerate() {
             let said = if c.kind == FaultKind::MisplacedUnit {
@@ -327,11 +330,12 @@ fn one_day(subject: &Subject, c: &Case, size: Option<f64>, seed: u64) -> Result<
             } else {
                 (c.says)(&Seen { m, input: &sets[k].pulls[i] })
             };
-            let list = if k == 1 && c.pulls.contains(&(i + 1)) { &mut planted } else { &mut clean };
+            let list =
+                if k == 1 && c.pulls.contains(&(i + 1)) { &mut said_of.planted } else { &mut said_of.other };
             list.push(f64::from(u8::from(said)));
         }
     }
-    Ok((planted, clean))
+    Ok(said_of)
 }
 
 /// Whether reading the engine computer's file leaves a question, or a note that a unit is doubted.

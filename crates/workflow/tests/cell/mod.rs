@@ -5,33 +5,29 @@ use serde_json::{Value, json};
 use std::f64::consts::PI;
 use std::fmt::Write;
 use std::fs;
-use std::path::PathBuf;
+use std::path::Path;
+use tempfile::TempDir;
 
 /// A folder removed when dropped.
-pub(crate) struct Folder(pub(crate) PathBuf);
+pub(crate) struct Folder(TempDir);
 
 impl Folder {
     pub(crate) fn new(name: &str) -> Self {
-        let p = std::env::temp_dir().join(format!("jj-{name}-{}", std::process::id()));
-        let _ = fs::remove_dir_all(&p);
-        fs::create_dir_all(&p).unwrap();
-        Self(p)
+        Self(TempDir::with_prefix(name).unwrap())
+    }
+
+    pub(crate) fn path(&self) -> &Path {
+        self.0.path()
     }
 
     pub(crate) fn write(&self, name: &str, text: impl AsRef<[u8]>) -> String {
-        fs::write(self.0.join(name), text).unwrap();
+        fs::write(self.path().join(name), text).unwrap();
         name.to_owned()
     }
 
     pub(crate) fn run(&self, job: &Value) -> Result<Value, String> {
         self.write("job.json", job.to_string());
-        jamjar_workflow::job::run(&self.0.join("job.json")).map(|r| r.0).map_err(|e| e.to_string())
-    }
-}
-
-impl Drop for Folder {
-    fn drop(&mut self) {
-        let _ = fs::remove_dir_all(&self.0);
+        jamjar_workflow::job::run(&self.path().join("job.json")).map(|r| r.result).map_err(|e| e.to_string())
     }
 }
 

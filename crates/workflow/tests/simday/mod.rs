@@ -3,9 +3,9 @@
 
 use jamjar_core::analysis::{Comparison, Measured, SetResult};
 use jamjar_sim::{SimPull, Simulated, Sweep};
+use jamjar_workflow::job::Ran;
 use jamjar_workflow::scenarios::{Loaded, built_in};
 use serde_json::{Value, json};
-use std::sync::atomic::{AtomicU32, Ordering};
 
 pub(crate) struct Day {
     pub(crate) run: Simulated,
@@ -18,7 +18,6 @@ pub(crate) struct Day {
 /// Runs the first sets of a scenario's first day, two pulls each, each driven as given or as the scenario
 /// says, and analyses the job that comes of it along an axis.
 pub(crate) fn day(name: &str, sweeps: &[Option<Sweep>], along: &str, edit: impl FnOnce(&mut Loaded)) -> Day {
-    static COUNT: AtomicU32 = AtomicU32::new(0);
     let mut l = built_in(name).unwrap();
     l.scenario.day.truncate(1);
     l.scenario.day[0].set.truncate(sweeps.len());
@@ -28,18 +27,13 @@ pub(crate) fn day(name: &str, sweeps: &[Option<Sweep>], along: &str, edit: impl 
     }
     edit(&mut l);
     let run = l.run(None, None).unwrap();
-    let folder = std::env::temp_dir().join(format!(
-        "jj-simday-{}-{}",
-        std::process::id(),
-        COUNT.fetch_add(1, Ordering::Relaxed)
-    ));
-    jamjar_workflow::simulate::write_days(&l, &run, &folder).unwrap();
-    let file = folder.join("job.json");
+    let folder = tempfile::tempdir().unwrap();
+    jamjar_workflow::simulate::write_days(&l, &run, folder.path()).unwrap();
+    let file = folder.path().join("job.json");
     let mut job: Value = serde_json::from_str(&std::fs::read_to_string(&file).unwrap()).unwrap();
     job["along"] = json!(along);
     std::fs::write(&file, job.to_string()).unwrap();
-    let (result, _, a) = jamjar_workflow::job::run(&file).unwrap();
-    let _ = std::fs::remove_dir_all(&folder);
+    let Ran { result, analysed: a, .. } = jamjar_workflow::job::run(&file).unwrap();
     Day { run, result, measured: a.measured, results: a.sets, comparisons: a.comparisons }
 }
 

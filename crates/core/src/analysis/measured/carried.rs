@@ -8,10 +8,14 @@ use crate::signal::stuck::resolution;
 /// Coarsest step of power as a share of it, and a fingerprint of the samples.
 ///
 /// # Formula
-/// `step/|value|` at the recording's high values, the larger of torque and speed; on an inertia drum a step
-/// of speed over the filter window against the rate of the pull. A figure cannot scatter by less than
-/// `step/√12` (uniform rounding) unless its pulls are one recording (domain, section 4; that it is taken at
-/// high load is our choice).
+/// `share = max(δ_T/max|T|, δ_n/max|n|)`; on an inertia drum `share = δ_n/(|n'|·max(w, 0.25 s))`.
+///
+/// where
+/// - `δ_T`, `δ_n`: smallest step of torque, N·m, and of shaft speed, rpm;
+/// - `T`, `n`: torque and shaft speed of the pull; `n'`: its mean rate, rpm/s; `w`: the filter window, s.
+///
+/// A figure cannot scatter by less than `share/√12` (uniform rounding) unless its pulls are one recording
+/// (domain, section 4; that it is taken at high load is our choice).
 pub(super) fn carried(
     log: &Recording,
     span: &PullSpan,

@@ -27,6 +27,13 @@ fn alike(a: &SetInput, b: &SetInput) -> bool {
 /// A target at multiples of [`EVERY_RPM`], by number of the multiple.
 type Target = Vec<(i64, f64)>;
 
+/// A pull by set and place in it, with its target.
+struct PullTarget {
+    set: usize,
+    pull: usize,
+    target: Target,
+}
+
 /// One pull's target where it was pulled.
 fn read(input: &SetInput, i: usize, m: &Measured, name: &str) -> Target {
     let p = &input.pulls[i];
@@ -39,21 +46,21 @@ fn read(input: &SetInput, i: usize, m: &Measured, name: &str) -> Target {
 /// Flags pulls whose targets differ from what the other pulls of the same map, fuel and boost agree on.
 pub(super) fn flag_other_targets(sets: &[SetInput], measured: &mut [Vec<Measured>]) {
     for (name, worth) in TARGETS {
-        let all: Vec<(usize, usize, Target)> = measured
+        let all: Vec<PullTarget> = measured
             .iter()
             .enumerate()
             .flat_map(|(s, pulls)| pulls.iter().enumerate().map(move |(i, m)| (s, i, m)))
-            .map(|(s, i, m)| (s, i, read(&sets[s], i, m, name)))
-            .filter(|x| !x.2.is_empty())
+            .map(|(set, pull, m)| PullTarget { set, pull, target: read(&sets[set], pull, m, name) })
+            .filter(|x| !x.target.is_empty())
             .collect();
-        for (s, i, own) in &all {
+        for own in &all {
             let others: Vec<&Target> = all
                 .iter()
-                .filter(|o| (o.0, o.1) != (*s, *i) && alike(&sets[o.0], &sets[*s]))
-                .map(|o| &o.2)
+                .filter(|o| (o.set, o.pull) != (own.set, own.pull) && alike(&sets[o.set], &sets[own.set]))
+                .map(|o| &o.target)
                 .collect();
-            if let Some((most, rpm)) = differs(own, &others, worth) {
-                measured[*s][*i].flags.push(Finding::OtherTargets {
+            if let Some((most, rpm)) = differs(&own.target, &others, worth) {
+                measured[own.set][own.pull].flags.push(Finding::OtherTargets {
                     target: Channel::known(name),
                     most,
                     rpm,

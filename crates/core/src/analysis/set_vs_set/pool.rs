@@ -106,14 +106,15 @@ pub(in crate::analysis) fn run_again<'a, T>(
     sets: &[&'a SetResult],
     values: impl Fn(&'a SetResult) -> T,
 ) -> Vec<Vec<T>> {
-    let mut groups: Vec<(&Factors, &str, Vec<T>)> = Vec::new();
+    let mut groups: Vec<((&Factors, &str), Vec<T>)> = Vec::new();
     for s in sets {
-        match groups.iter_mut().find(|g| *g.0 == s.factors && g.1 == s.day) {
-            Some(g) => g.2.push(values(s)),
-            None => groups.push((&s.factors, &s.day, vec![values(s)])),
+        let key = (&s.factors, s.day.as_str());
+        match groups.iter_mut().find(|g| g.0 == key) {
+            Some((_, group)) => group.push(values(s)),
+            None => groups.push((key, vec![values(s)])),
         }
     }
-    groups.into_iter().map(|g| g.2).collect()
+    groups.into_iter().map(|(_, group)| group).collect()
 }
 
 fn band_of(sets: &[&SetResult], which: Curves, smooth: f64) -> Option<CurveScatter> {

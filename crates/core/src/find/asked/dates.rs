@@ -3,8 +3,20 @@
 use super::lexer::{Kind, Token};
 use chrono::{Datelike, Days, Months, NaiveDate};
 
-/// First and last day, and how many tokens said it.
-pub(super) type Period = (usize, NaiveDate, NaiveDate);
+/// Days that were said.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) struct Period {
+    /// How many tokens said it.
+    pub(super) tokens: usize,
+    pub(super) first: NaiveDate,
+    pub(super) last: NaiveDate,
+}
+
+impl Period {
+    fn new(tokens: usize, first: NaiveDate, last: NaiveDate) -> Self {
+        Self { tokens, first, last }
+    }
+}
 
 const MONTHS: [&str; 12] = [
     "january",
@@ -31,10 +43,10 @@ pub(super) fn period(t: &[Token], today: NaiveDate) -> Option<Period> {
         _ => "",
     };
     match &t.first()?.kind {
-        Kind::Date(a, b) => Some((1, *a, *b)),
+        Kind::Date(a, b) => Some(Period::new(1, *a, *b)),
         Kind::Number(v, 0) if year_of(*v).is_some() => {
             let y = year_of(*v)?;
-            Some((1, day(y, 1)?, NaiveDate::from_ymd_opt(y, 12, 31)?))
+            Some(Period::new(1, day(y, 1)?, NaiveDate::from_ymd_opt(y, 12, 31)?))
         }
         Kind::Number(v, 0) if (1.0..=31.0).contains(v) && month(word(1)).is_some() => {
             let m = month(word(1))?;
@@ -44,7 +56,7 @@ pub(super) fn period(t: &[Token], today: NaiveDate) -> Option<Period> {
                 Some(y) => at(y)?,
                 None => at(today.year()).filter(|d| *d <= today).or_else(|| at(today.year() - 1))?,
             };
-            Some((used, d, d))
+            Some(Period::new(used, d, d))
         }
         Kind::Word(_) => in_words(t, &word, today),
         _ => None,
@@ -54,8 +66,8 @@ pub(super) fn period(t: &[Token], today: NaiveDate) -> Option<Period> {
 fn in_words<'a>(t: &[Token], word: &impl Fn(usize) -> &'a str, today: NaiveDate) -> Option<Period> {
     let back = |n: u64| today.checked_sub_days(Days::new(n));
     match word(0) {
-        "today" => return Some((1, today, today)),
-        "yesterday" => return Some((1, back(1)?, back(1)?)),
+        "today" => return Some(Period::new(1, today, today)),
+        "yesterday" => return Some(Period::new(1, back(1)?, back(1)?)),
         "last" if matches!(t.get(1).map(|t| &t.kind), Some(Kind::Number(_, 0))) => {
             let Some(Kind::Number(n, _)) = t.get(1).map(|t| &t.kind) else { return None };
             let n = *n as u32;
@@ -66,7 +78,7 @@ fn in_words<'a>(t: &[Token], word: &impl Fn(usize) -> &'a str, today: NaiveDate)
                 "year" => today.checked_sub_months(Months::new(12 * n))?,
                 _ => return None,
             };
-            return Some((3, from, today));
+            return Some(Period::new(3, from, today));
         }
         _ => {}
     }
@@ -80,11 +92,11 @@ fn in_words<'a>(t: &[Token], word: &impl Fn(usize) -> &'a str, today: NaiveDate)
     let used = skip + 1 + usize::from(year.is_some());
     if let Some(m) = month(name) {
         let (a, b) = pick(m, 1, year, which, today)?;
-        return Some((used, a, b));
+        return Some(Period::new(used, a, b));
     }
     if let Some(s) = SEASONS.iter().find(|s| s.0 == name) {
         let (a, b) = pick(s.1, 3, year, which, today)?;
-        return Some((used, a, b));
+        return Some(Period::new(used, a, b));
     }
     if skip == 0 {
         return None;
@@ -102,7 +114,7 @@ fn in_words<'a>(t: &[Token], word: &impl Fn(usize) -> &'a str, today: NaiveDate)
         }
         _ => return None,
     };
-    Some((2, a, b))
+    Some(Period::new(2, a, b))
 }
 
 /// Which of the yearly periods of a name is meant when no year is said.
@@ -162,9 +174,9 @@ mod tests {
 
     fn said(text: &str, today: &str) -> Option<(String, String)> {
         let tokens = cut(text).unwrap();
-        period(&tokens, today.parse().unwrap()).map(|(n, a, b)| {
-            assert_eq!(n, tokens.len(), "all of “{text}” is the period");
-            (a.to_string(), b.to_string())
+        period(&tokens, today.parse().unwrap()).map(|p| {
+            assert_eq!(p.tokens, tokens.len(), "all of “{text}” is the period");
+            (p.first.to_string(), p.last.to_string())
         })
     }
 

@@ -1,6 +1,6 @@
 //! Reads a query.
 
-use super::dates::period;
+use super::dates::{Period, period};
 use super::lexer::{Kind, Token, cut};
 use super::quantity::{NAMES, Quantity};
 use super::query::{Clause, Field, Order, Query, QueryError, STATES, What, example, range_words};
@@ -110,6 +110,13 @@ pub fn parse(text: &str, with: &Reading) -> Result<Query, QueryError> {
     Ok(q)
 }
 
+/// A number as it was typed.
+struct Written {
+    value: f64,
+    raw: String,
+    places: usize,
+}
+
 struct Parser<'a> {
     t: &'a [Token],
     at: usize,
@@ -166,7 +173,7 @@ impl Parser<'_> {
         let skip = named.map_or(0, |n| n.1);
         let compared = COMPARISONS.iter().find_map(|(w, how)| self.spells(skip, w).map(|n| (*how, n)));
         let first = skip + compared.map_or(0, |c| c.1);
-        let Some((a, raw_a, places)) = self.number(first) else {
+        let Some(Written { value: a, raw: raw_a, places }) = self.number(first) else {
             return match (named, compared) {
                 (Some((q, _)), Some((how, _)))
                     if how != "about" || matches!(self.t[self.at + skip].kind, Kind::Sign(_)) =>
@@ -223,13 +230,13 @@ impl Parser<'_> {
         let half = 0.5 * 10f64.powi(-(places as i32));
         let how = compared.map_or("about", |c| c.0);
         let (low, high, how, numbers) = match second {
-            Some((_, (b, raw_b, _))) if b < a => {
+            Some((_, Written { value: b, raw: raw_b, .. })) if b < a => {
                 return Err(self.error(
                     end - 1,
                     &format!("nothing lies between {raw_a} and {raw_b}; write the smaller number first"),
                 ));
             }
-            Some((_, (b, raw_b, _))) => (a, b, "between", vec![raw_a, raw_b]),
+            Some((_, Written { value: b, raw: raw_b, .. })) => (a, b, "between", vec![raw_a, raw_b]),
             None => match how {
                 "over" => (a.next_up(), f64::INFINITY, how, vec![raw_a]),
                 "at least" => (a, f64::INFINITY, how, vec![raw_a]),
@@ -247,9 +254,11 @@ impl Parser<'_> {
         }))
     }
 
-    fn number(&self, skip: usize) -> Option<(f64, String, usize)> {
+    fn number(&self, skip: usize) -> Option<Written> {
         match self.t.get(self.at + skip) {
-            Some(Token { kind: Kind::Number(v, d), raw, .. }) => Some((*v, raw.clone(), *d)),
+            Some(Token { kind: Kind::Number(value, places), raw, .. }) => {
+                Some(Written { value: *value, raw: raw.clone(), places: *places })
+            }
             _ => None,
         }
     }
@@ -339,8 +348,8 @@ impl Parser<'_> {
         let side =
             self.word(0).filter(|w| ["since", "after", "before", "until"].contains(w)).map(str::to_owned);
         let skip = usize::from(side.is_some());
-        let Some((used, from, to)) = self.t.get(self.at + skip..).and_then(|t| period(t, self.with.today))
-        else {
+        let said = self.t.get(self.at + skip..).and_then(|t| period(t, self.with.today));
+        let Some(Period { tokens, first: from, last: to }) = said else {
             return match side {
                 Some(s) => Err(self.error(
                     1,
@@ -349,7 +358,7 @@ impl Parser<'_> {
                 None => Ok(None),
             };
         };
-        let next = self.at + skip + used;
+        let next = self.at + skip + tokens;
         let (from, to, next) = match side.as_deref() {
             Some("since") => (from, NaiveDate::MAX, next),
             Some("after") => (to.succ_opt().unwrap_or(to), NaiveDate::MAX, next),
@@ -358,13 +367,13 @@ impl Parser<'_> {
             None => {
                 let joins = self.t.get(next).is_some_and(|t| matches!(t.kind, Kind::To) || t.is("to"));
                 match joins.then(|| period(&self.t[next + 1..], self.with.today)).flatten() {
-                    Some((_, a, _)) if a < from => {
+                    Some(until) if until.first < from => {
                         return Err(self.error(
                             next - self.at,
-                            &format!("{a} lies before {from}; write the earlier date first"),
+                            &format!("{} lies before {from}; write the earlier date first", until.first),
                         ));
                     }
-                    Some((more, _, b)) => (from, b, next + 1 + more),
+                    Some(until) => (from, until.last, next + 1 + until.tokens),
                     None => (from, to, next),
                 }
             }

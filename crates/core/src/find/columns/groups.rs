@@ -52,5 +52,10 @@ impl<T: Copy + Eq + Hash> Groups<T> {
 
 /// What all pulls of a set share: vehicle, map, fuel, gear and year.
 pub(in crate::find) type SetValues = [u16; 5];
-/// What each pull has of its own: worst limit verdict, what ended it, and its flags.
-pub(in crate::find) type OwnValues = (u16, u16, u64);
+/// What each pull has of its own.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub(in crate::find) struct OwnValues {
+    pub(in crate::find) worst_limit: u16,
+    pub(in crate::find) ended_by: u16,
+    pub(in crate::find) flags: u64,
+}

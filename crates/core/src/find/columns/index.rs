@@ -122,7 +122,11 @@ impl Index {
         let year = (r.date.year() - FIRST_YEAR).clamp(0, YEARS as i32 - 1) as u16;
         let n = |k: usize| numbers[k];
         put(&mut c.set_values, at, self.sets.number([n(VEHICLE), n(MAP), n(FUEL), n(GEAR), year]));
-        put(&mut c.own_values, at, self.own.number((n(LIMIT), n(ENDED), flags)));
+        put(
+            &mut c.own_values,
+            at,
+            self.own.number(OwnValues { worst_limit: n(LIMIT), ended_by: n(ENDED), flags }),
+        );
         c.named.iter_mut().zip(numbers).for_each(|(col, n)| put(col, at, n));
         put(&mut c.ethanol, at, small(r.ethanol.map(|e| 100.0 * e)));
         put(&mut c.power, at, small(r.power.map(|p| p.0)));

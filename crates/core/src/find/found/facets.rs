@@ -39,12 +39,12 @@ impl Index {
         out.push(named(
             FacetKind::Limit,
             LIMIT,
-            summed(states(LIMIT), own.iter().map(|(v, n)| (usize::from(v.0), *n))),
+            summed(states(LIMIT), own.iter().map(|(v, n)| (usize::from(v.worst_limit), *n))),
         ));
         out.push(named(
             FacetKind::Ended,
             ENDED,
-            summed(states(ENDED), own.iter().map(|(v, n)| (usize::from(v.1), *n))),
+            summed(states(ENDED), own.iter().map(|(v, n)| (usize::from(v.ended_by), *n))),
         ));
         let years = summed(YEARS, by_set.iter().map(|(v, n)| (usize::from(v[4]), *n)));
         let year = |(i, n): (usize, usize)| {
@@ -57,7 +57,7 @@ impl Index {
             values: years.into_iter().enumerate().filter_map(year).collect(),
         });
         let flag = |(i, name): (usize, &String)| {
-            let n = own.iter().filter(|(v, _)| v.2 >> i & 1 == 1).map(|(_, n)| n).sum();
+            let n = own.iter().filter(|(v, _)| v.flags >> i & 1 == 1).map(|(_, n)| n).sum();
             (n > 0).then(|| (Clause { what: What::In(Field::Flag, name.replace('_', " ")), not: false }, n))
         };
         out.push(Facet {

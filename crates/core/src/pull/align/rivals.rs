@@ -17,6 +17,19 @@ const ALIKE: f64 = 0.03;
 /// A moment disagrees by this at most, rpm: one long stretch at another speed must not decide alone.
 const CAP_RPM: f64 = 1000.0;
 
+/// Decides between lags that fit one pull alike.
+///
+/// # Formula
+/// `D(τ) = √( Σ min(|n_e(t+τ) − k·n_s(t)|, 1000 rpm)² / N ) / √(N/M)`. Another lag is believed when
+/// `D_other < 0.8·D_best`; nobody is when `D_best ≥ 0.8·D_other` and its fit of the pull is within 3 %.
+///
+/// where
+/// - `τ`: lag, s; `n_e`: engine speed of the engine computer, rpm; `n_s`: shaft speed of the dyno, rpm;
+/// - `k`: ratio of the two; `M`: moments of the dyno's recording looked at (20 000 at most), `N` of them
+///   covered by the other recording as well.
+///
+/// One lag must lay whole recordings over each other (domain, section 2); the numbers are our choice.
+///
 /// Puts the lag to be believed first. `fits` come best first; returns the lag that rivals it when neither the
 /// pull nor the whole recordings can tell the two apart.
 pub(super) fn settle(problem: &Problem<'_>, fits: &mut [Fit]) -> Option<f64> {
