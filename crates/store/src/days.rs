@@ -4,9 +4,10 @@ use crate::boxed;
 use crate::claim::{Seen, Touch, claim_day};
 use crate::db::{Store, inserted};
 use crate::error::StoreError;
+use crate::right::{By, Change, Subject, keep};
 use crate::schema::{cell_day, pull, pull_set, vehicle};
 use crate::summaries::{PackedSummary, put_summaries};
-use chrono::NaiveDate;
+use chrono::{NaiveDate, NaiveDateTime};
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
 use jamjar_core::air::AirState;
@@ -40,6 +41,8 @@ pub struct Day {
     pub vehicle: String,
     /// Date.
     pub date: NaiveDate,
+    /// Time zone of its clocks, as a person named it; blank: the shop's.
+    pub zone: String,
     /// Cell.
     pub place: String,
     /// Air, when complete.
@@ -52,10 +55,27 @@ pub struct Day {
     pub version: i64,
     /// Counts those of them that its measurements rest on.
     pub measured: i64,
+    /// Put away; lists leave it out.
+    pub archived: bool,
 }
 
-type Row =
-    (i64, i64, String, NaiveDate, String, Option<f64>, Option<f64>, Option<f64>, String, bool, (i64, i64));
+#[derive(Queryable)]
+struct Row {
+    id: i64,
+    vehicle_id: i64,
+    vehicle: String,
+    date: NaiveDate,
+    place: String,
+    temperature_c: Option<f64>,
+    humidity: Option<f64>,
+    pressure_hpa: Option<f64>,
+    note: String,
+    demo: bool,
+    version: i64,
+    measured: i64,
+    zone: String,
+    archived_at: Option<NaiveDateTime>,
+}
 
 /// Air from temperature, humidity and pressure, when all three are there.
 pub(crate) fn whole_air(columns: [Option<f64>; 3]) -> Option<AirState> {
@@ -64,19 +84,27 @@ pub(crate) fn whole_air(columns: [Option<f64>; 3]) -> Option<AirState> {
 }
 
 fn day(r: Row) -> Day {
-    let air = whole_air([r.5, r.6, r.7]);
     Day {
-        id: r.0,
-        vehicle_id: r.1,
-        vehicle: r.2,
-        date: r.3,
-        place: r.4,
-        air,
-        note: r.8,
-        demo: r.9,
-        version: r.10.0,
-        measured: r.10.1,
+        id: r.id,
+        vehicle_id: r.vehicle_id,
+        vehicle: r.vehicle,
+        date: r.date,
+        zone: r.zone,
+        place: r.place,
+        air: whole_air([r.temperature_c, r.humidity, r.pressure_hpa]),
+        note: r.note,
+        demo: r.demo,
+        version: r.version,
+        measured: r.measured,
+        archived: r.archived_at.is_some(),
     }
+}
+
+/// Air as the trail says it.
+pub(crate) fn air_text(air: Option<AirState>) -> String {
+    air.map_or_else(String::new, |a| {
+        format!("{:.1} °C, {:.0} %, {:.1} hPa", a.temperature_c, 100.0 * a.humidity, a.pressure_hpa)
+    })
 }
 
 macro_rules! columns {
@@ -92,7 +120,10 @@ macro_rules! columns {
             cell_day::pressure_hpa,
             cell_day::note,
             cell_day::demo,
-            (cell_day::version, cell_day::measured),
+            cell_day::version,
+            cell_day::measured,
+            cell_day::zone,
+            cell_day::archived_at,
         )
     };
 }
@@ -149,6 +180,7 @@ impl Store {
         let mut c = self.conn().await?;
         let rows: Vec<Row> = cell_day::table
             .inner_join(vehicle::table)
+            .filter(cell_day::archived_at.is_null().and(vehicle::archived_at.is_null()))
             .order((cell_day::on_date.desc(), cell_day::id.desc()))
             .limit(limit)
             .select(columns!())
@@ -166,7 +198,7 @@ impl Store {
         let mut c = self.conn().await?;
         let rows: Vec<Row> = cell_day::table
             .inner_join(vehicle::table)
-            .filter(cell_day::vehicle_id.eq(vehicle_id))
+            .filter(cell_day::vehicle_id.eq(vehicle_id).and(cell_day::archived_at.is_null()))
             .order((cell_day::on_date.desc(), cell_day::id.desc()))
             .limit(limit)
             .select(columns!())
@@ -206,6 +238,7 @@ impl Store {
         }
         let mut c = self.conn().await?;
         let rows: Vec<Counted> = cell_day::table
+            .filter(cell_day::archived_at.is_null())
             .group_by(cell_day::vehicle_id)
             .select((cell_day::vehicle_id, diesel::dsl::count_star(), diesel::dsl::max(cell_day::on_date)))
             .load(&mut c)
@@ -225,7 +258,13 @@ impl Store {
         air: Option<AirState>,
         note: &str,
         summaries: &[(i64, PackedSummary)],
+        by: &By,
     ) -> Result<(), StoreError> {
+        let mut changes = vec![
+            Change::new("air", air_text(seen.air), air_text(air)),
+            Change::new("note", &seen.note, note),
+        ];
+        changes.retain(Change::differs);
         self.transact(async |c| {
             let touched = if air == seen.air { Touch::Words } else { Touch::Measurements };
             claim_day(c, seen.id, touched, Seen::Whole(seen.version)).await?;
@@ -238,6 +277,7 @@ impl Store {
                 ))
                 .execute(c)
                 .await?;
+            keep(c, Subject::Day(seen.id), by, &changes).await?;
             put_summaries(c, summaries).await
         })
         .await

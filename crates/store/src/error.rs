@@ -38,6 +38,9 @@ pub enum StoreError {
         /// What it says by now, where that is a text.
         now: Option<String>,
     },
+    /// What was asked for cannot be, and why.
+    #[error("{0}")]
+    Refused(String),
     /// What it belongs to does not exist.
     #[error("what this belongs to does not exist")]
     Orphan,

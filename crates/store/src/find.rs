@@ -176,9 +176,11 @@ impl Store {
     pub async fn found_days(&self, days: &[i64]) -> Result<BTreeMap<i64, FoundDay>, StoreError> {
         let mut c = self.conn().await?;
         let rows: Vec<Row> = pull_set::table
-            .inner_join(cell_day::table)
+            .inner_join(cell_day::table.inner_join(vehicle::table))
             .inner_join(pull::table.inner_join(pull_summary::table))
             .filter(pull_set::day_id.eq_any(days))
+            .filter(pull::archived_at.is_null().and(pull_set::archived_at.is_null()))
+            .filter(cell_day::archived_at.is_null().and(vehicle::archived_at.is_null()))
             .order((pull_set::day_id, pull_set::position, pull::position))
             .select(Row::as_select())
             .load(&mut c)
@@ -252,6 +254,7 @@ async fn notes(c: &mut Conn, days: &[i64]) -> Result<Vec<(i64, Note)>, StoreErro
     }
     let of_sets: Vec<Noted> = pull_set::table
         .filter(pull_set::day_id.eq_any(days))
+        .filter(pull_set::archived_at.is_null())
         .filter(pull_set::note.ne("").or(pull_set::invalid_reason.is_not_null()))
         .select((
             pull_set::day_id,
@@ -265,6 +268,7 @@ async fn notes(c: &mut Conn, days: &[i64]) -> Result<Vec<(i64, Note)>, StoreErro
     let of_pulls: Vec<Noted> = pull::table
         .inner_join(pull_set::table)
         .filter(pull_set::day_id.eq_any(days))
+        .filter(pull::archived_at.is_null().and(pull_set::archived_at.is_null()))
         .filter(pull::note.ne("").or(pull::excluded_reason.is_not_null()))
         .select((pull_set::day_id, pull::id, pull::note, pull::excluded_reason, pull::excluded_by))
         .load(c)

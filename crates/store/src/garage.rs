@@ -4,6 +4,7 @@ use crate::boxed;
 use crate::db::{Store, inserted};
 use crate::error::StoreError;
 use crate::files::{hex, receive};
+use crate::right::{By, Change, Subject, keep, parts_changed};
 use crate::schema::{build_state, cell_day, map_revision, pull, pull_set, raw_file, vehicle, vehicle_limit};
 use crate::vehicles::{claim_vehicle, damaged, insert_limit, limit_values, map_named};
 use chrono::NaiveDate;
@@ -11,6 +12,7 @@ use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
 use jamjar_core::limits::Limit;
 use jamjar_core::vehicle_sheet::VehicleSheet;
+use std::collections::HashMap;
 
 /// A build state with what was pulled in it.
 #[derive(Debug, Clone, PartialEq)]
@@ -107,6 +109,22 @@ struct MapRow {
     file: Option<Held>,
 }
 
+/// What of a vehicle's limits is another limit, or gone.
+fn limits_changed(
+    was: &HashMap<String, String>,
+    put: &[Limit],
+    gone: &[String],
+) -> Result<Vec<Change>, StoreError> {
+    let mut out: Vec<Change> =
+        gone.iter().filter_map(|id| Some(Change::new(format!("limit {id}"), was.get(id)?, ""))).collect();
+    for l in put {
+        let now = serde_json::to_string(l).map_err(damaged)?;
+        out.push(Change::new(format!("limit {}", l.id), was.get(&l.id).cloned().unwrap_or_default(), now));
+    }
+    out.retain(Change::differs);
+    Ok(out)
+}
+
 impl Store {
     /// Replaces the sheet of a vehicle that was last looked at in a version; without one, whatever it is now.
     ///
@@ -118,12 +136,15 @@ impl Store {
         vehicle_id: i64,
         sheet: &VehicleSheet,
         seen: Option<i64>,
+        by: &By,
     ) -> Result<(), StoreError> {
         let json = serde_json::to_string(sheet).map_err(damaged)?;
         self.transact(async |c| {
             claim_vehicle(c, vehicle_id, seen).await?;
+            let was: String = vehicle::table.find(vehicle_id).select(vehicle::sheet).first(c).await?;
+            let was: VehicleSheet = serde_json::from_str(&was).unwrap_or_default();
             diesel::update(vehicle::table.find(vehicle_id)).set(vehicle::sheet.eq(&json)).execute(c).await?;
-            Ok(())
+            keep(c, Subject::Vehicle(vehicle_id), by, &parts_changed(&was, sheet)?).await
         })
         .await
     }
@@ -142,10 +163,18 @@ impl Store {
         seen: Option<i64>,
         put: &[Limit],
         gone: &[String],
+        by: &By,
     ) -> Result<(), StoreError> {
         self.transact(async |c| {
             claim_vehicle(c, vehicle_id, seen).await?;
             let own = vehicle_limit::table.filter(vehicle_limit::vehicle_id.eq(vehicle_id));
+            let was: HashMap<String, String> = own
+                .select((vehicle_limit::name, vehicle_limit::definition))
+                .load::<(String, String)>(c)
+                .await?
+                .into_iter()
+                .collect();
+            keep(c, Subject::Vehicle(vehicle_id), by, &limits_changed(&was, put, gone)?).await?;
             diesel::delete(
                 vehicle_limit::table
                     .filter(vehicle_limit::vehicle_id.eq(vehicle_id).and(vehicle_limit::name.eq_any(gone))),
@@ -232,7 +261,7 @@ impl Store {
         .await
     }
 
-    /// Maps of a vehicle in the order they came.
+    /// Maps of a vehicle in the order they came; archived ones are left out.
     ///
     /// # Errors
     /// [`StoreError`] when the database cannot answer.
@@ -241,7 +270,7 @@ impl Store {
         let mut c = self.conn().await?;
         let rows = map_revision::table
             .left_join(raw_file::table)
-            .filter(map_revision::vehicle_id.eq(vehicle_id))
+            .filter(map_revision::vehicle_id.eq(vehicle_id).and(map_revision::archived_at.is_null()))
             .order(map_revision::id)
             .select(MapRow::as_select())
             .load(&mut c)

@@ -2,12 +2,12 @@
 
 use crate::boxed;
 use crate::claim::{Seen, Touch, claim_day};
-use crate::db::{Store, inserted};
+use crate::db::Store;
 use crate::error::StoreError;
 use crate::files::{Received, pack, receive};
 use crate::schema::{inbox, pull, pull_set, raw_file, source_mapping};
 use diesel::prelude::*;
-use diesel_async::RunQueryDsl;
+use diesel_async::{AsyncMysqlConnection, RunQueryDsl};
 use std::io::Read;
 
 /// Which recorder a file came from.
@@ -80,6 +80,26 @@ struct Waiting {
     report: String,
 }
 
+/// Lets a file that is in custody wait on a day, within the caller's transaction.
+pub(crate) async fn put_waiting(
+    c: &mut AsyncMysqlConnection,
+    file_id: i64,
+    item: &NewInboxItem,
+) -> Result<(), StoreError> {
+    diesel::insert_into(inbox::table)
+        .values((
+            inbox::day_id.eq(item.day_id),
+            inbox::file_id.eq(file_id),
+            inbox::name.eq(&item.name),
+            inbox::role.eq(item.role.id()),
+            inbox::source.eq(&item.source),
+            inbox::report.eq(&item.report),
+        ))
+        .execute(c)
+        .await?;
+    Ok(())
+}
+
 impl Store {
     /// Bytes of the files that wait on a day.
     ///
@@ -121,6 +141,7 @@ impl Store {
             let days: Vec<i64> = pull::table
                 .inner_join(pull_set::table)
                 .filter(pull::dyno_file_id.eq(file.id).or(pull::ecu_file_id.eq(file.id)))
+                .filter(pull::archived_at.is_null().and(pull_set::archived_at.is_null()))
                 .select(pull_set::day_id)
                 .load(c)
                 .await?;
@@ -133,18 +154,7 @@ impl Store {
             if waiting > 0 || days.contains(&item.day_id) {
                 return Ok(Received { id: file.id, known: true, elsewhere });
             }
-            diesel::insert_into(inbox::table)
-                .values((
-                    inbox::day_id.eq(item.day_id),
-                    inbox::file_id.eq(file.id),
-                    inbox::name.eq(&item.name),
-                    inbox::role.eq(item.role.id()),
-                    inbox::source.eq(&item.source),
-                    inbox::report.eq(&item.report),
-                ))
-                .execute(c)
-                .await?;
-            inserted(c).await?;
+            put_waiting(c, file.id, item).await?;
             Ok(Received { id: file.id, known: false, elsewhere })
         })
         .await

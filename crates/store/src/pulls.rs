@@ -7,6 +7,7 @@ use crate::days::whole_air;
 use crate::db::{Store, inserted};
 use crate::decoded::Decoded;
 use crate::error::StoreError;
+use crate::right::{By, Change, Subject, keep};
 use crate::schema::{cell_day, pull, pull_set, pull_summary, sample_block};
 use crate::summaries::{PackedSummary, Summary, insert_summary, put_summaries};
 use chrono::NaiveTime;
@@ -111,7 +112,7 @@ pub(crate) async fn pulls_of(
 ) -> Result<Vec<(Pull, Summary)>, StoreError> {
     let rows: Vec<(PullRow, SummaryRow)> = pull::table
         .inner_join(pull_summary::table)
-        .filter(pull::set_id.eq_any(set_ids))
+        .filter(pull::set_id.eq_any(set_ids).and(pull::archived_at.is_null()))
         .order((pull::set_id, pull::position))
         .select((PullRow::as_select(), SummaryRow::as_select()))
         .load(c)
@@ -132,6 +133,7 @@ pub(crate) async fn pulls_of(
             let packed = p.shares_pull_id.and_then(|id| lent.get(&id)).unwrap_or(&s.measured);
             let (p, mut measured) = (pull_of(p), decoded.read(packed)?);
             measured.excluded.clone_from(&p.excluded_reason);
+            measured.id = format!("p{}", p.position);
             Ok((p, Summary { algorithm: s.algorithm as u32, settings: s.settings, measured }))
         })
         .collect()
@@ -307,6 +309,14 @@ impl Store {
         self.transact(async |c| {
             let (set_id, day_id) = place_of(c, pull_id).await?;
             claim_day(c, day_id, Touch::Words, Seen::Nothing).await?;
+            let was: Option<String> =
+                pull::table.find(pull_id).select(pull::excluded_reason).first(c).await?;
+            let change =
+                Change::new("left out of figures", was.unwrap_or_default(), reason.unwrap_or_default());
+            if change.differs() {
+                let by = &By::new(by, reason.unwrap_or_default());
+                keep(c, Subject::Pull(pull_id), by, &[change]).await?;
+            }
             diesel::update(pull::table.find(pull_id))
                 .set((pull::excluded_reason.eq(reason), pull::excluded_by.eq(reason.map(|_| by))))
                 .execute(c)
@@ -359,10 +369,17 @@ impl Store {
         lag_s: Option<f64>,
         seen: i64,
         summaries: &[(i64, PackedSummary)],
+        by: &By,
     ) -> Result<(), StoreError> {
         self.transact(async |c| {
             let (_, day_id) = place_of(c, pull_id).await?;
             claim_day(c, day_id, Touch::Measurements, Seen::Measurements(seen)).await?;
+            let was: Option<f64> = pull::table.find(pull_id).select(pull::lag_s).first(c).await?;
+            let text = |lag: Option<f64>| lag.map_or_else(|| "found".into(), |s| format!("{s} s by hand"));
+            let change = Change::new("lag", text(was), text(lag_s));
+            if change.differs() {
+                keep(c, Subject::Pull(pull_id), by, &[change]).await?;
+            }
             diesel::update(pull::table.find(pull_id)).set(pull::lag_s.eq(lag_s)).execute(c).await?;
             put_summaries(c, summaries).await
         })
@@ -375,12 +392,22 @@ impl Store {
     /// [`StoreError::NotFound`] when there is no such pull; [`StoreError::Changed`] when it says something
     /// else by now.
     #[boxed]
-    pub async fn note_pull(&self, pull_id: i64, note: &str, was: Option<String>) -> Result<(), StoreError> {
+    pub async fn note_pull(
+        &self,
+        pull_id: i64,
+        note: &str,
+        was: Option<String>,
+        by: &By,
+    ) -> Result<(), StoreError> {
         self.transact(async |c| {
             let (_, day_id) = place_of(c, pull_id).await?;
             claim_day(c, day_id, Touch::Words, Seen::Nothing).await?;
             let now: String = pull::table.find(pull_id).select(pull::note).first(c).await?;
             note_as_seen(was.as_deref(), &now, "the note of the pull")?;
+            let change = Change::new("note", now, note);
+            if change.differs() {
+                keep(c, Subject::Pull(pull_id), by, &[change]).await?;
+            }
             diesel::update(pull::table.find(pull_id)).set(pull::note.eq(note)).execute(c).await?;
             Ok(())
         })

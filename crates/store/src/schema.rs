@@ -1,21 +1,23 @@
 //! Tables as Diesel sees them.
 #![allow(missing_docs)]
 
-diesel::table! { vehicle (id) { id -> BigInt, name -> Varchar, engine -> Text, dyno -> Text, demo -> Bool, sheet -> Text, created_at -> Datetime, version -> BigInt, } }
+diesel::table! { vehicle (id) { id -> BigInt, name -> Varchar, engine -> Text, dyno -> Text, demo -> Bool, sheet -> Text, created_at -> Datetime, version -> BigInt, archived_at -> Nullable<Datetime>, } }
 diesel::table! { vehicle_limit (id) { id -> BigInt, vehicle_id -> BigInt, position -> Integer, name -> Varchar, channel -> Varchar, severity -> Varchar, definition -> Text, } }
 diesel::table! { build_state (id) { id -> BigInt, vehicle_id -> BigInt, name -> Varchar, note -> Text, since -> Nullable<Date>, } }
 diesel::table! { map_revision (id) {
     id -> BigInt, vehicle_id -> BigInt, name -> Varchar, kind -> Varchar, parent -> Nullable<Varchar>, for_fuel -> Nullable<Varchar>, note -> Varchar,
-    file_id -> Nullable<BigInt>, price -> Nullable<Double>,
+    file_id -> Nullable<BigInt>, price -> Nullable<Double>, archived_at -> Nullable<Datetime>,
 } }
 diesel::table! { fuel (id) { id -> BigInt, name -> Varchar, ethanol -> Nullable<Double>, } }
 diesel::table! { cell_day (id) {
     id -> BigInt, vehicle_id -> BigInt, on_date -> Date, place -> Varchar, temperature_c -> Nullable<Double>, humidity -> Nullable<Double>,
     pressure_hpa -> Nullable<Double>, note -> Text, created_at -> Datetime, demo -> Bool, checklist -> Text, version -> BigInt, measured -> BigInt,
+    archived_at -> Nullable<Datetime>, zone -> Varchar,
 } }
 diesel::table! { pull_set (id) {
     id -> BigInt, day_id -> BigInt, build_id -> BigInt, map_id -> BigInt, fuel_id -> BigInt, position -> Integer, boost -> Varchar, gear -> Varchar,
     extras -> Text, note -> Text, created_at -> Datetime, invalid_reason -> Nullable<Varchar>, invalid_by -> Nullable<Varchar>,
+    archived_at -> Nullable<Datetime>, run_id -> Nullable<BigInt>,
 } }
 diesel::table! { raw_file (id) { id -> BigInt, sha256 -> Binary, name -> Varchar, bytes -> BigInt, received_at -> Datetime, } }
 diesel::table! { raw_chunk (file_id, seq) { file_id -> BigInt, seq -> Integer, data -> Blob, } }
@@ -25,6 +27,7 @@ diesel::table! { pull (id) {
     id -> BigInt, set_id -> BigInt, position -> Integer, dyno_file_id -> BigInt, ecu_file_id -> Nullable<BigInt>, dyno_mapping -> Text, ecu_mapping -> Nullable<Text>,
     number_in_file -> Nullable<Integer>, lag_s -> Nullable<Double>, excluded_reason -> Nullable<Varchar>, excluded_by -> Nullable<Varchar>, note -> Text, created_at -> Datetime,
     started_at -> Nullable<Time>, temperature_c -> Nullable<Double>, humidity -> Nullable<Double>, pressure_hpa -> Nullable<Double>, shares_pull_id -> Nullable<BigInt>,
+    archived_at -> Nullable<Datetime>,
 } }
 diesel::table! { day_note (id) { id -> BigInt, day_id -> BigInt, at_time -> Nullable<Time>, tag -> Varchar, text -> Text, written_by -> Varchar, created_at -> Datetime, } }
 diesel::table! { day_air (id) { id -> BigInt, day_id -> BigInt, at_time -> Time, temperature_c -> Double, humidity -> Double, pressure_hpa -> Double, } }
@@ -44,6 +47,9 @@ diesel::table! { plan_item (id) {
 } }
 diesel::table! { change_log (id) {
     id -> BigInt, kind -> Char, thing -> BigInt, at -> Datetime,
+} }
+diesel::table! { audit (id) {
+    id -> BigInt, kind -> Varchar, thing -> BigInt, field -> Varchar, old_value -> Text, new_value -> Text, who -> Varchar, why -> Varchar, at -> Datetime,
 } }
 diesel::table! { import_run (id) {
     id -> BigInt, day_id -> Nullable<BigInt>, what -> Varchar, state -> Varchar, done -> Integer, total -> Integer, message -> Text, cancel_asked -> Bool, started_at -> Datetime,

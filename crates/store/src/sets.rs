@@ -7,13 +7,14 @@ use crate::db::{Store, inserted};
 use crate::decoded::Decoded;
 use crate::error::StoreError;
 use crate::pulls::{NewPull, PackedPull, Pull, insert_pull, note_as_seen, pulls_of};
+use crate::right::{By, Change, Subject, keep};
 use crate::runs::finish_run;
 use crate::schema::{
     build_state, cell_day, fuel, inbox, map_revision, pull, pull_set, pull_summary, vehicle,
 };
 use crate::summaries::Summary;
 use crate::vehicles::{build_named, fuel_named, map_named};
-use chrono::NaiveDate;
+use chrono::{NaiveDate, NaiveDateTime};
 use diesel::prelude::*;
 use diesel_async::{AsyncMysqlConnection, RunQueryDsl};
 use jamjar_core::analysis::Measured;
@@ -83,6 +84,8 @@ pub struct Set {
     pub map_fuel: Option<String>,
     /// What its map costs, in the shop's currency.
     pub map_price: Option<f64>,
+    /// Put away; figures and lists leave it out.
+    pub archived: bool,
 }
 
 /// A set with its pulls and their cached summaries.
@@ -113,6 +116,7 @@ struct Row {
     invalid: Option<String>,
     map_fuel: Option<String>,
     map_price: Option<f64>,
+    archived_at: Option<NaiveDateTime>,
 }
 
 impl From<Row> for Set {
@@ -137,6 +141,7 @@ impl From<Row> for Set {
             invalid: r.invalid,
             map_fuel: r.map_fuel.filter(|f| !f.trim().is_empty()),
             map_price: r.map_price,
+            archived: r.archived_at.is_some(),
         }
     }
 }
@@ -166,7 +171,18 @@ macro_rules! query {
                 pull_set::invalid_reason,
                 map_revision::for_fuel,
                 map_revision::price,
+                pull_set::archived_at,
             ))
+    };
+}
+
+/// Sets that are in use: neither they nor their day or vehicle is archived.
+macro_rules! in_use {
+    () => {
+        query!()
+            .filter(pull_set::archived_at.is_null())
+            .filter(cell_day::archived_at.is_null())
+            .filter(vehicle::archived_at.is_null())
     };
 }
 
@@ -176,6 +192,7 @@ async fn insert_set(
     vehicle_id: i64,
     config: &Configuration,
     pulls: &[PackedPull<'_>],
+    run: Option<i64>,
 ) -> Result<i64, StoreError> {
     let build_id = build_named(c, vehicle_id, &config.build).await?;
     let map_id = map_named(c, vehicle_id, &config.map, &config.map_kind).await?;
@@ -197,6 +214,7 @@ async fn insert_set(
             pull_set::gear.eq(&config.gear),
             pull_set::extras.eq(extras),
             pull_set::note.eq(&config.note),
+            pull_set::run_id.eq(run),
         ))
         .execute(c)
         .await?;
@@ -245,7 +263,7 @@ impl Store {
             }
             let mut ids = Vec::new();
             for (config, pulls) in &packed {
-                ids.push(insert_set(c, day_id, vehicle_id, config, pulls).await?);
+                ids.push(insert_set(c, day_id, vehicle_id, config, pulls, run).await?);
             }
             if let Some(run) = run {
                 finish_run(c, run, "stored").await?;
@@ -277,7 +295,7 @@ impl Store {
     #[boxed]
     pub async fn sets_by_id(&self, ids: &[i64]) -> Result<Vec<SetWithPulls>, StoreError> {
         let mut c = self.conn().await?;
-        let rows: Vec<Row> = query!().filter(pull_set::id.eq_any(ids)).load(&mut c).await?;
+        let rows: Vec<Row> = in_use!().filter(pull_set::id.eq_any(ids)).load(&mut c).await?;
         let mut sets: Vec<Set> = rows.into_iter().map(Into::into).collect();
         sets.sort_by_key(|s| ids.iter().position(|i| *i == s.id));
         with_pulls(&mut c, &self.decoded, sets).await
@@ -290,8 +308,11 @@ impl Store {
     #[boxed]
     pub async fn sets_of_day(&self, day_id: i64) -> Result<Vec<SetWithPulls>, StoreError> {
         let mut c = self.conn().await?;
-        let rows: Vec<Row> =
-            query!().filter(pull_set::day_id.eq(day_id)).order(pull_set::position).load(&mut c).await?;
+        let rows: Vec<Row> = query!()
+            .filter(pull_set::day_id.eq(day_id).and(pull_set::archived_at.is_null()))
+            .order(pull_set::position)
+            .load(&mut c)
+            .await?;
         with_pulls(&mut c, &self.decoded, rows.into_iter().map(Into::into).collect()).await
     }
 
@@ -302,7 +323,7 @@ impl Store {
     #[boxed]
     pub async fn newest_stock_set(&self, vehicle_id: i64) -> Result<Option<SetWithPulls>, StoreError> {
         let mut c = self.conn().await?;
-        let row: Option<Row> = query!()
+        let row: Option<Row> = in_use!()
             .filter(
                 cell_day::vehicle_id
                     .eq(vehicle_id)
@@ -327,7 +348,7 @@ impl Store {
     pub async fn latest_sets(&self, limit: i64) -> Result<Vec<Set>, StoreError> {
         let mut c = self.conn().await?;
         let days = newest_days(&mut c).await?;
-        let rows: Vec<Row> = query!()
+        let rows: Vec<Row> = in_use!()
             .filter(pull_set::day_id.eq_any(days))
             .order((cell_day::on_date.desc(), pull_set::id.desc()))
             .limit(limit)
@@ -349,6 +370,7 @@ impl Store {
             .inner_join(cell_day::table)
             .inner_join(pull::table.inner_join(pull_summary::table))
             .filter(pull_set::day_id.eq_any(days))
+            .filter(pull_set::archived_at.is_null().and(pull::archived_at.is_null()))
             .filter(pull_summary::worst_limit.eq("over").or(pull_summary::alignment.eq("refused")))
             .order((cell_day::on_date.desc(), pull_set::id.desc()))
             .select((pull_set::id, cell_day::on_date))
@@ -367,7 +389,7 @@ impl Store {
     pub async fn set_counts(&self, day_ids: &[i64]) -> Result<HashMap<i64, usize>, StoreError> {
         let mut c = self.conn().await?;
         let rows: Vec<(i64, i64)> = pull_set::table
-            .filter(pull_set::day_id.eq_any(day_ids))
+            .filter(pull_set::day_id.eq_any(day_ids).and(pull_set::archived_at.is_null()))
             .group_by(pull_set::day_id)
             .select((pull_set::day_id, diesel::dsl::count_star()))
             .load(&mut c)
@@ -385,6 +407,14 @@ impl Store {
         self.transact(async |c| {
             let day_id = day_of(c, id).await?;
             claim_day(c, day_id, Touch::Words, Seen::Nothing).await?;
+            let was: Option<String> =
+                pull_set::table.find(id).select(pull_set::invalid_reason).first(c).await?;
+            let change =
+                Change::new("left out of figures", was.unwrap_or_default(), reason.unwrap_or_default());
+            if change.differs() {
+                let by = &By::new(by, reason.unwrap_or_default());
+                keep(c, Subject::Set(id), by, &[change]).await?;
+            }
             diesel::update(pull_set::table.find(id))
                 .set((pull_set::invalid_reason.eq(reason), pull_set::invalid_by.eq(reason.map(|_| by))))
                 .execute(c)
@@ -400,17 +430,43 @@ impl Store {
     /// [`StoreError::NotFound`] when there is no such set; [`StoreError::Changed`] when it says something
     /// else by now.
     #[boxed]
-    pub async fn note_set(&self, id: i64, note: &str, was: Option<String>) -> Result<(), StoreError> {
+    pub async fn note_set(
+        &self,
+        id: i64,
+        note: &str,
+        was: Option<String>,
+        by: &By,
+    ) -> Result<(), StoreError> {
         self.transact(async |c| {
             let day_id = day_of(c, id).await?;
             claim_day(c, day_id, Touch::Words, Seen::Nothing).await?;
             let now: String = pull_set::table.find(id).select(pull_set::note).first(c).await?;
             note_as_seen(was.as_deref(), &now, "the note of the set")?;
+            let change = Change::new("note", now, note);
+            if change.differs() {
+                keep(c, Subject::Set(id), by, &[change]).await?;
+            }
             diesel::update(pull_set::table.find(id)).set(pull_set::note.eq(note)).execute(c).await?;
             Ok(())
         })
         .await
     }
+}
+
+/// A set that is in use, within the caller's transaction.
+///
+/// # Errors
+/// [`StoreError::NotFound`]; [`StoreError::Changed`] when it has been archived.
+pub(crate) async fn alive_set(c: &mut AsyncMysqlConnection, id: i64) -> Result<Set, StoreError> {
+    let row: Row = query!()
+        .filter(pull_set::id.eq(id))
+        .first(c)
+        .await
+        .map_err(|e| StoreError::from(e).about("set", id))?;
+    if row.archived_at.is_some() {
+        return Err(StoreError::Changed { what: "the set", now: Some("archived".into()) });
+    }
+    Ok(row.into())
 }
 
 async fn day_of(c: &mut AsyncMysqlConnection, set_id: i64) -> Result<i64, StoreError> {
@@ -425,6 +481,8 @@ async fn day_of(c: &mut AsyncMysqlConnection, set_id: i64) -> Result<i64, StoreE
 /// Ids of the newest days: an index gives them at once, however many sets there are.
 async fn newest_days(c: &mut AsyncMysqlConnection) -> Result<Vec<i64>, StoreError> {
     Ok(cell_day::table
+        .inner_join(vehicle::table)
+        .filter(cell_day::archived_at.is_null().and(vehicle::archived_at.is_null()))
         .order((cell_day::on_date.desc(), cell_day::id.desc()))
         .limit(LOOKED_AT_DAYS)
         .select(cell_day::id)

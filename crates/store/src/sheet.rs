@@ -2,9 +2,10 @@
 
 use crate::boxed;
 use crate::claim::{Seen, Touch, claim_day};
-use crate::days::{Day, whole_air};
+use crate::days::{Day, air_text, whole_air};
 use crate::db::Store;
 use crate::error::StoreError;
+use crate::right::{By, Change, Subject, keep};
 use crate::schema::{cell_day, day_air, day_fuel, day_note, fuel};
 use crate::summaries::{PackedSummary, put_summaries};
 use crate::vehicles::fuel_named;
@@ -191,6 +192,7 @@ impl Store {
         at: NaiveTime,
         a: AirState,
         summaries: &[(i64, PackedSummary)],
+        by: &By,
     ) -> Result<(), StoreError> {
         let day_id = seen.id;
         self.transact(async |c| {
@@ -204,6 +206,21 @@ impl Store {
                     ))
                     .execute(c)
                     .await?;
+            }
+            let was = day_air::table
+                .filter(day_air::day_id.eq(day_id).and(day_air::at_time.eq(at)))
+                .select(Reading::as_select())
+                .first(c)
+                .await
+                .optional()?;
+            let corrected = was.is_some();
+            let change = Change::new(
+                format!("air at {}", at.format("%H:%M")),
+                air_text(was.and_then(|r| r.air())),
+                air_text(Some(a)),
+            );
+            if corrected && change.differs() {
+                keep(c, Subject::Day(day_id), by, &[change]).await?;
             }
             let values = (
                 day_air::temperature_c.eq(a.temperature_c),

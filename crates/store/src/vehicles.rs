@@ -4,6 +4,7 @@ use crate::boxed;
 use crate::db::{Store, inserted};
 use crate::error::StoreError;
 use crate::schema::{build_state, fuel, map_revision, vehicle, vehicle_limit};
+use chrono::NaiveDateTime;
 use diesel::prelude::*;
 use diesel_async::{AsyncMysqlConnection, RunQueryDsl};
 use jamjar_core::analysis::{Engine, Vehicle};
@@ -39,6 +40,8 @@ pub struct VehicleRecord {
     pub demo: bool,
     /// Counts the changes of what belongs to it.
     pub version: i64,
+    /// Put away; lists leave it out.
+    pub archived: bool,
 }
 
 #[derive(Queryable, Selectable)]
@@ -51,6 +54,7 @@ struct Row {
     sheet: String,
     demo: bool,
     version: i64,
+    archived_at: Option<NaiveDateTime>,
 }
 
 pub(crate) fn damaged(e: impl std::fmt::Display) -> StoreError {
@@ -85,6 +89,7 @@ async fn records(c: &mut AsyncMysqlConnection, rows: Vec<Row>) -> Result<Vec<Veh
                 sheet,
                 demo: r.demo,
                 version: r.version,
+                archived: r.archived_at.is_some(),
             })
         })
         .collect()
@@ -157,15 +162,19 @@ impl Store {
         .await
     }
 
-    /// All vehicles by name.
+    /// Vehicles by name; archived ones are left out.
     ///
     /// # Errors
     /// [`StoreError`] when the database cannot answer.
     #[boxed]
     pub async fn vehicles(&self) -> Result<Vec<VehicleRecord>, StoreError> {
         let mut c = self.conn().await?;
-        let rows: Vec<Row> =
-            vehicle::table.order(vehicle::name).select(Row::as_select()).load(&mut c).await?;
+        let rows: Vec<Row> = vehicle::table
+            .filter(vehicle::archived_at.is_null())
+            .order(vehicle::name)
+            .select(Row::as_select())
+            .load(&mut c)
+            .await?;
         records(&mut c, rows).await
     }
 

@@ -4,6 +4,8 @@
 
 #[path = "find/mod.rs"]
 mod find;
+#[path = "right/mod.rs"]
+mod right;
 mod shop;
 
 use chrono::{NaiveDate, NaiveTime};
@@ -12,7 +14,7 @@ use jamjar_core::air::AirState;
 use jamjar_core::limits::Limit;
 use jamjar_core::vehicle_sheet::VehicleSheet;
 use jamjar_store::{Checklist, NewDay, NewMap, NewVehicle, Store, StoreError};
-use shop::{Server, commit, day, new_pull, new_set, vehicle};
+use shop::{Server, by, commit, day, new_pull, new_set, vehicle};
 
 fn limit(id: &str, threshold: f64) -> Limit {
     serde_json::from_value(serde_json::json!({"id": id, "channel": "lambda_1", "direction": "above", "threshold": threshold, "caution": 0.03}))
@@ -56,17 +58,17 @@ async fn a_vehicle_keeps_its_sheet_builds_and_limits() {
         driven: Some(jamjar_core::driven::Driven::Band([2500.0, 6500.0])),
         ..VehicleSheet::default()
     };
-    store.set_sheet(v, &sheet, None).await.unwrap();
-    store.change_limits(v, None, &[limit("lean", 0.9), limit("leaner", 0.95)], &[]).await.unwrap();
+    store.set_sheet(v, &sheet, None, &by()).await.unwrap();
+    store.change_limits(v, None, &[limit("lean", 0.9), limit("leaner", 0.95)], &[], &by()).await.unwrap();
     let stored = store.vehicle(v).await.unwrap();
     assert_eq!((stored.sheet, stored.limits.len()), (sheet, 2));
     let seen = store.vehicle(v).await.unwrap().version;
-    store.change_limits(v, Some(seen), &[limit("lean", 0.88)], &["leaner".into()]).await.unwrap();
-    let second = store.change_limits(v, Some(seen), &[limit("lean", 0.95)], &[]).await;
+    store.change_limits(v, Some(seen), &[limit("lean", 0.88)], &["leaner".into()], &by()).await.unwrap();
+    let second = store.change_limits(v, Some(seen), &[limit("lean", 0.95)], &[], &by()).await;
     assert!(matches!(second, Err(StoreError::Changed { .. })), "{second:?}");
     let now = store.vehicle(v).await.unwrap().limits;
     assert_eq!(now, [limit("lean", 0.88)], "the first change stands");
-    store.change_limits(v, None, &[limit("leaner", 0.95)], &[]).await.unwrap();
+    store.change_limits(v, None, &[limit("leaner", 0.95)], &[], &by()).await.unwrap();
 
     let since = NaiveDate::from_ymd_opt(2026, 3, 1).unwrap();
     let first = store.put_build(v, "A", Some(since), "as it came").await.unwrap();
@@ -119,9 +121,9 @@ async fn a_day_sheet_is_kept_in_order_of_time() {
     store.add_note(day_id, Some(at(15, 0)), "limit", "no further", "the calibrator").await.unwrap();
     store.add_note(day_id, Some(at(9, 5)), "cell", "straps", "the calibrator").await.unwrap();
     let air = |t| AirState::new(t, 0.5, 1002.0).unwrap();
-    store.add_air(&store.day(day_id).await.unwrap(), at(9, 0), air(20.0), &[]).await.unwrap();
-    store.add_air(&store.day(day_id).await.unwrap(), at(9, 0), air(21.0), &[]).await.unwrap();
-    store.add_air(&store.day(day_id).await.unwrap(), at(8, 0), air(18.0), &[]).await.unwrap();
+    store.add_air(&store.day(day_id).await.unwrap(), at(9, 0), air(20.0), &[], &by()).await.unwrap();
+    store.add_air(&store.day(day_id).await.unwrap(), at(9, 0), air(21.0), &[], &by()).await.unwrap();
+    store.add_air(&store.day(day_id).await.unwrap(), at(8, 0), air(18.0), &[], &by()).await.unwrap();
     store.put_fuel_on_hand(day_id, "E85", 40.0, "measured 0.78").await.unwrap();
     store.put_fuel_on_hand(day_id, "E85", 31.5, "").await.unwrap();
     assert!(matches!(store.put_fuel_on_hand(day_id, "E30", -1.0, "").await, Err(StoreError::Check)));
@@ -267,7 +269,7 @@ async fn sets_that_need_a_look_are_found_by_their_worst_limit() {
     summary.measured.alignment = summary.measured.alignment.refuse(jamjar_core::findings::Refusal::NoLag);
     let version = store.day(day_id).await.unwrap().measured;
     assert!(store.keep_summaries(day_id, version, &[(pull.id, summary.pack().unwrap())]).await.unwrap());
-    store.note_pull(pull.id, "x", None).await.unwrap();
+    store.note_pull(pull.id, "x", None, &by()).await.unwrap();
     assert!(
         store.keep_summaries(day_id, version, &[(pull.id, summary.pack().unwrap())]).await.unwrap(),
         "nothing rests on a note"
@@ -278,6 +280,7 @@ async fn sets_that_need_a_look_are_found_by_their_worst_limit() {
             chrono::NaiveTime::MIN,
             jamjar_core::air::AirState::new(30.0, 0.5, 990.0).unwrap(),
             &[],
+            &by(),
         )
         .await
         .unwrap();

@@ -5,7 +5,7 @@ mod shop;
 
 use jamjar_store::private::{Owner, PrivateDb, PrivateError};
 use jamjar_store::{Begun, NewInboxItem, Role, RunState, Stamps, Store, StoreError, Thing};
-use shop::{Server, commit, day, new_set};
+use shop::{Server, by, commit, day, new_set};
 use std::time::Duration;
 
 async fn waiting(store: &Store, day_id: i64, names: &[&str]) -> Vec<(i64, i64)> {
@@ -121,16 +121,16 @@ async fn the_second_of_two_editors_is_told() {
     let day_id = day(&store).await;
     let seen = store.day(day_id).await.unwrap();
     let air = |t: f64| jamjar_core::air::AirState::new(t, 0.5, 1000.0).ok();
-    store.update_day(&seen, air(22.0), "first", &[]).await.unwrap();
-    let second = store.update_day(&seen, air(30.0), "second", &[]).await;
+    store.update_day(&seen, air(22.0), "first", &[], &by()).await.unwrap();
+    let second = store.update_day(&seen, air(30.0), "second", &[], &by()).await;
     assert!(matches!(second, Err(StoreError::Changed { .. })), "{second:?}");
     let now = store.day(day_id).await.unwrap();
     assert_eq!((now.note.as_str(), now.air), ("first", air(22.0)));
     let file = store.receive_file("a.csv", std::io::Cursor::new(b"x".to_vec())).await.unwrap().id;
     let set = commit(&store, day_id, &[new_set(file, 1)], &[], None).await.unwrap()[0];
-    store.note_set(set, "mine", Some("after the rattle".into())).await.unwrap();
+    store.note_set(set, "mine", Some("after the rattle".into()), &by()).await.unwrap();
     assert!(matches!(
-        store.note_set(set, "yours", Some("after the rattle".into())).await,
+        store.note_set(set, "yours", Some("after the rattle".into()), &by()).await,
         Err(StoreError::Changed { .. })
     ));
 }
@@ -149,8 +149,8 @@ async fn a_change_of_the_air_meets_another_of_its_kind_and_no_note_and_no_pull_l
 
     let seen = store.day(day_id).await.unwrap();
     store.add_note(day_id, None, "", "a strap slipped", "the calibrator").await.unwrap();
-    store.note_pull(pull, "second gear", None).await.unwrap();
-    store.note_set(set, "again", None).await.unwrap();
+    store.note_pull(pull, "second gear", None, &by()).await.unwrap();
+    store.note_set(set, "again", None, &by()).await.unwrap();
     store.put_fuel_on_hand(day_id, "E85", 12.0, "").await.unwrap();
     assert_eq!(
         store.changes(&mut stamps).await.unwrap(),
@@ -166,14 +166,14 @@ async fn a_change_of_the_air_meets_another_of_its_kind_and_no_note_and_no_pull_l
     store.mark_set(set, Some("wrong fuel"), "the calibrator").await.unwrap();
     assert_eq!(store.changes(&mut stamps).await.unwrap(), [Thing::Day(day_id), Thing::Figures(day_id)]);
 
-    store.add_air(&seen, at(9), air, &[]).await.unwrap();
+    store.add_air(&seen, at(9), air, &[], &by()).await.unwrap();
     assert_eq!(store.changes(&mut stamps).await.unwrap(), [Thing::Day(day_id), Thing::Figures(day_id)]);
     assert!(
-        matches!(store.add_air(&seen, at(10), air, &[]).await, Err(StoreError::Changed { .. })),
+        matches!(store.add_air(&seen, at(10), air, &[], &by()).await, Err(StoreError::Changed { .. })),
         "measured with the air before"
     );
     assert!(matches!(
-        store.set_lag(pull, Some(0.2), seen.measured, &[]).await,
+        store.set_lag(pull, Some(0.2), seen.measured, &[], &by()).await,
         Err(StoreError::Changed { .. })
     ));
     assert!(
@@ -256,7 +256,7 @@ trait ForTest {
 impl ForTest for Store {
     async fn note_day_for_test(&self, day_id: i64) {
         let seen = self.day(day_id).await.unwrap();
-        self.update_day(&seen, seen.air, "changed", &[]).await.unwrap();
+        self.update_day(&seen, seen.air, "changed", &[], &by()).await.unwrap();
     }
 }
 

@@ -3,6 +3,8 @@
 use crate::error::WebError;
 use axum::extract::FromRequestParts;
 use axum::http::request::Parts;
+use axum_extra::extract::CookieJar;
+use jamjar_store::By;
 use std::convert::Infallible;
 
 /// What a person may do.
@@ -23,9 +25,24 @@ pub(crate) struct Person {
     role: Role,
 }
 
-/// The one place that decides who somebody is. Accounts will come here.
-fn identify(_parts: &Parts) -> Result<Person, Infallible> {
-    Ok(Person { name: "the calibrator".into(), role: Role::Owner })
+impl Person {
+    /// What stands beside a change of this person.
+    pub(crate) fn by(&self, why: &str) -> By {
+        By::new(self.name.clone(), why)
+    }
+}
+
+/// The cookie with the name that was said in this browser.
+pub(crate) const WHO: &str = "jj_who";
+
+/// The one place that decides who somebody is. Accounts will come here; until then it is a name that was said
+/// once in this browser.
+fn identify(parts: &Parts) -> Result<Person, Infallible> {
+    let cookies = CookieJar::from_headers(&parts.headers);
+    let said = cookies.get(WHO).map(|c| c.value().to_owned()).unwrap_or_default();
+    let name = form_urlencoded::parse(format!("n={said}").as_bytes()).next().map(|p| p.1.into_owned());
+    let name = name.filter(|n| !n.trim().is_empty() && n.chars().count() <= 120);
+    Ok(Person { name: name.unwrap_or_else(|| "the calibrator".into()), role: Role::Owner })
 }
 
 /// May read.

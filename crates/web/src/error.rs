@@ -43,6 +43,7 @@ impl From<StoreError> for WebError {
         match e {
             StoreError::NotFound { .. } => Self::NotFound(format!("{e}: it may have been taken away.")),
             StoreError::Orphan => Self::NotFound("What this belongs to does not exist: it may have been taken away.".into()),
+            StoreError::Refused(text) => Self::Bad(text),
             StoreError::Duplicate => Self::Conflict("There is one of that name already.".into()),
             StoreError::Taken => {
                 Self::Conflict("These files have been stored already by another request; the day sheet shows what it made of them.".into())
@@ -175,6 +176,7 @@ mod tests {
         for (e, want) in [
             (StoreError::NotFound { what: "day", id: 1 }, 404),
             (StoreError::Duplicate, 409),
+            (StoreError::Refused("two fuels".into()), 400),
             (StoreError::Orphan, 404),
             (StoreError::Taken, 409),
             (StoreError::Changed { what: "the day", now: None }, 409),

@@ -30,7 +30,8 @@ const MAP_LIMIT: usize = 64 << 20;
 /// Every route.
 pub fn router(state: AppState) -> Router {
     use pages::{
-        custody, days, imports, kept, lineup, pulls, reading, search, settings, sheet, vehicles, workshop,
+        custody, days, imports, kept, lineup, pulls, reading, right, search, settings, sheet, vehicles,
+        workshop,
     };
     Router::new()
         .route("/", get(workshop::show))
@@ -64,6 +65,19 @@ pub fn router(state: AppState) -> Router {
         .route("/pulls/{id}/exclude", post(pulls::exclude))
         .route("/sets/{id}/note", post(pulls::note))
         .route("/sets/{id}/mark", post(sheet::mark))
+        .route("/sets/{id}/edit", get(right::set_show).post(right::set_edit))
+        .route("/sets/{id}/pulls", post(right::set_pulls))
+        .route("/sets/{id}/merge", post(right::set_merge))
+        .route("/days/{id}/edit", get(right::day_show).post(right::day_edit))
+        .route("/days/{id}/undo", post(right::undo))
+        .route("/vehicles/{id}/edit", get(right::vehicle_show).post(right::vehicle_edit))
+        .route("/vehicles/{id}/merge", post(right::vehicle_merge))
+        .route("/maps/merge", post(right::map_merge))
+        .route("/fuels/merge", post(right::fuel_merge))
+        .route("/pulls/{id}/edit", get(right::pull_show))
+        .route("/archive/{kind}/{id}", post(right::archive))
+        .route("/restore/{kind}/{id}", post(right::restore))
+        .route("/who", post(right::who))
         .route("/line-ups", post(kept::keep))
         .route("/line-ups/{id}/forget", post(kept::forget))
         .route("/plan", post(kept::plan))

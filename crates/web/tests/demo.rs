@@ -4,6 +4,7 @@
 mod common;
 mod deciding;
 mod reading;
+mod right;
 
 use axum::body::Body;
 use axum::http::{Request, StatusCode};
@@ -189,7 +190,7 @@ async fn a_changed_limit_judges_old_pulls_anew() {
     let first = cell.store.vehicle(1).await.unwrap();
     let mut limits = first.limits.clone();
     limits.iter_mut().find(|l| l.id == "duty").unwrap().threshold = Threshold::Constant(60.0);
-    cell.store.change_limits(1, None, &limits, &[]).await.unwrap();
+    cell.store.change_limits(1, None, &limits, &[], &crate::common::by()).await.unwrap();
     assert!(
         cell.get("/days/1").await.text().contains("injector duty: over by"),
         "a changed limit judges old pulls anew"
@@ -202,7 +203,7 @@ async fn the_demo_goes_and_comes_again_and_days_of_ones_own_stay() {
     let first = cell.store.vehicle(1).await.unwrap();
     let mut limits = first.limits.clone();
     limits.iter_mut().find(|l| l.id == "duty").unwrap().threshold = Threshold::Constant(60.0);
-    cell.store.change_limits(1, None, &limits, &[]).await.unwrap();
+    cell.store.change_limits(1, None, &limits, &[], &crate::common::by()).await.unwrap();
     let own = cell
         .store
         .add_day(&jamjar_store::NewDay {

@@ -370,3 +370,49 @@ async fn a_map_file_is_kept_whole_and_never_replaced() {
     assert!(broken.contains("broken.map:3:1"), "{broken}");
     assert!(upload("x.bin", &[0, 159, 146, 150]).await.text().contains("give the map a name"));
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn an_import_is_taken_back_and_its_files_wait_again() {
+    let cell = Cell::start("undo").await;
+    let made = cell
+        .post("/days", &[("name", "Brae"), ("dyno", "hub"), ("ratio", "4.1"), ("date", "2026-03-03")])
+        .await;
+    let day = made.location();
+    let (_, sim) = jamjar_workflow::scenarios::first_light(5, 0.001).unwrap();
+    let p = &sim.days[0].sets[0].pulls[0];
+    let two: Vec<(&str, &[u8])> =
+        [&p.dyno, p.ecu.as_ref().unwrap()].map(|f| (f.name.as_str(), f.bytes.as_slice())).into();
+    let store_them = async || {
+        cell.drop_files(&day, &two).await;
+        let items = cell.store.inbox(1).await.unwrap();
+        let id = |end: &str| items.iter().find(|i| i.name.ends_with(end)).unwrap().id;
+        let pull = format!("{}:{}:", id("dyno.csv"), id("ecu.csv"));
+        let form = [("map.0", "Stock"), ("kind.0", "stock"), ("fuel.0", "E30"), ("pull.0", pull.as_str())];
+        let run = cell.post(&format!("{day}/commit"), &form).await.text();
+        let at = run.split("hx-get=\"").nth(1).unwrap().split('"').next().unwrap().to_owned();
+        cell.finished(&at).await;
+    };
+    store_them().await;
+    assert!(
+        cell.drop_files(&day, &two).await.text().contains("is here already"),
+        "twice is said and not done"
+    );
+    let edit = cell.get(&format!("{day}/edit")).await.text();
+    assert!(edit.contains("Undo the last import") && edit.contains("1 set of 2 files"), "{edit}");
+    let run = edit.split("name=\"run\" value=\"").nth(1).unwrap().split('"').next().unwrap().to_owned();
+    let stale = cell.post(&format!("{day}/undo"), &[("run", "999")]).await;
+    assert_eq!(stale.status, StatusCode::CONFLICT);
+    assert_eq!(cell.post(&format!("{day}/undo"), &[("run", &run)]).await.status, StatusCode::SEE_OTHER);
+    let page = cell.get(&day).await.text();
+    assert!(page.contains("stock-95-p1_dyno.csv"), "the files wait again");
+    assert_eq!(cell.store.sets_of_day(1).await.unwrap().len(), 0);
+    assert_eq!(
+        cell.post(&format!("{day}/undo"), &[("run", &run)]).await.status,
+        StatusCode::CONFLICT,
+        "once"
+    );
+    store_them().await;
+    let sets = cell.store.sets_of_day(1).await.unwrap();
+    assert_eq!((sets.len(), sets[0].pulls.len()), (1, 1), "and are stored as if for the first time");
+    assert!(cell.get(&format!("{day}/edit")).await.text().contains("set 1: Stock on E30, 1 pull"));
+}

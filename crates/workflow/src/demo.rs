@@ -9,7 +9,7 @@ use jamjar_core::analysis::Vehicle;
 use jamjar_core::channel::Channel;
 use jamjar_core::units::Unit;
 use jamjar_sim::{SimDay, SimFile, SimSet};
-use jamjar_store::{Begun, Configuration, InboxItem, NewDay, NewMap, NewVehicle, RunState, Store};
+use jamjar_store::{Begun, By, Configuration, InboxItem, NewDay, NewMap, NewVehicle, RunState, Store};
 use serde::de::DeserializeOwned;
 
 /// Name of the run that loads the demo.
@@ -146,7 +146,7 @@ async fn day(store: &Store, l: &Loaded, vehicle_id: i64, d: &SimDay) -> Result<i
     }
     for s in &d.sets {
         if let Some(p) = s.pulls.first() {
-            store.add_air(&store.day(id).await?, clock(p.at_s), p.air, &[]).await?;
+            store.add_air(&store.day(id).await?, clock(p.at_s), p.air, &[], &By::new("the demo", "")).await?;
         }
     }
     let all = crate::checklist::ITEMS.iter().map(|i| (i.id.to_owned(), "yes".to_owned())).collect();

@@ -9,7 +9,7 @@ use chrono::NaiveTime;
 use jamjar_core::ALGORITHM_VERSION;
 use jamjar_core::air::AirState;
 use jamjar_core::analysis::{Measured, PullInput, SetInput, Settings, measure_sets};
-use jamjar_store::{Day, PackedSummary, Pull, SetWithPulls, Store, StoreError, Summary, VehicleRecord};
+use jamjar_store::{By, Day, PackedSummary, Pull, SetWithPulls, Store, StoreError, Summary, VehicleRecord};
 use std::collections::{BTreeMap, HashMap};
 use std::sync::Arc;
 
@@ -194,6 +194,7 @@ pub async fn change_day(
     day_id: i64,
     change: &DayChange,
     was: impl Fn(&Day) -> bool,
+    by: &By,
 ) -> Result<(), WorkflowError> {
     for attempt in 1.. {
         let day = store.day(day_id).await?;
@@ -202,10 +203,10 @@ pub async fn change_day(
         }
         let summaries = pack(after(store, &day, change).await?).await?;
         let done = match change {
-            DayChange::Day { air, note } => store.update_day(&day, *air, note, &summaries).await,
-            DayChange::Air { at, air } => store.add_air(&day, *at, *air, &summaries).await,
+            DayChange::Day { air, note } => store.update_day(&day, *air, note, &summaries, by).await,
+            DayChange::Air { at, air } => store.add_air(&day, *at, *air, &summaries, by).await,
             DayChange::Lag { pull_id, lag_s } => {
-                store.set_lag(*pull_id, *lag_s, day.measured, &summaries).await
+                store.set_lag(*pull_id, *lag_s, day.measured, &summaries, by).await
             }
         };
         match done {

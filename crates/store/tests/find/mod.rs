@@ -1,6 +1,6 @@
 //! What the index of pulls is told: everything at first, then each change by whatever way it came.
 
-use crate::shop::{Server, commit, day, new_set};
+use crate::shop::{Server, by, commit, day, new_set};
 use chrono::NaiveDate;
 use diesel_async::{AsyncConnection, AsyncMysqlConnection, SimpleAsyncConnection};
 use jamjar_core::correction::Correction;
@@ -72,14 +72,14 @@ async fn every_change_is_seen_and_nothing_else() {
     }
     let pull = store.sets_by_id(&[set]).await.unwrap()[0].pulls[1].0.id;
 
-    store.note_pull(pull, "belt squeal", None).await.unwrap();
+    store.note_pull(pull, "belt squeal", None, &by()).await.unwrap();
     store.exclude_pull(pull, Some("clutch slipped"), "the apprentice").await.unwrap();
     assert_eq!(w.look(&store).await, Some(vec![day_id]), "two changes of a day are one");
     assert_eq!(w.find("squeal").iter().map(|h| h.place.pull).collect::<Vec<_>>(), [pull]);
     assert_eq!((w.count("left out"), w.count("by the apprentice"), w.count("\"clutch slipped\"")), (1, 1, 1));
 
     store.add_note(day_id, None, "smoke", "white at tip-in", "the calibrator").await.unwrap();
-    store.note_set(set, "hot", None).await.unwrap();
+    store.note_set(set, "hot", None, &by()).await.unwrap();
     store.mark_set(set, Some("wrong gear"), "the calibrator").await.unwrap();
     w.look(&store).await;
     assert_eq!(

@@ -8,7 +8,7 @@ use jamjar_core::channel::Channel;
 use jamjar_core::log::Recording;
 use jamjar_core::pull::power::{Dyno, DynoKind};
 use jamjar_store::private::PrivateDb;
-use jamjar_store::{Configuration, NewDay, NewPull, NewSet, NewVehicle, Store, StoreError, Summary};
+use jamjar_store::{By, Configuration, NewDay, NewPull, NewSet, NewVehicle, Store, StoreError, Summary};
 use tempfile::TempDir;
 
 pub(crate) struct Server {
@@ -30,6 +30,10 @@ impl Drop for Server {
     fn drop(&mut self) {
         self.db.stop();
     }
+}
+
+pub(crate) fn by() -> By {
+    By::new("the calibrator", "")
 }
 
 pub(crate) fn vehicle() -> Vehicle {

@@ -212,7 +212,7 @@ pub(crate) struct DayForm {
 }
 
 pub(crate) async fn update(
-    _: Calibrator,
+    Calibrator(who): Calibrator,
     State(state): State<AppState>,
     Path(id): Path<i64>,
     Form(f): Form<DayForm>,
@@ -239,7 +239,7 @@ pub(crate) async fn update(
     })?;
     let change = DayChange::Day { air, note: note.to_owned() };
     let seen = day_seen(&now);
-    change_day(&state.store, id, &change, |d| day_seen(d) == seen).await?;
+    change_day(&state.store, id, &change, |d| day_seen(d) == seen, &who.by("")).await?;
     Ok(Redirect::to(&format!("/days/{id}")).into_response())
 }
 

@@ -8,6 +8,7 @@ mod limit_form;
 pub(crate) mod lineup;
 pub(crate) mod pulls;
 pub(crate) mod reading;
+pub(crate) mod right;
 pub(crate) mod search;
 pub(crate) mod settings;
 pub(crate) mod sheet;

@@ -66,13 +66,13 @@ impl Note {
 }
 
 pub(crate) async fn note(
-    _: Calibrator,
+    Calibrator(who): Calibrator,
     State(state): State<AppState>,
     Path(id): Path<i64>,
     Form(f): Form<Note>,
 ) -> Result<Redirect, WebError> {
     let text = f.text()?;
     let day = state.store.set(id).await?.day_id;
-    state.store.note_set(id, text, f.was()).await?;
+    state.store.note_set(id, text, f.was(), &who.by("")).await?;
     Ok(Redirect::to(&format!("/days/{day}#set-{id}")))
 }

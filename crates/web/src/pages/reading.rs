@@ -17,7 +17,7 @@ use axum_extra::extract::cookie::Cookie;
 use jamjar_core::analysis::Settings;
 use jamjar_core::figures::Looks;
 use jamjar_core::units::typed;
-use jamjar_store::Thing;
+use jamjar_store::{Subject, Thing};
 use jamjar_workflow::evidence::evidence;
 use jamjar_workflow::keep::Made;
 use jamjar_workflow::reading::{Reading, read_pull};
@@ -100,7 +100,12 @@ pub(crate) async fn show(
         let rests_on = vec![Thing::Day(r.day.id), Thing::Vehicle(r.vehicle.id), Thing::Names];
         Ok(PageMade { body: page(&view)?.0, rests_on, lasts: true })
     };
-    let body = state.page(key, made).await?;
+    let body = match state.page(key, made).await {
+        Err(WebError::NotFound(_)) if state.store.is_archived(Subject::Pull(id)).await.unwrap_or(false) => {
+            return Ok(Redirect::to(&format!("/pulls/{id}/edit")).into_response());
+        }
+        other => other?,
+    };
     let mut kept = vec![prefs.cookie()];
     if let Some(asked) = &p.lanes {
         let vehicle = read(&state, id, &settings).await?.0.vehicle.id;
@@ -129,7 +134,7 @@ pub(crate) struct Lag {
 
 /// Anchors the clocks by hand, or leaves them to be found when blank.
 pub(crate) async fn lag(
-    _: Calibrator,
+    Calibrator(who): Calibrator,
     State(state): State<AppState>,
     Path(id): Path<i64>,
     Form(f): Form<Lag>,
@@ -142,16 +147,17 @@ pub(crate) async fn lag(
         })?)
     };
     let set = state.store.set(state.store.set_of_pull(id).await?).await?;
-    change_day(&state.store, set.day_id, &DayChange::Lag { pull_id: id, lag_s: lag }, |_| true).await?;
+    change_day(&state.store, set.day_id, &DayChange::Lag { pull_id: id, lag_s: lag }, |_| true, &who.by(""))
+        .await?;
     Ok(Redirect::to(&format!("/pulls/{id}#clocks")))
 }
 
 pub(crate) async fn note(
-    _: Calibrator,
+    Calibrator(who): Calibrator,
     State(state): State<AppState>,
     Path(id): Path<i64>,
     Form(f): Form<Note>,
 ) -> Result<Redirect, WebError> {
-    state.store.note_pull(id, f.text()?, f.was()).await?;
+    state.store.note_pull(id, f.text()?, f.was(), &who.by("")).await?;
     Ok(Redirect::to(&format!("/pulls/{id}#note")))
 }

@@ -1,7 +1,8 @@
 //! Settings: the demo, and what this program is.
 
 use super::page;
-use crate::auth::{Calibrator, Reader};
+use super::right::put_away;
+use crate::auth::Calibrator;
 use crate::error::WebError;
 use crate::prefs::Prefs;
 use crate::state::AppState;
@@ -24,7 +25,7 @@ pub(super) async fn demo_run(state: &AppState) -> Result<Option<RunFragment>, We
 }
 
 pub(crate) async fn show(
-    _: Reader,
+    Calibrator(who): Calibrator,
     prefs: Prefs,
     State(state): State<AppState>,
     Query(p): Query<Params>,
@@ -35,6 +36,9 @@ pub(crate) async fn show(
         demo: state.store.has_demo().await?,
         run,
         kept: p.kept.chars().take(300).collect(),
+        person: who.name,
+        fuels: state.store.fuels().await?,
+        archived: put_away(&state.store.archived_vehicles().await?),
         version: env!("CARGO_PKG_VERSION"),
         algorithm: jamjar_core::ALGORITHM_VERSION,
     })

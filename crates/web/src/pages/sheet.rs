@@ -88,7 +88,7 @@ pub(crate) struct Air {
 }
 
 pub(crate) async fn air(
-    _: Calibrator,
+    Calibrator(who): Calibrator,
     State(state): State<AppState>,
     Path(id): Path<i64>,
     Form(f): Form<Air>,
@@ -99,7 +99,7 @@ pub(crate) async fn air(
         number("station pressure", &f.pressure).map_err(WebError::Bad)?,
     );
     let a = AirState::new(t, h / 100.0, p).map_err(|e| WebError::Bad(e.to_string()))?;
-    change_day(&state.store, id, &DayChange::Air { at: time(&f.at)?, air: a }, |_| true).await?;
+    change_day(&state.store, id, &DayChange::Air { at: time(&f.at)?, air: a }, |_| true, &who.by("")).await?;
     Ok(back(id, "air"))
 }
 

@@ -135,7 +135,7 @@ fn sheet_of(f: &Fields, prefs: &Prefs) -> Result<VehicleSheet, String> {
 }
 
 pub(crate) async fn sheet(
-    _: Calibrator,
+    Calibrator(who): Calibrator,
     prefs: Prefs,
     State(state): State<AppState>,
     Path(id): Path<i64>,
@@ -149,7 +149,7 @@ pub(crate) async fn sheet(
     })?;
     match typed {
         Ok(s) => {
-            state.store.set_sheet(id, &s, (!seen.is_empty()).then_some(now.version)).await?;
+            state.store.set_sheet(id, &s, (!seen.is_empty()).then_some(now.version), &who.by("")).await?;
             Ok(back(id, "sheet"))
         }
         Err(problem) => refuse(&state, &prefs, id, problem).await,
@@ -188,7 +188,7 @@ pub(crate) async fn build(
 }
 
 pub(crate) async fn limits(
-    _: Calibrator,
+    Calibrator(who): Calibrator,
     prefs: Prefs,
     State(state): State<AppState>,
     Path(id): Path<i64>,
@@ -202,14 +202,14 @@ pub(crate) async fn limits(
     if let Some(l) = changes.stale.first() {
         return Err(WebError::Changed { what: format!("the limit “{}”", l.id), now: limit_short(l) });
     }
-    state.store.change_limits(id, Some(vehicle.version), &changes.put, &changes.gone).await?;
+    state.store.change_limits(id, Some(vehicle.version), &changes.put, &changes.gone, &who.by("")).await?;
     figures_follow(&state, id);
     Ok(back(id, "limits"))
 }
 
 /// Pulls are judged by the new limits behind the person's back: a search knows them soon, and a page waits
 /// for nobody.
-fn figures_follow(state: &AppState, vehicle_id: i64) {
+pub(crate) fn figures_follow(state: &AppState, vehicle_id: i64) {
     let store = state.store.clone();
     tokio::spawn(async move {
         if let Err(e) = jamjar_workflow::follow::follow(&store, vehicle_id).await {
@@ -227,7 +227,7 @@ pub(crate) struct Chosen {
 
 /// Adds what a template has and the vehicle has not; nothing that is there is changed.
 pub(crate) async fn template(
-    _: Calibrator,
+    Calibrator(who): Calibrator,
     State(state): State<AppState>,
     Path(id): Path<i64>,
     Form(f): Form<Chosen>,
@@ -244,14 +244,14 @@ pub(crate) async fn template(
         .into_iter()
         .filter(|l| held.iter().all(|h| h.id != l.id && h.channel != l.channel))
         .collect();
-    state.store.change_limits(id, Some(vehicle.version), &new, &[]).await?;
+    state.store.change_limits(id, Some(vehicle.version), &new, &[], &who.by("template")).await?;
     figures_follow(&state, id);
     Ok(back(id, "limits"))
 }
 
 /// Where a vehicle is driven, from a recording made on the road.
 pub(crate) async fn driven(
-    _: Calibrator,
+    Calibrator(who): Calibrator,
     State(state): State<AppState>,
     prefs: Prefs,
     Path(id): Path<i64>,
@@ -268,7 +268,7 @@ pub(crate) async fn driven(
     match found.map_err(|e| WebError::Internal(e.to_string()))? {
         Ok(d) => {
             let sheet = VehicleSheet { driven: Some(d), ..state.store.vehicle(id).await?.sheet };
-            state.store.set_sheet(id, &sheet, None).await?;
+            state.store.set_sheet(id, &sheet, None, &who.by("")).await?;
             Ok(back(id, "sheet"))
         }
         Err(problem) => refuse(&state, &prefs, id, problem).await,

@@ -4,6 +4,7 @@ mod common;
 mod day;
 mod lineup;
 mod pull;
+mod right;
 mod search;
 mod settings;
 mod vehicle;
@@ -17,6 +18,7 @@ pub(crate) use lineup::{
     Fields as LineUpFields, LineUpAsked, chart_of, focus_of as lineup_focus, lineup_page,
 };
 pub(crate) use pull::{Asked, evidence_view, lane_ids, pull_page};
+pub(crate) use right::{Field, FieldForm, PutAway, RightPage, Standing, trail};
 pub(crate) use search::{SEARCH_ROWS, search_page, search_refused};
 pub(crate) use settings::SettingsPage;
 pub(crate) use vehicle::{Stock, VehicleParts, VehiclesPage, sheet_differences, vehicle_page, vehicle_row};

@@ -1,6 +1,6 @@
 //! Settings of the shop.
 
-use super::{RunFragment, Shell};
+use super::{PutAway, RunFragment, Shell};
 use askama::Template;
 
 #[derive(Template)]
@@ -10,6 +10,10 @@ pub(crate) struct SettingsPage {
     pub(crate) demo: bool,
     pub(crate) run: Option<RunFragment>,
     pub(crate) kept: String,
+    pub(crate) person: String,
+    /// Ids and names.
+    pub(crate) fuels: Vec<(i64, String)>,
+    pub(crate) archived: Vec<PutAway>,
     pub(crate) version: &'static str,
     pub(crate) algorithm: u32,
 }

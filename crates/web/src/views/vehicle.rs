@@ -85,6 +85,7 @@ pub(crate) struct DayLine {
 #[derive(Template)]
 #[template(path = "vehicle.html")]
 pub(crate) struct VehiclePage {
+    pub(crate) archived: bool,
     pub(crate) shell: Shell,
     pub(crate) id: i64,
     pub(crate) name: String,
@@ -286,6 +287,7 @@ pub(crate) fn vehicle_page(prefs: &Prefs, p: VehicleParts, problem: String) -> V
         ("What limits it", say(&s.limits_it)),
     ];
     VehiclePage {
+        archived: v.archived,
         shell: Shell::new(v.vehicle.name.clone(), &prefs.theme, "vehicles"),
         id: v.id,
         name: v.vehicle.name.clone(),

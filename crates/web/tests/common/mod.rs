@@ -23,6 +23,11 @@ fn settings(folder: &Path) -> Instance {
     Instance { data: folder.to_owned(), hosts: Vec::new(), spare_bytes: Instance::SPARE_BYTES }
 }
 
+/// Who changes things in tests.
+pub(crate) fn by() -> jamjar_store::By {
+    jamjar_store::By::new("the calibrator", "")
+}
+
 pub(crate) struct Reply {
     pub(crate) status: StatusCode,
     pub(crate) headers: axum::http::HeaderMap,

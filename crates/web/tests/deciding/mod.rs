@@ -168,5 +168,5 @@ async fn a_road_recording_says_where_it_is_driven() {
     assert!(cell.get("/vehicles/1").await.text().contains("3000–5000 rpm, weighed by time at load"));
     let text = cell.get("/line-up?sets=1,2&base=1&view=driven_power").await.text();
     assert!(text.contains("mean power where it is driven (3000 to 5000 rpm)"), "{text}");
-    cell.store.set_sheet(1, &before, None).await.unwrap();
+    cell.store.set_sheet(1, &before, None, &crate::common::by()).await.unwrap();
 }

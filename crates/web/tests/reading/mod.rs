@@ -99,13 +99,13 @@ async fn what_is_kept_is_forgotten_when_it_changes() {
 
     let limits = cell.store.vehicle(1).await.unwrap().limits;
     let gone: Vec<String> = limits[1..].iter().map(|l| l.id.clone()).collect();
-    cell.store.change_limits(1, None, &[], &gone).await.unwrap();
+    cell.store.change_limits(1, None, &[], &gone, &crate::common::by()).await.unwrap();
     let fewer = cell.get(line_up).await.text();
     assert!(
         first.contains("injector duty, above") && !fewer.contains("injector duty, above"),
         "limits of the vehicle are looked at anew"
     );
-    cell.store.change_limits(1, None, &limits, &[]).await.unwrap();
+    cell.store.change_limits(1, None, &limits, &[], &crate::common::by()).await.unwrap();
     assert_eq!(cell.get(line_up).await.text(), first);
 
     let dark = Request::get(line_up)
@@ -121,7 +121,7 @@ async fn what_is_kept_is_forgotten_when_it_changes() {
     let other = cell.get(&format!("{line_up}&correction=none")).await.text();
     assert_ne!(other, first, "settings belong to the key");
     assert_eq!(cell.get(line_up).await.text(), first);
-    cell.store.note_set(2, "a <b>note</b> on the candidate", None).await.unwrap();
+    cell.store.note_set(2, "a <b>note</b> on the candidate", None, &crate::common::by()).await.unwrap();
     assert!(cell.get("/search?q=%22on+the+candidate%22").await.text().contains(" pulls of 149"));
 }
 

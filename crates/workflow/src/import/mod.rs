@@ -7,6 +7,7 @@ mod key;
 mod pairing;
 mod preview;
 mod recordings;
+mod undo;
 
 use sha2::{Digest, Sha256};
 
@@ -25,3 +26,4 @@ pub use commit::commit;
 pub(crate) use key::MeasureKey;
 pub use pairing::{Proposal, ProposedPull, propose};
 pub use preview::{FilePreview, PreviewPull, answer, drop_spooled, preview, take_in};
+pub use undo::undo;

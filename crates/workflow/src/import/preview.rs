@@ -162,18 +162,32 @@ async fn take<R: std::io::Read + Send + 'static>(
     name: &str,
     open: impl Fn() -> Result<R, WorkflowError>,
 ) -> Result<Received, WorkflowError> {
-    let (file, own_name) = (open()?, name.to_owned());
-    let source = source_of(&blocking(move || dialect_of(file, &own_name)).await??.headers);
+    let item = described(store, day_id, ratio, ambient_kpa, name, [open()?, open()?]).await?;
+    Ok(store.drop_file(&item, open()?).await?)
+}
+
+/// A file as the inbox keeps it: its source, and what reading it with what is remembered of that source gives.
+/// It is read `twice`, once for its header and once whole.
+pub(super) async fn described<R: std::io::Read + Send + 'static>(
+    store: &Store,
+    day_id: i64,
+    ratio: Option<f64>,
+    ambient_kpa: Option<f64>,
+    name: &str,
+    twice: [R; 2],
+) -> Result<NewInboxItem, WorkflowError> {
+    let [first, second] = twice;
+    let own_name = name.to_owned();
+    let source = source_of(&blocking(move || dialect_of(first, &own_name)).await??.headers);
     let known = store
         .remembered_mapping(&source)
         .await?
         .and_then(|j| serde_json::from_str::<Mapping>(&j).ok())
         .unwrap_or_default();
-    let (file, own_name, mapping) = (open()?, name.to_owned(), Mapping { ambient_kpa, ..known });
-    let (role, report) = blocking(move || preview(file, &own_name, &mapping, ratio)).await??;
+    let (own_name, mapping) = (name.to_owned(), Mapping { ambient_kpa, ..known });
+    let (role, report) = blocking(move || preview(second, &own_name, &mapping, ratio)).await??;
     let json = serde_json::to_string(&report).map_err(internal)?;
-    let item = NewInboxItem { day_id, name: name.to_owned(), role, source, report: json };
-    Ok(store.drop_file(&item, open()?).await?)
+    Ok(NewInboxItem { day_id, name: name.to_owned(), role, source, report: json })
 }
 
 /// Answers a question for every waiting file of one source, remembers it, and previews those files again.

@@ -10,7 +10,7 @@ use jamjar_core::correction::Correction;
 use jamjar_core::figures::Figures;
 use jamjar_core::log::Recording;
 use jamjar_core::pull::power::PowerTrace;
-use jamjar_store::{Day, Pull, Set, Store, VehicleRecord};
+use jamjar_store::{Day, Pull, Set, Store, StoreError, VehicleRecord};
 use std::sync::Arc;
 
 mod clocks;
@@ -114,8 +114,8 @@ pub async fn read_pull(store: &Store, pull_id: i64, settings: &Settings) -> Resu
     let neighbours =
         [at.and_then(|i| i.checked_sub(1)).map(|i| order[i]), at.and_then(|i| order.get(i + 1).copied())];
     let found = sets.into_iter().flat_map(|s| s.pulls).find(|(p, _)| p.id == pull_id);
-    let (mut pull, summary) = found
-        .ok_or_else(|| WorkflowError::Bad(format!("pull {pull_id} is not among the pulls of its day")))?;
+    // One that is archived is not among the pulls of its day.
+    let (mut pull, summary) = found.ok_or(StoreError::NotFound { what: "pull", id: pull_id })?;
     pull.note.clear();
     set.config.note.clear();
     day.note.clear();

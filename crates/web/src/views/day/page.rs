@@ -78,6 +78,7 @@ pub(crate) struct DayPage {
     pub(crate) known_fuels: Vec<String>,
     pub(crate) timeline: String,
     pub(crate) demo: bool,
+    pub(crate) archived: bool,
     pub(crate) plan: Vec<PlanRow>,
 }
 
@@ -144,6 +145,7 @@ pub(crate) fn day_page(
         known_fuels: e.fuels.clone(),
         timeline: timeline_svg(&timeline(sets, sheet, e, prefs)),
         demo: day.demo,
+        archived: day.archived,
         plan: plan_rows(planned, &sets.iter().map(|s| s.stored.set.config.factors()).collect::<Vec<_>>()),
     }
 }

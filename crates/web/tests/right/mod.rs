@@ -1,0 +1,142 @@
+//! Putting right on the pages: what a person sees before, while and after.
+
+use crate::common::Cell;
+use axum::http::StatusCode;
+
+/// The mark a form carries.
+fn seen(page: &str) -> String {
+    page.split("name=\"seen\" value=\"").nth(1).unwrap().split('"').next().unwrap().to_owned()
+}
+
+/// Peak gains that a line-up's table of numbers gives, by candidate.
+async fn line_up(cell: &Cell, sets: &str) -> String {
+    cell.get(&format!("/line-up?sets={sets}")).await.text()
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn an_edited_set_changes_the_line_up_and_keeps_its_trail() {
+    let cell = Cell::with_demo().await;
+    let sets = cell.store.sets_of_day(1).await.unwrap();
+    let (a, b) = (&sets[0].set, &sets[1].set);
+    let ids = format!("{},{}", a.id, b.id);
+    let before = line_up(&cell, &ids).await;
+    assert!(before.contains(&b.config.map) && !before.contains("C9 prototype"));
+    let form = cell.get(&format!("/sets/{}/edit", b.id)).await.text();
+    assert!(form.contains("measured again at the next look"), "an edit says what it will recompute");
+    let mark = seen(&form);
+    let typed = |map: &'static str, gear: &'static str, why: &'static str| {
+        vec![
+            ("map", map.to_owned()),
+            ("map_kind", "custom".to_owned()),
+            ("fuel", b.config.fuel.clone()),
+            ("boost", b.config.boost.clone()),
+            ("gear", gear.to_owned()),
+            ("build", b.config.build.clone()),
+            ("extras", "switch = 2".to_owned()),
+            ("note", "seen twice".to_owned()),
+            ("why", why.to_owned()),
+            ("seen", mark.clone()),
+        ]
+    };
+    let post = async |f: Vec<(&'static str, String)>| {
+        let pairs: Vec<(&str, &str)> = f.iter().map(|(k, v)| (*k, v.as_str())).collect();
+        cell.post(&format!("/sets/{}/edit", b.id), &pairs).await
+    };
+    let refused = post(typed("C9 prototype", "3", "")).await;
+    assert_eq!(refused.status, StatusCode::UNPROCESSABLE_ENTITY);
+    let page = refused.text();
+    assert!(
+        page.contains("why the gear was another") && page.contains("aria-invalid"),
+        "the field is marked"
+    );
+    assert!(page.contains("C9 prototype") && page.contains("switch = 2"), "what was typed is still there");
+    let gear = b.config.gear.clone();
+    let gear: &'static str = Box::leak(gear.into_boxed_str());
+    assert_eq!(post(typed("C9 prototype", gear, "wrong jar")).await.status, StatusCode::SEE_OTHER);
+    let after = line_up(&cell, &ids).await;
+    assert!(after.contains("C9 prototype"), "the line-up follows");
+    assert!(after.contains("switch"), "an extra is a factor that differs");
+    let again = post(typed("C8", gear, "")).await;
+    assert_eq!(again.status, StatusCode::CONFLICT, "a form of before is told");
+    let trail = cell.get(&format!("/sets/{}/edit", b.id)).await.text();
+    assert!(
+        trail.contains("wrong jar") && trail.contains("the calibrator") && trail.contains("C9 prototype")
+    );
+    assert!(cell.get("/search?q=C9+prototype").await.text().contains("C9 prototype"));
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn pulls_are_moved_split_off_and_archived_and_come_back() {
+    let cell = Cell::with_demo().await;
+    let sets = cell.store.sets_of_day(1).await.unwrap();
+    let (a, b) = (&sets[0], &sets[1]);
+    let pull = a.pulls[2].0.id.to_string();
+    let to = b.set.id.to_string();
+    let address = format!("/sets/{}/pulls", a.set.id);
+    let none = cell.post(&address, &[("to", &to)]).await;
+    assert!(none.text().contains("no pull is ticked"));
+    let moved =
+        cell.post(&address, &[("pull", &pull), ("to", &to), ("place", "1"), ("why", "misfiled")]).await;
+    assert_eq!(moved.location(), format!("/days/1#set-{to}"));
+    let day = cell.store.sets_of_day(1).await.unwrap();
+    assert_eq!((day[0].pulls.len(), day[1].pulls[0].0.id.to_string()), (a.pulls.len() - 1, pull.clone()));
+    let read = cell.get(&format!("/pulls/{pull}")).await.text();
+    assert!(read.contains(&b.set.config.map), "the pull's page knows its new set");
+    let address = format!("/sets/{to}/pulls");
+    cell.post(&address, &[("pull", &pull), ("to", "archive"), ("why", "coughed")]).await;
+    let gone = cell.get(&format!("/pulls/{pull}")).await;
+    assert_eq!(
+        gone.location(),
+        format!("/pulls/{pull}/edit"),
+        "an old link leads to where it is brought back"
+    );
+    let page = cell.get(&gone.location()).await.text();
+    assert!(page.contains("Bring it back") && page.contains("misfiled") && page.contains("coughed"));
+    assert!(cell.get("/days/1/edit").await.text().contains("Archived here"));
+    cell.post(&format!("/restore/pull/{pull}"), &[]).await;
+    assert_eq!(cell.get(&format!("/pulls/{pull}")).await.status, StatusCode::OK);
+    let whole = cell.get("/days/1").await.text();
+    assert_eq!(whole.matches("aligned ±").count(), 24, "and all is measured as before");
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_day_and_a_vehicle_are_put_right_and_archived() {
+    let cell = Cell::with_demo().await;
+    let form = cell.get("/days/1/edit").await.text();
+    let mark = seen(&form);
+    let vehicle = cell.store.day(1).await.unwrap().vehicle_id.to_string();
+    let edit = |date: &'static str| {
+        [("date", date), ("zone", ""), ("place", "cell 2"), ("vehicle", "1"), ("seen", "")]
+    };
+    let bad = cell.post("/days/1/edit", &edit("24.13.2026")).await;
+    assert_eq!(bad.status, StatusCode::UNPROCESSABLE_ENTITY);
+    assert!(bad.text().contains("24.13.2026") && bad.text().contains("is not a date such as"));
+    let ok = cell
+        .post(
+            "/days/1/edit",
+            &[
+                ("date", "2026-03-01"),
+                ("zone", "UTC+1"),
+                ("place", "cell 2"),
+                ("vehicle", &vehicle),
+                ("seen", &mark),
+            ],
+        )
+        .await;
+    assert_eq!(ok.location(), "/days/1");
+    let day = cell.get("/days/1").await.text();
+    assert!(day.contains("cell 2") && day.contains("1 March 2026"));
+
+    let form = cell.get("/vehicles/1/edit").await.text();
+    assert!(form.contains("Tolvern T3") && form.contains("4.1"));
+    let named = cell.post("/who", &[("name", "The  apprentice")]).await;
+    assert!(named.headers["set-cookie"].to_str().unwrap().contains("The+apprentice"));
+    cell.post("/archive/vehicle/1", &[("why", "sold")]).await;
+    assert!(!cell.get("/vehicles").await.text().contains("Tolvern T3"));
+    assert!(cell.get("/settings").await.text().contains("Archived vehicles"));
+    assert!(!cell.get("/").await.text().contains("Tolvern"), "the workshop has forgotten it");
+    assert!(cell.get("/vehicles/1").await.text().contains("This vehicle is archived"));
+    assert_eq!(cell.post("/restore/vehicle/1", &[]).await.location(), "/vehicles/1");
+    assert!(cell.get("/vehicles").await.text().contains("Tolvern T3"));
+    assert_eq!(cell.post("/archive/fuel/1", &[("why", "")]).await.status, StatusCode::NOT_FOUND);
+}
