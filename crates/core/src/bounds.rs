@@ -60,6 +60,8 @@ pub const ALTITUDE_M: Bound = Bound::new("altitude", "m", -450.0, 5000.0);
 pub const ETHANOL: Bound = Bound::new("ethanol fraction", "", 0.0, 1.0);
 /// Engine rpm ÷ dyno-shaft rpm.
 pub const OVERALL_RATIO: Bound = Bound::new("overall ratio", "", 0.05, 60.0);
+/// Ratio of a gear, on any scale.
+pub const GEAR_RATIO: Bound = Bound::new("gear ratio", "", 0.02, 200.0);
 /// Width of the smoothing window.
 pub const SMOOTHING_S: Bound = Bound::new("smoothing window", "s", 0.0, 5.0);
 /// Spacing of the rpm grid.

@@ -133,6 +133,8 @@ pub enum DieselNeeds {
 pub enum Caution {
     /// Left uncorrected, as no air conditions were given.
     NoAir,
+    /// As printed: by this family, or by one nobody knows, and it cannot be brought to the one asked for.
+    AsPrinted(Option<Correction>),
     /// Left uncorrected: the diesel factor needs something that is not there.
     LeftUncorrected(DieselNeeds),
     /// The factor is outside the range the family is meant for.

@@ -2,6 +2,7 @@
 
 use crate::bounds::{Bound, OutOfRange};
 use crate::driven::Driven;
+use crate::gears::Gears;
 use serde::{Deserialize, Serialize};
 
 const MASS_KG: Bound = Bound::new("mass", "kg", 20.0, 60_000.0);
@@ -31,6 +32,8 @@ pub struct VehicleSheet {
     pub final_drive: Option<f64>,
     /// Gear ratios, first to highest.
     pub gears: Vec<f64>,
+    /// Gear in which the dyno's overall ratio holds, counted from 1.
+    pub reference_gear: Option<usize>,
     /// Tyre, in words.
     pub tyre: String,
     /// Rolling radius, m.
@@ -64,6 +67,17 @@ impl VehicleSheet {
         one(self.quoted_power_kw, POWER_KW)?;
         one(self.quoted_torque_nm, TORQUE_NM)?;
         self.gears.iter().try_for_each(|g| RATIO.check(*g).map(|_| ()))
+    }
+
+    /// Its gears by number, when it is said in which of them the dyno's ratio holds.
+    pub fn as_gears(&self) -> Gears {
+        match self.reference_gear.filter(|g| (1..=self.gears.len()).contains(g)) {
+            Some(g) => Gears {
+                reference: Some(g.to_string()),
+                ratios: self.gears.iter().enumerate().map(|(i, r)| ((i + 1).to_string(), *r)).collect(),
+            },
+            None => Gears::default(),
+        }
     }
 
     /// Engine rpm ÷ wheel rpm in a gear counted from 1; `None` when gears or final drive are not known.

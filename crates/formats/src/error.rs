@@ -50,6 +50,20 @@ pub enum FormatProblem {
     /// A column of readings that no sensor of its kind gives.
     #[error("“{column}” reads {value:.4e}{} as {kind}, which cannot be: name its unit, or the channel it really is", spaced(.unit))]
     CannotBe { column: String, value: f64, unit: &'static str, kind: &'static str },
+    #[error("a table of more than {mib} MiB is no finished curve: is it a log?")]
+    TableTooLarge { mib: u64 },
+    #[error("no engine speed and no road speed among: {among}")]
+    NoAxis { among: String },
+    #[error("neither power nor torque among: {among}")]
+    NoPowerOrTorque { among: String },
+    #[error("there is no run “{run}”; the table has: {among}")]
+    NoSuchRun { run: String, among: String },
+    #[error("the table holds several runs; say which is meant of: {among}")]
+    WhichRun { among: String },
+    #[error("the run “{run}” stands here twice")]
+    RunTwice { run: String },
+    #[error("the speed {speed} stands twice in run “{run}”: a curve has one value at a speed")]
+    SpeedTwice { speed: f64, run: String },
     #[error(transparent)]
     Map(#[from] MapProblem),
 }

@@ -5,6 +5,7 @@
 mod assign;
 pub mod csv;
 mod error;
+pub mod finished;
 mod maptext;
 mod recognise;
 mod units;

@@ -81,10 +81,11 @@ async fn records(c: &mut AsyncMysqlConnection, rows: Vec<Row>) -> Result<Vec<Veh
             let dyno: Dyno = serde_json::from_str(&r.dyno).map_err(damaged)?;
             let limits: Result<Vec<Limit>, StoreError> =
                 definitions.iter().filter(|(id, _)| *id == r.id).map(|(_, d)| limit(d)).collect();
-            let sheet = serde_json::from_str(&r.sheet).map_err(damaged)?;
+            let sheet: VehicleSheet = serde_json::from_str(&r.sheet).map_err(damaged)?;
+            let gears = sheet.as_gears();
             Ok(VehicleRecord {
                 id: r.id,
-                vehicle: Vehicle { name: r.name, engine, dyno },
+                vehicle: Vehicle { name: r.name, engine, dyno, gears },
                 limits: limits?,
                 sheet,
                 demo: r.demo,

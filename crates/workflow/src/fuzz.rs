@@ -282,7 +282,12 @@ fn measured(rng: &mut Rng, seeds: &Seeds) -> bool {
         inertia_kg_m2: Some(12.0),
         rotating_inertia_kg_m2: None,
     };
-    let vehicle = Vehicle { name: "fuzz".into(), engine: jamjar_core::analysis::Engine::default(), dyno };
+    let vehicle = Vehicle {
+        name: "fuzz".into(),
+        engine: jamjar_core::analysis::Engine::default(),
+        dyno,
+        gears: Default::default(),
+    };
     let limits = crate::limits::starting_points(&vehicle.engine);
     let (shaft, engine) = (log.clone(), std::sync::Arc::new(log));
     let pull = |id: &str| PullInput {

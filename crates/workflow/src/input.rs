@@ -1,8 +1,13 @@
 //! Stored sets as the analysis takes them.
 
 use chrono::Timelike;
-use jamjar_core::analysis::SetInput;
+use jamjar_core::analysis::{SetInput, Vehicle};
 use jamjar_store::SetWithPulls;
+
+/// Engine rpm ÷ dyno-shaft rpm in a gear, when the vehicle's gears say it.
+pub(crate) fn ratio_in(vehicle: &Vehicle, gear: &str) -> Option<f64> {
+    vehicle.gears.overall(gear, vehicle.dyno.overall_ratio?)
+}
 
 /// A stored set as the analysis takes it, without samples.
 pub(crate) fn input_of(s: &SetWithPulls) -> SetInput {

@@ -4,7 +4,7 @@
 use crate::error::{WorkflowError, blocking};
 use crate::import::MeasureKey;
 use crate::import::air::DayAir;
-use crate::input::input_of;
+use crate::input::{input_of, ratio_in};
 use chrono::NaiveTime;
 use jamjar_core::ALGORITHM_VERSION;
 use jamjar_core::air::AirState;
@@ -134,6 +134,7 @@ async fn with_samples(
 ) -> Result<SetInput, WorkflowError> {
     let per_rev = vehicle.vehicle.engine.injections_per_rev();
     let mut input = input_of(s);
+    let overall_ratio = ratio_in(&vehicle.vehicle, &s.set.config.gear);
     for (pull, summary) in &s.pulls {
         let (dyno, ecu) = store.samples(pull.id).await?;
         let (dyno, ecu) = (dyno.with_duty(per_rev), ecu.map(|e| Arc::new(e.with_duty(per_rev))));
@@ -146,6 +147,7 @@ async fn with_samples(
             air: airs.of(pull),
             lag_s,
             excluded,
+            overall_ratio,
             ..PullInput::default()
         });
     }

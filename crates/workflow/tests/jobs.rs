@@ -2,6 +2,8 @@
 #![allow(clippy::unwrap_used, clippy::float_cmp)]
 
 mod cell;
+#[path = "finished/mod.rs"]
+mod finished;
 
 use cell::{End, Folder, PULL, Pull, close, job, peak, set};
 use serde_json::{Value, json};

@@ -14,12 +14,13 @@ mod tests;
 pub mod verdict;
 
 pub use given::{
-    Along, Aspiration, Cycle, Engine, Headline, Ignition, Injection, PullInput, SetInput, Settings, Vehicle,
+    Along, Aspiration, Cycle, Engine, Finished, Headline, Ignition, Injection, PrintedCurve, PullInput,
+    SetInput, Settings, TypedPeaks, Vehicle,
 };
 pub use measured::{
     Beside, ChannelSummary, Coupling, CouplingKind, Dip, Event, Happened, Lane, MeasureError, Measured,
-    RatioSource, RawGrid, belt, coupling, events, find_dips, measure, measure_sets, measure_sets_unless,
-    own_bounds, retrace,
+    Printed, RatioSource, RawGrid, belt, coupling, events, find_dips, measure, measure_sets,
+    measure_sets_unless, own_bounds, retrace,
 };
 pub use set::{
     Corrected, Figure, OtherAxis, SetFigures, SetResult, Settled, analyse_sets, corrected, set_verdicts,

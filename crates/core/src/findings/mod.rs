@@ -8,6 +8,8 @@ pub use doubt::UnitDoubt;
 pub use refusal::Refusal;
 
 use crate::channel::Channel;
+use crate::printed::{Applied, Place};
+use crate::pull::span::PullKind;
 use crate::units::Unit;
 use serde::{Deserialize, Serialize};
 
@@ -54,6 +56,16 @@ pub enum Finding {
     BarometerAssumed { channels: Vec<Channel>, kpa: f64 },
     /// The last line was cut short and left out.
     Truncated,
+    /// A curve or peaks that came finished, with what is known of them.
+    Printed { kind: PullKind, applied: Applied, place: Option<Place>, smoothing: String },
+    /// Printed power departs from printed torque times speed by this share, most at this speed.
+    PrintedDisagree { share: f64, rpm: f64 },
+    /// When something was changed is known by its day alone; on the `same_day` not even whether before or after.
+    InterventionTime { what: String, same_day: bool },
+    /// There is no dyno recording.
+    LogOnly,
+    /// The measured ratio is that of another gear than the one stated.
+    AnotherGear { stated: Option<String>, measured: String, ratio: f64 },
     /// A unit was guessed.
     UnitGuess { header: String, doubt: UnitDoubt, taken: Unit },
     /// Readings that no sensor of that kind gives were left out.
@@ -120,6 +132,11 @@ impl Finding {
     /// Its kind in files, search and the interface for programs.
     pub fn kind(&self) -> &str {
         match self {
+            Self::Printed { .. } => "printed",
+            Self::PrintedDisagree { .. } => "printed_disagree",
+            Self::LogOnly => "log_only",
+            Self::InterventionTime { .. } => "intervention_time",
+            Self::AnotherGear { .. } => "another_gear",
             Self::BarometerAssumed { .. } => "barometer_assumed",
             Self::Truncated => "truncated",
             Self::UnitGuess { .. } => "unit_guess",
@@ -157,6 +174,9 @@ impl Finding {
     pub fn severity(&self) -> Severity {
         match self {
             Self::HeldSteps
+            | Self::Printed { .. }
+            | Self::LogOnly
+            | Self::InterventionTime { same_day: false, .. }
             | Self::LugDown
             | Self::Cut { .. }
             | Self::Spikes { .. }
@@ -171,6 +191,9 @@ impl Finding {
             | Self::LimiterUnsure
             | Self::Gap { .. } => Severity::Unknown,
             Self::BarometerAssumed { .. }
+            | Self::PrintedDisagree { .. }
+            | Self::InterventionTime { .. }
+            | Self::AnotherGear { .. }
             | Self::UnitGuess { .. }
             | Self::Impossible { .. }
             | Self::OffGrid { .. }

@@ -42,6 +42,12 @@ pub enum PullKind {
     LugDown,
     /// Speeds held one after the other under load.
     HeldSteps,
+    /// A curve that came finished.
+    CurveOnly,
+    /// Peaks typed from a print.
+    PeaksOnly,
+    /// The engine computer's recording alone.
+    LogOnly,
 }
 
 /// A pull found in a recording, on the recording's own clock.

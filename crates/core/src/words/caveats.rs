@@ -6,6 +6,7 @@ use crate::analysis::Settled;
 use crate::analysis::set_vs_set::{FairBest, Per, Share, Split, Step, Undrifted};
 use crate::analysis::verdict::{Caveat, NotComparable, PullFinding, Separation, Verdict};
 use crate::factors::Factors;
+use crate::printed::Place;
 use crate::pull::span::PullKind;
 use crate::stats::across::Relative;
 use crate::stats::equivalence::Equivalence;
@@ -58,6 +59,11 @@ pub fn caveat(c: &Caveat, to: &Speech<'_>) -> String {
         ),
         Caveat::Drift(d) => drift(d, to),
         Caveat::Across { base, candidate, relative } => across(&to.set(base), &to.set(candidate), relative),
+        Caveat::SameUnknown { share } => {
+            let gain = share.map_or_else(String::new, |s| format!(" The difference at peak is {:+.1} %.", 100.0 * s));
+            format!("Both carry the same unknown correction: only per cent hold, and kW are as printed.{gain}")
+        }
+        Caveat::OneCurve => "One finished curve knows no scatter: there is no interval. Bring two of each.".into(),
         Caveat::NoSharedBaseline => {
             "The two days share no baseline of one map, fuel and build, so what the days themselves did cannot be taken out. Pull one again.".into()
         }
@@ -96,8 +102,21 @@ fn not_comparable(n: &NotComparable, to: &Speech<'_>) -> String {
             format!("{} against {}: charge, heat and inertia settle differently, so like is compared with like", kinds(a, ""), kinds(b, ""))
         }
         NotComparable::Estimated => "one set is an estimated flywheel figure and the other is measured at the wheel: they are never mixed".into(),
+        NotComparable::Places([a, b]) => format!("one is measured {} and the other {}: losses lie between them", place(*a), place(*b)),
+        NotComparable::Axes => "one curve stands against road speed and the other against engine speed".into(),
+        NotComparable::UnknownCorrection { set, spread } => {
+            let by = spread.map_or_else(
+                || "it is not known by how much, as no air was given".to_owned(),
+                |x| format!("it can move the figures by {:.1} %", 100.0 * x),
+            );
+            format!("{} carries an unknown correction: {by}", to.set(set))
+        }
         NotComparable::NoSharedSpeed => "the two sets share no engine speed".into(),
     }
+}
+
+fn place(p: Option<Place>) -> &'static str {
+    p.map_or("where the dyno measures", Place::words)
 }
 
 fn kinds(all: &[PullKind], between: &str) -> String {
@@ -105,6 +124,9 @@ fn kinds(all: &[PullKind], between: &str) -> String {
         PullKind::SweepUp => "sweeps",
         PullKind::LugDown => "lug-downs",
         PullKind::HeldSteps => "held steps",
+        PullKind::CurveOnly => "curves that came finished",
+        PullKind::PeaksOnly => "peaks from a print",
+        PullKind::LogOnly => "recordings of the engine computer alone",
     });
     words.collect::<Vec<_>>().join(between)
 }

@@ -6,6 +6,11 @@ use crate::correction::{Caution, DieselNeeds};
 pub fn caution(c: &Caution) -> String {
     match c {
         Caution::NoAir => "no air conditions were given: left uncorrected".into(),
+        Caution::AsPrinted(Some(f)) => format!(
+            "as printed, by {}: without the air of that day it cannot be brought to another family",
+            f.label()
+        ),
+        Caution::AsPrinted(None) => "as printed: what correction is in it nobody knows".into(),
         Caution::LeftUncorrected(needs) => {
             let needs = match needs {
                 DieselNeeds::FuelFlowAndDisplacement => "fuel flow and displacement",

@@ -1,7 +1,10 @@
 //! What was found in recordings and pulls, in words. No full stop: a list or a sentence goes on.
 
 use super::{count, refusal};
+use crate::correction::Correction;
 use crate::findings::{Finding, Limiter, TimeFault, UnitDoubt};
+use crate::printed::Applied;
+use crate::pull::span::PullKind;
 use crate::units::Units;
 
 /// A finding.
@@ -11,6 +14,32 @@ pub fn finding(f: &Finding, units: Units) -> String {
             "no barometer on record: gauge values of {} are taken over a standard {kpa} kPa. Enter the cell's air, or log the barometer",
             channels.iter().map(|c| c.label()).collect::<Vec<_>>().join(", ")
         ),
+        Finding::Printed { kind, applied, place, smoothing } => {
+            let what = if *kind == PullKind::PeaksOnly { "peaks typed from a print" } else { "a curve that came finished" };
+            let place = place.map_or_else(String::new, |p| format!(", {}", p.words()));
+            let applied = match applied {
+                Applied::Family(Correction::None) => "uncorrected".to_owned(),
+                Applied::Family(f) => format!("corrected by {} before it came", f.label()),
+                Applied::Unknown => "by an unknown correction".to_owned(),
+            };
+            let smoothing = if smoothing.trim().is_empty() { "smoothing not stated".to_owned() } else { format!("smoothing: {}", smoothing.trim()) };
+            format!("{what}{place}, {applied}; {smoothing}. No recording stands behind it, so no limit was measured")
+        }
+        Finding::PrintedDisagree { share, rpm } => format!(
+            "printed power is {:+.1} % off printed torque times speed at {rpm:.0} rpm: is a unit or a column another one?",
+            100.0 * share
+        ),
+        Finding::InterventionTime { what, same_day: true } => format!(
+            "{what} was changed on this day, and whether before or after this set is not known: give both a time"
+        ),
+        Finding::InterventionTime { what, same_day: false } => {
+            format!("when {what} was changed is told by its day alone")
+        }
+        Finding::LogOnly => "the engine computer's recording alone: limits and timing, no power".into(),
+        Finding::AnotherGear { stated, measured, ratio } => {
+            let stated = stated.as_deref().map_or_else(|| "no gear is stated".to_owned(), |g| format!("gear {g} is stated"));
+            format!("{stated}, and the measured ratio of {ratio:.3} is that of gear {measured}: which was it?")
+        }
         Finding::Truncated => "the last line was cut short and left out".into(),
         Finding::UnitGuess { header, doubt, taken } => format!("{} Taken as {}.", unit_doubt(header, doubt), taken.label()),
         Finding::Impossible { n, channel, first_line } => {

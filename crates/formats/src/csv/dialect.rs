@@ -24,7 +24,7 @@ pub struct Dialect {
 }
 
 /// Text of a header cell, in UTF-8 or else Windows-1252 (a superset of Latin-1).
-fn text(raw: &[u8]) -> String {
+pub(super) fn text(raw: &[u8]) -> String {
     match std::str::from_utf8(raw) {
         Ok(s) => s.trim().to_owned(),
         Err(_) => encoding_rs::WINDOWS_1252.decode(raw).0.trim().to_owned(),
@@ -33,7 +33,7 @@ fn text(raw: &[u8]) -> String {
 
 /// Fields of each line at a delimiter, honouring double quotes: each line by itself, so that an odd quote in
 /// a preamble swallows no more than its line.
-fn split(lines: &[&[u8]], delimiter: u8) -> Vec<Vec<Vec<u8>>> {
+pub(super) fn split(lines: &[&[u8]], delimiter: u8) -> Vec<Vec<Vec<u8>>> {
     let mut reader = csv_core::ReaderBuilder::new().delimiter(delimiter).build();
     let (mut text, mut ends) = (Vec::new(), Vec::new());
     let mut one = |line: &&[u8]| {
@@ -50,9 +50,9 @@ fn split(lines: &[&[u8]], delimiter: u8) -> Vec<Vec<Vec<u8>>> {
 }
 
 /// What fields are separated by, in the order tried.
-const DELIMITERS: [u8; 3] = [b';', b'\t', b','];
+pub(super) const DELIMITERS: [u8; 3] = [b';', b'\t', b','];
 
-fn is_value(cell: &[u8], comma: bool) -> bool {
+pub(super) fn is_value(cell: &[u8], comma: bool) -> bool {
     matches!(number(cell, comma), Cell::Number(_) | Cell::Infinite) || clock(cell).is_some()
 }
 

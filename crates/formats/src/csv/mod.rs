@@ -2,10 +2,12 @@
 //! asked.
 
 mod cell;
+mod cells;
 mod dialect;
 mod reader;
 #[cfg(test)]
 mod tests;
 
+pub use cells::{Cells, read_cells};
 pub use dialect::{Dialect, sniff};
 pub use reader::{RawTable, TimeKind, dialect_of, read_table};

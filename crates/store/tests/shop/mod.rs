@@ -46,6 +46,7 @@ pub(crate) fn vehicle() -> Vehicle {
             inertia_kg_m2: None,
             rotating_inertia_kg_m2: None,
         },
+        gears: Default::default(),
     }
 }
 

@@ -97,6 +97,7 @@ fn vehicle_of(f: &NewDayForm) -> Result<NewVehicle, String> {
         name: name.to_owned(),
         engine,
         dyno: Dyno { kind, overall_ratio, inertia_kg_m2, rotating_inertia_kg_m2: None },
+        gears: Default::default(),
     };
     let limits = jamjar_workflow::limits::starting_points(&vehicle.engine);
     Ok(NewVehicle { vehicle, limits, sheet: VehicleSheet::default(), demo: false })

@@ -121,6 +121,7 @@ fn sheet_of(f: &Fields, prefs: &Prefs) -> Result<VehicleSheet, String> {
         gearbox: text("gearbox"),
         final_drive: number("final_drive", "final drive")?,
         gears,
+        reference_gear: number("reference_gear", "gear of the dyno's ratio")?.map(|g| g as usize),
         tyre: text("tyre"),
         tyre_radius_m: number("tyre_radius_m", "rolling radius")?,
         drag_area_m2: number("drag_area_m2", "drag area")?,

@@ -5,6 +5,7 @@ use super::chosen::{ChosenSet, check};
 use super::key::MeasureKey;
 use super::recordings::{Files, Recordings, mapping_of};
 use crate::error::{WorkflowError, blocking, internal};
+use crate::input::ratio_in;
 use jamjar_core::ALGORITHM_VERSION;
 use jamjar_core::analysis::{Measured, PullInput, SetInput, Settings, measure_sets_unless};
 use jamjar_store::{Configuration, InboxItem, NewPull, NewSet, Store, StoreError, Summary, VehicleRecord};
@@ -79,6 +80,7 @@ async fn commit_once(
                 dyno: own,
                 air,
                 excluded: p.excluded.clone(),
+                overall_ratio: ratio_in(&vehicle.vehicle, &s.config.gear),
                 ..PullInput::default()
             });
             files.push(Files { dyno, ecu });

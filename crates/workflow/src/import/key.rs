@@ -49,7 +49,8 @@ mod tests {
             inertia_kg_m2: None,
             rotating_inertia_kg_m2: None,
         };
-        let vehicle = Vehicle { name: "Saloon".into(), engine: Engine::default(), dyno };
+        let vehicle =
+            Vehicle { name: "Saloon".into(), engine: Engine::default(), dyno, gears: Default::default() };
         let (settings, air) = (Settings::default(), AirState::new(21.0, 0.5, 1002.0).ok());
         let key = MeasureKey::new(&vehicle, &[], &settings);
         let usual = key.of(air, None);

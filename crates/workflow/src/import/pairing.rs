@@ -110,6 +110,7 @@ fn found_words(p: &PreviewPull) -> String {
         PullKind::SweepUp => "",
         PullKind::LugDown => "lug-down, ",
         PullKind::HeldSteps => "held steps, ",
+        PullKind::CurveOnly | PullKind::PeaksOnly | PullKind::LogOnly => "",
     };
     format!(
         "{kind}{:.0}–{:.0} rpm in {:.1} s, ended by {}",

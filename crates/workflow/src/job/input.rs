@@ -3,6 +3,7 @@
 use jamjar_core::analysis::{Along, Engine, Headline, Settings, Vehicle};
 use jamjar_core::correction::Correction;
 use jamjar_core::driven::Driven;
+use jamjar_core::gears::Gears;
 use jamjar_core::limits::Limit;
 use jamjar_core::pull::power::{Dyno, DynoKind};
 use serde::Deserialize;
@@ -34,7 +35,8 @@ pub struct Job {
     pub driven_rpm: Option<Driven>,
     #[serde(default)]
     pub shift_rpm: Option<[f64; 2]>,
-    #[serde(default)]
+    /// `true`, or the reason for comparing across gears.
+    #[serde(default, deserialize_with = "accepted")]
     pub across_gears: bool,
     /// What the gain is also given along, when not engine speed alone.
     #[serde(default)]
@@ -45,7 +47,38 @@ pub struct Job {
     pub channels: Channels,
     #[serde(default)]
     pub limits: Vec<Limit>,
+    /// What was changed between sets beside their own configuration.
+    #[serde(default)]
+    pub interventions: Vec<Intervention>,
     pub sets: Vec<JobSet>,
+}
+
+/// A change at a moment: software of a unit, a belt, a sensor.
+#[derive(Debug, Clone, Deserialize)]
+#[serde(deny_unknown_fields)]
+#[allow(missing_docs)]
+pub struct Intervention {
+    pub at: String,
+    pub what: String,
+    #[serde(default)]
+    pub from: String,
+    #[serde(default)]
+    pub to: String,
+}
+
+/// A reason accepts; so does `true`.
+fn accepted<'de, D: serde::Deserializer<'de>>(d: D) -> Result<bool, D::Error> {
+    #[derive(Deserialize)]
+    #[serde(untagged)]
+    enum Said {
+        Flag(bool),
+        Reason(String),
+    }
+    Ok(match Option::<Said>::deserialize(d)? {
+        None => false,
+        Some(Said::Flag(b)) => b,
+        Some(Said::Reason(r)) => !r.trim().is_empty(),
+    })
 }
 
 fn default_grid() -> f64 {
@@ -65,6 +98,9 @@ pub struct JobVehicle {
     #[serde(default)]
     pub engine: Engine,
     pub dyno: JobDyno,
+    /// Gear ratios by name, on any one scale.
+    #[serde(default)]
+    pub gears: BTreeMap<String, f64>,
 }
 
 /// Dyno of the job; the coast-down file is a path.
@@ -80,6 +116,9 @@ pub struct JobDyno {
     pub rotating_inertia_kg_m2: Option<f64>,
     #[serde(default)]
     pub coast_down: Option<String>,
+    /// Gear for which the overall ratio holds.
+    #[serde(default)]
+    pub reference_gear: Option<String>,
 }
 
 impl JobVehicle {
@@ -95,6 +134,7 @@ impl JobVehicle {
                 inertia_kg_m2: d.inertia_kg_m2,
                 rotating_inertia_kg_m2: d.rotating_inertia_kg_m2,
             },
+            gears: Gears { reference: d.reference_gear.clone(), ratios: self.gears.clone() },
         }
     }
 }
@@ -143,9 +183,30 @@ pub struct JobSet {
 #[allow(missing_docs)]
 pub struct JobPull {
     pub id: String,
-    pub dyno: String,
+    #[serde(default)]
+    pub dyno: Option<String>,
     #[serde(default)]
     pub ecu: Option<String>,
+    /// A finished curve in a table, in place of recordings.
+    #[serde(default)]
+    pub table: Option<String>,
+    /// Which run of the table.
+    #[serde(default)]
+    pub run: Option<serde_json::Value>,
+    /// Peaks from a print, in place of recordings.
+    #[serde(default)]
+    pub typed: Option<Typed>,
+    #[serde(default)]
+    pub applied_correction: Option<String>,
+    #[serde(default)]
+    pub smoothing: Option<String>,
+    #[serde(default)]
+    pub place: Option<String>,
+    #[serde(default)]
+    pub columns: Option<BTreeMap<String, Column>>,
+    /// When it was pulled.
+    #[serde(default)]
+    pub at: Option<String>,
     #[serde(default)]
     pub conditions: Option<Conditions>,
     #[serde(default)]
@@ -156,6 +217,28 @@ pub struct JobPull {
     /// Which pull of a file that holds several, from 1.
     #[serde(default)]
     pub number_in_file: Option<usize>,
+}
+
+/// Peaks typed from a print.
+#[derive(Debug, Clone, Deserialize)]
+#[serde(deny_unknown_fields)]
+#[allow(missing_docs)]
+pub struct Typed {
+    #[serde(default)]
+    pub peak_power: Option<TypedPeak>,
+    #[serde(default)]
+    pub peak_torque: Option<TypedPeak>,
+}
+
+/// One of them.
+#[derive(Debug, Clone, Deserialize)]
+#[serde(deny_unknown_fields)]
+#[allow(missing_docs)]
+pub struct TypedPeak {
+    pub value: f64,
+    pub unit: String,
+    #[serde(default)]
+    pub rpm: Option<f64>,
 }
 
 /// Air of the cell. With `altitude_m` the pressure is taken as reduced to sea level.

@@ -1,10 +1,11 @@
 //! Reading a job file and its logs; every refusal names the place.
 
 use super::input::{Column, Conditions, Job, JobPull, JobSet};
-use super::{JobError, Prepared, strict};
+use super::{JobError, Prepared, crossed, finished, strict};
 use jamjar_core::air::{AirError, AirState};
 use jamjar_core::analysis::{PullInput, SetInput, Settings};
 use jamjar_core::channel::Channel;
+use jamjar_core::factors::Factors;
 use jamjar_core::log::Recording;
 use jamjar_core::pull::power::{CoastDown, fit_coast_down};
 use jamjar_formats::csv::dialect_of;
@@ -79,13 +80,19 @@ fn read_set(
     coast_down: Option<CoastDown>,
     file: &str,
 ) -> Result<SetInput, JobError> {
-    let factors = set
+    let mut factors: Factors = set
         .factors
         .iter()
         .map(|(k, v)| (k.clone(), v.as_str().map_or_else(|| v.to_string(), str::to_owned)))
         .collect();
+    let (states, said) = crossed::states(job, set);
+    for (what, state) in states {
+        factors.entry(what).or_insert(state);
+    }
     let pulls: Result<Vec<PullInput>, JobError> =
         set.pulls.iter().map(|p| read_pull(p, set, job, files, coast_down, file)).collect();
+    let mut pulls = pulls?;
+    pulls.iter_mut().for_each(|p| p.dyno.flags.extend(said.iter().cloned()));
     Ok(SetInput {
         id: set.id.clone(),
         day: set.day.clone(),
@@ -93,7 +100,7 @@ fn read_set(
         order,
         factors,
         map_fuels: set.map_fuel.clone(),
-        pulls: pulls?,
+        pulls,
     })
 }
 
@@ -120,7 +127,27 @@ fn read_pull(
     };
     let air = p.conditions.as_ref().map(air).transpose().map_err(place)?;
     let ambient = air.map(|a| a.pressure_hpa / 10.0);
-    let dyno = files.open(&p.dyno, &mapping(&job.channels.dyno, ambient, file)?)?;
+    let where_ = format!("set “{}”, pull “{}”", set.id, p.id);
+    let finished = finished::finished(p, files.folder, file, &where_)?;
+    let gear = set.factors.get("gear").map(|g| g.as_str().map_or_else(|| g.to_string(), str::to_owned));
+    let vehicle = job.vehicle.to_core();
+    let overall_ratio = gear.zip(vehicle.dyno.overall_ratio).and_then(|(g, k)| vehicle.gears.overall(&g, k));
+    let Some(dyno) = &p.dyno else {
+        let ecu =
+            p.ecu.as_ref().map(|f| files.open(f, &mapping(&job.channels.ecu, ambient, file)?)).transpose()?;
+        return Ok(PullInput {
+            id: p.id.clone(),
+            dyno: Recording { name: p.table.clone().unwrap_or_default(), ..Recording::default() },
+            ecu,
+            air,
+            excluded: p.exclude.clone(),
+            pull_index: p.number_in_file.map(|n| n - 1),
+            finished,
+            overall_ratio,
+            ..PullInput::default()
+        });
+    };
+    let dyno = files.open(dyno, &mapping(&job.channels.dyno, ambient, file)?)?;
     // The dyno's barometer stands nearer to the engine than a reading taken for the day.
     let ambient = dyno
         .series("ambient_pressure")
@@ -137,6 +164,8 @@ fn read_pull(
         excluded: p.exclude.clone(),
         coast_down,
         pull_index: p.number_in_file.map(|n| n - 1),
+        finished: None,
+        overall_ratio,
     })
 }
 
@@ -179,7 +208,7 @@ impl<'a> Files<'a> {
             .sets
             .iter()
             .flat_map(|s| &s.pulls)
-            .flat_map(|p| [Some(p.dyno.as_str()), p.ecu.as_deref()])
+            .flat_map(|p| [p.dyno.as_deref(), p.ecu.as_deref()])
             .flatten();
         Self {
             folder,

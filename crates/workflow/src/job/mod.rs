@@ -1,6 +1,8 @@
 //! The job file: the same analysis as the pages, with no database.
 
+mod crossed;
 mod error;
+mod finished;
 mod input;
 mod load;
 mod result;

@@ -8,6 +8,7 @@ use jamjar_core::analysis::{
 use jamjar_core::figures::{Figures, Peak};
 use jamjar_core::findings::{Finding, Severity};
 use jamjar_core::limits::LimitOutcome;
+use jamjar_core::printed::PrintedAxis;
 use jamjar_core::pull::align::Alignment;
 use jamjar_core::pull::held::HeldStep;
 use jamjar_core::units::Units;
@@ -93,7 +94,8 @@ fn pull_json<'a>(
         "alignment": alignment_json(&m.alignment),
         "span_rpm": c.curve.span_rpm(),
         "ended_by": m.span.map(|s| s.ended_by),
-        "kind": m.span.map(|s| s.kind),
+        "kind": m.kind(),
+        "engine_speed_from": engine_speed_from(m),
         "from_s": m.span.map(|s| s.from_s),
         "to_s": m.span.map(|s| s.to_s),
         "overall_ratio": m.ratio,
@@ -105,8 +107,14 @@ fn pull_json<'a>(
         "peak_torque": peak(f.peak_torque, "N·m"),
         "band_mean_power": f.band_mean_power.map(|v| json!({"value": v, "unit": "kW"})),
         "band_area": f.band_mean_power.zip(band).map(|(v, [a, b])| json!({"value": v * (b - a), "unit": "kW·rpm"})),
-        "curve": {"rpm": c.curve.rpm, "power_kw": c.curve.power_kw, "torque_nm": c.curve.torque_nm},
+        "curve": curve_json(m, c),
     });
+    if m.printed.as_ref().is_some_and(|p| p.axis == PrintedAxis::RoadSpeed) {
+        out["peak_power"] = f
+            .peak_power
+            .map_or(Value::Null, |p| json!({"value": p.value, "unit": "kW", "road_speed_kmh": p.rpm}));
+        out["span_rpm"] = Value::Null;
+    }
     if !m.steps.is_empty() {
         let step = |s: &HeldStep| {
             json!({"from_s": s.from_s, "to_s": s.to_s, "rpm": s.rpm, "uncorrected_power_kw": s.power_kw, "uncorrected_torque_nm": s.torque_nm,
@@ -115,6 +123,26 @@ fn pull_json<'a>(
         out["steps"] = m.steps.iter().map(step).collect();
     }
     out
+}
+
+/// Where the engine speed of a pull comes from.
+fn engine_speed_from(m: &Measured) -> Value {
+    match (&m.printed, m.log_only) {
+        (Some(p), _) if p.axis == PrintedAxis::RoadSpeed => Value::Null,
+        (Some(_), _) => "table".into(),
+        (None, true) => "measured".into(),
+        (None, false) => "shaft".into(),
+    }
+}
+
+/// A curve against engine speed, or road speed; torque where it is known.
+fn curve_json(m: &Measured, c: &Corrected) -> Value {
+    match &m.printed {
+        Some(p) if p.axis == PrintedAxis::RoadSpeed => {
+            json!({"road_speed_kmh": c.curve.rpm, "power_kw": c.curve.power_kw})
+        }
+        _ => json!({"rpm": c.curve.rpm, "power_kw": c.curve.power_kw, "torque_nm": c.curve.torque_nm}),
+    }
 }
 
 fn flag(kind: &str, severity: Severity, text: String) -> Value {

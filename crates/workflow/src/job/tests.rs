@@ -227,11 +227,8 @@ fn a_bad_job_says_what_and_where() {
             edit(&|j| j["provisional_scatter"] = json!({"relative_sd": 0.006})),
         ),
         ("sets[0].mounting is not computed yet", edit(&|j| j["sets"][0]["mounting"] = json!("first"))),
-        (
-            "sets[0].pulls[1].table is not computed yet",
-            edit(&|j| j["sets"][0]["pulls"][1]["table"] = json!("print.csv")),
-        ),
-        ("vehicle.gears is not computed yet", edit(&|j| j["vehicle"]["gears"] = json!({"1": 3.6}))),
+        ("it is one of these", edit(&|j| j["sets"][0]["pulls"][1]["table"] = json!("print.csv"))),
+        ("needs vehicle.dyno.reference_gear", edit(&|j| j["vehicle"]["gears"] = json!({"1": 3.6}))),
         (
             "limits[0].applies_to is not computed yet",
             edit(&|j| j["limits"][0]["applies_to"] = json!({"fuel": ["E85"]})),

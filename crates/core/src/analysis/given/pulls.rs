@@ -1,5 +1,6 @@
 //! What was recorded: pulls and the sets they were made in.
 
+use super::finished::Finished;
 use crate::air::AirState;
 use crate::factors::Factors;
 use crate::log::Recording;
@@ -25,6 +26,10 @@ pub struct PullInput {
     pub coast_down: Option<CoastDown>,
     /// Which pull of a file that holds several, from 0.
     pub pull_index: Option<usize>,
+    /// What it is when it is not two recordings.
+    pub finished: Option<Finished>,
+    /// Engine rpm ÷ dyno-shaft rpm of the gear it was made in, when the vehicle's gears say it.
+    pub overall_ratio: Option<f64>,
 }
 
 /// Repeats under one configuration, mounted once.

@@ -1,5 +1,6 @@
 //! The engine, the vehicle and its dyno.
 
+use crate::gears::Gears;
 use crate::pull::power::Dyno;
 use serde::{Deserialize, Serialize};
 
@@ -98,4 +99,6 @@ pub struct Vehicle {
     #[serde(default)]
     pub engine: Engine,
     pub dyno: Dyno,
+    #[serde(default, skip_serializing_if = "Gears::is_empty")]
+    pub gears: Gears,
 }

@@ -1,12 +1,13 @@
 //! One pull, measured: found, aligned, turned into an uncorrected curve on the grid, and every limit judged.
 
 use super::carried::carried;
+use super::finished;
 use super::raw_grid::{RawGrid, Read, said_cuts};
 use super::result::{ChannelSummary, Lane, MeasureError, Measured, RatioSource};
 use super::window::{ecu_part, own_bounds, part};
-use crate::analysis::given::{Ignition, PullInput, Settings, Vehicle};
+use crate::analysis::given::{Finished, Ignition, PullInput, Settings, Vehicle};
 use crate::findings::{Finding, Refusal};
-use crate::limits::{Extent, Limit, LimitOutcome, Sources, Traced, trace};
+use crate::limits::{Clock, Extent, Limit, LimitOutcome, Sources, Traced, trace};
 use crate::log::{Recording, Series};
 use crate::pull::align::{Alignment, Pair, Ratio, Status, align, manual, zone_difference};
 use crate::pull::detect::{MIN_DURATION_S, detect, offered};
@@ -31,21 +32,35 @@ pub fn measure(
     settings: &Settings,
     limits: &[Limit],
 ) -> Result<Measured, MeasureError> {
+    match &input.finished {
+        Some(Finished::Curve(c)) => return Ok(finished::curve(input, c, settings, limits)),
+        Some(Finished::Peaks(t)) => return Ok(finished::peaks(input, t, limits)),
+        Some(Finished::LogOnly) => return Ok(log_only(input, vehicle, limits)),
+        None => {}
+    }
     let dyno = &vehicle.dyno;
+    let geometry = input.overall_ratio.or(dyno.overall_ratio);
     let fail = |problem| MeasureError { log: input.dyno.name.clone(), problem };
-    let shaft = shaft_speed(&input.dyno, dyno.overall_ratio).ok_or_else(|| fail(PowerError::MissingSpeed))?;
+    let shaft = shaft_speed(&input.dyno, geometry).ok_or_else(|| fail(PowerError::MissingSpeed))?;
     if dyno.kind != DynoKind::RollerInertia {
         torque(&input.dyno, dyno.kind).map_err(fail)?;
     }
     let mut flags = input.dyno.flags.clone();
     flags.extend(input.ecu.iter().flat_map(|l| l.flags.clone()));
-    let (given, mut ratio_from) = starting_ratio(&input.dyno, dyno.overall_ratio);
+    let (mut given, mut ratio_from) = starting_ratio(&input.dyno, geometry);
     let mut found: Vec<PullSpan> =
         offered(detect(&shaft, &Load::from_log(&input.dyno), given.unwrap_or(1.0)));
     // An inertia drum has nothing to hold a speed with.
     found.retain(|p| p.kind != PullKind::HeldSteps || dyno.kind != DynoKind::RollerInertia);
     let load = slip_load(&input.dyno, &shaft, dyno.kind);
-    let (chosen, alignment) = choose(input, &shaft, &found, given, load.as_ref());
+    let (mut chosen, mut alignment) = choose(input, &shaft, &found, given, load.as_ref());
+    let other = another_gear(input, vehicle, &alignment);
+    if let Some(g) = &other {
+        // The clocks are read by the gear that was measured; that it is another than the one stated is said.
+        (given, ratio_from) = (Some(g.ratio), RatioSource::Gear);
+        (chosen, alignment) = choose(input, &shaft, &found, given, load.as_ref());
+        flags.push(g.finding());
+    }
     let mut span = chosen.map(|i| found[i]);
     if found.len() > 1 && input.pull_index.is_none() {
         let (log, taken) = (input.dyno.name.clone(), chosen.map_or(0, |i| i + 1));
@@ -67,7 +82,9 @@ pub fn measure(
             None => flags.push(Finding::AxisIsShaftSpeed),
         }
     }
-    doubt_ratio(&input.dyno, &alignment, given, &mut flags);
+    if other.is_none() {
+        doubt_ratio(&input.dyno, &alignment, given, &mut flags);
+    }
     let seen = input.ecu.as_deref().map_or_else(Vec::new, pulls_seen);
     if let Some(p) = span.as_mut().filter(|p| p.kind != PullKind::HeldSteps) {
         use_ecu_throttle(p, input.ecu.as_deref(), &seen, &alignment);
@@ -115,6 +132,8 @@ pub fn measure(
         flags: Vec::new(),
         own_window: own,
         alignment,
+        printed: None,
+        log_only: false,
     };
     match span {
         None => flags.push(Finding::NoPull { log: input.dyno.name.clone() }),
@@ -129,7 +148,7 @@ pub fn measure(
             match p.kind {
                 PullKind::HeldSteps => flags.push(Finding::HeldSteps),
                 PullKind::LugDown => flags.push(Finding::LugDown),
-                PullKind::SweepUp => {}
+                PullKind::SweepUp | PullKind::CurveOnly | PullKind::PeaksOnly | PullKind::LogOnly => {}
             }
             let read = Read {
                 trace: &trace,
@@ -154,6 +173,78 @@ pub fn measure(
     }
     out.flags = flags;
     Ok(out)
+}
+
+/// A gear that the recordings show and nobody stated.
+struct AnotherGear {
+    stated: Option<String>,
+    measured: String,
+    ratio: f64,
+}
+
+impl AnotherGear {
+    fn finding(&self) -> Finding {
+        Finding::AnotherGear {
+            stated: self.stated.clone(),
+            measured: self.measured.clone(),
+            ratio: self.ratio,
+        }
+    }
+}
+
+/// The gear that the measured ratio names, when it is another than the stated one.
+fn another_gear(input: &PullInput, vehicle: &Vehicle, alignment: &Alignment) -> Option<AnotherGear> {
+    let (gears, at_reference) = (&vehicle.gears, vehicle.dyno.overall_ratio?);
+    let measured = two_speed_ratio(&input.dyno).or(alignment.measured_ratio)?;
+    let (gear, ratio) = gears.named(measured, at_reference)?;
+    let stated_ratio = input.overall_ratio.unwrap_or(at_reference);
+    if (ratio / stated_ratio - 1.0).abs() < RATIO_DOUBT {
+        return None;
+    }
+    let same =
+        |g: &&String| gears.overall(g, at_reference).is_some_and(|k| (k / stated_ratio - 1.0).abs() < 1e-9);
+    let stated = input.overall_ratio.and_then(|_| gears.ratios.keys().find(same)).cloned();
+    Some(AnotherGear { stated, measured: gear.to_owned(), ratio })
+}
+
+/// The engine computer's recording alone: its pull, its limits, its channels; no power.
+fn log_only(input: &PullInput, vehicle: &Vehicle, limits: &[Limit]) -> Measured {
+    let mut out = finished::blank(input, limits);
+    let Some(log) = input.ecu.as_deref() else { return out };
+    let found = pulls_seen(log);
+    let swept = |i: &usize| found[*i].kind != PullKind::HeldSteps;
+    let first = (0..found.len()).find(swept).or((!found.is_empty()).then_some(0));
+    let chosen = input.pull_index.map_or(first, |i| (i < found.len()).then_some(i));
+    let all: Vec<[f64; 2]> = found.iter().map(|f| [f.from_s, f.to_s]).collect();
+    let own = chosen.and_then(|i| own_bounds(&all, i));
+    let (span, log_part) = (chosen.map(|i| found[i]), part(log, own));
+    let alignment = Alignment::single_log();
+    let diesel = vehicle.engine.ignition == Ignition::Compression;
+    let sources =
+        Sources::new(&log_part, None, &alignment, span.as_ref()).out_of(log, None).on_diesel(diesel);
+    let outcome = |l: &Limit| {
+        let mut o = match trace(l, &sources) {
+            Ok(t) => t.outcome(&sources),
+            Err(o) => *o,
+        };
+        // There is one clock, and it is the engine computer's.
+        o.clock = o.clock.map(|_| Clock::Ecu);
+        o
+    };
+    out.limits = limits.iter().map(outcome).collect();
+    out.flags.extend(log.flags.iter().cloned());
+    out.flags.extend(look_over(&log_part, sources.extents().dyno.map(Extent::ends)));
+    out.flags.push(Finding::LogOnly);
+    match &span {
+        Some(p) => {
+            out.channels = summaries(&log_part, None, &alignment, p);
+            out.rate_rpm_s = (p.kind != PullKind::HeldSteps).then_some(p.rate);
+        }
+        None => out.flags.push(Finding::NoPull { log: log.name.clone() }),
+    }
+    out.has_road_speed = log.has("road_speed");
+    (out.span, out.pulls_in_file, out.own_window, out.log_only) = (span, found.len(), [None, own], true);
+    out
 }
 
 /// Whether both recordings carry times of day.

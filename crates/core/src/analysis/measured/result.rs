@@ -1,5 +1,6 @@
 //! Everything that is read from one pull before correction.
 
+use super::finished::Printed;
 use super::raw_grid::RawGrid;
 use crate::air::AirState;
 use crate::channel::Channel;
@@ -8,7 +9,7 @@ use crate::limits::LimitOutcome;
 use crate::pull::align::Alignment;
 use crate::pull::held::HeldStep;
 use crate::pull::power::PowerError;
-use crate::pull::span::PullSpan;
+use crate::pull::span::{PullKind, PullSpan};
 use crate::signal::savgol::FilterRecord;
 use serde::{Deserialize, Serialize};
 use thiserror::Error;
@@ -21,6 +22,8 @@ pub enum RatioSource {
     Geometry,
     /// Both speeds stand in the dyno recording.
     DynoRecording,
+    /// The gear that was measured, by the vehicle's list.
+    Gear,
     /// Fitted while aligning with the engine computer.
     Alignment,
     /// Not known: the axis is dyno-shaft speed.
@@ -80,6 +83,23 @@ pub struct Measured {
     pub lanes: Vec<Lane>,
     pub channels: Vec<ChannelSummary>,
     pub flags: Vec<Finding>,
+    /// What it says of itself, when it came finished.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub printed: Option<Printed>,
+    /// The engine computer's recording alone: no power.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub log_only: bool,
+}
+
+impl Measured {
+    /// What kind of pull it is; `None` when none was found.
+    pub fn kind(&self) -> Option<PullKind> {
+        match &self.printed {
+            Some(p) => Some(p.kind),
+            None if self.log_only => self.span.map(|_| PullKind::LogOnly),
+            None => self.span.map(|s| s.kind),
+        }
+    }
 }
 
 /// A pull that cannot be measured at all.

@@ -304,7 +304,12 @@ mod tests {
             inertia_kg_m2: None,
             rotating_inertia_kg_m2: None,
         };
-        let vehicle = Vehicle { name: "Saloon".into(), engine: crate::analysis::Engine::default(), dyno };
+        let vehicle = Vehicle {
+            name: "Saloon".into(),
+            engine: crate::analysis::Engine::default(),
+            dyno,
+            gears: Default::default(),
+        };
         // A pull that cannot be measured: whether it was looked at shows.
         let sets = [SetInput {
             pulls: vec![PullInput { dyno: Recording::default(), ..PullInput::default() }],

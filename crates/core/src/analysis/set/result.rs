@@ -5,12 +5,15 @@ use super::corrected::{Corrected, corrected};
 use super::curves::mean_curve;
 use super::figure::Figure;
 use super::settled::SETTLED_SHARE;
+use crate::air::AirState;
 use crate::analysis::given::{Along, Engine, Headline, SetInput, Settings};
 use crate::analysis::measured::Measured;
+use crate::correction::Correction;
 use crate::curve::Curve;
 use crate::factors::{Factors, Known};
-use crate::figures::Figures;
+use crate::figures::{Figures, Looks, Peak};
 use crate::limits::{LimitOutcome, Verdict};
+use crate::printed::{Place, PrintedAxis};
 use crate::pull::span::PullKind;
 use crate::stats::two_sets::{mean, sample_sd};
 
@@ -72,6 +75,14 @@ pub struct SetResult {
     pub step_share: f64,
     /// Fingerprints of the recordings its included pulls were made from.
     pub prints: Vec<u64>,
+    /// Where its included pulls were measured, each once; `None` is where the dyno measures.
+    pub places: Vec<Option<Place>>,
+    /// Its curves stand against road speed.
+    pub road_axis: bool,
+    /// An included pull carries a correction that is not the one asked for and cannot be brought to it.
+    pub unknown: bool,
+    /// Share by which the families, and none, differ in its air; `None` without air.
+    pub spread: Option<f64>,
 }
 
 impl SetResult {
@@ -159,9 +170,10 @@ pub fn analyse_sets(
 fn analyse_set(input: &SetInput, measured: &[Measured], engine: &Engine, settings: &Settings) -> SetResult {
     let pulls: Vec<Corrected> = measured.iter().map(|m| corrected(m, engine, settings.correction)).collect();
     let looks = settings.looks();
-    let pull_figures: Vec<Figures> = pulls.iter().map(|p| p.curve.looked_at(&looks)).collect();
+    let pull_figures: Vec<Figures> =
+        measured.iter().zip(&pulls).map(|(m, p)| figures_of(m, p, &looks)).collect();
     let included: Vec<bool> =
-        measured.iter().zip(&pulls).map(|(m, p)| m.excluded.is_none() && !p.curve.rpm.is_empty()).collect();
+        measured.iter().zip(&pulls).map(|(m, p)| m.excluded.is_none() && has_figures(m, p)).collect();
     let chosen = |i: &usize| included[*i];
     let indices: Vec<usize> = (0..pulls.len()).filter(chosen).collect();
     let curves: Vec<&Curve> = indices.iter().map(|&i| &pulls[i].curve).collect();
@@ -201,7 +213,11 @@ fn analyse_set(input: &SetInput, measured: &[Measured], engine: &Engine, setting
         map_fuels: input.map_fuels.clone(),
         limits: set_verdicts(measured),
         rate_rpm_s: average(indices.iter().filter_map(|&i| measured[i].rate_rpm_s).collect()),
-        kinds: kinds_of(indices.iter().filter_map(|&i| measured[i].span.map(|s| s.kind))),
+        kinds: once(indices.iter().filter_map(|&i| measured[i].kind())),
+        places: once(indices.iter().map(|&i| measured[i].printed.as_ref().and_then(|p| p.print.place))),
+        road_axis: indices.iter().any(|&i| is_on_road(&measured[i])),
+        unknown: indices.iter().any(|&i| measured[i].printed.is_some() && pulls[i].is_as_printed()),
+        spread: indices.iter().find_map(|&i| measured[i].air.as_ref().map(spread)),
         estimated: indices.iter().any(|&i| measured[i].estimated),
         step_share: indices.iter().filter_map(|&i| measured[i].step_share).fold(0.0, f64::max),
         prints: indices.iter().filter_map(|&i| measured[i].print).collect(),
@@ -215,9 +231,40 @@ fn analyse_set(input: &SetInput, measured: &[Measured], engine: &Engine, setting
     }
 }
 
-fn kinds_of(pulls: impl Iterator<Item = PullKind>) -> Vec<PullKind> {
-    let mut out: Vec<PullKind> = Vec::new();
-    for k in pulls {
+/// Whether a pull has a curve, or peaks.
+fn has_figures(m: &Measured, p: &Corrected) -> bool {
+    !p.curve.rpm.is_empty() || m.printed.as_ref().is_some_and(|p| p.peaks.iter().any(Option::is_some))
+}
+
+/// Figures of a pull: of its curve, or as they were typed.
+fn figures_of(m: &Measured, p: &Corrected, looks: &Looks) -> Figures {
+    let typed = m.printed.as_ref().filter(|p| p.kind == PullKind::PeaksOnly);
+    typed.map_or_else(
+        || p.curve.looked_at(looks),
+        |t| {
+            let [power, torque] = t.peaks.map(|k| k.map(|k| Peak { value: k.value * p.scale, rpm: k.rpm }));
+            Figures { peak_power: power, peak_torque: torque, ..Figures::default() }
+        },
+    )
+}
+
+fn is_on_road(m: &Measured) -> bool {
+    m.printed.as_ref().is_some_and(|p| p.axis == PrintedAxis::RoadSpeed)
+}
+
+/// How far the families, and none, lie apart in an air.
+///
+/// # Formula
+/// `(max f − min f) / mean f` over the factors `f` of the families that need the air alone, and 1 (domain, section 2).
+fn spread(air: &AirState) -> f64 {
+    let all: Vec<f64> = Correction::ALL.iter().filter_map(|c| c.air_factor(air)).collect();
+    let (low, high) = all.iter().fold((f64::INFINITY, 0.0_f64), |(a, b), v| (a.min(*v), b.max(*v)));
+    (high - low) / mean(&all)
+}
+
+fn once<T: PartialEq>(of: impl Iterator<Item = T>) -> Vec<T> {
+    let mut out: Vec<T> = Vec::new();
+    for k in of {
         if !out.contains(&k) {
             out.push(k);
         }

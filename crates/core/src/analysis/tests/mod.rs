@@ -55,6 +55,8 @@ pub(in crate::analysis) fn pull(id: &str, peak_kw: f64, extra_kw: f64, from_rpm:
         lanes: Vec::new(),
         channels: Vec::new(),
         flags: Vec::new(),
+        printed: None,
+        log_only: false,
     }
 }
 
@@ -73,7 +75,7 @@ fn vehicle() -> Vehicle {
         inertia_kg_m2: None,
         rotating_inertia_kg_m2: None,
     };
-    Vehicle { name: "test".into(), engine: Engine::default(), dyno }
+    Vehicle { name: "test".into(), engine: Engine::default(), dyno, gears: Default::default() }
 }
 
 pub(super) fn set(id: &str, factors: &[(&str, &str)]) -> SetInput {

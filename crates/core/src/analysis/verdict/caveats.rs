@@ -46,6 +46,10 @@ pub enum Caveat {
     TooCoarse,
     /// A set has one pull and borrows its scatter.
     BorrowedScatter,
+    /// Both carry the same unknown correction: only the share, of one, holds; `None` when there is no difference to give.
+    SameUnknown { share: Option<f64> },
+    /// One finished curve each knows no scatter.
+    OneCurve,
     /// Held steps, with so many speeds in common.
     HeldSteps { shared: usize },
     /// Nothing was run again: within one mounting only.
@@ -93,6 +97,8 @@ impl Caveat {
             Self::NoRepeats | Self::TooCoarse => "no_scatter",
             Self::Copies => "copies",
             Self::BorrowedScatter => "borrowed_scatter",
+            Self::SameUnknown { .. } => "unknown_correction",
+            Self::OneCurve => "one_curve",
             Self::HeldSteps { .. } => "held_steps",
             Self::OneMounting => "one_mounting",
             Self::FewMountings => "few_mountings",
@@ -115,9 +121,12 @@ impl Caveat {
     /// How much it weighs.
     pub fn severity(&self) -> Severity {
         match self {
-            Self::CantTell(_) | Self::NoRepeats | Self::Copies | Self::TooCoarse | Self::NoSharedBaseline => {
-                Severity::Unknown
-            }
+            Self::CantTell(_)
+            | Self::OneCurve
+            | Self::NoRepeats
+            | Self::Copies
+            | Self::TooCoarse
+            | Self::NoSharedBaseline => Severity::Unknown,
             Self::HeldSteps { .. }
             | Self::Excluded { .. }
             | Self::Headline(_)
@@ -125,6 +134,7 @@ impl Caveat {
             | Self::Across { .. }
             | Self::Equivalence(_) => Severity::Note,
             Self::Confounded { .. }
+            | Self::SameUnknown { .. }
             | Self::AcrossGears(_)
             | Self::CrossDay { .. }
             | Self::BorrowedScatter

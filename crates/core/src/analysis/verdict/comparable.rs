@@ -1,6 +1,7 @@
 //! Whether two sets may be compared at all.
 
 use crate::analysis::set::SetResult;
+use crate::printed::Place;
 use crate::pull::span::PullKind;
 
 /// Why two sets cannot be compared.
@@ -17,6 +18,12 @@ pub enum NotComparable {
     Kinds([Vec<PullKind>; 2]),
     /// One is an estimated flywheel figure, the other is measured at the wheel.
     Estimated,
+    /// Their power was measured at different places; `None` is where the dyno measures.
+    Places([Option<Place>; 2]),
+    /// One stands against road speed.
+    Axes,
+    /// One carries an unknown correction, which can move it by this share.
+    UnknownCorrection { set: String, spread: Option<f64> },
     /// They share no engine speed.
     NoSharedSpeed,
 }
@@ -38,11 +45,31 @@ pub(super) fn not_comparable(a: &SetResult, b: &SetResult, across_gears: bool) -
     if a.estimated != b.estimated {
         return Some(NotComparable::Estimated);
     }
+    if a.places != b.places {
+        return Some(NotComparable::Places([a, b].map(|s| s.places.first().copied().flatten())));
+    }
+    if a.road_axis != b.road_axis {
+        return Some(NotComparable::Axes);
+    }
+    // Two unknown ones of one cell and day carry the same, whatever it is.
+    if (a.unknown || b.unknown) && !same_unknown(a, b) {
+        let unknown = if a.unknown { a } else { b };
+        let spread = unknown.spread.or(a.spread).or(b.spread);
+        return Some(NotComparable::UnknownCorrection { set: unknown.id.clone(), spread });
+    }
+    if a.kinds == [PullKind::PeaksOnly] {
+        return None;
+    }
     let shared = match (a.mean_curve.span_rpm(), b.mean_curve.span_rpm()) {
         (Some(x), Some(y)) => x[0].max(y[0]) <= x[1].min(y[1]),
         _ => false,
     };
     (!shared).then_some(NotComparable::NoSharedSpeed)
+}
+
+/// Whether both carry an unknown correction that is the same one: of one cell and day.
+pub(super) fn same_unknown(a: &SetResult, b: &SetResult) -> bool {
+    a.unknown && b.unknown && a.day == b.day && !a.day.is_empty()
 }
 
 /// Whether two sets were pulled in different gears.

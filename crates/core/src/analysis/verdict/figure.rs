@@ -3,6 +3,7 @@
 use super::difference::Verdict;
 use crate::analysis::set::{Figure, SetResult};
 use crate::analysis::set_vs_set::{Pool, cross_day_share};
+use crate::pull::span::PullKind;
 use crate::stats::family::dunnett_quantile;
 use crate::stats::plan::smallest_detectable;
 use crate::stats::pooled::{Interval, difference};
@@ -33,6 +34,13 @@ pub struct FigureComparison {
 /// Whether the scatter of a pair is not its own: one recording stands for two pulls.
 pub(super) fn copied(a: &SetResult, b: &SetResult) -> bool {
     a.has_copies() || b.has_copies() || a.shares_with(b)
+}
+
+/// Whether a finished curve stands alone on a side: it knows no scatter, and borrows none.
+pub(super) fn one_curve(a: &SetResult, b: &SetResult) -> bool {
+    let finished =
+        |s: &SetResult| s.kinds.iter().any(|k| matches!(k, PullKind::CurveOnly | PullKind::PeaksOnly));
+    finished(a) && finished(b) && (a.n() < 2 || b.n() < 2)
 }
 
 /// The sets of a line-up and whom they are held against.
@@ -71,7 +79,11 @@ pub(super) fn compare_figure(
     // Rounding of the last digit alone scatters by less than a millionth; what is below is one number said
     // twice.
     let nothing = 1e-9 * x.mean.unwrap_or(0.0).abs();
-    if refused || w.sd <= pool.floor(f).max(nothing) || copied(&sets[base], &sets[c]) {
+    if refused
+        || one_curve(&sets[base], &sets[c])
+        || w.sd <= pool.floor(f).max(nothing)
+        || copied(&sets[base], &sets[c])
+    {
         return out;
     }
     let s_b = pool.between(f, &w);

@@ -1,8 +1,8 @@
 //! Which caveats a comparison needs, most important first.
 
 use super::caveats::{Caveat, Separation};
-use super::comparable::{gears, gears_differ};
-use super::figure::copied;
+use super::comparable::{gears, gears_differ, same_unknown};
+use super::figure::{copied, one_curve};
 use crate::analysis::given::{Headline, Settings, Vehicle};
 use crate::analysis::set::{Figure, SetResult};
 use crate::analysis::set_vs_set::{CROSS_DAY_SHARE, SecondLooks, Split, cross_day_share};
@@ -52,6 +52,11 @@ pub(super) fn of_pair(
         out.push(Caveat::CrossDay { days, share: cross_day_share(a, b), weight: CROSS_DAY_SHARE, factors });
     }
     out.extend(scatter(a, b, judged));
+    if same_unknown(a, b) {
+        let mean = |s: &SetResult| s.figure(Figure::PeakPower).mean;
+        let share = mean(a).zip(mean(b)).map(|(x, y)| y / x - 1.0);
+        out.push(Caveat::SameUnknown { share });
+    }
     if a.kinds == [PullKind::HeldSteps] && b.kinds == a.kinds {
         let shared = a.mean_curve.rpm.iter().filter(|r| index_of(&b.mean_curve.rpm, **r).is_some()).count();
         out.push(Caveat::HeldSteps { shared });
@@ -93,6 +98,7 @@ pub(super) fn of_pair(
 fn scatter(a: &SetResult, b: &SetResult, judged: bool) -> Option<Caveat> {
     let (pulled, single) = (a.n() > 0 && b.n() > 0, a.n() == 1 || b.n() == 1);
     match judged {
+        false if pulled && one_curve(a, b) => Some(Caveat::OneCurve),
         false if pulled && single => Some(Caveat::NoRepeats),
         false if pulled && copied(a, b) => Some(Caveat::Copies),
         false if pulled => Some(Caveat::TooCoarse),

@@ -127,6 +127,7 @@ const KINDS: [(&str, &str); 4] = [
     ("unknown", "unknown as found"),
 ];
 
+/// A set in a list.
 fn name_of(s: &Set) -> String {
     format!("set {}: {} on {}", s.position, s.config.map, s.config.fuel)
 }
@@ -146,7 +147,7 @@ async fn form_page(
     let all: usize = sets.iter().map(|s| s.pulls.len()).sum();
     let fields = vec![
         Field::text("map", "Map", &f.map).offering(maps),
-        Field::one_of("map_kind", "kind, if it is a new one", &f.map_kind, kinds),
+        Field::one_of("map_kind", "Kind, if it is a new one", &f.map_kind, kinds),
         Field::text("fuel", "Fuel", &f.fuel).offering(fuels),
         Field::text("boost", "Boost target", &f.boost),
         Field::text("gear", "Gear", &f.gear).wide(5),
@@ -169,7 +170,7 @@ async fn form_page(
         Shell::new("Put a set right", &prefs.theme, ""),
         "set",
         set.id,
-        format!("{}, {}", name_of(set), pulls_words(pulls)),
+        format!("S{}, {}", name_of(set).trim_start_matches('s'), pulls_words(pulls)),
         form,
     );
     p.crumbs = vec![

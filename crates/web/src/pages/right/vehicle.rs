@@ -90,6 +90,8 @@ fn vehicle_of(f: &Typed) -> Result<Vehicle, Wrong> {
             inertia_kg_m2,
             rotating_inertia_kg_m2: number("rotating", INERTIA_KG_M2)?.filter(|v| *v > 0.0),
         },
+        // Gears are on the sheet.
+        gears: Default::default(),
     })
 }
 
@@ -258,6 +260,7 @@ mod tests {
                 inertia_kg_m2: None,
                 rotating_inertia_kg_m2: None,
             },
+            gears: Default::default(),
         };
         assert_eq!(vehicle_of(&typed_of(&v)).unwrap(), v);
         for (name, value) in [("ratio", "90"), ("kind", "treadmill"), ("name", " "), ("displacement", "big")]

@@ -196,6 +196,7 @@ fn answer(r: &Reading, prefs: &Prefs) -> String {
         PullKind::HeldSteps => format!("{made}; {} speeds held", r.measured.steps.len()),
         PullKind::LugDown => format!("{made}; a lug-down, ended by {}", span.ended_by.label()),
         PullKind::SweepUp => format!("{made}; ended by {}", span.ended_by.label()),
+        PullKind::CurveOnly | PullKind::PeaksOnly | PullKind::LogOnly => made,
     }
 }
 
@@ -255,6 +256,7 @@ fn facts(r: &Reading, prefs: &Prefs) -> Vec<(&'static str, String)> {
     let from = match m.ratio_from {
         RatioSource::Geometry => "from the geometry given",
         RatioSource::DynoRecording => "from the two speeds of the dyno recording",
+        RatioSource::Gear => "of the gear that was measured, by the vehicle's list",
         RatioSource::Alignment => "fitted while aligning",
         RatioSource::Unknown => "not known: the axis is shaft speed",
     };
