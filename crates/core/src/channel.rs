@@ -114,6 +114,7 @@ pub const KINDS: &[Kind] = &[
     endless(kind("road_speed", "road speed", "km/h", 0.0, 500.0)),
     kind("hub_torque", "hub torque", "N·m", -2_000.0, 20_000.0),
     kind("brake_torque", "brake torque", "N·m", -2_000.0, 20_000.0),
+    endless(kind("power", "power", "kW", -500.0, 5_000.0)),
     kind("throttle", "throttle", "%", -5.0, 110.0),
     kind("pedal", "pedal", "%", -5.0, 110.0),
     held(kind("manifold_pressure", "manifold pressure", "kPa", 5.0, 600.0), false, 2.0),

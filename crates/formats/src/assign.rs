@@ -32,6 +32,9 @@ pub struct Rule {
 pub struct Mapping {
     /// Assigned columns.
     pub rules: Vec<Rule>,
+    /// Columns that are not used, by header text.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub unused: Vec<String>,
     /// Ambient pressure, kPa.
     pub ambient_kpa: Option<f64>,
 }
@@ -75,6 +78,12 @@ pub struct ColumnReport {
     pub unit: Option<Unit>,
     /// How sure.
     pub confidence: Confidence,
+    /// First values, as they stand in the file.
+    #[serde(default)]
+    pub first: Vec<String>,
+    /// Lowest and highest value as they stand in the file; `None` where the column was not read.
+    #[serde(default)]
+    pub range: Option<[f64; 2]>,
 }
 
 /// A log with the account of how it was read.
@@ -133,7 +142,7 @@ fn assign(d: &Dialect, file: &str, mapping: &Mapping) -> Result<Vec<Assigned>, F
         });
     }
     for (column, header) in d.headers.iter().enumerate() {
-        if out.iter().any(|a| a.column == column) {
+        if out.iter().any(|a| a.column == column) || mapping.unused.iter().any(|u| u == header) {
             continue;
         }
         let Some((guess, trailing)) = recognise(header) else { continue };
@@ -194,7 +203,15 @@ fn build(
     let mut columns: Vec<ColumnReport> = d
         .headers
         .iter()
-        .map(|h| ColumnReport { header: h.clone(), channel: None, unit: None, confidence: Confidence::Low })
+        .enumerate()
+        .map(|(i, h)| ColumnReport {
+            header: h.clone(),
+            channel: None,
+            unit: None,
+            confidence: Confidence::Low,
+            first: d.first_rows.iter().filter_map(|r| r.get(i).cloned()).collect(),
+            range: None,
+        })
         .collect();
     let is_time = |a: &&Assigned| a.channel.as_str() == "time";
     let time = assigned.iter().find(is_time).expect("checked in assign");
@@ -230,12 +247,10 @@ fn build(
             (_, _, true) => Confidence::Medium,
             _ => Confidence::Low,
         };
-        columns[a.column] = ColumnReport {
-            header: header.clone(),
-            channel: Some(a.channel.clone()),
-            unit: Some(unit),
-            confidence,
-        };
+        let (low, high) = extent(&raw);
+        let report = &mut columns[a.column];
+        (report.channel, report.unit, report.confidence) = (Some(a.channel.clone()), Some(unit), confidence);
+        report.range = (low <= high).then_some([low, high]);
         let (scale, offset) = conversion(&a.channel, unit, ambient);
         if !barometer && (conversion(&a.channel, unit, ambient + 1.0).1 - offset).abs() > 0.5 {
             over_standard.push(a.channel.clone());
@@ -425,6 +440,8 @@ fn value_unit(a: &Assigned, header: &str, raw: &[f64], questions: &mut Vec<Quest
         (guess, false)
     };
     let spoken = said(&a.unit_text);
+    // A column called by a canonical name is in its canonical unit; a plain word can be two things.
+    let canonical = header.trim() == a.channel.as_str();
     match (kind, spoken) {
         ("manifold_pressure" | "boost_target" | "back_pressure", None | Some(Said::Pressure(_))) => {
             let unit = match spoken {
@@ -442,13 +459,15 @@ fn value_unit(a: &Assigned, header: &str, raw: &[f64], questions: &mut Vec<Quest
             }
         }
         (_, Some(Said::Unit(u))) => (u, true),
+        // Where its zero lies is not said: oil and fuel gauges read above the air around them.
+        ("oil_pressure" | "fuel_pressure", Some(Said::Pressure(u))) => (u, canonical),
         (_, Some(Said::Pressure(u))) => (u, true),
         (k, _) if k.ends_with("_temp") => {
             let hot = if k == "exhaust_temp" { 1_250.0 } else { 140.0 };
             if high > hot || (k == "ambient_temp" && low > 50.0) {
                 ask(UnitDoubt::Fahrenheit { low, high }, vec![Unit::Fahrenheit, Unit::Celsius])
             } else {
-                (Unit::Celsius, k != "exhaust_temp")
+                (Unit::Celsius, canonical)
             }
         }
         ("throttle" | "pedal", _) if high <= 1.2 && high > 0.0 => {
@@ -456,10 +475,13 @@ fn value_unit(a: &Assigned, header: &str, raw: &[f64], questions: &mut Vec<Quest
         }
         ("ambient_pressure", _) if high > 500.0 => (Unit::Hpa, false),
         ("ambient_pressure", _) if high < 35.0 && high > 20.0 => (Unit::InHg, false),
+        ("oil_pressure" | "fuel_pressure", _) if canonical => (Unit::KpaAbs, true),
         ("oil_pressure" | "fuel_pressure", _) => (pressure_by_size(high), false),
         ("rail_pressure", _) if high > 400.0 => (Unit::BarAbs, false),
         ("rail_pressure", _) => (Unit::Mpa, false),
-        ("hub_torque" | "brake_torque", _) => (Unit::NewtonMetre, false),
+        ("hub_torque" | "brake_torque", _) => (Unit::NewtonMetre, canonical),
+        ("power", _) => (Unit::KiloWatt, canonical),
+        ("road_speed", _) => (Unit::KmPerH, canonical),
         _ => (Unit::None, true),
     }
 }

@@ -141,6 +141,13 @@ impl WebError {
     }
 }
 
+impl WebError {
+    /// What went wrong, for a page that goes on.
+    pub(crate) fn text(self) -> String {
+        self.parts().2
+    }
+}
+
 impl IntoResponse for WebError {
     fn into_response(self) -> Response {
         let (status, title, text) = self.parts();

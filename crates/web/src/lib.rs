@@ -75,6 +75,7 @@ pub fn router(state: AppState) -> Router {
         .route("/maps/merge", post(right::map_merge))
         .route("/fuels/merge", post(right::fuel_merge))
         .route("/pulls/{id}/edit", get(right::pull_show))
+        .route("/pulls/{id}/columns", post(right::pull_columns))
         .route("/archive/{kind}/{id}", post(right::archive))
         .route("/restore/{kind}/{id}", post(right::restore))
         .route("/who", post(right::who))

@@ -1,7 +1,7 @@
 //! The demo: three vehicles over several days, simulated and loaded through the real import.
 
 use crate::error::{WorkflowError, blocking};
-use crate::import::{ChosenPull, ChosenSet, answer, commit, take_in};
+use crate::import::{ChosenPull, ChosenSet, ColumnAnswer, answer, commit, take_in};
 use crate::scenarios::{Loaded, built_in};
 use crate::simulate::vehicle_json;
 use chrono::{NaiveDate, NaiveTime};
@@ -251,8 +251,12 @@ async fn answer_questions(
         for n in 1..=2 {
             if item.report.contains(&format!("\"WB{n}\"")) {
                 let lambda = Channel::new(format!("lambda_{n}")).map_err(bad)?;
-                answer(store, day_id, ratio, &item.source, &format!("WB{n}"), &lambda, Unit::AfrGasoline)
-                    .await?;
+                let said = ColumnAnswer {
+                    column: format!("WB{n}"),
+                    channel: Some(lambda),
+                    unit: Some(Unit::AfrGasoline),
+                };
+                answer(store, day_id, ratio, &item.source, &said).await?;
             }
         }
     }

@@ -62,6 +62,8 @@ pub enum Finding {
     PrintedDisagree { share: f64, rpm: f64 },
     /// When something was changed is known by its day alone; on the `same_day` not even whether before or after.
     InterventionTime { what: String, same_day: bool },
+    /// Power was recorded in place of torque, with a smoothing nobody stated.
+    PowerRecorded,
     /// There is no dyno recording.
     LogOnly,
     /// The measured ratio is that of another gear than the one stated.
@@ -135,6 +137,7 @@ impl Finding {
             Self::Printed { .. } => "printed",
             Self::PrintedDisagree { .. } => "printed_disagree",
             Self::LogOnly => "log_only",
+            Self::PowerRecorded => "power_recorded",
             Self::InterventionTime { .. } => "intervention_time",
             Self::AnotherGear { .. } => "another_gear",
             Self::BarometerAssumed { .. } => "barometer_assumed",
@@ -176,6 +179,7 @@ impl Finding {
             Self::HeldSteps
             | Self::Printed { .. }
             | Self::LogOnly
+            | Self::PowerRecorded
             | Self::InterventionTime { same_day: false, .. }
             | Self::LugDown
             | Self::Cut { .. }

@@ -25,7 +25,7 @@ impl Load {
     /// Takes throttle (else pedal) and torque from a log.
     pub fn from_log(log: &Recording) -> Self {
         let throttle = log.series("throttle").or_else(|| log.series("pedal"));
-        let torque = log.series("hub_torque").or_else(|| log.series("brake_torque"));
+        let torque = ["hub_torque", "brake_torque", "power"].iter().find_map(|n| log.series(n));
         Self { throttle, torque }
     }
 

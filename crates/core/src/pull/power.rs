@@ -144,6 +144,24 @@ pub fn torque(log: &Recording, kind: DynoKind) -> Result<Series, PowerError> {
     names.iter().find_map(|n| log.series(n)).ok_or(PowerError::MissingTorque { kind, wanted })
 }
 
+/// The torque a dyno recorded, or what its power makes of it: `T = P/ω` at the shaft, for a recorder that keeps power alone.
+///
+/// # Errors
+/// [`PowerError::MissingTorque`] when there is neither.
+pub fn shaft_torque(log: &Recording, kind: DynoKind, ratio: Option<f64>) -> Result<Series, PowerError> {
+    torque(log, kind).or_else(|missing| {
+        let (power, speed) = (log.series("power"), shaft_speed(log, ratio));
+        let Some((power, speed)) = power.zip(speed) else { return Err(missing) };
+        let mut at = speed.reader();
+        let of = |(t, p): (&f64, &f64)| {
+            let w = at.at(*t)? * RAD_S_PER_RPM;
+            (w > 1.0).then(|| (*t, 1000.0 * p / w))
+        };
+        let (t, v) = power.t.iter().zip(&power.v).filter_map(of).unzip();
+        Ok(Series { t, v })
+    })
+}
+
 /// Load over time, 1 at its highest, where tyres, clutch or converter can slip; `None` on a rigid coupling or
 /// without evidence.
 ///
@@ -157,7 +175,7 @@ pub fn slip_load(log: &Recording, shaft: &Series, kind: DynoKind) -> Option<Seri
             Series { v: WindowPlan::new(&shaft.t, 0.3).rates(&shaft.v), t: shaft.t.clone() }
         }
         _ => {
-            let q = torque(log, kind).ok()?;
+            let q = shaft_torque(log, kind, None).ok()?;
             Series { v: WindowPlan::new(&q.t, 0.2).values(&q.v), t: q.t }
         }
     };
@@ -176,7 +194,7 @@ fn raw(log: &Recording, dyno: &Dyno, ratio: f64) -> Result<Raw, PowerError> {
     if dyno.kind == DynoKind::RollerInertia {
         return Ok(Raw { t: speed.t, shaft_rpm: speed.v, torque: None });
     }
-    let torque = torque(log, dyno.kind)?;
+    let torque = shaft_torque(log, dyno.kind, Some(ratio))?;
     let room = || Vec::with_capacity(speed.len());
     let (mut t, mut shaft_rpm, mut out) = (room(), room(), room());
     let mut at = torque.reader();

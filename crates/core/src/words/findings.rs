@@ -35,6 +35,9 @@ pub fn finding(f: &Finding, units: Units) -> String {
         Finding::InterventionTime { what, same_day: false } => {
             format!("when {what} was changed is told by its day alone")
         }
+        Finding::PowerRecorded => {
+            "power was recorded and not torque: torque is power over speed, and what smoothing is in it is not stated".into()
+        }
         Finding::LogOnly => "the engine computer's recording alone: limits and timing, no power".into(),
         Finding::AnotherGear { stated, measured, ratio } => {
             let stated = stated.as_deref().map_or_else(|| "no gear is stated".to_owned(), |g| format!("gear {g} is stated"));

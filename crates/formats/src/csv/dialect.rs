@@ -21,6 +21,8 @@ pub struct Dialect {
     pub headers: Vec<String>,
     /// Unit texts from the units row or from brackets in the header; empty when none.
     pub units: Vec<String>,
+    /// First rows of data, as they stand in the file.
+    pub first_rows: Vec<Vec<String>>,
 }
 
 /// Text of a header cell, in UTF-8 or else Windows-1252 (a superset of Latin-1).
@@ -128,6 +130,7 @@ pub fn sniff(head: &[u8], file: &str) -> Result<Dialect, FormatError> {
         first_data_line: first as u64 + 1,
         headers,
         units,
+        first_rows: fields[first..].iter().take(3).map(|r| r.iter().map(|f| text(f)).collect()).collect(),
     })
 }
 

@@ -1,6 +1,7 @@
 //! Dropping files: upload, preview, questions, commit with progress.
 
 use super::page;
+use super::right::extras_of;
 use super::spool::{Sent, cut};
 use crate::auth::{Calibrator, Reader};
 use crate::error::WebError;
@@ -15,7 +16,7 @@ use jamjar_core::channel::Channel;
 use jamjar_core::units::Unit;
 use jamjar_store::{Begun, RunState};
 use jamjar_workflow::WorkflowError;
-use jamjar_workflow::import::{self, ChosenPull, ChosenSet};
+use jamjar_workflow::import::{self, ChosenPull, ChosenSet, ColumnAnswer};
 use serde::Deserialize;
 
 /// Largest upload in one request, bytes.
@@ -30,7 +31,8 @@ pub(crate) async fn fragment(state: &AppState, day_id: i64) -> Result<InboxFragm
     let day = state.store.day(day_id).await?;
     let (maps, fuels) = state.store.known_names(day.vehicle_id).await?;
     let proposals = import::propose(&items, &maps, &fuels);
-    Ok(inbox_fragment(day_id, &items, &proposals, maps, fuels))
+    let build = state.store.builds(day.vehicle_id).await?.pop().map_or_else(|| "A".to_owned(), |b| b.name);
+    Ok(inbox_fragment(day_id, &items, &proposals, maps, fuels, build))
 }
 
 /// The running commit of a day, if any.
@@ -106,10 +108,30 @@ pub(crate) async fn upload(
 
 #[derive(Deserialize)]
 pub(crate) struct Answer {
-    source: String,
+    pub(super) source: String,
     column: String,
+    #[serde(default)]
     channel: String,
+    #[serde(default)]
     unit: String,
+}
+
+impl Answer {
+    /// The answer, when channel and unit are such.
+    pub(super) fn said(&self) -> Result<ColumnAnswer, WebError> {
+        let channel = match self.channel.trim() {
+            "" | "not used" => None,
+            name => Some(Channel::new(name).map_err(|e| WebError::Bad(e.to_string()))?),
+        };
+        let unit = match self.unit.as_str() {
+            "" => None,
+            id => Some(
+                serde_json::from_value::<Unit>(serde_json::Value::String(id.to_owned()))
+                    .map_err(|_| WebError::Bad("that is not a unit we know".into()))?,
+            ),
+        };
+        Ok(ColumnAnswer { column: self.column.clone(), channel, unit })
+    }
 }
 
 pub(crate) async fn answer(
@@ -120,19 +142,14 @@ pub(crate) async fn answer(
 ) -> Result<Html<String>, WebError> {
     let day = state.store.day(id).await?;
     let vehicle = state.store.vehicle(day.vehicle_id).await?;
-    let channel = Channel::new(a.channel).map_err(|e| WebError::Bad(e.to_string()))?;
-    let unit: Unit = serde_json::from_value(serde_json::Value::String(a.unit))
-        .map_err(|_| WebError::Bad("that is not a unit we know".into()))?;
-    import::answer(
-        &state.store,
-        id,
-        vehicle.vehicle.dyno.overall_ratio,
-        &a.source,
-        &a.column,
-        &channel,
-        unit,
-    )
-    .await?;
+    let said = a.said()?;
+    let ratio = vehicle.vehicle.dyno.overall_ratio;
+    if let Err(e) = import::answer(&state.store, id, ratio, &a.source, &said).await {
+        // The files stay as they were read; the sheet says why the answer cannot be.
+        let mut f = fragment(&state, id).await?;
+        f.errors.push(WebError::from(e).text());
+        return page(&f);
+    }
     page(&fragment(&state, id).await?)
 }
 
@@ -167,6 +184,7 @@ fn chosen(fields: &[(String, String)]) -> Vec<ChosenSet> {
             "gear" => set.config.gear.clone_from(value),
             "build" => set.config.build.clone_from(value),
             "note" => set.config.note.clone_from(value),
+            "extras" => set.config.extras = extras_of(value).unwrap_or_default(),
             "pull" => {
                 let mut parts = value.split(':');
                 let dyno = parts.next().and_then(|p| p.parse().ok());
@@ -187,6 +205,12 @@ pub(crate) async fn commit(
     Form(fields): Form<Vec<(String, String)>>,
 ) -> Result<Html<String>, WebError> {
     state.store.day(id).await?;
+    let extras = fields.iter().filter(|f| f.0.starts_with("extras."));
+    if let Some(problem) = extras.filter_map(|f| extras_of(&f.1).err()).next() {
+        let mut f = fragment(&state, id).await?;
+        f.problem = format!("Nothing was stored. Extras: {problem}.");
+        return page(&f);
+    }
     let sets = chosen(&fields);
     let total = sets.iter().map(|s| s.pulls.len()).sum::<usize>() as i32;
     if let Some(set) = sets

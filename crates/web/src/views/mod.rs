@@ -10,7 +10,7 @@ mod settings;
 mod vehicle;
 mod workshop;
 
-pub(crate) use common::{Encoding, FigureAsked, date_words};
+pub(crate) use common::{ColumnTable, Encoding, FigureAsked, channels, column_rows, date_words, units};
 pub(crate) use day::{
     DayPage, InboxFragment, NewDayPage, checklist_fragment, day_page, day_seen, inbox_fragment,
 };

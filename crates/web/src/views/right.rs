@@ -1,6 +1,6 @@
 //! Pages on which something stored is put right: fields with what stands there, what may be done beside them, and what was done before.
 
-use super::{Shell, date_words};
+use super::{ColumnTable, Shell, date_words};
 use askama::Template;
 use jamjar_store::AuditEntry;
 
@@ -135,6 +135,10 @@ pub(crate) struct RightPage {
     pub(crate) put_away: Vec<PutAway>,
     pub(crate) trail: Vec<Trail>,
     pub(crate) person: String,
+    /// Columns of its recordings, with what to choose from.
+    pub(crate) columns: Vec<ColumnTable>,
+    pub(crate) channels: Vec<(String, &'static str)>,
+    pub(crate) units: Vec<(String, &'static str)>,
 }
 
 impl RightPage {
@@ -158,6 +162,9 @@ impl RightPage {
             put_away: Vec::new(),
             trail: Vec::new(),
             person: String::new(),
+            columns: Vec::new(),
+            channels: Vec::new(),
+            units: Vec::new(),
         }
     }
 }

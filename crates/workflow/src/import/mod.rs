@@ -2,6 +2,7 @@
 
 pub(crate) mod air;
 mod chosen;
+mod columns;
 mod commit;
 mod key;
 mod pairing;
@@ -22,8 +23,9 @@ fn in_hex(hash: &[u8]) -> String {
 }
 
 pub use chosen::{ChosenPull, ChosenSet};
+pub use columns::{ColumnAnswer, answer, columns_of, correct, files_of};
 pub use commit::commit;
 pub(crate) use key::MeasureKey;
 pub use pairing::{Proposal, ProposedPull, propose};
-pub use preview::{FilePreview, PreviewPull, answer, drop_spooled, preview, take_in};
+pub use preview::{FilePreview, PreviewPull, drop_spooled, preview, take_in};
 pub use undo::undo;

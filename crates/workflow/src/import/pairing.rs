@@ -74,24 +74,14 @@ pub fn propose(items: &[InboxItem], maps: &[String], fuels: &[String]) -> Vec<Pr
         let w = without_number(&words(&d.name));
         let key = if w.is_empty() { "set".to_owned() } else { w.join(" ") };
         let at = out.iter().position(|p| p.key == key).unwrap_or_else(|| {
-            let map = Some(guess(&w, maps)).filter(|m| !m.is_empty()).unwrap_or_else(|| first_word(&w));
-            out.push(Proposal { map, fuel: guess(&w, fuels), key, pulls: Vec::new() });
+            out.push(Proposal { map: guess(&w, maps), fuel: guess(&w, fuels), key, pulls: Vec::new() });
             out.len() - 1
         });
         out[at].pulls.extend(pulls_of(d, e));
     }
-    out.sort_by_key(|p| !p.map.eq_ignore_ascii_case("stock"));
+    // The stock map comes first, whether the shop knows it yet or the files only say so.
+    out.sort_by_key(|p| !(p.map.eq_ignore_ascii_case("stock") || p.key.split(' ').any(|w| w == "stock")));
     out
-}
-
-/// With several words in the name, the first is offered as the map; a single word says nothing.
-fn first_word(words: &[String]) -> String {
-    match words {
-        [first, _, ..] => {
-            first.chars().take(1).flat_map(char::to_uppercase).chain(first.chars().skip(1)).collect()
-        }
-        _ => String::new(),
-    }
 }
 
 /// The known name that shares most words with the file name.

@@ -2,15 +2,13 @@
 
 use super::short_hash;
 use crate::error::{WorkflowError, blocking, internal};
-use jamjar_core::channel::Channel;
 use jamjar_core::findings::Finding;
 use jamjar_core::pull::detect::{detect, offered};
 use jamjar_core::pull::load::Load;
 use jamjar_core::pull::power::shaft_speed;
 use jamjar_core::pull::span::{EndedBy, PullKind};
-use jamjar_core::units::Unit;
 use jamjar_formats::csv::dialect_of;
-use jamjar_formats::{ColumnReport, FormatError, Mapping, Question, ReadLog, Rule, read_log};
+use jamjar_formats::{ColumnReport, FormatError, Mapping, Question, ReadLog, read_log};
 use jamjar_store::{NewInboxItem, Received, Role, Store};
 use serde::{Deserialize, Serialize};
 use std::fs::File;
@@ -46,13 +44,13 @@ pub struct FilePreview {
 }
 
 /// Signature of a source: the same recorder writes the same header.
-fn source_of(headers: &[String]) -> String {
+pub(super) fn source_of(headers: &[String]) -> String {
     short_hash(&headers.join("\u{1f}"))
 }
 
 fn role_of(r: &ReadLog) -> Role {
     let log = &r.log;
-    let torque = log.has("hub_torque") || log.has("brake_torque");
+    let torque = ["hub_torque", "brake_torque", "power"].iter().any(|c| log.has(c));
     let engine = ["lambda_1", "throttle", "manifold_pressure", "spark_advance", "injector_duty", "pedal"]
         .iter()
         .filter(|c| log.has(c))
@@ -188,42 +186,4 @@ pub(super) async fn described<R: std::io::Read + Send + 'static>(
     let (role, report) = blocking(move || preview(second, &own_name, &mapping, ratio)).await??;
     let json = serde_json::to_string(&report).map_err(internal)?;
     Ok(NewInboxItem { day_id, name: name.to_owned(), role, source, report: json })
-}
-
-/// Answers a question for every waiting file of one source, remembers it, and previews those files again.
-///
-/// # Errors
-/// [`WorkflowError`] when the store refuses or a file can no longer be read that way.
-pub async fn answer(
-    store: &Store,
-    day_id: i64,
-    ratio: Option<f64>,
-    source: &str,
-    column: &str,
-    channel: &Channel,
-    unit: Unit,
-) -> Result<(), WorkflowError> {
-    let bad = |e: serde_json::Error| internal(e);
-    for item in store.inbox(day_id).await?.into_iter().filter(|i| i.source == source) {
-        let old: FilePreview = serde_json::from_str(&item.report).map_err(bad)?;
-        let mut mapping = old.mapping;
-        mapping.rules.retain(|r| r.column != column);
-        mapping.rules.push(Rule { channel: channel.clone(), column: column.to_owned(), unit: Some(unit) });
-        let mut file = store.open_file(item.file_id).await?;
-        let (name, m) = (item.name.clone(), mapping.clone());
-        let again = move || -> Result<FilePreview, WorkflowError> {
-            let read = preview(&mut file, &name, &m, ratio);
-            file.intact()?;
-            Ok(read?.1)
-        };
-        let report = blocking(again).await??;
-        store.update_inbox_report(item.id, &serde_json::to_string(&report).map_err(bad)?).await?;
-        store
-            .remember_mapping(
-                source,
-                &serde_json::to_string(&Mapping { ambient_kpa: None, ..mapping }).map_err(bad)?,
-            )
-            .await?;
-    }
-    Ok(())
 }

@@ -189,7 +189,7 @@ fn mapping(
             Ok(Rule { channel, column: c.column.clone(), unit })
         })
         .collect();
-    Ok(Mapping { rules: rules?, ambient_kpa })
+    Ok(Mapping { rules: rules?, ambient_kpa, ..Mapping::default() })
 }
 
 /// The recordings of a job. One that holds several pulls is named by each of them and read once: the two of

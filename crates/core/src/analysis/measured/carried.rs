@@ -28,7 +28,7 @@ pub(super) fn carried(
     let load = if kind == DynoKind::RollerInertia {
         None
     } else {
-        torque(log, kind).ok().map(|s| s.between(span.from_s, span.to_s))
+        torque(log, kind).ok().or_else(|| log.series("power")).map(|s| s.between(span.from_s, span.to_s))
     };
     let share = |v: &[f64], of: Option<f64>| Some(resolution(v)? / of.filter(|o| *o > 0.0)?);
     let high = |v: &[f64]| v.iter().copied().map(f64::abs).reduce(f64::max);

@@ -12,7 +12,7 @@ use crate::log::{Recording, Series};
 use crate::pull::align::{Alignment, Pair, Ratio, Status, align, manual, zone_difference};
 use crate::pull::detect::{MIN_DURATION_S, detect, offered};
 use crate::pull::load::{Load, full_throttle};
-use crate::pull::power::{DynoKind, PowerError, derive, shaft_speed, slip_load, torque};
+use crate::pull::power::{DynoKind, PowerError, derive, shaft_speed, shaft_torque, slip_load, torque};
 use crate::pull::span::{EndedBy, PullKind, PullSpan};
 use crate::signal::look_over::look_over;
 use crate::signal::median::median_in_place;
@@ -43,9 +43,12 @@ pub fn measure(
     let fail = |problem| MeasureError { log: input.dyno.name.clone(), problem };
     let shaft = shaft_speed(&input.dyno, geometry).ok_or_else(|| fail(PowerError::MissingSpeed))?;
     if dyno.kind != DynoKind::RollerInertia {
-        torque(&input.dyno, dyno.kind).map_err(fail)?;
+        shaft_torque(&input.dyno, dyno.kind, geometry).map_err(fail)?;
     }
     let mut flags = input.dyno.flags.clone();
+    if dyno.kind != DynoKind::RollerInertia && torque(&input.dyno, dyno.kind).is_err() {
+        flags.push(Finding::PowerRecorded);
+    }
     flags.extend(input.ecu.iter().flat_map(|l| l.flags.clone()));
     let (mut given, mut ratio_from) = starting_ratio(&input.dyno, geometry);
     let mut found: Vec<PullSpan> =

@@ -10,8 +10,8 @@ mod vehicle;
 pub(crate) use archive::{archive, restore, who};
 pub(crate) use day::{edit as day_edit, put_away, show as day_show, undo};
 pub(crate) use merge::{fuels as fuel_merge, maps as map_merge};
-pub(crate) use pull::show as pull_show;
-pub(crate) use set::{edit as set_edit, merge as set_merge, pulls as set_pulls, show as set_show};
+pub(crate) use pull::{columns as pull_columns, show as pull_show};
+pub(crate) use set::{edit as set_edit, extras_of, merge as set_merge, pulls as set_pulls, show as set_show};
 pub(crate) use vehicle::{edit as vehicle_edit, merge as vehicle_merge, show as vehicle_show};
 
 use super::page;

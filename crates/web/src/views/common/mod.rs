@@ -1,6 +1,7 @@
 //! What pages share: marks of sets, switches, a day's plan, figures, addresses, small wordings.
 
 mod address;
+mod columns;
 mod encode;
 mod figure;
 mod limit_row;
@@ -15,3 +16,5 @@ pub(crate) use limit_row::{LimitRow, limit_rows};
 pub(crate) use plan::{KeptRow, PlanRow, kept_rows, plan_rows};
 pub(crate) use switches::{AxisLink, Choice, Setting, same_within, settings};
 pub(crate) use words::{count, date_words, engine_speed, stretch};
+
+pub(crate) use columns::{ColumnTable, channels, column_rows, unit_id, units};

@@ -39,6 +39,19 @@ pub(crate) fn count(n: usize, one: &str) -> String {
     if n == 1 { format!("1 {one}") } else { format!("{n} {one}s") }
 }
 
+/// A number with the digits that tell something.
+pub(crate) fn number_words(v: f64) -> String {
+    let digits = if v.abs() >= 1000.0 {
+        0
+    } else if v.abs() >= 10.0 {
+        1
+    } else {
+        3
+    };
+    let text = format!("{v:.digits$}");
+    if text.contains('.') { text.trim_end_matches('0').trim_end_matches('.').to_owned() } else { text }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;

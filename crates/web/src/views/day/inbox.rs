@@ -1,18 +1,11 @@
 //! Dropped files before commit: what was found, what is asked, what is offered.
 
+use crate::views::common::{ColumnTable, channels, column_rows, unit_id, units};
 use askama::Template;
-use jamjar_core::units::{Unit, Units};
+use jamjar_core::units::Units;
 use jamjar_core::words::{finding, unit_doubt};
-use jamjar_formats::Confidence;
 use jamjar_store::{InboxItem, Role};
 use jamjar_workflow::import::{FilePreview, Proposal};
-
-pub(crate) struct ColumnRow {
-    pub(crate) header: String,
-    pub(crate) channel: String,
-    pub(crate) unit: &'static str,
-    pub(crate) sure: &'static str,
-}
 
 pub(crate) struct FileRow {
     pub(crate) name: String,
@@ -25,7 +18,9 @@ pub(crate) struct SourceRow {
     pub(crate) role: &'static str,
     pub(crate) files: usize,
     pub(crate) found: usize,
-    pub(crate) columns: Vec<ColumnRow>,
+    pub(crate) columns: ColumnTable,
+    /// Columns nobody knows.
+    pub(crate) open: usize,
 }
 
 pub(crate) struct QuestionRow {
@@ -65,6 +60,11 @@ pub(crate) struct InboxFragment {
     pub(crate) maps: Vec<String>,
     pub(crate) fuels: Vec<String>,
     pub(crate) problem: String,
+    /// Channels and units to choose from.
+    pub(crate) channels: Vec<(String, &'static str)>,
+    pub(crate) units: Vec<(String, &'static str)>,
+    /// The newest build of the vehicle.
+    pub(crate) build: String,
 }
 
 fn role_words(r: Role) -> &'static str {
@@ -75,18 +75,23 @@ fn role_words(r: Role) -> &'static str {
     }
 }
 
-fn unit_id(u: Unit) -> String {
-    serde_json::to_value(u).ok().and_then(|v| v.as_str().map(str::to_owned)).unwrap_or_default()
-}
-
 pub(crate) fn inbox_fragment(
     day_id: i64,
     items: &[InboxItem],
     proposals: &[Proposal],
     maps: Vec<String>,
     fuels: Vec<String>,
+    build: String,
 ) -> InboxFragment {
-    let mut out = InboxFragment { day_id, maps, fuels, ..InboxFragment::default() };
+    let mut out = InboxFragment {
+        day_id,
+        maps,
+        fuels,
+        channels: channels(),
+        units: units(),
+        build,
+        ..InboxFragment::default()
+    };
     let mut seen: Vec<&str> = Vec::new();
     for item in items {
         let Ok(p) = serde_json::from_str::<FilePreview>(&item.report) else { continue };
@@ -105,22 +110,14 @@ pub(crate) fn inbox_fragment(
             role: role_words(item.role),
             files: items.iter().filter(|i| i.source == item.source).count(),
             found: p.columns.iter().filter(|c| c.channel.is_some()).count(),
-            columns: p
-                .columns
-                .iter()
-                .map(|c| ColumnRow {
-                    header: c.header.clone(),
-                    channel: c.channel.as_ref().map_or_else(|| "not used".into(), |c| c.label()),
-                    unit: c.unit.map_or("", Unit::label),
-                    sure: match (&c.channel, c.confidence) {
-                        (None, _) => "",
-                        (_, Confidence::Given) => "you said so",
-                        (_, Confidence::High) => "sure",
-                        (_, Confidence::Medium) => "probably",
-                        (_, Confidence::Low) => "a guess",
-                    },
-                })
-                .collect(),
+            open: p.columns.iter().filter(|c| c.channel.is_none()).count(),
+            columns: ColumnTable {
+                action: format!("/days/{day_id}/answers"),
+                inbox: true,
+                key: item.source.clone(),
+                title: format!("Columns of the {}", role_words(item.role)),
+                rows: column_rows(&p.columns),
+            },
         });
         out.questions.extend(p.questions.iter().map(|q| QuestionRow {
             source: item.source.clone(),

@@ -1,0 +1,112 @@
+//! Every column of a source as a row: what it was taken for, how sure, its first values, and what else it may be.
+
+use super::words::number_words;
+use jamjar_core::channel::KINDS;
+use jamjar_core::units::Unit;
+use jamjar_formats::{ColumnReport, Confidence};
+
+/// A column.
+#[derive(Debug, Clone)]
+pub(crate) struct ColumnRow {
+    pub(crate) header: String,
+    pub(crate) channel: String,
+    pub(crate) unit: String,
+    pub(crate) sure: &'static str,
+    /// Nobody and nothing said what it is.
+    pub(crate) open: bool,
+    pub(crate) first: String,
+    pub(crate) range: String,
+}
+
+/// The columns of one source, and where answers go.
+#[derive(Debug, Clone, Default)]
+pub(crate) struct ColumnTable {
+    pub(crate) action: String,
+    /// Answers come back into the inbox of a day sheet.
+    pub(crate) inbox: bool,
+    /// Which recording, or which source.
+    pub(crate) key: String,
+    pub(crate) title: String,
+    pub(crate) rows: Vec<ColumnRow>,
+}
+
+/// Channels offered: names and words.
+pub(crate) fn channels() -> Vec<(String, &'static str)> {
+    let numbered =
+        |k: &jamjar_core::channel::Kind| if k.numbered { format!("{}_1", k.name) } else { k.name.to_owned() };
+    KINDS.iter().map(|k| (numbered(k), k.label)).collect()
+}
+
+/// Units offered: ids and words.
+pub(crate) fn units() -> Vec<(String, &'static str)> {
+    use Unit::*;
+    [
+        Second,
+        Millisecond,
+        Rpm,
+        RadPerS,
+        KmPerH,
+        Mph,
+        MPerS,
+        NewtonMetre,
+        PoundFoot,
+        KiloWatt,
+        HorsePower,
+        MetricHorsePower,
+        Percent,
+        Fraction,
+        KpaAbs,
+        KpaGauge,
+        BarAbs,
+        BarGauge,
+        PsiAbs,
+        PsiGauge,
+        Hpa,
+        InHg,
+        Mpa,
+        Lambda,
+        AfrGasoline,
+        Degree,
+        Celsius,
+        Fahrenheit,
+        Kelvin,
+        Microsecond,
+        GramPerS,
+        KgPerH,
+        Volt,
+        None,
+    ]
+    .iter()
+    .map(|u| (unit_id(*u), if *u == None { "no unit" } else { u.label() }))
+    .collect()
+}
+
+pub(crate) fn unit_id(u: Unit) -> String {
+    serde_json::to_value(u).ok().and_then(|v| v.as_str().map(str::to_owned)).unwrap_or_default()
+}
+
+/// Rows of a source's columns: those that are open first.
+pub(crate) fn column_rows(columns: &[ColumnReport]) -> Vec<ColumnRow> {
+    let mut rows: Vec<ColumnRow> = columns
+        .iter()
+        .map(|c| ColumnRow {
+            header: c.header.clone(),
+            channel: c.channel.as_ref().map_or_else(String::new, ToString::to_string),
+            unit: c.unit.map_or_else(String::new, unit_id),
+            sure: match (&c.channel, c.confidence) {
+                (None, _) => "not used",
+                (_, Confidence::Given) => "you said so",
+                (_, Confidence::High) => "sure",
+                (_, Confidence::Medium) => "probably",
+                (_, Confidence::Low) => "a guess",
+            },
+            open: c.channel.is_none(),
+            first: c.first.join(" · "),
+            range: c
+                .range
+                .map_or_else(String::new, |[a, b]| format!("{} to {}", number_words(a), number_words(b))),
+        })
+        .collect();
+    rows.sort_by_key(|r| !r.open);
+    rows
+}
