@@ -10,7 +10,7 @@ mod maptext;
 mod recognise;
 mod units;
 
-pub use assign::{ColumnReport, Confidence, Mapping, Question, ReadLog, Rule, read_log};
+pub use assign::{ColumnReport, Confidence, Mapping, Question, ReadLog, Rule, conversion, read_log};
 pub use error::{FormatError, FormatProblem, MapProblem};
 pub use maptext::{MAP_VERSION, read_map, write_map};
 pub use units::parse_unit;

@@ -140,3 +140,44 @@ async fn a_day_and_a_vehicle_are_put_right_and_archived() {
     assert!(cell.get("/vehicles").await.text().contains("Tolvern T3"));
     assert_eq!(cell.post("/archive/fuel/1", &[("why", "")]).await.status, StatusCode::NOT_FOUND);
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_unit_is_corrected_after_storing_and_what_rests_on_it_follows() {
+    let cell = Cell::with_demo().await;
+    let sets = cell.store.sets_of_day(1).await.unwrap();
+    let pull = sets[1].pulls[0].0.id;
+    let mean = async |name: &str| {
+        let (_, ecu) = cell.store.samples(pull).await.unwrap();
+        ecu.unwrap().column(name).map(|v| v.iter().sum::<f64>() / v.len() as f64)
+    };
+    let shown = async || {
+        let page = cell.get(&format!("/pulls/{pull}")).await.text();
+        let at = page.find("<td>intake temperature</td>").expect("the table of channels");
+        page[at..at + 300].to_owned()
+    };
+    let page = cell.get(&format!("/pulls/{pull}/edit")).await.text();
+    assert!(page.contains("Columns of the engine computer") && page.contains("Injector duty"), "{page}");
+    let (before, in_table) = (mean("intake_temp").await.unwrap(), shown().await);
+    let set = async |channel: &str, unit: &str| {
+        let form = [("source", "ecu"), ("column", "IAT"), ("channel", channel), ("unit", unit)];
+        cell.post(&format!("/pulls/{pull}/columns"), &form).await
+    };
+    let ok = set("intake_temp", "fahrenheit").await;
+    assert_eq!(ok.status, StatusCode::SEE_OTHER, "{}", ok.text());
+    let after = mean("intake_temp").await;
+    assert!((after.unwrap() - (before - 32.0) / 1.8).abs() < 1e-6, "read as °F: {before} → {after:?}");
+    assert_ne!(shown().await, in_table, "and measured again when it is looked at");
+    let day = cell.store.sets_of_day(1).await.unwrap();
+    assert_eq!(day.iter().map(|s| s.pulls.len()).sum::<usize>(), 24, "no pull was lost");
+    let trail = cell.get(&format!("/pulls/{pull}/edit")).await.text();
+    assert!(trail.contains("column IAT") && trail.contains("as recognised") && trail.contains("°F"));
+    let impossible = set("intake_temp", "kelvin").await;
+    assert_eq!(impossible.status, StatusCode::BAD_REQUEST, "{}", impossible.text());
+    assert!(impossible.text().contains("cannot be"), "{}", impossible.text());
+    assert_eq!(mean("intake_temp").await, after, "a refused answer changes nothing");
+    assert_eq!(set("", "").await.status, StatusCode::SEE_OTHER);
+    assert_eq!(mean("intake_temp").await, None, "a column that is not used is gone");
+    assert_eq!(set("intake_temp", "celsius").await.status, StatusCode::SEE_OTHER);
+    assert!((mean("intake_temp").await.unwrap() - before).abs() < 1e-9, "and comes back");
+    assert!(set("time", "second").await.text().contains("the time of stored samples stays"));
+}

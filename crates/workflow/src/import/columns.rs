@@ -6,9 +6,12 @@ use jamjar_core::channel::Channel;
 use jamjar_core::log::Recording;
 use jamjar_core::units::Unit;
 use jamjar_formats::csv::dialect_of;
-use jamjar_formats::{Mapping, ReadLog, Rule, read_log};
+use jamjar_formats::{ColumnReport, Mapping, ReadLog, Rule, conversion, read_log};
 use jamjar_store::{By, FileRef, Reread, SampleFiles, Store, StoreError};
 use std::collections::HashMap;
+
+/// Sea-level standard, kPa: near enough to tell what can be.
+const STANDARD_KPA: f64 = 101.325;
 
 /// What a person said of a column.
 #[derive(Debug, Clone, PartialEq)]
@@ -58,6 +61,32 @@ fn said_before(m: &Mapping, column: &str) -> String {
     }
 }
 
+/// Whether what a person said of a column can be: the middle of its range, read that way, is one its kind of channel can have.
+fn believable(columns: &[ColumnReport], said: &ColumnAnswer) -> Result<(), WorkflowError> {
+    let Some((channel, kind)) = said.channel.as_ref().and_then(|c| Some((c, c.kind()?))) else {
+        return Ok(());
+    };
+    let column = columns.iter().find(|c| c.header == said.column);
+    let Some((unit, [low, high])) = column.and_then(|c| Some((c.unit?, c.range?))) else { return Ok(()) };
+    if kind.name == "time" {
+        return Ok(());
+    }
+    // Where the zero of a gauge lies is not at stake here.
+    let (scale, offset) = conversion(channel, unit, STANDARD_KPA);
+    let middle = 0.5 * (low + high) * scale + offset;
+    let slack = 0.1 * (kind.plausible.1 - kind.plausible.0);
+    if (kind.plausible.0 - slack..=kind.plausible.1 + slack).contains(&middle) {
+        return Ok(());
+    }
+    Err(WorkflowError::Bad(format!(
+        "“{}” as {} in {} would read about {middle:.3} {}, which it cannot be: nothing was changed",
+        said.column,
+        kind.label,
+        unit.label(),
+        kind.unit
+    )))
+}
+
 /// Takes a person's word for a column in every waiting file of one source, when all of them can be read that way; it is remembered for the source.
 ///
 /// # Errors
@@ -79,7 +108,9 @@ pub async fn answer(
             file.intact()?;
             Ok(read?.1)
         };
-        made.push((item.id, blocking(again).await??));
+        let report = blocking(again).await??;
+        believable(&report.columns, said)?;
+        made.push((item.id, report));
     }
     for (id, report) in &made {
         store.update_inbox_report(*id, &serde_json::to_string(report).map_err(internal)?).await?;
@@ -143,8 +174,9 @@ impl Again<'_> {
         let mapping = self.said.put(&serde_json::from_str(&file.mapping).unwrap_or_default());
         let known = self.last.as_ref().is_some_and(|l| l.0 == file.id && l.1 == mapping);
         if !known {
-            let log = read(self.store, file, mapping.clone()).await?.log;
-            self.last = Some((file.id, mapping.clone(), log));
+            let read = read(self.store, file, mapping.clone()).await?;
+            believable(&read.columns, self.said)?;
+            self.last = Some((file.id, mapping.clone(), read.log));
         }
         let Some((_, _, log)) = &self.last else { return Ok(None) };
         let cut = match stored.span() {

@@ -30,6 +30,13 @@ pub(crate) struct ColumnTable {
     pub(crate) rows: Vec<ColumnRow>,
 }
 
+impl ColumnTable {
+    /// Columns nobody knows.
+    pub(crate) fn open(&self) -> usize {
+        self.rows.iter().filter(|r| r.open).count()
+    }
+}
+
 /// Channels offered: names and words.
 pub(crate) fn channels() -> Vec<(String, &'static str)> {
     let numbered =

@@ -19,8 +19,6 @@ pub(crate) struct SourceRow {
     pub(crate) files: usize,
     pub(crate) found: usize,
     pub(crate) columns: ColumnTable,
-    /// Columns nobody knows.
-    pub(crate) open: usize,
 }
 
 pub(crate) struct QuestionRow {
@@ -110,7 +108,6 @@ pub(crate) fn inbox_fragment(
             role: role_words(item.role),
             files: items.iter().filter(|i| i.source == item.source).count(),
             found: p.columns.iter().filter(|c| c.channel.is_some()).count(),
-            open: p.columns.iter().filter(|c| c.channel.is_none()).count(),
             columns: ColumnTable {
                 action: format!("/days/{day_id}/answers"),
                 inbox: true,
