@@ -257,6 +257,7 @@ fn a_persons_rule_wins_and_a_missing_column_is_named() {
             unit: Some(Unit::AfrGasoline),
         }],
         ambient_kpa: None,
+        ..Mapping::default()
     };
     let r = read_log(text.as_bytes(), "e.csv", &rule("X7")).unwrap();
     assert!((r.log.column("lambda_1").unwrap()[0] - 100.5 / 14.7).abs() < 1e-9);
