@@ -50,6 +50,16 @@ pub enum FormatProblem {
     /// A column of readings that no sensor of its kind gives.
     #[error("“{column}” reads {value:.4e}{} as {kind}, which cannot be: name its unit, or the channel it really is", spaced(.unit))]
     CannotBe { column: String, value: f64, unit: &'static str, kind: &'static str },
+    #[error("it is damaged or cut short: send it again, whole")]
+    Damaged,
+    #[error("it swells to more than any log when it is unpacked, and is refused")]
+    Swells,
+    #[error("this archive holds {n} files: {among}. Unpack it and send those that are meant")]
+    SeveralFiles { n: usize, among: String },
+    #[error("a spreadsheet of an old kind: save it as .xlsx, .ods or CSV")]
+    OldSpreadsheet,
+    #[error("the spreadsheet holds more than {cells} cells")]
+    TooManyCells { cells: usize },
     #[error("a table of more than {mib} MiB is no finished curve: is it a log?")]
     TableTooLarge { mib: u64 },
     #[error("no engine speed and no road speed among: {among}")]

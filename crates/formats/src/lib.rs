@@ -7,6 +7,7 @@ pub mod csv;
 mod error;
 pub mod finished;
 mod maptext;
+mod packed;
 mod recognise;
 mod units;
 

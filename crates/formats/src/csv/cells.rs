@@ -3,6 +3,7 @@
 use super::cell::{Cell, number};
 use super::dialect::{DELIMITERS, is_value, split, text};
 use crate::error::{FormatError, FormatProblem};
+use crate::packed::unpacked;
 use encoding_rs_io::DecodeReaderBytesBuilder;
 use std::io::Read;
 
@@ -40,6 +41,7 @@ impl Cells {
 /// [`FormatError`] for empty, binary, unreadable and too large input.
 pub fn read_cells(input: impl Read, file: &str) -> Result<Cells, FormatError> {
     let whole = |problem| FormatError::whole(file, problem);
+    let input = unpacked(input, file)?;
     let mut bytes = Vec::new();
     DecodeReaderBytesBuilder::new()
         .bom_sniffing(true)

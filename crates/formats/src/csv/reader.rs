@@ -3,6 +3,7 @@
 use super::cell::{Cell, clock, number};
 use super::dialect::{Dialect, sniff};
 use crate::error::{FormatError, FormatProblem};
+use crate::packed::unpacked;
 use encoding_rs_io::DecodeReaderBytesBuilder;
 use std::io::{self, BufReader, Read};
 
@@ -71,7 +72,8 @@ struct Opened<R> {
 }
 
 /// Decodes to UTF-8 and finds the dialect from the head.
-fn open<R: Read>(input: R, file: &str) -> Result<Opened<impl Read>, FormatError> {
+fn open<'a, R: Read + 'a>(input: R, file: &str) -> Result<Opened<impl Read + use<'a, R>>, FormatError> {
+    let input = unpacked(input, file)?;
     let mut decoded =
         DecodeReaderBytesBuilder::new().bom_sniffing(true).strip_bom(true).utf8_passthru(true).build(input);
     let mut head = Vec::with_capacity(HEAD);

@@ -33,8 +33,10 @@ pub struct Proposal {
 }
 
 /// Words that name a recorder, not a pull.
-const ROLE_WORDS: &[&str] =
-    &["dyno", "ecu", "hub", "roller", "brake", "engine", "log", "can", "drum", "data"];
+const ROLE_WORDS: &[&str] = &[
+    "dyno", "ecu", "hub", "roller", "brake", "engine", "log", "can", "drum", "data", "csv", "txt", "xlsx",
+    "ods",
+];
 
 fn words(name: &str) -> Vec<String> {
     let stem = name.rsplit_once('.').map_or(name, |(s, _)| s).to_lowercase();

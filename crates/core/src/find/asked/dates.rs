@@ -1,4 +1,4 @@
-//! Days in words: `last spring`, `march 2026`, `yesterday`, `last 30 days`.
+//! Days in words: `last spring`, `march 2026`, `March 24`, `last Tuesday`, `between 5 and 10 march`, `last 30 days`.
 
 use super::lexer::{Kind, Token};
 use chrono::{Datelike, Days, Months, NaiveDate};
@@ -65,6 +65,12 @@ pub(super) fn period(t: &[Token], today: NaiveDate) -> Option<Period> {
 
 fn in_words<'a>(t: &[Token], word: &impl Fn(usize) -> &'a str, today: NaiveDate) -> Option<Period> {
     let back = |n: u64| today.checked_sub_days(Days::new(n));
+    if word(0) == "between" {
+        return between(t, today);
+    }
+    if let Some(p) = weekday(word(0), word(1), today).or_else(|| month_first(t, word(0), today)) {
+        return Some(p);
+    }
     match word(0) {
         "today" => return Some(Period::new(1, today, today)),
         "yesterday" => return Some(Period::new(1, back(1)?, back(1)?)),
@@ -115,6 +121,54 @@ fn in_words<'a>(t: &[Token], word: &impl Fn(usize) -> &'a str, today: NaiveDate)
         _ => return None,
     };
     Some(Period::new(2, a, b))
+}
+
+const WEEKDAYS: [&str; 7] = ["monday", "tuesday", "wednesday", "thursday", "friday", "saturday", "sunday"];
+
+/// `tuesday`: the latest one, today included; `last tuesday`: the latest before today.
+fn weekday(first: &str, second: &str, today: NaiveDate) -> Option<Period> {
+    let of = |w: &str| WEEKDAYS.iter().position(|d| *d == w).map(|i| i as u64);
+    let now = u64::from(today.weekday().num_days_from_monday());
+    let (wanted, tokens, before) = match (of(first), first, of(second)) {
+        (Some(d), ..) => (d, 1, false),
+        (None, "last" | "on", Some(d)) => (d, 2, first == "last"),
+        _ => return None,
+    };
+    let back = (now + 7 - wanted) % 7;
+    let day = today.checked_sub_days(Days::new(if back == 0 && before { 7 } else { back }))?;
+    Some(Period::new(tokens, day, day))
+}
+
+/// `March 24`, `march 24 2026`: the latest such day when no year is said.
+fn month_first(t: &[Token], first: &str, today: NaiveDate) -> Option<Period> {
+    let m = month(first)?;
+    let day = match t.get(1)?.kind {
+        Kind::Number(v, 0) if (1.0..=31.0).contains(&v) => v as u32,
+        _ => return None,
+    };
+    let at = |y| NaiveDate::from_ymd_opt(y, m, day);
+    let (tokens, d) = match year_after(t, 2) {
+        Some(y) => (3, at(y)?),
+        None => (2, at(today.year()).filter(|d| *d <= today).or_else(|| at(today.year() - 1))?),
+    };
+    Some(Period::new(tokens, d, d))
+}
+
+/// `between 5 and 10 march`, `between 2 march and last week`.
+fn between(t: &[Token], today: NaiveDate) -> Option<Period> {
+    let and = |i: usize| t.get(i).is_some_and(|t| t.is("and"));
+    if and(2)
+        && let Kind::Number(v, 0) = t.get(1)?.kind
+        && (1.0..=31.0).contains(&v)
+    {
+        let to = period(&t[3..], today).filter(|p| p.first == p.last)?;
+        let from = to.last.with_day(v as u32).filter(|d| *d <= to.last)?;
+        return Some(Period::new(3 + to.tokens, from, to.last));
+    }
+    let from = period(t.get(1..)?, today)?;
+    let next = 1 + from.tokens;
+    let to = and(next).then(|| period(t.get(next + 1..)?, today)).flatten()?;
+    (from.first <= to.last).then(|| Period::new(next + 1 + to.tokens, from.first, to.last))
 }
 
 /// Which of the yearly periods of a name is meant when no year is said.
@@ -217,8 +271,34 @@ mod tests {
     }
 
     #[test]
+    fn days_as_people_write_them() {
+        for text in [
+            "24.03.2026",
+            "24/03/2026",
+            "24.3.2026",
+            "March 24",
+            "march 24 2026",
+            "24 march",
+            "2026-03-24",
+            "03/24/2026",
+        ] {
+            is(text, "2026-11-25", "2026-03-24", "2026-03-24");
+        }
+        // 2026-11-25 is a Wednesday.
+        is("last tuesday", "2026-11-25", "2026-11-24", "2026-11-24");
+        is("wednesday", "2026-11-25", "2026-11-25", "2026-11-25");
+        is("last wednesday", "2026-11-25", "2026-11-18", "2026-11-18");
+        is("on monday", "2026-11-25", "2026-11-23", "2026-11-23");
+        is("between 5 and 10 march", "2026-11-25", "2026-03-05", "2026-03-10");
+        is("between 24.03.2026 and 2 april 2026", "2026-11-25", "2026-03-24", "2026-04-02");
+        assert!(cut("31.02.2026").unwrap_err().text.contains("day first"));
+    }
+
+    #[test]
     fn what_is_no_period_is_left_to_others() {
-        for text in ["gear 3", "162 kW", "last man", "31 helmets", "1950", "32 march"] {
+        for text in
+            ["gear 3", "162 kW", "last man", "31 helmets", "1950", "32 march", "between 150 and 160 kW"]
+        {
             let tokens = cut(text).unwrap();
             assert_eq!(period(&tokens, "2026-11-25".parse().unwrap()), None, "{text}");
         }

@@ -97,6 +97,28 @@ fn digits(c: &[char], from: usize) -> usize {
     c[from.min(c.len())..].iter().take_while(|x| x.is_ascii_digit()).count()
 }
 
+/// Where a date such as `24.03.2026` or `24/3/2026` ends, with its spelling.
+fn day_first(c: &[char], i: usize, whole: usize) -> Option<(usize, String)> {
+    let sign = *c.get(i + whole).filter(|s| matches!(s, '.' | '/'))?;
+    let month = i + whole + 1;
+    let n = digits(c, month);
+    let year = month + n + 1;
+    let is = (1..=2).contains(&whole)
+        && (1..=2).contains(&n)
+        && c.get(month + n) == Some(&sign)
+        && digits(c, year) == 4
+        && !c.get(year + 4).is_some_and(|x| x.is_alphanumeric());
+    is.then(|| (year + 4, c[i..year + 4].iter().collect()))
+}
+
+/// Day first; where only the other order can be, month first. What was understood is shown back in words.
+fn of_day_first(raw: &str) -> Option<NaiveDate> {
+    let parts: Vec<u32> = raw.split(['.', '/']).filter_map(|p| p.parse().ok()).collect();
+    let [a, b, year] = parts[..] else { return None };
+    let at = |day, month| NaiveDate::from_ymd_opt(year as i32, month, day);
+    at(a, b).or_else(|| at(b, a))
+}
+
 /// A date, a number (with its unit cut off) or a word from `i` on; returns where it ends.
 fn word_or_number(c: &[char], i: usize, out: &mut Vec<Token>) -> Result<usize, QueryError> {
     let column = i + 1;
@@ -126,6 +148,16 @@ fn word_or_number(c: &[char], i: usize, out: &mut Vec<Token>) -> Result<usize, Q
             text: format!("{raw} is not a date; write year-month-day, such as 2026-03-02, or year-month"),
         })?;
         out.push(Token { kind: Kind::Date(from, to), raw, column });
+        return Ok(end);
+    }
+    if minus == 0
+        && let Some((end, raw)) = day_first(c, i, whole)
+    {
+        let day = of_day_first(&raw).ok_or_else(|| QueryError {
+            column,
+            text: format!("{raw} is not a date; write it day first, such as 24.03.2026, or as 2026-03-24"),
+        })?;
+        out.push(Token { kind: Kind::Date(day, day), raw, column });
         return Ok(end);
     }
     let mut end = i + minus + whole;
