@@ -32,4 +32,4 @@ pub mod vehicle_sheet;
 pub mod words;
 
 /// Version of the computation: derived results cached under another version are made again.
-pub const ALGORITHM_VERSION: u32 = 8;
+pub const ALGORITHM_VERSION: u32 = 9;

@@ -272,7 +272,7 @@ async fn every_migration_can_be_run_again_after_dying_at_any_statement() {
     use diesel_async::{AsyncConnection, AsyncMysqlConnection, SimpleAsyncConnection};
     let (server, _) = Server::start("migrate").await;
     let all: Vec<String> =
-        ["0001_first", "0002_cell", "0003_find", "0004_price", "0005_whole", "0006_measured"]
+        ["0001_first", "0002_cell", "0003_find", "0004_price", "0005_whole", "0006_measured", "0007_right"]
             .iter()
             .map(|m| {
                 std::fs::read_to_string(format!("{}/migrations/{m}/up.sql", env!("CARGO_MANIFEST_DIR")))

@@ -36,7 +36,7 @@ pub fn router(state: AppState) -> Router {
     Router::new()
         .route("/", get(workshop::show))
         .route("/days/new", get(days::new_form))
-        .route("/days", post(days::create))
+        .route("/days", get(days::again).post(days::create))
         .route("/days/{id}", get(days::show).post(days::update))
         .route("/days/{id}/inbox", get(imports::inbox))
         .route("/days/{id}/answers", post(imports::answer))

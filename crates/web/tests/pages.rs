@@ -372,6 +372,42 @@ async fn a_map_file_is_kept_whole_and_never_replaced() {
 }
 
 #[tokio::test(flavor = "multi_thread")]
+async fn a_refused_form_keeps_what_was_typed_and_names_the_field() {
+    let cell = Cell::start("typed").await;
+    let form = [
+        ("name", "Brae"),
+        ("dyno", "roller_brake"),
+        ("ratio", "4"),
+        ("date", "2026-03-03"),
+        ("temperature", "72 °F"),
+        ("humidity", "152"),
+        ("pressure", "29.6 inHg"),
+        ("note", "windy & cold"),
+    ];
+    let refused = cell.post("/days", &form).await;
+    assert_eq!(refused.status, StatusCode::UNPROCESSABLE_ENTITY);
+    let page = refused.text();
+    for kept in [
+        "value=\"Brae\"",
+        "value=\"72 °F\"",
+        "value=\"152\"",
+        "windy &#38; cold",
+        "\"roller_brake\" selected",
+    ] {
+        assert!(page.contains(kept), "{kept} is kept: {page}");
+    }
+    assert!(page.contains("aria-invalid=\"true\" name=\"humidity\""), "the field is marked");
+    assert_eq!(page.matches("aria-invalid").count(), 1);
+    assert_eq!(cell.get("/days").await.location(), "/days/new", "the address can be opened");
+    let mut right = form;
+    right[5].1 = "52 %";
+    let day = cell.post("/days", &right).await;
+    assert_eq!(day.status, StatusCode::SEE_OTHER, "{}", day.text());
+    let air = cell.store.day(1).await.unwrap().air.unwrap();
+    assert!((air.temperature_c - 22.2).abs() < 0.1 && (air.pressure_hpa - 1002.4).abs() < 0.1);
+}
+
+#[tokio::test(flavor = "multi_thread")]
 async fn an_import_is_taken_back_and_its_files_wait_again() {
     let cell = Cell::start("undo").await;
     let made = cell

@@ -157,11 +157,11 @@ pub(super) fn run_key(text: &str) -> String {
 pub(super) fn read(text: &str) -> Option<Named> {
     let mut unit = None;
     let mut bare = text.trim().to_owned();
-    if let (Some(open), Some(close)) = (bare.rfind(['[', '(']), bare.rfind([']', ')'])) {
-        if open < close {
-            unit = unit_of(&bare[open + 1..close]);
-            bare.replace_range(open..=close, " ");
-        }
+    if let (Some(open), Some(close)) = (bare.rfind(['[', '(']), bare.rfind([']', ')']))
+        && open < close
+    {
+        unit = unit_of(&bare[open + 1..close]);
+        bare.replace_range(open..=close, " ");
     }
     let clean: String =
         bare.to_lowercase().chars().map(|c| if c.is_alphanumeric() { c } else { ' ' }).collect();

@@ -6,7 +6,7 @@ use crate::error::WebError;
 use crate::prefs::Prefs;
 use crate::seen::unchanged;
 use crate::state::{AppState, PageMade};
-use crate::typed::optional;
+use crate::typed::{self, blank_or, optional};
 use crate::views::day_seen;
 use crate::views::{DayPage, NewDayPage, Shell, day_page};
 use axum::Form;
@@ -15,7 +15,7 @@ use axum::extract::{Path, Query, State};
 use axum::http::{StatusCode, Uri};
 use axum::response::{Html, IntoResponse, Redirect, Response};
 use chrono::NaiveDate;
-use jamjar_core::air::AirState;
+use jamjar_core::air::{AirError, AirState};
 use jamjar_core::analysis::{Aspiration, Engine, Ignition, Vehicle};
 use jamjar_core::bounds::OVERALL_RATIO;
 use jamjar_core::pull::power::{Dyno, DynoKind};
@@ -25,38 +25,36 @@ use jamjar_workflow::remeasure::{DayChange, change_day};
 use jamjar_workflow::sets::{day_sets, read_sets};
 use serde::Deserialize;
 
-#[derive(Deserialize, Default)]
+#[derive(Deserialize, Default, Clone)]
 #[serde(default)]
 pub(crate) struct NewDayForm {
-    vehicle_id: String,
-    name: String,
-    dyno: String,
-    ratio: String,
-    inertia: String,
-    ignition: String,
-    aspiration: String,
-    date: String,
-    place: String,
-    temperature: String,
-    humidity: String,
-    pressure: String,
-    altitude: String,
-    note: String,
+    pub(crate) vehicle_id: String,
+    pub(crate) name: String,
+    pub(crate) dyno: String,
+    pub(crate) ratio: String,
+    pub(crate) inertia: String,
+    pub(crate) ignition: String,
+    pub(crate) aspiration: String,
+    pub(crate) date: String,
+    pub(crate) place: String,
+    pub(crate) temperature: String,
+    pub(crate) humidity: String,
+    pub(crate) pressure: String,
+    pub(crate) altitude: String,
+    pub(crate) note: String,
 }
+
+/// A field that cannot be, by its name in the form, and what would be right.
+type Wrong = (&'static str, String);
 
 /// Air from three fields; humidity in per cent. All blank is no air. With an altitude the pressure is a
 /// sea-level figure.
-fn air(
-    temperature: &str,
-    humidity: &str,
-    pressure: &str,
-    altitude: &str,
-) -> Result<Option<AirState>, String> {
-    let altitude = optional("altitude", altitude)?;
+fn air(temperature: &str, humidity: &str, pressure: &str, altitude: &str) -> Result<Option<AirState>, Wrong> {
+    let altitude = optional("altitude", altitude).map_err(|e| ("altitude", e))?;
     match (
-        optional("temperature", temperature)?,
-        optional("humidity", humidity)?,
-        optional("pressure", pressure)?,
+        blank_or(temperature, typed::celsius).map_err(|e| ("temperature", e))?,
+        blank_or(humidity, typed::humidity).map_err(|e| ("humidity", e))?,
+        blank_or(pressure, typed::hectopascal).map_err(|e| ("pressure", e))?,
     ) {
         (None, None, None) => Ok(None),
         (Some(t), Some(h), Some(p)) => match altitude {
@@ -64,25 +62,48 @@ fn air(
             None => AirState::new(t, h / 100.0, p),
         }
         .map(Some)
-        .map_err(|e| e.to_string()),
-        _ => Err("air needs all three: temperature, humidity and station pressure".into()),
+        .map_err(|e| (field_of(&e), e.to_string())),
+        (t, h, _) => {
+            let missing = if t.is_none() {
+                "temperature"
+            } else if h.is_none() {
+                "humidity"
+            } else {
+                "pressure"
+            };
+            Err((missing, "air needs all three: temperature, humidity and station pressure".into()))
+        }
     }
 }
 
-fn vehicle_of(f: &NewDayForm) -> Result<NewVehicle, String> {
+/// The field an air that cannot be comes from.
+fn field_of(e: &AirError) -> &'static str {
+    let text = e.to_string();
+    if text.contains("temperature") {
+        "temperature"
+    } else if text.contains("humidity") {
+        "humidity"
+    } else if text.contains("altitude") {
+        "altitude"
+    } else {
+        "pressure"
+    }
+}
+
+fn vehicle_of(f: &NewDayForm) -> Result<NewVehicle, Wrong> {
     let name = f.name.trim();
     if name.is_empty() || name.chars().count() > 120 {
-        return Err("give the vehicle a name of at most 120 characters, or choose one".into());
+        return Err(("name", "give the vehicle a name of at most 120 characters, or choose one".into()));
     }
     let kind: DynoKind = serde_json::from_value(serde_json::Value::String(f.dyno.clone()))
-        .map_err(|_| "choose the kind of dyno".to_owned())?;
-    let overall_ratio = optional("overall ratio", &f.ratio)?;
+        .map_err(|_| ("dyno", "choose the kind of dyno".to_owned()))?;
+    let overall_ratio = optional("overall ratio", &f.ratio).map_err(|e| ("ratio", e))?;
     if let Some(k) = overall_ratio {
-        OVERALL_RATIO.check(k).map_err(|e| e.to_string())?;
+        OVERALL_RATIO.check(k).map_err(|e| ("ratio", e.to_string()))?;
     }
-    let inertia_kg_m2 = optional("inertia", &f.inertia)?.filter(|v| *v > 0.0);
+    let inertia_kg_m2 = optional("inertia", &f.inertia).map_err(|e| ("inertia", e))?.filter(|v| *v > 0.0);
     if kind == DynoKind::RollerInertia && inertia_kg_m2.is_none() {
-        return Err("an inertia drum needs its inertia in kg·m²".into());
+        return Err(("inertia", "an inertia drum needs its inertia in kg·m²".into()));
     }
     let engine = Engine {
         ignition: if f.ignition == "compression" { Ignition::Compression } else { Ignition::Spark },
@@ -103,14 +124,21 @@ fn vehicle_of(f: &NewDayForm) -> Result<NewVehicle, String> {
     Ok(NewVehicle { vehicle, limits, sheet: VehicleSheet::default(), demo: false })
 }
 
-async fn new_page(state: &AppState, prefs: &Prefs, problem: String) -> Result<NewDayPage, WebError> {
+async fn new_page(
+    state: &AppState,
+    prefs: &Prefs,
+    typed: NewDayForm,
+    wrong: Option<Wrong>,
+) -> Result<NewDayPage, WebError> {
+    let (bad, problem) = wrong.unwrap_or_default();
     let vehicles = state.store.vehicles().await?.into_iter().map(|v| (v.id, v.vehicle.name)).collect();
     Ok(NewDayPage {
         shell: Shell::new("Start a day", &prefs.theme, "new"),
         vehicles,
-        today: chrono::Local::now().date_naive().to_string(),
         problem,
-        chosen: 0,
+        bad,
+        chosen: typed.vehicle_id.parse().unwrap_or(0),
+        typed,
     })
 }
 
@@ -125,8 +153,12 @@ pub(crate) async fn new_form(
     State(state): State<AppState>,
     Query(q): Query<NewFor>,
 ) -> Result<Html<String>, WebError> {
-    let mut form = new_page(&state, &prefs, String::new()).await?;
-    form.chosen = q.vehicle.unwrap_or(0);
+    let typed = NewDayForm {
+        date: chrono::Local::now().date_naive().to_string(),
+        vehicle_id: q.vehicle.map_or_else(String::new, |v| v.to_string()),
+        ..NewDayForm::default()
+    };
+    let form = new_page(&state, &prefs, typed, None).await?;
     page(&form)
 }
 
@@ -137,19 +169,23 @@ pub(crate) async fn create(
     Form(f): Form<NewDayForm>,
 ) -> Result<Response, WebError> {
     let checked = (|| {
-        let date: NaiveDate = f.date.parse().map_err(|_| format!("“{}” is not a date", f.date))?;
+        let date: NaiveDate = f
+            .date
+            .trim()
+            .parse()
+            .map_err(|_| ("date", format!("“{}” is not a date such as 2026-03-24", f.date.trim())))?;
         let air = air(&f.temperature, &f.humidity, &f.pressure, &f.altitude)?;
         let vehicle = match f.vehicle_id.parse::<i64>() {
             Ok(id) => Ok(id),
             Err(_) => Err(vehicle_of(&f)?),
         };
-        Ok::<_, String>((date, air, vehicle))
+        Ok::<_, Wrong>((date, air, vehicle))
     })();
     let (date, air, vehicle) = match checked {
         Ok(c) => c,
-        Err(problem) => {
-            return Ok((StatusCode::UNPROCESSABLE_ENTITY, page(&new_page(&state, &prefs, problem).await?)?)
-                .into_response());
+        Err(wrong) => {
+            let again = new_page(&state, &prefs, f, Some(wrong)).await?;
+            return Ok((StatusCode::UNPROCESSABLE_ENTITY, page(&again)?).into_response());
         }
     };
     let vehicle_id = match vehicle {
@@ -169,6 +205,11 @@ pub(crate) async fn create(
         .add_day(&NewDay { vehicle_id, date, place, air, note: f.note.trim().to_owned(), demo: false })
         .await?;
     Ok(Redirect::to(&format!("/days/{id}")).into_response())
+}
+
+/// The address a refused form stands at, opened again.
+pub(crate) async fn again(_: Reader) -> Redirect {
+    Redirect::to("/days/new")
 }
 
 async fn day(state: &AppState, prefs: &Prefs, id: i64) -> Result<DayPage, WebError> {
@@ -218,7 +259,7 @@ pub(crate) async fn update(
     Path(id): Path<i64>,
     Form(f): Form<DayForm>,
 ) -> Result<Response, WebError> {
-    let air = air(&f.temperature, &f.humidity, &f.pressure, "").map_err(WebError::Bad)?;
+    let air = air(&f.temperature, &f.humidity, &f.pressure, "").map_err(|e| WebError::Bad(e.1))?;
     let note = f.note.trim();
     if note.chars().count() > 10_000 {
         return Err(WebError::Bad("the note of the day is longer than 10,000 characters".into()));
@@ -251,24 +292,31 @@ mod tests {
     #[test]
     fn air_is_whole_or_absent_and_humidity_is_per_cent() {
         assert_eq!(air("", "", "", "").unwrap(), None);
+        let fahrenheit = air("72 °F", "52 %", "29.6 inHg", "").unwrap().unwrap();
+        assert!(
+            (fahrenheit.temperature_c - 22.2).abs() < 0.1 && (fahrenheit.pressure_hpa - 1002.4).abs() < 0.1
+        );
         assert_eq!(
             air("21,4", "52", "1002.1", "").unwrap(),
             Some(AirState { temperature_c: 21.4, humidity: 0.52, pressure_hpa: 1002.1 })
         );
-        assert!(air("21", "", "1002", "").unwrap_err().contains("all three"));
-        assert!(air("21", "52", "29.6", "").unwrap_err().contains("inHg"));
+        assert!(
+            air("21", "", "1002", "").unwrap_err()
+                == ("humidity", "air needs all three: temperature, humidity and station pressure".to_owned())
+        );
+        assert!(air("21", "52", "29.6", "").unwrap_err().1.contains("inHg"));
         assert!(
             (air("21", "52", "1013", "500").unwrap().unwrap().pressure_hpa - 954.0).abs() < 2.0,
             "sea-level pressure is brought to the cell"
         );
-        assert!(air("warm", "52", "1002", "").unwrap_err().contains("not a number"));
+        assert!(air("warm", "52", "1002", "").unwrap_err().1.contains("not a number"));
     }
 
     #[test]
     fn a_drum_without_inertia_is_refused() {
         let f =
             NewDayForm { name: "Quillet 650".into(), dyno: "roller_inertia".into(), ..NewDayForm::default() };
-        assert!(vehicle_of(&f).unwrap_err().contains("kg·m²"));
+        assert!(vehicle_of(&f).unwrap_err().1.contains("kg·m²"));
         let f = NewDayForm { inertia: "12,5".into(), ..f };
         assert_eq!(vehicle_of(&f).unwrap().vehicle.dyno.inertia_kg_m2, Some(12.5));
     }

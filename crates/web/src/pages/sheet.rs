@@ -4,7 +4,7 @@ use super::page;
 use crate::auth::Calibrator;
 use crate::error::WebError;
 use crate::state::AppState;
-use crate::typed::number;
+use crate::typed::{celsius, hectopascal, humidity, number};
 use crate::views::checklist_fragment;
 use axum::Form;
 use axum::extract::{Path, State};
@@ -94,9 +94,9 @@ pub(crate) async fn air(
     Form(f): Form<Air>,
 ) -> Result<Response, WebError> {
     let (t, h, p) = (
-        number("air", &f.temperature).map_err(WebError::Bad)?,
-        number("humidity", &f.humidity).map_err(WebError::Bad)?,
-        number("station pressure", &f.pressure).map_err(WebError::Bad)?,
+        celsius(&f.temperature).map_err(WebError::Bad)?,
+        humidity(&f.humidity).map_err(WebError::Bad)?,
+        hectopascal(&f.pressure).map_err(WebError::Bad)?,
     );
     let a = AirState::new(t, h / 100.0, p).map_err(|e| WebError::Bad(e.to_string()))?;
     change_day(&state.store, id, &DayChange::Air { at: time(&f.at)?, air: a }, |_| true, &who.by("")).await?;

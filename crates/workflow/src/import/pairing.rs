@@ -181,7 +181,7 @@ mod tests {
         );
         assert_eq!((p[1].pulls[1].dyno, p[1].pulls[1].ecu), (3, Some(4)));
         let unknown = propose(&items[..2], &[], &[]);
-        assert_eq!((unknown[0].map.as_str(), unknown[0].fuel.as_str()), ("C2", ""));
+        assert_eq!((unknown[0].map.as_str(), unknown[0].fuel.as_str()), ("", ""));
     }
 
     #[test]

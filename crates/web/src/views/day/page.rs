@@ -5,6 +5,7 @@ use super::sheet::{
     AirRow, ChecklistFragment, NoteRow, air_rows, checklist_fragment, fuel_words, hhmm, note_rows, timeline,
     timeline_svg,
 };
+use crate::pages::days::NewDayForm;
 use crate::prefs::Prefs;
 use crate::seen::mark;
 use crate::views::common::{Encoding, LimitRow, PlanRow, SetTag, count, date_words, limit_rows, plan_rows};
@@ -87,8 +88,11 @@ pub(crate) struct DayPage {
 pub(crate) struct NewDayPage {
     pub(crate) shell: Shell,
     pub(crate) vehicles: Vec<(i64, String)>,
-    pub(crate) today: String,
     pub(crate) problem: String,
+    /// Name of the field that is wrong.
+    pub(crate) bad: &'static str,
+    /// What was typed.
+    pub(crate) typed: NewDayForm,
     pub(crate) chosen: i64,
 }
 

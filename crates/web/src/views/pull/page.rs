@@ -53,6 +53,8 @@ pub(crate) struct PullPage {
     pub(crate) tag: SetTag,
     pub(crate) rest: String,
     pub(crate) answer: String,
+    /// Its recordings as they came: raw files and whose they are.
+    pub(crate) files: Vec<(i64, &'static str)>,
     pub(crate) evidence: Option<EvidenceView>,
     pub(crate) excluded: Option<String>,
     pub(crate) flags: Vec<String>,
@@ -126,6 +128,9 @@ pub(crate) fn pull_page(r: &Reading, e: &Encoding, prefs: &Prefs, asked: Asked) 
         id,
         day_id: r.day.id,
         set_id: r.set.id,
+        files: std::iter::once((r.pull.dyno_file_id, "dyno"))
+            .chain(r.pull.ecu_file_id.map(|f| (f, "engine computer")))
+            .collect(),
         vehicle: r.set.vehicle.clone(),
         vehicle_id: r.vehicle.id,
         date: date_words(r.day.date),
