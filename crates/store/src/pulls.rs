@@ -341,6 +341,17 @@ impl Store {
             .map_err(|e| StoreError::from(e).about("pull", pull_id))
     }
 
+    /// The place of a pull in its set, from 1.
+    ///
+    /// # Errors
+    /// [`StoreError::NotFound`] when there is no such pull.
+    #[boxed]
+    pub async fn position_of_pull(&self, pull_id: i64) -> Result<i32, StoreError> {
+        let mut c = self.conn().await?;
+        let place = pull::table.find(pull_id).select(pull::position).first(&mut c).await;
+        place.map_err(|e| StoreError::from(e).about("pull", pull_id))
+    }
+
     /// The note on a pull.
     ///
     /// # Errors

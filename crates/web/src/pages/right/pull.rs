@@ -21,7 +21,8 @@ pub(crate) async fn show(
     Path(id): Path<i64>,
 ) -> Result<Html<String>, WebError> {
     let set = state.store.set(state.store.set_of_pull(id).await?).await?;
-    let title = format!("Pull {id} of set {}: {} on {}", set.position, set.config.map, set.config.fuel);
+    let place = state.store.position_of_pull(id).await?;
+    let title = format!("p{place} of set {}: {} on {}", set.position, set.config.map, set.config.fuel);
     let shell = Shell::new("Put a pull right", &prefs.theme, "");
     let mut p = RightPage::new(shell, "pull", id, title, FieldForm::default());
     p.crumbs = vec![
@@ -38,7 +39,7 @@ pub(crate) async fn show(
         p.units = units();
         for (key, title, file) in [
             ("dyno", "Columns of the dyno's recording", Some(&files.dyno)),
-            ("ecu", "Columns of the engine computer's", files.ecu.as_ref()),
+            ("ecu", "Columns of the engine computer's recording", files.ecu.as_ref()),
         ] {
             let Some(file) = file else { continue };
             let read = columns_of(&state.store, file).await?;
