@@ -70,7 +70,8 @@ impl Gears {
             .copied()
     }
 
-    /// The gear a measured ratio names, with the ratio that gear has: within 3 % of it, and three times nearer to it than to any other.
+    /// The gear a measured ratio names, with the ratio that gear has: within 3 % of it, and three times
+    /// nearer to it than to any other.
     pub fn named(&self, measured: f64, at_reference: f64) -> Option<(&str, f64)> {
         let mut all: Vec<(f64, &str, f64)> = self
             .ratios

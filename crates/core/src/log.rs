@@ -70,7 +70,8 @@ impl Recording {
     /// window instead).
     ///
     /// # Formula
-    /// `duty = PW·n·z/600`: `PW·n/1200` for a four-stroke with one pulse a cycle, `PW·n/600` for a two-stroke.
+    /// `duty = PW·n·z/600`: `PW·n/1200` for a four-stroke with one pulse a cycle, `PW·n/600` for a
+    /// two-stroke.
     ///
     /// where
     /// - `duty`: share of the cycle the injector is open, %; `PW`: pulse width, ms;

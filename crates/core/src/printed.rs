@@ -1,4 +1,5 @@
-//! What a print says of the power in it: where it was measured, what correction it carries, what it stands against.
+//! What a print says of the power in it: where it was measured, what correction it carries, what it stands
+//! against.
 
 use crate::correction::Correction;
 use serde::{Deserialize, Serialize};

@@ -373,8 +373,8 @@ fn logged_barometer(v: &[f64]) -> Option<f64> {
         .then(|| jamjar_core::signal::median::median_in_place(&mut known))
 }
 
-/// Scale and offset to the canonical unit of a channel: `si = raw·scale + offset`; `ambient_kpa` is used by gauge
-/// pressures only.
+/// Scale and offset to the canonical unit of a channel: `si = raw·scale + offset`; `ambient_kpa` is used by
+/// gauge pressures only.
 pub fn conversion(channel: &Channel, unit: Unit, ambient_kpa: f64) -> (f64, f64) {
     let zero_matters = matches!(
         channel.as_str(),

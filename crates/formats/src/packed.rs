@@ -1,4 +1,5 @@
-//! Files as they arrive: plain text, gzip, a zip with one file in it, or a spreadsheet, all of them as text to be read on. Bombs are refused.
+//! Files as they arrive: plain text, gzip, a zip with one file in it, or a spreadsheet, all of them as text
+//! to be read on. Bombs are refused.
 
 use crate::error::{FormatError, FormatProblem};
 use calamine::{Data, Ods, Range, Reader, Xlsx};
@@ -10,7 +11,8 @@ use zip::ZipArchive;
 const MOST_PACKED: u64 = 32 << 20;
 /// Most cells of a spreadsheet (the contract's five million).
 const MOST_CELLS: usize = 5_000_000;
-/// Nothing unpacks to more than this, bytes, nor to so many times its size once it is large (our choice: text packs ten to twenty times).
+/// Nothing unpacks to more than this, bytes, nor to so many times its size once it is large (our choice: text
+/// packs ten to twenty times).
 const MOST_UNPACKED: u64 = 1 << 30;
 const MOST_TIMES: u64 = 200;
 const SMALL: u64 = 16 << 20;
@@ -18,7 +20,8 @@ const SMALL: u64 = 16 << 20;
 /// A file as text, whatever it is wrapped in.
 ///
 /// # Errors
-/// [`FormatError`] for archives of several files, damaged or too large ones, and spreadsheets without numbers.
+/// [`FormatError`] for archives of several files, damaged or too large ones, and spreadsheets without
+/// numbers.
 pub(crate) fn unpacked<'a>(mut input: impl Read + 'a, file: &str) -> Result<Box<dyn Read + 'a>, FormatError> {
     let mut magic = [0u8; 4];
     let mut n = 0;
@@ -173,7 +176,8 @@ fn number(d: &Data) -> Option<f64> {
     }
 }
 
-/// A sheet as lines: rows above its first cell are kept as blank lines, so that places are those of the spreadsheet.
+/// A sheet as lines: rows above its first cell are kept as blank lines, so that places are those of the
+/// spreadsheet.
 fn text_of(range: &Range<Data>) -> String {
     let (top, left) = range.start().unwrap_or((0, 0));
     let mut out = "\n".repeat(top as usize);

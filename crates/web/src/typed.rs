@@ -18,7 +18,8 @@ pub(crate) fn optional(what: &str, s: &str) -> Result<Option<f64>, String> {
     if s.trim().is_empty() { Ok(None) } else { number(what, s).map(Some) }
 }
 
-/// A quantity with a unit behind it, or without one in the unit the form names; `units` are suffixes in lower case, each with scale and offset to that unit.
+/// A quantity with a unit behind it, or without one in the unit the form names; `units` are suffixes in lower
+/// case, each with scale and offset to that unit.
 fn with_unit(what: &str, s: &str, units: &[(&str, f64, f64)], example: &str) -> Result<f64, String> {
     let plain = s.trim().to_lowercase().replace('º', "°");
     let (text, scale, offset) = units

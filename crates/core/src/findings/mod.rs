@@ -60,7 +60,8 @@ pub enum Finding {
     Printed { kind: PullKind, applied: Applied, place: Option<Place>, smoothing: String },
     /// Printed power departs from printed torque times speed by this share, most at this speed.
     PrintedDisagree { share: f64, rpm: f64 },
-    /// When something was changed is known by its day alone; on the `same_day` not even whether before or after.
+    /// When something was changed is known by its day alone; on the `same_day` not even whether before or
+    /// after.
     InterventionTime { what: String, same_day: bool },
     /// Power was recorded in place of torque, with a smoothing nobody stated.
     PowerRecorded,

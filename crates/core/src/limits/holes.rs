@@ -34,8 +34,8 @@ impl Traced<'_> {
     /// where
     /// - `s`: sustain time of the limit, s (0.2 s where it has none); `d`: median interval of the channel, s.
     ///
-    /// The first term is domain, section 10; the second, a recorder's jitter and the last digit of its stamps,
-    /// is our choice.
+    /// The first term is domain, section 10; the second, a recorder's jitter and the last digit of its
+    /// stamps, is our choice.
     fn longest_hole(&self) -> f64 {
         let sustain = self.limit.sustain_s;
         let own = own_interval(&self.s);

@@ -144,7 +144,8 @@ pub fn torque(log: &Recording, kind: DynoKind) -> Result<Series, PowerError> {
     names.iter().find_map(|n| log.series(n)).ok_or(PowerError::MissingTorque { kind, wanted })
 }
 
-/// The torque a dyno recorded, or what its power makes of it: `T = P/ω` at the shaft, for a recorder that keeps power alone.
+/// The torque a dyno recorded, or what its power makes of it: `T = P/ω` at the shaft, for a recorder that
+/// keeps power alone.
 ///
 /// # Errors
 /// [`PowerError::MissingTorque`] when there is neither.

@@ -1,4 +1,5 @@
-//! A delimited text as cells, without asking what its columns are: for tables whose blocks have headers of their own.
+//! A delimited text as cells, without asking what its columns are: for tables whose blocks have headers of
+//! their own.
 
 use super::cell::{Cell, number};
 use super::dialect::{DELIMITERS, is_value, split, text};

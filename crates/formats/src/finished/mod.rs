@@ -1,4 +1,5 @@
-//! Curves that come finished: tables of speed with power, torque or both, and no time; one run or several, below each other or side by side.
+//! Curves that come finished: tables of speed with power, torque or both, and no time; one run or several,
+//! below each other or side by side.
 
 mod header;
 mod table;

@@ -107,11 +107,12 @@ struct Block {
     rows: Vec<usize>,
 }
 
-/// Reads the runs of a finished table: blocks under a line that names the run, columns that name it, or one run alone.
+/// Reads the runs of a finished table: blocks under a line that names the run, columns that name it, or one
+/// run alone.
 ///
 /// # Errors
-/// [`FormatError`] with line and field for a table without an axis or without power and torque, text between numbers, a named column that is not there, a
-/// speed that stands twice, and units that do not belong.
+/// [`FormatError`] with line and field for a table without an axis or without power and torque, text between
+/// numbers, a named column that is not there, a speed that stands twice, and units that do not belong.
 pub fn read_finished(
     cells: &Cells,
     file: &str,
@@ -361,7 +362,8 @@ fn run(
 /// Share by which power and torque may differ and still be said to agree (domain, section 2).
 const AGREE: f64 = 0.01;
 
-/// Where both power and torque stand against engine speed, only some pairs of units make them agree: what nobody said is taken from there.
+/// Where both power and torque stand against engine speed, only some pairs of units make them agree: what
+/// nobody said is taken from there.
 fn settle_units(run: &mut FinishedRun) {
     if run.guessed.is_empty() || run.rpm.is_empty() || run.power_kw.is_empty() || run.torque_nm.is_empty() {
         return;

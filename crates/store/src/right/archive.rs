@@ -1,4 +1,5 @@
-//! Archiving and restoring. What is archived leaves lists, figures and search; its rows, samples and files stay.
+//! Archiving and restoring. What is archived leaves lists, figures and search; its rows, samples and files
+//! stay.
 
 use super::audit::{By, Change, Subject, keep};
 use super::set::measure_again;
@@ -159,7 +160,8 @@ impl Store {
     /// Archives things, all of them or none. The last pull of a set takes the set with it.
     ///
     /// # Errors
-    /// [`StoreError::Changed`] when somebody archived it meanwhile; [`StoreError::NotFound`]; [`StoreError::Refused`] for what cannot be archived.
+    /// [`StoreError::Changed`] when somebody archived it meanwhile; [`StoreError::NotFound`];
+    /// [`StoreError::Refused`] for what cannot be archived.
     #[boxed]
     pub async fn archive(&self, things: &[Subject], by: &By) -> Result<(), StoreError> {
         self.transact(async |c| {

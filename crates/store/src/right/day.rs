@@ -61,11 +61,12 @@ pub(super) async fn move_day(c: &mut AsyncMysqlConnection, day_id: i64, to: i64)
 }
 
 impl Store {
-    /// Puts date, zone, place and vehicle of a day right, as it was last seen. Maps and builds of its sets are found by name at the new vehicle, or
-    /// made there.
+    /// Puts date, zone, place and vehicle of a day right, as it was last seen. Maps and builds of its sets
+    /// are found by name at the new vehicle, or made there.
     ///
     /// # Errors
-    /// [`StoreError::Changed`] when the day is no longer as it was seen; [`StoreError::NotFound`] when there is no such vehicle.
+    /// [`StoreError::Changed`] when the day is no longer as it was seen; [`StoreError::NotFound`] when there
+    /// is no such vehicle.
     #[boxed]
     pub async fn edit_day(&self, seen: &Day, now: &DayWords, by: &By) -> Result<usize, StoreError> {
         self.transact(async |c| {

@@ -1,4 +1,5 @@
-//! Doubled vehicles, maps and fuels made one. The one that is left over is archived, with everything that was said of it.
+//! Doubled vehicles, maps and fuels made one. The one that is left over is archived, with everything that was
+//! said of it.
 
 use super::archive::archive_one;
 use super::audit::{By, Change, Subject, keep};
@@ -35,10 +36,12 @@ impl Store {
         Ok(fuel::table.order(fuel::id).select((fuel::id, fuel::name)).load(&mut c).await?)
     }
 
-    /// Gives the sets of one map revision to another of the same vehicle, and its file where the other has none.
+    /// Gives the sets of one map revision to another of the same vehicle, and its file where the other has
+    /// none.
     ///
     /// # Errors
-    /// [`StoreError::Refused`] when both hold files that differ, or belong to different vehicles; [`StoreError::NotFound`].
+    /// [`StoreError::Refused`] when both hold files that differ, or belong to different vehicles;
+    /// [`StoreError::NotFound`].
     #[boxed]
     pub async fn merge_maps(&self, from: i64, into: i64, by: &By) -> Result<i64, StoreError> {
         other(from, into)?;
@@ -88,7 +91,8 @@ impl Store {
     /// Gives the sets and litres of one fuel to another. A fuel nothing stands on any more is gone.
     ///
     /// # Errors
-    /// [`StoreError::Refused`] when both have a measured ethanol content and it differs; [`StoreError::NotFound`].
+    /// [`StoreError::Refused`] when both have a measured ethanol content and it differs;
+    /// [`StoreError::NotFound`].
     #[boxed]
     pub async fn merge_fuels(&self, from: i64, into: i64, by: &By) -> Result<(), StoreError> {
         other(from, into)?;
@@ -149,8 +153,8 @@ impl Store {
         .await
     }
 
-    /// Gives the days, line-ups and plans of one vehicle to another; maps and builds are found there by name, or made. Its own sheet, limits and maps
-    /// in custody stay with the one that is archived.
+    /// Gives the days, line-ups and plans of one vehicle to another; maps and builds are found there by name,
+    /// or made. Its own sheet, limits and maps in custody stay with the one that is archived.
     ///
     /// # Errors
     /// [`StoreError::NotFound`].

@@ -1,4 +1,5 @@
-//! Putting right what is stored. Nothing is destroyed: what was there before stands in the audit trail, and what is archived can be restored.
+//! Putting right what is stored. Nothing is destroyed: what was there before stands in the audit trail, and
+//! what is archived can be restored.
 
 mod archive;
 mod audit;

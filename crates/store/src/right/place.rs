@@ -95,11 +95,13 @@ fn said(s: &Set) -> String {
 }
 
 impl Store {
-    /// Moves pulls of one set, in their order, to another place. Returns the set they are in; a set that is empty by then is archived.
+    /// Moves pulls of one set, in their order, to another place. Returns the set they are in; a set that is
+    /// empty by then is archived.
     ///
     /// # Errors
-    /// [`StoreError::NotFound`] for a set or pull that is not there, archived, or not in the set named; [`StoreError::Refused`] when the sets are not
-    /// of one day, or when all pulls of a set are to get a set of their own.
+    /// [`StoreError::NotFound`] for a set or pull that is not there, archived, or not in the set named;
+    /// [`StoreError::Refused`] when the sets are not of one day, or when all pulls of a set are to get a set
+    /// of their own.
     #[boxed]
     pub async fn move_pulls(&self, from: i64, pulls: &[i64], to: To, by: &By) -> Result<i64, StoreError> {
         self.transact(async |c| {

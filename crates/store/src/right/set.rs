@@ -31,7 +31,8 @@ fn changes(was: &Configuration, now: &Configuration) -> Vec<Change> {
     out
 }
 
-/// Has every pull of a day measured again when it is next looked at: what the pulls of a set share is seen beside the other sets of the day.
+/// Has every pull of a day measured again when it is next looked at: what the pulls of a set share is seen
+/// beside the other sets of the day.
 pub(super) async fn measure_again(c: &mut AsyncMysqlConnection, day_id: i64) -> Result<(), StoreError> {
     let pulls: Vec<i64> = pull::table
         .inner_join(pull_set::table)
@@ -52,7 +53,8 @@ impl Store {
     /// Puts the configuration of a set right. Says how many fields changed.
     ///
     /// # Errors
-    /// [`StoreError::Changed`] when it is no longer what it `was`, or the set was archived meanwhile; [`StoreError::NotFound`].
+    /// [`StoreError::Changed`] when it is no longer what it `was`, or the set was archived meanwhile;
+    /// [`StoreError::NotFound`].
     #[boxed]
     pub async fn edit_set(
         &self,

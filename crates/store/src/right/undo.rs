@@ -24,7 +24,8 @@ pub struct LastImport {
 }
 
 impl Store {
-    /// What was stored last on a day and is still there; `None` when nothing is, or when it came with the demo.
+    /// What was stored last on a day and is still there; `None` when nothing is, or when it came with the
+    /// demo.
     ///
     /// # Errors
     /// [`StoreError`] when the database cannot answer.
@@ -55,7 +56,8 @@ impl Store {
         Ok(Some(LastImport { run_id, sets, files }))
     }
 
-    /// Archives the sets of an import and puts its files back into the inbox of their day, in one transaction.
+    /// Archives the sets of an import and puts its files back into the inbox of their day, in one
+    /// transaction.
     ///
     /// # Errors
     /// [`StoreError::Changed`] when its sets are no longer those that were seen.

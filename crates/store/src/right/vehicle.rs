@@ -38,10 +38,12 @@ pub(crate) fn parts_changed<T: Serialize>(was: &T, now: &T) -> Result<Vec<Change
 }
 
 impl Store {
-    /// Puts name, engine and dyno of a vehicle right, as it was last seen. Its pulls are measured again when they are next looked at.
+    /// Puts name, engine and dyno of a vehicle right, as it was last seen. Its pulls are measured again when
+    /// they are next looked at.
     ///
     /// # Errors
-    /// [`StoreError::Changed`] when it is no longer as it was seen; [`StoreError::Duplicate`] when another vehicle has the name.
+    /// [`StoreError::Changed`] when it is no longer as it was seen; [`StoreError::Duplicate`] when another
+    /// vehicle has the name.
     #[boxed]
     pub async fn edit_vehicle(
         &self,

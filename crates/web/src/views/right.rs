@@ -1,4 +1,5 @@
-//! Pages on which something stored is put right: fields with what stands there, what may be done beside them, and what was done before.
+//! Pages on which something stored is put right: fields with what stands there, what may be done beside them,
+//! and what was done before.
 
 use super::{ColumnTable, Shell, date_words};
 use askama::Template;

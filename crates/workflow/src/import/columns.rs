@@ -25,7 +25,8 @@ pub struct ColumnAnswer {
 }
 
 impl ColumnAnswer {
-    /// The mapping with this answer in it: nothing else is that column, and no other column is that channel by hand.
+    /// The mapping with this answer in it: nothing else is that column, and no other column is that channel
+    /// by hand.
     fn put(&self, mapping: &Mapping) -> Mapping {
         let mut out = mapping.clone();
         out.rules.retain(|r| r.column != self.column && Some(&r.channel) != self.channel.as_ref());
@@ -61,7 +62,8 @@ fn said_before(m: &Mapping, column: &str) -> String {
     }
 }
 
-/// Whether what a person said of a column can be: the middle of its range, read that way, is one its kind of channel can have.
+/// Whether what a person said of a column can be: the middle of its range, read that way, is one its kind of
+/// channel can have.
 fn believable(columns: &[ColumnReport], said: &ColumnAnswer) -> Result<(), WorkflowError> {
     let Some((channel, kind)) = said.channel.as_ref().and_then(|c| Some((c, c.kind()?))) else {
         return Ok(());
@@ -87,7 +89,8 @@ fn believable(columns: &[ColumnReport], said: &ColumnAnswer) -> Result<(), Workf
     )))
 }
 
-/// Takes a person's word for a column in every waiting file of one source, when all of them can be read that way; it is remembered for the source.
+/// Takes a person's word for a column in every waiting file of one source, when all of them can be read that
+/// way; it is remembered for the source.
 ///
 /// # Errors
 /// [`WorkflowError`] when the store refuses or a file cannot be read that way; then nothing has changed.
@@ -192,11 +195,13 @@ impl Again<'_> {
     }
 }
 
-/// Corrects what a column is in the stored recordings of a day that come from one source: they are read from their files again, and everything that rests on
-/// them is made anew at the next look. Says how many pulls changed.
+/// Corrects what a column is in the stored recordings of a day that come from one source: they are read from
+/// their files again, and everything that rests on them is made anew at the next look. Says how many pulls
+/// changed.
 ///
 /// # Errors
-/// [`WorkflowError`] when a file cannot be read that way, or the day changed meanwhile; then nothing has changed.
+/// [`WorkflowError`] when a file cannot be read that way, or the day changed meanwhile; then nothing has
+/// changed.
 pub async fn correct(
     store: &Store,
     day_id: i64,

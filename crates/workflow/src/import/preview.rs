@@ -164,8 +164,8 @@ async fn take<R: std::io::Read + Send + 'static>(
     Ok(store.drop_file(&item, open()?).await?)
 }
 
-/// A file as the inbox keeps it: its source, and what reading it with what is remembered of that source gives.
-/// It is read `twice`, once for its header and once whole.
+/// A file as the inbox keeps it: its source, and what reading it with what is remembered of that source
+/// gives. It is read `twice`, once for its header and once whole.
 pub(super) async fn described<R: std::io::Read + Send + 'static>(
     store: &Store,
     day_id: i64,

@@ -4,10 +4,12 @@ use super::preview::described;
 use crate::error::WorkflowError;
 use jamjar_store::{By, Store, StoreError};
 
-/// Archives the sets of a day's last import and lets its files wait on the day again, read as they were then remembered to be read.
+/// Archives the sets of a day's last import and lets its files wait on the day again, read as they were then
+/// remembered to be read.
 ///
 /// # Errors
-/// [`StoreError::Changed`] when `run_id` is not what was imported last; [`WorkflowError`] when the store refuses. Then everything is as before.
+/// [`StoreError::Changed`] when `run_id` is not what was imported last; [`WorkflowError`] when the store
+/// refuses. Then everything is as before.
 pub async fn undo(store: &Store, day_id: i64, run_id: i64, by: &By) -> Result<(), WorkflowError> {
     let last = store.last_import(day_id).await?.filter(|l| l.run_id == run_id);
     let last = last.ok_or(StoreError::Changed { what: "what was imported last", now: None })?;

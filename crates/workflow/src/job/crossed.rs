@@ -1,4 +1,5 @@
-//! Interventions of a job: software, parts and sensors that changed between sets are factors of every comparison that crosses them.
+//! Interventions of a job: software, parts and sensors that changed between sets are factors of every
+//! comparison that crosses them.
 
 use super::input::{Intervention, Job, JobSet};
 use chrono::{NaiveDate, NaiveDateTime, NaiveTime};
@@ -30,7 +31,8 @@ fn when(s: &JobSet) -> Option<(NaiveDate, Option<NaiveTime>)> {
     })
 }
 
-/// What the interventions make of a set: each `what` with its state at the time of the set, and what is to be said of those that are ordered by day alone.
+/// What the interventions make of a set: each `what` with its state at the time of the set, and what is to be
+/// said of those that are ordered by day alone.
 pub(super) fn states(job: &Job, set: &JobSet) -> (Factors, Vec<Finding>) {
     let (mut out, mut unsure) = (Factors::new(), Vec::new());
     let mut all: Vec<(&Intervention, (NaiveDate, Option<NaiveTime>))> =

@@ -1,4 +1,5 @@
-//! Pulls that are not two recordings: printed curves, typed peaks, the engine computer alone; gears and interventions.
+//! Pulls that are not two recordings: printed curves, typed peaks, the engine computer alone; gears and
+//! interventions.
 
 use crate::cell::{Folder, PULL, close, job, peak, set};
 use serde_json::{Value, json};

@@ -1,4 +1,5 @@
-//! Pulls that come finished, measured: what is printed goes on the grid as it stands, nothing is filtered, aligned or judged that was not recorded.
+//! Pulls that come finished, measured: what is printed goes on the grid as it stands, nothing is filtered,
+//! aligned or judged that was not recorded.
 
 use super::raw_grid::RawGrid;
 use super::result::{Measured, RatioSource};
@@ -13,7 +14,8 @@ use crate::pull::span::PullKind;
 use crate::units::RAD_S_PER_RPM;
 use serde::{Deserialize, Serialize};
 
-/// Neighbouring points of a printed curve are joined by a line when they are no further apart: rpm, and km/h (our choice).
+/// Neighbouring points of a printed curve are joined by a line when they are no further apart: rpm, and km/h
+/// (our choice).
 const JOINED_RPM: f64 = 500.0;
 const JOINED_KMH: f64 = 20.0;
 /// Grid of a curve over road speed, km/h (our choice).
@@ -79,8 +81,9 @@ pub(super) fn blank(input: &PullInput, limits: &[Limit]) -> Measured {
 /// A printed curve on the grid.
 ///
 /// # Formula
-/// Between neighbours `i`, `i+1` no more than 500 rpm (20 km/h) apart: `y(x) = yᵢ + (yᵢ₊₁ − yᵢ)·(x − xᵢ)/(xᵢ₊₁ − xᵢ)` at every multiple of the grid; then
-/// `T = P/ω` or `P = T·ω`, whichever is missing, with `ω = n·π/30`.
+/// Between neighbours `i`, `i+1` no more than 500 rpm (20 km/h) apart: `y(x) = yᵢ + (yᵢ₊₁ − yᵢ)·(x −
+/// xᵢ)/(xᵢ₊₁ − xᵢ)` at every multiple of the grid; then `T = P/ω` or `P = T·ω`, whichever is missing, with `ω
+/// = n·π/30`.
 ///
 /// where
 /// - `x`: engine speed `n`, rpm, or road speed, km/h; `y`: printed power `P`, W, or torque `T`, N·m;
@@ -165,7 +168,8 @@ fn read(at: &[f64], values: &[f64], x: f64, joined: f64) -> Option<f64> {
     Some(a + (b - a) * (x - at[low]) / (at[high] - at[low]))
 }
 
-/// The largest share by which printed power departs from printed torque times speed, and where; `None` when they agree.
+/// The largest share by which printed power departs from printed torque times speed, and where; `None` when
+/// they agree.
 fn disagreement(c: &PrintedCurve) -> Option<(f64, f64)> {
     let both = (0..c.at.len()).filter_map(|i| Some((c.at[i], *c.power_kw.get(i)?, *c.torque_nm.get(i)?)));
     both.filter(|(n, p, q)| p.is_finite() && q.is_finite() && *n > 0.0 && *q != 0.0)

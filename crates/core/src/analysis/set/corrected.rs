@@ -26,7 +26,8 @@ impl Corrected {
     }
 }
 
-/// A printed pull under a family: the one in it is divided out first where the air is known; else it stays as printed.
+/// A printed pull under a family: the one in it is divided out first where the air is known; else it stays as
+/// printed.
 ///
 /// # Formula
 /// `P = P_printed · f(asked)/f(applied)`

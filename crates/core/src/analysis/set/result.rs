@@ -255,7 +255,8 @@ fn is_on_road(m: &Measured) -> bool {
 /// How far the families, and none, lie apart in an air.
 ///
 /// # Formula
-/// `(max f − min f) / mean f` over the factors `f` of the families that need the air alone, and 1 (domain, section 2).
+/// `(max f − min f) / mean f` over the factors `f` of the families that need the air alone, and 1 (domain,
+/// section 2).
 fn spread(air: &AirState) -> f64 {
     let all: Vec<f64> = Correction::ALL.iter().filter_map(|c| c.air_factor(air)).collect();
     let (low, high) = all.iter().fold((f64::INFINITY, 0.0_f64), |(a, b), v| (a.min(*v), b.max(*v)));

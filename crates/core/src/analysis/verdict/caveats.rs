@@ -46,7 +46,8 @@ pub enum Caveat {
     TooCoarse,
     /// A set has one pull and borrows its scatter.
     BorrowedScatter,
-    /// Both carry the same unknown correction: only the share, of one, holds; `None` when there is no difference to give.
+    /// Both carry the same unknown correction: only the share, of one, holds; `None` when there is no
+    /// difference to give.
     SameUnknown { share: Option<f64> },
     /// One finished curve each knows no scatter.
     OneCurve,

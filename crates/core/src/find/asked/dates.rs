@@ -1,4 +1,5 @@
-//! Days in words: `last spring`, `march 2026`, `March 24`, `last Tuesday`, `between 5 and 10 march`, `last 30 days`.
+//! Days in words: `last spring`, `march 2026`, `March 24`, `last Tuesday`, `between 5 and 10 march`, `last 30
+//! days`.
 
 use super::lexer::{Kind, Token};
 use chrono::{Datelike, Days, Months, NaiveDate};

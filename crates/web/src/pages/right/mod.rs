@@ -1,4 +1,5 @@
-//! Putting right what is stored: sets and the place of their pulls, days, vehicles; archiving and bringing back.
+//! Putting right what is stored: sets and the place of their pulls, days, vehicles; archiving and bringing
+//! back.
 
 mod archive;
 mod day;

@@ -1,4 +1,5 @@
-//! Every column of a source as a row: what it was taken for, how sure, its first values, and what else it may be.
+//! Every column of a source as a row: what it was taken for, how sure, its first values, and what else it may
+//! be.
 
 use super::words::number_words;
 use jamjar_core::channel::KINDS;
