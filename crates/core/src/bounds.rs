@@ -56,6 +56,8 @@ pub const HUMIDITY: Bound = Bound::new("relative humidity", "", 0.0, 1.0);
 pub const STATION_PRESSURE_HPA: Bound = Bound::new("station pressure", "hPa", 500.0, 1085.0);
 /// Altitude of the cell, for converting a sea-level-reduced reading.
 pub const ALTITUDE_M: Bound = Bound::new("altitude", "m", -450.0, 5000.0);
+/// A peak somebody typed: power in kW or torque in N·m.
+pub const PEAK: Bound = Bound::new("peak", "", 0.1, 20_000.0);
 /// Volume fraction of ethanol.
 pub const ETHANOL: Bound = Bound::new("ethanol fraction", "", 0.0, 1.0);
 /// Engine rpm ÷ dyno-shaft rpm.

@@ -9,7 +9,8 @@ use serde::{Deserialize, Serialize};
 pub struct Peak {
     /// The value.
     pub value: f64,
-    /// Engine speed, rpm.
+    /// Engine speed, rpm; NaN where nobody said.
+    #[serde(with = "crate::blank")]
     pub rpm: f64,
 }
 

@@ -8,6 +8,7 @@
 
 pub mod air;
 pub mod analysis;
+pub mod blank;
 pub mod bounds;
 pub mod calculators;
 pub mod channel;
@@ -32,4 +33,4 @@ pub mod vehicle_sheet;
 pub mod words;
 
 /// Version of the computation: derived results cached under another version are made again.
-pub const ALGORITHM_VERSION: u32 = 9;
+pub const ALGORITHM_VERSION: u32 = 10;

@@ -17,6 +17,24 @@ pub enum Place {
 }
 
 impl Place {
+    /// All of them, in the order offered.
+    pub const ALL: [Self; 4] = [Self::Wheel, Self::Hub, Self::Crank, Self::Estimated];
+
+    /// Id in files and forms.
+    pub fn id(self) -> &'static str {
+        match self {
+            Self::Wheel => "wheel",
+            Self::Hub => "hub",
+            Self::Crank => "crank",
+            Self::Estimated => "estimated",
+        }
+    }
+
+    /// The one with that id.
+    pub fn from_id(id: &str) -> Option<Self> {
+        Self::ALL.into_iter().find(|p| p.id() == id)
+    }
+
     /// In words.
     pub fn words(self) -> &'static str {
         match self {
@@ -37,6 +55,21 @@ pub enum Applied {
     /// Nobody knows.
     #[default]
     Unknown,
+}
+
+impl Applied {
+    /// Id in files and forms: a family's, or `unknown`.
+    pub fn id(self) -> &'static str {
+        match self {
+            Self::Family(c) => c.id(),
+            Self::Unknown => "unknown",
+        }
+    }
+
+    /// The one with that id.
+    pub fn from_id(id: &str) -> Option<Self> {
+        if id == "unknown" { Some(Self::Unknown) } else { Correction::from_id(id).map(Self::Family) }
+    }
 }
 
 /// What a print says of itself.

@@ -33,6 +33,9 @@ pub enum Unit {
     MPerS,
     NewtonMetre,
     PoundFoot,
+    KiloWatt,
+    HorsePower,
+    MetricHorsePower,
     Percent,
     Fraction,
     KpaAbs,
@@ -53,14 +56,55 @@ pub enum Unit {
     Microsecond,
     GramPerS,
     KgPerH,
-    KiloWatt,
-    HorsePower,
-    MetricHorsePower,
     Volt,
     None,
 }
 
+const _: () = assert!(Unit::ALL.len() == Unit::None as usize + 1, "a unit is missing from the list");
+
 impl Unit {
+    /// Every unit.
+    pub const ALL: [Unit; 35] = {
+        use Unit::*;
+        [
+            Second,
+            Millisecond,
+            Clock,
+            Rpm,
+            RadPerS,
+            KmPerH,
+            Mph,
+            MPerS,
+            NewtonMetre,
+            PoundFoot,
+            KiloWatt,
+            HorsePower,
+            MetricHorsePower,
+            Percent,
+            Fraction,
+            KpaAbs,
+            KpaGauge,
+            BarAbs,
+            BarGauge,
+            PsiAbs,
+            PsiGauge,
+            Hpa,
+            InHg,
+            Mpa,
+            Lambda,
+            AfrGasoline,
+            Degree,
+            Celsius,
+            Fahrenheit,
+            Kelvin,
+            Microsecond,
+            GramPerS,
+            KgPerH,
+            Volt,
+            None,
+        ]
+    };
+
     /// Label shown beside numbers.
     pub fn label(self) -> &'static str {
         use Unit::*;

@@ -178,7 +178,8 @@ fn assign(d: &Dialect, file: &str, mapping: &Mapping) -> Result<Vec<Assigned>, F
     Ok(out)
 }
 
-fn bare(header: &str) -> &str {
+/// A header without the unit in brackets behind it.
+pub(crate) fn bare(header: &str) -> &str {
     header.split(['[', '(']).next().unwrap_or(header).trim()
 }
 

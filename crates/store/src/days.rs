@@ -260,11 +260,8 @@ impl Store {
         summaries: &[(i64, PackedSummary)],
         by: &By,
     ) -> Result<(), StoreError> {
-        let mut changes = vec![
-            Change::new("air", air_text(seen.air), air_text(air)),
-            Change::new("note", &seen.note, note),
-        ];
-        changes.retain(Change::differs);
+        let changes =
+            [Change::new("air", air_text(seen.air), air_text(air)), Change::new("note", &seen.note, note)];
         self.transact(async |c| {
             let touched = if air == seen.air { Touch::Words } else { Touch::Measurements };
             claim_day(c, seen.id, touched, Seen::Whole(seen.version)).await?;

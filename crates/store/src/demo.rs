@@ -274,13 +274,13 @@ async fn bulk_batch(
     .await?;
     sql_query(format!(
         "INSERT INTO pull_summary (pull_id, algorithm, settings, peak_power_kw, peak_power_rpm, peak_torque_nm, ended_by, alignment, worst_limit, measured, \
-         air_temperature_c, air_humidity, air_pressure_hpa, limit_used, flags, spark) \
+         air_temperature_c, air_humidity, air_pressure_hpa, limit_used, flags, spark, reached) \
          SELECT {pull0} + seq, {algorithm}, ?, 90 + 12 * MOD(seq DIV {PULLS_PER_SET}, {MAPS}) + 25 * RAND(seq DIV {PULLS_PER_SET} + {from}) + RAND(seq + 1), \
          5800 + 50 * FLOOR(18 * RAND(seq + 2)), 170 + 15 * MOD(seq DIV {PULLS_PER_SET}, {MAPS}) + 40 * RAND(seq DIV {PULLS_PER_SET} + 11), \
          ELT(1 + FLOOR(8 * RAND(seq + 17)), 'rev_limiter', 'abort', 'lift', 'lift', 'lift', 'lift', 'lift', 'lift'), 'aligned', \
          ELT(1 + FLOOR(6 * RAND(seq + 19)), 'over', 'close', 'not_measured', 'clear', 'clear', 'clear'), '', \
          12 + 18 * RAND(seq DIV {per_day} + {from}), 0.3 + 0.4 * RAND(seq DIV {per_day} + 7), 985 + 40 * RAND(seq DIV {per_day} + 13), \
-         0.5 + 0.6 * RAND(seq + 19), IF(RAND(seq + 23) < 0.05, 'heat_soak', ''), (SELECT k.spark FROM pull_summary k WHERE k.pull_id = {like}) FROM seq_0_to_{}",
+         0.5 + 0.6 * RAND(seq + 19), IF(RAND(seq + 23) < 0.05, 'heat_soak', ''), (SELECT k.spark FROM pull_summary k WHERE k.pull_id = {like}), (SELECT k.reached FROM pull_summary k WHERE k.pull_id = {like}) FROM seq_0_to_{}",
         pulls - 1
     ))
     .bind::<Text, _>("bulk")

@@ -7,19 +7,21 @@ use crate::schema::{
     build_state, cell_day, day_note, fuel, map_revision, pull, pull_set, pull_summary, vehicle,
 };
 use crate::spark::Spark;
-use chrono::NaiveDate;
+use chrono::{NaiveDate, NaiveDateTime};
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
 use jamjar_core::air::AirState;
 use jamjar_core::find::{Note, Place, Record, Scope};
+use jamjar_core::vehicle_sheet::VehicleSheet;
 use std::collections::{BTreeMap, HashMap};
 
 /// Names by id.
 #[derive(Debug, Clone, Default)]
 pub struct FindNames {
     vehicle: HashMap<i64, String>,
+    described: Vec<(String, String)>,
     build: HashMap<i64, String>,
-    map: HashMap<i64, String>,
+    map: HashMap<i64, (String, bool)>,
     fuel: HashMap<i64, (String, Option<f64>)>,
 }
 
@@ -30,6 +32,7 @@ struct OfPull {
     set_id: i64,
     position: i32,
     excluded_reason: Option<String>,
+    archived_at: Option<NaiveDateTime>,
 }
 
 #[derive(Debug, Clone, Queryable, Selectable)]
@@ -41,6 +44,7 @@ struct OfSet {
     fuel_id: i64,
     boost: String,
     gear: String,
+    archived_at: Option<NaiveDateTime>,
 }
 
 #[derive(Debug, Clone, Queryable, Selectable)]
@@ -48,6 +52,13 @@ struct OfSet {
 struct OfDay {
     on_date: NaiveDate,
     vehicle_id: i64,
+    archived_at: Option<NaiveDateTime>,
+}
+
+#[derive(Debug, Clone, Queryable, Selectable)]
+#[diesel(table_name = vehicle)]
+struct OfVehicle {
+    archived_at: Option<NaiveDateTime>,
 }
 
 #[derive(Debug, Clone, Queryable, Selectable)]
@@ -64,6 +75,7 @@ struct OfSummary {
     ended_by: Option<String>,
     alignment: String,
     flags: String,
+    reached: Option<Vec<u8>>,
 }
 
 /// A pull as the index takes it, with names still as ids.
@@ -78,6 +90,8 @@ struct Row {
     set: OfSet,
     #[diesel(embed)]
     day: OfDay,
+    #[diesel(embed)]
+    vehicle: OfVehicle,
     #[diesel(embed)]
     summary: OfSummary,
 }
@@ -94,17 +108,19 @@ pub struct FoundDay {
 impl PullRow {
     /// The record, with names; `None` when a name is not known yet.
     pub fn record<'a>(&'a self, n: &'a FindNames) -> Option<Record<'a>> {
-        let Row { pull, set, day, summary } = &self.0;
+        let Row { pull, set, day, vehicle: own, summary } = &self.0;
         let (fuel, ethanol) = n.fuel.get(&set.fuel_id)?;
+        let (map, stock) = n.map.get(&set.map_id)?;
+        let archived = [pull.archived_at, set.archived_at, day.archived_at, own.archived_at];
         let (vehicle, build) = (n.vehicle.get(&day.vehicle_id)?, n.build.get(&set.build_id)?);
         let (t, h, p) = (summary.air_temperature_c, summary.air_humidity, summary.air_pressure_hpa);
         Some(Record {
             place: Place { pull: pull.id, set: pull.set_id, day: set.day_id },
             position: pull.position as u16,
             date: day.on_date,
-            names: [vehicle, build, n.map.get(&set.map_id)?, fuel, &set.boost, &set.gear],
+            names: [vehicle, build, map, fuel, &set.boost, &set.gear],
             ethanol: *ethanol,
-            power: summary.peak_power_kw.zip(summary.peak_power_rpm),
+            power: summary.peak_power_kw.map(|p| (p, summary.peak_power_rpm.unwrap_or(f64::NAN))),
             torque_nm: summary.peak_torque_nm,
             air: t.zip(h).zip(p).and_then(|((t, h), p)| AirState::new(t, h, p).ok()),
             used: summary.limit_used,
@@ -115,7 +131,45 @@ impl PullRow {
             ],
             flags: summary.flags.split(',').filter(|f| !f.is_empty()).collect(),
             left_out: pull.excluded_reason.is_some(),
+            reached: numbers(summary.reached.as_deref().unwrap_or_default()),
+            stock: *stock,
+            archived: archived.iter().any(Option::is_some),
         })
+    }
+}
+
+#[derive(Queryable, Selectable)]
+#[diesel(table_name = vehicle)]
+struct OfVehicleNamed {
+    id: i64,
+    name: String,
+    sheet: String,
+}
+
+#[derive(Queryable, Selectable)]
+#[diesel(table_name = map_revision)]
+struct OfMap {
+    id: i64,
+    name: String,
+    kind: String,
+}
+
+/// What a sheet says of a vehicle in words.
+fn words_of(sheet: &str) -> String {
+    let s: VehicleSheet = serde_json::from_str(sheet).unwrap_or_default();
+    [s.model, s.plate, s.drive, s.gearbox, s.tyre, s.quoted_at, s.limits_it].join("; ")
+}
+
+/// The numbers of a pull as they are stored; those that are not there were not logged.
+fn numbers<const N: usize>(bytes: &[u8]) -> [f32; N] {
+    let (all, _) = bytes.as_chunks::<4>();
+    std::array::from_fn(|i| all.get(i).map_or(f32::NAN, |b| f32::from_le_bytes(*b)))
+}
+
+impl FindNames {
+    /// Names of vehicles with what is said of each on its sheet.
+    pub fn described(&self) -> &[(String, String)] {
+        &self.described
     }
 }
 
@@ -135,25 +189,16 @@ impl Store {
         }
         let mut c = self.conn().await?;
         let fuels = fuel::table.select(Named::as_select()).load(&mut c).await?;
+        let vehicles: Vec<OfVehicleNamed> =
+            vehicle::table.select(OfVehicleNamed::as_select()).load(&mut c).await?;
+        let maps: Vec<OfMap> = map_revision::table.select(OfMap::as_select()).load(&mut c).await?;
+        let builds: Vec<(i64, String)> =
+            build_state::table.select((build_state::id, build_state::name)).load(&mut c).await?;
         Ok(FindNames {
-            vehicle: vehicle::table
-                .select((vehicle::id, vehicle::name))
-                .load(&mut c)
-                .await?
-                .into_iter()
-                .collect(),
-            build: build_state::table
-                .select((build_state::id, build_state::name))
-                .load(&mut c)
-                .await?
-                .into_iter()
-                .collect(),
-            map: map_revision::table
-                .select((map_revision::id, map_revision::name))
-                .load(&mut c)
-                .await?
-                .into_iter()
-                .collect(),
+            described: vehicles.iter().map(|v| (v.name.clone(), words_of(&v.sheet))).collect(),
+            vehicle: vehicles.into_iter().map(|v| (v.id, v.name)).collect(),
+            build: builds.into_iter().collect(),
+            map: maps.into_iter().map(|m| (m.id, (m.name, m.kind == "stock"))).collect(),
             fuel: fuels.into_iter().map(|f| (f.id, (f.name, f.ethanol))).collect(),
         })
     }
@@ -179,8 +224,6 @@ impl Store {
             .inner_join(cell_day::table.inner_join(vehicle::table))
             .inner_join(pull::table.inner_join(pull_summary::table))
             .filter(pull_set::day_id.eq_any(days))
-            .filter(pull::archived_at.is_null().and(pull_set::archived_at.is_null()))
-            .filter(cell_day::archived_at.is_null().and(vehicle::archived_at.is_null()))
             .order((pull_set::day_id, pull_set::position, pull::position))
             .select(Row::as_select())
             .load(&mut c)

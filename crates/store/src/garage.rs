@@ -109,7 +109,7 @@ struct MapRow {
     file: Option<Held>,
 }
 
-/// What of a vehicle's limits is another limit, or gone.
+/// What is put in the place of a vehicle's limits, and what is gone.
 fn limits_changed(
     was: &HashMap<String, String>,
     put: &[Limit],
@@ -121,7 +121,6 @@ fn limits_changed(
         let now = serde_json::to_string(l).map_err(damaged)?;
         out.push(Change::new(format!("limit {}", l.id), was.get(&l.id).cloned().unwrap_or_default(), now));
     }
-    out.retain(Change::differs);
     Ok(out)
 }
 

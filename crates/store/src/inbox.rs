@@ -16,6 +16,8 @@ use std::io::Read;
 pub enum Role {
     Dyno,
     Ecu,
+    /// A finished curve, or peaks somebody typed.
+    Print,
     Unknown,
 }
 
@@ -24,6 +26,7 @@ impl Role {
         match self {
             Self::Dyno => "dyno",
             Self::Ecu => "ecu",
+            Self::Print => "print",
             Self::Unknown => "unknown",
         }
     }
@@ -32,6 +35,7 @@ impl Role {
         match id {
             "dyno" => Self::Dyno,
             "ecu" => Self::Ecu,
+            "print" => Self::Print,
             _ => Self::Unknown,
         }
     }

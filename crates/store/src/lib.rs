@@ -40,7 +40,9 @@ pub use garage::{BuildState, HeldFile, MapRecord, NewMap};
 pub use inbox::{InboxItem, NewInboxItem, Role};
 pub use kept::{KeptLineUp, PlanItem};
 pub use pulls::{NewPull, Pull};
-pub use right::{Archived, AuditEntry, By, DayWords, FileRef, LastImport, Reread, SampleFiles, Subject, To};
+pub use right::{
+    Archived, AuditEntry, By, Change, DayWords, FileRef, LastImport, Reread, SampleFiles, Subject, To,
+};
 pub use runs::{BEAT_S, Begun, Run, RunState};
 pub use sets::{Configuration, LOOKED_AT_DAYS, NewSet, Set, SetWithPulls};
 pub use sheet::{AirOfDay, Checklist, DayNote, DaySheet, FuelOnHand};

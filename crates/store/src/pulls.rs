@@ -14,7 +14,7 @@ use chrono::NaiveTime;
 use diesel::prelude::*;
 use diesel_async::{AsyncMysqlConnection, RunQueryDsl};
 use jamjar_core::air::AirState;
-use jamjar_core::analysis::Measured;
+use jamjar_core::analysis::{Finished, Measured};
 use jamjar_core::log::Recording;
 use std::collections::HashMap;
 use std::sync::Arc;
@@ -34,6 +34,8 @@ pub struct NewPull {
     pub air: Option<AirState>,
     /// Reason to leave it out of figures from the start.
     pub excluded: Option<String>,
+    /// What it is when it is not two recordings.
+    pub finished: Option<Finished>,
     pub dyno: Recording,
     pub ecu: Option<Arc<Recording>>,
     pub summary: Summary,
@@ -58,6 +60,8 @@ pub struct Pull {
     pub air: Option<AirState>,
     /// Pull whose samples it shares (bulk data for load work).
     pub shares: Option<i64>,
+    /// What it is when it is not two recordings.
+    pub finished: Option<Finished>,
 }
 
 #[derive(Queryable, Selectable)]
@@ -77,6 +81,7 @@ struct PullRow {
     humidity: Option<f64>,
     pressure_hpa: Option<f64>,
     shares_pull_id: Option<i64>,
+    finished: Option<String>,
 }
 
 #[derive(Queryable, Selectable)]
@@ -87,8 +92,10 @@ struct SummaryRow {
     measured: Vec<u8>,
 }
 
-fn pull_of(r: PullRow) -> Pull {
-    Pull {
+fn pull_of(r: PullRow) -> Result<Pull, StoreError> {
+    let finished = r.finished.as_deref().map(serde_json::from_str).transpose();
+    Ok(Pull {
+        finished: finished.map_err(|e| StoreError::Damaged(format!("pull {}: {e}", r.id)))?,
         id: r.id,
         set_id: r.set_id,
         position: r.position,
@@ -101,7 +108,7 @@ fn pull_of(r: PullRow) -> Pull {
         started_at: r.started_at,
         air: whole_air([r.temperature_c, r.humidity, r.pressure_hpa]),
         shares: r.shares_pull_id,
-    }
+    })
 }
 
 /// Pulls of several sets in order of running.
@@ -131,7 +138,7 @@ pub(crate) async fn pulls_of(
     rows.into_iter()
         .map(|(p, s)| {
             let packed = p.shares_pull_id.and_then(|id| lent.get(&id)).unwrap_or(&s.measured);
-            let (p, mut measured) = (pull_of(p), decoded.read(packed)?);
+            let (p, mut measured) = (pull_of(p)?, decoded.read(packed)?);
             measured.excluded.clone_from(&p.excluded_reason);
             measured.id = format!("p{}", p.position);
             Ok((p, Summary { algorithm: s.algorithm as u32, settings: s.settings, measured }))
@@ -143,13 +150,20 @@ pub(crate) async fn pulls_of(
 pub(crate) struct PackedPull<'a> {
     pull: &'a NewPull,
     block: Vec<u8>,
+    finished: Option<String>,
     summary: PackedSummary,
 }
 
 impl<'a> PackedPull<'a> {
     /// Encodes block and summary.
     pub(crate) fn new(pull: &'a NewPull) -> Result<Self, StoreError> {
-        Ok(Self { block: encode_block(&pull.dyno, pull.ecu.as_deref()), summary: pull.summary.pack()?, pull })
+        let finished = pull.finished.as_ref().map(serde_json::to_string).transpose();
+        Ok(Self {
+            block: encode_block(&pull.dyno, pull.ecu.as_deref()),
+            finished: finished.map_err(|e| StoreError::Other(e.to_string()))?,
+            summary: pull.summary.pack()?,
+            pull,
+        })
     }
 }
 
@@ -175,6 +189,7 @@ pub(crate) async fn insert_pull(
             pull::temperature_c.eq(p.air.map(|a| a.temperature_c)),
             pull::humidity.eq(p.air.map(|a| a.humidity)),
             pull::pressure_hpa.eq(p.air.map(|a| a.pressure_hpa)),
+            pull::finished.eq(&packed.finished),
             pull::excluded_reason.eq(&p.excluded),
             pull::excluded_by.eq(p.excluded.as_ref().map(|_| "import")),
         ))
@@ -313,10 +328,7 @@ impl Store {
                 pull::table.find(pull_id).select(pull::excluded_reason).first(c).await?;
             let change =
                 Change::new("left out of figures", was.unwrap_or_default(), reason.unwrap_or_default());
-            if change.differs() {
-                let by = &By::new(by, reason.unwrap_or_default());
-                keep(c, Subject::Pull(pull_id), by, &[change]).await?;
-            }
+            keep(c, Subject::Pull(pull_id), &By::new(by, reason.unwrap_or_default()), &[change]).await?;
             diesel::update(pull::table.find(pull_id))
                 .set((pull::excluded_reason.eq(reason), pull::excluded_by.eq(reason.map(|_| by))))
                 .execute(c)
@@ -350,6 +362,23 @@ impl Store {
         let mut c = self.conn().await?;
         let place = pull::table.find(pull_id).select(pull::position).first(&mut c).await;
         place.map_err(|e| StoreError::from(e).about("pull", pull_id))
+    }
+
+    /// What a pull is when it is not two recordings.
+    ///
+    /// # Errors
+    /// [`StoreError::NotFound`] when there is no such pull; [`StoreError::Damaged`] when it cannot be read.
+    #[boxed]
+    pub async fn finished_of_pull(&self, pull_id: i64) -> Result<Option<Finished>, StoreError> {
+        let mut c = self.conn().await?;
+        let text: Option<String> = pull::table
+            .find(pull_id)
+            .select(pull::finished)
+            .first(&mut c)
+            .await
+            .map_err(|e| StoreError::from(e).about("pull", pull_id))?;
+        let read = text.as_deref().map(serde_json::from_str).transpose();
+        read.map_err(|e| StoreError::Damaged(format!("pull {pull_id}: {e}")))
     }
 
     /// The note on a pull.
@@ -388,9 +417,7 @@ impl Store {
             let was: Option<f64> = pull::table.find(pull_id).select(pull::lag_s).first(c).await?;
             let text = |lag: Option<f64>| lag.map_or_else(|| "found".into(), |s| format!("{s} s by hand"));
             let change = Change::new("lag", text(was), text(lag_s));
-            if change.differs() {
-                keep(c, Subject::Pull(pull_id), by, &[change]).await?;
-            }
+            keep(c, Subject::Pull(pull_id), by, &[change]).await?;
             diesel::update(pull::table.find(pull_id)).set(pull::lag_s.eq(lag_s)).execute(c).await?;
             put_summaries(c, summaries).await
         })
@@ -416,9 +443,7 @@ impl Store {
             let now: String = pull::table.find(pull_id).select(pull::note).first(c).await?;
             note_as_seen(was.as_deref(), &now, "the note of the pull")?;
             let change = Change::new("note", now, note);
-            if change.differs() {
-                keep(c, Subject::Pull(pull_id), by, &[change]).await?;
-            }
+            keep(c, Subject::Pull(pull_id), by, &[change]).await?;
             diesel::update(pull::table.find(pull_id)).set(pull::note.eq(note)).execute(c).await?;
             Ok(())
         })

@@ -27,7 +27,7 @@ diesel::table! { pull (id) {
     id -> BigInt, set_id -> BigInt, position -> Integer, dyno_file_id -> BigInt, ecu_file_id -> Nullable<BigInt>, dyno_mapping -> Text, ecu_mapping -> Nullable<Text>,
     number_in_file -> Nullable<Integer>, lag_s -> Nullable<Double>, excluded_reason -> Nullable<Varchar>, excluded_by -> Nullable<Varchar>, note -> Text, created_at -> Datetime,
     started_at -> Nullable<Time>, temperature_c -> Nullable<Double>, humidity -> Nullable<Double>, pressure_hpa -> Nullable<Double>, shares_pull_id -> Nullable<BigInt>,
-    archived_at -> Nullable<Datetime>,
+    archived_at -> Nullable<Datetime>, finished -> Nullable<Mediumtext>,
 } }
 diesel::table! { day_note (id) { id -> BigInt, day_id -> BigInt, at_time -> Nullable<Time>, tag -> Varchar, text -> Text, written_by -> Varchar, created_at -> Datetime, } }
 diesel::table! { day_air (id) { id -> BigInt, day_id -> BigInt, at_time -> Time, temperature_c -> Double, humidity -> Double, pressure_hpa -> Double, } }
@@ -37,7 +37,7 @@ diesel::table! { pull_summary (pull_id) {
     pull_id -> BigInt, algorithm -> Integer, settings -> Char, peak_power_kw -> Nullable<Double>, peak_power_rpm -> Nullable<Double>, peak_torque_nm -> Nullable<Double>,
     ended_by -> Nullable<Varchar>, alignment -> Varchar, worst_limit -> Nullable<Varchar>, measured -> Blob,
     air_temperature_c -> Nullable<Double>, air_humidity -> Nullable<Double>, air_pressure_hpa -> Nullable<Double>, limit_used -> Nullable<Double>,
-    flags -> Varchar, spark -> Nullable<Binary>,
+    flags -> Varchar, spark -> Nullable<Binary>, reached -> Nullable<Binary>,
 } }
 diesel::table! { line_up (id) {
     id -> BigInt, vehicle_id -> BigInt, name -> Varchar, query -> Varchar, kept_by -> Varchar, kept_at -> Datetime,

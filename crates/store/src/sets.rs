@@ -411,10 +411,7 @@ impl Store {
                 pull_set::table.find(id).select(pull_set::invalid_reason).first(c).await?;
             let change =
                 Change::new("left out of figures", was.unwrap_or_default(), reason.unwrap_or_default());
-            if change.differs() {
-                let by = &By::new(by, reason.unwrap_or_default());
-                keep(c, Subject::Set(id), by, &[change]).await?;
-            }
+            keep(c, Subject::Set(id), &By::new(by, reason.unwrap_or_default()), &[change]).await?;
             diesel::update(pull_set::table.find(id))
                 .set((pull_set::invalid_reason.eq(reason), pull_set::invalid_by.eq(reason.map(|_| by))))
                 .execute(c)
@@ -443,9 +440,7 @@ impl Store {
             let now: String = pull_set::table.find(id).select(pull_set::note).first(c).await?;
             note_as_seen(was.as_deref(), &now, "the note of the set")?;
             let change = Change::new("note", now, note);
-            if change.differs() {
-                keep(c, Subject::Set(id), by, &[change]).await?;
-            }
+            keep(c, Subject::Set(id), by, &[change]).await?;
             diesel::update(pull_set::table.find(id)).set(pull_set::note.eq(note)).execute(c).await?;
             Ok(())
         })

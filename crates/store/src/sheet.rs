@@ -219,7 +219,7 @@ impl Store {
                 air_text(was.and_then(|r| r.air())),
                 air_text(Some(a)),
             );
-            if corrected && change.differs() {
+            if corrected {
                 keep(c, Subject::Day(day_id), by, &[change]).await?;
             }
             let values = (

@@ -7,6 +7,7 @@ use diesel::prelude::*;
 use diesel_async::{AsyncMysqlConnection, RunQueryDsl};
 use jamjar_core::air::AirState;
 use jamjar_core::analysis::Measured;
+use jamjar_core::find::extremes;
 use jamjar_core::findings::Finding;
 
 /// The cached measurement of a pull: recomputed when algorithm or settings change, never the only copy of
@@ -29,7 +30,7 @@ const FLAGS_LENGTH: usize = 400;
 pub struct PackedSummary {
     algorithm: i32,
     settings: String,
-    peak_power: Option<(f64, f64)>,
+    peak_power: Option<(f64, Option<f64>)>,
     peak_torque_nm: Option<f64>,
     ended_by: Option<String>,
     alignment: String,
@@ -39,6 +40,7 @@ pub struct PackedSummary {
     used: Option<f64>,
     flags: String,
     spark: Option<Vec<u8>>,
+    reached: Vec<u8>,
 }
 
 impl Summary {
@@ -51,12 +53,16 @@ impl Summary {
         let json = serde_json::to_vec(m).map_err(|e| StoreError::Other(e.to_string()))?;
         let curve = m.grid.curve();
         let figures = curve.figures(None);
+        let [typed_power, typed_torque] = m.printed.as_ref().map_or([None, None], |p| p.peaks);
         let word = |v: serde_json::Value| v.as_str().map(str::to_owned);
         Ok(PackedSummary {
             algorithm: self.algorithm as i32,
             settings: self.settings.clone(),
-            peak_power: figures.peak_power.map(|p| (p.value, p.rpm)),
-            peak_torque_nm: figures.peak_torque.map(|p| p.value),
+            peak_power: figures
+                .peak_power
+                .or(typed_power)
+                .map(|p| (p.value, Some(p.rpm).filter(|r| r.is_finite()))),
+            peak_torque_nm: figures.peak_torque.or(typed_torque).map(|p| p.value),
             ended_by: m.span.and_then(|s| serde_json::to_value(s.ended_by).ok()).and_then(word),
             alignment: serde_json::to_value(m.alignment.status).ok().and_then(word).unwrap_or_default(),
             worst: m
@@ -71,6 +77,7 @@ impl Summary {
             used: m.limits.iter().filter_map(|l| l.share_used).reduce(f64::max),
             flags: flag_words(m),
             spark: Spark::of(&curve).map(|s| s.to_bytes().to_vec()),
+            reached: extremes(&m.channels).iter().flat_map(|v| v.to_le_bytes()).collect(),
         })
     }
 }
@@ -81,7 +88,7 @@ macro_rules! summary_values {
             pull_summary::algorithm.eq($s.algorithm),
             pull_summary::settings.eq(&$s.settings),
             pull_summary::peak_power_kw.eq($s.peak_power.map(|p| p.0)),
-            pull_summary::peak_power_rpm.eq($s.peak_power.map(|p| p.1)),
+            pull_summary::peak_power_rpm.eq($s.peak_power.and_then(|p| p.1)),
             pull_summary::peak_torque_nm.eq($s.peak_torque_nm),
             pull_summary::ended_by.eq(&$s.ended_by),
             pull_summary::alignment.eq(&$s.alignment),
@@ -94,6 +101,7 @@ macro_rules! summary_values {
                 pull_summary::limit_used.eq($s.used),
                 pull_summary::flags.eq(&$s.flags),
                 pull_summary::spark.eq(&$s.spark),
+                pull_summary::reached.eq(&$s.reached),
             ),
         )
     };

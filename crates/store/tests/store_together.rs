@@ -271,14 +271,11 @@ fn statements(sql: &str) -> Vec<String> {
 async fn every_migration_can_be_run_again_after_dying_at_any_statement() {
     use diesel_async::{AsyncConnection, AsyncMysqlConnection, SimpleAsyncConnection};
     let (server, _) = Server::start("migrate").await;
-    let all: Vec<String> =
-        ["0001_first", "0002_cell", "0003_find", "0004_price", "0005_whole", "0006_measured", "0007_right"]
-            .iter()
-            .map(|m| {
-                std::fs::read_to_string(format!("{}/migrations/{m}/up.sql", env!("CARGO_MANIFEST_DIR")))
-                    .unwrap()
-            })
-            .collect();
+    let folder = format!("{}/migrations", env!("CARGO_MANIFEST_DIR"));
+    let mut names: Vec<_> = std::fs::read_dir(folder).unwrap().map(|e| e.unwrap().path()).collect();
+    names.sort();
+    assert!(names.len() >= 8, "{names:?}");
+    let all: Vec<String> = names.iter().map(|m| std::fs::read_to_string(m.join("up.sql")).unwrap()).collect();
     let mut c = AsyncMysqlConnection::establish(&server.db.url("jamjar")).await.unwrap();
     let mut tried = 0;
     // Every migration but the longest is killed at each statement, the longest ones at a stride: the whole

@@ -12,6 +12,7 @@ mod seen;
 mod state;
 mod typed;
 mod views;
+mod way_back;
 
 pub use listen::listen;
 pub use state::{AppState, Instance};
@@ -30,8 +31,8 @@ const MAP_LIMIT: usize = 64 << 20;
 /// Every route.
 pub fn router(state: AppState) -> Router {
     use pages::{
-        custody, days, imports, kept, lineup, pulls, reading, right, search, settings, sheet, vehicles,
-        workshop,
+        custody, days, imports, kept, lineup, prints, pulls, reading, right, search, settings, sheet,
+        vehicles, workshop,
     };
     Router::new()
         .route("/", get(workshop::show))
@@ -42,6 +43,7 @@ pub fn router(state: AppState) -> Router {
         .route("/days/{id}/answers", post(imports::answer))
         .route("/days/{id}/commit", post(imports::commit))
         .route("/days/{id}/inbox/clear", post(imports::clear))
+        .route("/days/{id}/typed", post(prints::typed))
         .route("/days/{id}/checklist", post(sheet::checklist))
         .route("/days/{id}/notes", post(sheet::note))
         .route("/days/{id}/air", post(sheet::air))
@@ -76,6 +78,7 @@ pub fn router(state: AppState) -> Router {
         .route("/fuels/merge", post(right::fuel_merge))
         .route("/pulls/{id}/edit", get(right::pull_show))
         .route("/pulls/{id}/columns", post(right::pull_columns))
+        .route("/pulls/{id}/print", post(right::pull_print))
         .route("/archive/{kind}/{id}", post(right::archive))
         .route("/restore/{kind}/{id}", post(right::restore))
         .route("/who", post(right::who))

@@ -1,6 +1,9 @@
 //! Numbers in forms: one way to read them, and one sentence for what is none.
 
-use jamjar_core::units::typed;
+use jamjar_core::units::{HPA_PER_INHG, KPA_PER_PSI, Unit, typed};
+
+/// A field that cannot be, by its name in the form, and what would be right.
+pub(crate) type Wrong = (&'static str, String);
 
 /// A number of a form; `what` is what the form calls it.
 ///
@@ -15,7 +18,7 @@ pub(crate) fn number(what: &str, s: &str) -> Result<f64, String> {
 /// # Errors
 /// A sentence with what was typed.
 pub(crate) fn optional(what: &str, s: &str) -> Result<Option<f64>, String> {
-    if s.trim().is_empty() { Ok(None) } else { number(what, s).map(Some) }
+    blank_or(s, |s| number(what, s))
 }
 
 /// A quantity with a unit behind it, or without one in the unit the form names; `units` are suffixes in lower
@@ -34,8 +37,8 @@ fn with_unit(what: &str, s: &str, units: &[(&str, f64, f64)], example: &str) -> 
 
 /// A temperature, °C: `21.4`, `72 °F`, `295 K`.
 pub(crate) fn celsius(s: &str) -> Result<f64, String> {
-    const F: (f64, f64) = (5.0 / 9.0, -160.0 / 9.0);
-    let units = [("°f", F.0, F.1), ("f", F.0, F.1), ("°c", 1.0, 0.0), ("c", 1.0, 0.0), ("k", 1.0, -273.15)];
+    let ((f, f0), (k, k0)) = (Unit::Fahrenheit.to_si(0.0), Unit::Kelvin.to_si(0.0));
+    let units = [("°f", f, f0), ("f", f, f0), ("°c", 1.0, 0.0), ("c", 1.0, 0.0), ("k", k, k0)];
     with_unit("temperature", s, &units, "21.4, or 72 °F")
 }
 
@@ -50,10 +53,10 @@ pub(crate) fn hectopascal(s: &str) -> Result<f64, String> {
         ("hpa", 1.0, 0.0),
         ("mbar", 1.0, 0.0),
         ("kpa", 10.0, 0.0),
-        ("inhg", 33.8639, 0.0),
-        ("in hg", 33.8639, 0.0),
+        ("inhg", HPA_PER_INHG, 0.0),
+        ("in hg", HPA_PER_INHG, 0.0),
         ("mmhg", 1.333_224, 0.0),
-        ("psi", 68.947_57, 0.0),
+        ("psi", 10.0 * KPA_PER_PSI, 0.0),
         ("bar", 1000.0, 0.0),
     ];
     with_unit("station pressure", s, &units, "1002.1, or 29.6 inHg")

@@ -5,6 +5,7 @@ mod common;
 mod deciding;
 mod reading;
 mod right;
+mod searching;
 
 use axum::body::Body;
 use axum::http::{Request, StatusCode};

@@ -5,6 +5,7 @@
 #![allow(clippy::unwrap_used)]
 
 mod common;
+mod prints;
 
 use common::{Cell, Reply};
 use std::collections::BTreeMap;

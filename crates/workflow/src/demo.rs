@@ -1,7 +1,7 @@
 //! The demo: three vehicles over several days, simulated and loaded through the real import.
 
 use crate::error::{WorkflowError, blocking};
-use crate::import::{ChosenPull, ChosenSet, ColumnAnswer, answer, commit, take_in};
+use crate::import::{ChosenPull, ChosenSet, ColumnAnswer, MadeOf, answer, commit, take_in};
 use crate::scenarios::{Loaded, built_in};
 use crate::simulate::vehicle_json;
 use chrono::{NaiveDate, NaiveTime};
@@ -203,6 +203,7 @@ fn choose(d: &SimDay, inbox: &[InboxItem]) -> Result<Vec<ChosenSet>, WorkflowErr
             .enumerate()
             .map(|(i, p)| {
                 Ok(ChosenPull {
+                    made_of: MadeOf::Recordings,
                     dyno: id_of(&p.dyno)?,
                     ecu: p.ecu.as_ref().map(id_of).transpose()?,
                     number: None,
@@ -212,7 +213,7 @@ fn choose(d: &SimDay, inbox: &[InboxItem]) -> Result<Vec<ChosenSet>, WorkflowErr
                 })
             })
             .collect();
-        chosen.push(ChosenSet { config: configuration(s), pulls: pulls? });
+        chosen.push(ChosenSet { config: configuration(s), pulls: pulls?, ..ChosenSet::default() });
     }
     Ok(chosen)
 }

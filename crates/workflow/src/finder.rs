@@ -70,9 +70,16 @@ impl Finder {
                 let found = store.found_days(part).await?;
                 found.iter().for_each(|(day, d)| put(&mut index, *day, d, &known.names));
             }
+            index.describe(known.names.described().iter().cloned());
             *self.index.write().unwrap_or_else(PoisonError::into_inner) = index;
             known.at = Some(now);
             return Ok(());
+        }
+        if things.iter().any(|t| matches!(t, Thing::Vehicle(_))) {
+            // What a sheet says of a vehicle may be asked for too.
+            known.names = store.find_names().await?;
+            let mut index = self.index.write().unwrap_or_else(PoisonError::into_inner);
+            index.describe(known.names.described().iter().cloned());
         }
         let days: Vec<i64> =
             things.iter().filter_map(|t| if let Thing::Day(d) = t { Some(*d) } else { None }).collect();

@@ -15,6 +15,7 @@ pub mod job;
 pub mod keep;
 pub mod limits;
 pub mod lineup;
+pub mod printed;
 pub mod reading;
 pub mod remeasure;
 pub mod road;

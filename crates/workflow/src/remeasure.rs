@@ -148,6 +148,7 @@ async fn with_samples(
             lag_s,
             excluded,
             overall_ratio,
+            finished: pull.finished.clone(),
             ..PullInput::default()
         });
     }

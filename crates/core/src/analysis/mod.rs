@@ -23,7 +23,8 @@ pub use measured::{
     measure_sets_unless, own_bounds, retrace,
 };
 pub use set::{
-    Corrected, Figure, OtherAxis, SetFigures, SetResult, Settled, analyse_sets, corrected, set_verdicts,
+    Corrected, Figure, OtherAxis, SetFigures, SetResult, Settled, analyse_sets, corrected, figures_of,
+    set_verdicts,
 };
 pub use set_vs_set::{
     GainCurve, LargestGain, OrderFree, SecondLooks, Share, Split, StateDifference, Step, differs,

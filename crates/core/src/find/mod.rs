@@ -11,6 +11,6 @@ mod found;
 #[cfg(test)]
 mod tests;
 
-pub use asked::{Clause, Field, Order, Quantity, Query, QueryError, Reading, What, parse};
+pub use asked::{Clause, Extreme, Field, Order, Quantity, Query, QueryError, Reading, What, extremes, parse};
 pub use columns::{Bits, Facet, FacetKind, Index, Note, Place, Record, Scope};
 pub use found::{Found, Hit};

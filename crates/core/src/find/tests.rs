@@ -60,6 +60,27 @@ fn a_query_is_read_as_a_person_would_say_it() {
             "boost about 140 kPa, ethanol over 50 %, air under 15 °C, limit used over 95 %",
         ),
         ("RON 95", "\"RON\", \"95\""),
+        ("knock over 4°", "knock retard over 4 °"),
+        ("exhaust over 950", "exhaust over 950 °C"),
+        ("exhaust gas above 1700 °F", "exhaust over 1700 °F"),
+        ("λ leaner than 0.9", "leanest λ over 0.9 λ"),
+        ("lambda under 0.78", "richest λ under 0.78 λ"),
+        ("richest lambda at most 0.8", "richest λ at most 0.8 λ"),
+        ("afr over 13.2 afr", "leanest λ over 13.2 AFR"),
+        ("duty above 90 %", "injector duty over 90 %"),
+        (
+            "oil pressure under 30 psi, rail above 170 MPa",
+            "oil pressure under 30 psi, rail pressure over 170 MPa",
+        ),
+        ("gain over 10 kW", "gain over 10 kW"),
+        ("who gained more than 10 hp", "gain over 10 hp"),
+        ("C3, last 3 pulls", "\"C3\", last 3 pulls"),
+        ("the last pull on E60", "\"E60\", last pull"),
+        ("last three pulls", "last 3 pulls"),
+        ("most torque, E60", "\"E60\", most torque first"),
+        ("archived, C3", "archived, \"C3\""),
+        ("note oil leak at the turbo", "note \"oil leak at the turbo\""),
+        ("note smoke, oil over 120", "note \"smoke\", oil temperature over 120 °C"),
         ("held steps, not heat soak", "flag \"held steps\", not flag \"heat soak\""),
         ("lug-down on E60", "flag \"lug down\", \"E60\""),
         ("", ""),
@@ -142,6 +163,11 @@ fn record(pull: i64, day_id: i64) -> Record<'static> {
         states: [["clear", "over", "close", ""][k % 4], ["lift", "rev_limiter"][k % 2], "aligned"],
         flags: if k.is_multiple_of(9) { vec!["heat_soak"] } else { vec![] },
         left_out: k.is_multiple_of(10),
+        reached: std::array::from_fn(
+            |e| if e == 0 && k.is_multiple_of(4) { (k % 9) as f32 } else { f32::NAN },
+        ),
+        stock: k.is_multiple_of(4),
+        archived: false,
     }
 }
 
@@ -172,6 +198,106 @@ fn the_pull_that_made_a_figure_comes_first_in_the_family_asked_for() {
         index.find(&q, Correction::SaeJ1349, 0, 50).hits[0].place,
         "correction moves figures"
     );
+}
+
+#[test]
+fn what_a_channel_reached_is_found_and_what_was_not_logged_is_not() {
+    let mut index = Index::default();
+    days_of(&mut index, 1..20, 12);
+    let logged = (1..20).flat_map(|d| (0..12).map(move |p| d * 100 + p)).filter(|k| k % 4 == 0);
+    assert_eq!(total(&index, "knock over 4°"), logged.clone().filter(|k| k % 9 > 4).count());
+    assert_eq!(
+        total(&index, "knock at least 0"),
+        logged.count(),
+        "a pull without a value is no pull of nothing"
+    );
+    assert_eq!(total(&index, "exhaust over 0"), 0);
+}
+
+#[test]
+fn gains_are_counted_from_the_days_own_baseline_in_the_same_gear() {
+    let mut index = Index::default();
+    let one = |pull: i64, set: i64, map: &'static str, gear: &'static str, kw: f64| Record {
+        place: Place { pull, set, day: 1 },
+        names: ["Tolvern T3", "A", map, "E60", "", gear],
+        power: Some((kw, 6000.0)),
+        stock: map == "Stock",
+        air: None,
+        left_out: false,
+        ..record(pull, 1)
+    };
+    let records = [
+        one(1, 1, "C1", "4", 118.0),
+        one(2, 2, "Stock", "4", 100.0),
+        one(3, 2, "Stock", "4", 102.0),
+        Record { left_out: true, ..one(4, 2, "Stock", "4", 60.0) },
+        one(5, 3, "C1", "3", 109.0),
+        one(6, 4, "Stock", "3", 104.0),
+    ];
+    index.put_day(1, &records, &[]);
+    let pulls = |text: &str| -> Vec<i64> {
+        let found = index.find(&parse(text, &reading()).unwrap(), Correction::None, 0, 10);
+        found.hits.iter().map(|h| h.place.pull).collect()
+    };
+    assert_eq!(pulls("gain over 10 kW"), [1], "117 − 101 in fourth, 5 in third");
+    assert_eq!(pulls("gain between 4.5 and 5.5"), [5]);
+    assert_eq!(pulls("gain under 0, not left out"), [2]);
+    index.put_day(1, &[], &[]);
+    assert!(index.find(&parse("gain over 0", &reading()).unwrap(), Correction::None, 0, 10).hits.is_empty());
+}
+
+#[test]
+fn the_last_few_of_those_that_match_are_the_newest() {
+    let mut index = Index::default();
+    days_of(&mut index, 1..20, 12);
+    let find = |text: &str| index.find(&parse(text, &reading()).unwrap(), Correction::None, 0, 40);
+    let (all, last) = (find("E60"), find("E60, last 3 pulls"));
+    assert_eq!((last.total, &last.hits[..]), (3, &all.hits[..3]));
+    let strongest = find("E60, strongest, last 3 pulls");
+    assert!(strongest.hits.iter().all(|h| last.hits.contains(h)) && strongest.total == 3);
+    assert_eq!(find("last 9999 pulls").total, index.len());
+}
+
+#[test]
+fn torque_has_an_order_of_its_own() {
+    let mut index = Index::default();
+    days_of(&mut index, 1..40, 12);
+    let torques = |text: &str| -> Vec<f64> {
+        let q = parse(text, &reading()).unwrap();
+        index.find(&q, Correction::SaeJ1349, 0, 60).hits.iter().map(|h| h.torque_nm.unwrap()).collect()
+    };
+    assert!(torques("most torque").windows(2).all(|w| w[0] >= w[1]));
+    assert!(torques("least torque").windows(2).all(|w| w[0] <= w[1]));
+    assert!(torques("most torque")[0] > torques("least torque")[0]);
+}
+
+#[test]
+fn archived_pulls_are_found_when_they_are_asked_for_and_never_else() {
+    let mut index = Index::default();
+    let mut records: Vec<Record> = (0..12).map(|p| record(100 + p, 1)).collect();
+    records[3].archived = true;
+    index.put_day(1, &records, &[]);
+    assert_eq!(
+        (index.len(), total(&index, ""), total(&index, "archived"), total(&index, "not archived")),
+        (11, 11, 1, 11)
+    );
+    records[3].archived = false;
+    index.put_day(1, &records, &[]);
+    assert_eq!((index.len(), total(&index, ""), total(&index, "archived")), (12, 12, 0));
+}
+
+#[test]
+fn a_name_nearly_written_is_offered_and_a_description_is_a_name() {
+    let mut index = Index::default();
+    days_of(&mut index, 1..3, 12);
+    let meant = |text: &str| index.find(&parse(text, &reading()).unwrap(), Correction::None, 0, 5).meant;
+    assert_eq!(meant("tolvurn"), [(0, "Tolvern T3".to_owned())]);
+    assert_eq!(meant("gear 3, harbor"), [(1, "Harbour A".to_owned())]);
+    assert_eq!(meant("E61, tolvern"), [(0, "E60".to_owned())]);
+    assert!(meant("elephant").is_empty() && meant("E6, tolvern").is_empty());
+    assert_eq!(total(&index, "saloon"), 0);
+    index.describe([("Tolvern T3".to_owned(), "Hill-climb Saloon".to_owned())]);
+    assert_eq!((total(&index, "saloon"), total(&index, "vehicle \"hill-climb\"")), (24, 24));
 }
 
 #[test]
@@ -312,9 +438,9 @@ proptest! {
     }
 
     #[test]
-    fn canonical_words_read_as_themselves(parts in proptest::collection::vec(0usize..14, 0..6)) {
+    fn canonical_words_read_as_themselves(parts in proptest::collection::vec(0usize..18, 0..6)) {
         let all = ["power over 150 hp", "torque 300..320", "E60", "gear 3", "last spring", "not left out", "since march", "map \"C 3\"", "#smoke",
-            "over a limit", "air at most 12.5 c", "not \"rain, wind\"", "before 2025", "oldest"];
+            "over a limit", "air at most 12.5 c", "not \"rain, wind\"", "before 2025", "oldest", "exhaust over 1700 °f", "leaner than 0.9 λ", "last 3 pulls", "gain over 4 ps"];
         let text = parts.iter().map(|i| all[*i]).collect::<Vec<_>>().join(", ");
         let once = read(&text);
         prop_assert_eq!(read(&once), once);

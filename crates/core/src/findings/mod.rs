@@ -105,6 +105,11 @@ pub enum Finding {
     AxisIsShaftSpeed,
     /// The measured ratio is not the geometry's; the share of slip under load where it was fitted.
     RatioDiffers { geometry: f64, measured: f64, slip: Option<f64> },
+    /// The pull goes by the engine speed that was measured: the shaft's times the ratio departs by this share
+    /// at most, there.
+    SpeedMeasured { most: f64, rpm: f64 },
+    /// Engine speed fell back within the pull by so much, from there.
+    SpeedFellBack { from_rpm: f64, by_rpm: f64 },
     /// No pull was found.
     NoPull { log: String },
     /// Speeds held one after the other.
@@ -160,6 +165,8 @@ impl Finding {
             Self::ClockZone { .. } => "clock_zone",
             Self::AxisIsShaftSpeed => "axis_is_shaft_speed",
             Self::RatioDiffers { .. } => "ratio_differs",
+            Self::SpeedMeasured { .. } => "speed_measured",
+            Self::SpeedFellBack { .. } => "speed_fell_back",
             Self::NoPull { .. } => "no_pull",
             Self::HeldSteps => "held_steps",
             Self::LugDown => "lug_down",
@@ -180,6 +187,7 @@ impl Finding {
             Self::HeldSteps
             | Self::Printed { .. }
             | Self::LogOnly
+            | Self::SpeedMeasured { .. }
             | Self::PowerRecorded
             | Self::InterventionTime { same_day: false, .. }
             | Self::LugDown
@@ -209,6 +217,7 @@ impl Finding {
             | Self::ClockZone { .. }
             | Self::AxisIsShaftSpeed
             | Self::RatioDiffers { .. }
+            | Self::SpeedFellBack { .. }
             | Self::HeatSoak { .. }
             | Self::OtherTargets { .. }
             | Self::Conditions { .. }

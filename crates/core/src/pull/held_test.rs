@@ -112,6 +112,7 @@ fn trace(s: &Series, torque: impl Fn(f64) -> f64) -> PowerTrace {
         torque_nm,
         t: s.t.clone(),
         rpm: s.v.clone(),
+        shaft_rpm: s.v.clone(),
         edge: vec![false; s.len()],
         rate: vec![0.0; s.len()],
         filter: FilterRecord { window_s: 0.25, samples: 13, real_timestamps: false },

@@ -1,9 +1,12 @@
 //! One pull: found in a log, aligned with the engine computer, turned into power.
 
 pub mod align;
+pub mod coast;
 pub mod cuts;
 pub mod detect;
+pub mod engine_speed;
 pub mod held;
 pub mod load;
+mod passages;
 pub mod power;
 pub mod span;

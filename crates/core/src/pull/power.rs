@@ -1,12 +1,13 @@
 //! From drum, brake or hub to engine-referred power and torque, on the dyno's own clock.
 
+use super::coast::CoastDown;
 use super::cuts;
+use super::passages::first_passages;
 use super::span::{PullKind, PullSpan};
 use crate::findings::Finding;
-use crate::linalg::polyfit;
 use crate::log::{Recording, Series};
 use crate::signal::hygiene::spikes;
-use crate::signal::savgol::{FilterRecord, WindowPlan, median_step, smooth_seconds};
+use crate::signal::savgol::{FilterRecord, WindowPlan, median_step};
 use crate::units::RAD_S_PER_RPM;
 use serde::{Deserialize, Serialize};
 use thiserror::Error;
@@ -64,13 +65,6 @@ pub struct Dyno {
     pub rotating_inertia_kg_m2: Option<f64>,
 }
 
-/// Loss torque of a coast-down, `a0 + a1·ω + a2·ω²` in N·m at the shaft, ω in rad/s.
-#[derive(Debug, Clone, Copy, PartialEq, Serialize)]
-pub struct CoastDown {
-    /// Coefficients.
-    pub a: [f64; 3],
-}
-
 /// Why no power can be derived.
 #[derive(Debug, Clone, PartialEq, Error)]
 #[allow(missing_docs)]
@@ -94,8 +88,10 @@ pub enum PowerError {
 pub struct PowerTrace {
     /// Time on the dyno clock, s.
     pub t: Vec<f64>,
-    /// Engine speed, rpm (shaft speed × ratio).
+    /// Engine speed, rpm: shaft speed × ratio, or as it was measured.
     pub rpm: Vec<f64>,
+    /// Speed of the dyno's shaft, rpm.
+    pub shaft_rpm: Vec<f64>,
     /// Uncorrected power, kW.
     pub power_kw: Vec<f64>,
     /// Engine-referred torque P/ω, N·m.
@@ -116,11 +112,29 @@ pub struct PowerTrace {
     pub flags: Vec<Finding>,
 }
 
-/// Shaft speed and torque on common timestamps.
+/// What the power of a pull is derived with, beside its recording.
+#[derive(Debug, Clone, Copy)]
+pub struct With<'a> {
+    /// Kind and inertias of the dyno.
+    pub dyno: &'a Dyno,
+    /// Engine rpm ÷ dyno-shaft rpm.
+    pub ratio: f64,
+    /// Loss to be added: the result is an estimate.
+    pub coast: Option<&'a CoastDown>,
+    /// Window of the filter, s; 0 for none.
+    pub smoothing_s: f64,
+    /// Cuts known from a channel, on the dyno's clock, s.
+    pub cuts: &'a [[f64; 2]],
+    /// Engine speed as it was measured, rpm on the dyno's clock, where the pull goes by it.
+    pub engine: Option<&'a Series>,
+}
+
+/// Shaft speed and torque on common timestamps; engine speed where it was measured.
 struct Raw {
     t: Vec<f64>,
     shaft_rpm: Vec<f64>,
     torque: Option<Vec<f64>>,
+    engine_rpm: Option<Vec<f64>>,
 }
 
 /// The dyno-shaft speed of a log, rpm: its own channel, else engine speed ÷ ratio.
@@ -190,23 +204,29 @@ pub fn slip_load(log: &Recording, shaft: &Series, kind: DynoKind) -> Option<Seri
     Some(out)
 }
 
-fn raw(log: &Recording, dyno: &Dyno, ratio: f64) -> Result<Raw, PowerError> {
-    let speed = shaft_speed(log, Some(ratio)).ok_or(PowerError::MissingSpeed)?;
-    if dyno.kind == DynoKind::RollerInertia {
-        return Ok(Raw { t: speed.t, shaft_rpm: speed.v, torque: None });
-    }
-    let torque = shaft_torque(log, dyno.kind, Some(ratio))?;
-    let room = || Vec::with_capacity(speed.len());
-    let (mut t, mut shaft_rpm, mut out) = (room(), room(), room());
-    let mut at = torque.reader();
-    for (ti, vi) in speed.t.iter().zip(&speed.v) {
-        if let Some(q) = at.at(*ti) {
-            t.push(*ti);
-            shaft_rpm.push(*vi);
-            out.push(q);
+fn raw(log: &Recording, with: &With<'_>) -> Result<Raw, PowerError> {
+    let speed = shaft_speed(log, Some(with.ratio)).ok_or(PowerError::MissingSpeed)?;
+    let mut out = if with.dyno.kind == DynoKind::RollerInertia {
+        Raw { t: speed.t, shaft_rpm: speed.v, torque: None, engine_rpm: None }
+    } else {
+        let torque = shaft_torque(log, with.dyno.kind, Some(with.ratio))?;
+        let room = || Vec::with_capacity(speed.len());
+        let (mut t, mut shaft_rpm, mut out) = (room(), room(), room());
+        let mut at = torque.reader();
+        for (ti, vi) in speed.t.iter().zip(&speed.v) {
+            if let Some(q) = at.at(*ti) {
+                t.push(*ti);
+                shaft_rpm.push(*vi);
+                out.push(q);
+            }
         }
+        Raw { t, shaft_rpm, torque: Some(out), engine_rpm: None }
+    };
+    if let Some(engine) = with.engine {
+        let mut at = engine.reader();
+        out.engine_rpm = Some(out.t.iter().map(|t| at.at(*t).unwrap_or(f64::NAN)).collect());
     }
-    Ok(Raw { t, shaft_rpm, torque: Some(out) })
+    Ok(out)
 }
 
 /// Derives power over one pull.
@@ -221,15 +241,17 @@ fn raw(log: &Recording, dyno: &Dyno, ratio: f64) -> Result<Raw, PowerError> {
 /// - `T_loss`: loss torque of a coast-down, N·m; `I_r`: rotating inertia of engine and driveline, kg·m²;
 /// - `ω_e`, `α_e`: speed and rate of the engine (domain, section 2).
 ///
-/// `said` are cuts known from a channel, on the dyno's clock; those that the torque itself shows are added.
-/// The curve is split there before it is filtered, and what lies inside is left out.
+/// To the cuts that are said, those that the torque itself shows are added. The curve is split there before it
+/// is filtered, and what lies inside is left out. `ω_e` is `ω·k`, or measured where [`With::engine`] is given;
+/// a measured speed that falls back within the sweep (a converter that closes) leaves out what lies below the
+/// speed reached, so that each speed stands where it was first passed.
 ///
 /// # Examples
 /// 400 N·m at 1000 rpm of the hub are 41.9 kW, and 100 N·m at an engine that turns four times as fast:
 /// ```
 /// use jamjar_core::channel::Channel;
 /// use jamjar_core::log::Recording;
-/// use jamjar_core::pull::power::{Dyno, DynoKind, derive};
+/// use jamjar_core::pull::power::{Dyno, DynoKind, With, derive};
 /// use jamjar_core::pull::span::{EndedBy, PullKind, PullSpan};
 ///
 /// let t: Vec<f64> = (0..401).map(|i| 0.02 * f64::from(i)).collect();
@@ -241,22 +263,16 @@ fn raw(log: &Recording, dyno: &Dyno, ratio: f64) -> Result<Raw, PowerError> {
 ///     kind: PullKind::SweepUp, from_s: 0.0, to_s: 8.0, from_rpm: 600.0, to_rpm: 1400.0,
 ///     ended_by: EndedBy::Lift, plateau_rpm: None, rate: 100.0,
 /// };
-/// let p = derive(&log, &span, &dyno, 4.0, None, 0.1, &[]).unwrap();
+/// let with = With { dyno: &dyno, ratio: 4.0, coast: None, smoothing_s: 0.1, cuts: &[], engine: None };
+/// let p = derive(&log, &span, &with).unwrap();
 /// let at = p.rpm.iter().position(|n| *n >= 4000.0).unwrap();
 /// assert!((p.power_kw[at] - 41.89).abs() < 0.1 && (p.torque_nm[at] - 100.0).abs() < 0.1);
 /// ```
 ///
 /// # Errors
 /// [`PowerError`] when a channel or the inertia is missing or the pull is too short.
-pub fn derive(
-    log: &Recording,
-    span: &PullSpan,
-    dyno: &Dyno,
-    ratio: f64,
-    coast: Option<&CoastDown>,
-    smoothing_s: f64,
-    said: &[[f64; 2]],
-) -> Result<PowerTrace, PowerError> {
+pub fn derive(log: &Recording, span: &PullSpan, with: &With<'_>) -> Result<PowerTrace, PowerError> {
+    let With { dyno, ratio, coast, smoothing_s, .. } = *with;
     let inertia = match (dyno.kind, dyno.inertia_kg_m2) {
         (DynoKind::RollerInertia, None) => return Err(PowerError::MissingInertia),
         (_, i) => i.unwrap_or(0.0),
@@ -265,7 +281,7 @@ pub fn derive(
     // own.
     let moving = inertia > 0.0 || dyno.rotating_inertia_kg_m2.is_some_and(|i| i > 0.0);
     let rate_s = if moving { smoothing_s.max(RATE_WINDOW_S) } else { smoothing_s };
-    let raw = raw(log, dyno, ratio)?;
+    let raw = raw(log, with)?;
     let (a, b) = (
         raw.t.partition_point(|t| *t < span.from_s - 1e-9),
         raw.t.partition_point(|t| *t <= span.to_s + 1e-9),
@@ -274,9 +290,10 @@ pub fn derive(
         return Err(PowerError::TooShort { samples: b.saturating_sub(a) });
     }
     let mut flags = Vec::new();
-    let cuts = cuts_of(&raw, a..b, span, said);
+    let cuts = cuts_of(&raw, a..b, span, with.cuts);
     let mut keep = without_spikes(&raw, a, b, &mut flags);
     keep.retain(|&i| cuts.iter().all(|c| raw.t[i] <= c[0] || raw.t[i] >= c[1]));
+    keep.retain(|&i| raw.engine_rpm.as_ref().is_none_or(|e| e[i].is_finite()));
     if keep.len() < 8 {
         return Err(PowerError::TooShort { samples: keep.len() });
     }
@@ -285,6 +302,7 @@ pub fn derive(
     let mut out = PowerTrace {
         t: Vec::with_capacity(t.len()),
         rpm: Vec::with_capacity(t.len()),
+        shaft_rpm: Vec::with_capacity(t.len()),
         power_kw: Vec::with_capacity(t.len()),
         torque_nm: Vec::with_capacity(t.len()),
         edge: Vec::with_capacity(t.len()),
@@ -304,7 +322,14 @@ pub fn derive(
         let turning = plan.values(&speed);
         let rate =
             if rate_s > smoothing_s { WindowPlan::new(ts, rate_s).rates(&speed) } else { plan.rates(&speed) };
-        let torque = raw.torque.as_ref().map(|q| plan.values(&idx.iter().map(|&i| q[i]).collect::<Vec<_>>()));
+        let own = |v: &[f64]| idx.iter().map(|&i| v[i]).collect::<Vec<_>>();
+        let torque = raw.torque.as_ref().map(|q| plan.values(&own(q)));
+        // The window of the rate is wide enough for steps of a slow engine computer, the filter's may be none.
+        let engine = raw.engine_rpm.as_ref().map(|e| {
+            let e = own(e);
+            let rate = WindowPlan::new(ts, rate_s.max(RATE_WINDOW_S)).rates(&e);
+            (plan.values(&e), rate)
+        });
         if plan.record.samples > 0 {
             out.filter = plan.record;
         }
@@ -313,12 +338,16 @@ pub fn derive(
             let (omega, alpha) = (turning[k] * RAD_S_PER_RPM, rate[k] * RAD_S_PER_RPM);
             let brake = torque.as_ref().map_or(0.0, |q| q[k]);
             let loss = coast.map_or(0.0, |c| c.a[0] + c.a[1] * omega + c.a[2] * omega * omega);
-            let rotating = dyno.rotating_inertia_kg_m2.unwrap_or(0.0) * ratio * ratio * alpha;
-            let power_w = (brake + inertia * alpha + loss + rotating) * omega;
-            let rpm = turning[k] * ratio;
+            let (rpm, rpm_s) = match &engine {
+                Some((e, r)) => (e[k], r[k]),
+                None => (turning[k] * ratio, rate[k] * ratio),
+            };
+            let turned = dyno.rotating_inertia_kg_m2.unwrap_or(0.0) * rpm_s * RAD_S_PER_RPM;
+            let power_w = (brake + inertia * alpha + loss) * omega + turned * rpm * RAD_S_PER_RPM;
             out.t.push(ts[k]);
             out.rpm.push(rpm);
-            out.rate.push(rate[k] * ratio);
+            out.shaft_rpm.push(turning[k]);
+            out.rate.push(rpm_s);
             out.power_kw.push(power_w / 1000.0);
             out.torque_nm.push(if rpm > 0.0 { power_w / (rpm * RAD_S_PER_RPM) } else { f64::NAN });
             out.edge.push(ts[k] - first < rate_s / 2.0 - 1e-9 || last - ts[k] < rate_s / 2.0 - 1e-9);
@@ -326,6 +355,9 @@ pub fn derive(
     }
     if out.filter.samples == 0 {
         flags.push(Finding::Unfiltered { step_s: step, window_s: smoothing_s });
+    }
+    if raw.engine_rpm.is_some() && span.kind != PullKind::HeldSteps {
+        flags.extend(first_passages(&mut out, span.kind == PullKind::LugDown));
     }
     if !cuts.is_empty() {
         flags.push(Finding::PowerCut {
@@ -390,36 +422,6 @@ fn segments(t: &[f64], gap: f64, cuts: &[[f64; 2]]) -> Vec<std::ops::Range<usize
         }
     }
     out
-}
-
-/// Fits the loss of a coast-down recorded with the drive disconnected.
-///
-/// # Formula
-/// `T_loss(ω) = −I·dω/dt`, fitted `a0 + a1·ω + a2·ω²` over the longest stretch of falling speed.
-///
-/// # Errors
-/// [`PowerError::BadCoastDown`] when there is no such stretch of at least 2 s.
-pub fn fit_coast_down(log: &Recording, inertia_kg_m2: f64) -> Result<CoastDown, PowerError> {
-    let s = shaft_speed(log, None).ok_or(PowerError::MissingSpeed)?;
-    let (w, _) = smooth_seconds(&s.t, &s.v, 1.0);
-    let mut best = 0..0;
-    let mut start = 0;
-    for i in 0..=s.len() {
-        let falling = i < s.len() && w.derivative[i] < 0.0 && w.smoothed[i] > 0.0;
-        if !falling {
-            if i - start > best.len() {
-                best = start..i;
-            }
-            start = i + 1;
-        }
-    }
-    if best.len() < 10 || s.t[best.end - 1] - s.t[best.start] < 2.0 {
-        return Err(PowerError::BadCoastDown);
-    }
-    let omega: Vec<f64> = w.smoothed[best.clone()].iter().map(|v| v * RAD_S_PER_RPM).collect();
-    let loss: Vec<f64> = w.derivative[best].iter().map(|d| -inertia_kg_m2 * d * RAD_S_PER_RPM).collect();
-    let c = polyfit(&omega, &loss, 2).ok_or(PowerError::BadCoastDown)?;
-    Ok(CoastDown { a: [c[0], c[1], c[2]] })
 }
 
 #[cfg(test)]

@@ -1,6 +1,18 @@
 use super::*;
+
 use crate::channel::Channel;
+use crate::pull::coast::fit_coast_down;
 use crate::pull::span::{EndedBy, PullKind};
+
+fn derived(
+    l: &Recording,
+    dyno: &Dyno,
+    ratio: f64,
+    smoothing_s: f64,
+    cuts: &[[f64; 2]],
+) -> Result<PowerTrace, PowerError> {
+    derive(l, &whole(l), &With { dyno, ratio, coast: None, smoothing_s, cuts, engine: None })
+}
 
 fn log(columns: &[(&str, Vec<f64>)], hz: f64) -> Recording {
     let n = columns[0].1.len();
@@ -33,7 +45,7 @@ fn dyno(kind: DynoKind, inertia: Option<f64>) -> Dyno {
 fn hub_power_is_torque_times_speed_and_torque_is_engine_referred() {
     let rpm: Vec<f64> = (0..500).map(|i| 500.0 + f64::from(i)).collect();
     let l = log(&[("roller_speed", rpm), ("hub_torque", vec![800.0; 500])], 100.0);
-    let p = derive(&l, &whole(&l), &dyno(DynoKind::Hub, None), 4.0, None, 0.25, &[]).unwrap();
+    let p = derived(&l, &dyno(DynoKind::Hub, None), 4.0, 0.25, &[]).unwrap();
     for k in [10, 250, 490] {
         assert!((p.torque_nm[k] - 200.0).abs() < 1e-6);
         assert!((p.power_kw[k] - 200.0 * p.rpm[k] * RAD_S_PER_RPM / 1000.0).abs() < 1e-9);
@@ -45,11 +57,11 @@ fn hub_power_is_torque_times_speed_and_torque_is_engine_referred() {
 fn a_drum_of_known_inertia_weighs_the_acceleration() {
     let rpm: Vec<f64> = (0..400).map(|i| 300.0 + 2.0 * f64::from(i)).collect();
     let l = log(&[("roller_speed", rpm)], 100.0);
-    let p = derive(&l, &whole(&l), &dyno(DynoKind::RollerInertia, Some(10.0)), 3.0, None, 0.25, &[]).unwrap();
+    let p = derived(&l, &dyno(DynoKind::RollerInertia, Some(10.0)), 3.0, 0.25, &[]).unwrap();
     let want = 10.0 * 200.0 * RAD_S_PER_RPM / 3.0;
     assert!((p.torque_nm[200] - want).abs() < 1e-6, "{} {want}", p.torque_nm[200]);
     assert_eq!(
-        derive(&l, &whole(&l), &dyno(DynoKind::RollerInertia, None), 3.0, None, 0.25, &[]).unwrap_err(),
+        derived(&l, &dyno(DynoKind::RollerInertia, None), 3.0, 0.25, &[]).unwrap_err(),
         PowerError::MissingInertia
     );
 }
@@ -74,7 +86,7 @@ fn a_coast_down_recovers_its_own_loss_and_marks_an_estimate() {
 #[test]
 fn missing_torque_is_a_sentence() {
     let l = log(&[("roller_speed", vec![500.0; 50])], 50.0);
-    let e = derive(&l, &whole(&l), &dyno(DynoKind::Hub, None), 4.0, None, 0.25, &[]).unwrap_err();
+    let e = derived(&l, &dyno(DynoKind::Hub, None), 4.0, 0.25, &[]).unwrap_err();
     assert_eq!(e.to_string(), "no torque channel: a hub dyno recording needs hub_torque in N·m");
 }
 
@@ -84,7 +96,7 @@ fn a_spike_is_left_out_of_the_curve_and_said() {
     let mut torque: Vec<f64> = (0..500).map(|i| 800.0 + f64::from(i % 5)).collect();
     torque[250] = 5000.0;
     let l = log(&[("roller_speed", rpm), ("hub_torque", torque)], 100.0);
-    let p = derive(&l, &whole(&l), &dyno(DynoKind::Hub, None), 4.0, None, 0.25, &[]).unwrap();
+    let p = derived(&l, &dyno(DynoKind::Hub, None), 4.0, 0.25, &[]).unwrap();
     assert_eq!(p.t.len(), 499);
     assert!(p.torque_nm.iter().all(|t| *t < 205.0));
     assert_eq!(p.flags[0].kind(), "spikes");
@@ -101,7 +113,7 @@ fn without_smoothing_an_inertia_still_weighs_a_smoothed_rate() {
         (0..600).map(|i| 500.0 + 1.4 * f64::from(i) + if i % 2 == 0 { 0.4 } else { -0.4 }).collect();
     let l = log(&[("roller_speed", rpm), ("hub_torque", vec![800.0; 600])], 100.0);
     let with = Dyno { rotating_inertia_kg_m2: Some(0.16), ..dyno(DynoKind::Hub, None) };
-    let p = derive(&l, &whole(&l), &with, 4.0, None, 0.0, &[]).unwrap();
+    let p = derived(&l, &with, 4.0, 0.0, &[]).unwrap();
     let want = 200.0 + 0.16 * 140.0 * 4.0 * RAD_S_PER_RPM;
     for k in 100..500 {
         assert!((p.torque_nm[k] - want).abs() < 1.5, "{k}: {} {want}", p.torque_nm[k]);
@@ -119,7 +131,7 @@ fn a_cut_splits_the_curve_before_the_filter_and_leaves_no_false_peak_beside_it()
     let whole_torque: Vec<f64> = (0..n).map(smooth).collect();
     let with = |q: Vec<f64>, said: &[[f64; 2]]| {
         let l = log(&[("roller_speed", rpm.clone()), ("hub_torque", q)], 100.0);
-        derive(&l, &whole(&l), &dyno(DynoKind::Hub, None), 4.0, None, 0.25, said).unwrap()
+        derived(&l, &dyno(DynoKind::Hub, None), 4.0, 0.25, said).unwrap()
     };
     let clean = with(whole_torque, &[]);
     let found = with(torque.clone(), &[]);
@@ -139,4 +151,50 @@ fn a_cut_splits_the_curve_before_the_filter_and_leaves_no_false_peak_beside_it()
     }
     let said = with((0..n).map(smooth).collect(), &[[3.0, 3.1]]);
     assert_eq!(said.starts.len(), 2, "a channel says it where torque does not");
+}
+
+/// 600 N·m at a shaft that rises from 400 to 1400 rpm in 8 s, behind a ratio of 4 and a converter.
+fn behind_a_converter(slip: impl Fn(f64) -> f64) -> (Recording, Series) {
+    let rpm: Vec<f64> = (0..801).map(|i| 400.0 + 1.25 * f64::from(i)).collect();
+    let l = log(&[("roller_speed", rpm.clone()), ("hub_torque", vec![600.0; 801])], 100.0);
+    let v = l.t.iter().zip(&rpm).map(|(t, n)| 4.0 * n * (1.0 + slip(*t))).collect();
+    (l.clone(), Series { t: l.t, v })
+}
+
+#[test]
+fn torque_is_referred_to_the_speed_the_engine_had() {
+    let (l, engine) = behind_a_converter(|t| 0.4 * (-t / 1.5).exp());
+    let hub = dyno(DynoKind::Hub, None);
+    let with = |engine| With { dyno: &hub, ratio: 4.0, coast: None, smoothing_s: 0.25, cuts: &[], engine };
+    let [shaft, own] = [None, Some(&engine)].map(|e| derive(&l, &whole(&l), &with(e)).unwrap());
+    for k in [60, 300, 700] {
+        assert!((own.power_kw[k] - shaft.power_kw[k]).abs() < 1e-9, "power is the dyno's own");
+        let ratio = engine.v[k] / (4.0 * shaft.shaft_rpm[k]);
+        assert!((own.rpm[k] / shaft.rpm[k] - ratio).abs() < 2e-3, "{k}");
+        assert!((shaft.torque_nm[k] / own.torque_nm[k] - ratio).abs() < 2e-3, "{k}");
+    }
+    assert!(shaft.rpm[60] < 2000.0 && own.rpm[60] > 2400.0, "the axis moves by a quarter");
+    assert!(own.flags.is_empty(), "{:?}", own.flags);
+}
+
+#[test]
+fn a_converter_that_closes_within_the_sweep_leaves_each_speed_where_it_was_first_passed() {
+    let (l, engine) = behind_a_converter(|t| if t < 4.0 { 0.25 } else { 0.25 * (-(t - 4.0) / 0.2).exp() });
+    let hub = dyno(DynoKind::Hub, None);
+    let with =
+        With { dyno: &hub, ratio: 4.0, coast: None, smoothing_s: 0.25, cuts: &[], engine: Some(&engine) };
+    let p = derive(&l, &whole(&l), &with).unwrap();
+    assert!(p.rpm.windows(2).all(|w| w[1] > w[0] - 25.0), "no speed is passed twice");
+    let n = p.t.len();
+    assert!(
+        [p.rpm.len(), p.shaft_rpm.len(), p.power_kw.len(), p.edge.len(), p.rate.len()]
+            .iter()
+            .all(|k| *k == n)
+    );
+    assert!(p.starts.len() == 2 && p.t[p.starts[1]] - p.t[p.starts[1] - 1] > 1.0, "{:?}", p.starts);
+    assert!(
+        matches!(p.flags[..], [Finding::SpeedFellBack { from_rpm, by_rpm }] if (from_rpm - 4500.0).abs() < 60.0 && by_rpm > 400.0),
+        "{:?}",
+        p.flags
+    );
 }

@@ -7,3 +7,22 @@ pub fn median_in_place(v: &mut [f64]) -> f64 {
     let (low, m, _) = v.select_nth_unstable_by(mid, f64::total_cmp);
     if even { (*m + low.iter().copied().fold(f64::NEG_INFINITY, f64::max)) / 2.0 } else { *m }
 }
+
+/// Medians of what lies within half of `window` on either side of each point; `t` ascends, same length as `v`.
+pub fn running_median(t: &[f64], v: &[f64], window: f64) -> Vec<f64> {
+    let (mut a, mut b) = (0, 0);
+    let mut held = Vec::new();
+    t.iter()
+        .map(|ti| {
+            while t[a] < ti - window / 2.0 {
+                a += 1;
+            }
+            while b < t.len() && t[b] <= ti + window / 2.0 {
+                b += 1;
+            }
+            held.clear();
+            held.extend_from_slice(&v[a..b]);
+            median_in_place(&mut held)
+        })
+        .collect()
+}

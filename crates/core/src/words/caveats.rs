@@ -44,6 +44,15 @@ pub fn caveat(c: &Caveat, to: &Speech<'_>) -> String {
             let sizes = format!("{:.2} and {:.2} {}", u.from_kw(*x), u.from_kw(*y), u.label());
             format!("One set scatters more than three times as much as the other ({sizes}).")
         }
+        Caveat::SpeedOrigins => {
+            "Some pulls go by the measured engine speed and others by shaft speed times the ratio: where tyres, clutch or converter slip, one engine speed is not the same place in both.".into()
+        }
+        Caveat::AtShaftSpeed(l) => format!(
+            "At equal speed of the dyno's shaft the largest difference is {} at {:.0} rpm of the shaft{}.",
+            u.say_signed(l.difference),
+            l.rpm,
+            if l.significant == Some(false) { ", within the scatter" } else { "" }
+        ),
         Caveat::RampRate { apart, rpm_s: [x, y] } => format!(
             "Ramp rates differ by {:.0} % ({x:.0} and {y:.0} rpm/s) and no rotating inertia is given: torque is not comparable to that degree.",
             100.0 * apart
@@ -96,7 +105,7 @@ fn gear(g: &Option<String>) -> &str {
 fn not_comparable(n: &NotComparable, to: &Speech<'_>) -> String {
     match n {
         NotComparable::NoPull { set } => format!("{} has no pull with a power curve that counts", to.set(set)),
-        NotComparable::Gears([a, b]) => format!("the gears differ ({} and {}): spool, clutch and tyre behave differently", gear(a), gear(b)),
+        NotComparable::Gears([a, b]) => format!("the gears differ ({} and {}): spool, clutch and tyre behave differently, so it takes a reason to compare them", gear(a), gear(b)),
         NotComparable::Mixed { set, kinds: k } => format!("{} holds {} together: leave one kind out of it", to.set(set), kinds(k, " and ")),
         NotComparable::Kinds([a, b]) => {
             format!("{} against {}: charge, heat and inertia settle differently, so like is compared with like", kinds(a, ""), kinds(b, ""))

@@ -7,6 +7,15 @@ use crate::printed::Applied;
 use crate::pull::span::PullKind;
 use crate::units::Units;
 
+/// The correction that a print carries.
+pub fn applied_words(a: Applied) -> String {
+    match a {
+        Applied::Family(Correction::None) => "uncorrected".to_owned(),
+        Applied::Family(f) => format!("corrected by {} before it came", f.label()),
+        Applied::Unknown => "by an unknown correction".to_owned(),
+    }
+}
+
 /// A finding.
 pub fn finding(f: &Finding, units: Units) -> String {
     match f {
@@ -17,11 +26,7 @@ pub fn finding(f: &Finding, units: Units) -> String {
         Finding::Printed { kind, applied, place, smoothing } => {
             let what = if *kind == PullKind::PeaksOnly { "peaks typed from a print" } else { "a curve that came finished" };
             let place = place.map_or_else(String::new, |p| format!(", {}", p.words()));
-            let applied = match applied {
-                Applied::Family(Correction::None) => "uncorrected".to_owned(),
-                Applied::Family(f) => format!("corrected by {} before it came", f.label()),
-                Applied::Unknown => "by an unknown correction".to_owned(),
-            };
+            let applied = applied_words(*applied);
             let smoothing = if smoothing.trim().is_empty() { "smoothing not stated".to_owned() } else { format!("smoothing: {}", smoothing.trim()) };
             format!("{what}{place}, {applied}; {smoothing}. No recording stands behind it, so no limit was measured")
         }
@@ -98,6 +103,13 @@ pub fn finding(f: &Finding, units: Units) -> String {
             let off = 100.0 * (measured / geometry - 1.0);
             format!("the measured ratio is {measured:.3}, the geometry says {geometry:.3} ({off:+.1} %): wrong gear, or slip?")
         }
+        Finding::SpeedMeasured { most, rpm } => format!(
+            "shaft speed times the ratio is off the measured engine speed by up to {:.1} % ({rpm:.0} rpm): axis, torque and limits of this pull go by the measured one",
+            100.0 * most
+        ),
+        Finding::SpeedFellBack { from_rpm, by_rpm } => format!(
+            "engine speed fell back by {by_rpm:.0} rpm from {from_rpm:.0} rpm within the pull, as when a converter closes: each speed is read where it was first passed"
+        ),
         Finding::NoPull { log } => {
             format!("no pull found in {log}: under full load speed never rises by 1000 rpm for 1.5 s, nor is it held at three speeds")
         }

@@ -21,7 +21,7 @@ pub use correction::caution;
 pub use coupling::{belt_sentence, coupling_sentence};
 pub use events::{event, event_short};
 pub use factors::hazard;
-pub use findings::{finding, unit_doubt};
+pub use findings::{applied_words, finding, unit_doubt};
 pub use limits::{
     channel_value, judged_sentence, limit_rule, limit_sentence, limit_short, threshold_text, tightest,
     verdict_line, why,

@@ -3,9 +3,8 @@
 
 use super::cell::{Cell, number};
 use super::dialect::{DELIMITERS, is_value, split, text};
+use super::reader::decoded;
 use crate::error::{FormatError, FormatProblem};
-use crate::packed::unpacked;
-use encoding_rs_io::DecodeReaderBytesBuilder;
 use std::io::Read;
 
 /// Largest table taken as cells, bytes: a log belongs to [`read_table`](super::read_table).
@@ -42,13 +41,8 @@ impl Cells {
 /// [`FormatError`] for empty, binary, unreadable and too large input.
 pub fn read_cells(input: impl Read, file: &str) -> Result<Cells, FormatError> {
     let whole = |problem| FormatError::whole(file, problem);
-    let input = unpacked(input, file)?;
     let mut bytes = Vec::new();
-    DecodeReaderBytesBuilder::new()
-        .bom_sniffing(true)
-        .strip_bom(true)
-        .utf8_passthru(true)
-        .build(input)
+    decoded(input, file)?
         .take(MOST_BYTES + 1)
         .read_to_end(&mut bytes)
         .map_err(|e| whole(FormatProblem::Unreadable(e.to_string())))?;

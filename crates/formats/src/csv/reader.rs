@@ -4,7 +4,7 @@ use super::cell::{Cell, clock, number};
 use super::dialect::{Dialect, sniff};
 use crate::error::{FormatError, FormatProblem};
 use crate::packed::unpacked;
-use encoding_rs_io::DecodeReaderBytesBuilder;
+use encoding_rs_io::{DecodeReaderBytes, DecodeReaderBytesBuilder};
 use std::io::{self, BufReader, Read};
 
 /// A longer line is refused.
@@ -71,11 +71,18 @@ struct Opened<R> {
     rest: R,
 }
 
-/// Decodes to UTF-8 and finds the dialect from the head.
-fn open<'a, R: Read + 'a>(input: R, file: &str) -> Result<Opened<impl Read + use<'a, R>>, FormatError> {
+/// What is in a file, unpacked and decoded to UTF-8.
+pub(super) fn decoded<'a>(
+    input: impl Read + 'a,
+    file: &str,
+) -> Result<DecodeReaderBytes<Box<dyn Read + 'a>, Vec<u8>>, FormatError> {
     let input = unpacked(input, file)?;
-    let mut decoded =
-        DecodeReaderBytesBuilder::new().bom_sniffing(true).strip_bom(true).utf8_passthru(true).build(input);
+    Ok(DecodeReaderBytesBuilder::new().bom_sniffing(true).strip_bom(true).utf8_passthru(true).build(input))
+}
+
+/// Decodes and finds the dialect from the head.
+fn open<'a, R: Read + 'a>(input: R, file: &str) -> Result<Opened<impl Read + use<'a, R>>, FormatError> {
+    let mut decoded = decoded(input, file)?;
     let mut head = Vec::with_capacity(HEAD);
     decoded
         .by_ref()

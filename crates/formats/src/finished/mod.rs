@@ -6,4 +6,4 @@ mod table;
 #[cfg(test)]
 mod tests;
 
-pub use table::{ColumnSaid, FinishedColumns, FinishedRun, FinishedTable, read_finished};
+pub use table::{ColumnSaid, FinishedColumn, FinishedColumns, FinishedRun, FinishedTable, read_finished};

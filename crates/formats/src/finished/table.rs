@@ -1,6 +1,7 @@
 //! Reading a finished table: its blocks, its runs, its units.
 
 use super::header::{Holds, Named, read, run_key, unit_of};
+use crate::assign::bare;
 use crate::csv::Cells;
 use crate::error::{FormatError, FormatProblem};
 use jamjar_core::units::{RAD_S_PER_RPM, Unit};
@@ -53,11 +54,30 @@ pub struct FinishedRun {
     pub guessed: Vec<(&'static str, Unit)>,
 }
 
+/// A column of a table, with what it was taken for.
+#[derive(Debug, Clone, Default, PartialEq)]
+pub struct FinishedColumn {
+    /// Header text.
+    pub header: String,
+    /// `engine_speed`, `road_speed`, `power` or `torque`; `None` when it is none of them.
+    pub holds: Option<&'static str>,
+    /// Its unit; `None` when nobody said.
+    pub unit: Option<Unit>,
+    /// A person named it.
+    pub by_hand: bool,
+    /// First values, as they stand there.
+    pub first: Vec<String>,
+    /// Lowest and highest value as they stand there.
+    pub range: Option<[f64; 2]>,
+}
+
 /// All runs of a table, in the order they stand.
 #[derive(Debug, Clone, Default, PartialEq)]
 pub struct FinishedTable {
     /// The runs.
     pub runs: Vec<FinishedRun>,
+    /// Columns below the first header, in the order they stand.
+    pub columns: Vec<FinishedColumn>,
 }
 
 impl FinishedTable {
@@ -119,8 +139,9 @@ pub fn read_finished(
     said: &FinishedColumns,
 ) -> Result<FinishedTable, FormatError> {
     let mut runs: Vec<FinishedRun> = Vec::new();
-    for block in blocks(cells, file, said)? {
-        runs.extend(runs_of(cells, file, &block)?);
+    let blocks = blocks(cells, file, said)?;
+    for block in &blocks {
+        runs.extend(runs_of(cells, file, block)?);
     }
     if runs.is_empty() {
         return Err(FormatError::whole(file, FormatProblem::NoRows));
@@ -132,7 +153,35 @@ pub fn read_finished(
             return Err(FormatError::whole(file, FormatProblem::RunTwice { run: runs[j].name.clone() }));
         }
     }
-    Ok(FinishedTable { runs })
+    let columns = blocks.first().map_or_else(Vec::new, |b| columns_of(cells, b, said));
+    Ok(FinishedTable { runs, columns })
+}
+
+/// First values shown of a column.
+const SHOWN: usize = 3;
+
+fn columns_of(cells: &Cells, block: &Block, said: &FinishedColumns) -> Vec<FinishedColumn> {
+    let header = &cells.rows[block.header_row];
+    let one = |(at, text): (usize, &String)| {
+        let named = block.columns.iter().find(|c| c.at == at).map(|c| &c.named);
+        let value = |r: &usize| cells.number(*r, at);
+        let range = block
+            .rows
+            .iter()
+            .filter_map(value)
+            .fold(None, |m: Option<[f64; 2]>, v| Some(m.map_or([v, v], |[a, b]| [a.min(v), b.max(v)])));
+        let shown = |r: &usize| cells.rows[*r].get(at).filter(|t| !t.is_empty()).cloned();
+        let own = |c: &ColumnSaid| c.column == *text || bare(text) == c.column;
+        FinishedColumn {
+            header: text.clone(),
+            holds: named.map(|n| n.holds.word()),
+            unit: named.and_then(|n| n.unit),
+            by_hand: said.said().into_iter().any(|(_, c)| c.is_some_and(own)),
+            first: block.rows.iter().filter_map(shown).take(SHOWN).collect(),
+            range,
+        }
+    };
+    filled(header).into_iter().map(one).collect()
 }
 
 fn filled(row: &[String]) -> Vec<(usize, &String)> {
@@ -160,10 +209,6 @@ fn header(row: &[String], said: &FinishedColumns) -> Option<Vec<Column>> {
     }
     let has = |w: &[Holds]| out.iter().any(|c| w.contains(&c.named.holds));
     (has(&[Holds::EngineSpeed, Holds::RoadSpeed]) && has(&[Holds::Power, Holds::Torque])).then_some(out)
-}
-
-fn bare(header: &str) -> &str {
-    header.split(['[', '(']).next().unwrap_or(header).trim()
 }
 
 fn blocks(cells: &Cells, file: &str, said: &FinishedColumns) -> Result<Vec<Block>, FormatError> {

@@ -117,8 +117,24 @@ pub(super) async fn archive_one(
     of: Subject,
     by: &By,
 ) -> Result<(), StoreError> {
+    archive_saying(c, of, by, Change::new("archived", "no", "yes")).await
+}
+
+/// The same, with other words on its trail.
+pub(super) async fn archive_saying(
+    c: &mut AsyncMysqlConnection,
+    of: Subject,
+    by: &By,
+    said: Change,
+) -> Result<(), StoreError> {
     put(c, of, Some(Utc::now().naive_utc())).await?;
-    keep(c, of, by, &[Change::new("archived", "no", "yes")]).await
+    keep(c, of, by, &[said]).await
+}
+
+/// Whether no pull of a set is left outside the archive.
+pub(super) async fn is_empty(c: &mut AsyncMysqlConnection, set: i64) -> Result<bool, StoreError> {
+    let left = pull::table.filter(pull::set_id.eq(set).and(pull::archived_at.is_null()));
+    Ok(left.count().get_result::<i64>(c).await? == 0)
 }
 
 async fn archive_whole(c: &mut AsyncMysqlConnection, of: Subject, by: &By) -> Result<(), StoreError> {
@@ -130,12 +146,7 @@ async fn archive_whole(c: &mut AsyncMysqlConnection, of: Subject, by: &By) -> Re
     archive_one(c, of, by).await?;
     if let Subject::Pull(id) = of {
         let set: i64 = pull::table.find(id).select(pull::set_id).first(c).await?;
-        let left: i64 = pull::table
-            .filter(pull::set_id.eq(set).and(pull::archived_at.is_null()))
-            .count()
-            .get_result(c)
-            .await?;
-        if left == 0 {
+        if is_empty(c, set).await? {
             archive_one(c, Subject::Set(set), by).await?;
         }
     }

@@ -85,14 +85,18 @@ pub struct AuditEntry {
 
 /// A field with what stood there and what is to stand there.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub(crate) struct Change {
-    pub(crate) field: String,
-    pub(crate) old: String,
-    pub(crate) new: String,
+pub struct Change {
+    /// The field.
+    pub field: String,
+    /// What stood there.
+    pub old: String,
+    /// What is to stand there.
+    pub new: String,
 }
 
 impl Change {
-    pub(crate) fn new(field: impl Into<String>, old: impl ToString, new: impl ToString) -> Self {
+    /// A field with what stood there and what is to stand there.
+    pub fn new(field: impl Into<String>, old: impl ToString, new: impl ToString) -> Self {
         Self { field: field.into(), old: old.to_string(), new: new.to_string() }
     }
 
@@ -102,14 +106,14 @@ impl Change {
     }
 }
 
-/// Writes what is changed of a thing, within the caller's transaction.
+/// Writes what is changed of a thing, within the caller's transaction; what stays as it was is no change.
 pub(crate) async fn keep(
     c: &mut AsyncMysqlConnection,
     of: Subject,
     by: &By,
     changes: &[Change],
 ) -> Result<(), StoreError> {
-    for change in changes {
+    for change in changes.iter().filter(|c| c.differs()) {
         diesel::insert_into(audit::table)
             .values((
                 audit::kind.eq(of.kind()),

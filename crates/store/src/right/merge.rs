@@ -11,10 +11,17 @@ use crate::error::StoreError;
 use crate::schema::{cell_day, day_fuel, fuel, line_up, map_revision, plan_item, pull_set, vehicle};
 use crate::vehicles::claim_vehicle;
 use diesel::prelude::*;
-use diesel_async::RunQueryDsl;
+use diesel_async::{AsyncMysqlConnection, RunQueryDsl};
 
 fn other(from: i64, into: i64) -> Result<(), StoreError> {
     if from == into { Err(StoreError::Refused("that is the same thing twice".into())) } else { Ok(()) }
+}
+
+async fn claim_days(c: &mut AsyncMysqlConnection, days: Vec<i64>) -> Result<(), StoreError> {
+    for day in days {
+        claim_day(c, day, Touch::Measurements, Seen::Nothing).await?;
+    }
+    Ok(())
 }
 
 #[derive(Queryable, Selectable)]
@@ -67,19 +74,10 @@ impl Store {
                     .execute(c)
                     .await?;
             }
-            let days: Vec<i64> = pull_set::table
-                .filter(pull_set::map_id.eq(from))
-                .select(pull_set::day_id)
-                .distinct()
-                .load(c)
-                .await?;
-            for day in days {
-                claim_day(c, day, Touch::Measurements, Seen::Nothing).await?;
-            }
-            let n = diesel::update(pull_set::table.filter(pull_set::map_id.eq(from)))
-                .set(pull_set::map_id.eq(into))
-                .execute(c)
-                .await?;
+            let sets = pull_set::table.filter(pull_set::map_id.eq(from));
+            let days = sets.select(pull_set::day_id).distinct().load(c).await?;
+            claim_days(c, days).await?;
+            let n = diesel::update(sets).set(pull_set::map_id.eq(into)).execute(c).await?;
             archive_one(c, Subject::Map(from), by).await?;
             keep(c, Subject::Map(into), by, &[Change::new("sets", "", format!("{n} from {}", a.name))])
                 .await?;
@@ -113,19 +111,10 @@ impl Store {
                     100.0 * y
                 )));
             }
-            let days: Vec<i64> = pull_set::table
-                .filter(pull_set::fuel_id.eq(from))
-                .select(pull_set::day_id)
-                .distinct()
-                .load(c)
-                .await?;
-            for day in days {
-                claim_day(c, day, Touch::Measurements, Seen::Nothing).await?;
-            }
-            let sets = diesel::update(pull_set::table.filter(pull_set::fuel_id.eq(from)))
-                .set(pull_set::fuel_id.eq(into))
-                .execute(c)
-                .await?;
+            let own = pull_set::table.filter(pull_set::fuel_id.eq(from));
+            let days = own.select(pull_set::day_id).distinct().load(c).await?;
+            claim_days(c, days).await?;
+            let sets = diesel::update(own).set(pull_set::fuel_id.eq(into)).execute(c).await?;
             let poured: Vec<(i64, i64, f64)> = day_fuel::table
                 .filter(day_fuel::fuel_id.eq(from))
                 .select((day_fuel::id, day_fuel::day_id, day_fuel::litres))

@@ -6,14 +6,15 @@ mod audit;
 mod day;
 mod merge;
 mod place;
+mod print;
 mod samples;
 mod set;
 mod undo;
 mod vehicle;
 
 pub use archive::Archived;
-pub use audit::{AuditEntry, By, Subject};
-pub(crate) use audit::{Change, keep};
+pub(crate) use audit::keep;
+pub use audit::{AuditEntry, By, Change, Subject};
 pub use day::DayWords;
 pub use place::To;
 pub use samples::{FileRef, Reread, SampleFiles};

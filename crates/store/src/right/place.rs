@@ -1,5 +1,6 @@
 //! Where pulls stand: moved between sets of a day, a set split, two sets of one configuration made one.
 
+use super::archive::{archive_saying, is_empty};
 use super::audit::{By, Change, Subject, keep};
 use super::set::measure_again;
 use crate::boxed;
@@ -8,7 +9,6 @@ use crate::db::{Store, inserted};
 use crate::error::StoreError;
 use crate::schema::{pull, pull_set};
 use crate::sets::{Set, alive_set};
-use chrono::Utc;
 use diesel::prelude::*;
 use diesel_async::{AsyncMysqlConnection, RunQueryDsl};
 
@@ -55,12 +55,11 @@ async fn twin(c: &mut AsyncMysqlConnection, of: &Set) -> Result<i64, StoreError>
         .select(pull_set::id)
         .load(c)
         .await?;
-    let (build, map, fuel): (i64, i64, i64) = pull_set::table
+    let (build, map, fuel, extras): (i64, i64, i64, String) = pull_set::table
         .find(of.id)
-        .select((pull_set::build_id, pull_set::map_id, pull_set::fuel_id))
+        .select((pull_set::build_id, pull_set::map_id, pull_set::fuel_id, pull_set::extras))
         .first(c)
         .await?;
-    let extras: String = pull_set::table.find(of.id).select(pull_set::extras).first(c).await?;
     diesel::insert_into(pull_set::table)
         .values((
             pull_set::day_id.eq(of.day_id),
@@ -140,23 +139,9 @@ impl Store {
             if target.id != from {
                 arrange(c, from, &stay).await?;
             }
-            let alive: i64 = pull::table
-                .filter(pull::set_id.eq(from).and(pull::archived_at.is_null()))
-                .count()
-                .get_result(c)
-                .await?;
-            if alive == 0 {
-                diesel::update(pull_set::table.find(from))
-                    .set(pull_set::archived_at.eq(Some(Utc::now().naive_utc())))
-                    .execute(c)
-                    .await?;
-                keep(
-                    c,
-                    Subject::Set(from),
-                    by,
-                    &[Change::new("archived", "", "empty: its pulls were moved")],
-                )
-                .await?;
+            if is_empty(c, from).await? {
+                let said = Change::new("archived", "", "empty: its pulls were moved");
+                archive_saying(c, Subject::Set(from), by, said).await?;
             }
             for id in &moved {
                 let place = |order: &[i64]| order.iter().position(|p| p == id).map_or(0, |i| i + 1);

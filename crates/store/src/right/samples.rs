@@ -138,34 +138,4 @@ impl Store {
         })
         .await
     }
-
-    /// Sources whose columns were said by a person: signature and mapping as JSON.
-    ///
-    /// # Errors
-    /// [`StoreError`] when the database cannot answer.
-    #[boxed]
-    pub async fn remembered(&self) -> Result<Vec<(String, String)>, StoreError> {
-        use crate::schema::source_mapping;
-        let mut c = self.conn().await?;
-        let all = source_mapping::table
-            .order(source_mapping::source)
-            .select((source_mapping::source, source_mapping::mapping))
-            .load(&mut c)
-            .await?;
-        Ok(all)
-    }
-
-    /// Forgets what was said of a source; recordings that are stored stay as they are.
-    ///
-    /// # Errors
-    /// [`StoreError`] when the database refuses.
-    #[boxed]
-    pub async fn forget_mapping(&self, source: &str) -> Result<(), StoreError> {
-        use crate::schema::source_mapping;
-        self.transact(async |c| {
-            diesel::delete(source_mapping::table.find(source)).execute(c).await?;
-            Ok(())
-        })
-        .await
-    }
 }

@@ -84,6 +84,7 @@ pub(crate) fn new_pull(file: i64) -> NewPull {
         started_at: None,
         air: None,
         excluded: None,
+        finished: None,
         dyno,
         ecu: None,
         summary: Summary { algorithm: 1, settings: "0123456789abcdef".into(), measured },

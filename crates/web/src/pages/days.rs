@@ -6,7 +6,7 @@ use crate::error::WebError;
 use crate::prefs::Prefs;
 use crate::seen::unchanged;
 use crate::state::{AppState, PageMade};
-use crate::typed::{self, blank_or, optional};
+use crate::typed::{self, Wrong, blank_or, optional};
 use crate::views::day_seen;
 use crate::views::{DayPage, NewDayPage, Shell, day_page};
 use axum::Form;
@@ -17,7 +17,7 @@ use axum::response::{Html, IntoResponse, Redirect, Response};
 use chrono::NaiveDate;
 use jamjar_core::air::{AirError, AirState};
 use jamjar_core::analysis::{Aspiration, Engine, Ignition, Vehicle};
-use jamjar_core::bounds::OVERALL_RATIO;
+use jamjar_core::bounds::{AIR_TEMPERATURE_C, ALTITUDE_M, HUMIDITY, OVERALL_RATIO};
 use jamjar_core::pull::power::{Dyno, DynoKind};
 use jamjar_core::vehicle_sheet::VehicleSheet;
 use jamjar_store::{NewDay, NewVehicle, Thing};
@@ -43,9 +43,6 @@ pub(crate) struct NewDayForm {
     pub(crate) altitude: String,
     pub(crate) note: String,
 }
-
-/// A field that cannot be, by its name in the form, and what would be right.
-type Wrong = (&'static str, String);
 
 /// Air from three fields; humidity in per cent. All blank is no air. With an altitude the pressure is a
 /// sea-level figure.
@@ -78,15 +75,12 @@ fn air(temperature: &str, humidity: &str, pressure: &str, altitude: &str) -> Res
 
 /// The field an air that cannot be comes from.
 fn field_of(e: &AirError) -> &'static str {
-    let text = e.to_string();
-    if text.contains("temperature") {
-        "temperature"
-    } else if text.contains("humidity") {
-        "humidity"
-    } else if text.contains("altitude") {
-        "altitude"
-    } else {
-        "pressure"
+    match e {
+        AirError::HumidityInPerCent { .. } => "humidity",
+        AirError::Range(r) if r.bound == HUMIDITY => "humidity",
+        AirError::Range(r) if r.bound == AIR_TEMPERATURE_C => "temperature",
+        AirError::Range(r) if r.bound == ALTITUDE_M => "altitude",
+        AirError::Range(_) | AirError::PressureUnit { .. } => "pressure",
     }
 }
 
@@ -310,6 +304,21 @@ mod tests {
             "sea-level pressure is brought to the cell"
         );
         assert!(air("warm", "52", "1002", "").unwrap_err().1.contains("not a number"));
+    }
+
+    #[test]
+    fn air_that_cannot_be_is_said_at_its_field() {
+        for (given, field) in [
+            (["90", "52", "1002", ""], "temperature"),
+            (["21", "-3", "1002", ""], "humidity"),
+            (["21", "9000", "1002", ""], "humidity"),
+            (["21", "52", "29.6", ""], "pressure"),
+            (["21", "52", "2000", ""], "pressure"),
+            (["21", "52", "1002", "9000"], "altitude"),
+        ] {
+            let [t, h, p, m] = given;
+            assert_eq!(air(t, h, p, m).unwrap_err().0, field, "{given:?}");
+        }
     }
 
     #[test]

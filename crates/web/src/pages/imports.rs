@@ -1,6 +1,7 @@
 //! Dropping files: upload, preview, questions, commit with progress.
 
 use super::page;
+use super::prints::print_of;
 use super::right::extras_of;
 use super::spool::{Sent, cut};
 use crate::auth::{Calibrator, Reader};
@@ -16,7 +17,7 @@ use jamjar_core::channel::Channel;
 use jamjar_core::units::Unit;
 use jamjar_store::{Begun, RunState};
 use jamjar_workflow::WorkflowError;
-use jamjar_workflow::import::{self, ChosenPull, ChosenSet, ColumnAnswer};
+use jamjar_workflow::import::{self, ChosenPull, ChosenSet, ColumnAnswer, MadeOf};
 use serde::Deserialize;
 
 /// Largest upload in one request, bytes.
@@ -26,13 +27,14 @@ pub(crate) const UPLOAD_LIMIT: usize = 1 << 30;
 pub(crate) async fn fragment(state: &AppState, day_id: i64) -> Result<InboxFragment, WebError> {
     let items = state.store.inbox(day_id).await?;
     if items.is_empty() {
-        return Ok(InboxFragment { day_id, ..InboxFragment::default() });
+        return Ok(InboxFragment::empty(day_id));
     }
     let day = state.store.day(day_id).await?;
     let (maps, fuels) = state.store.known_names(day.vehicle_id).await?;
     let proposals = import::propose(&items, &maps, &fuels);
     let build = state.store.builds(day.vehicle_id).await?.pop().map_or_else(|| "A".to_owned(), |b| b.name);
-    Ok(inbox_fragment(day_id, &items, &proposals, maps, fuels, build))
+    let kind = state.store.vehicle(day.vehicle_id).await?.vehicle.dyno.kind;
+    Ok(inbox_fragment(day_id, &items, &proposals, maps, fuels, build, kind))
 }
 
 /// The running commit of a day, if any.
@@ -162,9 +164,35 @@ pub(crate) async fn clear(
     page(&fragment(&state, id).await?)
 }
 
+/// The sets a form says, each with map and fuel, or what is wrong with them.
+fn wanted(fields: &[(String, String)]) -> Result<Vec<ChosenSet>, String> {
+    let sets = chosen(fields).map_err(|e| format!("Nothing was stored. {e}."))?;
+    for s in sets.iter().filter(|s| !s.pulls.is_empty()) {
+        for (what, said) in [("map", &s.config.map), ("fuel", &s.config.fuel)] {
+            if said.trim().is_empty() {
+                return Err(format!(
+                    "Say which {what} was in the vehicle for every set, or write “unknown”."
+                ));
+            }
+        }
+    }
+    if sets.iter().all(|s| s.pulls.is_empty()) {
+        return Err("No pull is ticked.".into());
+    }
+    Ok(sets)
+}
+
+/// What a pull of the form is made of, and the rest of its value.
+fn made_of(value: &str) -> (MadeOf, &str) {
+    let as_ = |m, prefix| value.strip_prefix(prefix).map(|rest| (m, rest));
+    let other = as_(MadeOf::LogAlone, "log-").or_else(|| as_(MadeOf::Print, "print-"));
+    other.unwrap_or((MadeOf::Recordings, value))
+}
+
 /// Reads `map.0`, `fuel.0`, `pull.0` (repeated), … into sets.
-fn chosen(fields: &[(String, String)]) -> Vec<ChosenSet> {
+fn chosen(fields: &[(String, String)]) -> Result<Vec<ChosenSet>, String> {
     let mut out: Vec<ChosenSet> = Vec::new();
+    let mut said: Vec<[String; 3]> = Vec::new();
     for (key, value) in fields {
         let Some((name, index)) = key
             .split_once('.')
@@ -176,6 +204,7 @@ fn chosen(fields: &[(String, String)]) -> Vec<ChosenSet> {
             out.resize(index + 1, ChosenSet::default());
         }
         let set = &mut out[index];
+        let refused = |e: String| format!("Extras: {e}");
         match name {
             "map" => set.config.map.clone_from(value),
             "kind" => set.config.map_kind.clone_from(value),
@@ -184,18 +213,38 @@ fn chosen(fields: &[(String, String)]) -> Vec<ChosenSet> {
             "gear" => set.config.gear.clone_from(value),
             "build" => set.config.build.clone_from(value),
             "note" => set.config.note.clone_from(value),
-            "extras" => set.config.extras = extras_of(value).unwrap_or_default(),
+            "extras" => set.config.extras = extras_of(value).map_err(refused)?,
+            "place" | "applied" | "smoothing" => {
+                said.resize(out.len(), Default::default());
+                let [place, applied, smoothing] = &mut said[index];
+                let slot = match name {
+                    "place" => place,
+                    "applied" => applied,
+                    _ => smoothing,
+                };
+                slot.clone_from(value);
+            }
             "pull" => {
+                let (made_of, value) = made_of(value);
                 let mut parts = value.split(':');
                 let dyno = parts.next().and_then(|p| p.parse().ok());
                 let ecu = parts.next().and_then(|p| p.parse().ok());
                 let number = parts.next().and_then(|p| p.parse().ok());
-                set.pulls.extend(dyno.map(|dyno| ChosenPull { dyno, ecu, number, ..ChosenPull::default() }));
+                set.pulls.extend(dyno.map(|dyno| ChosenPull {
+                    made_of,
+                    dyno,
+                    ecu,
+                    number,
+                    ..ChosenPull::default()
+                }));
             }
             _ => {}
         }
     }
-    out
+    for (set, [place, applied, smoothing]) in out.iter_mut().zip(&said) {
+        set.print = print_of(place, applied, smoothing)?;
+    }
+    Ok(out)
 }
 
 pub(crate) async fn commit(
@@ -205,30 +254,11 @@ pub(crate) async fn commit(
     Form(fields): Form<Vec<(String, String)>>,
 ) -> Result<Html<String>, WebError> {
     state.store.day(id).await?;
-    let extras = fields.iter().filter(|f| f.0.starts_with("extras."));
-    if let Some(problem) = extras.filter_map(|f| extras_of(&f.1).err()).next() {
-        let mut f = fragment(&state, id).await?;
-        f.problem = format!("Nothing was stored. Extras: {problem}.");
-        return page(&f);
-    }
-    let sets = chosen(&fields);
+    let sets = match wanted(&fields) {
+        Ok(sets) => sets,
+        Err(problem) => return page(&InboxFragment { problem, ..fragment(&state, id).await? }),
+    };
     let total = sets.iter().map(|s| s.pulls.len()).sum::<usize>() as i32;
-    if let Some(set) = sets
-        .iter()
-        .find(|s| !s.pulls.is_empty() && (s.config.map.trim().is_empty() || s.config.fuel.trim().is_empty()))
-    {
-        let mut f = fragment(&state, id).await?;
-        f.problem = format!(
-            "Say which {} was in the vehicle for every set, or write “unknown”.",
-            if set.config.map.trim().is_empty() { "map" } else { "fuel" }
-        );
-        return page(&f);
-    }
-    if total == 0 {
-        let mut f = fragment(&state, id).await?;
-        f.problem = "No pull is ticked.".into();
-        return page(&f);
-    }
     let run = match state.store.claim_run(Some(id), &run_name(id), total, Some(&claim(id, &sets))).await? {
         Begun::New(run) => {
             tokio::spawn(work(state.clone(), run, id, sets));
@@ -243,7 +273,7 @@ pub(crate) async fn commit(
 /// What a storing takes: its files, and the pulls in them. The same again is the same storing.
 fn claim(day_id: i64, sets: &[ChosenSet]) -> String {
     let pulls = sets.iter().flat_map(|s| &s.pulls);
-    let mut taken: Vec<_> = pulls.map(|p| (p.dyno, p.ecu, p.number)).collect();
+    let mut taken: Vec<_> = pulls.map(|p| (p.dyno, p.ecu, p.number, p.made_of as u8)).collect();
     taken.sort_unstable();
     crate::seen::mark(&(day_id, taken))
 }
@@ -326,7 +356,8 @@ mod tests {
             f("pull.1", "x"),
             f("map.999", "no"),
             f("odd", "x"),
-        ]);
+        ])
+        .unwrap();
         assert_eq!(sets.len(), 2);
         assert_eq!(
             sets[0].pulls,
@@ -339,5 +370,23 @@ mod tests {
             (sets[0].config.map.as_str(), sets[1].config.fuel.as_str(), sets[1].pulls.len()),
             ("C3", "E30", 0)
         );
+    }
+
+    #[test]
+    fn nothing_is_stored_of_sets_that_say_too_little() {
+        let whole = [("map.0", "C3"), ("fuel.0", "E30"), ("pull.0", "4:5:")];
+        let with = |more: &[(&str, &str)]| {
+            let all = whole.iter().chain(more).map(|(k, v)| ((*k).to_owned(), (*v).to_owned()));
+            wanted(&all.collect::<Vec<_>>())
+        };
+        assert_eq!(with(&[]).unwrap().len(), 1);
+        for (more, says) in [
+            (&[("fuel.0", " ")][..], "Say which fuel"),
+            (&[("map.0", ""), ("fuel.0", "")], "Say which map"),
+            (&[("extras.0", "switch")], "Nothing was stored. Extras: “switch”"),
+        ] {
+            assert!(with(more).unwrap_err().starts_with(says), "{says}");
+        }
+        assert_eq!(wanted(&[]).unwrap_err(), "No pull is ticked.");
     }
 }

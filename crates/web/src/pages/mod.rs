@@ -6,6 +6,7 @@ pub(crate) mod imports;
 pub(crate) mod kept;
 mod limit_form;
 pub(crate) mod lineup;
+pub(crate) mod prints;
 pub(crate) mod pulls;
 pub(crate) mod reading;
 pub(crate) mod right;

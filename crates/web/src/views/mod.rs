@@ -10,9 +10,12 @@ mod settings;
 mod vehicle;
 mod workshop;
 
-pub(crate) use common::{ColumnTable, Encoding, FigureAsked, channels, column_rows, date_words, units};
+pub(crate) use common::{
+    ColumnTable, Encoding, FigureAsked, channels, column_rows, count, date_words, id_of, units,
+};
 pub(crate) use day::{
-    DayPage, InboxFragment, NewDayPage, checklist_fragment, day_page, day_seen, inbox_fragment,
+    DayPage, InboxFragment, NewDayPage, TypedForm, applied, checklist_fragment, day_page, day_seen,
+    inbox_fragment, places,
 };
 pub(crate) use lineup::{
     Fields as LineUpFields, LineUpAsked, chart_of, focus_of as lineup_focus, lineup_page,

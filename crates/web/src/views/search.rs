@@ -6,7 +6,7 @@ use crate::prefs::Prefs;
 use askama::Template;
 use jamjar_chart::spark_svg;
 use jamjar_core::correction::Correction;
-use jamjar_core::find::{Facet, FacetKind, Found, Hit, Quantity, Query, QueryError};
+use jamjar_core::find::{Clause, Facet, FacetKind, Found, Hit, Quantity, Query, QueryError, What};
 use jamjar_core::units::{PowerUnit, TorqueUnit};
 use jamjar_store::Spark;
 use jamjar_workflow::finder::Answer;
@@ -18,7 +18,9 @@ pub(crate) const SEARCH_ROWS: usize = 40;
 const FACET_VALUES: usize = 7;
 
 /// Queries that show the language; each is a link.
-const EXAMPLES: [&str; 8] = [
+const EXAMPLES: [&str; 10] = [
+    "gain over 10 kW, last spring",
+    "exhaust over 950, λ leaner than 0.9",
     "where is the pull that made 130 kW?",
     "power over 150 kW, E60, third gear, last spring",
     "map C2, strongest first",
@@ -38,6 +40,7 @@ pub(crate) struct SearchPage {
     error: Option<Refused>,
     chips: Vec<Link>,
     nothing_but: Vec<Link>,
+    meant: Vec<Link>,
     rows: Vec<Row>,
     facets: Vec<Group>,
     before: Option<String>,
@@ -117,6 +120,7 @@ pub(crate) fn search_refused(text: &str, e: &QueryError, prefs: &Prefs) -> Searc
         error: Some(Refused { text: e.text.clone(), before: text[..split].into(), at: text[split..].into() }),
         chips: Vec::new(),
         nothing_but: Vec::new(),
+        meant: Vec::new(),
         rows: Vec::new(),
         facets: Vec::new(),
         before: None,
@@ -141,16 +145,18 @@ pub(crate) fn search_page(
         .clauses
         .iter()
         .enumerate()
-        .map(|(i, c)| link(c.words().replace('"', ""), &q.words(Some(i)), String::new()))
+        .map(|(i, c)| link(chip_words(c, a.found.texts.contains(&i)), &q.words(Some(i)), String::new()))
         .collect();
-    let with = |c: &jamjar_core::find::Clause| {
+    let with = |c: &Clause| {
         if canonical.is_empty() { c.words() } else { format!("{canonical}, {}", c.words()) }
     };
     let nothing_but = a
         .found
         .without
         .iter()
-        .map(|(i, n)| link(q.clauses[*i].words().replace('"', ""), &q.words(Some(*i)), thousands(*n)))
+        .map(|(i, n)| {
+            link(chip_words(&q.clauses[*i], a.found.texts.contains(i)), &q.words(Some(*i)), thousands(*n))
+        })
         .collect();
     let facets = a.found.facets.iter().filter(|f| f.values.len() > 1).map(|f| Group {
         title: title(f.kind),
@@ -161,6 +167,13 @@ pub(crate) fn search_page(
             .map(|(c, n)| link(value_words(f, c), &with(c), thousands(*n)))
             .collect(),
     });
+    let meant = a.found.meant.iter().map(|(i, name)| {
+        let said = q.clauses[*i].what.saying(name);
+        let mut other = q.clone();
+        other.clauses[*i] = Clause { what: said, not: false };
+        link(name.clone(), &other.words(None), String::new())
+    });
+    let meant = meant.collect();
     let hits = &a.found.hits;
     SearchPage {
         shell: shell(text, prefs),
@@ -169,6 +182,7 @@ pub(crate) fn search_page(
         error: None,
         chips,
         nothing_but,
+        meant,
         rows: rows(hits, &a.sparks, prefs),
         facets: if a.found.total > 1 { facets.collect() } else { Vec::new() },
         before: (skip > 0).then(|| address(&canonical, skip.saturating_sub(SEARCH_ROWS))),
@@ -176,6 +190,14 @@ pub(crate) fn search_page(
         figures: figures_words(family, prefs.correction),
         examples: examples(),
         open_examples: q.clauses.is_empty() || a.found.total == 0,
+    }
+}
+
+/// A condition as its chip has it: what was only taken for text says so.
+fn chip_words(c: &Clause, text: bool) -> String {
+    match &c.what {
+        What::Text(t) if text => format!("{}the text “{t}”", if c.not { "not " } else { "" }),
+        _ => c.words().replace('"', ""),
     }
 }
 
@@ -215,9 +237,19 @@ fn headline(q: &Query, f: &Found, of: usize, prefs: &Prefs) -> String {
                 value.unwrap_or_default()
             )
         }
-        (n, _, _) if q.clauses.is_empty() => format!("All {}, newest first", pulls(n)),
-        (n, _, _) => format!("{} of {}", pulls(n), thousands(of)),
+        (n, _, _) if q.clauses.is_empty() && q.newest.is_none() => format!("All {}, newest first", pulls(n)),
+        (n, _, _) => format!("{} of {}{}", pulls(n), thousands(of), text_words(q, f)),
     }
+}
+
+/// What of a query is looked for as text alone.
+fn text_words(q: &Query, f: &Found) -> String {
+    let text = |i: &usize| match &q.clauses[*i] {
+        Clause { what: What::Text(t), not: false } => Some(format!("“{t}”")),
+        _ => None,
+    };
+    let texts: Vec<String> = f.texts.iter().filter_map(text).collect();
+    if texts.is_empty() { String::new() } else { format!(", by the text {}", texts.join(" and ")) }
 }
 
 fn power(kw: f64, u: PowerUnit) -> String {
@@ -272,7 +304,7 @@ fn rows(hits: &[Hit], sparks: &HashMap<i64, Spark>, prefs: &Prefs) -> Vec<Row> {
                 position: h.position,
                 spark,
                 power: h.power.map_or_else(|| "no peak".into(), |p| power(p.0, prefs.power)),
-                at: h.power.map_or(String::new(), |p| format!("at {:.0}", p.1)),
+                at: h.power.filter(|p| p.1.is_finite()).map_or(String::new(), |p| format!("at {:.0}", p.1)),
                 torque: h.torque_nm.map_or_else(|| "–".into(), |t| torque(t, prefs.torque)),
                 map: map.clone(),
                 config: format!("{fuel}, {boost}, gear {gear}, build {build}"),
@@ -330,8 +362,7 @@ fn title(k: FacetKind) -> &'static str {
 }
 
 /// The value of a facet without the word that names the facet.
-fn value_words(f: &Facet, c: &jamjar_core::find::Clause) -> String {
-    use jamjar_core::find::What;
+fn value_words(f: &Facet, c: &Clause) -> String {
     match &c.what {
         What::In(_, t) | What::Gear(t) => t.clone(),
         What::Days { from, .. } if f.kind == FacetKind::Year => from.format("%Y").to_string(),

@@ -3,14 +3,30 @@
 use crate::error::WorkflowError;
 use chrono::NaiveTime;
 use jamjar_core::air::AirState;
+use jamjar_core::printed::Print;
 use jamjar_store::Configuration;
+
+/// What a chosen pull is made of.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum MadeOf {
+    /// A dyno recording, with the engine computer's log or without.
+    #[default]
+    Recordings,
+    /// The engine computer's log alone.
+    LogAlone,
+    /// A run of a finished table, or typed peaks.
+    Print,
+}
 
 /// A pull chosen for commit.
 #[derive(Debug, Clone, PartialEq, Default)]
 #[allow(missing_docs)]
 pub struct ChosenPull {
+    pub made_of: MadeOf,
+    /// The waiting file it stands on; the engine computer's where that is alone.
     pub dyno: i64,
     pub ecu: Option<i64>,
+    /// Which pull of the recording, or which run of the table, from 0.
     pub number: Option<usize>,
     /// Time of day it began, when known.
     pub started_at: Option<NaiveTime>,
@@ -25,6 +41,8 @@ pub struct ChosenPull {
 #[allow(missing_docs)]
 pub struct ChosenSet {
     pub config: Configuration,
+    /// What its prints say of themselves.
+    pub print: Print,
     pub pulls: Vec<ChosenPull>,
 }
 

@@ -1,6 +1,7 @@
 //! What a column is, said by a person: for files that wait, and for recordings that are stored already.
 
 use super::preview::{FilePreview, preview, source_of};
+use super::prints;
 use crate::error::{WorkflowError, blocking, internal};
 use jamjar_core::channel::Channel;
 use jamjar_core::log::Recording;
@@ -107,9 +108,14 @@ pub async fn answer(
         let mapping = said.put(&old.mapping);
         let mut file = store.open_file(item.file_id).await?;
         let again = move || -> Result<FilePreview, WorkflowError> {
-            let read = preview(&mut file, &item.name, &mapping, ratio);
+            let read = match old.print {
+                Some(_) => {
+                    prints::table(&mut file, &item.name, &mapping).map(|t| prints::described(&t, &mapping))
+                }
+                None => preview(&mut file, &item.name, &mapping, ratio).map(|r| r.1),
+            };
             file.intact()?;
-            Ok(read?.1)
+            Ok(read?)
         };
         let report = blocking(again).await??;
         believable(&report.columns, said)?;
@@ -221,7 +227,8 @@ pub async fn correct(
     let mut made = Vec::new();
     for p in store.sample_files(day_id).await? {
         let (dyno, ecu) = store.samples(p.pull_id).await?;
-        let new_dyno = again.of(&p.dyno, &dyno).await?;
+        // A print holds no samples, and neither does the dyno's side of a log that stands alone.
+        let new_dyno = if dyno.t.is_empty() { None } else { again.of(&p.dyno, &dyno).await? };
         let new_ecu = match (&p.ecu, &ecu) {
             (Some(file), Some(log)) => again.of(file, log).await?,
             _ => None,

@@ -1,7 +1,7 @@
 //! Committing chosen pulls: read, measure, store, in one transaction with progress.
 
 use super::air::DayAir;
-use super::chosen::{ChosenSet, check};
+use super::chosen::{ChosenPull, ChosenSet, MadeOf, check};
 use super::key::MeasureKey;
 use super::recordings::{Files, Recordings, mapping_of};
 use crate::error::{WorkflowError, blocking, internal};
@@ -74,18 +74,16 @@ async fn commit_once(
             used.push(dyno.id);
             used.extend(ecu.iter().map(|e| e.id));
             let air = p.air.or_else(|| airs.at(p.started_at));
-            let own = recordings.of_pull(&dyno, p.number).await?;
             set.pulls.push(PullInput {
                 id: format!("p{}", i + 1),
-                dyno: own,
                 air,
                 excluded: p.excluded.clone(),
                 overall_ratio: ratio_in(&vehicle.vehicle, &s.config.gear),
-                ..PullInput::default()
+                ..recordings.own(&dyno, p, &s.print).await?
             });
             files.push(Files { dyno, ecu });
             done += 1;
-            if store.progress(run_id, done, &format!("read {}", set.pulls[i].dyno.name)).await? {
+            if store.progress(run_id, done, &format!("read {}", files[i].dyno.name)).await? {
                 return Err(WorkflowError::Cancelled);
             }
         }
@@ -93,7 +91,8 @@ async fn commit_once(
         origins.push((s, files));
     }
     recordings.engine_logs(&mut inputs, &origins).await?;
-    let numbered = sets.iter().flat_map(|s| &s.pulls).map(|p| p.number.is_some()).collect();
+    let in_several = |p: &ChosenPull| p.made_of == MadeOf::Recordings && p.number.is_some();
+    let numbered = sets.iter().flat_map(|s| &s.pulls).map(in_several).collect();
     let (inputs, measured) = measure_all(store, (run_id, done), inputs, numbered, &vehicle).await?;
     let keys = MeasureKey::new(&vehicle.vehicle, &vehicle.limits, &Settings::default());
     let key = |p: &PullInput| keys.of(p.air, p.lag_s);
@@ -166,6 +165,11 @@ fn cut_to_own(mut inputs: Vec<SetInput>, measured: &mut [Vec<Measured>], numbere
     inputs
 }
 
+/// The file of the engine computer's log: where it stands alone, the one file there is.
+fn own_log<'a>(p: &ChosenPull, file: &'a InboxItem, ecu: Option<&'a InboxItem>) -> Option<&'a InboxItem> {
+    if p.made_of == MadeOf::LogAlone { Some(file) } else { ecu }
+}
+
 fn new_set(
     s: &ChosenSet,
     input: SetInput,
@@ -183,13 +187,14 @@ fn new_set(
         .map(|(((p, measured), Files { dyno, ecu }), chosen)| NewPull {
             summary: Summary { algorithm: ALGORITHM_VERSION, settings: key(&p), measured },
             dyno_file_id: dyno.file_id,
-            ecu_file_id: ecu.as_ref().map(|e| e.file_id),
+            ecu_file_id: own_log(chosen, dyno, ecu.as_ref()).map(|e| e.file_id),
             dyno_mapping: json(dyno),
-            ecu_mapping: ecu.as_ref().map(json),
+            ecu_mapping: own_log(chosen, dyno, ecu.as_ref()).map(json),
             number_in_file: chosen.number.map(|n| n as i32),
             started_at: chosen.started_at,
             air: chosen.air,
             excluded: chosen.excluded.clone(),
+            finished: p.finished,
             dyno: p.dyno,
             ecu: p.ecu,
         })

@@ -7,6 +7,7 @@ mod commit;
 mod key;
 mod pairing;
 mod preview;
+mod prints;
 mod recordings;
 mod undo;
 
@@ -22,10 +23,11 @@ fn in_hex(hash: &[u8]) -> String {
     hex::encode(&hash[..8.min(hash.len())])
 }
 
-pub use chosen::{ChosenPull, ChosenSet};
+pub use chosen::{ChosenPull, ChosenSet, MadeOf};
 pub use columns::{ColumnAnswer, answer, columns_of, correct, files_of};
 pub use commit::commit;
 pub(crate) use key::MeasureKey;
 pub use pairing::{Proposal, ProposedPull, propose};
 pub use preview::{FilePreview, PreviewPull, drop_spooled, preview, take_in};
+pub use prints::{PrintPreview, RunPreview, type_peaks};
 pub use undo::undo;

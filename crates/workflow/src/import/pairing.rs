@@ -1,13 +1,18 @@
 //! Which files belong together, and which pulls to a set: by name first, by order where names say nothing.
 
+use super::chosen::MadeOf;
 use super::preview::{FilePreview, PreviewPull};
+use super::prints::{PrintPreview, RunPreview};
+use jamjar_core::printed::PrintedAxis;
 use jamjar_core::pull::span::PullKind;
 use jamjar_store::{InboxItem, Role};
 
 /// A pull offered for commit.
 #[derive(Debug, Clone, PartialEq)]
 pub struct ProposedPull {
-    /// Inbox id of the dyno file.
+    /// What it is made of.
+    pub made_of: MadeOf,
+    /// Inbox id of the dyno file, the print, or the engine computer's file that stands alone.
     pub dyno: i64,
     /// Inbox id of the engine-computer file.
     pub ecu: Option<i64>,
@@ -72,14 +77,27 @@ pub fn propose(items: &[InboxItem], maps: &[String], fuels: &[String]) -> Vec<Pr
         }
     }
     let mut out: Vec<Proposal> = Vec::new();
-    for (d, e) in pairs {
-        let w = without_number(&words(&d.name));
-        let key = if w.is_empty() { "set".to_owned() } else { w.join(" ") };
+    // Recordings, prints and logs that stand alone are no repeats of each other: a set of each.
+    let mut put = |kind: &str, w: &[String], pulls: Vec<ProposedPull>| {
+        let name = if w.is_empty() { "set".to_owned() } else { w.join(" ") };
+        let key = if kind.is_empty() { name } else { format!("{name}, {kind}") };
         let at = out.iter().position(|p| p.key == key).unwrap_or_else(|| {
-            out.push(Proposal { map: guess(&w, maps), fuel: guess(&w, fuels), key, pulls: Vec::new() });
+            out.push(Proposal { map: guess(w, maps), fuel: guess(w, fuels), key, pulls: Vec::new() });
             out.len() - 1
         });
-        out[at].pulls.extend(pulls_of(d, e));
+        out[at].pulls.extend(pulls);
+    };
+    for (d, e) in pairs {
+        put("", &without_number(&words(&d.name)), pulls_of(d, e));
+    }
+    for e in ecus {
+        put("engine computer alone", &without_number(&words(&e.name)), log_alone(e));
+    }
+    for p in items.iter().filter(|i| i.role == Role::Print) {
+        for (name, pull) in runs_of(p) {
+            let w = without_number(&words(&p.name));
+            put("printed", &name.map_or(w, |n| words(&n)), vec![pull]);
+        }
     }
     // The stock map comes first, whether the shop knows it yet or the files only say so.
     out.sort_by_key(|p| !(p.map.eq_ignore_ascii_case("stock") || p.key.split(' ').any(|w| w == "stock")));
@@ -113,6 +131,62 @@ fn found_words(p: &PreviewPull) -> String {
     )
 }
 
+/// The pulls of an engine computer's log without a dyno recording.
+fn log_alone(e: &InboxItem) -> Vec<ProposedPull> {
+    let names = format!("{} (no dyno recording: limits and timing, no power)", e.name);
+    pulls_of(e, None)
+        .into_iter()
+        .map(|p| ProposedPull { made_of: MadeOf::LogAlone, names: names.clone(), ..p })
+        .collect()
+}
+
+/// The pulls of a print; a run that has a name of its own, and no number, comes with it.
+fn runs_of(item: &InboxItem) -> Vec<(Option<String>, ProposedPull)> {
+    let report: Option<FilePreview> = serde_json::from_str(&item.report).ok();
+    let Some(PrintPreview { runs, typed }) = report.and_then(|r| r.print) else { return Vec::new() };
+    let pull = |number, found| ProposedPull {
+        made_of: MadeOf::Print,
+        dyno: item.id,
+        ecu: None,
+        number,
+        names: item.name.clone(),
+        found,
+    };
+    if typed.is_some() {
+        return vec![(None, pull(None, "peaks typed from a print".into()))];
+    }
+    let several = runs.len() > 1;
+    let one = |(i, r): (usize, RunPreview)| {
+        let named =
+            several && r.name.chars().any(char::is_alphabetic) && words(&r.name).len() > numbers(&r.name);
+        let mut p = pull(Some(i), run_words(&r));
+        if several {
+            let name = if r.name.is_empty() { (i + 1).to_string() } else { r.name.clone() };
+            p.names = format!("{}, run {name}", item.name);
+        }
+        (named.then_some(r.name), p)
+    };
+    runs.into_iter().enumerate().map(one).collect()
+}
+
+/// Words of a run's name that number it.
+fn numbers(name: &str) -> usize {
+    let number = |w: &String| {
+        w.bytes().all(|b| b.is_ascii_digit()) || matches!(w.as_str(), "run" | "pull" | "test" | "no")
+    };
+    words(name).iter().filter(|w| number(w)).count()
+}
+
+fn run_words(r: &RunPreview) -> String {
+    let unit = if r.axis == PrintedAxis::RoadSpeed { "km/h" } else { "rpm" };
+    let peak = r.peak_kw.map_or_else(String::new, |[p, at]| format!(", {p:.1} kW at {at:.0} {unit}"));
+    let guessed = if r.guessed.is_empty() { String::new() } else { format!(" ({})", r.guessed.join(", ")) };
+    format!(
+        "a finished curve, {:.0}–{:.0} {unit} in {} points{peak}{guessed}",
+        r.span[0], r.span[1], r.points
+    )
+}
+
 fn pulls_of(d: &InboxItem, e: Option<&InboxItem>) -> Vec<ProposedPull> {
     let report: Option<FilePreview> = serde_json::from_str(&d.report).ok();
     let found: Vec<String> = report.map(|r| r.pulls.iter().map(found_words).collect()).unwrap_or_default();
@@ -121,6 +195,7 @@ fn pulls_of(d: &InboxItem, e: Option<&InboxItem>) -> Vec<ProposedPull> {
         |e| format!("{} + {}", d.name, e.name),
     );
     let one = |number, found| ProposedPull {
+        made_of: MadeOf::Recordings,
         dyno: d.id,
         ecu: e.map(|e| e.id),
         number,

@@ -1,13 +1,16 @@
 //! What a dropped file holds, before anything is committed.
 
+use super::prints::{self, PrintPreview};
 use super::short_hash;
 use crate::error::{WorkflowError, blocking, internal};
+use crate::printed::named;
 use jamjar_core::findings::Finding;
 use jamjar_core::pull::detect::{detect, offered};
 use jamjar_core::pull::load::Load;
 use jamjar_core::pull::power::shaft_speed;
 use jamjar_core::pull::span::{EndedBy, PullKind};
-use jamjar_formats::csv::dialect_of;
+use jamjar_formats::csv::{dialect_of, read_cells};
+use jamjar_formats::finished::{FinishedColumns, read_finished};
 use jamjar_formats::{ColumnReport, FormatError, Mapping, Question, ReadLog, read_log};
 use jamjar_store::{NewInboxItem, Received, Role, Store};
 use serde::{Deserialize, Serialize};
@@ -28,7 +31,7 @@ pub struct PreviewPull {
 }
 
 /// A file as read.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
 #[allow(missing_docs)]
 pub struct FilePreview {
     pub rows: usize,
@@ -41,6 +44,9 @@ pub struct FilePreview {
     #[serde(default)]
     pub findings: Vec<Finding>,
     pub mapping: Mapping,
+    /// What it holds when it is a print and no recording.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub print: Option<PrintPreview>,
 }
 
 /// Signature of a source: the same recorder writes the same header.
@@ -107,6 +113,7 @@ pub fn preview(
             pulls,
             findings,
             mapping: mapping.clone(),
+            print: None,
         },
     ))
 }
@@ -160,30 +167,61 @@ async fn take<R: std::io::Read + Send + 'static>(
     name: &str,
     open: impl Fn() -> Result<R, WorkflowError>,
 ) -> Result<Received, WorkflowError> {
-    let item = described(store, day_id, ratio, ambient_kpa, name, [open()?, open()?]).await?;
+    let item = described(store, day_id, ratio, ambient_kpa, name, [open()?, open()?, open()?]).await?;
     Ok(store.drop_file(&item, open()?).await?)
 }
 
 /// A file as the inbox keeps it: its source, and what reading it with what is remembered of that source
-/// gives. It is read `twice`, once for its header and once whole.
+/// gives. It is read for its header, then whole, and as a table where it is no recording.
 pub(super) async fn described<R: std::io::Read + Send + 'static>(
     store: &Store,
     day_id: i64,
     ratio: Option<f64>,
     ambient_kpa: Option<f64>,
     name: &str,
-    twice: [R; 2],
+    thrice: [R; 3],
 ) -> Result<NewInboxItem, WorkflowError> {
-    let [first, second] = twice;
+    let [first, second, third] = thrice;
     let own_name = name.to_owned();
-    let source = source_of(&blocking(move || dialect_of(first, &own_name)).await??.headers);
-    let known = store
-        .remembered_mapping(&source)
-        .await?
-        .and_then(|j| serde_json::from_str::<Mapping>(&j).ok())
-        .unwrap_or_default();
-    let (own_name, mapping) = (name.to_owned(), Mapping { ambient_kpa, ..known });
-    let (role, report) = blocking(move || preview(second, &own_name, &mapping, ratio)).await??;
-    let json = serde_json::to_string(&report).map_err(internal)?;
-    Ok(NewInboxItem { day_id, name: name.to_owned(), role, source, report: json })
+    let item = |role, source: String, report: &FilePreview| {
+        let report = serde_json::to_string(report).map_err(internal)?;
+        Ok(NewInboxItem { day_id, name: name.to_owned(), role, source, report })
+    };
+    let read = match blocking(move || dialect_of(first, &own_name)).await? {
+        Err(e) => Err(e),
+        Ok(dialect) => {
+            let source = source_of(&dialect.headers);
+            let mapping = Mapping { ambient_kpa, ..remembered(store, &source).await? };
+            let own_name = name.to_owned();
+            blocking(move || preview(second, &own_name, &mapping, ratio)).await?.map(|r| (source, r))
+        }
+    };
+    let refused = match read {
+        Ok((source, (role, report))) => return item(role, source, &report),
+        Err(e) if prints::may_be(&e.problem) => e,
+        Err(e) => return Err(e.into()),
+    };
+    if name.ends_with(".json") {
+        return match blocking(move || prints::typed_in(third)).await? {
+            Some(report) => item(Role::Print, prints::typed_source(), &report),
+            None => Err(refused.into()),
+        };
+    }
+    let own_name = name.to_owned();
+    let cells = blocking(move || read_cells(third, &own_name)).await?;
+    let plain = cells.and_then(|c| Ok((read_finished(&c, name, &FinishedColumns::default())?, c)));
+    let (table, cells) = match plain {
+        Ok(read) => read,
+        Err(e) => return Err(prints::better(refused, e).into()),
+    };
+    let source = prints::source(&table);
+    let mapping = remembered(store, &source).await?;
+    let table = read_finished(&cells, name, &named(&mapping))?;
+    item(Role::Print, source, &prints::described(&table, &mapping))
+}
+
+/// How files of a source are read, as far as a person said it.
+async fn remembered(store: &Store, source: &str) -> Result<Mapping, WorkflowError> {
+    let known = store.remembered_mapping(source).await?;
+    Ok(known.and_then(|j| serde_json::from_str(&j).ok()).unwrap_or_default())
 }

@@ -1,10 +1,12 @@
 //! Recordings of a storing: read out of custody one after the other, no more held than is measured together.
 
-use super::chosen::ChosenSet;
+use super::chosen::{ChosenPull, ChosenSet, MadeOf};
 use super::preview::FilePreview;
+use super::prints;
 use crate::error::{WorkflowError, blocking};
-use jamjar_core::analysis::{SetInput, own_bounds};
+use jamjar_core::analysis::{Finished, PullInput, SetInput, own_bounds};
 use jamjar_core::log::Recording;
+use jamjar_core::printed::Print;
 use jamjar_formats::{Mapping, read_log};
 use jamjar_store::{InboxItem, Store, VehicleRecord};
 use std::collections::HashMap;
@@ -80,6 +82,41 @@ impl<'a> Recordings<'a> {
     ) -> Result<Recording, WorkflowError> {
         let whole = self.read(item, number.is_some()).await?;
         self.hold(part_of(whole, item, number))
+    }
+
+    /// What stands behind a chosen pull, but for the engine computer's log beside a dyno recording.
+    ///
+    /// # Errors
+    /// When the file cannot be read, or there is too much to hold.
+    pub(super) async fn own(
+        &mut self,
+        item: &InboxItem,
+        chosen: &ChosenPull,
+        print: &Print,
+    ) -> Result<PullInput, WorkflowError> {
+        let named = Recording { name: item.name.clone(), ..Recording::default() };
+        Ok(match chosen.made_of {
+            MadeOf::Recordings => {
+                PullInput { dyno: self.of_pull(item, chosen.number).await?, ..PullInput::default() }
+            }
+            MadeOf::LogAlone => PullInput {
+                dyno: named,
+                ecu: Some(Arc::new(self.of_pull(item, chosen.number).await?)),
+                finished: Some(Finished::LogOnly),
+                ..PullInput::default()
+            },
+            MadeOf::Print => {
+                let mut file = self.store.open_file(item.file_id).await?;
+                let preview = preview_of(item).unwrap_or_default();
+                let (name, number, print) = (item.name.clone(), chosen.number.unwrap_or(0), print.clone());
+                let read = move || {
+                    let read = prints::finished(&mut file, &name, &preview, number, print);
+                    file.intact()?;
+                    read
+                };
+                PullInput { dyno: named, finished: Some(blocking(read).await??), ..PullInput::default() }
+            }
+        })
     }
 
     /// Gives the pulls their engine computer's logs, each read once and shared: whose samples they are shows

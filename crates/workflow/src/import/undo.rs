@@ -18,8 +18,9 @@ pub async fn undo(store: &Store, day_id: i64, run_id: i64, by: &By) -> Result<()
     let ambient_kpa = day.air.map(|a| a.pressure_hpa / 10.0);
     let mut waiting = Vec::new();
     for (file_id, name) in &last.files {
-        let twice = [store.open_file(*file_id).await?, store.open_file(*file_id).await?];
-        waiting.push((*file_id, described(store, day_id, ratio, ambient_kpa, name, twice).await?));
+        let open = || store.open_file(*file_id);
+        let thrice = [open().await?, open().await?, open().await?];
+        waiting.push((*file_id, described(store, day_id, ratio, ambient_kpa, name, thrice).await?));
     }
     Ok(store.undo_import(day_id, &last, &waiting, by).await?)
 }

@@ -1,5 +1,6 @@
 //! The job file as written, version 1. Adding fields is free; renaming or removing one needs version 2.
 
+use crate::printed::Typed;
 use jamjar_core::analysis::{Along, Engine, Headline, Settings, Vehicle};
 use jamjar_core::correction::Correction;
 use jamjar_core::driven::Driven;
@@ -35,9 +36,9 @@ pub struct Job {
     pub driven_rpm: Option<Driven>,
     #[serde(default)]
     pub shift_rpm: Option<[f64; 2]>,
-    /// `true`, or the reason for comparing across gears.
-    #[serde(default, deserialize_with = "accepted")]
-    pub across_gears: bool,
+    /// The reason for comparing across gears; nothing else accepts it.
+    #[serde(default, deserialize_with = "reason")]
+    pub across_gears: Option<String>,
     /// What the gain is also given along, when not engine speed alone.
     #[serde(default)]
     pub along: Along,
@@ -66,18 +67,17 @@ pub struct Intervention {
     pub to: String,
 }
 
-/// A reason accepts; so does `true`.
-fn accepted<'de, D: serde::Deserializer<'de>>(d: D) -> Result<bool, D::Error> {
+/// A reason in words; `true` alone is none: the sets stay “can't tell”, with their numbers.
+fn reason<'de, D: serde::Deserializer<'de>>(d: D) -> Result<Option<String>, D::Error> {
     #[derive(Deserialize)]
     #[serde(untagged)]
     enum Said {
-        Flag(bool),
+        Flag(#[allow(dead_code)] bool),
         Reason(String),
     }
     Ok(match Option::<Said>::deserialize(d)? {
-        None => false,
-        Some(Said::Flag(b)) => b,
-        Some(Said::Reason(r)) => !r.trim().is_empty(),
+        None | Some(Said::Flag(_)) => None,
+        Some(Said::Reason(r)) => Some(r.trim().to_owned()).filter(|r| !r.is_empty()),
     })
 }
 
@@ -217,28 +217,6 @@ pub struct JobPull {
     /// Which pull of a file that holds several, from 1.
     #[serde(default)]
     pub number_in_file: Option<usize>,
-}
-
-/// Peaks typed from a print.
-#[derive(Debug, Clone, Deserialize)]
-#[serde(deny_unknown_fields)]
-#[allow(missing_docs)]
-pub struct Typed {
-    #[serde(default)]
-    pub peak_power: Option<TypedPeak>,
-    #[serde(default)]
-    pub peak_torque: Option<TypedPeak>,
-}
-
-/// One of them.
-#[derive(Debug, Clone, Deserialize)]
-#[serde(deny_unknown_fields)]
-#[allow(missing_docs)]
-pub struct TypedPeak {
-    pub value: f64,
-    pub unit: String,
-    #[serde(default)]
-    pub rpm: Option<f64>,
 }
 
 /// Air of the cell. With `altitude_m` the pressure is taken as reduced to sea level.

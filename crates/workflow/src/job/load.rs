@@ -2,12 +2,13 @@
 
 use super::input::{Column, Conditions, Job, JobPull, JobSet};
 use super::{JobError, Prepared, crossed, finished, strict};
+use crate::input::ratio_in;
 use jamjar_core::air::{AirError, AirState};
-use jamjar_core::analysis::{PullInput, SetInput, Settings};
+use jamjar_core::analysis::{PullInput, SetInput, Settings, Vehicle};
 use jamjar_core::channel::Channel;
 use jamjar_core::factors::Factors;
 use jamjar_core::log::Recording;
-use jamjar_core::pull::power::{CoastDown, fit_coast_down};
+use jamjar_core::pull::coast::{CoastDown, fit_coast_down};
 use jamjar_formats::csv::dialect_of;
 use jamjar_formats::{Mapping, Rule, parse_unit, read_log};
 use std::collections::{BTreeMap, HashSet, VecDeque};
@@ -45,9 +46,10 @@ pub fn load(path: &Path) -> Result<Prepared, JobError> {
     let folder = path.parent().unwrap_or(Path::new("."));
     let vehicle = job.vehicle.to_core();
     let coast_down = job.vehicle.dyno.coast_down.as_ref().map(|f| coast(folder, f, &job)).transpose()?;
+    let of = Whole { job: &job, vehicle: &vehicle, coast_down, file: &file };
     let (mut sets, mut files) = (Vec::new(), Files::new(folder, &job));
     for (order, set) in job.sets.iter().enumerate() {
-        sets.push(read_set(order as f64, set, &job, &mut files, coast_down, &file)?);
+        sets.push(read_set(order as f64, set, &of, &mut files)?);
     }
     let baseline = match &job.baseline {
         None => 0,
@@ -66,31 +68,36 @@ pub fn load(path: &Path) -> Result<Prepared, JobError> {
         at_rpm: job.at_rpm,
         driven: job.driven_rpm,
         shift_rpm: job.shift_rpm,
-        across_gears: job.across_gears,
+        across_gears: job.across_gears.is_some(),
         along: job.along,
     };
-    Ok(Prepared { vehicle, settings, limits: job.limits, sets, baseline })
+    Ok(Prepared { vehicle, settings, limits: job.limits, sets, baseline, across_gears: job.across_gears })
 }
 
-fn read_set(
-    order: f64,
-    set: &JobSet,
-    job: &Job,
-    files: &mut Files<'_>,
+/// What every set and pull of a job shares.
+struct Whole<'a> {
+    job: &'a Job,
+    vehicle: &'a Vehicle,
     coast_down: Option<CoastDown>,
-    file: &str,
-) -> Result<SetInput, JobError> {
+    file: &'a str,
+}
+
+fn read_set(order: f64, set: &JobSet, of: &Whole<'_>, files: &mut Files<'_>) -> Result<SetInput, JobError> {
     let mut factors: Factors = set
         .factors
         .iter()
         .map(|(k, v)| (k.clone(), v.as_str().map_or_else(|| v.to_string(), str::to_owned)))
         .collect();
-    let (states, said) = crossed::states(job, set);
+    let overall_ratio = factors.get("gear").and_then(|g| ratio_in(of.vehicle, g));
+    let (states, said) = crossed::states(of.job, set);
     for (what, state) in states {
         factors.entry(what).or_insert(state);
     }
-    let pulls: Result<Vec<PullInput>, JobError> =
-        set.pulls.iter().map(|p| read_pull(p, set, job, files, coast_down, file)).collect();
+    let pulls: Result<Vec<PullInput>, JobError> = set
+        .pulls
+        .iter()
+        .map(|p| Ok(PullInput { overall_ratio, ..read_pull(p, &set.id, of, files)? }))
+        .collect();
     let mut pulls = pulls?;
     pulls.iter_mut().for_each(|p| p.dyno.flags.extend(said.iter().cloned()));
     Ok(SetInput {
@@ -111,61 +118,39 @@ fn air(c: &Conditions) -> Result<AirState, AirError> {
     }
 }
 
-fn read_pull(
-    p: &JobPull,
-    set: &JobSet,
-    job: &Job,
-    files: &mut Files<'_>,
-    coast_down: Option<CoastDown>,
-    file: &str,
-) -> Result<PullInput, JobError> {
+fn read_pull(p: &JobPull, set: &str, of: &Whole<'_>, files: &mut Files<'_>) -> Result<PullInput, JobError> {
+    let (channels, file) = (&of.job.channels, of.file);
     let place = |problem: AirError| JobError::Air {
         file: file.to_owned(),
-        set: set.id.clone(),
+        set: set.to_owned(),
         pull: p.id.clone(),
         problem: Box::new(problem),
     };
     let air = p.conditions.as_ref().map(air).transpose().map_err(place)?;
     let ambient = air.map(|a| a.pressure_hpa / 10.0);
-    let where_ = format!("set “{}”, pull “{}”", set.id, p.id);
+    let where_ = format!("set “{set}”, pull “{}”", p.id);
     let finished = finished::finished(p, files.folder, file, &where_)?;
-    let gear = set.factors.get("gear").map(|g| g.as_str().map_or_else(|| g.to_string(), str::to_owned));
-    let vehicle = job.vehicle.to_core();
-    let overall_ratio = gear.zip(vehicle.dyno.overall_ratio).and_then(|(g, k)| vehicle.gears.overall(&g, k));
-    let Some(dyno) = &p.dyno else {
-        let ecu =
-            p.ecu.as_ref().map(|f| files.open(f, &mapping(&job.channels.ecu, ambient, file)?)).transpose()?;
-        return Ok(PullInput {
-            id: p.id.clone(),
-            dyno: Recording { name: p.table.clone().unwrap_or_default(), ..Recording::default() },
-            ecu,
-            air,
-            excluded: p.exclude.clone(),
-            pull_index: p.number_in_file.map(|n| n - 1),
-            finished,
-            overall_ratio,
-            ..PullInput::default()
-        });
+    let dyno = match &p.dyno {
+        Some(f) => Arc::unwrap_or_clone(files.open(f, &mapping(&channels.dyno, ambient, file)?)?),
+        None => Recording { name: p.table.clone().unwrap_or_default(), ..Recording::default() },
     };
-    let dyno = files.open(dyno, &mapping(&job.channels.dyno, ambient, file)?)?;
     // The dyno's barometer stands nearer to the engine than a reading taken for the day.
     let ambient = dyno
         .series("ambient_pressure")
         .and_then(|s| s.mean_between(f64::NEG_INFINITY, f64::INFINITY))
         .or(ambient);
-    let ecu =
-        p.ecu.as_ref().map(|f| files.open(f, &mapping(&job.channels.ecu, ambient, file)?)).transpose()?;
+    let ecu = p.ecu.as_ref().map(|f| files.open(f, &mapping(&channels.ecu, ambient, file)?)).transpose()?;
     Ok(PullInput {
         id: p.id.clone(),
-        dyno: Arc::unwrap_or_clone(dyno),
+        dyno,
         ecu,
         air,
         lag_s: p.lag_s,
         excluded: p.exclude.clone(),
-        coast_down,
+        coast_down: of.coast_down,
         pull_index: p.number_in_file.map(|n| n - 1),
-        finished: None,
-        overall_ratio,
+        finished,
+        overall_ratio: None,
     })
 }
 

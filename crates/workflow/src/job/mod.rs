@@ -35,6 +35,8 @@ pub struct Prepared {
     pub sets: Vec<SetInput>,
     /// Index of the baseline.
     pub baseline: usize,
+    /// Why different gears are compared, when a person accepts it.
+    pub across_gears: Option<String>,
 }
 
 /// Everything an analysis found.

@@ -19,7 +19,7 @@ use serde_json::{Map, Value, json};
 pub fn to_json(job: &Prepared, a: &Analysed) -> Value {
     let s = &job.settings;
     let said = find_days(&a.sets, &a.measured);
-    json!({
+    let mut out = json!({
         "jamjar_result": 1,
         "correction": s.correction,
         "headline": s.headline,
@@ -29,7 +29,11 @@ pub fn to_json(job: &Prepared, a: &Analysed) -> Value {
         "sets": job.sets.iter().zip(&a.sets).zip(&a.measured).enumerate().map(|(i, ((input, set), measured))| set_json(&input.id, set, measured, &of_set(&said, i), s.band_rpm)).collect::<Vec<_>>(),
         "comparisons": a.comparisons.iter().map(|c| comparison_json(c, &a.sets, s.along)).collect::<Vec<_>>(),
         "limits": a.sets.iter().zip(&a.measured).flat_map(|(set, pulls)| pulls.iter().flat_map(|m| m.limits.iter().map(|o| limit_json(set, m, o)))).collect::<Vec<_>>(),
-    })
+    });
+    if let Some(why) = &job.across_gears {
+        out["across_gears"] = json!(why);
+    }
+    out
 }
 
 /// What the day's other pulls say of the pulls of a set, each with its place.
@@ -131,7 +135,7 @@ fn engine_speed_from(m: &Measured) -> Value {
         (Some(p), _) if p.axis == PrintedAxis::RoadSpeed => Value::Null,
         (Some(_), _) => "table".into(),
         (None, true) => "measured".into(),
-        (None, false) => "shaft".into(),
+        (None, false) => json!(m.speed_from),
     }
 }
 
@@ -209,6 +213,9 @@ fn comparison_json(c: &Comparison, sets: &[SetResult], along: Along) -> Value {
     if let Some(g) = &c.other {
         out["gain_along"] =
             json!({"axis": along, "at": g.rpm, "gain_kw": g.gain_kw, "half_width_kw": half(g)});
+    }
+    if let Some(g) = &c.at_shaft {
+        out["gain_at_shaft_speed"] = json!({"at": g.rpm, "gain_kw": g.gain_kw, "half_width_kw": half(g)});
     }
     out
 }

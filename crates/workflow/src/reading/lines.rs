@@ -4,6 +4,7 @@ use super::Reading;
 use jamjar_core::analysis::{Along, Event};
 use jamjar_core::curve::index_of;
 use jamjar_core::log::Series;
+use jamjar_core::printed::PrintedAxis;
 use jamjar_core::pull::held::HeldStep;
 use jamjar_core::signal::interp::linear;
 
@@ -12,6 +13,8 @@ pub struct Lines<'a> {
     along: Along,
     reading: &'a Reading,
     road: Option<Series>,
+    /// Engine speed of a log that stands alone.
+    speed: Option<Series>,
     from: f64,
     to: f64,
 }
@@ -34,6 +37,8 @@ pub enum CurveKind {
     Filtered,
     /// One point for each held speed.
     Held,
+    /// As it came, on the grid.
+    Printed,
 }
 
 impl<'a> Lines<'a> {
@@ -42,7 +47,9 @@ impl<'a> Lines<'a> {
         let ends = (reading.dyno.t.first().copied(), reading.dyno.t.last().copied());
         let whole = (ends.0.unwrap_or(0.0), ends.1.unwrap_or(0.0));
         let (from, to) = reading.measured.span.map_or(whole, |s| (s.from_s, s.to_s));
-        Self { along, road: reading.beside().series("road_speed"), reading, from, to }
+        let beside = reading.beside();
+        let speed = reading.measured.log_only.then(|| beside.series("engine_speed")).flatten();
+        Self { along, road: beside.series("road_speed"), speed, reading, from, to }
     }
 
     /// Where a moment on the dyno's clock stands on the axis.
@@ -52,11 +59,11 @@ impl<'a> Lines<'a> {
             Along::RoadSpeed => {
                 self.road.as_ref().and_then(|s| s.at(t)).filter(|_| t >= self.from && t <= self.to)
             }
-            Along::EngineSpeed => self.reading.trace.as_ref().and_then(|p| linear(&p.t, &p.rpm, t)),
-            Along::ShaftSpeed => {
-                let rpm = self.reading.trace.as_ref().and_then(|p| linear(&p.t, &p.rpm, t))?;
-                Some(rpm / self.reading.measured.ratio)
-            }
+            Along::EngineSpeed => match &self.speed {
+                Some(own) => own.at(t).filter(|_| t >= self.from && t <= self.to),
+                None => self.reading.trace.as_ref().and_then(|p| linear(&p.t, &p.rpm, t)),
+            },
+            Along::ShaftSpeed => self.reading.trace.as_ref().and_then(|p| linear(&p.t, &p.shaft_rpm, t)),
         }
     }
 
@@ -64,7 +71,7 @@ impl<'a> Lines<'a> {
     pub fn event(&self, e: &Event) -> Option<f64> {
         match self.along {
             Along::EngineSpeed => e.rpm,
-            Along::ShaftSpeed => e.rpm.map(|r| r / self.reading.measured.ratio),
+            Along::ShaftSpeed => self.place(e.at_s),
             Along::RoadSpeed => self.road.as_ref()?.at(e.at_s),
             Along::Time => Some(e.at_s - self.reading.measured.span.map_or(0.0, |s| s.from_s)),
         }
@@ -93,6 +100,15 @@ impl<'a> Lines<'a> {
             let value = |h: &HeldStep| if power { h.power_kw } else { h.torque_nm };
             let points = steps.iter().map(|h| (h.rpm, value(h) * r.factor_at(h.rpm))).collect();
             return vec![CurveLine { what: CurveKind::Held, points: ascending(points) }];
+        }
+        if let Some(p) = &r.measured.printed {
+            let road = p.axis == PrintedAxis::RoadSpeed;
+            let own = if road { Along::RoadSpeed } else { Along::EngineSpeed };
+            let c = &r.corrected.curve;
+            let values = if power { &c.power_kw } else { &c.torque_nm };
+            let points = c.rpm.iter().copied().zip(values.iter().copied()).filter(|v| v.1.is_finite());
+            let points = if self.along == own { points.collect() } else { Vec::new() };
+            return vec![CurveLine { what: CurveKind::Printed, points }];
         }
         let mut out = Vec::new();
         for (trace, what) in [(&r.raw, CurveKind::Raw), (&r.trace, CurveKind::Filtered)] {

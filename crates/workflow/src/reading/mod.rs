@@ -4,10 +4,10 @@ use crate::error::{WorkflowError, blocking};
 use crate::sets::day_sets;
 use jamjar_core::analysis::{
     Beside, Corrected, Coupling, Event, Measured, PullInput, Settings, belt, corrected, coupling, events,
-    retrace,
+    figures_of, retrace,
 };
 use jamjar_core::correction::Correction;
-use jamjar_core::figures::Figures;
+use jamjar_core::figures::{Figures, Looks};
 use jamjar_core::log::Recording;
 use jamjar_core::pull::power::PowerTrace;
 use jamjar_store::{Day, Pull, Set, Store, StoreError, VehicleRecord};
@@ -89,9 +89,10 @@ impl Reading {
         8 * (of(&self.dyno) + self.ecu.as_deref().map_or(0, of)) + (128 << 10)
     }
 
-    /// The recordings on the dyno clock.
+    /// The recordings on the dyno clock; the engine computer's own where that stands alone.
     pub fn beside(&self) -> Beside<'_> {
-        Beside { dyno: &self.dyno, ecu: self.ecu.as_deref().zip(self.measured.alignment.usable_lag()) }
+        let lag = if self.measured.log_only { Some(0.0) } else { self.measured.alignment.usable_lag() };
+        Beside { dyno: &self.dyno, ecu: self.ecu.as_deref().zip(lag) }
     }
 }
 
@@ -136,10 +137,10 @@ pub async fn read_pull(store: &Store, pull_id: i64, settings: &Settings) -> Resu
         let own = corrected(&measured, engine, settings.correction);
         let family = |family: Correction| {
             let corrected = corrected(&measured, engine, family);
-            Family { family, figures: corrected.curve.figures(None), corrected }
+            Family { family, figures: figures_of(&measured, &corrected, &Looks::default()), corrected }
         };
         let mut out = Reading {
-            figures: own.curve.figures(None),
+            figures: figures_of(&measured, &own, &Looks::default()),
             area: area_of(&own),
             families: Correction::ALL.into_iter().map(family).collect(),
             corrected: own,

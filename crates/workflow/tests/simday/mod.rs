@@ -1,7 +1,7 @@
 //! A simulated day, written out and analysed as a job; its true answer is known.
 #![allow(dead_code)]
 
-use jamjar_core::analysis::{Comparison, Measured, SetResult};
+use jamjar_core::analysis::{Comparison, Measured, SetInput, SetResult};
 use jamjar_sim::{SimPull, Simulated, Sweep};
 use jamjar_workflow::job::Ran;
 use jamjar_workflow::scenarios::{Loaded, built_in};
@@ -10,6 +10,7 @@ use serde_json::{Value, json};
 pub(crate) struct Day {
     pub(crate) run: Simulated,
     pub(crate) result: Value,
+    pub(crate) inputs: Vec<SetInput>,
     pub(crate) measured: Vec<Vec<Measured>>,
     pub(crate) results: Vec<SetResult>,
     pub(crate) comparisons: Vec<Comparison>,
@@ -33,8 +34,8 @@ pub(crate) fn day(name: &str, sweeps: &[Option<Sweep>], along: &str, edit: impl 
     let mut job: Value = serde_json::from_str(&std::fs::read_to_string(&file).unwrap()).unwrap();
     job["along"] = json!(along);
     std::fs::write(&file, job.to_string()).unwrap();
-    let Ran { result, analysed: a, .. } = jamjar_workflow::job::run(&file).unwrap();
-    Day { run, result, measured: a.measured, results: a.sets, comparisons: a.comparisons }
+    let Ran { result, analysed: a, job } = jamjar_workflow::job::run(&file).unwrap();
+    Day { run, result, inputs: job.sets, measured: a.measured, results: a.sets, comparisons: a.comparisons }
 }
 
 impl Day {

@@ -4,7 +4,7 @@ use super::finished::Finished;
 use crate::air::AirState;
 use crate::factors::Factors;
 use crate::log::Recording;
-use crate::pull::power::CoastDown;
+use crate::pull::coast::CoastDown;
 use std::sync::Arc;
 
 /// One pull's logs and circumstances.

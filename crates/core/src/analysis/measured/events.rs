@@ -28,6 +28,7 @@ pub fn events(m: &Measured, beside: &Beside<'_>, ambient_kpa: Option<f64>) -> Ve
     pairs.sort_by(|a, b| a.0.total_cmp(&b.0));
     let (times, speeds): (Vec<f64>, Vec<f64>) = pairs.into_iter().unzip();
     let rpm_at = |t: f64| linear_clamped(&times, &speeds, t);
+    let end = |shaft: f64, t: f64| if m.speed_from.is_shaft() { Some(shaft * m.ratio) } else { rpm_at(t) };
     let at = |at_s: f64, what: Happened| Event { what, at_s, rpm: rpm_at(at_s) };
     let near = |rpm: f64| index_of(&g.rpm, rpm).map_or(from, |i| g.time_s[i]);
     let place = |rpm: f64, what: Happened| Event { what, at_s: near(rpm), rpm: Some(rpm) };
@@ -36,7 +37,7 @@ pub fn events(m: &Measured, beside: &Beside<'_>, ambient_kpa: Option<f64>) -> Ve
     if held {
         out.extend(m.steps.iter().map(step_event));
     } else {
-        out.push(Event { what: Happened::TipIn, at_s: from, rpm: Some(span.from_rpm * m.ratio) });
+        out.push(Event { what: Happened::TipIn, at_s: from, rpm: end(span.from_rpm, from) });
         let spooled = spool_end(beside, from, to, ambient_kpa);
         if let Some(((spooled_s, _), ambient)) = spooled.as_ref().zip(ambient_kpa) {
             for ([a, b], what) in against_target(beside, spooled_s + SETTLES_S, to, ambient) {
@@ -67,7 +68,7 @@ pub fn events(m: &Measured, beside: &Beside<'_>, ambient_kpa: Option<f64>) -> Ve
             out.extend(found.map(|(a, b)| at(a, Happened::Cut { what, for_s: b - a })));
         }
     }
-    out.push(Event { what: Happened::End { by: span.ended_by }, at_s: to, rpm: Some(span.to_rpm * m.ratio) });
+    out.push(Event { what: Happened::End { by: span.ended_by }, at_s: to, rpm: end(span.to_rpm, to) });
     out.sort_by(|a, b| a.at_s.total_cmp(&b.at_s));
     out
 }

@@ -1,18 +1,17 @@
 //! Pulls that come finished, measured: what is printed goes on the grid as it stands, nothing is filtered,
 //! aligned or judged that was not recorded.
 
+use super::printed::Printed;
 use super::raw_grid::RawGrid;
 use super::result::{Measured, RatioSource};
 use crate::analysis::given::{PrintedCurve, PullInput, Settings, TypedPeaks};
-use crate::figures::Peak;
 use crate::findings::Finding;
-use crate::limits::{Limit, Sources, trace};
+use crate::limits::{Limit, Sources, evaluate};
 use crate::log::Recording;
-use crate::printed::{Applied, Place, Print, PrintedAxis};
+use crate::printed::{Place, PrintedAxis};
 use crate::pull::align::Alignment;
 use crate::pull::span::PullKind;
 use crate::units::RAD_S_PER_RPM;
-use serde::{Deserialize, Serialize};
 
 /// Neighbouring points of a printed curve are joined by a line when they are no further apart: rpm, and km/h
 /// (our choice).
@@ -23,34 +22,10 @@ const GRID_KMH: f64 = 1.0;
 /// Printed power and torque may differ by this share before they are asked about (domain, section 2).
 const AGREE: f64 = 0.01;
 
-/// What is known of a pull that was printed.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-pub struct Printed {
-    /// Curve or peaks.
-    pub kind: PullKind,
-    /// What the curve stands against.
-    pub axis: PrintedAxis,
-    /// What it says of itself.
-    pub print: Print,
-    /// Peaks as typed: power in kW, torque in N·m.
-    pub peaks: [Option<Peak>; 2],
-}
-
-impl Printed {
-    /// Whether nobody knows what correction is in it.
-    pub fn is_unknown(&self) -> bool {
-        self.print.applied == Applied::Unknown
-    }
-}
-
 /// A pull of which nothing was recorded yet.
 pub(super) fn blank(input: &PullInput, limits: &[Limit]) -> Measured {
     let (nothing, alignment) = (Recording::default(), Alignment::single_log());
     let sources = Sources::new(&nothing, None, &alignment, None);
-    let outcomes = limits.iter().map(|l| match trace(l, &sources) {
-        Ok(t) => t.outcome(&sources),
-        Err(o) => *o,
-    });
     Measured {
         id: input.id.clone(),
         excluded: input.excluded.clone(),
@@ -58,6 +33,7 @@ pub(super) fn blank(input: &PullInput, limits: &[Limit]) -> Measured {
         pulls_in_file: 1,
         ratio: 1.0,
         ratio_from: RatioSource::Unknown,
+        speed_from: crate::pull::engine_speed::SpeedFrom::Shaft,
         filter: None,
         grid: RawGrid::default(),
         steps: Vec::new(),
@@ -67,7 +43,7 @@ pub(super) fn blank(input: &PullInput, limits: &[Limit]) -> Measured {
         air: input.air,
         step_share: None,
         print: None,
-        limits: outcomes.collect(),
+        limits: limits.iter().map(|l| evaluate(l, &sources)).collect(),
         lanes: Vec::new(),
         channels: Vec::new(),
         flags: input.dyno.flags.clone(),
@@ -182,6 +158,7 @@ fn disagreement(c: &PrintedCurve) -> Option<(f64, f64)> {
 mod tests {
     use super::*;
     use crate::correction::Correction;
+    use crate::printed::{Applied, Print};
 
     fn printed(at: Vec<f64>, power_kw: Vec<f64>, torque_nm: Vec<f64>) -> Measured {
         let print = Print { applied: Applied::Family(Correction::None), ..Print::default() };

@@ -2,24 +2,25 @@
 
 use super::carried::carried;
 use super::finished;
+use super::log_only::log_only;
+use super::ratio::{RATIO_DOUBT, another_gear, doubt_ratio, starting_ratio};
 use super::raw_grid::{RawGrid, Read, said_cuts};
 use super::result::{ChannelSummary, Lane, MeasureError, Measured, RatioSource};
 use super::window::{ecu_part, own_bounds, part};
 use crate::analysis::given::{Finished, Ignition, PullInput, Settings, Vehicle};
 use crate::findings::{Finding, Refusal};
-use crate::limits::{Clock, Extent, Limit, LimitOutcome, Sources, Traced, trace};
+use crate::limits::{Extent, Limit, LimitOutcome, Sources, Traced, trace};
 use crate::log::{Recording, Series};
 use crate::pull::align::{Alignment, Pair, Ratio, Status, align, manual, zone_difference};
 use crate::pull::detect::{MIN_DURATION_S, detect, offered};
+use crate::pull::engine_speed::{SpeedFrom, measured_speed, whose};
 use crate::pull::load::{Load, full_throttle};
-use crate::pull::power::{DynoKind, PowerError, derive, shaft_speed, shaft_torque, slip_load, torque};
+use crate::pull::power::{
+    DynoKind, PowerError, PowerTrace, With, derive, shaft_speed, shaft_torque, slip_load, torque,
+};
 use crate::pull::span::{EndedBy, PullKind, PullSpan};
 use crate::signal::look_over::look_over;
-use crate::signal::median::median_in_place;
 use std::borrow::Cow;
-
-/// Measured and geometric ratio may differ by this share before a person is asked.
-const RATIO_DOUBT: f64 = 0.01;
 
 /// Measures one pull.
 ///
@@ -120,6 +121,7 @@ pub fn measure(
         pulls_in_file: found.len(),
         ratio,
         ratio_from,
+        speed_from: SpeedFrom::Shaft,
         filter: None,
         grid: RawGrid::default(),
         steps: Vec::new(),
@@ -141,11 +143,32 @@ pub fn measure(
     match span {
         None => flags.push(Finding::NoPull { log: input.dyno.name.clone() }),
         Some(p) => {
-            let said = said_cuts(shaft_log, ecu, &out.alignment);
-            let trace =
-                derive(shaft_log, &p, dyno, ratio, input.coast_down.as_ref(), settings.smoothing_s, &said)
-                    .map_err(fail)?;
+            let engine = (ratio_from != RatioSource::Unknown)
+                .then(|| measured_speed(shaft_log, ecu.zip(out.alignment.usable_lag())))
+                .flatten();
+            if let Some(e) = &engine {
+                out.speed_from = if shaft_log.has("roller_speed") {
+                    // A tachometer on the dyno's own clock has no lag.
+                    let sigma = if shaft_log.has("engine_speed") { None } else { out.alignment.sigma_lag_s };
+                    whose(e, &shaft, [p.from_s, p.to_s], ratio, dyno.kind, sigma.unwrap_or(0.0))
+                } else {
+                    SpeedFrom::Measured
+                };
+            }
+            let with = With {
+                dyno,
+                ratio,
+                coast: input.coast_down.as_ref(),
+                smoothing_s: settings.smoothing_s,
+                cuts: &said_cuts(shaft_log, ecu, &out.alignment),
+                engine: engine.as_ref().filter(|_| !out.speed_from.is_shaft()),
+            };
+            let trace = derive(shaft_log, &p, &with).map_err(fail)?;
             flags.extend(trace.flags.iter().cloned());
+            if !out.speed_from.is_shaft() {
+                flags.extend(departure(&trace, ratio));
+                out.rate_rpm_s = mean_rate(&trace).filter(|_| p.kind != PullKind::HeldSteps);
+            }
             out.filter = Some(trace.filter);
             (out.step_share, out.print) = carried(shaft_log, &p, dyno.kind, settings.smoothing_s);
             match p.kind {
@@ -160,6 +183,7 @@ pub fn measure(
                 ecu,
                 alignment: &out.alignment,
                 air: input.air,
+                speed_from: out.speed_from,
             };
             (out.grid, out.steps) = read.grid(settings.grid_rpm, &mut flags);
             let lane = |t: &Traced<'_>| {
@@ -178,117 +202,24 @@ pub fn measure(
     Ok(out)
 }
 
-/// A gear that the recordings show and nobody stated.
-struct AnotherGear {
-    stated: Option<String>,
-    measured: String,
-    ratio: f64,
+/// By how much the shaft's speed times the ratio is off the measured one, where it is most.
+fn departure(p: &PowerTrace, ratio: f64) -> Option<Finding> {
+    let off = |i: &usize| p.shaft_rpm[*i] * ratio / p.rpm[*i] - 1.0;
+    let i = (0..p.rpm.len())
+        .filter(|i| !p.edge[*i] && p.rpm[*i] > 0.0)
+        .max_by(|i, j| off(i).abs().total_cmp(&off(j).abs()))?;
+    (off(&i).abs() > 1e-6).then(|| Finding::SpeedMeasured { most: off(&i).abs(), rpm: p.rpm[i] })
 }
 
-impl AnotherGear {
-    fn finding(&self) -> Finding {
-        Finding::AnotherGear {
-            stated: self.stated.clone(),
-            measured: self.measured.clone(),
-            ratio: self.ratio,
-        }
-    }
-}
-
-/// The gear that the measured ratio names, when it is another than the stated one.
-fn another_gear(input: &PullInput, vehicle: &Vehicle, alignment: &Alignment) -> Option<AnotherGear> {
-    let (gears, at_reference) = (&vehicle.gears, vehicle.dyno.overall_ratio?);
-    let measured = two_speed_ratio(&input.dyno).or(alignment.measured_ratio)?;
-    let (gear, ratio) = gears.named(measured, at_reference)?;
-    let stated_ratio = input.overall_ratio.unwrap_or(at_reference);
-    if (ratio / stated_ratio - 1.0).abs() < RATIO_DOUBT {
-        return None;
-    }
-    let same =
-        |g: &&String| gears.overall(g, at_reference).is_some_and(|k| (k / stated_ratio - 1.0).abs() < 1e-9);
-    let stated = input.overall_ratio.and_then(|_| gears.ratios.keys().find(same)).cloned();
-    Some(AnotherGear { stated, measured: gear.to_owned(), ratio })
-}
-
-/// The engine computer's recording alone: its pull, its limits, its channels; no power.
-fn log_only(input: &PullInput, vehicle: &Vehicle, limits: &[Limit]) -> Measured {
-    let mut out = finished::blank(input, limits);
-    let Some(log) = input.ecu.as_deref() else { return out };
-    let found = pulls_seen(log);
-    let swept = |i: &usize| found[*i].kind != PullKind::HeldSteps;
-    let first = (0..found.len()).find(swept).or((!found.is_empty()).then_some(0));
-    let chosen = input.pull_index.map_or(first, |i| (i < found.len()).then_some(i));
-    let all: Vec<[f64; 2]> = found.iter().map(|f| [f.from_s, f.to_s]).collect();
-    let own = chosen.and_then(|i| own_bounds(&all, i));
-    let (span, log_part) = (chosen.map(|i| found[i]), part(log, own));
-    let alignment = Alignment::single_log();
-    let diesel = vehicle.engine.ignition == Ignition::Compression;
-    let sources =
-        Sources::new(&log_part, None, &alignment, span.as_ref()).out_of(log, None).on_diesel(diesel);
-    let outcome = |l: &Limit| {
-        let mut o = match trace(l, &sources) {
-            Ok(t) => t.outcome(&sources),
-            Err(o) => *o,
-        };
-        // There is one clock, and it is the engine computer's.
-        o.clock = o.clock.map(|_| Clock::Ecu);
-        o
-    };
-    out.limits = limits.iter().map(outcome).collect();
-    out.flags.extend(log.flags.iter().cloned());
-    out.flags.extend(look_over(&log_part, sources.extents().dyno.map(Extent::ends)));
-    out.flags.push(Finding::LogOnly);
-    match &span {
-        Some(p) => {
-            out.channels = summaries(&log_part, None, &alignment, p);
-            out.rate_rpm_s = (p.kind != PullKind::HeldSteps).then_some(p.rate);
-        }
-        None => out.flags.push(Finding::NoPull { log: log.name.clone() }),
-    }
-    out.has_road_speed = log.has("road_speed");
-    (out.span, out.pulls_in_file, out.own_window, out.log_only) = (span, found.len(), [None, own], true);
-    out
+/// Mean rate of engine speed over a sweep, rpm/s.
+fn mean_rate(p: &PowerTrace) -> Option<f64> {
+    let ends = |v: &[f64]| Some(v.last()? - v.first()?);
+    Some(ends(&p.rpm)? / ends(&p.t).filter(|s| *s > 0.0)?)
 }
 
 /// Whether both recordings carry times of day.
 fn clocks_of_day(input: &PullInput) -> bool {
     input.ecu.as_deref().is_some_and(|l| l.clock_of_day_s.is_some()) && input.dyno.clock_of_day_s.is_some()
-}
-
-fn starting_ratio(log: &Recording, geometry: Option<f64>) -> (Option<f64>, RatioSource) {
-    if let Some(k) = geometry {
-        return (Some(k), RatioSource::Geometry);
-    }
-    match two_speed_ratio(log) {
-        Some(k) => (Some(k), RatioSource::DynoRecording),
-        None if !log.has("roller_speed") => (Some(1.0), RatioSource::DynoRecording),
-        None => (None, RatioSource::Unknown),
-    }
-}
-
-/// Median engine ÷ shaft speed when the dyno recording holds both.
-fn two_speed_ratio(log: &Recording) -> Option<f64> {
-    let (e, s) = (log.column("engine_speed")?, log.column("roller_speed")?);
-    let top = s.iter().copied().filter(|v| v.is_finite()).fold(0.0, f64::max);
-    let mut k: Vec<f64> = e
-        .iter()
-        .zip(s)
-        .filter(|(e, s)| e.is_finite() && **s > 0.5 * top && **s > 0.0)
-        .map(|(e, s)| e / s)
-        .collect();
-    (k.len() >= 10).then(|| median_in_place(&mut k))
-}
-
-fn doubt_ratio(log: &Recording, alignment: &Alignment, given: Option<f64>, flags: &mut Vec<Finding>) {
-    let Some(k) = given else { return };
-    let from_alignment = alignment.measured_ratio.filter(|_| alignment.residual_rpm.is_some());
-    if let Some(m) = two_speed_ratio(log).or(from_alignment).filter(|m| (m / k - 1.0).abs() > RATIO_DOUBT) {
-        flags.push(Finding::RatioDiffers {
-            geometry: k,
-            measured: m,
-            slip: alignment.slip_share.filter(|_| alignment.usable()),
-        });
-    }
 }
 
 /// What limits are judged on: the pull's own parts, when it ran, and what stands elsewhere in its recordings.
@@ -425,7 +356,7 @@ fn use_ecu_throttle(p: &mut PullSpan, ecu: Option<&Recording>, seen: &[PullSpan]
     }
 }
 
-fn summaries(
+pub(super) fn summaries(
     dyno: &Recording,
     ecu: Option<&Recording>,
     alignment: &Alignment,

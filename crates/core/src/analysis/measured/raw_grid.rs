@@ -6,6 +6,7 @@ use crate::findings::Finding;
 use crate::log::{Recording, Series};
 use crate::pull::align::Alignment;
 use crate::pull::cuts::from_channel;
+use crate::pull::engine_speed::SpeedFrom;
 use crate::pull::held::{HeldStep, on_grid, steps};
 use crate::pull::power::PowerTrace;
 use crate::pull::span::{PullKind, PullSpan};
@@ -19,15 +20,20 @@ use serde::{Deserialize, Serialize};
 pub struct RawGrid {
     pub rpm: Vec<f64>,
     pub power_kw: Vec<f64>,
+    #[serde(with = "crate::blank::list")]
     pub torque_nm: Vec<f64>,
     pub edge: Vec<bool>,
     /// Time on the dyno clock at each grid speed, s.
+    #[serde(with = "crate::blank::list")]
     pub time_s: Vec<f64>,
     pub fuel_g_s: Option<Vec<f64>>,
     /// Road speed at each grid speed, where it was logged.
     #[serde(default)]
     pub road_kmh: Option<Vec<f64>>,
     pub charge_ratio: Option<Vec<f64>>,
+    /// Speed of the dyno's shaft at each grid speed, rpm, where engine speed was measured.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub shaft_rpm: Option<Vec<f64>>,
     /// Engine speeds over which power was cut: nothing is read there.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub cuts: Vec<[f64; 2]>,
@@ -54,6 +60,7 @@ pub(super) struct Read<'a> {
     pub(super) ecu: Option<&'a Recording>,
     pub(super) alignment: &'a Alignment,
     pub(super) air: Option<AirState>,
+    pub(super) speed_from: SpeedFrom,
 }
 
 /// Engine speeds around each cut: from the last sample before it to the first after it.
@@ -70,8 +77,8 @@ fn cut_speeds(p: &PowerTrace) -> Vec<[f64; 2]> {
 
 /// The grid read segment by segment, so that no point rests on samples of two; where segments overlap, the
 /// one further from its ends is taken. The third series is the share of an end.
-fn by_segment(x: &[f64], series: &[&[f64]; 4], starts: &[usize], step: f64) -> Gridded {
-    let mut points: Vec<(f64, [f64; 4])> = Vec::new();
+fn by_segment(x: &[f64], series: &[&[f64]; 5], starts: &[usize], step: f64) -> Gridded {
+    let mut points: Vec<(f64, [f64; 5])> = Vec::new();
     for (k, &a) in starts.iter().enumerate() {
         let b = starts.get(k + 1).copied().unwrap_or(x.len());
         let own = series.map(|s| &s[a..b]);
@@ -82,7 +89,7 @@ fn by_segment(x: &[f64], series: &[&[f64]; 4], starts: &[usize], step: f64) -> G
     points.dedup_by(|p, q| (p.0 - q.0).abs() < 1e-6);
     Gridded {
         x: points.iter().map(|p| p.0).collect(),
-        y: (0..4).map(|s| points.iter().map(|p| p.1[s]).collect()).collect(),
+        y: (0..5).map(|s| points.iter().map(|p| p.1[s]).collect()).collect(),
     }
 }
 
@@ -111,7 +118,7 @@ impl Read<'_> {
     fn swept(&self, step: f64) -> RawGrid {
         let p = self.trace;
         let edge: Vec<f64> = p.edge.iter().map(|e| f64::from(u8::from(*e))).collect();
-        let g = by_segment(&p.rpm, &[&p.power_kw, &p.torque_nm, &edge, &p.t], &p.starts, step);
+        let g = by_segment(&p.rpm, &[&p.power_kw, &p.torque_nm, &edge, &p.t, &p.shaft_rpm], &p.starts, step);
         let beside = |name: &str| -> Option<Vec<f64>> {
             let (s, lag) = self.series(name)?;
             let mut s = s.reader();
@@ -121,6 +128,7 @@ impl Read<'_> {
             fuel_g_s: beside("fuel_flow"),
             road_kmh: beside("road_speed"),
             charge_ratio: self.charge(beside),
+            shaft_rpm: (!self.speed_from.is_shaft()).then(|| g.y[4].clone()),
             cuts: cut_speeds(p),
             edge: g.y[2].iter().map(|v| *v > 1e-9).collect(),
             rpm: g.x.clone(),
@@ -147,6 +155,7 @@ impl Read<'_> {
             fuel_g_s: beside("fuel_flow"),
             road_kmh: beside("road_speed"),
             charge_ratio: self.charge(beside),
+            shaft_rpm: None,
             edge: vec![false; read.len()],
             cuts: Vec::new(),
             rpm: read.iter().map(|r| r.0).collect(),

@@ -1,12 +1,13 @@
 //! Everything that is read from one pull before correction.
 
-use super::finished::Printed;
+use super::printed::Printed;
 use super::raw_grid::RawGrid;
 use crate::air::AirState;
 use crate::channel::Channel;
 use crate::findings::Finding;
 use crate::limits::LimitOutcome;
 use crate::pull::align::Alignment;
+use crate::pull::engine_speed::SpeedFrom;
 use crate::pull::held::HeldStep;
 use crate::pull::power::PowerError;
 use crate::pull::span::{PullKind, PullSpan};
@@ -64,6 +65,9 @@ pub struct Measured {
     pub alignment: Alignment,
     pub ratio: f64,
     pub ratio_from: RatioSource,
+    /// Whose engine speed it goes by.
+    #[serde(default, skip_serializing_if = "SpeedFrom::is_shaft")]
+    pub speed_from: SpeedFrom,
     pub filter: Option<FilterRecord>,
     pub grid: RawGrid,
     /// The steps the curve was read from, where speeds were held.

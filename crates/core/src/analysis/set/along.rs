@@ -22,7 +22,9 @@ fn places(along: Along, m: &Measured) -> Option<Vec<f64>> {
     let span = m.span.filter(|s| s.kind != PullKind::HeldSteps)?;
     match along {
         Along::EngineSpeed => Some(m.grid.rpm.clone()),
-        Along::ShaftSpeed => Some(m.grid.rpm.iter().map(|r| r / m.ratio).collect()),
+        Along::ShaftSpeed => {
+            Some(m.grid.shaft_rpm.clone().unwrap_or_else(|| m.grid.rpm.iter().map(|r| r / m.ratio).collect()))
+        }
         Along::RoadSpeed => m.grid.road_kmh.clone(),
         Along::Time => Some(m.grid.time_s.iter().map(|t| t - span.from_s).collect()),
     }

@@ -10,6 +10,6 @@ mod settled;
 pub use along::OtherAxis;
 pub use corrected::{Corrected, corrected};
 pub use figure::Figure;
-pub use result::{SetFigures, SetResult, analyse_sets, set_verdicts};
+pub use result::{SetFigures, SetResult, analyse_sets, figures_of, set_verdicts};
 pub(super) use settled::SETTLED_SHARE;
 pub use settled::Settled;

@@ -14,6 +14,7 @@ use crate::factors::{Factors, Known};
 use crate::figures::{Figures, Looks, Peak};
 use crate::limits::{LimitOutcome, Verdict};
 use crate::printed::{Place, PrintedAxis};
+use crate::pull::engine_speed::SpeedFrom;
 use crate::pull::span::PullKind;
 use crate::stats::two_sets::{mean, sample_sd};
 
@@ -59,6 +60,11 @@ pub struct SetResult {
     pub mean_curve: Curve,
     /// The same along the axis that was asked for, when it is not engine speed.
     pub other: Option<OtherAxis>,
+    /// The same at equal speed of the dyno's shaft, where a pull of the job goes by a measured engine speed:
+    /// behind a converter two sets are at one engine speed at different places.
+    pub at_shaft: Option<OtherAxis>,
+    /// Whose engine speed its included recordings go by, each once.
+    pub speeds_from: Vec<SpeedFrom>,
     /// Mean rate of the included pulls, rpm/s.
     pub rate_rpm_s: Option<f64>,
     /// Kinds of the included pulls, each once: sweeps, lug-downs, held steps.
@@ -164,10 +170,17 @@ pub fn analyse_sets(
     engine: &Engine,
     settings: &Settings,
 ) -> Vec<SetResult> {
-    sets.iter().zip(measured).map(|(s, m)| analyse_set(s, m, engine, settings)).collect()
+    let slips = measured.iter().flatten().any(|m| m.grid.shaft_rpm.is_some());
+    sets.iter().zip(measured).map(|(s, m)| analyse_set(s, m, engine, settings, slips)).collect()
 }
 
-fn analyse_set(input: &SetInput, measured: &[Measured], engine: &Engine, settings: &Settings) -> SetResult {
+fn analyse_set(
+    input: &SetInput,
+    measured: &[Measured],
+    engine: &Engine,
+    settings: &Settings,
+    slips: bool,
+) -> SetResult {
     let pulls: Vec<Corrected> = measured.iter().map(|m| corrected(m, engine, settings.correction)).collect();
     let looks = settings.looks();
     let pull_figures: Vec<Figures> =
@@ -178,10 +191,13 @@ fn analyse_set(input: &SetInput, measured: &[Measured], engine: &Engine, setting
     let indices: Vec<usize> = (0..pulls.len()).filter(chosen).collect();
     let curves: Vec<&Curve> = indices.iter().map(|&i| &pulls[i].curve).collect();
     let mean_curve = mean_curve(&curves);
-    let other = (settings.along != Along::EngineSpeed).then(|| {
+    let along = |axis: Along| {
         let all: Vec<&Curve> = pulls.iter().map(|p| &p.curve).collect();
-        other_axis(settings.along, measured, &all, &included, &mean_curve.rpm)
-    });
+        other_axis(axis, measured, &all, &included, &mean_curve.rpm)
+    };
+    let other = (settings.along != Along::EngineSpeed).then(|| along(settings.along));
+    let at_shaft = slips.then(|| along(Along::ShaftSpeed));
+    let recorded = |i: &&usize| measured[**i].printed.is_none() && !measured[**i].log_only;
     let of_mean = mean_curve.figures(None);
     let figures = Figure::ALL
         .into_iter()
@@ -214,6 +230,7 @@ fn analyse_set(input: &SetInput, measured: &[Measured], engine: &Engine, setting
         limits: set_verdicts(measured),
         rate_rpm_s: average(indices.iter().filter_map(|&i| measured[i].rate_rpm_s).collect()),
         kinds: once(indices.iter().filter_map(|&i| measured[i].kind())),
+        speeds_from: once(indices.iter().filter(recorded).map(|&i| measured[i].speed_from)),
         places: once(indices.iter().map(|&i| measured[i].printed.as_ref().and_then(|p| p.print.place))),
         road_axis: indices.iter().any(|&i| is_on_road(&measured[i])),
         unknown: indices.iter().any(|&i| measured[i].printed.is_some() && pulls[i].is_as_printed()),
@@ -228,6 +245,7 @@ fn analyse_set(input: &SetInput, measured: &[Measured], engine: &Engine, setting
         figures,
         mean_curve,
         other,
+        at_shaft,
     }
 }
 
@@ -237,7 +255,7 @@ fn has_figures(m: &Measured, p: &Corrected) -> bool {
 }
 
 /// Figures of a pull: of its curve, or as they were typed.
-fn figures_of(m: &Measured, p: &Corrected, looks: &Looks) -> Figures {
+pub fn figures_of(m: &Measured, p: &Corrected, looks: &Looks) -> Figures {
     let typed = m.printed.as_ref().filter(|p| p.kind == PullKind::PeaksOnly);
     typed.map_or_else(
         || p.curve.looked_at(looks),

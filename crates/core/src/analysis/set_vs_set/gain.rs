@@ -10,6 +10,8 @@ pub(in crate::analysis) enum Curves {
     AtEngineSpeed,
     /// Those along the axis that was asked for.
     AlongOther,
+    /// Those at equal speed of the dyno's shaft.
+    AtShaftSpeed,
 }
 
 impl Curves {
@@ -17,17 +19,21 @@ impl Curves {
         match self {
             Self::AtEngineSpeed => &s.mean_curve,
             Self::AlongOther => s.drawn(),
+            Self::AtShaftSpeed => s.at_shaft.as_ref().map_or(&s.mean_curve, |o| &o.mean),
         }
     }
 
     /// Curves of the included pulls.
     pub(in crate::analysis) fn curves(self, s: &SetResult) -> Vec<&Curve> {
-        match (self, &s.other) {
-            (Self::AlongOther, Some(o)) => {
-                o.pulls.iter().zip(&s.included).filter(|p| *p.1).map(|p| p.0).collect()
-            }
-            _ => s.included_curves().collect(),
-        }
+        let axis = match self {
+            Self::AtEngineSpeed => None,
+            Self::AlongOther => s.other.as_ref(),
+            Self::AtShaftSpeed => s.at_shaft.as_ref(),
+        };
+        axis.map_or_else(
+            || s.included_curves().collect(),
+            |o| o.pulls.iter().zip(&s.included).filter(|p| *p.1).map(|p| p.0).collect(),
+        )
     }
 }
 

@@ -39,6 +39,7 @@ pub(in crate::analysis) struct Pool<'a> {
     sets: Vec<&'a SetResult>,
     band: Option<CurveScatter>,
     other: Option<CurveScatter>,
+    at_shaft: Option<CurveScatter>,
 }
 
 impl<'a> Pool<'a> {
@@ -49,7 +50,13 @@ impl<'a> Pool<'a> {
         let other = (along != Along::EngineSpeed)
             .then(|| band_of(&members, Curves::AlongOther, along.smooth()))
             .flatten();
-        Self { alike, band: band_of(&members, Curves::AtEngineSpeed, SMOOTH_RPM), other, sets: members }
+        let at_shaft = members
+            .iter()
+            .any(|s| s.at_shaft.is_some())
+            .then(|| band_of(&members, Curves::AtShaftSpeed, Along::ShaftSpeed.smooth()))
+            .flatten();
+        let band = band_of(&members, Curves::AtEngineSpeed, SMOOTH_RPM);
+        Self { alike, band, other, at_shaft, sets: members }
     }
 
     pub(in crate::analysis) fn is(&self, alike: &Alike<'_>) -> bool {
@@ -84,6 +91,7 @@ impl<'a> Pool<'a> {
         let band = match which {
             Curves::AtEngineSpeed => &self.band,
             Curves::AlongOther => &self.other,
+            Curves::AtShaftSpeed => &self.at_shaft,
         };
         let Some(band) = band.as_ref().filter(|_| a.n() > 0 && b.n() > 0) else { return out };
         let w = self.within(Figure::PeakPower);

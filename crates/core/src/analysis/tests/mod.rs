@@ -37,6 +37,7 @@ pub(in crate::analysis) fn pull(id: &str, peak_kw: f64, extra_kw: f64, from_rpm:
         alignment: Alignment::single_log(),
         ratio: 4.0,
         ratio_from: RatioSource::Geometry,
+        speed_from: crate::pull::engine_speed::SpeedFrom::Shaft,
         filter: None,
         grid: RawGrid {
             edge: vec![false; rpm.len()],

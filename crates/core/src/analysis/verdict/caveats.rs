@@ -4,7 +4,7 @@ use super::comparable::NotComparable;
 use super::repeats::PullFinding;
 use crate::analysis::given::Headline;
 use crate::analysis::set::Settled;
-use crate::analysis::set_vs_set::{FairBest, Split, Undrifted};
+use crate::analysis::set_vs_set::{FairBest, LargestGain, Split, Undrifted};
 use crate::correction::Caution;
 use crate::factors::{Factors, Hazard};
 use crate::findings::Severity;
@@ -59,6 +59,10 @@ pub enum Caveat {
     FewMountings,
     /// One set scatters much more than the other.
     UnevenScatter { sd_kw: [f64; 2] },
+    /// One goes by a measured engine speed and the other by the shaft's.
+    SpeedOrigins,
+    /// The largest gain at equal shaft speed, which is said beside that at equal engine speed.
+    AtShaftSpeed(LargestGain),
     /// Ramp rates differ by a share, rpm/s each, and no rotating inertia is given.
     RampRate { apart: f64, rpm_s: [f64; 2] },
     /// The filter covers spans that differ by a share.
@@ -104,6 +108,8 @@ impl Caveat {
             Self::OneMounting => "one_mounting",
             Self::FewMountings => "few_mountings",
             Self::UnevenScatter { .. } => "uneven_scatter",
+            Self::SpeedOrigins => "speed_origins",
+            Self::AtShaftSpeed(_) => "at_shaft_speed",
             Self::RampRate { .. } => "ramp_rate",
             Self::WindowSpan { .. } => "window_span",
             Self::Excluded { .. } => "excluded",
@@ -131,10 +137,12 @@ impl Caveat {
             Self::HeldSteps { .. }
             | Self::Excluded { .. }
             | Self::Headline(_)
+            | Self::AtShaftSpeed(_)
             | Self::Bracketed(_)
             | Self::Across { .. }
             | Self::Equivalence(_) => Severity::Note,
             Self::Confounded { .. }
+            | Self::SpeedOrigins
             | Self::SameUnknown { .. }
             | Self::AcrossGears(_)
             | Self::CrossDay { .. }

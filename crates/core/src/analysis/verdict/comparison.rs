@@ -11,6 +11,7 @@ use crate::analysis::set_vs_set::{
     Alike, Curves, GainCurve, LargestGain, Pool, SecondLooks, Split, gain_curve, second_looks, splits,
 };
 use crate::factors::{Confounding, Known, confounding};
+use crate::pull::engine_speed::SpeedFrom;
 use crate::stats::band::significant_spans;
 
 /// A candidate set against the baseline.
@@ -28,6 +29,8 @@ pub struct Comparison {
     pub curve: GainCurve,
     /// The same along the axis that was asked for, when it is not engine speed.
     pub other: Option<GainCurve>,
+    /// The same at equal shaft speed, where the two sets go by a measured engine speed.
+    pub at_shaft: Option<GainCurve>,
     /// Largest gain.
     pub largest: Option<LargestGain>,
     /// Spans where the band excludes zero, rpm.
@@ -98,6 +101,9 @@ fn compare(
     };
     let curve = judged(Curves::AtEngineSpeed);
     let other = a.other.is_some().then(|| judged(Curves::AlongOther));
+    let at_shaft =
+        [a, b].iter().any(|s| s.speeds_from.contains(&SpeedFrom::Measured)) && a.at_shaft.is_some();
+    let at_shaft = at_shaft.then(|| judged(Curves::AtShaftSpeed));
     let largest = curve.largest();
     let significant_rpm = if curve.half_kw.is_empty() {
         Vec::new()
@@ -112,6 +118,7 @@ fn compare(
     let mut notes: Vec<Caveat> = refused.into_iter().map(Caveat::CantTell).collect();
     notes.extend(notes::confounded(&confounding, splits.first()));
     notes.extend(notes::of_pair(a, b, vehicle, settings, plain.is_some(), pool.run_again()));
+    notes.extend(at_shaft.as_ref().and_then(GainCurve::largest).map(Caveat::AtShaftSpeed));
     notes.extend(notes::of_second_looks(&second, a, b));
     Comparison {
         base,
@@ -120,6 +127,7 @@ fn compare(
         figures,
         curve,
         other,
+        at_shaft,
         largest,
         significant_rpm,
         notes,

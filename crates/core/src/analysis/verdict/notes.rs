@@ -8,6 +8,7 @@ use crate::analysis::set::{Figure, SetResult};
 use crate::analysis::set_vs_set::{CROSS_DAY_SHARE, SecondLooks, Split, cross_day_share};
 use crate::curve::index_of;
 use crate::factors::Confounding;
+use crate::pull::engine_speed::SpeedFrom;
 use crate::pull::span::PullKind;
 
 /// Ramp rates may differ by this share before torque is doubted.
@@ -71,6 +72,12 @@ pub(super) fn of_pair(
         && (x > UNEVEN * y || y > UNEVEN * x)
     {
         out.push(Caveat::UnevenScatter { sd_kw: [x, y] });
+    }
+    let from = [a, b].map(|s| &s.speeds_from);
+    if from.iter().any(|f| f.contains(&SpeedFrom::Measured))
+        && from.iter().any(|f| f.contains(&SpeedFrom::Shaft))
+    {
+        out.push(Caveat::SpeedOrigins);
     }
     if let (Some(x), Some(y)) = (a.rate_rpm_s, b.rate_rpm_s) {
         let apart = (x - y).abs() / x.min(y).max(1.0);

@@ -50,14 +50,7 @@ pub(super) fn period(t: &[Token], today: NaiveDate) -> Option<Period> {
             Some(Period::new(1, day(y, 1)?, NaiveDate::from_ymd_opt(y, 12, 31)?))
         }
         Kind::Number(v, 0) if (1.0..=31.0).contains(v) && month(word(1)).is_some() => {
-            let m = month(word(1))?;
-            let (used, year) = year_after(t, 2).map_or((2, None), |y| (3, Some(y)));
-            let at = |y| NaiveDate::from_ymd_opt(y, m, *v as u32);
-            let d = match year {
-                Some(y) => at(y)?,
-                None => at(today.year()).filter(|d| *d <= today).or_else(|| at(today.year() - 1))?,
-            };
-            Some(Period::new(used, d, d))
+            day_of(t, *v as u32, month(word(1))?, today)
         }
         Kind::Word(_) => in_words(t, &word, today),
         _ => None,
@@ -140,14 +133,18 @@ fn weekday(first: &str, second: &str, today: NaiveDate) -> Option<Period> {
     Some(Period::new(tokens, day, day))
 }
 
-/// `March 24`, `march 24 2026`: the latest such day when no year is said.
+/// `March 24`, `march 24 2026`.
 fn month_first(t: &[Token], first: &str, today: NaiveDate) -> Option<Period> {
     let m = month(first)?;
-    let day = match t.get(1)?.kind {
-        Kind::Number(v, 0) if (1.0..=31.0).contains(&v) => v as u32,
-        _ => return None,
-    };
-    let at = |y| NaiveDate::from_ymd_opt(y, m, day);
+    match t.get(1)?.kind {
+        Kind::Number(v, 0) if (1.0..=31.0).contains(&v) => day_of(t, v as u32, m, today),
+        _ => None,
+    }
+}
+
+/// A day of a month that two tokens say, with the year behind them; the latest such day when none is said.
+fn day_of(t: &[Token], day: u32, month: u32, today: NaiveDate) -> Option<Period> {
+    let at = |y| NaiveDate::from_ymd_opt(y, month, day);
     let (tokens, d) = match year_after(t, 2) {
         Some(y) => (3, at(y)?),
         None => (2, at(today.year()).filter(|d| *d <= today).or_else(|| at(today.year() - 1))?),

@@ -169,7 +169,7 @@ fn word_or_number(c: &[char], i: usize, out: &mut Vec<Token>) -> Result<usize, Q
     let tail =
         c[end..].iter().take_while(|x| x.is_alphanumeric() || matches!(x, '·' | '°' | '%' | '/')).count();
     let suffix = text(end, end + tail);
-    if tail > 0 && Quantity::of_unit(&suffix).is_none() && suffix != "%" {
+    if tail > 0 && !Quantity::is_unit(&suffix) {
         let raw = text(i, end + tail);
         out.push(Token { kind: Kind::Word(raw.to_lowercase()), raw, column });
         return Ok(end + tail);

@@ -1,11 +1,13 @@
 //! The question: words and numbers read as conditions, and conditions worded again.
 
 mod dates;
+mod extreme;
 mod lexer;
 mod parse;
 mod quantity;
 mod query;
 
+pub use extreme::{Extreme, extremes};
 pub use parse::{Reading, parse};
 pub use quantity::Quantity;
 pub use query::{Clause, Field, Order, Query, QueryError, What};

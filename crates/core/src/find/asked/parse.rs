@@ -1,6 +1,7 @@
 //! Reads a query.
 
 use super::dates::{Period, period};
+use super::extreme::Extreme;
 use super::lexer::{Kind, Token, cut};
 use super::quantity::{NAMES, Quantity};
 use super::query::{Clause, Field, Order, Query, QueryError, STATES, What, example, range_words};
@@ -24,7 +25,9 @@ const FILLERS: [&str; 34] = [
 ];
 
 /// Comparisons in words and signs, each with its canonical word; several words first.
-const COMPARISONS: [(&str, &str); 22] = [
+const COMPARISONS: [(&str, &str); 24] = [
+    ("leaner than", "over"),
+    ("richer than", "under"),
     ("more than", "over"),
     ("less than", "under"),
     ("at least", "at least"),
@@ -68,6 +71,9 @@ const ORDINALS: [(&str, &str); 16] = [
     ("8th", "8"),
 ];
 
+/// Numbers as words, from one.
+const COUNTED: [&str; 10] = ["one", "two", "three", "four", "five", "six", "seven", "eight", "nine", "ten"];
+
 /// Reads a query. An empty text is the query without conditions.
 ///
 /// # Errors
@@ -79,6 +85,10 @@ pub fn parse(text: &str, with: &Reading) -> Result<Query, QueryError> {
     while p.at < tokens.len() {
         if matches!(p.t[p.at].kind, Kind::Comma) {
             p.at += 1;
+            continue;
+        }
+        if let Some(n) = p.newest_few() {
+            q.newest = Some(n);
             continue;
         }
         if let Some(o) = p.order() {
@@ -153,6 +163,26 @@ impl Parser<'_> {
         Some(o)
     }
 
+    /// `last pull`, `last 3 pulls`, `last three pulls`: only so many, the newest.
+    fn newest_few(&mut self) -> Option<usize> {
+        if !["last", "newest", "latest"].iter().any(|w| self.t[self.at].is(w)) {
+            return None;
+        }
+        let pulls = |t: &Token| ["pull", "pulls"].iter().any(|w| t.is(w));
+        let next = self.t.get(self.at + 1)?;
+        let (n, used) = match &next.kind {
+            _ if pulls(next) => (1, 2),
+            Kind::Number(n, 0) if *n >= 1.0 => (*n as usize, 3),
+            Kind::Word(w) => (COUNTED.iter().position(|c| c == w)? + 1, 3),
+            _ => return None,
+        };
+        if used == 3 && !self.t.get(self.at + 2).is_some_and(pulls) {
+            return None;
+        }
+        self.at += used;
+        Some(n)
+    }
+
     fn condition(&mut self) -> Result<Option<What>, QueryError> {
         if let Some(w) = self.quantity()? {
             return Ok(Some(w));
@@ -165,11 +195,12 @@ impl Parser<'_> {
 
     /// `power over 150 kW`, `over 150 kW`, `162 kW`, `160..165 kW`, `boost 140`.
     fn quantity(&mut self) -> Result<Option<What>, QueryError> {
-        let named = NAMES.iter().find_map(|(q, names)| {
-            let mut names: Vec<&&str> = names.iter().collect();
-            names.sort_by_key(|n| std::cmp::Reverse(n.len()));
-            names.into_iter().find_map(|n| self.spells(0, n)).map(|n| (*q, n))
-        });
+        // Of all names that stand here the longest is meant: oil pressure is not oil.
+        let named = NAMES
+            .iter()
+            .flat_map(|(q, names)| names.iter().filter_map(|n| self.spells(0, n)).map(|n| (*q, n)))
+            .rev()
+            .max_by_key(|n| n.1);
         let skip = named.map_or(0, |n| n.1);
         let compared = COMPARISONS.iter().find_map(|(w, how)| self.spells(skip, w).map(|n| (*how, n)));
         let first = skip + compared.map_or(0, |c| c.1);
@@ -198,9 +229,7 @@ impl Parser<'_> {
             joins.then(|| self.number(i + 1).map(|n| (i + 2, n))).flatten()
         });
         let end = second.as_ref().map_or(first + 1, |s| s.0);
-        let unit_at = [end, first + 1]
-            .into_iter()
-            .find(|i| self.word(*i).is_some_and(|w| Quantity::of_unit(w).is_some() || w == "%" || w == "c"));
+        let unit_at = [end, first + 1].into_iter().find(|i| self.word(*i).is_some_and(Quantity::is_unit));
         let unit_word = unit_at.and_then(|i| self.word(i)).map(str::to_owned);
         let (of, unit, worth) = match (named, &unit_word) {
             (Some((q, _)), Some(u)) => match q.unit(u) {
@@ -228,6 +257,7 @@ impl Parser<'_> {
             (None, None) => return Ok(None),
         };
         let half = 0.5 * 10f64.powi(-(places as i32));
+        let of = richest_if_below(of, compared.map_or("about", |c| c.0), named.map(|n| n.1));
         let how = compared.map_or("about", |c| c.0);
         let (low, high, how, numbers) = match second {
             Some((_, Written { value: b, raw: raw_b, .. })) if b < a => {
@@ -248,8 +278,8 @@ impl Parser<'_> {
         self.at += end + usize::from(unit_at == Some(end));
         Ok(Some(What::Range {
             of,
-            low: low * worth,
-            high: high * worth,
+            low: worth.of(low),
+            high: worth.of(high),
             words: range_words(how, &numbers, label(&unit)),
         }))
     }
@@ -299,7 +329,9 @@ impl Parser<'_> {
     }
 
     fn state(&mut self) -> Option<What> {
-        for (phrase, what) in [("left out", What::LeftOut), ("excluded", What::LeftOut)] {
+        for (phrase, what) in
+            [("left out", What::LeftOut), ("excluded", What::LeftOut), ("archived", What::Archived)]
+        {
             if let Some(n) = self.spells(0, phrase) {
                 self.at += n;
                 return Some(what);
@@ -318,6 +350,16 @@ impl Parser<'_> {
         Some(What::Is(state, value))
     }
 
+    /// Whether the name of a figure stands there with a comparison or a number behind it.
+    fn asks(&self, at: usize) -> bool {
+        let named = |t: &Token| NAMES.iter().any(|n| n.1.iter().any(|w| w.split(' ').any(|w| t.is(w))));
+        let compares = |t: &Token| {
+            matches!(t.kind, Kind::Number(..) | Kind::Sign(_))
+                || COMPARISONS.iter().any(|c| c.0.split(' ').next().is_some_and(|w| t.is(w)))
+        };
+        named(&self.t[at]) && self.t[at + 1..].iter().find(|t| !named(t)).is_some_and(compares)
+    }
+
     /// `map C3`, `by the calibrator`, `#smoke`.
     fn field(&mut self) -> Option<What> {
         if let Some(tag) = self.word(0).and_then(|w| w.strip_prefix('#')).filter(|t| !t.is_empty()) {
@@ -333,7 +375,12 @@ impl Parser<'_> {
         let from = self.at + 1;
         let words = self.t[from..]
             .iter()
-            .take_while(|t| matches!(t.kind, Kind::Word(_) | Kind::Number(..)) && !starts_another(t))
+            .enumerate()
+            .take_while(|(k, t)| {
+                matches!(t.kind, Kind::Word(_) | Kind::Number(..))
+                    && !starts_another(t)
+                    && !self.asks(from + k)
+            })
             .count();
         let text: Vec<&str> = self.t[from..from + words].iter().map(|t| t.raw.as_str()).collect();
         if words == 0 {
@@ -398,6 +445,12 @@ impl Parser<'_> {
     }
 }
 
+/// A mixture below a value asks for the richest of it: the leanest is meant where it is above.
+fn richest_if_below(of: Quantity, how: &str, named: Option<usize>) -> Quantity {
+    let plain = of == Quantity::Reached(Extreme::Leanest) && named.is_none_or(|n| n == 1);
+    if plain && matches!(how, "under" | "at most") { Quantity::Reached(Extreme::Richest) } else { of }
+}
+
 /// Words that begin a condition of their own and so end the text of a field before them.
 fn starts_another(t: &Token) -> bool {
     let Kind::Word(w) = &t.kind else { return false };
@@ -405,9 +458,7 @@ fn starts_another(t: &Token) -> bool {
         "gear", "since", "before", "after", "until", "last", "this", "not", "over", "under", "above",
         "below", "left", "excluded", "and",
     ];
-    begins.contains(&w.as_str())
-        || Field::ALL.iter().any(|f| f.word() == w)
-        || NAMES.iter().any(|n| n.1.contains(&w.as_str()))
+    begins.contains(&w.as_str()) || Field::ALL.iter().any(|f| f.word() == w)
 }
 
 /// A unit as it is shown.
@@ -419,7 +470,12 @@ fn label(word: &str) -> &str {
         "nm" | "n·m" | "n-m" => "N·m",
         "lbft" | "lb·ft" | "lb-ft" | "ftlb" => "lb·ft",
         "kpa" => "kPa",
+        "mpa" => "MPa",
         "c" | "°c" => "°C",
+        "f" | "°f" => "°F",
+        "deg" | "degrees" | "degree" => "°",
+        "lambda" => "λ",
+        "afr" => "AFR",
         "percent" => "%",
         other => other,
     }

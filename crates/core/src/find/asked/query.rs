@@ -120,6 +120,20 @@ pub enum What {
     Is(State, &'static str),
     /// Left out of figures.
     LeftOut,
+    /// Archived: such pulls are found only when they are asked for.
+    Archived,
+}
+
+impl What {
+    /// The same condition on another text; a condition on none stays as it is.
+    #[must_use]
+    pub fn saying(&self, text: &str) -> Self {
+        match self {
+            Self::Text(_) => Self::Text(text.to_owned()),
+            Self::In(field, _) => Self::In(*field, text.to_owned()),
+            other => other.clone(),
+        }
+    }
 }
 
 /// A condition, perhaps turned round, and where it stood.
@@ -143,13 +157,19 @@ pub enum Order {
     Strongest,
     /// Lowest power first.
     Weakest,
+    /// Highest torque first.
+    MostTorque,
+    /// Lowest torque first.
+    LeastTorque,
     /// Closest to the one figure asked for first.
     Closest,
 }
 
 impl Order {
     /// The words that ask for it; the first are shown.
-    pub(in crate::find) const WORDS: [(Self, &'static [&'static str]); 4] = [
+    pub(in crate::find) const WORDS: [(Self, &'static [&'static str]); 6] = [
+        (Self::MostTorque, &["most torque first", "most torque", "highest torque"]),
+        (Self::LeastTorque, &["least torque first", "least torque", "lowest torque"]),
         (Self::Newest, &["newest first", "newest", "latest"]),
         (Self::Oldest, &["oldest first", "oldest"]),
         (Self::Strongest, &["strongest first", "strongest", "most power", "best"]),
@@ -164,6 +184,8 @@ pub struct Query {
     pub clauses: Vec<Clause>,
     /// Order asked for, if any.
     pub order: Option<Order>,
+    /// Only so many, the newest of those that match.
+    pub newest: Option<usize>,
 }
 
 /// Why a query cannot be read.
@@ -198,6 +220,7 @@ impl Clause {
                 s += STATES.iter().find(|x| x.0 == *state && x.1 == *value).map_or("", |x| x.2[0])
             }
             What::LeftOut => s += "left out",
+            What::Archived => s += "archived",
         }
         s
     }
@@ -215,6 +238,9 @@ impl Query {
             .collect();
         parts.extend(
             self.order.and_then(|o| Order::WORDS.iter().find(|w| w.0 == o)).map(|w| w.1[0].to_owned()),
+        );
+        parts.extend(
+            self.newest.map(|n| if n == 1 { "last pull".to_owned() } else { format!("last {n} pulls") }),
         );
         parts.join(", ")
     }

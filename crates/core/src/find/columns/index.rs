@@ -10,7 +10,7 @@ use super::facet::Facet;
 use super::groups::{Groups, OwnValues, SetValues};
 use super::names::{ENDED, FUEL, GEAR, LIMIT, MAP, NAMED, Names, VEHICLE};
 use super::record::{Note, Record, Scope};
-use super::table::{Columns, FIRST_YEAR, YEARS};
+use super::table::{Columns, FAMILIES, FIRST_YEAR, YEARS};
 use super::zones::Zones;
 use crate::correction::Correction;
 use crate::find::asked::Field;
@@ -47,6 +47,12 @@ pub struct Index {
     pub(in crate::find) own: Groups<OwnValues>,
     /// Found when first asked for.
     pub(in crate::find) zones: OnceLock<Zones>,
+    /// Gains in every family, counted when first asked for.
+    gained: [OnceLock<Vec<f32>>; FAMILIES],
+    /// Descriptions of vehicles by name, lower case.
+    pub(in crate::find) described: HashMap<String, String>,
+    /// How many rows are archived.
+    pub(in crate::find) put_away: usize,
 }
 
 /// The first number in words such as `140 kPa`; NaN when there is none.
@@ -58,9 +64,9 @@ fn first_number(s: &str) -> f32 {
 }
 
 impl Index {
-    /// How many pulls it holds.
+    /// How many pulls it holds, archived ones aside.
     pub fn len(&self) -> usize {
-        self.c.alive.len() - self.dead
+        self.c.alive.len() - self.dead - self.put_away
     }
 
     /// Whether it holds none.
@@ -73,7 +79,9 @@ impl Index {
     pub fn put_day(&mut self, day: i64, records: &[Record], notes: &[Note]) {
         self.of_all = OnceLock::new();
         self.zones = OnceLock::new();
+        self.gained = Default::default();
         let old = self.days.get(&day).cloned().unwrap_or_default();
+        let old_archived = self.c.archived[old.start..old.start + old.len].iter().filter(|a| **a).count();
         let start = if old.len == records.len() { old.start } else { self.c.alive.len() };
         if old.len != records.len() {
             self.c.alive[old.start..old.start + old.len].fill(false);
@@ -82,6 +90,7 @@ impl Index {
         for (i, r) in records.iter().enumerate() {
             self.write(start + i, r);
         }
+        self.put_bases(start, records);
         if records.is_empty() {
             self.days.remove(&day);
         } else {
@@ -100,6 +109,7 @@ impl Index {
         } else {
             self.notes.insert(day, kept);
         }
+        self.put_away = self.put_away + records.iter().filter(|r| r.archived).count() - old_archived;
         if self.dead > 1024 && self.dead * 4 > self.c.alive.len() {
             self.compact();
         }
@@ -140,7 +150,50 @@ impl Index {
         }
         put(&mut c.flags, at, flags);
         put(&mut c.left_out, at, r.left_out);
+        put(&mut c.archived, at, r.archived);
+        c.reached.iter_mut().zip(r.reached).for_each(|(col, v)| put(col, at, v));
+        put(&mut c.base, at, 0);
         put(&mut c.alive, at, true);
+    }
+
+    /// Counts the gains of a day's pulls from its baseline: the first set of the stock map in the same gear and
+    /// vehicle, else the first set there is; pulls that are left out lend it nothing.
+    fn put_bases(&mut self, start: usize, records: &[Record<'_>]) {
+        let c = &mut self.c;
+        if c.bases.is_empty() {
+            c.bases.push([f32::NAN; FAMILIES]);
+        }
+        let mut done: Vec<((&str, &str), u32)> = Vec::new();
+        for (i, r) in records.iter().enumerate() {
+            if let Some((_, at)) = done.iter().find(|d| d.0 == group(r)) {
+                c.base[start + i] = *at;
+                continue;
+            }
+            let counts =
+                |o: &&Record| group(o) == group(r) && !o.left_out && !o.archived && o.power.is_some();
+            let first = records.iter().filter(counts).min_by_key(|o| (!o.stock, o.place.set));
+            let at = first.map_or(0, |first| {
+                let own =
+                    records.iter().enumerate().filter(|(_, o)| counts(o) && o.place.set == first.place.set);
+                let rows: Vec<usize> = own.map(|(k, _)| start + k).collect();
+                let mean = |f: usize| {
+                    rows.iter().map(|&k| c.power[k] * c.factor[f][k]).sum::<f32>() / rows.len() as f32
+                };
+                c.bases.push(std::array::from_fn(mean));
+                (c.bases.len() - 1) as u32
+            });
+            c.base[start + i] = at;
+            done.push((group(r), at));
+        }
+    }
+
+    /// Power over the day's baseline in a family, kW; NaN without one.
+    pub(in crate::find) fn gains(&self, f: usize) -> &[f32] {
+        self.gained[f].get_or_init(|| {
+            let c = &self.c;
+            let one = |i: usize| c.power[i] * c.factor[f][i] - c.bases[c.base[i] as usize][f];
+            (0..c.power.len()).map(one).collect()
+        })
     }
 
     /// Writes the living rows anew, in their order.
@@ -163,11 +216,13 @@ impl Index {
             &mut c.boost,
             &mut c.used,
         ];
-        floats.into_iter().chain(&mut c.factor).for_each(|v| thin(v, &keep));
+        floats.into_iter().chain(&mut c.factor).chain(&mut c.reached).for_each(|v| thin(v, &keep));
         thin(&mut c.flags, &keep);
         thin(&mut c.set_values, &keep);
         thin(&mut c.own_values, &keep);
         thin(&mut c.left_out, &keep);
+        thin(&mut c.archived, &keep);
+        thin(&mut c.base, &keep);
         thin(&mut c.alive, &keep);
         self.dead = 0;
         self.days.clear();
@@ -200,15 +255,32 @@ impl Index {
         }
     }
 
-    /// Rows that are alive.
-    pub(in crate::find) fn living(&self) -> Bits {
-        if self.dead == 0 { Bits::all(self.c.alive.len()) } else { Bits::of_column(&self.c.alive, |a| a) }
+    /// Rows that are alive, and archived or not.
+    pub(in crate::find) fn living(&self, archived: bool) -> Bits {
+        let (c, n) = (&self.c, self.c.alive.len());
+        let mut out = if self.dead == 0 { Bits::all(n) } else { Bits::of_column(&c.alive, |a| a) };
+        match (archived, self.put_away > 0) {
+            (true, _) => out.and(&Bits::of_column(&c.archived, |a| a)),
+            (false, true) => out.and_not(&Bits::of_column(&c.archived, |a| a)),
+            (false, false) => {}
+        }
+        out
+    }
+
+    /// What is known of vehicles beside their names, in lower case.
+    pub fn describe(&mut self, vehicles: impl IntoIterator<Item = (String, String)>) {
+        self.described = vehicles.into_iter().map(|(name, words)| (name, words.to_lowercase())).collect();
     }
 
     /// How many rows there are, dead ones too.
     pub(in crate::find) fn rows_in_all(&self) -> usize {
         self.c.alive.len()
     }
+}
+
+/// What pulls must share to have one baseline: their vehicle and their gear.
+fn group<'a>(r: &Record<'a>) -> (&'a str, &'a str) {
+    (r.names[0], r.names[5])
 }
 
 fn put<T>(column: &mut Vec<T>, at: usize, value: T) {

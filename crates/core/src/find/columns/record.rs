@@ -1,6 +1,7 @@
 //! What a search knows of a pull.
 
 use crate::air::AirState;
+use crate::find::asked::Extreme;
 use chrono::NaiveDate;
 
 /// Where a pull belongs.
@@ -41,6 +42,12 @@ pub struct Record<'a> {
     pub flags: Vec<&'a str>,
     /// Whether it is left out of figures.
     pub left_out: bool,
+    /// What its channels reached; NaN where nothing was logged.
+    pub reached: [f32; Extreme::ALL.len()],
+    /// Whether its map is the stock one.
+    pub stock: bool,
+    /// Whether it is archived.
+    pub archived: bool,
 }
 
 /// What a note belongs to.

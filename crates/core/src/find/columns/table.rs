@@ -3,6 +3,7 @@
 use super::names::NAMED;
 use super::record::Place;
 use crate::correction::Correction;
+use crate::find::asked::Extreme;
 
 /// Years are counted from here, so many of them.
 pub(in crate::find) const FIRST_YEAR: i32 = 1900;
@@ -31,5 +32,12 @@ pub(in crate::find) struct Columns {
     pub(in crate::find) set_values: Vec<u32>,
     pub(in crate::find) own_values: Vec<u32>,
     pub(in crate::find) left_out: Vec<bool>,
+    pub(in crate::find) archived: Vec<bool>,
+    /// What channels reached, in the order of [`Extreme::ALL`].
+    pub(in crate::find) reached: [Vec<f32>; Extreme::ALL.len()],
+    /// Which mean of [`Columns::bases`] gains are counted from.
+    pub(in crate::find) base: Vec<u32>,
     pub(in crate::find) alive: Vec<bool>,
+    /// Mean power of baselines in every family, kW; the first is none.
+    pub(in crate::find) bases: Vec<[f32; FAMILIES]>,
 }

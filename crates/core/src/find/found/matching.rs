@@ -47,6 +47,10 @@ pub struct Found {
     /// When nothing matches several conditions: how many would without the condition of that number, where
     /// any would.
     pub without: Vec<(usize, usize)>,
+    /// When nothing matches: text that is found nowhere, by the number of its condition, and a name like it.
+    pub meant: Vec<(usize, String)>,
+    /// Numbers of the conditions that are text and the name of nothing.
+    pub texts: Vec<usize>,
 }
 
 impl Index {
@@ -60,7 +64,7 @@ impl Index {
             q.clauses.par_iter().map(holds).collect()
         };
         let all_but = |leave: Option<usize>| {
-            let mut rows = self.living();
+            let mut rows = self.living(asks_archived(q));
             for (_, (clause, holds)) in
                 q.clauses.iter().zip(&each).enumerate().filter(|(i, _)| Some(*i) != leave)
             {
@@ -68,27 +72,57 @@ impl Index {
             }
             rows
         };
-        let rows = all_but(None);
+        let mut rows = all_but(None);
+        if let Some(n) = q.newest {
+            rows = self.newest(&rows, n);
+        }
         let total = rows.count();
         let mut without = Vec::new();
         if total == 0 && each.len() > 1 {
             without.extend((0..each.len()).map(|i| (i, all_but(Some(i)).count())).filter(|w| w.1 > 0));
         }
         // Counts over everything are the slowest question and the most frequent one.
-        let facets = if q.clauses.is_empty() {
+        let is_text =
+            |c: &Clause| matches!(&c.what, What::Text(t) if self.named_by(&t.to_lowercase()).is_empty());
+        let texts = (0..q.clauses.len()).filter(|i| is_text(&q.clauses[*i])).collect();
+        let meant = if total == 0 { self.meant(q, &each) } else { Vec::new() };
+        let facets = if q.clauses.is_empty() && q.newest.is_none() {
             self.of_all.get_or_init(|| self.facets(&rows)).clone()
         } else {
             self.facets(&rows)
         };
         let order = self.first(&rows, q, f, skip + limit);
-        Found { total, hits: order.into_iter().skip(skip).map(|i| self.hit(i, f)).collect(), facets, without }
+        Found {
+            total,
+            hits: order.into_iter().skip(skip).map(|i| self.hit(i, f)).collect(),
+            facets,
+            without,
+            meant,
+            texts,
+        }
+    }
+
+    /// What a text in lower case is the whole name of.
+    fn named_by(&self, text: &str) -> Vec<Field> {
+        let named =
+            [(Field::Vehicle, VEHICLE), (Field::Map, MAP), (Field::Fuel, FUEL), (Field::Boost, BOOST)];
+        let own = |n: &(Field, usize)| self.names[n.1].lower.iter().any(|l| l == text);
+        named.into_iter().filter(own).map(|n| n.0).collect()
+    }
+
+    /// The newest so many of some rows.
+    fn newest(&self, rows: &Bits, n: usize) -> Bits {
+        let mut out = Bits::none(self.rows_in_all());
+        let newest = Query { order: Some(Order::Newest), ..Query::default() };
+        self.first(rows, &newest, 0, n).into_iter().for_each(|i| out.insert(i));
+        out
     }
 
     fn rows_with(&self, what: &What, f: usize) -> Bits {
         let c = &self.c;
         match what {
             What::Range { of, low, high, .. } => {
-                let (low, high) = (*low as f32, *high as f32);
+                let (low, high) = (at_least(*low), -at_least(-*high));
                 let within = move |v: f32| v >= low && v <= high;
                 match self.figure(*of, f) {
                     (v, Some(factor)) => Bits::of_columns(v, factor, |v, k| within(v * k)),
@@ -102,22 +136,13 @@ impl Index {
             What::Gear(g) => self.named(GEAR, |n| n == g.to_lowercase()),
             What::Is(state, value) => self.named(column_of(*state), |n| n == *value),
             What::LeftOut => Bits::of_column(&c.left_out, |x| x),
+            What::Archived => Bits::of_column(&c.archived, |x| x),
             What::In(field, text) => self.in_field(*field, &text.to_lowercase()),
             What::Text(text) => {
                 let text = text.to_lowercase();
                 // What is the name of something is that thing: E85 asks for the fuel, not for every note that
                 // mentions it.
-                let named = [
-                    (Field::Vehicle, VEHICLE),
-                    (Field::Map, MAP),
-                    (Field::Fuel, FUEL),
-                    (Field::Boost, BOOST),
-                ];
-                let own: Vec<Field> = named
-                    .into_iter()
-                    .filter(|n| self.names[n.1].lower.contains(&text))
-                    .map(|n| n.0)
-                    .collect();
+                let own = self.named_by(&text);
                 if !own.is_empty() {
                     let mut out = Bits::none(self.rows_in_all());
                     own.into_iter().for_each(|f| out.or(&self.in_field(f, &text)));
@@ -140,11 +165,13 @@ impl Index {
         match of {
             Quantity::Power => (&c.power, Some(&c.factor[f])),
             Quantity::Torque => (&c.torque, Some(&c.factor[f])),
+            Quantity::Gain => (self.gains(f), None),
             Quantity::PeakSpeed => (&c.peak_rpm, None),
             Quantity::Boost => (&c.boost, None),
             Quantity::Ethanol => (&c.ethanol, None),
             Quantity::Air => (&c.air, None),
             Quantity::Used => (&c.used, None),
+            Quantity::Reached(e) => (&c.reached[e as usize], None),
         }
     }
 
@@ -177,11 +204,32 @@ impl Index {
         };
         // A name that is the text wins over names that only contain it: map C1 is not C10.
         let exact = self.names[column].lower.iter().any(|n| n == text);
-        self.named(column, |n| if exact { n == text } else { n.contains(text) })
+        let mut out = self.named(column, |n| if exact { n == text } else { n.contains(text) });
+        if field == Field::Vehicle && !exact {
+            out.or(&self.described_as(text));
+        }
+        out
+    }
+
+    /// Pulls of vehicles whose description holds a text.
+    fn described_as(&self, text: &str) -> Bits {
+        let own = |name: &str| self.described.get(name).is_some_and(|d| d.contains(text));
+        if text.is_empty() || !self.described.values().any(|d| d.contains(text)) {
+            return Bits::none(self.rows_in_all());
+        }
+        self.named_as(VEHICLE, own)
     }
 
     fn named(&self, column: usize, holds: impl Fn(&str) -> bool) -> Bits {
-        let table: Vec<bool> = self.names[column].lower.iter().map(|n| holds(n)).collect();
+        self.rows_of(column, self.names[column].lower.iter().map(|n| holds(n)).collect())
+    }
+
+    /// The same by names as they are written.
+    fn named_as(&self, column: usize, holds: impl Fn(&str) -> bool) -> Bits {
+        self.rows_of(column, self.names[column].all.iter().map(|n| holds(n)).collect())
+    }
+
+    fn rows_of(&self, column: usize, table: Vec<bool>) -> Bits {
         match table.iter().filter(|t| **t).count() {
             0 => Bits::none(self.rows_in_all()),
             1 => {
@@ -214,6 +262,16 @@ impl Index {
                     power(worst).is_nan() || *zones.power(word, f).start() <= power(worst)
                 };
                 top(rows, n, |a, b| by(power(a), power(b)).then_with(|| newest(a, b)), may)
+            }
+            Order::MostTorque | Order::LeastTorque => {
+                let sign = if q.order() == Order::MostTorque { -1.0 } else { 1.0 };
+                let torque = |i: usize| sign * c.torque[i] * c.factor[f][i];
+                let may = |word, worst: usize| {
+                    let range = zones.torque(word, f);
+                    let best = if sign < 0.0 { -range.end() } else { *range.start() };
+                    torque(worst).is_nan() || best <= torque(worst)
+                };
+                top(rows, n, |a, b| by(torque(a), torque(b)).then_with(|| newest(a, b)), may)
             }
             Order::Closest => {
                 let Some((of, value)) = q.about() else { return by_date() };
@@ -257,6 +315,17 @@ impl Index {
             left_out: c.left_out[i],
         }
     }
+}
+
+/// Archived pulls are looked at only when they are asked for.
+fn asks_archived(q: &Query) -> bool {
+    q.clauses.iter().any(|c| c.what == What::Archived && !c.not)
+}
+
+/// The lowest of the kept numbers that is not below a bound: “over 4” leaves out 4.
+fn at_least(bound: f64) -> f32 {
+    let near = bound as f32;
+    if f64::from(near) < bound { near.next_up() } else { near }
 }
 
 fn column_of(state: State) -> usize {

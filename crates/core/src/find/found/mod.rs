@@ -2,5 +2,6 @@
 
 mod facets;
 mod matching;
+mod meant;
 
 pub use matching::{Found, Hit};

@@ -3,8 +3,9 @@
 //! Where tyres, clutch or converter may slip, the level is `k·n_dyno·(1 + s·load)`: on a slow ramp a slip of
 //! 1 % would otherwise be read as a lag of a third of a second.
 
+use super::closed::by_the_lift;
 use super::kinks;
-use super::{FIT_DRIFT_PPM, MAX_DRIFT_PPM, Pair, Ratio};
+use super::{Alignment, FIT_DRIFT_PPM, MAX_DRIFT_PPM, Pair, Ratio};
 use crate::linalg::Cholesky;
 use crate::log::Series;
 use crate::signal::interp::{Walk, between};
@@ -126,6 +127,11 @@ impl<'a> Problem<'a> {
 
     fn walk(&self) -> Walk<'a> {
         Walk::new(&self.pair.ecu.t)
+    }
+
+    /// The pair by its lift, when its level is that of a converter.
+    pub(super) fn behind_a_converter(&self, noise: f64) -> Option<Alignment> {
+        (!self.pair.rigid).then(|| by_the_lift(self.pair, &self.ecu_rate, noise)).flatten()
     }
 
     /// Difference of the distance between tip-in and lift in the two recordings at a fitted lag, s, and its

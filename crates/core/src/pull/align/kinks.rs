@@ -12,9 +12,9 @@ use crate::signal::interp::{Walk, between};
 const TOLERANCE_S: f64 = 0.015;
 const MAX_ITERATIONS: usize = 25;
 
-struct Local {
-    lag: f64,
-    sigma: f64,
+pub(super) struct Local {
+    pub(super) lag: f64,
+    pub(super) sigma: f64,
 }
 
 /// How much further apart the kinks are in one recording than in the other, s, with the tolerance for it.
@@ -53,7 +53,7 @@ pub(super) fn gap(
 }
 
 /// Least squares of lag and offset in a window; `None` without a kink in it or when the two shapes differ.
-fn local(
+pub(super) fn local(
     pair: &Pair<'_>,
     levels: &Series,
     slope: &[f64],

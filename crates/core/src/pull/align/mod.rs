@@ -3,6 +3,7 @@
 //! Ramps all look alike, so the shape alone proves nothing: candidates come from the shape, the decision from
 //! the level.
 
+mod closed;
 mod coarse;
 mod fine;
 mod kinks;
@@ -225,7 +226,7 @@ pub fn align(pair: &Pair<'_>) -> Alignment {
     let out = evidence(&best, runner, Status::Aligned);
     let undecided = undecided.map(|rival_s| Refusal::Rivals { lag_s: best.lag, rival_s });
     match reason_to_refuse(pair, &best, problem.kink_gap(&best)).or(undecided) {
-        Some(why) => out.refuse(why),
+        Some(why) => problem.behind_a_converter(best.noise).unwrap_or_else(|| out.refuse(why)),
         None => out,
     }
 }

@@ -5,9 +5,10 @@ use crate::auth::{Calibrator, WHO};
 use crate::cookies::{keeping, lasting};
 use crate::error::WebError;
 use crate::state::AppState;
+use crate::way_back::way_back;
 use axum::Form;
 use axum::extract::{Path, State};
-use axum::http::{HeaderMap, header};
+use axum::http::HeaderMap;
 use axum::response::{IntoResponse, Redirect, Response};
 use jamjar_store::Subject;
 use serde::Deserialize;
@@ -81,11 +82,8 @@ pub(crate) async fn who(
     Form(f): Form<Name>,
 ) -> Result<Response, WebError> {
     let name: String = f.name.split_whitespace().collect::<Vec<_>>().join(" ").chars().take(120).collect();
-    let from = headers
-        .get(header::REFERER)
-        .and_then(|r| r.to_str().ok())
-        .and_then(|r| r.parse::<axum::http::Uri>().ok())
-        .map_or_else(|| "/settings".to_owned(), |u| u.path().to_owned());
+    let back = way_back(&headers);
     let encoded = form_urlencoded::byte_serialize(name.as_bytes()).collect::<String>();
-    Ok((keeping([lasting(WHO, encoded, "/")]), Redirect::to(&from)).into_response())
+    Ok((keeping([lasting(WHO, encoded, "/")]), Redirect::to(back.as_deref().unwrap_or("/settings")))
+        .into_response())
 }

@@ -1,6 +1,5 @@
 //! A day: its date, zone, place and vehicle; what was put away on it; the last import taken back.
 
-use super::set::pulls_words;
 use super::{again, why};
 use crate::auth::Calibrator;
 use crate::error::WebError;
@@ -8,7 +7,8 @@ use crate::pages::page;
 use crate::prefs::Prefs;
 use crate::seen::{mark, unchanged};
 use crate::state::AppState;
-use crate::views::{Field, FieldForm, PutAway, RightPage, Shell, date_words, trail};
+use crate::typed::Wrong;
+use crate::views::{Field, FieldForm, PutAway, RightPage, Shell, count, date_words, trail};
 use axum::Form;
 use axum::extract::{Path, State};
 use axum::response::{Html, IntoResponse, Redirect, Response};
@@ -45,7 +45,7 @@ fn mark_of(d: &Day) -> String {
     mark(&(d.date, &d.zone, &d.place, d.vehicle_id))
 }
 
-fn words_of(f: &Typed) -> Result<DayWords, (&'static str, String)> {
+fn words_of(f: &Typed) -> Result<DayWords, Wrong> {
     let date: NaiveDate = f
         .date
         .trim()
@@ -97,16 +97,10 @@ async fn form_page(
     p.archived = day.archived;
     p.archive_says =
         "The day, its sets and pulls leave lists, figures and search. They can be brought back.".into();
-    p.undo = state.store.last_import(day.id).await?.map(|l| {
-        let sets = if l.sets.len() == 1 { "1 set".to_owned() } else { format!("{} sets", l.sets.len()) };
-        (
-            l.run_id,
-            format!(
-                "{sets} of {}",
-                if l.files.len() == 1 { "1 file".to_owned() } else { format!("{} files", l.files.len()) }
-            ),
-        )
-    });
+    p.undo =
+        state.store.last_import(day.id).await?.map(|l| {
+            (l.run_id, format!("{} of {}", count(l.sets.len(), "set"), count(l.files.len(), "file")))
+        });
     p.put_away = put_away(&state.store.archived_on_day(day.id).await?);
     p.trail = trail(&state.store.trail(Subject::Day(day.id)).await?);
     p.person = person.to_owned();
@@ -120,7 +114,7 @@ pub(crate) fn put_away(of: &[jamjar_store::Archived]) -> Vec<PutAway> {
             kind: a.what.kind(),
             id: a.what.id(),
             words: match a.what {
-                Subject::Set(_) => format!("{}, {}", a.name, pulls_words(a.holds)),
+                Subject::Set(_) => format!("{}, {}", a.name, count(a.holds, "pull")),
                 Subject::Day(_) => format!("day {}", a.name),
                 _ => a.name.clone(),
             },
@@ -157,13 +151,9 @@ pub(crate) async fn edit(
             state.store.edit_day(&day, &now, &who.by(why(&f.why)?)).await?;
             Ok(Redirect::to(&format!("/days/{id}")).into_response())
         }
-        Err((field, problem)) => {
-            let mut p = form_page(&state, &prefs, &who.name, &day, &f).await?;
-            p.problem = format!("Nothing was changed: {problem}.");
-            if let Some(x) = p.form.fields.iter_mut().find(|x| x.name == field) {
-                x.problem = problem;
-            }
-            again(&p)
+        Err(wrong) => {
+            let p = form_page(&state, &prefs, &who.name, &day, &f).await?;
+            again(p, wrong.1.clone(), wrong)
         }
     }
 }

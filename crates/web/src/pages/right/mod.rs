@@ -11,12 +11,13 @@ mod vehicle;
 pub(crate) use archive::{archive, restore, who};
 pub(crate) use day::{edit as day_edit, put_away, show as day_show, undo};
 pub(crate) use merge::{fuels as fuel_merge, maps as map_merge};
-pub(crate) use pull::{columns as pull_columns, show as pull_show};
+pub(crate) use pull::{columns as pull_columns, print as pull_print, show as pull_show};
 pub(crate) use set::{edit as set_edit, extras_of, merge as set_merge, pulls as set_pulls, show as set_show};
 pub(crate) use vehicle::{edit as vehicle_edit, merge as vehicle_merge, show as vehicle_show};
 
 use super::page;
 use crate::error::WebError;
+use crate::typed::Wrong;
 use crate::views::RightPage;
 use axum::http::StatusCode;
 use axum::response::{IntoResponse, Response};
@@ -33,7 +34,11 @@ fn why(text: &str) -> Result<&str, WebError> {
     Ok(text)
 }
 
-/// The form again with what was typed and what is wrong with it.
-fn again(p: &RightPage) -> Result<Response, WebError> {
-    Ok((StatusCode::UNPROCESSABLE_ENTITY, page(p)?).into_response())
+/// The form again as it was typed, with `says` above it and what is wrong at its field.
+fn again(mut p: RightPage, says: String, (field, problem): Wrong) -> Result<Response, WebError> {
+    p.problem = format!("Nothing was changed: {says}.");
+    if let Some(f) = p.form.fields.iter_mut().find(|f| f.name == field) {
+        f.problem = problem;
+    }
+    Ok((StatusCode::UNPROCESSABLE_ENTITY, page(&p)?).into_response())
 }

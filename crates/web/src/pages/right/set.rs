@@ -7,7 +7,8 @@ use crate::pages::page;
 use crate::prefs::Prefs;
 use crate::seen::{mark, unchanged};
 use crate::state::AppState;
-use crate::views::{Field, FieldForm, RightPage, Shell, Standing, date_words, trail};
+use crate::typed::Wrong;
+use crate::views::{Field, FieldForm, RightPage, Shell, Standing, count, date_words, trail};
 use axum::Form;
 use axum::extract::{Path, RawForm, State};
 use axum::response::{Html, IntoResponse, Redirect, Response};
@@ -79,7 +80,7 @@ pub(crate) fn extras_of(text: &str) -> Result<Factors, String> {
 }
 
 /// The configuration a form says, or the field that is wrong and why.
-fn config_of(f: &Typed, was: &Configuration) -> Result<Configuration, (&'static str, String)> {
+fn config_of(f: &Typed, was: &Configuration) -> Result<Configuration, Wrong> {
     for (name, text, most, needed) in [
         ("map", &f.map, 120, true),
         ("fuel", &f.fuel, 120, true),
@@ -99,11 +100,7 @@ fn config_of(f: &Typed, was: &Configuration) -> Result<Configuration, (&'static 
     if f.gear.trim() != was.gear && f.why.trim().is_empty() {
         return Err(("why", "say why the gear was another: ratios and clocks rest on it".into()));
     }
-    let kind = if ["stock", "off_the_shelf", "custom"].contains(&f.map_kind.as_str()) {
-        &f.map_kind
-    } else {
-        "unknown"
-    };
+    let kind = KINDS.iter().map(|k| k.0).find(|k| *k == f.map_kind).unwrap_or("unknown");
     Ok(Configuration {
         build: f.build.trim().to_owned(),
         map: f.map.trim().to_owned(),
@@ -163,14 +160,14 @@ async fn form_page(
         button: "Put it right",
         says: format!(
             "The {} of this day are measured again at the next look; every line-up with this set follows.",
-            pulls_words(all)
+            count(all, "pull")
         ),
     };
     let mut p = RightPage::new(
         Shell::new("Put a set right", &prefs.theme, ""),
         "set",
         set.id,
-        format!("S{}, {}", name_of(set).trim_start_matches('s'), pulls_words(pulls)),
+        format!("S{}, {}", name_of(set).trim_start_matches('s'), count(pulls, "pull")),
         form,
     );
     p.crumbs = vec![
@@ -216,10 +213,6 @@ async fn form_page(
     Ok(p)
 }
 
-pub(super) fn pulls_words(n: usize) -> String {
-    if n == 1 { "1 pull".into() } else { format!("{n} pulls") }
-}
-
 pub(crate) async fn show(
     Calibrator(who): Calibrator,
     prefs: Prefs,
@@ -251,13 +244,9 @@ pub(crate) async fn edit(
             state.store.edit_set(id, c, &now, &who.by(f.why.trim())).await?;
             Ok(Redirect::to(&format!("/days/{}#set-{id}", set.day_id)).into_response())
         }
-        Err((field, problem)) => {
-            let mut p = form_page(&state, &prefs, &who.name, &set, &f).await?;
-            p.problem = format!("Nothing was changed: {field}: {problem}.");
-            if let Some(x) = p.form.fields.iter_mut().find(|x| x.name == field) {
-                x.problem = problem;
-            }
-            again(&p)
+        Err(wrong) => {
+            let p = form_page(&state, &prefs, &who.name, &set, &f).await?;
+            again(p, format!("{}: {}", wrong.0, wrong.1), wrong)
         }
     }
 }

@@ -10,8 +10,8 @@ use crate::pages::vehicles::figures_follow;
 use crate::prefs::Prefs;
 use crate::seen::{mark, unchanged};
 use crate::state::AppState;
-use crate::typed::optional;
-use crate::views::{Field, FieldForm, RightPage, Shell, trail};
+use crate::typed::{Wrong, optional};
+use crate::views::{Field, FieldForm, RightPage, Shell, id_of, trail};
 use axum::Form;
 use axum::extract::{Path, State};
 use axum::response::{Html, IntoResponse, Redirect, Response};
@@ -21,17 +21,10 @@ use jamjar_core::bounds::{
 };
 use jamjar_core::pull::power::{Dyno, DynoKind};
 use jamjar_store::{StoreError, Subject, VehicleRecord};
-use serde::Serialize;
 use serde::de::DeserializeOwned;
 use std::collections::HashMap;
 
 type Typed = HashMap<String, String>;
-type Wrong = (&'static str, String);
-
-/// The word a value is stored as.
-fn id_of(v: &impl Serialize) -> String {
-    serde_json::to_value(v).ok().and_then(|v| v.as_str().map(str::to_owned)).unwrap_or_default()
-}
 
 fn typed_of(v: &Vehicle) -> Typed {
     let number = |v: Option<f64>| v.map_or_else(String::new, |v| v.to_string());
@@ -226,12 +219,8 @@ pub(crate) async fn edit(
         },
         Err(wrong) => wrong,
     };
-    let mut p = form_page(&state, &prefs, &who.name, &v, &f).await?;
-    p.problem = format!("Nothing was changed: {}.", wrong.1);
-    if let Some(x) = p.form.fields.iter_mut().find(|x| x.name == wrong.0) {
-        x.problem = wrong.1;
-    }
-    again(&p)
+    let p = form_page(&state, &prefs, &who.name, &v, &f).await?;
+    again(p, wrong.1.clone(), wrong)
 }
 
 pub(crate) async fn merge(

@@ -1,7 +1,7 @@
 //! Every column of a source as a row: what it was taken for, how sure, its first values, and what else it may
 //! be.
 
-use super::words::number_words;
+use super::words::{id_of, number_words};
 use jamjar_core::channel::KINDS;
 use jamjar_core::units::Unit;
 use jamjar_formats::{ColumnReport, Confidence};
@@ -45,52 +45,10 @@ pub(crate) fn channels() -> Vec<(String, &'static str)> {
     KINDS.iter().map(|k| (numbered(k), k.label)).collect()
 }
 
-/// Units offered: ids and words.
+/// Units offered, a clock is none: ids and words.
 pub(crate) fn units() -> Vec<(String, &'static str)> {
-    use Unit::*;
-    [
-        Second,
-        Millisecond,
-        Rpm,
-        RadPerS,
-        KmPerH,
-        Mph,
-        MPerS,
-        NewtonMetre,
-        PoundFoot,
-        KiloWatt,
-        HorsePower,
-        MetricHorsePower,
-        Percent,
-        Fraction,
-        KpaAbs,
-        KpaGauge,
-        BarAbs,
-        BarGauge,
-        PsiAbs,
-        PsiGauge,
-        Hpa,
-        InHg,
-        Mpa,
-        Lambda,
-        AfrGasoline,
-        Degree,
-        Celsius,
-        Fahrenheit,
-        Kelvin,
-        Microsecond,
-        GramPerS,
-        KgPerH,
-        Volt,
-        None,
-    ]
-    .iter()
-    .map(|u| (unit_id(*u), if *u == None { "no unit" } else { u.label() }))
-    .collect()
-}
-
-pub(crate) fn unit_id(u: Unit) -> String {
-    serde_json::to_value(u).ok().and_then(|v| v.as_str().map(str::to_owned)).unwrap_or_default()
+    let words = |u: Unit| if u == Unit::None { "no unit" } else { u.label() };
+    Unit::ALL.into_iter().filter(|u| *u != Unit::Clock).map(|u| (id_of(&u), words(u))).collect()
 }
 
 /// Rows of a source's columns: those that are open first.
@@ -100,7 +58,7 @@ pub(crate) fn column_rows(columns: &[ColumnReport]) -> Vec<ColumnRow> {
         .map(|c| ColumnRow {
             header: c.header.clone(),
             channel: c.channel.as_ref().map_or_else(String::new, ToString::to_string),
-            unit: c.unit.map_or_else(String::new, unit_id),
+            unit: c.unit.map_or_else(String::new, |u| id_of(&u)),
             sure: match (&c.channel, c.confidence) {
                 (None, _) => "not used",
                 (_, Confidence::Given) => "you said so",

@@ -10,11 +10,10 @@ mod switches;
 mod words;
 
 pub(crate) use address::{listed_query, query_of};
+pub(crate) use columns::{ColumnTable, channels, column_rows, units};
 pub(crate) use encode::{Encoding, SetTag};
 pub(crate) use figure::{FigureAsked, in_unit, unit_of};
 pub(crate) use limit_row::{LimitRow, limit_rows};
 pub(crate) use plan::{KeptRow, PlanRow, kept_rows, plan_rows};
 pub(crate) use switches::{AxisLink, Choice, Setting, same_within, settings};
-pub(crate) use words::{count, date_words, engine_speed, stretch};
-
-pub(crate) use columns::{ColumnTable, channels, column_rows, unit_id, units};
+pub(crate) use words::{count, date_words, engine_speed, id_of, stretch};

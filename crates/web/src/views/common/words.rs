@@ -2,6 +2,7 @@
 
 use chrono::{Datelike, NaiveDate};
 use jamjar_core::units::typed;
+use serde::Serialize;
 
 const MONTHS: [&str; 12] = [
     "January",
@@ -37,6 +38,11 @@ pub(crate) fn stretch(s: &str) -> Option<[f64; 2]> {
 /// "3 pulls", "1 pull".
 pub(crate) fn count(n: usize, one: &str) -> String {
     if n == 1 { format!("1 {one}") } else { format!("{n} {one}s") }
+}
+
+/// The word a value is stored as; blank when it is more than a word.
+pub(crate) fn id_of(v: &impl Serialize) -> String {
+    serde_json::to_value(v).ok().and_then(|v| v.as_str().map(str::to_owned)).unwrap_or_default()
 }
 
 /// A number with the digits that tell something.

@@ -1,11 +1,15 @@
 //! Dropped files before commit: what was found, what is asked, what is offered.
 
-use crate::views::common::{ColumnTable, channels, column_rows, unit_id, units};
+use crate::views::common::{ColumnTable, channels, column_rows, count, id_of, units};
 use askama::Template;
-use jamjar_core::units::Units;
+use jamjar_core::correction::Correction;
+use jamjar_core::printed::{Applied, Place};
+use jamjar_core::pull::power::DynoKind;
+use jamjar_core::units::{Unit, Units};
 use jamjar_core::words::{finding, unit_doubt};
 use jamjar_store::{InboxItem, Role};
-use jamjar_workflow::import::{FilePreview, Proposal};
+use jamjar_workflow::import::{FilePreview, MadeOf, Proposal};
+use jamjar_workflow::printed::{POWER, TORQUE};
 
 pub(crate) struct FileRow {
     pub(crate) name: String,
@@ -36,12 +40,32 @@ pub(crate) struct PullRow {
     pub(crate) usable: bool,
 }
 
+/// Peaks typed from a print, as they stand in their form.
+#[derive(Debug, Clone, Default, serde::Deserialize)]
+#[serde(default)]
+pub(crate) struct TypedForm {
+    pub(crate) name: String,
+    pub(crate) power: String,
+    pub(crate) power_unit: String,
+    pub(crate) power_rpm: String,
+    pub(crate) torque: String,
+    pub(crate) torque_unit: String,
+    pub(crate) torque_rpm: String,
+    /// Name of the field that is wrong, and what is.
+    #[serde(skip)]
+    pub(crate) bad: &'static str,
+    #[serde(skip)]
+    pub(crate) problem: String,
+}
+
 pub(crate) struct ProposalRow {
     pub(crate) index: usize,
     pub(crate) key: String,
     pub(crate) map: String,
     pub(crate) fuel: String,
     pub(crate) stock: bool,
+    /// Its pulls came finished: where, with which correction and smoothing, is asked.
+    pub(crate) printed: bool,
     pub(crate) pulls: Vec<PullRow>,
 }
 
@@ -63,12 +87,58 @@ pub(crate) struct InboxFragment {
     pub(crate) units: Vec<(String, &'static str)>,
     /// The newest build of the vehicle.
     pub(crate) build: String,
+    /// Places of measurement and corrections to choose from; the place that fits the dyno.
+    pub(crate) places: Vec<(String, String)>,
+    pub(crate) families: Vec<(String, String)>,
+    pub(crate) place: &'static str,
+    pub(crate) typed: TypedForm,
+    pub(crate) power_units: Vec<&'static str>,
+    pub(crate) torque_units: Vec<&'static str>,
+}
+
+impl InboxFragment {
+    /// Of a day on which nothing waits.
+    pub(crate) fn empty(day_id: i64) -> Self {
+        Self {
+            day_id,
+            power_units: POWER.map(Unit::label).into(),
+            torque_units: TORQUE.map(Unit::label).into(),
+            ..Self::default()
+        }
+    }
+}
+
+/// Places of measurement: ids and words.
+pub(crate) fn places() -> Vec<(String, String)> {
+    let dyno = (String::new(), "where the dyno measures".to_owned());
+    std::iter::once(dyno).chain(Place::ALL.map(|p| (p.id().to_owned(), p.words().to_owned()))).collect()
+}
+
+/// Corrections a print may carry: ids and words.
+pub(crate) fn applied() -> Vec<(String, String)> {
+    let unknown = (Applied::Unknown.id().to_owned(), "nobody knows".to_owned());
+    let family = |c: &Correction| {
+        let words = if *c == Correction::None { "none: as measured" } else { c.label() };
+        (c.id().to_owned(), words.to_owned())
+    };
+    std::iter::once(unknown).chain(Correction::ALL.iter().map(family)).collect()
+}
+
+/// Where prints of a cell were most likely measured.
+fn usual_place(kind: DynoKind) -> &'static str {
+    match kind {
+        DynoKind::Hub => Place::Hub.id(),
+        DynoKind::Engine => Place::Crank.id(),
+        DynoKind::RollerBrake | DynoKind::RollerInertia => Place::Wheel.id(),
+        DynoKind::Pto => "",
+    }
 }
 
 fn role_words(r: Role) -> &'static str {
     match r {
         Role::Dyno => "dyno",
         Role::Ecu => "engine computer",
+        Role::Print => "print",
         Role::Unknown => "not recognised",
     }
 }
@@ -80,15 +150,18 @@ pub(crate) fn inbox_fragment(
     maps: Vec<String>,
     fuels: Vec<String>,
     build: String,
+    kind: DynoKind,
 ) -> InboxFragment {
     let mut out = InboxFragment {
-        day_id,
         maps,
         fuels,
         channels: channels(),
         units: units(),
         build,
-        ..InboxFragment::default()
+        places: places(),
+        families: applied(),
+        place: usual_place(kind),
+        ..InboxFragment::empty(day_id)
     };
     let mut seen: Vec<&str> = Vec::new();
     for item in items {
@@ -97,13 +170,20 @@ pub(crate) fn inbox_fragment(
         out.files.push(FileRow {
             name: item.name.clone(),
             role: role_words(item.role),
-            facts: format!("{} rows over {:.1} s, {pulls}", p.rows, p.seconds),
+            facts: match &p.print {
+                None => format!("{} rows over {:.1} s, {pulls}", p.rows, p.seconds),
+                Some(x) if x.typed.is_some() => "peaks typed from a print".to_owned(),
+                Some(x) => format!("a finished table: {} in {} rows", count(x.runs.len(), "run"), p.rows),
+            },
             notes: p.findings.iter().map(|f| finding(f, Units::default())).collect(),
         });
         if seen.contains(&item.source.as_str()) {
             continue;
         }
         seen.push(&item.source);
+        if p.columns.is_empty() {
+            continue;
+        }
         out.sources.push(SourceRow {
             role: role_words(item.role),
             files: items.iter().filter(|i| i.source == item.source).count(),
@@ -121,7 +201,7 @@ pub(crate) fn inbox_fragment(
             column: q.column.clone(),
             channel: q.channel.to_string(),
             text: unit_doubt(&q.column, &q.doubt),
-            options: q.options.iter().map(|u| (unit_id(*u), u.label())).collect(),
+            options: q.options.iter().map(|u| (id_of(u), u.label())).collect(),
         }));
     }
     out.proposals = proposals
@@ -132,13 +212,19 @@ pub(crate) fn inbox_fragment(
             key: p.key.clone(),
             map: p.map.clone(),
             fuel: p.fuel.clone(),
+            printed: p.pulls.iter().any(|x| x.made_of == MadeOf::Print),
             stock: p.map.eq_ignore_ascii_case("stock") || p.key.split(' ').any(|w| w == "stock"),
             pulls: p
                 .pulls
                 .iter()
                 .map(|x| PullRow {
                     value: format!(
-                        "{}:{}:{}",
+                        "{}{}:{}:{}",
+                        match x.made_of {
+                            MadeOf::Recordings => "",
+                            MadeOf::LogAlone => "log-",
+                            MadeOf::Print => "print-",
+                        },
                         x.dyno,
                         x.ecu.map_or_else(String::new, |e| e.to_string()),
                         x.number.map_or_else(String::new, |n| n.to_string())

@@ -4,6 +4,6 @@ mod inbox;
 mod page;
 mod sheet;
 
-pub(crate) use inbox::{InboxFragment, inbox_fragment};
+pub(crate) use inbox::{InboxFragment, TypedForm, applied, inbox_fragment, places};
 pub(crate) use page::{DayPage, NewDayPage, day_page, day_seen};
 pub(crate) use sheet::checklist_fragment;

@@ -200,15 +200,16 @@ fn card(read: &SetRead, v: &VehicleRecord, e: &Encoding, prefs: &Prefs) -> SetCa
                     name: format!("p{}", p.0.position),
                     at: p.0.started_at.map_or_else(String::new, hhmm),
                     heat: heat_words(m),
-                    peak: f
-                        .peak_power
-                        .map_or_else(|| "–".into(), |x| format!("{:.1} at {:.0}", u.from_kw(x.value), x.rpm)),
+                    peak: f.peak_power.map_or_else(
+                        || "–".into(),
+                        |x| format!("{:.1}{}", u.from_kw(x.value), at_words(x.rpm)),
+                    ),
                     torque: f.peak_torque.map_or_else(
                         || "–".into(),
-                        |x| format!("{:.0} at {:.0}", prefs.torque.from_nm(x.value), x.rpm),
+                        |x| format!("{:.0}{}", prefs.torque.from_nm(x.value), at_words(x.rpm)),
                     ),
                     span: span_words(m, c),
-                    ended: m.span.map_or("no pull", |s| s.ended_by.label()),
+                    ended: ended_words(m),
                     clock: clock_words(&m.alignment),
                     clock_why: m.alignment.refusal.as_ref().map(refusal).unwrap_or_default(),
                     flags: m
@@ -234,10 +235,26 @@ fn heat_words(m: &Measured) -> String {
         .filter_map(|(word, name)| start(name).map(|v| format!("{word} {v:.0}")))
         .collect();
     let refused = m.alignment.status == Status::Refused;
-    if parts.is_empty() {
+    if m.printed.is_some() {
+        "nothing was recorded".into()
+    } else if parts.is_empty() {
         if refused { "temperatures: clocks not aligned" } else { "temperatures not measured" }.into()
     } else {
         format!("{} °C", parts.join(" · "))
+    }
+}
+
+/// Where a peak stands; a print may not say.
+fn at_words(rpm: f64) -> String {
+    if rpm.is_finite() { format!(" at {rpm:.0}") } else { String::new() }
+}
+
+/// What ended it, or what it is when nothing was recorded to end.
+fn ended_words(m: &Measured) -> &'static str {
+    match m.kind() {
+        Some(PullKind::CurveOnly) => "a print",
+        Some(PullKind::PeaksOnly) => "peaks of a print",
+        _ => m.span.map_or("no pull", |s| s.ended_by.label()),
     }
 }
 

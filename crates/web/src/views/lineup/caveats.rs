@@ -14,6 +14,8 @@ pub(super) fn tag(c: &Caveat) -> &'static str {
         Caveat::FewMountings => "few mountings",
         Caveat::UnevenScatter { .. } => "uneven scatter",
         Caveat::BorrowedScatter | Caveat::NoRepeats | Caveat::TooCoarse => "few pulls",
+        Caveat::SpeedOrigins => "engine speed",
+        Caveat::AtShaftSpeed(_) => "at shaft speed",
         Caveat::RampRate { .. } | Caveat::WindowSpan { .. } => "ramp rate",
         Caveat::Correction { .. } | Caveat::SameUnknown { .. } => "correction",
         Caveat::OneCurve => "one curve",

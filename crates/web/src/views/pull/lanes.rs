@@ -146,6 +146,7 @@ fn curve_lines(lines: &Lines<'_>, prefs: &Prefs, power: bool, tone: &'static str
             CurveKind::Raw => ("raw", true),
             CurveKind::Filtered => ("filtered", false),
             CurveKind::Held => ("held", false),
+            CurveKind::Printed => ("printed", false),
         };
         let colour = if thin { "mid" } else { tone };
         LaneLine { label: label.into(), colour, dash: "", thin, points: scaled(c.points, unit) }

@@ -10,7 +10,9 @@ use crate::views::common::{AxisLink, Encoding, LimitRow, SetTag, Setting, date_w
 use askama::Template;
 use jamjar_chart::{LaneLine, Paint, TraceChart, TraceLane};
 use jamjar_core::analysis::{Along, RatioSource};
+use jamjar_core::printed::{Place, PrintedAxis};
 use jamjar_core::pull::align::{Alignment, Status};
+use jamjar_core::pull::engine_speed::SpeedFrom;
 use jamjar_core::pull::span::PullKind;
 use jamjar_core::words;
 use jamjar_workflow::reading::Reading;
@@ -77,6 +79,8 @@ pub(crate) struct PullPage {
     pub(crate) stats: Vec<StatRow>,
     pub(crate) families: Vec<FamilyRow>,
     pub(crate) peak_at: String,
+    /// It came finished.
+    pub(crate) printed: bool,
     pub(crate) note: String,
     pub(crate) previous: Option<i64>,
     pub(crate) next: Option<i64>,
@@ -90,7 +94,13 @@ fn link(id: i64, axis: Along, lanes: &[String], zoom: Option<[f64; 2]>) -> Strin
 
 pub(crate) fn pull_page(r: &Reading, e: &Encoding, prefs: &Prefs, asked: Asked) -> PullPage {
     let held = r.measured.span.is_some_and(|s| s.kind == PullKind::HeldSteps);
-    let axis = if held && asked.axis.is_empty() { Along::Time } else { axis_of(&asked.axis) };
+    let road = r.measured.printed.as_ref().is_some_and(|p| p.axis == PrintedAxis::RoadSpeed);
+    let axis = match (held && asked.axis.is_empty(), &r.measured.printed) {
+        (_, Some(_)) if road => Along::RoadSpeed,
+        (_, Some(_)) => Along::EngineSpeed,
+        (true, None) => Along::Time,
+        (false, None) => axis_of(&asked.axis),
+    };
     let tag = e.tag(&r.set, false, &r.measured.limits);
     let all = offered(r, prefs, axis, tag.tone);
     let shown = chosen(&all, &asked.lanes);
@@ -128,9 +138,7 @@ pub(crate) fn pull_page(r: &Reading, e: &Encoding, prefs: &Prefs, asked: Asked) 
         id,
         day_id: r.day.id,
         set_id: r.set.id,
-        files: std::iter::once((r.pull.dyno_file_id, "dyno"))
-            .chain(r.pull.ecu_file_id.map(|f| (f, "engine computer")))
-            .collect(),
+        files: files(r),
         vehicle: r.set.vehicle.clone(),
         vehicle_id: r.vehicle.id,
         date: date_words(r.day.date),
@@ -150,6 +158,7 @@ pub(crate) fn pull_page(r: &Reading, e: &Encoding, prefs: &Prefs, asked: Asked) 
         axes: AXES
             .into_iter()
             .filter(|a| *a != Along::RoadSpeed || r.measured.has_road_speed)
+            .filter(|a| r.measured.printed.is_none() || *a == axis)
             .map(|a| AxisLink { href: link(id, a, &shown, None), label: a.label(), on: a == axis })
             .collect(),
         zoomed: asked.zoom.map(|_| link(id, axis, &shown, None)),
@@ -173,7 +182,11 @@ pub(crate) fn pull_page(r: &Reading, e: &Encoding, prefs: &Prefs, asked: Asked) 
         steps: step_table(r, prefs),
         stats: stats(r, prefs),
         families: family_rows(r, prefs),
-        peak_at: r.figures.peak_power.map_or_else(|| "at peak".into(), |p| format!("at {:.0} rpm", p.rpm)),
+        peak_at: r
+            .figures
+            .peak_power
+            .map_or_else(|| "at peak".into(), |p| at_speed(r, p.rpm).trim_start().to_owned()),
+        printed: r.measured.printed.is_some(),
         note: asked.note,
         previous: r.neighbours[0],
         next: r.neighbours[1],
@@ -181,27 +194,57 @@ pub(crate) fn pull_page(r: &Reading, e: &Encoding, prefs: &Prefs, asked: Asked) 
     }
 }
 
+/// Files behind it, each once.
+fn files(r: &Reading) -> Vec<(i64, &'static str)> {
+    let first = if r.measured.printed.is_some() { "print" } else { "dyno" };
+    let alone = r.measured.log_only;
+    let own = (!alone).then_some((r.pull.dyno_file_id, first));
+    own.into_iter().chain(r.pull.ecu_file_id.map(|f| (f, "engine computer"))).collect()
+}
+
 /// The first sentence: what it made, how it ended, and the worst of its limits.
 fn answer(r: &Reading, prefs: &Prefs) -> String {
     let f = &r.figures;
-    let Some(span) = r.measured.span else { return "No pull was found in this recording.".into() };
     let made = match (f.peak_power, f.peak_torque) {
         (Some(p), Some(t)) => format!(
-            "{:.1} {} at {:.0} rpm, {:.0} {} at {:.0} rpm",
+            "{:.1} {}{}, {:.0} {}{}",
             prefs.power.from_kw(p.value),
             prefs.power.label(),
-            p.rpm,
+            at_speed(r, p.rpm),
             prefs.torque.from_nm(t.value),
             prefs.torque.label(),
-            t.rpm
+            at_speed(r, t.rpm)
         ),
-        _ => "No power figure".into(),
+        (Some(p), None) => format!("{}{}", prefs.power.say(p.value), at_speed(r, p.rpm)),
+        (None, Some(t)) => {
+            format!("{:.0} {}{}", prefs.torque.from_nm(t.value), prefs.torque.label(), at_speed(r, t.rpm))
+        }
+        (None, None) => "No power figure".into(),
     };
+    match r.measured.kind() {
+        Some(PullKind::CurveOnly) => return format!("{made}; a curve that came finished"),
+        Some(PullKind::PeaksOnly) => return format!("{made}; peaks typed from a print"),
+        Some(PullKind::LogOnly) => {
+            return "The engine computer's log alone: limits and timing, no power".into();
+        }
+        _ => {}
+    }
+    let Some(span) = r.measured.span else { return "No pull was found in this recording.".into() };
     match span.kind {
         PullKind::HeldSteps => format!("{made}; {} speeds held", r.measured.steps.len()),
         PullKind::LugDown => format!("{made}; a lug-down, ended by {}", span.ended_by.label()),
         PullKind::SweepUp => format!("{made}; ended by {}", span.ended_by.label()),
         PullKind::CurveOnly | PullKind::PeaksOnly | PullKind::LogOnly => made,
+    }
+}
+
+/// Where a peak stands, on the axis of its pull; nothing where nobody said.
+fn at_speed(r: &Reading, at: f64) -> String {
+    let road = r.measured.printed.as_ref().is_some_and(|p| p.axis == PrintedAxis::RoadSpeed);
+    match (at.is_finite(), road) {
+        (false, _) => String::new(),
+        (true, true) => format!(" at {at:.0} km/h"),
+        (true, false) => format!(" at {at:.0} rpm"),
     }
 }
 
@@ -224,6 +267,14 @@ fn facts(r: &Reading, prefs: &Prefs) -> Vec<(&'static str, String)> {
     let mut correction = format!("{}, factor {:.4}", prefs.correction.label(), r.corrected.factor);
     r.corrected.cautions.iter().for_each(|c| correction.push_str(&format!("; {}", words::caution(c))));
     out.push(("Correction", correction));
+    if let Some(p) = &m.printed {
+        let place = p.print.place.map_or(r.vehicle.vehicle.dyno.kind.place(), Place::words);
+        out.push(("Measured", format!("{place}, {}", words::applied_words(p.print.applied))));
+        let smoothing = p.print.smoothing.trim();
+        let said = if smoothing.is_empty() { "not stated" } else { smoothing };
+        out.push(("Smoothing in it", said.to_owned()));
+        return out;
+    }
     let filter = match m.filter {
         Some(f) if f.samples > 0 => format!(
             "local quadratic over {} s ({} samples{}), for power and display only; limits use raw samples",
@@ -235,17 +286,11 @@ fn facts(r: &Reading, prefs: &Prefs) -> Vec<(&'static str, String)> {
     };
     out.push(("Filter", filter));
     if let Some(s) = m.span {
+        let own = [s.from_rpm * m.ratio, s.to_rpm * m.ratio];
+        let ends = if m.speed_from.is_shaft() { own } else { r.corrected.curve.span_rpm().unwrap_or(own) };
         let rate = m.rate_rpm_s.map_or_else(String::new, |v| format!(", {v:.0} rpm/s"));
         let what = if s.kind == PullKind::HeldSteps { "Steps" } else { "Ramp" };
-        out.push((
-            what,
-            format!(
-                "{:.0} to {:.0} rpm in {:.1} s{rate}",
-                s.from_rpm * m.ratio,
-                s.to_rpm * m.ratio,
-                s.to_s - s.from_s
-            ),
-        ));
+        out.push((what, format!("{:.0} to {:.0} rpm in {:.1} s{rate}", ends[0], ends[1], s.to_s - s.from_s)));
     }
     if let Some(area) = &r.area {
         let (u, [a, b]) = (prefs.power, area.span_rpm);
@@ -266,6 +311,12 @@ fn facts(r: &Reading, prefs: &Prefs) -> Vec<(&'static str, String)> {
         RatioSource::Unknown => "not known: the axis is shaft speed",
     };
     out.push(("Ratio", format!("{:.3}, {from}", m.ratio)));
+    let speed = match (m.ratio_from, m.speed_from) {
+        (RatioSource::Unknown, _) => "that of the dyno's shaft",
+        (_, SpeedFrom::Measured) => "measured",
+        (_, SpeedFrom::Shaft) => "from the shaft: its speed times the ratio",
+    };
+    out.push(("Engine speed", speed.to_owned()));
     out.push((
         "Coupling",
         r.coupling.as_ref().map_or_else(
