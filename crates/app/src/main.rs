@@ -72,6 +72,29 @@ enum Command {
         #[arg(long)]
         json: bool,
     },
+    /// Write a shop, or some of its vehicles, into one file: recordings, maps and everything else.
+    Export {
+        #[command(flatten)]
+        place: Place,
+        /// A vehicle by its name; may be given several times. Everything when absent.
+        #[arg(long)]
+        vehicle: Vec<String>,
+        /// The file to write, which must not be there yet.
+        to: PathBuf,
+        /// Print JSON.
+        #[arg(long)]
+        json: bool,
+    },
+    /// Read such a file back: all of it, or nothing.
+    Import {
+        #[command(flatten)]
+        place: Place,
+        /// The file.
+        from: PathBuf,
+        /// Print JSON.
+        #[arg(long)]
+        json: bool,
+    },
     /// The demo data.
     Demo {
         /// What to do.
@@ -185,6 +208,8 @@ fn main() -> ExitCode {
             commands::serve::run(&commands::serve::Asked { place, port, listen, hosts: host, join, demo })
         }
         Command::Verify { place, json } => commands::db::verify(&place, json),
+        Command::Export { place, vehicle, to, json } => commands::archive::export(&place, vehicle, to, json),
+        Command::Import { place, from, json } => commands::archive::import(&place, from, json),
         Command::Db { action } => commands::db::run(action),
         Command::Migrate { place } => commands::db::migrate(&place),
         Command::Demo { action: DemoAction::Load { place } } => commands::db::load_demo(&place, false),

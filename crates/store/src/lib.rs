@@ -14,6 +14,7 @@ mod find;
 mod garage;
 mod inbox;
 mod kept;
+mod out;
 pub mod private;
 mod pulls;
 mod right;
@@ -39,6 +40,10 @@ pub use find::{FindNames, FoundDay, PullRow};
 pub use garage::{BuildState, HeldFile, MapRecord, NewMap};
 pub use inbox::{InboxItem, NewInboxItem, Role};
 pub use kept::{KeptLineUp, PlanItem};
+pub use out::{
+    AirRow, BuildRow, DayRow, FileRow, FuelRow, LimitRow, LineUpRow, MapRow, NoteRow, OnHandRow, PlanRow,
+    PullRow as PullOut, SetRow, Shop, SourceRow, TrailRow, VehicleRow, WaitingRow,
+};
 pub use pulls::{NewPull, Pull};
 pub use right::{
     Archived, AuditEntry, By, Change, DayWords, FileRef, LastImport, Reread, SampleFiles, Subject, To,

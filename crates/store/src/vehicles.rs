@@ -134,6 +134,31 @@ pub(crate) async fn insert_limit(
 }
 
 impl Store {
+    /// The vehicle of a name, archived or not.
+    ///
+    /// # Errors
+    /// [`StoreError`] when the database cannot answer.
+    #[boxed]
+    pub async fn vehicle_called(&self, name: &str) -> Result<Option<i64>, StoreError> {
+        let mut c = self.conn().await?;
+        Ok(vehicle::table
+            .filter(vehicle::name.eq(name))
+            .select(vehicle::id)
+            .first(&mut c)
+            .await
+            .optional()?)
+    }
+
+    /// Names of all vehicles, archived ones too.
+    ///
+    /// # Errors
+    /// [`StoreError`] when the database cannot answer.
+    #[boxed]
+    pub async fn vehicle_names(&self) -> Result<Vec<String>, StoreError> {
+        let mut c = self.conn().await?;
+        Ok(vehicle::table.order(vehicle::id).select(vehicle::name).load(&mut c).await?)
+    }
+
     /// Adds a vehicle with its limits.
     ///
     /// # Errors

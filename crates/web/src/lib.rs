@@ -31,8 +31,8 @@ const MAP_LIMIT: usize = 64 << 20;
 /// Every route.
 pub fn router(state: AppState) -> Router {
     use pages::{
-        custody, days, imports, kept, lineup, prints, pulls, reading, right, search, settings, sheet,
-        vehicles, workshop,
+        archive, custody, days, imports, kept, lineup, prints, pulls, reading, right, search, settings,
+        sheet, vehicles, workshop,
     };
     Router::new()
         .route("/", get(workshop::show))
@@ -56,6 +56,8 @@ pub fn router(state: AppState) -> Router {
         .route("/vehicles/{id}/template", post(vehicles::template))
         .route("/files/{id}", get(custody::file))
         .route("/settings", get(settings::show))
+        .route("/archive.zip", get(archive::take_out))
+        .route("/archive", post(archive::put_back).layer(DefaultBodyLimit::max(imports::UPLOAD_LIMIT)))
         .route("/demo/reset", post(settings::reset))
         .route("/demo/remove", post(settings::remove))
         .route("/runs/{id}", get(imports::run))

@@ -6,6 +6,7 @@ mod deciding;
 mod reading;
 mod right;
 mod searching;
+mod taken_out;
 
 use axum::body::Body;
 use axum::http::{Request, StatusCode};

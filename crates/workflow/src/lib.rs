@@ -1,5 +1,6 @@
 //! Use cases over several crates. Pages and commands both call these.
 
+pub mod archive;
 pub mod calc;
 pub mod checklist;
 pub mod demo;

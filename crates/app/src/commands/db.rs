@@ -105,7 +105,7 @@ pub(crate) fn verify(place: &Place, json: bool) -> ExitCode {
     })
 }
 
-fn with_store<F: Future<Output = Result<String, String>>>(
+pub(super) fn with_store<F: Future<Output = Result<String, String>>>(
     place: &Place,
     work: impl FnOnce(Store) -> F,
 ) -> ExitCode {

@@ -1,6 +1,7 @@
 //! One module per command. Exit 0 fine, 2 bad input with the place on stderr.
 
 pub(crate) mod analyse;
+pub(crate) mod archive;
 pub(crate) mod calc;
 pub(crate) mod db;
 pub(crate) mod fuzz;

@@ -1,24 +1,21 @@
 //! Map files in custody: taken in whole, given out checked, priced.
 
 use super::spool::{Sent as Upload, cut};
+use super::stream::Sent;
 use super::vehicles::{Fields, back, refuse};
 use crate::auth::{Calibrator, Reader};
 use crate::error::WebError;
 use crate::prefs::Prefs;
 use crate::state::AppState;
 use axum::Form;
-use axum::body::{Body, Bytes};
+use axum::body::Body;
 use axum::extract::multipart::Field;
 use axum::extract::{Multipart, Path, State};
 use axum::http::header::{CONTENT_DISPOSITION, CONTENT_LENGTH, CONTENT_TYPE};
 use axum::response::{IntoResponse, Response};
-use hyper::body::Frame;
 use jamjar_formats::read_map;
-use jamjar_store::{FileReader, NewMap};
+use jamjar_store::NewMap;
 use std::collections::HashMap;
-use std::io::{self, Read};
-use std::pin::Pin;
-use std::task::{Context, Poll};
 
 /// Longest text beside a file, bytes.
 const LONGEST_TYPED: usize = 64 << 10;
@@ -156,44 +153,6 @@ pub(crate) async fn file(
         (CONTENT_DISPOSITION, format!("attachment; filename=\"{name}\"")),
     ];
     Ok((headers, body).into_response())
-}
-
-/// Bytes sent at a time.
-const PIECE: usize = 256 << 10;
-
-/// A file on its way to a client, piece by piece; the next is read when there is room for it.
-struct Sent(tokio::sync::mpsc::Receiver<io::Result<Bytes>>);
-
-impl Sent {
-    fn of(mut file: FileReader) -> Self {
-        let (sender, pieces) = tokio::sync::mpsc::channel(2);
-        tokio::task::spawn_blocking(move || {
-            loop {
-                let mut piece = Vec::with_capacity(PIECE);
-                let read = file.by_ref().take(PIECE as u64).read_to_end(&mut piece);
-                let ends = !matches!(read, Ok(n) if n > 0);
-                // A client that went away, or stalled for so long that it was put out, takes the reader with
-                // it.
-                if matches!(read, Ok(0)) || sender.blocking_send(read.map(|_| piece.into())).is_err() || ends
-                {
-                    return;
-                }
-            }
-        });
-        Self(pieces)
-    }
-}
-
-impl hyper::body::Body for Sent {
-    type Data = Bytes;
-    type Error = io::Error;
-
-    fn poll_frame(
-        mut self: Pin<&mut Self>,
-        cx: &mut Context<'_>,
-    ) -> Poll<Option<Result<Frame<Bytes>, io::Error>>> {
-        self.0.poll_recv(cx).map(|piece| piece.map(|p| p.map(Frame::data)))
-    }
 }
 
 #[cfg(test)]

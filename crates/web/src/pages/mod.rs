@@ -1,5 +1,6 @@
 //! One module per resource; handlers extract, call, map to a view, render.
 
+pub(crate) mod archive;
 pub(crate) mod custody;
 pub(crate) mod days;
 pub(crate) mod imports;
@@ -14,6 +15,7 @@ pub(crate) mod search;
 pub(crate) mod settings;
 pub(crate) mod sheet;
 mod spool;
+mod stream;
 pub(crate) mod vehicles;
 pub(crate) mod workshop;
 

@@ -1,0 +1,10 @@
+//! Taking a shop out and reading it back.
+
+mod put;
+mod rows;
+mod take;
+
+pub use rows::{
+    AirRow, BuildRow, DayRow, FileRow, FuelRow, LimitRow, LineUpRow, MapRow, NoteRow, OnHandRow, PlanRow,
+    PullRow, SetRow, Shop, SourceRow, TrailRow, VehicleRow, WaitingRow,
+};

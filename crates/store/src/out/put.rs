@@ -1,0 +1,210 @@
+//! Reading a shop back: its rows under new ids, in one transaction.
+
+use super::rows::Shop;
+use crate::blocks::BLOCK_VERSION;
+use crate::boxed;
+use crate::db::{Store, inserted};
+use crate::error::StoreError;
+use crate::schema::{
+    audit, build_state, cell_day, day_air, day_fuel, day_note, fuel, inbox, line_up, map_revision, plan_item,
+    pull, pull_set, sample_block, source_mapping, vehicle, vehicle_limit,
+};
+use crate::summaries::{PackedSummary, insert_summary};
+use diesel::prelude::*;
+use diesel_async::{AsyncMysqlConnection, RunQueryDsl};
+use std::collections::HashMap;
+
+/// New ids by old ones.
+type Ids = HashMap<i64, i64>;
+
+/// The new id of something the archive points at.
+fn new(ids: &Ids, old: i64, what: &'static str) -> Result<i64, StoreError> {
+    ids.get(&old)
+        .copied()
+        .ok_or_else(|| StoreError::Damaged(format!("the archive points at {what} {old}, which is not in it")))
+}
+
+/// Inserts rows one after the other under new ids; `$set` points each at what it belongs to.
+macro_rules! insert_all {
+    ($c:ident, $table:ident, $rows:expr, |$row:ident| $set:block) => {{
+        let mut made = Ids::new();
+        for row in $rows {
+            let mut $row = row.clone();
+            let old = $row.id.take();
+            $set
+            diesel::insert_into($table::table).values(&$row).execute($c).await?;
+            if let Some(old) = old {
+                made.insert(old, inserted($c).await?);
+            }
+        }
+        made
+    }};
+}
+
+impl Store {
+    /// Stores what was taken out of a shop: all of it, or nothing. `files` are the ids of its files, which are in
+    /// custody already, by their old ids; `summary` and `block` give what was measured of a pull and its samples,
+    /// by its old id. Says the new ids of its vehicles.
+    ///
+    /// # Errors
+    /// [`StoreError::Duplicate`] when a vehicle of the same name is here; [`StoreError::Damaged`] when the rows do
+    /// not hold together; [`StoreError::Changed`] when a fuel of the same name is another one here.
+    #[boxed]
+    pub async fn put_back(
+        &self,
+        shop: &Shop,
+        files: &HashMap<i64, i64>,
+        summaries: &HashMap<i64, PackedSummary>,
+        block: &(dyn Fn(i64) -> Result<Vec<u8>, StoreError> + Send + Sync),
+    ) -> Result<Vec<i64>, StoreError> {
+        self.transact(async |c| {
+            let vehicles = insert_all!(c, vehicle, &shop.vehicles, |v| {
+                let taken: i64 =
+                    vehicle::table.filter(vehicle::name.eq(&v.name)).count().get_result(c).await?;
+                if taken > 0 {
+                    return Err(StoreError::Duplicate);
+                }
+            });
+            insert_all!(c, vehicle_limit, &shop.limits, |l| {
+                l.vehicle_id = new(&vehicles, l.vehicle_id, "vehicle")?;
+            });
+            let builds = insert_all!(c, build_state, &shop.builds, |b| {
+                b.vehicle_id = new(&vehicles, b.vehicle_id, "vehicle")?;
+            });
+            let maps = insert_all!(c, map_revision, &shop.maps, |m| {
+                m.vehicle_id = new(&vehicles, m.vehicle_id, "vehicle")?;
+                m.file_id = m.file_id.map(|f| new(files, f, "file")).transpose()?;
+            });
+            let fuels = fuels_of(c, shop).await?;
+            let days = insert_all!(c, cell_day, &shop.days, |d| {
+                d.vehicle_id = new(&vehicles, d.vehicle_id, "vehicle")?;
+            });
+            insert_all!(c, day_note, &shop.notes, |n| {
+                n.day_id = new(&days, n.day_id, "day")?;
+            });
+            insert_all!(c, day_air, &shop.air, |a| {
+                a.day_id = new(&days, a.day_id, "day")?;
+            });
+            insert_all!(c, day_fuel, &shop.fuel_on_hand, |f| {
+                f.day_id = new(&days, f.day_id, "day")?;
+                f.fuel_id = new(&fuels, f.fuel_id, "fuel")?;
+            });
+            insert_all!(c, inbox, &shop.waiting, |w| {
+                w.day_id = new(&days, w.day_id, "day")?;
+                w.file_id = new(files, w.file_id, "file")?;
+            });
+            let sets = insert_all!(c, pull_set, &shop.sets, |s| {
+                s.day_id = new(&days, s.day_id, "day")?;
+                s.build_id = new(&builds, s.build_id, "build")?;
+                s.map_id = new(&maps, s.map_id, "map")?;
+                s.fuel_id = new(&fuels, s.fuel_id, "fuel")?;
+            });
+            let mut pulls = Ids::new();
+            for row in &shop.pulls {
+                let old = row.id.unwrap_or_default();
+                let mut p = row.clone();
+                p.id = None;
+                p.set_id = new(&sets, p.set_id, "set")?;
+                p.dyno_file_id = new(files, p.dyno_file_id, "file")?;
+                p.ecu_file_id = p.ecu_file_id.map(|f| new(files, f, "file")).transpose()?;
+                diesel::insert_into(pull::table).values(&p).execute(c).await?;
+                let id = inserted(c).await?;
+                diesel::insert_into(sample_block::table)
+                    .values((
+                        sample_block::pull_id.eq(id),
+                        sample_block::version.eq(BLOCK_VERSION as i16),
+                        sample_block::data.eq(block(old)?),
+                    ))
+                    .execute(c)
+                    .await?;
+                let summary = summaries
+                    .get(&old)
+                    .ok_or_else(|| StoreError::Damaged(format!("pull {old} was not measured")))?;
+                insert_summary(c, id, summary).await?;
+                pulls.insert(old, id);
+            }
+            insert_all!(c, audit, &shop.put_right, |t| {
+                let of = match t.kind.as_str() {
+                    "vehicle" => &vehicles,
+                    "day" => &days,
+                    "set" => &sets,
+                    "pull" => &pulls,
+                    "map" => &maps,
+                    "build" => &builds,
+                    _ => &fuels,
+                };
+                t.thing = new(of, t.thing, "something put right")?;
+            });
+            insert_all!(c, plan_item, &shop.plans, |p| {
+                p.vehicle_id = new(&vehicles, p.vehicle_id, "vehicle")?;
+            });
+            insert_all!(c, line_up, &shop.line_ups, |l| {
+                l.vehicle_id = new(&vehicles, l.vehicle_id, "vehicle")?;
+                l.query = over(&l.query, &sets);
+            });
+            for s in &shop.sources {
+                // What was learned here of a source stays.
+                diesel::insert_or_ignore_into(source_mapping::table).values(s).execute(c).await?;
+            }
+            Ok(shop.vehicles.iter().filter_map(|v| vehicles.get(&v.id?).copied()).collect())
+        })
+        .await
+    }
+}
+
+/// Fuels by their names, new where they are not here.
+async fn fuels_of(c: &mut AsyncMysqlConnection, shop: &Shop) -> Result<Ids, StoreError> {
+    let mut made = Ids::new();
+    for f in &shop.fuels {
+        let known: Option<(i64, Option<f64>)> = fuel::table
+            .filter(fuel::name.eq(&f.name))
+            .select((fuel::id, fuel::ethanol))
+            .first(c)
+            .await
+            .optional()?;
+        let id = match known {
+            Some((id, ethanol)) if ethanol == f.ethanol => id,
+            Some(_) => {
+                let now = Some(format!("{} has another ethanol content here", f.name));
+                return Err(StoreError::Changed { what: "a fuel of the archive", now });
+            }
+            None => {
+                diesel::insert_into(fuel::table)
+                    .values((fuel::name.eq(&f.name), fuel::ethanol.eq(f.ethanol)))
+                    .execute(c)
+                    .await?;
+                inserted(c).await?
+            }
+        };
+        made.extend(f.id.map(|old| (old, id)));
+    }
+    Ok(made)
+}
+
+/// The query of a line-up with the new numbers of its sets.
+fn over(query: &str, sets: &Ids) -> String {
+    let number = |n: &str| {
+        n.parse().ok().and_then(|old: i64| sets.get(&old)).map_or_else(|| n.to_owned(), i64::to_string)
+    };
+    let numbers = |v: &str, by: &str| v.split(by).map(number).collect::<Vec<_>>().join(by);
+    let part = |p: &str| match p.split_once('=') {
+        Some((k @ ("sets" | "focus" | "base"), v)) if v.contains("%2C") => {
+            format!("{k}={}", numbers(v, "%2C"))
+        }
+        Some((k @ ("sets" | "focus" | "base"), v)) => format!("{k}={}", numbers(v, ",")),
+        _ => p.to_owned(),
+    };
+    query.split('&').map(part).collect::<Vec<_>>().join("&")
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_line_up_is_one_of_the_same_sets_under_their_new_numbers() {
+        let sets: Ids = [(3, 30), (4, 41)].into();
+        assert_eq!(over("sets=4,3,9&view=power_at&at=4", &sets), "sets=41,30,9&view=power_at&at=4");
+        assert_eq!(over("sets=3%2C4&focus=4", &sets), "sets=30%2C41&focus=41");
+    }
+}

@@ -1,0 +1,235 @@
+//! Everything of a shop but its files and samples, table by table, as an archive has it. Ids are those of the
+//! shop it was taken out of; they hold the rows together and are others after it was read back.
+
+use crate::schema::{
+    audit, build_state, cell_day, day_air, day_fuel, day_note, fuel, inbox, line_up, map_revision, plan_item,
+    pull, pull_set, source_mapping, vehicle, vehicle_limit,
+};
+use chrono::{NaiveDate, NaiveDateTime, NaiveTime};
+use diesel::prelude::*;
+use serde::{Deserialize, Serialize};
+use serde_json::Value;
+
+/// Text columns that hold JSON stand in an archive as what they hold.
+mod json_text {
+    use serde::{Deserialize, Deserializer, Serialize, Serializer, de::Error as _, ser::Error as _};
+    use serde_json::Value;
+
+    pub(super) fn serialize<S: Serializer>(text: &str, s: S) -> Result<S::Ok, S::Error> {
+        serde_json::from_str::<Value>(text).map_err(S::Error::custom)?.serialize(s)
+    }
+
+    pub(super) fn deserialize<'de, D: Deserializer<'de>>(d: D) -> Result<String, D::Error> {
+        serde_json::to_string(&Value::deserialize(d)?).map_err(D::Error::custom)
+    }
+}
+
+/// The same where there may be none.
+mod json_text_if_any {
+    use serde::{Deserialize, Deserializer, Serialize, Serializer, de::Error as _, ser::Error as _};
+    use serde_json::Value;
+
+    #[allow(clippy::ref_option)]
+    pub(super) fn serialize<S: Serializer>(text: &Option<String>, s: S) -> Result<S::Ok, S::Error> {
+        let read = |t: &String| serde_json::from_str::<Value>(t).map_err(S::Error::custom);
+        text.as_ref().map(read).transpose()?.serialize(s)
+    }
+
+    pub(super) fn deserialize<'de, D: Deserializer<'de>>(d: D) -> Result<Option<String>, D::Error> {
+        let written = |v: Value| serde_json::to_string(&v).map_err(D::Error::custom);
+        Option::<Value>::deserialize(d)?.map(written).transpose()
+    }
+}
+
+/// A row that is read from its table, written to an archive, read from there and inserted under a new id.
+macro_rules! rows {
+    ($($(#[$doc:meta])* $name:ident of $table:ident { $($(#[$is:meta])* $field:ident: $ty:ty,)* })*) => {$(
+        $(#[$doc])*
+        #[derive(Debug, Clone, PartialEq, Queryable, Selectable, Insertable, Serialize, Deserialize)]
+        #[diesel(table_name = $table)]
+        #[allow(missing_docs)]
+        pub struct $name {
+            #[diesel(deserialize_as = i64)]
+            pub id: Option<i64>,
+            $($(#[$is])* pub $field: $ty,)*
+        }
+    )*};
+}
+
+rows! {
+    /// A vehicle with its engine, dyno and sheet.
+    VehicleRow of vehicle {
+        name: String,
+        #[serde(with = "json_text")]
+        engine: String,
+        #[serde(with = "json_text")]
+        dyno: String,
+        #[serde(with = "json_text")]
+        sheet: String,
+        created_at: NaiveDateTime,
+        archived_at: Option<NaiveDateTime>,
+    }
+    /// A limit of a vehicle.
+    LimitRow of vehicle_limit {
+        vehicle_id: i64,
+        position: i32,
+        name: String,
+        channel: String,
+        severity: String,
+        #[serde(with = "json_text")]
+        definition: String,
+    }
+    /// A build state.
+    BuildRow of build_state { vehicle_id: i64, name: String, note: String, since: Option<NaiveDate>, }
+    /// A map revision with its file in custody.
+    MapRow of map_revision {
+        vehicle_id: i64,
+        name: String,
+        kind: String,
+        parent: Option<String>,
+        for_fuel: Option<String>,
+        note: String,
+        file_id: Option<i64>,
+        price: Option<f64>,
+        archived_at: Option<NaiveDateTime>,
+    }
+    /// A fuel.
+    FuelRow of fuel { name: String, ethanol: Option<f64>, }
+    /// A day in a cell.
+    DayRow of cell_day {
+        vehicle_id: i64,
+        on_date: NaiveDate,
+        place: String,
+        zone: String,
+        temperature_c: Option<f64>,
+        humidity: Option<f64>,
+        pressure_hpa: Option<f64>,
+        note: String,
+        created_at: NaiveDateTime,
+        #[serde(with = "json_text")]
+        checklist: String,
+        archived_at: Option<NaiveDateTime>,
+    }
+    /// A note on a day.
+    NoteRow of day_note {
+        day_id: i64,
+        at_time: Option<NaiveTime>,
+        tag: String,
+        text: String,
+        written_by: String,
+        created_at: NaiveDateTime,
+    }
+    /// A reading of the air.
+    AirRow of day_air { day_id: i64, at_time: NaiveTime, temperature_c: f64, humidity: f64, pressure_hpa: f64, }
+    /// Fuel on hand.
+    OnHandRow of day_fuel { day_id: i64, fuel_id: i64, litres: f64, note: String, }
+    /// A set.
+    SetRow of pull_set {
+        day_id: i64,
+        build_id: i64,
+        map_id: i64,
+        fuel_id: i64,
+        position: i32,
+        boost: String,
+        gear: String,
+        #[serde(with = "json_text")]
+        extras: String,
+        note: String,
+        created_at: NaiveDateTime,
+        invalid_reason: Option<String>,
+        invalid_by: Option<String>,
+        archived_at: Option<NaiveDateTime>,
+    }
+    /// A pull with the files it stands on and how their columns were read.
+    PullRow of pull {
+        set_id: i64,
+        position: i32,
+        dyno_file_id: i64,
+        ecu_file_id: Option<i64>,
+        #[serde(with = "json_text")]
+        dyno_mapping: String,
+        #[serde(with = "json_text_if_any")]
+        ecu_mapping: Option<String>,
+        number_in_file: Option<i32>,
+        lag_s: Option<f64>,
+        excluded_reason: Option<String>,
+        excluded_by: Option<String>,
+        note: String,
+        created_at: NaiveDateTime,
+        started_at: Option<NaiveTime>,
+        temperature_c: Option<f64>,
+        humidity: Option<f64>,
+        pressure_hpa: Option<f64>,
+        archived_at: Option<NaiveDateTime>,
+        #[serde(with = "json_text_if_any")]
+        finished: Option<String>,
+    }
+    /// What was put right: old and new value, who, when and why.
+    TrailRow of audit {
+        kind: String,
+        thing: i64,
+        field: String,
+        old_value: String,
+        new_value: String,
+        who: String,
+        why: String,
+        at: NaiveDateTime,
+    }
+    /// A line-up kept under a name: the query of its address.
+    LineUpRow of line_up { vehicle_id: i64, name: String, query: String, kept_by: String, kept_at: NaiveDateTime, }
+    /// A set that is planned.
+    PlanRow of plan_item { vehicle_id: i64, factors: Value, pulls: i32, why: String, planned_at: NaiveDateTime, }
+    /// A dropped file that waits on a day.
+    WaitingRow of inbox {
+        day_id: i64,
+        file_id: i64,
+        name: String,
+        role: String,
+        source: String,
+        #[serde(with = "json_text")]
+        report: String,
+    }
+}
+
+/// How the files of a source are read.
+#[derive(Debug, Clone, PartialEq, Queryable, Selectable, Insertable, Serialize, Deserialize)]
+#[diesel(table_name = source_mapping)]
+#[allow(missing_docs)]
+pub struct SourceRow {
+    pub source: String,
+    #[serde(with = "json_text")]
+    pub mapping: String,
+}
+
+/// A file in custody; its bytes stand beside the rows under its hash.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[allow(missing_docs)]
+pub struct FileRow {
+    pub id: i64,
+    pub sha256: String,
+    pub name: String,
+    pub bytes: i64,
+}
+
+/// Everything of some vehicles but files and samples.
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
+#[allow(missing_docs)]
+pub struct Shop {
+    pub vehicles: Vec<VehicleRow>,
+    pub limits: Vec<LimitRow>,
+    pub builds: Vec<BuildRow>,
+    pub maps: Vec<MapRow>,
+    pub fuels: Vec<FuelRow>,
+    pub days: Vec<DayRow>,
+    pub notes: Vec<NoteRow>,
+    pub air: Vec<AirRow>,
+    pub fuel_on_hand: Vec<OnHandRow>,
+    pub sets: Vec<SetRow>,
+    pub pulls: Vec<PullRow>,
+    pub put_right: Vec<TrailRow>,
+    pub line_ups: Vec<LineUpRow>,
+    pub plans: Vec<PlanRow>,
+    pub waiting: Vec<WaitingRow>,
+    pub sources: Vec<SourceRow>,
+    pub files: Vec<FileRow>,
+}

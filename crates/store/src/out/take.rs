@@ -1,0 +1,141 @@
+//! Taking a shop out: all rows of some vehicles, as they stand at one moment.
+
+use super::rows::{FileRow, Shop};
+use crate::boxed;
+use crate::db::Store;
+use crate::error::StoreError;
+use crate::files::hex;
+use crate::schema::{
+    audit, build_state, cell_day, day_air, day_fuel, day_note, fuel, inbox, line_up, map_revision, plan_item,
+    pull, pull_set, raw_file, source_mapping, vehicle, vehicle_limit,
+};
+use diesel::prelude::*;
+use diesel_async::RunQueryDsl;
+use std::collections::BTreeSet;
+
+/// Ids asked for in one query.
+const AT_ONCE: usize = 2000;
+
+/// All rows of a table whose column is one of some ids, by id.
+macro_rules! rows_of {
+    ($c:ident, $table:ident :: $column:ident in $ids:expr) => {{
+        let mut out = Vec::new();
+        for part in $ids.chunks(AT_ONCE) {
+            let rows = $table::table
+                .filter($table::$column.eq_any(part))
+                .order($table::id)
+                .select(SelectableHelper::as_select())
+                .load($c)
+                .await?;
+            out.extend(rows);
+        }
+        out
+    }};
+}
+
+impl Store {
+    /// Ids of all vehicles, archived ones too.
+    ///
+    /// # Errors
+    /// [`StoreError`] when the database cannot answer.
+    #[boxed]
+    pub async fn vehicle_ids(&self) -> Result<Vec<i64>, StoreError> {
+        let mut c = self.conn().await?;
+        Ok(vehicle::table.order(vehicle::id).select(vehicle::id).load(&mut c).await?)
+    }
+
+    /// Everything of some vehicles but their files and samples, as of one moment.
+    ///
+    /// # Errors
+    /// [`StoreError::NotFound`] for a vehicle that is not there; [`StoreError::Other`] for pulls without samples of
+    /// their own, which only load work has.
+    #[boxed]
+    pub async fn take_out(&self, vehicles: &[i64]) -> Result<Shop, StoreError> {
+        self.transact(async |c| {
+            let mut s = Shop { vehicles: rows_of!(c, vehicle::id in vehicles), ..Shop::default() };
+            let there = |id: &i64| s.vehicles.iter().any(|v| v.id == Some(*id));
+            if let Some(id) = vehicles.iter().copied().find(|id| !there(id)) {
+                return Err(StoreError::NotFound { what: "vehicle", id });
+            }
+            s.limits = rows_of!(c, vehicle_limit::vehicle_id in vehicles);
+            s.builds = rows_of!(c, build_state::vehicle_id in vehicles);
+            s.maps = rows_of!(c, map_revision::vehicle_id in vehicles);
+            s.line_ups = rows_of!(c, line_up::vehicle_id in vehicles);
+            s.plans = rows_of!(c, plan_item::vehicle_id in vehicles);
+            s.days = rows_of!(c, cell_day::vehicle_id in vehicles);
+            let days = ids(s.days.iter().map(|d| d.id));
+            s.notes = rows_of!(c, day_note::day_id in days);
+            s.air = rows_of!(c, day_air::day_id in days);
+            s.fuel_on_hand = rows_of!(c, day_fuel::day_id in days);
+            s.waiting = rows_of!(c, inbox::day_id in days);
+            s.sets = rows_of!(c, pull_set::day_id in days);
+            let sets = ids(s.sets.iter().map(|x| x.id));
+            s.pulls = rows_of!(c, pull::set_id in sets);
+            let pulls = ids(s.pulls.iter().map(|p| p.id));
+            for part in pulls.chunks(AT_ONCE) {
+                let shared: i64 = pull::table
+                    .filter(pull::id.eq_any(part).and(pull::shares_pull_id.is_not_null()))
+                    .count()
+                    .get_result(c)
+                    .await?;
+                if shared > 0 {
+                    return Err(StoreError::Other(format!("{shared} pulls have no samples of their own")));
+                }
+            }
+            let fuels = s.sets.iter().map(|x| x.fuel_id).chain(s.fuel_on_hand.iter().map(|f| f.fuel_id));
+            let fuels = ids(fuels.map(Some));
+            s.fuels = rows_of!(c, fuel::id in fuels);
+            for (kind, things) in [
+                ("vehicle", vehicles.to_vec()),
+                ("day", days),
+                ("set", sets),
+                ("pull", pulls),
+                ("map", ids(s.maps.iter().map(|m| m.id))),
+                ("build", ids(s.builds.iter().map(|b| b.id))),
+                ("fuel", fuels),
+            ] {
+                for part in things.chunks(AT_ONCE) {
+                    let rows = audit::table
+                        .filter(audit::kind.eq(kind).and(audit::thing.eq_any(part)))
+                        .order(audit::id)
+                        .select(SelectableHelper::as_select())
+                        .load(c)
+                        .await?;
+                    s.put_right.extend(rows);
+                }
+            }
+            s.put_right.sort_by_key(|t| t.id);
+            s.sources = source_mapping::table
+                .order(source_mapping::source)
+                .select(SelectableHelper::as_select())
+                .load(c)
+                .await?;
+            let files = s.pulls.iter().flat_map(|p| [Some(p.dyno_file_id), p.ecu_file_id]);
+            let files = files
+                .chain(s.maps.iter().map(|m| m.file_id))
+                .chain(s.waiting.iter().map(|w| Some(w.file_id)));
+            for part in ids(files).chunks(AT_ONCE) {
+                let rows: Vec<(i64, Vec<u8>, String, i64)> = raw_file::table
+                    .filter(raw_file::id.eq_any(part))
+                    .order(raw_file::id)
+                    .select((raw_file::id, raw_file::sha256, raw_file::name, raw_file::bytes))
+                    .load(c)
+                    .await?;
+                let row = |(id, sha, name, bytes): (i64, Vec<u8>, String, i64)| FileRow {
+                    id,
+                    sha256: hex(&sha),
+                    name,
+                    bytes,
+                };
+                s.files.extend(rows.into_iter().map(row));
+            }
+            Ok(s)
+        })
+        .await
+    }
+}
+
+/// Ids that are there, each once, ascending.
+fn ids(all: impl Iterator<Item = Option<i64>>) -> Vec<i64> {
+    all.flatten().collect::<BTreeSet<i64>>().into_iter().collect()
+}

@@ -1,0 +1,141 @@
+//! A shop in one file: taken out, read back, and refused where it is not whole.
+
+use crate::common::{Cell, by};
+use axum::http::StatusCode;
+use jamjar_store::Subject;
+use std::io::{Cursor, Read, Write};
+use zip::write::SimpleFileOptions;
+use zip::{ZipArchive, ZipWriter};
+
+/// Every figure of every pull of a shop, day by day, as JSON; ids left out.
+async fn figures(cell: &Cell) -> Vec<String> {
+    let mut out = Vec::new();
+    for day in cell.store.day_ids().await.unwrap() {
+        let vehicle = cell.store.vehicle(cell.store.day(day).await.unwrap().vehicle_id).await.unwrap();
+        for set in jamjar_workflow::sets::day_sets(&cell.store, day, &vehicle).await.unwrap() {
+            out.push(format!("{} {} {:?}", vehicle.vehicle.name, set.set.date, set.set.config));
+            out.extend(set.pulls.iter().map(|(p, s)| {
+                format!(
+                    "{:?} {:?} {}",
+                    p.note,
+                    p.excluded_reason,
+                    serde_json::to_string(&s.measured).unwrap()
+                )
+            }));
+        }
+    }
+    out
+}
+
+/// The archive with one of its entries changed, or left out.
+fn changed(archive: &[u8], name: &str, to: Option<&dyn Fn(Vec<u8>) -> Vec<u8>>) -> Vec<u8> {
+    let (mut from, mut out) =
+        (ZipArchive::new(Cursor::new(archive)).unwrap(), ZipWriter::new(Cursor::new(Vec::new())));
+    for i in 0..from.len() {
+        let mut entry = from.by_index(i).unwrap();
+        let (own, mut bytes) = (entry.name().unwrap().into_owned(), Vec::new());
+        entry.read_to_end(&mut bytes).unwrap();
+        let bytes = match to {
+            Some(to) if own.starts_with(name) => to(bytes),
+            None if own.starts_with(name) => continue,
+            _ => bytes,
+        };
+        let plain = SimpleFileOptions::default().compression_method(zip::CompressionMethod::Stored);
+        out.start_file(own, plain).unwrap();
+        out.write_all(&bytes).unwrap();
+    }
+    out.finish().unwrap().into_inner()
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_shop_read_back_has_the_same_figures_to_the_last_digit() {
+    let cell = Cell::with_demo().await;
+    let sets = cell.store.sets_of_day(1).await.unwrap();
+    let (a, b) = (&sets[0], &sets[1]);
+    let pull = &a.pulls[1].0;
+    cell.store.exclude_pull(pull.id, Some("coughed"), "the calibrator").await.unwrap();
+    cell.store.note_pull(pull.id, "smoke at tip-in", None, &by()).await.unwrap();
+    let named = [
+        ("vehicle_id", "1".to_owned()),
+        ("name", "evening".to_owned()),
+        ("query", format!("sets={},{}", b.set.id, a.set.id)),
+    ];
+    let named: Vec<(&str, &str)> = named.iter().map(|(k, v)| (*k, v.as_str())).collect();
+    cell.post("/line-ups", &named).await;
+    cell.store.archive(&[Subject::Set(sets[2].set.id)], &by()).await.unwrap();
+    let archive = cell.get("/archive.zip").await;
+    assert_eq!(archive.status, StatusCode::OK);
+    let mut zip = ZipArchive::new(Cursor::new(archive.body.clone())).unwrap();
+    assert_eq!(zip.by_index(0).unwrap().name().unwrap(), "jamjar-archive.json", "what it is stands first");
+    let empty = Cell::start("empty").await;
+    let back = empty.upload("/archive", "archive", &[("shop.zip", &archive.body)]).await;
+    assert_eq!(back.status, StatusCode::SEE_OTHER, "{}", back.text());
+    let (before, after) = (figures(&cell).await, figures(&empty).await);
+    assert!(before.len() > 100 && before.len() == after.len(), "{} {}", before.len(), after.len());
+    for (x, y) in before.iter().zip(&after) {
+        assert_eq!(x, y);
+    }
+    // What stands beside the figures came along.
+    let pulls: Vec<_> = empty.store.sets_of_day(1).await.unwrap();
+    let trail = empty.store.trail(Subject::Pull(pulls[0].pulls[1].0.id)).await.unwrap();
+    assert!(
+        trail.iter().any(|t| t.new_value == "coughed")
+            && trail.iter().any(|t| t.new_value == "smoke at tip-in")
+    );
+    assert_eq!(pulls.len(), sets.len() - 1, "what was archived is archived");
+    assert!(empty.get("/days/1/edit").await.text().contains("Archived here"));
+    for id in cell.store.file_ids().await.unwrap() {
+        let own = cell.store.file(id).await.unwrap();
+        let there = empty.store.file_ids().await.unwrap();
+        let mut found = false;
+        for other in there {
+            found |= empty.store.file(other).await.unwrap().sha256 == own.sha256;
+        }
+        assert!(found, "{} is in custody there", own.name);
+    }
+    let verified = jamjar_workflow::verify::verify(&empty.store).await.unwrap();
+    assert!(verified.is_whole(), "{}", verified.words());
+    // Once more is refused, and nothing is stored twice.
+    let again = empty.upload("/archive", "archive", &[("shop.zip", &archive.body)]).await;
+    assert!(again.text().contains("is here already"), "{}", again.text());
+    assert_eq!(figures(&empty).await.len(), after.len());
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn an_archive_that_is_not_whole_is_refused_with_words_and_nothing_is_stored() {
+    let cell = Cell::with_demo().await;
+    let vehicle = cell.store.vehicles().await.unwrap()[0].id;
+    let archive = cell.get(&format!("/archive.zip?vehicle={vehicle}")).await.body;
+    assert_eq!(cell.get("/archive.zip?vehicle=9999").await.status, StatusCode::NOT_FOUND);
+    let empty = Cell::start("refused").await;
+    let flip = |mut b: Vec<u8>| {
+        let at = b.len() / 2;
+        b[at] ^= 1;
+        b
+    };
+    let newer = |_: Vec<u8>| br#"{"jamjar_archive": 2}"#.to_vec();
+    let torn =
+        |b: Vec<u8>| String::from_utf8(b).unwrap().replacen("\"set_id\":", "\"set_id\":9", 1).into_bytes();
+    for (bytes, says) in [
+        (archive[..archive.len() * 2 / 3].to_vec(), "cut short or damaged"),
+        (b"not an archive".to_vec(), "cut short or damaged"),
+        (changed(&archive, "jamjar-archive.json", None), "not an archive of Jamjar"),
+        (changed(&archive, "jamjar-archive.json", Some(&newer)), "read it with a newer Jamjar"),
+        (changed(&archive, "files/", Some(&flip)), "is not what its hash says"),
+        (changed(&archive, "samples/", None), "are missing"),
+        (changed(&archive, "samples/", Some(&flip)), "samples of pull"),
+        (changed(&archive, "record.json", Some(&torn)), "points at set"),
+        (changed(&archive, "record.json", Some(&|_| b"{".to_vec())), "cut short or damaged"),
+    ] {
+        let refused = empty.upload("/archive", "archive", &[("shop.zip", &bytes)]).await;
+        assert!(refused.status.is_client_error(), "{} {}", refused.status, refused.text());
+        assert!(refused.text().contains(says), "{says}: {}", refused.text());
+        assert!(
+            empty.store.vehicles().await.unwrap().is_empty()
+                && empty.store.day_ids().await.unwrap().is_empty()
+        );
+    }
+    let back = empty.upload("/archive", "archive", &[("one.zip", &archive)]).await;
+    assert_eq!(back.status, StatusCode::SEE_OTHER, "the whole one is read: {}", back.text());
+    assert_eq!(empty.store.vehicles().await.unwrap().len(), 1);
+}

@@ -1,0 +1,92 @@
+//! Writing an archive as a stream: one file or block in memory at a time.
+
+use super::{ABOUT, About, RECORD, VERSION, file_entry, samples_entry};
+use crate::error::{WorkflowError, internal};
+use jamjar_store::{Shop, Store, StoreError};
+use std::io::{Read, Write};
+use tokio::runtime::Handle;
+use zip::CompressionMethod;
+use zip::write::{SimpleFileOptions, ZipWriter};
+
+/// From so many bytes on an entry is written as a large one.
+const LARGE: i64 = 0xffff_0000;
+/// Bytes copied at a time.
+const PIECE: usize = 256 << 10;
+
+/// What is about to be written: the rows as of one moment, and in which version the days stood.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Contents {
+    shop: Shop,
+    days: Vec<(i64, i64)>,
+}
+
+impl Contents {
+    /// What the archive will say of itself.
+    pub fn about(&self) -> About {
+        let s = &self.shop;
+        About {
+            jamjar_archive: VERSION,
+            program: env!("CARGO_PKG_VERSION").to_owned(),
+            vehicles: s.vehicles.iter().map(|v| v.name.clone()).collect(),
+            days: s.days.len(),
+            pulls: s.pulls.len(),
+            files: s.files.len(),
+        }
+    }
+}
+
+/// Everything of some vehicles, or of all.
+///
+/// # Errors
+/// [`WorkflowError`] when there is no such vehicle or the store refuses.
+pub async fn contents(store: &Store, vehicles: Option<&[i64]>) -> Result<Contents, WorkflowError> {
+    let ids = match vehicles {
+        Some(some) => some.to_vec(),
+        None => store.vehicle_ids().await?,
+    };
+    let shop = store.take_out(&ids).await?;
+    let mut days = Vec::new();
+    for id in shop.days.iter().filter_map(|d| d.id) {
+        days.push((id, store.day(id).await?.measured));
+    }
+    Ok(Contents { shop, days })
+}
+
+/// Writes the archive; called where waiting is allowed, with a handle on the runtime that serves the store.
+///
+/// # Errors
+/// [`WorkflowError`] when the store or the writer fails, or samples changed while they were written: what was
+/// written then ends without a directory and is no archive.
+pub fn write(store: &Store, runtime: &Handle, what: &Contents, out: impl Write) -> Result<(), WorkflowError> {
+    let mut zip = ZipWriter::new_stream(out);
+    let packed = SimpleFileOptions::default().compression_method(CompressionMethod::Deflated);
+    let plain = SimpleFileOptions::default().compression_method(CompressionMethod::Stored);
+    let json = |v: Result<Vec<u8>, serde_json::Error>| v.map_err(internal);
+    zip.start_file(ABOUT, plain).map_err(internal)?;
+    zip.write_all(&json(serde_json::to_vec_pretty(&what.about()))?).map_err(internal)?;
+    zip.start_file(RECORD, packed).map_err(internal)?;
+    zip.write_all(&json(serde_json::to_vec(&what.shop))?).map_err(internal)?;
+    let mut piece = vec![0u8; PIECE];
+    for f in &what.shop.files {
+        zip.start_file(file_entry(&f.sha256), plain.large_file(f.bytes > LARGE)).map_err(internal)?;
+        let mut file = runtime.block_on(store.open_file(f.id))?;
+        loop {
+            match file.read(&mut piece).map_err(internal)? {
+                0 => break,
+                n => zip.write_all(&piece[..n]).map_err(internal)?,
+            }
+        }
+        file.intact()?;
+    }
+    for id in what.shop.pulls.iter().filter_map(|p| p.id) {
+        zip.start_file(samples_entry(id), plain).map_err(internal)?;
+        zip.write_all(&runtime.block_on(store.block(id))?).map_err(internal)?;
+    }
+    for (id, measured) in &what.days {
+        if runtime.block_on(store.day(*id))?.measured != *measured {
+            return Err(StoreError::Changed { what: "a day that was being taken out", now: None }.into());
+        }
+    }
+    zip.finish().map_err(internal)?;
+    Ok(())
+}
