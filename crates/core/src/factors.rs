@@ -1,6 +1,7 @@
 //! What differs between two configurations, whether a gain can be attributed, and which sets would separate
 //! it.
 
+pub mod crossed;
 mod safe;
 
 pub use safe::{Hazard, Known, hazard};

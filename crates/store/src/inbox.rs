@@ -238,6 +238,34 @@ impl Store {
             .optional()?)
     }
 
+    /// Every source whose mapping is remembered, with that mapping as JSON.
+    ///
+    /// # Errors
+    /// [`StoreError`] when the database cannot answer.
+    #[boxed]
+    pub async fn remembered_sources(&self) -> Result<Vec<(String, String)>, StoreError> {
+        let mut c = self.conn().await?;
+        let rows = source_mapping::table
+            .order(source_mapping::source)
+            .select((source_mapping::source, source_mapping::mapping))
+            .load(&mut c)
+            .await?;
+        Ok(rows)
+    }
+
+    /// Forgets what was said of a source; what is stored stays as it was read.
+    ///
+    /// # Errors
+    /// [`StoreError::NotFound`] when nothing is remembered of it.
+    #[boxed]
+    pub async fn forget_source(&self, source: &str) -> Result<(), StoreError> {
+        self.transact(async |c| match diesel::delete(source_mapping::table.find(source)).execute(c).await? {
+            0 => Err(StoreError::NotFound { what: "remembered source", id: 0 }),
+            _ => Ok(()),
+        })
+        .await
+    }
+
     /// Remembers a mapping for a source.
     ///
     /// # Errors

@@ -13,6 +13,7 @@ mod files;
 mod find;
 mod garage;
 mod inbox;
+mod interventions;
 mod kept;
 mod out;
 pub mod private;
@@ -39,10 +40,11 @@ pub use files::{FileInfo, FileReader, Received};
 pub use find::{FindNames, FoundDay, PullRow};
 pub use garage::{BuildState, HeldFile, MapRecord, NewMap};
 pub use inbox::{InboxItem, NewInboxItem, Role};
+pub use interventions::{Intervention, NewIntervention};
 pub use kept::{KeptLineUp, PlanItem};
 pub use out::{
-    AirRow, BuildRow, DayRow, FileRow, FuelRow, LimitRow, LineUpRow, MapRow, NoteRow, OnHandRow, PlanRow,
-    PullRow as PullOut, SetRow, Shop, SourceRow, TrailRow, VehicleRow, WaitingRow,
+    AirRow, BuildRow, DayRow, FileRow, FuelRow, InterventionRow, LimitRow, LineUpRow, MapRow, NoteRow,
+    OnHandRow, PlanRow, PullRow as PullOut, SetRow, Shop, SourceRow, TrailRow, VehicleRow, WaitingRow,
 };
 pub use pulls::{NewPull, Pull};
 pub use right::{

@@ -30,6 +30,10 @@ diesel::table! { pull (id) {
     archived_at -> Nullable<Datetime>, finished -> Nullable<Mediumtext>,
 } }
 diesel::table! { day_note (id) { id -> BigInt, day_id -> BigInt, at_time -> Nullable<Time>, tag -> Varchar, text -> Text, written_by -> Varchar, created_at -> Datetime, } }
+diesel::table! { intervention (id) {
+    id -> BigInt, day_id -> BigInt, at_time -> Nullable<Time>, what -> Varchar, from_state -> Varchar, to_state -> Varchar, written_by -> Varchar,
+    archived_at -> Nullable<Datetime>,
+} }
 diesel::table! { day_air (id) { id -> BigInt, day_id -> BigInt, at_time -> Time, temperature_c -> Double, humidity -> Double, pressure_hpa -> Double, } }
 diesel::table! { day_fuel (id) { id -> BigInt, day_id -> BigInt, fuel_id -> BigInt, litres -> Double, note -> Varchar, } }
 diesel::table! { sample_block (pull_id) { pull_id -> BigInt, version -> SmallInt, data -> Blob, } }
@@ -74,6 +78,7 @@ diesel::allow_tables_to_appear_in_same_query!(
     day_note,
     day_air,
     day_fuel,
+    intervention,
     vehicle_limit
 );
 diesel::joinable!(cell_day -> vehicle (vehicle_id));
@@ -89,3 +94,4 @@ diesel::joinable!(raw_chunk -> raw_file (file_id));
 diesel::joinable!(inbox -> raw_file (file_id));
 diesel::joinable!(map_revision -> raw_file (file_id));
 diesel::joinable!(day_fuel -> fuel (fuel_id));
+diesel::joinable!(intervention -> cell_day (day_id));

@@ -6,6 +6,7 @@ use crate::days::Day;
 use crate::db::{Store, inserted};
 use crate::decoded::Decoded;
 use crate::error::StoreError;
+use crate::interventions::crossings;
 use crate::pulls::{NewPull, PackedPull, Pull, insert_pull, note_as_seen, pulls_of};
 use crate::right::{By, Change, Subject, keep};
 use crate::runs::finish_run;
@@ -19,6 +20,7 @@ use diesel::prelude::*;
 use diesel_async::{AsyncMysqlConnection, RunQueryDsl};
 use jamjar_core::analysis::Measured;
 use jamjar_core::factors::Factors;
+use jamjar_core::factors::crossed::Crossing;
 use std::collections::HashMap;
 
 /// Newest days that the workshop looks at.
@@ -86,6 +88,8 @@ pub struct Set {
     pub map_price: Option<f64>,
     /// Put away; figures and lists leave it out.
     pub archived: bool,
+    /// What was changed on its vehicle, on any day; empty where a set was asked for without its pulls.
+    pub interventions: Vec<Crossing>,
 }
 
 /// A set with its pulls and their cached summaries.
@@ -142,6 +146,7 @@ impl From<Row> for Set {
             map_fuel: r.map_fuel.filter(|f| !f.trim().is_empty()),
             map_price: r.map_price,
             archived: r.archived_at.is_some(),
+            interventions: Vec::new(),
         }
     }
 }
@@ -490,10 +495,14 @@ async fn with_pulls(
     decoded: &Decoded<Measured>,
     sets: Vec<Set>,
 ) -> Result<Vec<SetWithPulls>, StoreError> {
+    let mut vehicles: Vec<i64> = sets.iter().map(|s| s.vehicle_id).collect();
+    vehicles.dedup();
+    let crossed = crossings(c, &vehicles).await?;
     let mut pulls = pulls_of(c, decoded, &sets.iter().map(|s| s.id).collect::<Vec<_>>()).await?;
     Ok(sets
         .into_iter()
-        .map(|set| {
+        .map(|mut set| {
+            set.interventions = crossed.get(&set.vehicle_id).cloned().unwrap_or_default();
             let (mut own, rest): (Vec<_>, Vec<_>) =
                 std::mem::take(&mut pulls).into_iter().partition(|(p, _)| p.set_id == set.id);
             pulls = rest;

@@ -5,6 +5,7 @@ use crate::claim::{Seen, Touch, claim_day};
 use crate::days::{Day, air_text, whole_air};
 use crate::db::Store;
 use crate::error::StoreError;
+use crate::interventions::Intervention;
 use crate::right::{By, Change, Subject, keep};
 use crate::schema::{cell_day, day_air, day_fuel, day_note, fuel};
 use crate::summaries::{PackedSummary, put_summaries};
@@ -49,6 +50,8 @@ pub struct DaySheet {
     pub fuels: Vec<FuelOnHand>,
     /// Checklist answers.
     pub checklist: Checklist,
+    /// What was changed on the vehicle, in order of time.
+    pub interventions: Vec<Intervention>,
 }
 
 /// The air of a day: its own, and readings in order of time.
@@ -147,7 +150,10 @@ impl Store {
             .into_iter()
             .map(|(fuel, litres, note)| FuelOnHand { fuel, litres, note })
             .collect();
-        Ok(DaySheet { notes, air, fuels, checklist: serde_json::from_str(&checklist).unwrap_or_default() })
+        drop(c);
+        let interventions = self.interventions(day_id).await?;
+        let checklist = serde_json::from_str(&checklist).unwrap_or_default();
+        Ok(DaySheet { notes, air, fuels, checklist, interventions })
     }
 
     /// Adds a note.

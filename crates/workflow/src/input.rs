@@ -2,6 +2,7 @@
 
 use chrono::Timelike;
 use jamjar_core::analysis::{SetInput, Vehicle};
+use jamjar_core::factors::crossed::crossed;
 use jamjar_store::SetWithPulls;
 
 /// Engine rpm ÷ dyno-shaft rpm in a gear, when the vehicle's gears say it.
@@ -12,12 +13,20 @@ pub(crate) fn ratio_in(vehicle: &Vehicle, gear: &str) -> Option<f64> {
 /// A stored set as the analysis takes it, without samples.
 pub(crate) fn input_of(s: &SetWithPulls) -> SetInput {
     let began = s.pulls.iter().find_map(|p| p.0.started_at);
+    let (states, unsure) = crossed(&s.set.interventions, (s.set.date, began));
+    let mut factors = s.set.config.factors();
+    for (what, state) in states {
+        // On one day without times nobody knows which of the two it was.
+        let open = unsure.iter().find(|u| u.same_day && u.what == what);
+        let state = open.map_or(state, |u| format!("{} or {}", u.states[0], u.states[1]));
+        factors.entry(what).or_insert(state);
+    }
     SetInput {
         id: s.set.id.to_string(),
         day: s.set.date.to_string(),
         at_h: began.map(|t| f64::from(t.num_seconds_from_midnight()) / 3600.0),
         order: f64::from(s.set.position),
-        factors: s.set.config.factors(),
+        factors,
         map_fuels: s.set.map_fuel.clone(),
         pulls: Vec::new(),
     }

@@ -108,7 +108,13 @@ fn not_comparable(n: &NotComparable, to: &Speech<'_>) -> String {
         NotComparable::Gears([a, b]) => format!("the gears differ ({} and {}): spool, clutch and tyre behave differently, so it takes a reason to compare them", gear(a), gear(b)),
         NotComparable::Mixed { set, kinds: k } => format!("{} holds {} together: leave one kind out of it", to.set(set), kinds(k, " and ")),
         NotComparable::Kinds([a, b]) => {
-            format!("{} against {}: charge, heat and inertia settle differently, so like is compared with like", kinds(a, ""), kinds(b, ""))
+            let recorded = |k: &PullKind| matches!(k, PullKind::SweepUp | PullKind::LugDown | PullKind::HeldSteps);
+            let why = if a.iter().chain(b).all(recorded) {
+                "charge, heat and inertia settle differently"
+            } else {
+                "what was done to a print before it came is not known as it is of a recording"
+            };
+            format!("{} against {}: {why}, so like is compared with like", kinds(a, ""), kinds(b, ""))
         }
         NotComparable::Estimated => "one set is an estimated flywheel figure and the other is measured at the wheel: they are never mixed".into(),
         NotComparable::Places([a, b]) => format!("one is measured {} and the other {}: losses lie between them", place(*a), place(*b)),

@@ -5,6 +5,6 @@ mod rows;
 mod take;
 
 pub use rows::{
-    AirRow, BuildRow, DayRow, FileRow, FuelRow, LimitRow, LineUpRow, MapRow, NoteRow, OnHandRow, PlanRow,
-    PullRow, SetRow, Shop, SourceRow, TrailRow, VehicleRow, WaitingRow,
+    AirRow, BuildRow, DayRow, FileRow, FuelRow, InterventionRow, LimitRow, LineUpRow, MapRow, NoteRow,
+    OnHandRow, PlanRow, PullRow, SetRow, Shop, SourceRow, TrailRow, VehicleRow, WaitingRow,
 };

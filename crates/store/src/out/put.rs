@@ -6,8 +6,8 @@ use crate::boxed;
 use crate::db::{Store, inserted};
 use crate::error::StoreError;
 use crate::schema::{
-    audit, build_state, cell_day, day_air, day_fuel, day_note, fuel, inbox, line_up, map_revision, plan_item,
-    pull, pull_set, sample_block, source_mapping, vehicle, vehicle_limit,
+    audit, build_state, cell_day, day_air, day_fuel, day_note, fuel, inbox, intervention, line_up,
+    map_revision, plan_item, pull, pull_set, sample_block, source_mapping, vehicle, vehicle_limit,
 };
 use crate::summaries::{PackedSummary, insert_summary};
 use diesel::prelude::*;
@@ -84,6 +84,9 @@ impl Store {
             });
             insert_all!(c, day_air, &shop.air, |a| {
                 a.day_id = new(&days, a.day_id, "day")?;
+            });
+            insert_all!(c, intervention, &shop.interventions, |x| {
+                x.day_id = new(&days, x.day_id, "day")?;
             });
             insert_all!(c, day_fuel, &shop.fuel_on_hand, |f| {
                 f.day_id = new(&days, f.day_id, "day")?;

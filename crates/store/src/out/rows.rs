@@ -2,8 +2,8 @@
 //! shop it was taken out of; they hold the rows together and are others after it was read back.
 
 use crate::schema::{
-    audit, build_state, cell_day, day_air, day_fuel, day_note, fuel, inbox, line_up, map_revision, plan_item,
-    pull, pull_set, source_mapping, vehicle, vehicle_limit,
+    audit, build_state, cell_day, day_air, day_fuel, day_note, fuel, inbox, intervention, line_up,
+    map_revision, plan_item, pull, pull_set, source_mapping, vehicle, vehicle_limit,
 };
 use chrono::{NaiveDate, NaiveDateTime, NaiveTime};
 use diesel::prelude::*;
@@ -121,6 +121,16 @@ rows! {
     }
     /// A reading of the air.
     AirRow of day_air { day_id: i64, at_time: NaiveTime, temperature_c: f64, humidity: f64, pressure_hpa: f64, }
+    /// Something that was changed on the vehicle.
+    InterventionRow of intervention {
+        day_id: i64,
+        at_time: Option<NaiveTime>,
+        what: String,
+        from_state: String,
+        to_state: String,
+        written_by: String,
+        archived_at: Option<NaiveDateTime>,
+    }
     /// Fuel on hand.
     OnHandRow of day_fuel { day_id: i64, fuel_id: i64, litres: f64, note: String, }
     /// A set.
@@ -223,6 +233,8 @@ pub struct Shop {
     pub days: Vec<DayRow>,
     pub notes: Vec<NoteRow>,
     pub air: Vec<AirRow>,
+    #[serde(default)]
+    pub interventions: Vec<InterventionRow>,
     pub fuel_on_hand: Vec<OnHandRow>,
     pub sets: Vec<SetRow>,
     pub pulls: Vec<PullRow>,

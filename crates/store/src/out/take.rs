@@ -6,8 +6,8 @@ use crate::db::Store;
 use crate::error::StoreError;
 use crate::files::hex;
 use crate::schema::{
-    audit, build_state, cell_day, day_air, day_fuel, day_note, fuel, inbox, line_up, map_revision, plan_item,
-    pull, pull_set, raw_file, source_mapping, vehicle, vehicle_limit,
+    audit, build_state, cell_day, day_air, day_fuel, day_note, fuel, inbox, intervention, line_up,
+    map_revision, plan_item, pull, pull_set, raw_file, source_mapping, vehicle, vehicle_limit,
 };
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
@@ -66,6 +66,7 @@ impl Store {
             let days = ids(s.days.iter().map(|d| d.id));
             s.notes = rows_of!(c, day_note::day_id in days);
             s.air = rows_of!(c, day_air::day_id in days);
+            s.interventions = rows_of!(c, intervention::day_id in days);
             s.fuel_on_hand = rows_of!(c, day_fuel::day_id in days);
             s.waiting = rows_of!(c, inbox::day_id in days);
             s.sets = rows_of!(c, pull_set::day_id in days);

@@ -6,7 +6,8 @@ use crate::auth::Calibrator;
 use crate::error::WebError;
 use crate::prefs::Prefs;
 use crate::state::AppState;
-use crate::views::{RunFragment, SettingsPage, Shell, run_fragment};
+use crate::views::{RunFragment, SettingsPage, Shell, run_fragment, source_rows};
+use axum::Form;
 use axum::extract::{Query, State};
 use axum::response::{Html, IntoResponse, Redirect, Response};
 use jamjar_store::RunState;
@@ -39,9 +40,25 @@ pub(crate) async fn show(
         person: who.name,
         fuels: state.store.fuels().await?,
         archived: put_away(&state.store.archived_vehicles().await?),
+        sources: source_rows(&state.store.remembered_sources().await?),
         version: env!("CARGO_PKG_VERSION"),
         algorithm: jamjar_core::ALGORITHM_VERSION,
     })
+}
+
+#[derive(Deserialize)]
+pub(crate) struct Forgotten {
+    source: String,
+}
+
+/// Forgets what was said of the columns of a source.
+pub(crate) async fn forget(
+    _: Calibrator,
+    State(state): State<AppState>,
+    Form(f): Form<Forgotten>,
+) -> Result<Redirect, WebError> {
+    state.store.forget_source(&f.source).await?;
+    Ok(Redirect::to("/settings#sources"))
 }
 
 /// Takes the demo away; days of the user's own, and the vehicles they stand on, stay.

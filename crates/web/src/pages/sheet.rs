@@ -11,10 +11,14 @@ use axum::extract::{Path, State};
 use axum::response::{Html, IntoResponse, Redirect, Response};
 use chrono::{NaiveTime, Timelike};
 use jamjar_core::air::AirState;
+use jamjar_store::NewIntervention;
 use jamjar_workflow::checklist::ITEMS;
 use jamjar_workflow::remeasure::{DayChange, change_day};
 use serde::Deserialize;
 use std::collections::HashMap;
+
+/// What a set says itself: no change on the vehicle stands for it.
+const FACTORS: [&str; 5] = ["map", "fuel", "boost", "gear", "build"];
 
 fn back(day: i64, anchor: &str) -> Response {
     Redirect::to(&format!("/days/{day}#{anchor}")).into_response()
@@ -76,6 +80,54 @@ pub(crate) async fn note(
     state.store.day(id).await?;
     state.store.add_note(id, Some(time(&f.at)?), f.tag.trim(), text, &who.name).await?;
     Ok(back(id, "notes"))
+}
+
+#[derive(Deserialize)]
+pub(crate) struct Changed {
+    #[serde(default)]
+    at: String,
+    what: String,
+    from: String,
+    to: String,
+}
+
+/// Something was changed on the vehicle.
+pub(crate) async fn changed(
+    Calibrator(who): Calibrator,
+    State(state): State<AppState>,
+    Path(id): Path<i64>,
+    Form(f): Form<Changed>,
+) -> Result<Response, WebError> {
+    let said = |what: &str, text: &str, most: usize| match text.trim() {
+        "" => Err(WebError::Bad(format!("say {what}"))),
+        t if t.chars().count() > most => {
+            Err(WebError::Bad(format!("{what} is longer than {most} characters")))
+        }
+        t => Ok(t.to_owned()),
+    };
+    let new = NewIntervention {
+        at: Some(time(&f.at)?),
+        what: said("what was changed", &f.what, 60)?,
+        from: said("what it was before", &f.from, 120)?,
+        to: said("what it is now", &f.to, 120)?,
+    };
+    if FACTORS.contains(&new.what.to_lowercase().as_str()) {
+        let text = format!("the {} of a set is put right on the set, not on the vehicle", new.what);
+        return Err(WebError::Bad(text));
+    }
+    state.store.day(id).await?;
+    state.store.intervene(id, &new, &who.by("")).await?;
+    Ok(back(id, "changed"))
+}
+
+/// It was not so.
+pub(crate) async fn changed_back(
+    Calibrator(who): Calibrator,
+    State(state): State<AppState>,
+    Path((id, one)): Path<(i64, i64)>,
+) -> Result<Response, WebError> {
+    state.store.take_back(id, one, &who.by("")).await?;
+    Ok(back(id, "changed"))
 }
 
 #[derive(Deserialize)]

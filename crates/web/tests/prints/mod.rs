@@ -246,6 +246,10 @@ async fn a_table_that_cannot_be_read_says_where_and_a_column_is_put_right_before
         [("source", source.as_str()), ("column", "Power"), ("channel", "power"), ("unit", "horse_power")];
     let page = cell.post(&format!("{day}/answers"), &said).await.text();
     assert!(!page.contains("power taken as kW") && page.contains("you said so"), "{page}");
+    let settings = cell.get("/settings").await.text();
+    assert!(settings.contains("“Power” is") && settings.contains("forget"), "{settings}");
+    cell.post("/settings/forget", &[("source", &source)]).await;
+    assert!(!cell.get("/settings").await.text().contains("“Power” is"));
     store(&cell, &day, &page, &[("map.0", "Stock"), ("fuel.0", "E10")]).await;
     let pull = cell.store.sets_of_day(1).await.unwrap()[0].pulls[0].0.id;
     let kw = cell.store.peak_of(pull).await.unwrap().unwrap();

@@ -181,3 +181,33 @@ async fn a_unit_is_corrected_after_storing_and_what_rests_on_it_follows() {
     assert!((mean("intake_temp").await.unwrap() - before).abs() < 1e-9, "and comes back");
     assert!(set("time", "second").await.text().contains("the time of stored samples stays"));
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_comparison_across_a_change_on_the_vehicle_names_it() {
+    let cell = Cell::with_demo().await;
+    let sets = cell.store.sets_of_day(1).await.unwrap();
+    let (first, last) = (&sets[0], &sets[sets.len() - 1]);
+    let between = last.pulls[0].0.started_at.unwrap() - chrono::Duration::minutes(1);
+    let ids = format!("{},{}", first.set.id, last.set.id);
+    assert!(!line_up(&cell, &ids).await.contains("gearbox software"));
+    let at = between.format("%H:%M").to_string();
+    let said = |what: &'static str, to: &'static str| {
+        [("at", at.clone()), ("what", what.into()), ("from", "A14".into()), ("to", to.into())]
+    };
+    let post = async |f: [(&'static str, String); 4]| {
+        let pairs: Vec<(&str, &str)> = f.iter().map(|(k, v)| (*k, v.as_str())).collect();
+        cell.post("/days/1/changed", &pairs).await
+    };
+    assert_eq!(post(said("gear", "4")).await.status, StatusCode::BAD_REQUEST, "a factor of the set is none");
+    assert_eq!(post(said("gearbox software", "A17")).await.location(), "/days/1#changed");
+    let crossed = line_up(&cell, &ids).await;
+    assert!(crossed.contains("gearbox software"), "the line-up names it");
+    let same_side = format!("{},{}", first.set.id, sets[1].set.id);
+    assert!(!line_up(&cell, &same_side).await.contains("gearbox software"), "and only across it");
+    assert!(cell.get("/days/1").await.text().contains("gearbox software: A14 → A17"));
+    let id = cell.store.interventions(1).await.unwrap()[0].id;
+    cell.post(&format!("/days/1/changed/{id}/back"), &[]).await;
+    assert!(!line_up(&cell, &ids).await.contains("gearbox software"), "taken back it counts no more");
+    let trail = cell.get("/days/1/edit").await.text();
+    assert_eq!(trail.matches("changed on the vehicle").count(), 2, "and both stand in the trail");
+}

@@ -4,13 +4,11 @@
 use super::input::{Intervention, Job, JobSet};
 use chrono::{NaiveDate, NaiveDateTime, NaiveTime};
 use jamjar_core::factors::Factors;
+use jamjar_core::factors::crossed::{Crossing, Moment, Unsure, crossed};
 use jamjar_core::findings::Finding;
 
-/// What the scatter between mountings measures: carried by it, never a factor (domain, section 5).
-const CARRIED: [&str; 3] = ["flash", "remount", "refuel"];
-
 /// A moment as a job says it: a date, or a date with a time.
-pub(super) fn moment(text: &str) -> Option<(NaiveDate, Option<NaiveTime>)> {
+pub(super) fn moment(text: &str) -> Option<Moment> {
     let text = text.trim().trim_end_matches('Z');
     if let Ok(d) = text.parse::<NaiveDate>() {
         return Some((d, None));
@@ -22,7 +20,7 @@ pub(super) fn moment(text: &str) -> Option<(NaiveDate, Option<NaiveTime>)> {
 }
 
 /// When a set was pulled: the moment of its first pull that has one, else its day with its clock time.
-fn when(s: &JobSet) -> Option<(NaiveDate, Option<NaiveTime>)> {
+fn when(s: &JobSet) -> Option<Moment> {
     let stated = s.pulls.iter().filter_map(|p| p.at.as_deref()).find_map(moment);
     stated.or_else(|| {
         let day = s.day.parse().ok()?;
@@ -34,26 +32,14 @@ fn when(s: &JobSet) -> Option<(NaiveDate, Option<NaiveTime>)> {
 /// What the interventions make of a set: each `what` with its state at the time of the set, and what is to be
 /// said of those that are ordered by day alone.
 pub(super) fn states(job: &Job, set: &JobSet) -> (Factors, Vec<Finding>) {
-    let (mut out, mut unsure) = (Factors::new(), Vec::new());
-    let mut all: Vec<(&Intervention, (NaiveDate, Option<NaiveTime>))> =
-        job.interventions.iter().filter_map(|i| Some((i, moment(&i.at)?))).collect();
-    all.sort_by_key(|x| x.1);
-    let Some(at) = when(set) else { return (out, unsure) };
-    for (i, t) in all.iter().filter(|(i, _)| !CARRIED.contains(&i.what.trim().to_lowercase().as_str())) {
-        let same_day = at.0 == t.0;
-        if at.1.is_none() || t.1.is_none() {
-            unsure.push(Finding::InterventionTime { what: i.what.clone(), same_day });
-        }
-        // Of one day without times the set counts as before: what follows is cautioned.
-        let after = at.0 > t.0 || (same_day && at.1.zip(t.1).is_some_and(|(s, i)| s >= i));
-        let state = if after { &i.to } else { &i.from };
-        if after {
-            out.insert(i.what.clone(), state.clone());
-        } else {
-            out.entry(i.what.clone()).or_insert_with(|| state.clone());
-        }
-    }
-    (out, unsure)
+    let Some(at) = when(set) else { return (Factors::new(), Vec::new()) };
+    let crossing = |i: &Intervention| {
+        Some(Crossing { at: moment(&i.at)?, what: i.what.clone(), from: i.from.clone(), to: i.to.clone() })
+    };
+    let all: Vec<Crossing> = job.interventions.iter().filter_map(crossing).collect();
+    let (states, unsure) = crossed(&all, at);
+    let said = |u: Unsure| Finding::InterventionTime { what: u.what, same_day: u.same_day };
+    (states, unsure.into_iter().map(said).collect())
 }
 
 #[cfg(test)]

@@ -82,8 +82,7 @@ impl Index {
             without.extend((0..each.len()).map(|i| (i, all_but(Some(i)).count())).filter(|w| w.1 > 0));
         }
         // Counts over everything are the slowest question and the most frequent one.
-        let is_text =
-            |c: &Clause| matches!(&c.what, What::Text(t) if self.named_by(&t.to_lowercase()).is_empty());
+        let is_text = |c: &Clause| matches!(&c.what, What::Text(t) if !self.in_a_name(&t.to_lowercase()));
         let texts = (0..q.clauses.len()).filter(|i| is_text(&q.clauses[*i])).collect();
         let meant = if total == 0 { self.meant(q, &each) } else { Vec::new() };
         let facets = if q.clauses.is_empty() && q.newest.is_none() {
@@ -100,6 +99,14 @@ impl Index {
             meant,
             texts,
         }
+    }
+
+    /// Whether a text in lower case stands in the name of something, or in what is said of a vehicle.
+    fn in_a_name(&self, text: &str) -> bool {
+        [VEHICLE, BUILD, MAP, FUEL, BOOST]
+            .into_iter()
+            .any(|k| self.names[k].lower.iter().any(|n| n.contains(text)))
+            || self.described.values().any(|d| d.contains(text))
     }
 
     /// What a text in lower case is the whole name of.

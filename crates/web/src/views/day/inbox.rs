@@ -76,6 +76,8 @@ pub(crate) struct InboxFragment {
     pub(crate) errors: Vec<String>,
     pub(crate) known: Vec<String>,
     pub(crate) files: Vec<FileRow>,
+    /// How many, from where, with how much recognised.
+    pub(crate) files_words: String,
     pub(crate) sources: Vec<SourceRow>,
     pub(crate) questions: Vec<QuestionRow>,
     pub(crate) proposals: Vec<ProposalRow>,
@@ -143,6 +145,20 @@ fn role_words(r: Role) -> &'static str {
     }
 }
 
+/// “3 files: 2 from the dyno with 4 channels recognised, 1 print with 2 columns recognised”.
+fn files_words(files: &[FileRow], sources: &[SourceRow]) -> String {
+    let of = |s: &SourceRow| match s.role {
+        "print" => format!("{} with {} recognised", count(s.files, "table"), count(s.found, "column")),
+        role => format!("{} from the {role} with {} recognised", s.files, count(s.found, "channel")),
+    };
+    let mut parts: Vec<String> = sources.iter().map(of).collect();
+    let typed = files.len() - sources.iter().map(|s| s.files).sum::<usize>().min(files.len());
+    if typed > 0 {
+        parts.push(format!("{} of typed peaks", count(typed, "print")));
+    }
+    format!("{}: {}", count(files.len(), "file"), parts.join(", "))
+}
+
 pub(crate) fn inbox_fragment(
     day_id: i64,
     items: &[InboxItem],
@@ -204,6 +220,7 @@ pub(crate) fn inbox_fragment(
             options: q.options.iter().map(|u| (id_of(u), u.label())).collect(),
         }));
     }
+    out.files_words = files_words(&out.files, &out.sources);
     out.proposals = proposals
         .iter()
         .enumerate()

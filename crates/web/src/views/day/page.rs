@@ -2,8 +2,8 @@
 
 use super::inbox::InboxFragment;
 use super::sheet::{
-    AirRow, ChecklistFragment, NoteRow, air_rows, checklist_fragment, fuel_words, hhmm, note_rows, timeline,
-    timeline_svg,
+    AirRow, ChangedRow, ChecklistFragment, NoteRow, air_rows, changed_rows, checklist_fragment, fuel_words,
+    hhmm, note_rows, timeline, timeline_svg,
 };
 use crate::pages::days::NewDayForm;
 use crate::prefs::Prefs;
@@ -78,6 +78,7 @@ pub(crate) struct DayPage {
     pub(crate) fuels: Vec<(String, String)>,
     pub(crate) known_fuels: Vec<String>,
     pub(crate) timeline: String,
+    pub(crate) changed: Vec<ChangedRow>,
     pub(crate) demo: bool,
     pub(crate) archived: bool,
     pub(crate) plan: Vec<PlanRow>,
@@ -148,6 +149,7 @@ pub(crate) fn day_page(
         fuels: fuel_words(sheet),
         known_fuels: e.fuels.clone(),
         timeline: timeline_svg(&timeline(sets, sheet, e, prefs)),
+        changed: changed_rows(sheet),
         demo: day.demo,
         archived: day.archived,
         plan: plan_rows(planned, &sets.iter().map(|s| s.stored.set.config.factors()).collect::<Vec<_>>()),
@@ -172,6 +174,7 @@ fn card(read: &SetRead, v: &VehicleRecord, e: &Encoding, prefs: &Prefs) -> SetCa
         rest: rest.join(" · "),
         figure: match (peak.headline, peak.rpm) {
             (Some(p), Some(rpm)) => format!("{:.1} {} at {rpm:.0} rpm", u.from_kw(p), u.label()),
+            (Some(p), None) => u.say(p),
             _ => "no power figure".into(),
         },
         scatter: match peak.sd {

@@ -6,7 +6,7 @@ use askama::Template;
 use chrono::{NaiveTime, Timelike};
 use jamjar_chart::{Paint, Timeline, TimelineSeries, TimelineSet};
 use jamjar_core::analysis::Measured;
-use jamjar_store::{Checklist, DaySheet};
+use jamjar_store::{Checklist, DaySheet, Intervention};
 use jamjar_workflow::checklist::ITEMS;
 use jamjar_workflow::sets::SetRead;
 
@@ -100,6 +100,25 @@ pub(crate) fn air_rows(sheet: &DaySheet, prefs: &Prefs) -> Vec<AirRow> {
         .collect()
 }
 
+/// Something that was changed on the vehicle.
+pub(crate) struct ChangedRow {
+    pub(crate) id: i64,
+    pub(crate) at: String,
+    pub(crate) words: String,
+    pub(crate) by: String,
+}
+
+/// What was changed on the vehicle, in order of time.
+pub(crate) fn changed_rows(sheet: &DaySheet) -> Vec<ChangedRow> {
+    let row = |i: &Intervention| ChangedRow {
+        id: i.id,
+        at: i.at_time.map_or_else(String::new, hhmm),
+        words: i.words(),
+        by: i.written_by.clone(),
+    };
+    sheet.interventions.iter().map(row).collect()
+}
+
 /// Fuel on hand in words.
 pub(crate) fn fuel_words(sheet: &DaySheet) -> Vec<(String, String)> {
     sheet
@@ -168,7 +187,13 @@ pub(crate) fn timeline(sets: &[SetRead], sheet: &DaySheet, e: &Encoding, prefs: 
                     .collect(),
             })
             .collect(),
-        notes: sheet.notes.iter().filter_map(|n| n.at.map(hours)).collect(),
+        notes: sheet
+            .notes
+            .iter()
+            .filter_map(|n| n.at)
+            .chain(sheet.interventions.iter().filter_map(|i| i.at_time))
+            .map(hours)
+            .collect(),
         unit: "°C".into(),
         scale: if prefs.theme == "dark" { 1.4 } else { 1.0 },
     }
