@@ -206,6 +206,7 @@ impl Stage<'_> {
     fn faults(&self, s: &SetSpec, number: usize) -> Faults {
         let mut f = Faults::of(&s.fault, number);
         f.filter_factor *= s.filter;
+        f.gear_factor *= s.gear_ratio;
         f
     }
 
@@ -224,6 +225,7 @@ impl Stage<'_> {
         let lasting: Vec<_> = s.fault.iter().filter(|f| f.pulls.is_empty()).cloned().collect();
         let mut faults = Faults::of(&lasting, 1);
         faults.filter_factor *= s.filter;
+        faults.gear_factor *= s.gear_ratio;
         let sweep = s.sweep.unwrap_or(self.scenario.sweep);
         let mut curves = Vec::new();
         for k in 0..REFERENCE_PULLS {

@@ -125,6 +125,11 @@ pub struct SetSpec {
     /// Gear.
     #[serde(default = "gear")]
     pub gear: String,
+    /// Ratio of that gear to the one the cell's ratio holds for.
+    #[serde(default = "one")]
+    pub gear_ratio: f64,
+    /// The correction of the print that is all a cell handed over of it; no recordings then.
+    pub printed: Option<String>,
     /// Build state.
     #[serde(default = "build")]
     pub build: String,
@@ -163,6 +168,18 @@ pub struct SetSpec {
     /// Faults planted.
     #[serde(default)]
     pub fault: Vec<FaultSpec>,
+}
+
+/// Something that was changed on the vehicle.
+#[derive(Debug, Clone, PartialEq, Eq, Deserialize)]
+#[serde(deny_unknown_fields)]
+#[allow(missing_docs)]
+pub struct ChangedSpec {
+    /// `HH:MM`.
+    pub at: String,
+    pub what: String,
+    pub from: String,
+    pub to: String,
 }
 
 /// A pull left out of figures.
@@ -227,6 +244,9 @@ pub struct DaySpec {
     /// Notes with time and tag.
     #[serde(default)]
     pub notes: Vec<NoteSpec>,
+    /// Changes on the vehicle with their time.
+    #[serde(default)]
+    pub changed: Vec<ChangedSpec>,
     /// Litres on hand of each fuel.
     #[serde(default)]
     pub litres: BTreeMap<String, f64>,

@@ -105,9 +105,9 @@ async fn view_settings_are_kept_and_sentences_speak_the_unit_chosen() {
 async fn pulls_are_found_by_what_they_are_and_by_what_is_noted_on_them() {
     let cell = Cell::with_demo().await;
     let found = cell.get("/search?q=c2+e30").await.text();
-    assert!(found.contains(" pulls of 149") && found.contains("class=\"spark\""), "{found}");
+    assert!(found.contains(" pulls of 174") && found.contains("class=\"spark\""), "{found}");
     let none = cell.get("/search?q=zzz,+gear+4").await.text();
-    assert!(none.contains("No pull matches") && none.contains(">Without zzz: 110</a>"), "{none}");
+    assert!(none.contains("No pull matches") && none.contains(">Without the text “zzz”: 129</a>"), "{none}");
     let one = cell.get("/search?q=strongest+first").await.text();
     let best = one.split("class=\"num strong\">").nth(1).unwrap().split(' ').next().unwrap().to_owned();
     let where_is = cell.get(&format!("/search?q=where+is+the+pull+that+made+{best}+kW%3F")).await.text();
@@ -120,7 +120,7 @@ async fn pulls_are_found_by_what_they_are_and_by_what_is_noted_on_them() {
     );
     cell.post("/pulls/1/note", &[("note", "white smoke <b>")]).await;
     let smoke = cell.get("/search?q=%22white+smoke%22").await.text();
-    assert!(smoke.contains("One pull of 149"), "a note is found as soon as it is written: {smoke}");
+    assert!(smoke.contains("One pull of 174"), "a note is found as soon as it is written: {smoke}");
 }
 
 #[tokio::test(flavor = "multi_thread")]
@@ -167,7 +167,7 @@ async fn the_hot_day_tells_its_stories_and_the_vehicle_its_papers() {
     let hot = cell.get("/days/3").await.text();
     assert!(
         hot.contains("heat soak")
-            && hot.contains("wrong gear, or slip?")
+            && hot.contains("is that of gear 3: which was it?")
             && hot.contains("Left out of figures: third gear"),
         "the stories of the hot day"
     );

@@ -7,15 +7,20 @@ use crate::simulate::vehicle_json;
 use chrono::{NaiveDate, NaiveTime};
 use jamjar_core::analysis::Vehicle;
 use jamjar_core::channel::Channel;
+use jamjar_core::correction::Correction;
+use jamjar_core::printed::{Applied, Place, Print};
+use jamjar_core::signal::interp::linear;
 use jamjar_core::units::Unit;
-use jamjar_sim::{SimDay, SimFile, SimSet};
-use jamjar_store::{Begun, By, Configuration, InboxItem, NewDay, NewMap, NewVehicle, RunState, Store};
+use jamjar_sim::{SimDay, SimFile, SimPull, SimSet};
+use jamjar_store::{
+    Begun, By, Configuration, InboxItem, NewDay, NewIntervention, NewMap, NewVehicle, RunState, Store,
+};
 use serde::de::DeserializeOwned;
 
 /// Name of the run that loads the demo.
 pub const RUN: &str = "demo";
 /// Scenarios of the demo, in order of loading.
-pub const SCENARIOS: [&str; 3] = ["tolvern", "marrow", "quillet"];
+pub const SCENARIOS: [&str; 4] = ["tolvern", "marrow", "quillet", "later"];
 
 fn bad(e: impl std::fmt::Display) -> WorkflowError {
     WorkflowError::Bad(e.to_string())
@@ -141,6 +146,11 @@ async fn day(store: &Store, l: &Loaded, vehicle_id: i64, d: &SimDay) -> Result<i
             .add_note(id, NaiveTime::parse_from_str(&n.at, "%H:%M").ok(), &n.tag, &n.text, "the calibrator")
             .await?;
     }
+    for c in &d.spec.changed {
+        let at = NaiveTime::parse_from_str(&c.at, "%H:%M").ok();
+        let new = NewIntervention { at, what: c.what.clone(), from: c.from.clone(), to: c.to.clone() };
+        store.intervene(id, &new, &By::new("the calibrator", "")).await?;
+    }
     for (fuel, litres) in &d.spec.litres {
         store.put_fuel_on_hand(id, fuel, *litres, "").await?;
     }
@@ -170,7 +180,12 @@ async fn sets(
 ) -> Result<i32, WorkflowError> {
     let ambient = d.air.pressure_hpa / 10.0;
     for s in &d.sets {
-        for p in &s.pulls {
+        for (i, p) in s.pulls.iter().enumerate() {
+            if let Some(family) = &s.spec.printed {
+                let print = print_of(&s.spec.id, i, p, Correction::from_id(family).unwrap_or_default());
+                drop_sim_file(store, day_id, ratio, ambient, &print).await?;
+                continue;
+            }
             drop_sim_file(store, day_id, ratio, ambient, &p.dyno).await?;
             if let Some(e) = &p.ecu {
                 drop_sim_file(store, day_id, ratio, ambient, e).await?;
@@ -188,12 +203,12 @@ async fn sets(
 
 /// Every pull of the day with its files, time and air.
 fn choose(d: &SimDay, inbox: &[InboxItem]) -> Result<Vec<ChosenSet>, WorkflowError> {
-    let id_of = |f: &SimFile| {
+    let id_of = |name: &str| {
         inbox
             .iter()
-            .find(|i: &&InboxItem| i.name == f.name)
+            .find(|i: &&InboxItem| i.name == name)
             .map(|i| i.id)
-            .ok_or_else(|| bad(format!("{} was not taken in", f.name)))
+            .ok_or_else(|| bad(format!("{name} was not taken in")))
     };
     let mut chosen = Vec::new();
     for s in &d.sets {
@@ -202,20 +217,44 @@ fn choose(d: &SimDay, inbox: &[InboxItem]) -> Result<Vec<ChosenSet>, WorkflowErr
             .iter()
             .enumerate()
             .map(|(i, p)| {
+                let printed = s.spec.printed.is_some();
+                let name = if printed { print_name(&s.spec.id, i) } else { p.dyno.name.clone() };
                 Ok(ChosenPull {
-                    made_of: MadeOf::Recordings,
-                    dyno: id_of(&p.dyno)?,
-                    ecu: p.ecu.as_ref().map(id_of).transpose()?,
-                    number: None,
+                    made_of: if printed { MadeOf::Print } else { MadeOf::Recordings },
+                    dyno: id_of(&name)?,
+                    ecu: p.ecu.as_ref().filter(|_| !printed).map(|e| id_of(&e.name)).transpose()?,
+                    number: printed.then_some(0),
                     started_at: Some(clock(p.at_s)),
                     air: Some(p.air),
                     excluded: s.spec.left_out.iter().find(|x| x.pull == i + 1).map(|x| x.reason.clone()),
                 })
             })
             .collect();
-        chosen.push(ChosenSet { config: configuration(s), pulls: pulls?, ..ChosenSet::default() });
+        let print = s.spec.printed.as_deref().map_or_else(Print::default, |family| Print {
+            applied: Applied::from_id(family).unwrap_or_default(),
+            place: Some(Place::Hub),
+            smoothing: "as exported".into(),
+        });
+        chosen.push(ChosenSet { config: configuration(s), pulls: pulls?, print });
     }
     Ok(chosen)
+}
+
+fn print_name(set: &str, i: usize) -> String {
+    format!("{set} {}.csv", i + 1)
+}
+
+/// What another cell hands over of a pull: its true curve every 100 rpm, corrected and rounded.
+fn print_of(set: &str, i: usize, p: &SimPull, family: Correction) -> SimFile {
+    let factor = family.air_factor(&p.air).unwrap_or(1.0);
+    let (curve, mut text) = (&p.truth.curve, "Engine speed (rpm),Power (kW)\n".to_owned());
+    for k in 10..100 {
+        let rpm = 100.0 * f64::from(k);
+        if let Some(kw) = linear(&curve.rpm, &curve.power_kw, rpm) {
+            text += &format!("{rpm:.0},{:.1}\n", factor * kw);
+        }
+    }
+    SimFile { name: print_name(set, i), bytes: text.into_bytes() }
 }
 
 fn configuration(s: &SimSet) -> Configuration {

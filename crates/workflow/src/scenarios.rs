@@ -29,6 +29,7 @@ built_in! {
     "marrow" => "marrow.toml",
     "quillet" => "quillet.toml",
     "brae" => "brae.toml",
+    "later" => "later.toml",
 }
 
 macro_rules! built_in_maps {

@@ -2,6 +2,7 @@
 
 use crate::scenarios::Loaded;
 use jamjar_core::correction::Correction;
+use jamjar_core::vehicle_sheet::VehicleSheet;
 use jamjar_sim::{SimDay, SimDyno, SimSet, Simulated, TrueCurve};
 use serde_json::{Value, json};
 use std::path::Path;
@@ -62,6 +63,12 @@ pub fn channels_json(l: &Loaded) -> Value {
     json!({ "ecu": columns })
 }
 
+/// Seconds of a day as `HH:MM:SS`.
+fn clock(seconds: f64) -> String {
+    let s = seconds as u32;
+    format!("{:02}:{:02}:{:02}", s / 3600 % 24, s / 60 % 60, s % 60)
+}
+
 /// The job file of simulated days.
 pub fn job_of(l: &Loaded, days: &[SimDay]) -> Value {
     let sets: Vec<Value> = days
@@ -75,6 +82,9 @@ pub fn job_of(l: &Loaded, days: &[SimDay]) -> Value {
                 .map(|(i, p)| {
                     let mut v = json!({"id": format!("p{}", i + 1), "dyno": p.dyno.name,
                         "conditions": {"temperature_c": p.air.temperature_c, "humidity": p.air.humidity, "pressure_hpa": p.air.pressure_hpa}});
+                    if d.spec.changed.iter().any(|c| !c.at.is_empty()) {
+                        v["at"] = json!(format!("{}T{}", d.spec.date, clock(p.at_s)));
+                    }
                     if let Some(e) = &p.ecu {
                         v["ecu"] = json!(e.name);
                     }
@@ -91,6 +101,23 @@ pub fn job_of(l: &Loaded, days: &[SimDay]) -> Value {
         "jamjar_job": 1, "vehicle": vehicle_json(l), "correction": correction(l).id(), "channels": channels_json(l),
         "baseline": days.first().and_then(|d| d.sets.first()).map(|s| s.spec.id.clone()), "sets": sets,
     });
+    let sheet: VehicleSheet = serde_json::from_value(l.scenario.vehicle.sheet.clone()).unwrap_or_default();
+    let gears = sheet.as_gears();
+    if let Some(reference) = gears.reference {
+        job["vehicle"]["gears"] = json!(gears.ratios);
+        job["vehicle"]["dyno"]["reference_gear"] = json!(reference);
+    }
+    let changed: Vec<Value> = days
+        .iter()
+        .flat_map(|d| {
+            d.spec.changed.iter().map(|c| {
+        json!({"at": format!("{}T{}", d.spec.date, c.at), "what": c.what, "from": c.from, "to": c.to})
+    })
+        })
+        .collect();
+    if !changed.is_empty() {
+        job["interventions"] = json!(changed);
+    }
     if let Some(b) = l.scenario.band_rpm {
         job["band_rpm"] = json!(b);
     }

@@ -15,7 +15,7 @@ async fn two_instances_tell_each_other() {
     assert_eq!(cell.get(line_up).await.text(), before, "both compute the same");
     cell.post("/pulls/7/note", &[("note", "seen from afar")]).await;
     cell.post("/pulls/7/exclude", &[("reason", "clutch slipped")]).await;
-    assert!(cell.get_elsewhere(&other, search).await.text().contains("One pull of 149"));
+    assert!(cell.get_elsewhere(&other, search).await.text().contains("One pull of 174"));
     let after = cell.get_elsewhere(&other, line_up).await.text();
     assert!(after != before && after.contains("2 of 3 pulls"), "an exclusion made elsewhere counts here");
     cell.post("/pulls/7/exclude", &[("include", "true")]).await;
@@ -42,7 +42,7 @@ async fn long_notes_and_markup_stay_text() {
             && !page.contains("<script>alert")
     );
     let found = cell.get("/search?q=zanzibar").await.text();
-    assert!(found.contains("One pull of 149"));
+    assert!(found.contains("One pull of 174"));
     let asked = cell.get("/search?q=%3Cimg+src%3Dx%3E").await.text();
     assert!(!asked.contains("<img src=x"), "a query is text too");
     let endless = cell.get(&format!("/search?q={}", "smoke+".repeat(300))).await;
@@ -122,7 +122,7 @@ async fn what_is_kept_is_forgotten_when_it_changes() {
     assert_ne!(other, first, "settings belong to the key");
     assert_eq!(cell.get(line_up).await.text(), first);
     cell.store.note_set(2, "a <b>note</b> on the candidate", None, &crate::common::by()).await.unwrap();
-    assert!(cell.get("/search?q=%22on+the+candidate%22").await.text().contains(" pulls of 149"));
+    assert!(cell.get("/search?q=%22on+the+candidate%22").await.text().contains(" pulls of 174"));
 }
 
 #[tokio::test(flavor = "multi_thread")]
@@ -242,7 +242,7 @@ async fn reads_held_steps() {
         "no map is taken for another when a day's sets are stored together"
     );
     let found = cell.get("/search?q=flag+held+steps").await.text();
-    assert!(found.contains("4 pulls of 149"), "held steps are found as such");
+    assert!(found.contains("4 pulls of 174"), "held steps are found as such");
     let swept = cell.store.sets_of_day(day).await.unwrap()[0].set.id;
     let both = cell.get(&format!("/line-up?sets={swept},{}&base={swept}", set.set.id)).await.text();
     assert!(both.contains("sweeps against held steps") && both.contains("can&#39;t tell"), "{both}");

@@ -101,12 +101,11 @@ impl Index {
         }
     }
 
-    /// Whether a text in lower case stands in the name of something, or in what is said of a vehicle.
+    /// Whether a text in lower case stands in the name of something.
     fn in_a_name(&self, text: &str) -> bool {
         [VEHICLE, BUILD, MAP, FUEL, BOOST]
             .into_iter()
             .any(|k| self.names[k].lower.iter().any(|n| n.contains(text)))
-            || self.described.values().any(|d| d.contains(text))
     }
 
     /// What a text in lower case is the whole name of.
