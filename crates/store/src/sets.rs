@@ -321,7 +321,7 @@ impl Store {
         with_pulls(&mut c, &self.decoded, rows.into_iter().map(Into::into).collect()).await
     }
 
-    /// The newest valid set of a vehicle on its stock map, with its pulls.
+    /// The newest valid set of a vehicle on its stock map that was recorded, with its pulls.
     ///
     /// # Errors
     /// [`StoreError`] when the database cannot answer.
@@ -335,6 +335,10 @@ impl Store {
                     .and(map_revision::kind.eq("stock"))
                     .and(pull_set::invalid_reason.is_null()),
             )
+            // A print is no measurement of the shop's own.
+            .filter(diesel::dsl::exists(pull::table.filter(
+                pull::set_id.eq(pull_set::id).and(pull::finished.is_null()).and(pull::archived_at.is_null()),
+            )))
             .order((cell_day::on_date.desc(), pull_set::position))
             .first(&mut c)
             .await
