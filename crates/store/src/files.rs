@@ -7,6 +7,7 @@ use crate::schema::{raw_chunk, raw_file};
 use diesel::prelude::*;
 use diesel_async::{AsyncMysqlConnection, RunQueryDsl};
 use sha2::{Digest, Sha256};
+use std::collections::HashMap;
 use std::io::{self, Cursor, Read};
 use tokio::sync::mpsc::Receiver;
 
@@ -92,6 +93,16 @@ pub(crate) fn pack(mut input: impl Read) -> std::io::Result<(Vec<u8>, Vec<Vec<u8
         }
     }
     Ok((hash.finalize().to_vec(), chunks, total))
+}
+
+/// A file with its one chunk.
+#[derive(Queryable)]
+struct Small {
+    id: i64,
+    sha256: Vec<u8>,
+    name: String,
+    bytes: i64,
+    data: Option<Vec<u8>>,
 }
 
 /// Packed chunks fetched ahead of a reader.
@@ -206,6 +217,50 @@ impl Store {
             }
         });
         Ok(FileReader { info, chunks, open: Cursor::default(), hash: Sha256::new() })
+    }
+
+    /// The bytes of several files of one chunk each, checked against their hashes: one query for all of them.
+    ///
+    /// # Errors
+    /// [`StoreError::NotFound`] when one is missing, [`StoreError::Damaged`] when its hash does not match or it has
+    /// more than one chunk.
+    #[boxed]
+    pub async fn small_files(&self, ids: &[i64]) -> Result<HashMap<i64, Vec<u8>>, StoreError> {
+        let mut c = self.conn().await?;
+        let rows: Vec<Small> = raw_file::table
+            .left_join(raw_chunk::table)
+            .filter(raw_file::id.eq_any(ids))
+            .select((
+                raw_file::id,
+                raw_file::sha256,
+                raw_file::name,
+                raw_file::bytes,
+                raw_chunk::data.nullable(),
+            ))
+            .load(&mut c)
+            .await?;
+        drop(c);
+        let unpacked = move || {
+            let mut out = HashMap::new();
+            for Small { id, sha256, name, bytes, data } in rows {
+                let damaged = |why: String| StoreError::Damaged(format!("file {name}: {why}"));
+                let packed = data.unwrap_or_default();
+                let raw =
+                    if packed.is_empty() { Ok(Vec::new()) } else { zstd::decode_all(packed.as_slice()) };
+                let raw = raw.map_err(|e| damaged(e.to_string()))?;
+                if raw.len() as i64 != bytes || Sha256::digest(&raw).as_slice() != sha256 {
+                    return Err(damaged("it does not match its hash".into()));
+                }
+                out.insert(id, raw);
+            }
+            Ok(out)
+        };
+        let out =
+            tokio::task::spawn_blocking(unpacked).await.map_err(|e| StoreError::Other(e.to_string()))??;
+        match ids.iter().find(|id| !out.contains_key(id)) {
+            Some(id) => Err(StoreError::NotFound { what: "file", id: *id }),
+            None => Ok(out),
+        }
     }
 
     async fn chunk(&self, file: i64, seq: i32) -> Result<Option<Vec<u8>>, StoreError> {

@@ -259,6 +259,25 @@ impl Store {
             .map_err(|e| StoreError::from(e).about("pull", pull_id))
     }
 
+    /// Blocks of several pulls that have samples of their own: one query for all of them.
+    ///
+    /// # Errors
+    /// [`StoreError::NotFound`] when one has none.
+    #[boxed]
+    pub async fn blocks(&self, pulls: &[i64]) -> Result<HashMap<i64, Vec<u8>>, StoreError> {
+        let mut c = self.conn().await?;
+        let rows: Vec<(i64, Vec<u8>)> = sample_block::table
+            .filter(sample_block::pull_id.eq_any(pulls))
+            .select((sample_block::pull_id, sample_block::data))
+            .load(&mut c)
+            .await?;
+        let out: HashMap<i64, Vec<u8>> = rows.into_iter().collect();
+        match pulls.iter().find(|id| !out.contains_key(id)) {
+            Some(id) => Err(StoreError::NotFound { what: "samples of pull", id: *id }),
+            None => Ok(out),
+        }
+    }
+
     /// The samples of a pull.
     ///
     /// # Errors

@@ -1,8 +1,9 @@
-//! Writing an archive as a stream: one file or block in memory at a time.
+//! Writing an archive as a stream: a handful of small files or blocks, or a piece of a large one, in memory at a
+//! time.
 
 use super::{ABOUT, About, RECORD, VERSION, file_entry, samples_entry};
 use crate::error::{WorkflowError, internal};
-use jamjar_store::{Shop, Store, StoreError};
+use jamjar_store::{FileRow, Shop, Store, StoreError};
 use std::io::{Read, Write};
 use tokio::runtime::Handle;
 use zip::CompressionMethod;
@@ -10,6 +11,10 @@ use zip::write::{SimpleFileOptions, ZipWriter};
 
 /// From so many bytes on an entry is written as a large one.
 const LARGE: i64 = 0xffff_0000;
+/// Files up to this size, bytes, and samples are fetched so many at once: each alone would wait for the
+/// database.
+const SMALL: i64 = 1 << 20;
+const AT_ONCE: usize = 24;
 /// Bytes copied at a time.
 const PIECE: usize = 256 << 10;
 
@@ -66,8 +71,24 @@ pub fn write(store: &Store, runtime: &Handle, what: &Contents, out: impl Write) 
     zip.write_all(&json(serde_json::to_vec_pretty(&what.about()))?).map_err(internal)?;
     zip.start_file(RECORD, packed).map_err(internal)?;
     zip.write_all(&json(serde_json::to_vec(&what.shop))?).map_err(internal)?;
+    let mut entry = |name: String, bytes: &[u8]| -> Result<(), WorkflowError> {
+        zip.start_file(name, plain).map_err(internal)?;
+        zip.write_all(bytes).map_err(internal)
+    };
+    let (small, large): (Vec<&FileRow>, Vec<&FileRow>) =
+        what.shop.files.iter().partition(|f| f.bytes <= SMALL);
+    for some in small.chunks(AT_ONCE) {
+        let ids: Vec<i64> = some.iter().map(|f| f.id).collect();
+        let bytes = runtime.block_on(store.small_files(&ids))?;
+        some.iter().try_for_each(|f| entry(file_entry(&f.sha256), &bytes[&f.id]))?;
+    }
+    let pulls: Vec<i64> = what.shop.pulls.iter().filter_map(|p| p.id).collect();
+    for some in pulls.chunks(AT_ONCE) {
+        let blocks = runtime.block_on(store.blocks(some))?;
+        some.iter().try_for_each(|id| entry(samples_entry(*id), &blocks[id]))?;
+    }
     let mut piece = vec![0u8; PIECE];
-    for f in &what.shop.files {
+    for f in large {
         zip.start_file(file_entry(&f.sha256), plain.large_file(f.bytes > LARGE)).map_err(internal)?;
         let mut file = runtime.block_on(store.open_file(f.id))?;
         loop {
@@ -77,10 +98,6 @@ pub fn write(store: &Store, runtime: &Handle, what: &Contents, out: impl Write) 
             }
         }
         file.intact()?;
-    }
-    for id in what.shop.pulls.iter().filter_map(|p| p.id) {
-        zip.start_file(samples_entry(id), plain).map_err(internal)?;
-        zip.write_all(&runtime.block_on(store.block(id))?).map_err(internal)?;
     }
     for (id, measured) in &what.days {
         if runtime.block_on(store.day(*id))?.measured != *measured {
