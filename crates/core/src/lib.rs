@@ -33,4 +33,4 @@ pub mod vehicle_sheet;
 pub mod words;
 
 /// Version of the computation: derived results cached under another version are made again.
-pub const ALGORITHM_VERSION: u32 = 10;
+pub const ALGORITHM_VERSION: u32 = 11;
