@@ -69,6 +69,12 @@ impl AirState {
         Ok(Self { temperature_c, humidity, pressure_hpa })
     }
 
+    /// Air as it is stored: temperature, humidity and pressure, when all three are there and can be.
+    pub fn whole(columns: [Option<f64>; 3]) -> Option<Self> {
+        let [Some(t), Some(h), Some(p)] = columns else { return None };
+        Self::new(t, h, p).ok()
+    }
+
     /// Like [`AirState::new`] from a weather-service reading reduced to sea level.
     ///
     /// # Formula

@@ -12,11 +12,11 @@ use std::collections::BTreeMap;
 /// Factors of a configuration: map, fuel, boost, gear, build and any declared extra.
 pub type Factors = BTreeMap<String, String>;
 
-/// Order in which factors are named; anything else follows alphabetically.
-const ORDER: [&str; 5] = ["map", "fuel", "boost", "gear", "build"];
+/// What every set says of itself, in the order in which it is named; anything else follows alphabetically.
+pub const USUAL: [&str; 5] = ["map", "fuel", "boost", "gear", "build"];
 
 fn rank(name: &str) -> usize {
-    ORDER.iter().position(|o| *o == name).unwrap_or(ORDER.len())
+    USUAL.iter().position(|o| *o == name).unwrap_or(USUAL.len())
 }
 
 /// Names of the factors that differ, in naming order. A factor declared on one side only differs.

@@ -77,12 +77,6 @@ struct Row {
     archived_at: Option<NaiveDateTime>,
 }
 
-/// Air from temperature, humidity and pressure, when all three are there.
-pub(crate) fn whole_air(columns: [Option<f64>; 3]) -> Option<AirState> {
-    let [Some(t), Some(h), Some(p)] = columns else { return None };
-    AirState::new(t, h, p).ok()
-}
-
 fn day(r: Row) -> Day {
     Day {
         id: r.id,
@@ -91,7 +85,7 @@ fn day(r: Row) -> Day {
         date: r.date,
         zone: r.zone,
         place: r.place,
-        air: whole_air([r.temperature_c, r.humidity, r.pressure_hpa]),
+        air: AirState::whole([r.temperature_c, r.humidity, r.pressure_hpa]),
         note: r.note,
         demo: r.demo,
         version: r.version,

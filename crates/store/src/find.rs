@@ -113,7 +113,6 @@ impl PullRow {
         let (map, stock) = n.map.get(&set.map_id)?;
         let archived = [pull.archived_at, set.archived_at, day.archived_at, own.archived_at];
         let (vehicle, build) = (n.vehicle.get(&day.vehicle_id)?, n.build.get(&set.build_id)?);
-        let (t, h, p) = (summary.air_temperature_c, summary.air_humidity, summary.air_pressure_hpa);
         Some(Record {
             place: Place { pull: pull.id, set: pull.set_id, day: set.day_id },
             position: pull.position as u16,
@@ -122,7 +121,7 @@ impl PullRow {
             ethanol: *ethanol,
             power: summary.peak_power_kw.map(|p| (p, summary.peak_power_rpm.unwrap_or(f64::NAN))),
             torque_nm: summary.peak_torque_nm,
-            air: t.zip(h).zip(p).and_then(|((t, h), p)| AirState::new(t, h, p).ok()),
+            air: AirState::whole([summary.air_temperature_c, summary.air_humidity, summary.air_pressure_hpa]),
             used: summary.limit_used,
             states: [
                 summary.worst_limit.as_deref().unwrap_or(""),

@@ -35,10 +35,15 @@ pub struct Intervention {
     pub written_by: String,
 }
 
+/// “gearbox software: A14 → A17”.
+fn said(what: &str, from: &str, to: &str) -> String {
+    format!("{what}: {from} → {to}")
+}
+
 impl Intervention {
     /// “gearbox software: A14 → A17”.
     pub fn words(&self) -> String {
-        format!("{}: {} → {}", self.what, self.from_state, self.to_state)
+        said(&self.what, &self.from_state, &self.to_state)
     }
 }
 
@@ -115,8 +120,7 @@ impl Store {
                 ))
                 .execute(c)
                 .await?;
-            let change =
-                Change::new("changed on the vehicle", "", format!("{}: {} → {}", new.what, new.from, new.to));
+            let change = Change::new("changed on the vehicle", "", said(&new.what, &new.from, &new.to));
             keep(c, Subject::Day(day_id), by, &[change]).await
         })
         .await

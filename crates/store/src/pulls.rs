@@ -3,7 +3,6 @@
 use crate::blocks::{BLOCK_VERSION, decode_block, encode_block};
 use crate::boxed;
 use crate::claim::{Seen, Touch, claim_day};
-use crate::days::whole_air;
 use crate::db::{Store, inserted};
 use crate::decoded::Decoded;
 use crate::error::StoreError;
@@ -106,7 +105,7 @@ fn pull_of(r: PullRow) -> Result<Pull, StoreError> {
         excluded_reason: r.excluded_reason,
         note: r.note,
         started_at: r.started_at,
-        air: whole_air([r.temperature_c, r.humidity, r.pressure_hpa]),
+        air: AirState::whole([r.temperature_c, r.humidity, r.pressure_hpa]),
         shares: r.shares_pull_id,
     })
 }

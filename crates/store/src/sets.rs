@@ -500,6 +500,7 @@ async fn with_pulls(
     sets: Vec<Set>,
 ) -> Result<Vec<SetWithPulls>, StoreError> {
     let mut vehicles: Vec<i64> = sets.iter().map(|s| s.vehicle_id).collect();
+    vehicles.sort_unstable();
     vehicles.dedup();
     let crossed = crossings(c, &vehicles).await?;
     let mut pulls = pulls_of(c, decoded, &sets.iter().map(|s| s.id).collect::<Vec<_>>()).await?;

@@ -2,7 +2,7 @@
 
 use crate::boxed;
 use crate::claim::{Seen, Touch, claim_day};
-use crate::days::{Day, air_text, whole_air};
+use crate::days::{Day, air_text};
 use crate::db::Store;
 use crate::error::StoreError;
 use crate::interventions::Intervention;
@@ -95,7 +95,7 @@ impl Store {
     #[boxed]
     pub async fn air_of_days(&self, ids: &[i64]) -> Result<HashMap<i64, AirOfDay>, StoreError> {
         let mut c = self.conn().await?;
-        let own = |(id, t, h, p)| (id, AirOfDay { whole: whole_air([t, h, p]), readings: Vec::new() });
+        let own = |(id, t, h, p)| (id, AirOfDay { whole: AirState::whole([t, h, p]), readings: Vec::new() });
         let mut out: HashMap<i64, AirOfDay> = cell_day::table
             .filter(cell_day::id.eq_any(ids))
             .select((cell_day::id, cell_day::temperature_c, cell_day::humidity, cell_day::pressure_hpa))

@@ -9,7 +9,7 @@ use diesel::prelude::*;
 use diesel_async::{AsyncMysqlConnection, RunQueryDsl};
 use jamjar_core::analysis::{Engine, Vehicle};
 use jamjar_core::limits::{Limit, Severity};
-use jamjar_core::pull::power::Dyno;
+use jamjar_core::pull::dyno::Dyno;
 use jamjar_core::vehicle_sheet::VehicleSheet;
 
 /// A vehicle to be stored.

@@ -23,24 +23,7 @@ async fn a_cancelled_demo_leaves_nothing_behind() {
 #[tokio::test(flavor = "multi_thread")]
 async fn files_become_sets_and_the_gain_is_on_screen() {
     let cell = Cell::start("import").await;
-    let made = cell
-        .post(
-            "/days",
-            &[
-                ("name", "Tern <2>"),
-                ("dyno", "hub"),
-                ("ratio", "4,1"),
-                ("ignition", "spark"),
-                ("aspiration", "turbocharged"),
-                ("date", "2026-03-03"),
-                ("temperature", "21.4"),
-                ("humidity", "52"),
-                ("pressure", "1002.1"),
-            ],
-        )
-        .await;
-    assert_eq!(made.status, StatusCode::SEE_OTHER, "{}", made.text());
-    let day = made.location();
+    let day = cell.new_day("Tern <2>", "4,1").await;
     let (_, sim) = jamjar_workflow::scenarios::first_light(5, 0.001).unwrap();
     let pulls = sim.days[0].sets[..2].iter().flat_map(|s| &s.pulls);
     let files: Vec<(&str, &[u8])> = pulls

@@ -8,7 +8,7 @@ use crate::job;
 use crate::scenarios;
 use jamjar_core::analysis::{PullInput, SetInput, Settings, Vehicle, measure_sets};
 use jamjar_core::find::{Reading, parse};
-use jamjar_core::pull::power::{Dyno, DynoKind};
+use jamjar_core::pull::dyno::{Dyno, DynoKind};
 use jamjar_core::units::Units;
 use jamjar_formats::{Mapping, read_log, read_map};
 use jamjar_sim::Scenario;

@@ -4,7 +4,7 @@
 mod simday;
 
 use jamjar_core::pull::align::{Pair, Ratio, align};
-use jamjar_core::pull::power::shaft_speed;
+use jamjar_core::pull::shaft::shaft_speed;
 use jamjar_core::signal::interp::linear;
 use simday::{Day, day};
 

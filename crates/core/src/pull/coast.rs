@@ -1,6 +1,6 @@
 //! The loss of a drum or driveline, from a coast-down with the drive disconnected.
 
-use super::power::{PowerError, shaft_speed};
+use super::shaft::{PowerError, shaft_speed};
 use crate::linalg::polyfit;
 use crate::log::Recording;
 use crate::signal::savgol::smooth_seconds;

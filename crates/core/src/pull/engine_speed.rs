@@ -3,7 +3,7 @@
 //! Where nothing slips the two are equal and the shaft's is the quieter one. Behind a converter, a slipping
 //! clutch or a tyre that creeps they part, and torque referred to a speed the engine never had is wrong.
 
-use super::power::DynoKind;
+use super::dyno::DynoKind;
 use crate::log::{Recording, Series};
 use crate::signal::median::{median_in_place, running_median};
 use crate::signal::savgol::WindowPlan;
@@ -67,7 +67,7 @@ pub fn measured_speed(dyno: &Recording, ecu: Option<(&Recording, f64)>) -> Optio
 /// ```
 /// use jamjar_core::log::Series;
 /// use jamjar_core::pull::engine_speed::{SpeedFrom, whose};
-/// use jamjar_core::pull::power::DynoKind;
+/// use jamjar_core::pull::dyno::DynoKind;
 ///
 /// let t: Vec<f64> = (0..600).map(|i| 0.01 * f64::from(i)).collect();
 /// let shaft = Series { v: t.iter().map(|t| 500.0 + 150.0 * t).collect(), t: t.clone() };

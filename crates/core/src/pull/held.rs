@@ -4,8 +4,8 @@
 //! the torque have had time to settle counts.
 
 use super::load::Load;
-use super::power::PowerTrace;
 use super::span::{EndedBy, PullKind, PullSpan};
+use super::trace::PowerTrace;
 use crate::findings::Finding;
 use crate::log::Series;
 use serde::{Deserialize, Serialize};

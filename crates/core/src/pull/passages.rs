@@ -1,6 +1,6 @@
 //! A measured engine speed that falls back within a sweep: each speed stands where it was first passed.
 
-use super::power::PowerTrace;
+use super::trace::PowerTrace;
 use crate::findings::Finding;
 
 /// A measured engine speed may waver by this much within a sweep, rpm (our choice: half a step of the grid).

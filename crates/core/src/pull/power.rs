@@ -2,115 +2,20 @@
 
 use super::coast::CoastDown;
 use super::cuts;
+use super::dyno::{Dyno, DynoKind};
 use super::passages::first_passages;
+use super::shaft::{PowerError, shaft_speed, shaft_torque};
 use super::span::{PullKind, PullSpan};
+use super::trace::PowerTrace;
 use crate::findings::Finding;
 use crate::log::{Recording, Series};
 use crate::signal::hygiene::spikes;
 use crate::signal::savgol::{FilterRecord, WindowPlan, median_step};
 use crate::units::RAD_S_PER_RPM;
-use serde::{Deserialize, Serialize};
-use thiserror::Error;
 
 /// Shortest window of the rate of speed where an inertia takes part, s (our choice: the default window), also
 /// when the curve itself is shown unfiltered.
 const RATE_WINDOW_S: f64 = 0.25;
-
-/// Kind of dyno.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(rename_all = "snake_case")]
-pub enum DynoKind {
-    /// Bolted to the hubs.
-    Hub,
-    /// At the crankshaft.
-    Engine,
-    /// At a power-take-off shaft.
-    Pto,
-    /// Roller with a brake and a torque channel.
-    RollerBrake,
-    /// Roller whose inertia is the load.
-    RollerInertia,
-}
-
-impl DynoKind {
-    /// True when engine and dyno cannot slip against each other.
-    pub fn is_rigid(self) -> bool {
-        matches!(self, Self::Hub | Self::Engine | Self::Pto)
-    }
-
-    /// Where the power is measured, in words.
-    pub fn place(self) -> &'static str {
-        match self {
-            Self::Hub => "at the hub",
-            Self::Engine => "at the crankshaft",
-            Self::Pto => "at the PTO",
-            Self::RollerBrake | Self::RollerInertia => "at the wheel",
-        }
-    }
-}
-
-/// Geometry and inertias of the dyno.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-pub struct Dyno {
-    /// Kind.
-    pub kind: DynoKind,
-    /// Engine rpm ÷ dyno-shaft rpm, from geometry.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub overall_ratio: Option<f64>,
-    /// Dyno inertia not already compensated, kg·m² at the shaft.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub inertia_kg_m2: Option<f64>,
-    /// Rotating inertia of engine and driveline, kg·m² at the engine.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub rotating_inertia_kg_m2: Option<f64>,
-}
-
-/// Why no power can be derived.
-#[derive(Debug, Clone, PartialEq, Error)]
-#[allow(missing_docs)]
-pub enum PowerError {
-    #[error("no torque channel: a {kind} dyno recording needs {wanted}")]
-    MissingTorque { kind: &'static str, wanted: &'static str },
-    #[error(
-        "no speed channel: the dyno recording needs roller_speed (shaft, hub or roller rpm) or engine_speed with an overall ratio"
-    )]
-    MissingSpeed,
-    #[error("a roller_inertia dyno needs inertia_kg_m2")]
-    MissingInertia,
-    #[error("the pull has only {samples} usable samples")]
-    TooShort { samples: usize },
-    #[error("the coast-down does not slow down enough to fit a loss")]
-    BadCoastDown,
-}
-
-/// Power along one pull, sample by sample.
-#[derive(Debug, Clone, PartialEq)]
-pub struct PowerTrace {
-    /// Time on the dyno clock, s.
-    pub t: Vec<f64>,
-    /// Engine speed, rpm: shaft speed × ratio, or as it was measured.
-    pub rpm: Vec<f64>,
-    /// Speed of the dyno's shaft, rpm.
-    pub shaft_rpm: Vec<f64>,
-    /// Uncorrected power, kW.
-    pub power_kw: Vec<f64>,
-    /// Engine-referred torque P/ω, N·m.
-    pub torque_nm: Vec<f64>,
-    /// True within half a window of a segment's end: barred from peaks.
-    pub edge: Vec<bool>,
-    /// Rate of engine speed, rpm/s.
-    pub rate: Vec<f64>,
-    /// The filter used.
-    pub filter: FilterRecord,
-    /// True when a coast-down loss was added: an estimate, never mixed with plain figures.
-    pub estimated: bool,
-    /// Index where each segment begins: nothing is filtered or read from one into the next.
-    pub starts: Vec<usize>,
-    /// Cuts of fuel, spark or torque within the pull, s.
-    pub cuts: Vec<[f64; 2]>,
-    /// Findings.
-    pub flags: Vec<Finding>,
-}
 
 /// What the power of a pull is derived with, beside its recording.
 #[derive(Debug, Clone, Copy)]
@@ -135,73 +40,6 @@ struct Raw {
     shaft_rpm: Vec<f64>,
     torque: Option<Vec<f64>>,
     engine_rpm: Option<Vec<f64>>,
-}
-
-/// The dyno-shaft speed of a log, rpm: its own channel, else engine speed ÷ ratio.
-pub fn shaft_speed(log: &Recording, ratio: Option<f64>) -> Option<Series> {
-    log.series("roller_speed").or_else(|| {
-        let s = log.series("engine_speed")?;
-        let k = ratio.unwrap_or(1.0);
-        Some(Series { v: s.v.iter().map(|v| v / k).collect(), t: s.t })
-    })
-}
-
-/// The torque channel a dyno of that kind records.
-///
-/// # Errors
-/// [`PowerError::MissingTorque`] naming what is wanted.
-pub fn torque(log: &Recording, kind: DynoKind) -> Result<Series, PowerError> {
-    let (kind, wanted, names) = match kind {
-        DynoKind::Hub => ("hub", "hub_torque in N·m", ["hub_torque", "brake_torque"]),
-        _ => ("brake", "brake_torque in N·m", ["brake_torque", "hub_torque"]),
-    };
-    names.iter().find_map(|n| log.series(n)).ok_or(PowerError::MissingTorque { kind, wanted })
-}
-
-/// The torque a dyno recorded, or what its power makes of it: `T = P/ω` at the shaft, for a recorder that
-/// keeps power alone.
-///
-/// # Errors
-/// [`PowerError::MissingTorque`] when there is neither.
-pub fn shaft_torque(log: &Recording, kind: DynoKind, ratio: Option<f64>) -> Result<Series, PowerError> {
-    torque(log, kind).or_else(|missing| {
-        let (power, speed) = (log.series("power"), shaft_speed(log, ratio));
-        let Some((power, speed)) = power.zip(speed) else { return Err(missing) };
-        let mut at = speed.reader();
-        let of = |(t, p): (&f64, &f64)| {
-            let w = at.at(*t)? * RAD_S_PER_RPM;
-            (w > 1.0).then(|| (*t, 1000.0 * p / w))
-        };
-        let (t, v) = power.t.iter().zip(&power.v).filter_map(of).unzip();
-        Ok(Series { t, v })
-    })
-}
-
-/// Load over time, 1 at its highest, where tyres, clutch or converter can slip; `None` on a rigid coupling or
-/// without evidence.
-///
-/// From the torque channel, on an inertia drum from the rate of its speed; smoothed over 0.2 s.
-pub fn slip_load(log: &Recording, shaft: &Series, kind: DynoKind) -> Option<Series> {
-    if kind.is_rigid() {
-        return None;
-    }
-    let mut out = match kind {
-        DynoKind::RollerInertia => {
-            Series { v: WindowPlan::new(&shaft.t, 0.3).rates(&shaft.v), t: shaft.t.clone() }
-        }
-        _ => {
-            let q = shaft_torque(log, kind, None).ok()?;
-            Series { v: WindowPlan::new(&q.t, 0.2).values(&q.v), t: q.t }
-        }
-    };
-    let mut sorted: Vec<f64> = out.v.iter().copied().filter(|v| v.is_finite()).collect();
-    sorted.sort_by(f64::total_cmp);
-    let high = *sorted.get(sorted.len().saturating_sub(1) * 98 / 100)?;
-    if high <= 0.0 {
-        return None;
-    }
-    out.v.iter_mut().for_each(|v| *v = (*v / high).clamp(0.0, 1.2));
-    Some(out)
 }
 
 fn raw(log: &Recording, with: &With<'_>) -> Result<Raw, PowerError> {
@@ -251,7 +89,8 @@ fn raw(log: &Recording, with: &With<'_>) -> Result<Raw, PowerError> {
 /// ```
 /// use jamjar_core::channel::Channel;
 /// use jamjar_core::log::Recording;
-/// use jamjar_core::pull::power::{Dyno, DynoKind, With, derive};
+/// use jamjar_core::pull::dyno::{Dyno, DynoKind};
+/// use jamjar_core::pull::power::{With, derive};
 /// use jamjar_core::pull::span::{EndedBy, PullKind, PullSpan};
 ///
 /// let t: Vec<f64> = (0..401).map(|i| 0.02 * f64::from(i)).collect();

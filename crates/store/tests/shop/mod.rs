@@ -6,7 +6,7 @@ use jamjar_core::air::AirState;
 use jamjar_core::analysis::{PullInput, Settings, Vehicle, measure};
 use jamjar_core::channel::Channel;
 use jamjar_core::log::Recording;
-use jamjar_core::pull::power::{Dyno, DynoKind};
+use jamjar_core::pull::dyno::{Dyno, DynoKind};
 use jamjar_store::private::PrivateDb;
 use jamjar_store::{By, Configuration, NewDay, NewPull, NewSet, NewVehicle, Store, StoreError, Summary};
 use tempfile::TempDir;

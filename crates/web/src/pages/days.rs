@@ -18,7 +18,7 @@ use chrono::NaiveDate;
 use jamjar_core::air::{AirError, AirState};
 use jamjar_core::analysis::{Aspiration, Engine, Ignition, Vehicle};
 use jamjar_core::bounds::{AIR_TEMPERATURE_C, ALTITUDE_M, HUMIDITY, OVERALL_RATIO};
-use jamjar_core::pull::power::{Dyno, DynoKind};
+use jamjar_core::pull::dyno::{Dyno, DynoKind};
 use jamjar_core::vehicle_sheet::VehicleSheet;
 use jamjar_store::{NewDay, NewVehicle, Thing};
 use jamjar_workflow::remeasure::{DayChange, change_day};

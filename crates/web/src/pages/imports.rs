@@ -1,7 +1,7 @@
 //! Dropping files: upload, preview, questions, commit with progress.
 
 use super::page;
-use super::prints::print_of;
+use super::print_said::print_of;
 use super::right::extras_of;
 use super::spool::{Sent, cut};
 use crate::auth::{Calibrator, Reader};

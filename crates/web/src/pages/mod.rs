@@ -7,6 +7,7 @@ pub(crate) mod imports;
 pub(crate) mod kept;
 mod limit_form;
 pub(crate) mod lineup;
+mod print_said;
 pub(crate) mod prints;
 pub(crate) mod pulls;
 pub(crate) mod reading;

@@ -1,4 +1,4 @@
-//! What a print says of itself, and peaks typed from one.
+//! Peaks typed from a print.
 
 use super::imports::fragment;
 use super::page;
@@ -11,27 +11,13 @@ use axum::Form;
 use axum::extract::{Path, State};
 use axum::http::StatusCode;
 use axum::response::{IntoResponse, Response};
-use jamjar_core::printed::{Applied, Place, Print};
+use jamjar_core::printed::Print;
 use jamjar_workflow::WorkflowError;
 use jamjar_workflow::import::type_peaks;
 use jamjar_workflow::printed::{Typed, TypedPeak};
 
-/// Longest word for a smoothing, and longest name of a print, characters.
+/// Longest name of a print, characters.
 const LONGEST: usize = 80;
-
-/// What a print says of itself, from a form; a blank place is where the dyno measures.
-pub(crate) fn print_of(place: &str, applied: &str, smoothing: &str) -> Result<Print, String> {
-    let place = match place {
-        "" => None,
-        id => Some(Place::from_id(id).ok_or_else(|| format!("“{id}” is not a place of measurement"))?),
-    };
-    let applied = match applied {
-        "" => Applied::Unknown,
-        id => Applied::from_id(id).ok_or_else(|| format!("“{id}” is not a correction we know"))?,
-    };
-    let smoothing: String = smoothing.trim().chars().take(LONGEST).collect();
-    Ok(Print { applied, place, smoothing })
-}
 
 fn peak(what: &str, value: &str, unit: &str, rpm: &str) -> Result<Option<TypedPeak>, String> {
     if value.trim().is_empty() {
@@ -117,12 +103,5 @@ mod tests {
         ] {
             assert_eq!(typed_of(&f).unwrap_err().0, field);
         }
-    }
-
-    #[test]
-    fn what_nobody_said_of_a_print_is_unknown_and_not_assumed() {
-        assert_eq!(print_of("", "", " none ").unwrap().applied, Applied::Unknown);
-        assert_eq!(print_of("wheel", "din_70020", "").unwrap().place, Some(Place::Wheel));
-        assert!(print_of("roof", "", "").is_err() && print_of("", "magic", "").is_err());
     }
 }

@@ -11,14 +11,12 @@ use axum::extract::{Path, State};
 use axum::response::{Html, IntoResponse, Redirect, Response};
 use chrono::{NaiveTime, Timelike};
 use jamjar_core::air::AirState;
+use jamjar_core::factors::USUAL;
 use jamjar_store::NewIntervention;
 use jamjar_workflow::checklist::ITEMS;
 use jamjar_workflow::remeasure::{DayChange, change_day};
 use serde::Deserialize;
 use std::collections::HashMap;
-
-/// What a set says itself: no change on the vehicle stands for it.
-const FACTORS: [&str; 5] = ["map", "fuel", "boost", "gear", "build"];
 
 fn back(day: i64, anchor: &str) -> Response {
     Redirect::to(&format!("/days/{day}#{anchor}")).into_response()
@@ -111,7 +109,8 @@ pub(crate) async fn changed(
         from: said("what it was before", &f.from, 120)?,
         to: said("what it is now", &f.to, 120)?,
     };
-    if FACTORS.contains(&new.what.to_lowercase().as_str()) {
+    // What a set says itself, no change on the vehicle stands for.
+    if USUAL.contains(&new.what.to_lowercase().as_str()) {
         let text = format!("the {} of a set is put right on the set, not on the vehicle", new.what);
         return Err(WebError::Bad(text));
     }

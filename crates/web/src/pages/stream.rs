@@ -3,7 +3,7 @@
 use axum::body::Bytes;
 use hyper::body::Frame;
 use jamjar_store::FileReader;
-use std::io::{self, Read, Write};
+use std::io::{self, Write};
 use std::pin::Pin;
 use std::task::{Context, Poll};
 use tokio::sync::mpsc::{Receiver, Sender};
@@ -19,21 +19,7 @@ pub(super) struct Sent(Receiver<io::Result<Bytes>>);
 impl Sent {
     /// A file out of custody.
     pub(super) fn of(mut file: FileReader) -> Self {
-        let (sender, pieces) = tokio::sync::mpsc::channel(AHEAD);
-        tokio::task::spawn_blocking(move || {
-            loop {
-                let mut piece = Vec::with_capacity(PIECE);
-                let read = file.by_ref().take(PIECE as u64).read_to_end(&mut piece);
-                let ends = !matches!(read, Ok(n) if n > 0);
-                // A client that went away, or stalled for so long that it was put out, takes the reader with
-                // it.
-                if matches!(read, Ok(0)) || sender.blocking_send(read.map(|_| piece.into())).is_err() || ends
-                {
-                    return;
-                }
-            }
-        });
-        Self(pieces)
+        Self::written(move |out| io::copy(&mut file, out).map(drop).map_err(|e| e.to_string()))
     }
 
     /// What `write` writes. When it fails the body ends in an error, so that the client sees that it is cut
@@ -84,6 +70,7 @@ impl Write for Pieces {
         if self.piece.is_empty() {
             return Ok(());
         }
+        // A client that went away, or stalled for so long that it was put out, takes the writer with it.
         let full = std::mem::replace(&mut self.piece, Vec::with_capacity(PIECE));
         self.sender.blocking_send(Ok(full.into())).map_err(|_| io::Error::other("the client went away"))
     }

@@ -7,7 +7,7 @@ use axum::http::{Request, StatusCode};
 use jamjar_store::Store;
 use jamjar_store::private::PrivateDb;
 use jamjar_web::{AppState, Instance, router};
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use tempfile::TempDir;
 use tokio::sync::OnceCell;
 use tower::ServiceExt;
@@ -44,6 +44,20 @@ impl Reply {
     }
 }
 
+/// Where this process keeps its demo. A static is never dropped: what processes that have ended left goes first.
+fn kept_folder() -> PathBuf {
+    let all = Path::new(env!("CARGO_TARGET_TMPDIR")).join("kept");
+    std::fs::create_dir_all(&all).unwrap();
+    for left in std::fs::read_dir(&all).unwrap().flatten() {
+        if !Path::new("/proc").join(left.file_name()).exists() {
+            let _ = std::fs::remove_dir_all(left.path());
+        }
+    }
+    let own = all.join(std::process::id().to_string());
+    std::fs::create_dir_all(&own).unwrap();
+    own
+}
+
 impl Cell {
     /// An empty shop.
     pub(crate) async fn start(name: &str) -> Self {
@@ -52,18 +66,17 @@ impl Cell {
 
     /// A shop of its own with the demo in it: loaded once, then copied.
     pub(crate) async fn with_demo() -> Self {
-        static DEMO: OnceCell<TempDir> = OnceCell::const_new();
+        static DEMO: OnceCell<PathBuf> = OnceCell::const_new();
         let made = DEMO.get_or_init(|| async {
             let mut cell = Self::start("demo").await;
             cell.load_demo().await;
             cell.db.stop();
-            let kept =
-                tempfile::Builder::new().prefix("jw-kept-").tempdir_in(env!("CARGO_TARGET_TMPDIR")).unwrap();
-            copy(cell.folder.path(), kept.path());
+            let kept = kept_folder();
+            copy(cell.folder.path(), &kept);
             kept
         });
         let folder = tempfile::Builder::new().prefix("jw-").tempdir().unwrap();
-        copy(made.await.path(), folder.path());
+        copy(made.await, folder.path());
         Self::on(folder).await
     }
 
@@ -104,6 +117,24 @@ impl Cell {
             headers: parts.headers,
             body: axum::body::to_bytes(body, 64 << 20).await.unwrap().to_vec(),
         }
+    }
+
+    /// A day of a new vehicle on a hub dyno, made as a person makes it; its address.
+    pub(crate) async fn new_day(&self, vehicle: &str, ratio: &str) -> String {
+        let form = [
+            ("name", vehicle),
+            ("dyno", "hub"),
+            ("ratio", ratio),
+            ("ignition", "spark"),
+            ("aspiration", "turbocharged"),
+            ("date", "2026-03-03"),
+            ("temperature", "21.4"),
+            ("humidity", "52"),
+            ("pressure", "1002.1"),
+        ];
+        let made = self.post("/days", &form).await;
+        assert_eq!(made.status, StatusCode::SEE_OTHER, "{}", made.text());
+        made.location()
     }
 
     /// An instance on a disk that is as good as full.

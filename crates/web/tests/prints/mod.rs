@@ -18,28 +18,6 @@ fn table(runs: &[(&str, f64)]) -> String {
     })
 }
 
-/// A day in a shop of its own; its address.
-async fn day(cell: &Cell, name: &str) -> String {
-    let made = cell
-        .post(
-            "/days",
-            &[
-                ("name", name),
-                ("dyno", "hub"),
-                ("ratio", "4.1"),
-                ("ignition", "spark"),
-                ("aspiration", "turbocharged"),
-                ("date", "2026-03-03"),
-                ("temperature", "21.4"),
-                ("humidity", "52"),
-                ("pressure", "1002.1"),
-            ],
-        )
-        .await;
-    assert_eq!(made.status, StatusCode::SEE_OTHER, "{}", made.text());
-    made.location()
-}
-
 /// Values of the tick boxes of a fragment, each with the number of its set.
 fn ticked(page: &str) -> Vec<(String, String)> {
     page.split("name=\"pull.")
@@ -70,7 +48,7 @@ async fn finished(cell: &Cell, pull: i64) -> Finished {
 #[tokio::test(flavor = "multi_thread")]
 async fn a_table_without_time_becomes_sets_that_say_what_they_are() {
     let cell = Cell::start("prints").await;
-    let day = day(&cell, "Tern").await;
+    let day = cell.new_day("Tern", "4.1").await;
     let file = table(&[("Stock map", 1.0), ("C3 map", 1.08)]);
     let page = cell.drop_files(&day, &[("tern prints.csv", file.as_bytes())]).await.text();
     assert!(page.contains("a finished table: 2 runs"), "{page}");
@@ -150,7 +128,7 @@ async fn a_table_without_time_becomes_sets_that_say_what_they_are() {
 #[tokio::test(flavor = "multi_thread")]
 async fn peaks_are_typed_from_paper_and_an_import_of_them_is_taken_back() {
     let cell = Cell::start("typed").await;
-    let day = day(&cell, "Tern").await;
+    let day = cell.new_day("Tern", "4.1").await;
     let typed = |power: &'static str| {
         [
             ("name", "stock run"),
@@ -194,7 +172,7 @@ async fn peaks_are_typed_from_paper_and_an_import_of_them_is_taken_back() {
 #[tokio::test(flavor = "multi_thread")]
 async fn the_log_of_an_engine_computer_alone_is_a_pull_without_power() {
     let cell = Cell::start("alone").await;
-    let day = day(&cell, "Tern").await;
+    let day = cell.new_day("Tern", "4.1").await;
     let mut log = String::from("Time (s),Engine speed (rpm),Throttle (%),Lambda 1\n");
     for i in 0..500 {
         let t = 0.04 * f64::from(i);
@@ -230,7 +208,7 @@ async fn the_log_of_an_engine_computer_alone_is_a_pull_without_power() {
 #[tokio::test(flavor = "multi_thread")]
 async fn a_table_that_cannot_be_read_says_where_and_a_column_is_put_right_before_storing() {
     let cell = Cell::start("tables").await;
-    let day = day(&cell, "Tern").await;
+    let day = cell.new_day("Tern", "4.1").await;
     let broken = table(&[("", 1.0)]).replace("3000,", "3000,about ");
     let page = cell.drop_files(&day, &[("broken.csv", broken.as_bytes())]).await.text();
     assert!(page.contains("broken.csv:13:2") && page.contains("is not a number"), "{page}");

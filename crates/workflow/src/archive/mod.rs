@@ -1,6 +1,7 @@
 //! A shop in one file: its recordings and map files as they came, its samples, and everything else as JSON;
 //! written as a stream, and read back with the same figures. What stands where: `docs/archive.md`.
 
+mod on_disk;
 mod read;
 mod write;
 

@@ -1,5 +1,6 @@
 //! Reading an archive back into a shop: checked whole, then stored in one transaction.
 
+use super::on_disk::OnDisk;
 use super::{ABOUT, About, RECORD, VERSION, file_entry, samples_entry};
 use crate::error::{WorkflowError, blocking, internal};
 use crate::input::ratio_in;
@@ -9,14 +10,15 @@ use jamjar_core::analysis::{
 };
 use jamjar_core::factors::Factors;
 use jamjar_core::limits::Limit;
-use jamjar_core::pull::power::Dyno;
+use jamjar_core::pull::dyno::Dyno;
 use jamjar_core::vehicle_sheet::VehicleSheet;
-use jamjar_store::{PackedSummary, Shop, Store, StoreError, Summary, decode_block};
+use jamjar_store::{
+    Configuration, PackedSummary, PullOut, SetRow, Shop, Store, StoreError, Summary, decode_block,
+};
 use sha2::{Digest, Sha256};
 use std::collections::{HashMap, HashSet};
-use std::fs::File;
 use std::io::Read;
-use std::path::{Path, PathBuf};
+use std::path::Path;
 use std::sync::Arc;
 use thiserror::Error;
 use zip::ZipArchive;
@@ -49,14 +51,15 @@ impl From<ArchiveError> for WorkflowError {
     }
 }
 
-/// An archive on a disk.
+/// An archive on a disk, opened once: its copies share the file and its directory, each with a place of its own.
+#[derive(Clone)]
 struct Opened {
-    zip: ZipArchive<File>,
+    zip: ZipArchive<OnDisk>,
 }
 
 impl Opened {
     fn open(path: &Path) -> Result<Self, WorkflowError> {
-        let file = File::open(path).map_err(internal)?;
+        let file = OnDisk::open(path).map_err(internal)?;
         let zip = ZipArchive::new(file).map_err(|e| ArchiveError::Damaged(e.to_string()))?;
         Ok(Self { zip })
     }
@@ -126,11 +129,11 @@ fn missing(name: &str, e: &ZipError) -> WorkflowError {
 /// of it is stored but files.
 pub async fn read_back(store: &Store, path: &Path) -> Result<Vec<i64>, WorkflowError> {
     let own = path.to_owned();
-    let shop = blocking(move || {
+    let (archive, shop) = blocking(move || {
         let mut archive = Opened::open(&own)?;
         let shop = archive.shop()?;
         archive.check(&shop)?;
-        Ok::<_, WorkflowError>(shop)
+        Ok::<_, WorkflowError>((archive, shop))
     })
     .await??;
     let here: HashSet<String> = store.vehicle_names().await?.into_iter().collect();
@@ -139,16 +142,14 @@ pub async fn read_back(store: &Store, path: &Path) -> Result<Vec<i64>, WorkflowE
     }
     let mut files = HashMap::new();
     for f in &shop.files {
-        let (own, name) = (path.to_owned(), file_entry(&f.sha256));
-        let input = blocking(move || Entry::open(own, name)).await??;
+        let input = Entry::open(archive.clone(), file_entry(&f.sha256));
         files.insert(f.id, store.receive_file(&f.name, input).await?.id);
     }
-    let (own, read) = (path.to_owned(), Arc::new(shop));
+    let (mut own, read) = (archive.clone(), Arc::new(shop));
     let shop = read.clone();
-    let summaries = blocking(move || summaries(&mut Opened::open(&own)?, &shop)).await??;
-    let own = path.to_owned();
+    let summaries = blocking(move || summaries(&mut own, &shop)).await??;
     let block = move |pull: i64| -> Result<Vec<u8>, StoreError> {
-        let read = Opened::open(&own).and_then(|mut a| a.entry(&samples_entry(pull), u64::MAX));
+        let read = archive.clone().entry(&samples_entry(pull), u64::MAX);
         read.map_err(|e| StoreError::Damaged(e.to_string()))
     };
     match store.put_back(&read, &files, &summaries, &block).await {
@@ -168,8 +169,7 @@ struct Entry {
 }
 
 impl Entry {
-    fn open(path: PathBuf, name: String) -> Result<Self, WorkflowError> {
-        let mut archive = Opened::open(&path)?;
+    fn open(mut archive: Opened, name: String) -> Self {
         let (sender, pieces) = std::sync::mpsc::sync_channel(2);
         std::thread::spawn(move || {
             let Ok(mut entry) = archive.zip.by_name(&name) else {
@@ -185,7 +185,7 @@ impl Entry {
                 }
             }
         });
-        Ok(Self { pieces, open: std::io::Cursor::default() })
+        Self { pieces, open: std::io::Cursor::default() }
     }
 }
 
@@ -208,6 +208,10 @@ impl Read for Entry {
 /// keeps what it finds.
 fn summaries(archive: &mut Opened, shop: &Shop) -> Result<HashMap<i64, PackedSummary>, WorkflowError> {
     let mut out = HashMap::new();
+    let mut sets_of: HashMap<i64, Vec<&SetRow>> = HashMap::new();
+    shop.sets.iter().for_each(|s| sets_of.entry(s.day_id).or_default().push(s));
+    let mut pulls_of: HashMap<i64, Vec<&PullOut>> = HashMap::new();
+    shop.pulls.iter().for_each(|p| pulls_of.entry(p.set_id).or_default().push(p));
     for day in &shop.days {
         let vehicle = shop.vehicles.iter().find(|v| v.id == Some(day.vehicle_id));
         let vehicle = vehicle.ok_or_else(|| ArchiveError::Damaged("a day without a vehicle".into()))?;
@@ -220,7 +224,7 @@ fn summaries(archive: &mut Opened, shop: &Shop) -> Result<HashMap<i64, PackedSum
         let limits: Vec<Limit> =
             own.map(|l| serde_json::from_str(&l.definition)).collect::<Result<_, _>>().map_err(damaged)?;
         let (mut inputs, mut ids) = (Vec::new(), Vec::new());
-        for set in shop.sets.iter().filter(|s| Some(s.day_id) == day.id) {
+        for set in day.id.and_then(|d| sets_of.get(&d)).into_iter().flatten() {
             let mut input = SetInput {
                 id: set.id.unwrap_or_default().to_string(),
                 day: day.on_date.to_string(),
@@ -229,7 +233,7 @@ fn summaries(archive: &mut Opened, shop: &Shop) -> Result<HashMap<i64, PackedSum
                 ..SetInput::default()
             };
             let per_rev = v.engine.injections_per_rev();
-            for p in shop.pulls.iter().filter(|p| Some(p.set_id) == set.id) {
+            for p in set.id.and_then(|s| pulls_of.get(&s)).into_iter().flatten() {
                 let id = p.id.unwrap_or_default();
                 let block = archive.entry(&samples_entry(id), u64::MAX)?;
                 let (dyno, ecu) = decode_block(&block)
@@ -240,8 +244,8 @@ fn summaries(archive: &mut Opened, shop: &Shop) -> Result<HashMap<i64, PackedSum
                     id: format!("p{}", p.position),
                     dyno: dyno.with_duty(per_rev),
                     ecu: ecu.map(|e| Arc::new(e.with_duty(per_rev))),
-                    air: air([p.temperature_c, p.humidity, p.pressure_hpa])
-                        .or_else(|| air([day.temperature_c, day.humidity, day.pressure_hpa])),
+                    air: AirState::whole([p.temperature_c, p.humidity, p.pressure_hpa])
+                        .or_else(|| AirState::whole([day.temperature_c, day.humidity, day.pressure_hpa])),
                     lag_s: p.lag_s,
                     excluded: p.excluded_reason.clone(),
                     finished,
@@ -266,23 +270,16 @@ fn summary(measured: Measured) -> Result<PackedSummary, WorkflowError> {
     Ok(Summary { algorithm: 0, settings: "0000000000000000".into(), measured }.pack()?)
 }
 
-fn air([t, h, p]: [Option<f64>; 3]) -> Option<AirState> {
-    AirState::new(t?, h?, p?).ok()
-}
-
-fn factors(shop: &Shop, set: &jamjar_store::SetRow) -> Factors {
+fn factors(shop: &Shop, set: &SetRow) -> Factors {
     let name = |of: Option<&String>| of.cloned().unwrap_or_default();
-    let mut out: Factors = serde_json::from_str(&set.extras).unwrap_or_default();
-    for (k, v) in [
-        ("map", name(shop.maps.iter().find(|m| m.id == Some(set.map_id)).map(|m| &m.name))),
-        ("fuel", name(shop.fuels.iter().find(|f| f.id == Some(set.fuel_id)).map(|f| &f.name))),
-        ("build", name(shop.builds.iter().find(|b| b.id == Some(set.build_id)).map(|b| &b.name))),
-        ("boost", set.boost.clone()),
-        ("gear", set.gear.clone()),
-    ] {
-        if !v.is_empty() {
-            out.insert(k.to_owned(), v);
-        }
-    }
-    out
+    let config = Configuration {
+        map: name(shop.maps.iter().find(|m| m.id == Some(set.map_id)).map(|m| &m.name)),
+        fuel: name(shop.fuels.iter().find(|f| f.id == Some(set.fuel_id)).map(|f| &f.name)),
+        build: name(shop.builds.iter().find(|b| b.id == Some(set.build_id)).map(|b| &b.name)),
+        boost: set.boost.clone(),
+        gear: set.gear.clone(),
+        extras: serde_json::from_str(&set.extras).unwrap_or_default(),
+        ..Configuration::default()
+    };
+    config.factors()
 }

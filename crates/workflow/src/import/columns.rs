@@ -1,7 +1,8 @@
 //! What a column is, said by a person: for files that wait, and for recordings that are stored already.
 
-use super::preview::{FilePreview, preview, source_of};
+use super::preview::preview;
 use super::prints;
+use super::report::{FilePreview, source_of};
 use crate::error::{WorkflowError, blocking, internal};
 use jamjar_core::channel::Channel;
 use jamjar_core::log::Recording;

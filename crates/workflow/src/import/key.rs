@@ -39,7 +39,7 @@ impl MeasureKey {
 mod tests {
     use super::*;
     use jamjar_core::analysis::Engine;
-    use jamjar_core::pull::power::{Dyno, DynoKind};
+    use jamjar_core::pull::dyno::{Dyno, DynoKind};
 
     #[test]
     fn everything_a_measurement_rests_on_is_in_its_key() {

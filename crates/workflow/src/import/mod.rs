@@ -9,6 +9,7 @@ mod pairing;
 mod preview;
 mod prints;
 mod recordings;
+mod report;
 mod undo;
 
 use sha2::{Digest, Sha256};
@@ -28,6 +29,7 @@ pub use columns::{ColumnAnswer, answer, columns_of, correct, files_of};
 pub use commit::commit;
 pub(crate) use key::MeasureKey;
 pub use pairing::{Proposal, ProposedPull, propose};
-pub use preview::{FilePreview, PreviewPull, drop_spooled, preview, take_in};
-pub use prints::{PrintPreview, RunPreview, type_peaks};
+pub use preview::{drop_spooled, preview, take_in};
+pub use prints::type_peaks;
+pub use report::{FilePreview, PreviewPull, PrintPreview, RunPreview};
 pub use undo::undo;

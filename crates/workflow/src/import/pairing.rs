@@ -1,8 +1,7 @@
 //! Which files belong together, and which pulls to a set: by name first, by order where names say nothing.
 
 use super::chosen::MadeOf;
-use super::preview::{FilePreview, PreviewPull};
-use super::prints::{PrintPreview, RunPreview};
+use super::report::{FilePreview, PreviewPull, PrintPreview, RunPreview};
 use jamjar_core::printed::PrintedAxis;
 use jamjar_core::pull::span::PullKind;
 use jamjar_store::{InboxItem, Role};

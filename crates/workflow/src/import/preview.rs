@@ -1,58 +1,20 @@
 //! What a dropped file holds, before anything is committed.
 
-use super::prints::{self, PrintPreview};
-use super::short_hash;
+use super::prints;
+use super::report::{FilePreview, PreviewPull, source_of};
 use crate::error::{WorkflowError, blocking, internal};
 use crate::printed::named;
 use jamjar_core::findings::Finding;
 use jamjar_core::pull::detect::{detect, offered};
 use jamjar_core::pull::load::Load;
-use jamjar_core::pull::power::shaft_speed;
-use jamjar_core::pull::span::{EndedBy, PullKind};
+use jamjar_core::pull::shaft::shaft_speed;
 use jamjar_formats::csv::{dialect_of, read_cells};
 use jamjar_formats::finished::{FinishedColumns, read_finished};
-use jamjar_formats::{ColumnReport, FormatError, Mapping, Question, ReadLog, read_log};
+use jamjar_formats::{FormatError, Mapping, ReadLog, read_log};
 use jamjar_store::{NewInboxItem, Received, Role, Store};
-use serde::{Deserialize, Serialize};
 use std::fs::File;
 use std::path::Path;
 use std::sync::Arc;
-
-/// A pull found in a file.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-#[allow(missing_docs)]
-pub struct PreviewPull {
-    pub from_s: f64,
-    pub to_s: f64,
-    pub from_rpm: f64,
-    pub to_rpm: f64,
-    pub ended_by: EndedBy,
-    pub kind: PullKind,
-}
-
-/// A file as read.
-#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
-#[allow(missing_docs)]
-pub struct FilePreview {
-    pub rows: usize,
-    pub seconds: f64,
-    pub columns: Vec<ColumnReport>,
-    pub questions: Vec<Question>,
-    /// Its pulls in order, as they are offered and numbered.
-    pub pulls: Vec<PreviewPull>,
-    /// What was found while reading, but what is asked.
-    #[serde(default)]
-    pub findings: Vec<Finding>,
-    pub mapping: Mapping,
-    /// What it holds when it is a print and no recording.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub print: Option<PrintPreview>,
-}
-
-/// Signature of a source: the same recorder writes the same header.
-pub(super) fn source_of(headers: &[String]) -> String {
-    short_hash(&headers.join("\u{1f}"))
-}
 
 fn role_of(r: &ReadLog) -> Role {
     let log = &r.log;

@@ -1,6 +1,6 @@
 //! Prints that wait on a day: finished tables with their runs, and peaks somebody typed.
 
-use super::preview::{FilePreview, source_of};
+use super::report::{FilePreview, PrintPreview, RunPreview, source_of};
 use crate::error::{WorkflowError, internal};
 use crate::printed::{Typed, curve, named};
 use jamjar_core::analysis::Finished;
@@ -10,34 +10,7 @@ use jamjar_formats::csv::read_cells;
 use jamjar_formats::finished::{FinishedColumn, FinishedRun, FinishedTable, read_finished};
 use jamjar_formats::{ColumnReport, Confidence, FormatError, FormatProblem, Mapping};
 use jamjar_store::{NewInboxItem, Received, Role, Store};
-use serde::{Deserialize, Serialize};
 use std::io::Read;
-
-/// A run of a table, as it is offered.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-#[allow(missing_docs)]
-pub struct RunPreview {
-    /// Its name in the table; blank when it is the only one.
-    pub name: String,
-    pub axis: PrintedAxis,
-    /// First and last speed, rpm or km/h.
-    pub span: [f64; 2],
-    pub points: usize,
-    /// Highest power, kW, and where, when it has power or torque against rpm.
-    pub peak_kw: Option<[f64; 2]>,
-    /// Quantities whose unit nobody said.
-    pub guessed: Vec<String>,
-}
-
-/// What a print holds.
-#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
-pub struct PrintPreview {
-    /// Runs of a table, in the order they stand.
-    pub runs: Vec<RunPreview>,
-    /// Or peaks somebody typed.
-    #[serde(default)]
-    pub typed: Option<Typed>,
-}
 
 /// Reads a finished table under what was said of its columns.
 ///

@@ -1,8 +1,8 @@
 //! Recordings of a storing: read out of custody one after the other, no more held than is measured together.
 
 use super::chosen::{ChosenPull, ChosenSet, MadeOf};
-use super::preview::FilePreview;
 use super::prints;
+use super::report::FilePreview;
 use crate::error::{WorkflowError, blocking};
 use jamjar_core::analysis::{Finished, PullInput, SetInput, own_bounds};
 use jamjar_core::log::Recording;

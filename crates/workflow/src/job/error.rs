@@ -2,7 +2,7 @@
 
 use jamjar_core::air::AirError;
 use jamjar_core::analysis::MeasureError;
-use jamjar_core::pull::power::PowerError;
+use jamjar_core::pull::shaft::PowerError;
 use jamjar_formats::FormatError;
 use thiserror::Error;
 

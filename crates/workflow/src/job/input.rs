@@ -6,7 +6,7 @@ use jamjar_core::correction::Correction;
 use jamjar_core::driven::Driven;
 use jamjar_core::gears::Gears;
 use jamjar_core::limits::Limit;
-use jamjar_core::pull::power::{Dyno, DynoKind};
+use jamjar_core::pull::dyno::{Dyno, DynoKind};
 use serde::Deserialize;
 use std::collections::BTreeMap;
 

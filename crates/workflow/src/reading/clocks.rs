@@ -1,7 +1,7 @@
 //! Both speeds of a pull on one clock: the evidence for the lag that was found.
 
 use super::Reading;
-use jamjar_core::pull::power::shaft_speed;
+use jamjar_core::pull::shaft::shaft_speed;
 
 /// Both speeds over time from tip-in, s and engine rpm.
 #[derive(Debug, Clone, PartialEq)]

@@ -9,7 +9,7 @@ use jamjar_core::analysis::{
 use jamjar_core::correction::Correction;
 use jamjar_core::figures::{Figures, Looks};
 use jamjar_core::log::Recording;
-use jamjar_core::pull::power::PowerTrace;
+use jamjar_core::pull::trace::PowerTrace;
 use jamjar_store::{Day, Pull, Set, Store, StoreError, VehicleRecord};
 use std::sync::Arc;
 
@@ -126,7 +126,7 @@ pub async fn read_pull(store: &Store, pull_id: i64, settings: &Settings) -> Resu
         let per_rev = vehicle.vehicle.engine.injections_per_rev();
         let (dyno, ecu) = (dyno.with_duty(per_rev), ecu.map(|e| Arc::new(e.with_duty(per_rev))));
         let input = PullInput { id: summary.measured.id.clone(), dyno, ecu, ..PullInput::default() };
-        let kept = |e: jamjar_core::pull::power::PowerError| {
+        let kept = |e: jamjar_core::pull::shaft::PowerError| {
             WorkflowError::Bad(format!("this pull can no longer be measured: {e}"))
         };
         let shown = retrace(&summary.measured, &input, &vehicle.vehicle, &settings).map_err(kept)?;

@@ -1,7 +1,7 @@
 //! The engine, the vehicle and its dyno.
 
 use crate::gears::Gears;
-use crate::pull::power::Dyno;
+use crate::pull::dyno::Dyno;
 use serde::{Deserialize, Serialize};
 
 /// Two or four strokes.

@@ -1,7 +1,8 @@
 //! What the recording of a pull can carry: how coarse its steps are, and whether it is a copy of another.
 
 use crate::log::Recording;
-use crate::pull::power::{DynoKind, shaft_speed, torque};
+use crate::pull::dyno::DynoKind;
+use crate::pull::shaft::{shaft_speed, torque};
 use crate::pull::span::PullSpan;
 
 /// Coarsest step of power as a share of it, and a fingerprint of the samples.

@@ -1,9 +1,9 @@
 //! A pull of which only the engine computer kept a recording.
 
 use super::finished;
-use super::measure::{pulls_seen, summaries};
 use super::result::Measured;
-use super::window::{own_bounds, part};
+use super::summaries::summaries;
+use super::window::{own_bounds, part, pulls_seen};
 use crate::analysis::given::{Ignition, PullInput, Vehicle};
 use crate::findings::Finding;
 use crate::limits::{Clock, Extent, Limit, Sources, evaluate};

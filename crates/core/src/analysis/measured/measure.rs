@@ -5,22 +5,23 @@ use super::finished;
 use super::log_only::log_only;
 use super::ratio::{RATIO_DOUBT, another_gear, doubt_ratio, starting_ratio};
 use super::raw_grid::{RawGrid, Read, said_cuts};
-use super::result::{ChannelSummary, Lane, MeasureError, Measured, RatioSource};
-use super::window::{ecu_part, own_bounds, part};
+use super::result::{Lane, MeasureError, Measured, RatioSource};
+use super::summaries::summaries;
+use super::window::{ecu_part, own_bounds, own_parts, pulls_seen};
 use crate::analysis::given::{Finished, Ignition, PullInput, Settings, Vehicle};
 use crate::findings::{Finding, Refusal};
 use crate::limits::{Extent, Limit, LimitOutcome, Sources, Traced, trace};
 use crate::log::{Recording, Series};
 use crate::pull::align::{Alignment, Pair, Ratio, Status, align, manual, zone_difference};
 use crate::pull::detect::{MIN_DURATION_S, detect, offered};
+use crate::pull::dyno::DynoKind;
 use crate::pull::engine_speed::{SpeedFrom, measured_speed, whose};
 use crate::pull::load::{Load, full_throttle};
-use crate::pull::power::{
-    DynoKind, PowerError, PowerTrace, With, derive, shaft_speed, shaft_torque, slip_load, torque,
-};
+use crate::pull::power::{With, derive};
+use crate::pull::shaft::{PowerError, shaft_speed, shaft_torque, slip_load, torque};
 use crate::pull::span::{EndedBy, PullKind, PullSpan};
+use crate::pull::trace::PowerTrace;
 use crate::signal::look_over::look_over;
-use std::borrow::Cow;
 
 /// Measures one pull.
 ///
@@ -234,19 +235,6 @@ pub(super) fn limit_sources<'a>(
     Sources::new(dyno, ecu, alignment, span).out_of(&input.dyno, input.ecu.as_deref()).on_diesel(diesel)
 }
 
-/// Pulls in the engine computer's own recording.
-pub(super) fn pulls_seen(log: &Recording) -> Vec<PullSpan> {
-    log.series("engine_speed").map_or_else(Vec::new, |n| offered(detect(&n, &Load::from_log(log), 1.0)))
-}
-
-/// The recordings of a pull cut to its own windows.
-pub(super) fn own_parts(
-    input: &PullInput,
-    own: [Option<[f64; 2]>; 2],
-) -> (Cow<'_, Recording>, Option<Cow<'_, Recording>>) {
-    (part(&input.dyno, own[0]), input.ecu.as_deref().map(|e| part(e, own[1])))
-}
-
 /// Picks the pull: by index, else the first that aligns, else the first; sweeps before held speeds, which may
 /// be a cruise before them.
 fn choose(
@@ -354,37 +342,4 @@ fn use_ecu_throttle(p: &mut PullSpan, ecu: Option<&Recording>, seen: &[PullSpan]
     {
         p.ended_by = seen.ended_by;
     }
-}
-
-pub(super) fn summaries(
-    dyno: &Recording,
-    ecu: Option<&Recording>,
-    alignment: &Alignment,
-    p: &PullSpan,
-) -> Vec<ChannelSummary> {
-    let mut out: Vec<ChannelSummary> = Vec::new();
-    let lag = alignment.usable_lag();
-    for (log, shift) in [ecu.zip(lag), Some((dyno, 0.0))].into_iter().flatten() {
-        for channel in log.channels.keys() {
-            let Some(s) = log
-                .series(channel.as_str())
-                .map(|s| s.between(p.from_s + shift, p.to_s + shift))
-                .filter(|s| !s.is_empty())
-            else {
-                continue;
-            };
-            if out.iter().all(|o| o.channel != *channel) {
-                let (min, max) =
-                    s.v.iter().fold((f64::INFINITY, f64::NEG_INFINITY), |(a, b), v| (a.min(*v), b.max(*v)));
-                out.push(ChannelSummary {
-                    channel: channel.clone(),
-                    mean: s.v.iter().sum::<f64>() / s.len() as f64,
-                    min,
-                    max,
-                    start: s.v[0],
-                });
-            }
-        }
-    }
-    out
 }

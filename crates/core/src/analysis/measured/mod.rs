@@ -19,6 +19,7 @@ mod raw_grid;
 mod result;
 mod retrace;
 mod runs;
+mod summaries;
 mod targets;
 mod together;
 mod window;

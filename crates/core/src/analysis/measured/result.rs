@@ -9,7 +9,7 @@ use crate::limits::LimitOutcome;
 use crate::pull::align::Alignment;
 use crate::pull::engine_speed::SpeedFrom;
 use crate::pull::held::HeldStep;
-use crate::pull::power::PowerError;
+use crate::pull::shaft::PowerError;
 use crate::pull::span::{PullKind, PullSpan};
 use crate::signal::savgol::FilterRecord;
 use serde::{Deserialize, Serialize};

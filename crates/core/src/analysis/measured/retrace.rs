@@ -1,11 +1,13 @@
 //! The samples behind a measured pull, with any smoothing, without measuring its set again.
 
-use super::measure::own_parts;
 use super::raw_grid::{Read, said_cuts};
 use super::result::Measured;
+use super::window::own_parts;
 use crate::analysis::given::{PullInput, Settings, Vehicle};
 use crate::pull::engine_speed::measured_speed;
-use crate::pull::power::{PowerError, PowerTrace, With, derive};
+use crate::pull::power::{With, derive};
+use crate::pull::shaft::PowerError;
+use crate::pull::trace::PowerTrace;
 
 /// Power sample by sample under the smoothing of `settings`, and the measurement with its curve made from it.
 /// What was found about the pull (span, clocks, limits, flags) stays as it was.

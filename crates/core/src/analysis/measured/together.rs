@@ -2,16 +2,17 @@
 //! within a set.
 
 use super::frozen::flag_frozen;
-use super::measure::{limit_sources, measure, own_parts, pulls_seen};
+use super::measure::{limit_sources, measure};
 use super::result::{Lane, MeasureError, Measured};
 use super::targets::flag_other_targets;
+use super::window::{own_parts, pulls_seen};
 use crate::analysis::given::{PullInput, SetInput, Settings, Vehicle};
 use crate::findings::{Finding, Limiter, Refusal};
 use crate::limits::{Limit, evaluate};
 use crate::log::Series;
 use crate::pull::align::{Pair, Ratio, Status, align};
 use crate::pull::detect::{Endings, refine_ended_by};
-use crate::pull::power::shaft_speed;
+use crate::pull::shaft::shaft_speed;
 use crate::pull::span::{EndedBy, PullKind};
 use rayon::prelude::*;
 use std::sync::atomic::{AtomicBool, Ordering::Relaxed};
@@ -294,7 +295,7 @@ fn flag_heat_soak(pulls: &mut [Measured]) {
 mod tests {
     use super::*;
     use crate::log::Recording;
-    use crate::pull::power::{Dyno, DynoKind};
+    use crate::pull::dyno::{Dyno, DynoKind};
 
     #[test]
     fn measuring_stops_before_the_next_pull_when_it_is_asked_to() {

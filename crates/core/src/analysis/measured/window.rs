@@ -1,6 +1,9 @@
 //! The part of a recording that belongs to one pull, when a file holds several or the engine computer ran on.
 
+use crate::analysis::given::PullInput;
 use crate::log::Recording;
+use crate::pull::detect::{detect, offered};
+use crate::pull::load::Load;
 use crate::pull::span::PullSpan;
 use std::borrow::Cow;
 
@@ -26,6 +29,19 @@ pub(super) fn part<'a>(log: &'a Recording, bounds: Option<[f64; 2]>) -> Cow<'a, 
         Some([a, b]) => Cow::Owned(log.window(a, b)),
         None => Cow::Borrowed(log),
     }
+}
+
+/// The recordings of a pull cut to its own windows.
+pub(super) fn own_parts(
+    input: &PullInput,
+    own: [Option<[f64; 2]>; 2],
+) -> (Cow<'_, Recording>, Option<Cow<'_, Recording>>) {
+    (part(&input.dyno, own[0]), input.ecu.as_deref().map(|e| part(e, own[1])))
+}
+
+/// Pulls in the engine computer's own recording.
+pub(super) fn pulls_seen(log: &Recording) -> Vec<PullSpan> {
+    log.series("engine_speed").map_or_else(Vec::new, |n| offered(detect(&n, &Load::from_log(log), 1.0)))
 }
 
 /// The pull's own part of the engine computer's recording.

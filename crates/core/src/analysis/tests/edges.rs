@@ -129,7 +129,7 @@ fn a_comparison_by_another_figure_has_its_own_sentence() {
 fn a_long_recording_at_a_kilohertz_gives_its_pulls_one_by_one() {
     use crate::channel::Channel;
     use crate::log::Recording;
-    use crate::pull::power::{Dyno, DynoKind};
+    use crate::pull::dyno::{Dyno, DynoKind};
     let tips = [100.0, 500.0, 1100.0];
     let at = |t: f64| -> (f64, f64) {
         let begun = tips.iter().copied().find(|tip| (0.0..9.0).contains(&(t - tip)));

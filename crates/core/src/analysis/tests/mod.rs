@@ -11,7 +11,7 @@ use crate::correction::Correction;
 use crate::factors::Factors;
 use crate::limits::{Limit, LimitOutcome, Verdict as LimitVerdict};
 use crate::pull::align::Alignment;
-use crate::pull::power::{Dyno, DynoKind};
+use crate::pull::dyno::{Dyno, DynoKind};
 use crate::units::{PowerUnit, Units};
 use crate::words::{Speech, caveat, headline_sentence, limit_sentence};
 

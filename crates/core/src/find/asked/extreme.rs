@@ -83,6 +83,15 @@ impl Extreme {
     }
 }
 
+/// An extreme is found by its place: the list stands in the order of the kinds.
+const _: () = {
+    let mut i = 0;
+    while i < Extreme::ALL.len() {
+        assert!(Extreme::ALL[i] as usize == i);
+        i += 1;
+    }
+};
+
 /// All extremes of a pull; NaN where nothing was logged.
 pub fn extremes(channels: &[ChannelSummary]) -> [f32; Extreme::ALL.len()] {
     Extreme::ALL.map(|e| e.of(channels).map_or(f32::NAN, |v| v as f32))

@@ -257,8 +257,8 @@ impl Parser<'_> {
             (None, None) => return Ok(None),
         };
         let half = 0.5 * 10f64.powi(-(places as i32));
-        let of = richest_if_below(of, compared.map_or("about", |c| c.0), named.map(|n| n.1));
         let how = compared.map_or("about", |c| c.0);
+        let of = richest_if_below(of, how, named.map(|n| n.1));
         let (low, high, how, numbers) = match second {
             Some((_, Written { value: b, raw: raw_b, .. })) if b < a => {
                 return Err(self.error(

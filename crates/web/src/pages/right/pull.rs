@@ -5,7 +5,7 @@ use crate::auth::Calibrator;
 use crate::error::WebError;
 use crate::pages::imports::Answer;
 use crate::pages::page;
-use crate::pages::prints::print_of;
+use crate::pages::print_said::print_of;
 use crate::prefs::Prefs;
 use crate::seen::{mark, unchanged};
 use crate::state::AppState;

@@ -12,7 +12,7 @@ use crate::views::{Field, FieldForm, RightPage, Shell, Standing, count, date_wor
 use axum::Form;
 use axum::extract::{Path, RawForm, State};
 use axum::response::{Html, IntoResponse, Redirect, Response};
-use jamjar_core::factors::Factors;
+use jamjar_core::factors::{Factors, USUAL};
 use jamjar_store::{Configuration, Set, Subject, To};
 use serde::Deserialize;
 
@@ -66,7 +66,7 @@ pub(crate) fn extras_of(text: &str) -> Result<Factors, String> {
             .ok_or_else(|| {
                 format!("“{part}” is not a name with a value; write for example switch = 2; cover = off")
             })?;
-        if ["map", "fuel", "boost", "gear", "build"].contains(&name) {
+        if USUAL.contains(&name) {
             return Err(format!("{name} has a field of its own"));
         }
         if name.chars().count() > 60 || value.chars().count() > 120 {

@@ -19,7 +19,7 @@ use jamjar_core::analysis::{Engine, Vehicle};
 use jamjar_core::bounds::{
     Bound, CYLINDERS, DISPLACEMENT_L, ENGINE_RPM, INERTIA_KG_M2, OVERALL_RATIO, PULSES_PER_CYCLE,
 };
-use jamjar_core::pull::power::{Dyno, DynoKind};
+use jamjar_core::pull::dyno::{Dyno, DynoKind};
 use jamjar_store::{StoreError, Subject, VehicleRecord};
 use serde::de::DeserializeOwned;
 use std::collections::HashMap;

@@ -1,7 +1,7 @@
 //! What is planned for a vehicle, and kept line-ups.
 
 use super::words::date_words;
-use jamjar_core::factors::Factors;
+use jamjar_core::factors::{Factors, USUAL};
 use jamjar_store::{KeptLineUp, PlanItem};
 
 pub(crate) struct PlanRow {
@@ -21,7 +21,6 @@ pub(crate) struct KeptRow {
 
 /// A configuration in words, the usual factors first.
 fn words(f: &Factors) -> String {
-    let usual = ["map", "fuel", "boost", "gear", "build"];
     let named = |k: &str, v: &str| {
         if ["map", "fuel", "boost"].contains(&k) {
             v.to_owned()
@@ -29,8 +28,8 @@ fn words(f: &Factors) -> String {
             format!("{} {v}", k.replace('_', " "))
         }
     };
-    let first = usual.iter().filter_map(|k| f.get(*k).map(|v| named(k, v)));
-    let rest = f.iter().filter(|(k, _)| !usual.contains(&k.as_str())).map(|(k, v)| named(k, v));
+    let first = USUAL.iter().filter_map(|k| f.get(*k).map(|v| named(k, v)));
+    let rest = f.iter().filter(|(k, _)| !USUAL.contains(&k.as_str())).map(|(k, v)| named(k, v));
     first.chain(rest).filter(|w| !w.is_empty()).collect::<Vec<_>>().join(", ")
 }
 

@@ -4,7 +4,7 @@ use crate::views::common::{ColumnTable, channels, column_rows, count, id_of, uni
 use askama::Template;
 use jamjar_core::correction::Correction;
 use jamjar_core::printed::{Applied, Place};
-use jamjar_core::pull::power::DynoKind;
+use jamjar_core::pull::dyno::DynoKind;
 use jamjar_core::units::{Unit, Units};
 use jamjar_core::words::{finding, unit_doubt};
 use jamjar_store::{InboxItem, Role};

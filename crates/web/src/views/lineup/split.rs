@@ -7,7 +7,7 @@ use crate::prefs::Prefs;
 use crate::views::common::{in_unit, unit_of};
 use jamjar_chart::{Paint, Waterfall, WaterfallStep, waterfall_svg};
 use jamjar_core::analysis::{Comparison, Figure, Split, Verdict};
-use jamjar_core::factors::Factors;
+use jamjar_core::factors::{Factors, USUAL};
 use jamjar_core::stats::pooled::Interval;
 use jamjar_core::words::hazard;
 use jamjar_workflow::lineup::LineUp;
@@ -85,8 +85,7 @@ fn steps_chart(l: &LineUp, c: &Comparison, s: &Split, view: Figure, prefs: &Pref
 fn whole(l: &LineUp, c: &Comparison, changed: &Factors) -> (String, String) {
     let mut f = l.results[c.base].factors.clone();
     f.extend(changed.iter().map(|(k, v)| (k.clone(), v.clone())));
-    let words: Vec<String> =
-        ["map", "fuel", "boost", "gear", "build"].iter().filter_map(|k| f.get(*k).cloned()).collect();
+    let words: Vec<String> = USUAL.iter().filter_map(|k| f.get(*k).cloned()).collect();
     (words.join(", "), serde_json::to_string(&f).unwrap_or_default())
 }
 
