@@ -32,7 +32,7 @@ const MAP_LIMIT: usize = 64 << 20;
 pub fn router(state: AppState) -> Router {
     use pages::{
         archive, custody, days, imports, kept, lineup, prints, pulls, reading, right, search, settings,
-        sheet, vehicles, workshop,
+        sheet, starting, vehicles, workshop,
     };
     Router::new()
         .route("/", get(workshop::show))
@@ -55,7 +55,7 @@ pub fn router(state: AppState) -> Router {
         .route("/vehicles/{id}/sheet", post(vehicles::sheet))
         .route("/vehicles/{id}/builds", post(vehicles::build))
         .route("/vehicles/{id}/limits", post(vehicles::limits))
-        .route("/vehicles/{id}/template", post(vehicles::template))
+        .route("/vehicles/{id}/template", get(starting::show).post(starting::keep))
         .route("/files/{id}", get(custody::file))
         .route("/settings", get(settings::show))
         .route("/archive.zip", get(archive::take_out))

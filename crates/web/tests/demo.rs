@@ -6,6 +6,7 @@ mod deciding;
 mod reading;
 mod right;
 mod searching;
+mod starting;
 mod taken_out;
 
 use axum::body::Body;

@@ -84,7 +84,10 @@ const FORMS: &[(&str, &[(&str, &str)])] = &[
             ("was.0", "mixture"),
         ],
     ),
-    ("/vehicles/1/template", &[("template", "spark-turbocharged")]),
+    (
+        "/vehicles/1/template",
+        &[("from", "flex"), ("keep", "lean"), ("at.lean", "0.9"), ("seen.lean", ""), ("looked", "yes")],
+    ),
     ("/vehicles/1/maps/1/price", &[("price", "690")]),
     ("/pulls/1/lag", &[("lag", "0.4")]),
     ("/pulls/1/note", &[("note", "x"), ("was", "")]),

@@ -300,14 +300,18 @@ async fn a_day_is_written_by_hand_and_a_vehicle_kept_up() {
     cell.post("/vehicles/1/builds", &[("name", "B"), ("since", "2026-03-20"), ("changed", "larger pump")])
         .await;
     let before = cell.store.vehicle(1).await.unwrap().limits.len();
-    cell.post("/vehicles/1/template", &[("template", "flex")]).await;
+    let shown = cell.get("/vehicles/1/template?from=flex").await.text();
+    assert!(shown.contains("No stock set has been pulled yet") && shown.contains("Fuel pressure"), "{shown}");
+    let kept = [("from", "flex"), ("keep", "fuel-pressure"), ("at.fuel-pressure", "320"), ("looked", "")];
+    cell.post("/vehicles/1/template", &kept).await;
     let after = cell.store.vehicle(1).await.unwrap().limits;
     assert_eq!(
         after.len(),
         before + 1,
-        "only what is missing is added: {:?}",
+        "only what is ticked is added: {:?}",
         after.iter().map(|l| &l.id).collect::<Vec<_>>()
     );
+    assert!(after.iter().all(|l| l.starting_point), "nobody has looked at them");
     let refused = cell
         .post("/vehicles/1/limits", &[("channel.0", "lambda_1"), ("id.0", "lean"), ("threshold.0", "lots")])
         .await;

@@ -27,12 +27,28 @@ fn limit(
     caution: f64,
 ) -> Value {
     let gate = if gated { json!([{"channel": "throttle", "above": 90}]) } else { json!([]) };
-    json!({"id": id, "channel": channel, "direction": direction, "threshold": threshold.into(), "gate": gate, "sustain_s": sustain_s, "caution": caution, "source": SOURCE})
+    json!({"id": id, "channel": channel, "direction": direction, "threshold": threshold.into(), "gate": gate, "sustain_s": sustain_s, "caution": caution, "source": SOURCE, "starting_point": true})
 }
 
 fn spanned(mut v: Value, span: f64) -> Value {
     v["span"] = json!(span);
     v
+}
+
+/// Manifold pressure above which an engine is on boost, kPa absolute: a third above the air at sea level (our
+/// choice).
+const ON_BOOST_KPA: f64 = 135.0;
+
+/// Mixture and knock of boosted engines are judged on boost, where the pressure was logged: off it a stock engine
+/// runs at stoichiometric mixture, as it should.
+fn on_boost(list: Vec<Value>) -> Vec<Value> {
+    let gated = |mut v: Value| {
+        if let Some(gate) = v["gate"].as_array_mut().filter(|g| !g.is_empty()) {
+            gate.push(json!({"channel": "manifold_pressure", "above": ON_BOOST_KPA, "if_logged": true}));
+        }
+        v
+    };
+    list.into_iter().map(gated).collect()
 }
 
 fn caution_only(mut v: Value) -> Value {
@@ -59,14 +75,14 @@ pub fn templates() -> Vec<Template> {
     let boost = || limit("boost", "manifold_pressure", "above", 220.0, false, 0.2, 8.0);
     let mut natural = spark(0.95, 900.0);
     natural.extend([duty(), oil(130.0)]);
-    let mut boosted = spark(0.90, 950.0);
+    let mut boosted = on_boost(spark(0.90, 950.0));
     boosted.extend([
         duty(),
         boost(),
         oil(130.0),
         caution_only(limit("back", "back_pressure", "above", 300.0, false, 0.3, 15.0)),
     ]);
-    let mut flex = spark(0.90, 950.0);
+    let mut flex = on_boost(spark(0.90, 950.0));
     flex.extend([
         duty(),
         boost(),

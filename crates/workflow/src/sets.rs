@@ -7,7 +7,7 @@ use crate::remeasure::measured;
 use jamjar_core::analysis::{
     Figure, Measured, PullFinding, SetResult, Settings, analyse_sets, find_pulls, set_verdicts,
 };
-use jamjar_core::limits::LimitOutcome;
+use jamjar_core::limits::{Limit, LimitOutcome};
 use jamjar_core::pull::align::Status;
 use jamjar_store::{SetWithPulls, Store, VehicleRecord};
 
@@ -63,6 +63,21 @@ pub fn read_sets(sets: Vec<SetWithPulls>, vehicle: &VehicleRecord, settings: &Se
             result,
         })
         .collect()
+}
+
+/// The newest stock set of a vehicle as these limits would judge it; `None` where none was pulled.
+///
+/// # Errors
+/// [`WorkflowError`] when the store refuses or samples can no longer be measured.
+pub async fn stock_under(
+    store: &Store,
+    vehicle: &VehicleRecord,
+    limits: &[Limit],
+) -> Result<Option<SetRead>, WorkflowError> {
+    let Some(stock) = store.newest_stock_set(vehicle.id).await? else { return Ok(None) };
+    let judged_by = VehicleRecord { limits: limits.to_vec(), ..vehicle.clone() };
+    let sets = fresh_sets(store, vec![stock], &judged_by).await?;
+    Ok(read_sets(sets, &judged_by, &Settings::default()).pop())
 }
 
 /// The sets of a day with measurements that fit the vehicle's limits and this program: made again where they

@@ -22,6 +22,8 @@ enum Source {
     },
     /// The full-load sweep itself, where neither plate nor pedal was logged.
     Sweep(Extent),
+    /// Not asked for where it was not logged.
+    LeftOut,
 }
 
 /// One term with what it reads.
@@ -77,6 +79,10 @@ impl Gate {
             "throttle" => Some("pedal"),
             "pedal" if sources.throttle_for_pedal => Some("throttle"),
             "pedal" => None,
+            _ if term.if_logged => {
+                self.stand_ins.push(StandIn::LeftOut { wanted: term.channel.clone() });
+                return Ok(Source::LeftOut);
+            }
             _ => return Err(NoGate::Absent(term.channel.clone())),
         };
         if let Some(other) = stand_in {
@@ -148,6 +154,7 @@ fn closes(s: &Series, e: Extent) -> bool {
 impl Bound {
     fn state(&self, t: f64, i: &mut usize) -> Option<bool> {
         match &self.source {
+            Source::LeftOut => Some(true),
             Source::Sweep(e) => Some(t >= e.from && t <= e.to),
             Source::Channel { s, scale, hole_s } => {
                 while *i + 1 < s.len() && s.t[*i + 1] <= t {

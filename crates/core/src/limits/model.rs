@@ -73,6 +73,9 @@ pub struct GateTerm {
     /// Counts when below this.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub below: Option<f64>,
+    /// Where its channel was not logged the term is left out, and said; else the limit is not measured.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub if_logged: bool,
 }
 
 impl GateTerm {
@@ -113,6 +116,10 @@ pub struct Limit {
     /// Where the number comes from and who set it.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub source: Option<String>,
+    /// From a template, and nobody has looked at it for this engine yet: said beside every verdict it causes,
+    /// and never the reason not to run a map (domain, section 10).
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub starting_point: bool,
 }
 
 /// A limit that makes no sense.

@@ -198,3 +198,27 @@ fn the_lane_shows_share_used_along_rpm() {
     assert!(lane[grid.iter().position(|g| *g == 3000.0).unwrap()].unwrap() < 0.5);
     assert!(lane[0].is_none());
 }
+
+#[test]
+fn a_gate_on_boost_begins_there_where_boost_is_logged_and_is_left_out_and_said_where_it_is_not() {
+    let mut on_boost = lean();
+    on_boost.gate.push(
+        serde_json::from_str(r#"{"channel": "manifold_pressure", "above": 135, "if_logged": true}"#).unwrap(),
+    );
+    // Stoichiometric off boost, rich on it: as a stock engine runs.
+    let log = ecu(0.82, |t, v| if t < 2.5 { 1.0 } else { v });
+    let mut boosted = log.clone();
+    let pressure = log.t.iter().map(|t| if *t < 2.8 { 105.0 } else { 180.0 }).collect();
+    boosted.channels.insert(Channel::new("manifold_pressure").unwrap(), pressure);
+    assert_eq!(judge_one(&on_boost, &boosted).verdict, Verdict::Clear);
+    let without = judge_one(&on_boost, &log);
+    assert_eq!(without.verdict, Verdict::Over, "off boost counts where nobody knows when boost began");
+    // The same term without "if logged" cannot be judged.
+    on_boost.gate[1].if_logged = false;
+    assert_eq!(judge_one(&on_boost, &log).verdict, Verdict::NotMeasured);
+    on_boost.gate[1].if_logged = true;
+    let rich = judge_one(&on_boost, &ecu(0.82, |_, v| v));
+    assert_eq!(rich.verdict, Verdict::Clear);
+    let Some(Why::Reaches(reach)) = rich.why else { panic!("how far it reaches is said: {:?}", rich.why) };
+    assert_eq!(reach.stand_ins, [StandIn::LeftOut { wanted: Channel::new("manifold_pressure").unwrap() }]);
+}

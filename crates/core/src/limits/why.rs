@@ -36,6 +36,8 @@ pub enum StandIn {
     Sweep { wanted: Channel },
     /// Full load reads so much, %, and is taken as 100 %.
     FullLoad { reads: f64 },
+    /// Not logged, and only asked for where it is: left out.
+    LeftOut { wanted: Channel },
 }
 
 /// How far a verdict reaches.

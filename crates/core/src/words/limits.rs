@@ -2,7 +2,9 @@
 
 use super::sentence_case;
 use crate::channel::Channel;
-use crate::limits::{Limit, LimitOutcome, Load, Reach, StandIn, Threshold, Verdict, Wanted, Why, judged};
+use crate::limits::{
+    GateTerm, Limit, LimitOutcome, Load, Reach, StandIn, Threshold, Verdict, Wanted, Why, judged,
+};
 use crate::units::{Mixture, Units};
 
 /// Value of a channel with its unit.
@@ -38,6 +40,10 @@ pub fn verdict_line(limit: &Limit, o: &LimitOutcome, units: Units) -> String {
 
 /// What a limit says of a set, with why: "λ 1 over its limit by 0.03 at 5900 rpm".
 pub fn limit_sentence(limit: &Limit, o: &LimitOutcome) -> String {
+    format!("{}{}", sentence(limit, o), as_set(limit))
+}
+
+fn sentence(limit: &Limit, o: &LimitOutcome) -> String {
     let label = limit.channel.label();
     let unit = match limit.channel.unit() {
         "" | "λ" => String::new(),
@@ -62,7 +68,12 @@ pub fn limit_sentence(limit: &Limit, o: &LimitOutcome) -> String {
 type Judged<'a> = (&'a Limit, &'a LimitOutcome);
 
 fn named((l, o): Judged<'_>, units: Units) -> String {
-    format!("{} {}", l.channel.label(), verdict_line(l, o, units))
+    format!("{} {}{}", l.channel.label(), verdict_line(l, o, units), as_set(l))
+}
+
+/// What stands behind a verdict on a limit that nobody has looked at.
+fn as_set(l: &Limit) -> &'static str {
+    if l.starting_point { " (starting point)" } else { "" }
 }
 
 /// The tightest limit of a set in words, with what was not measured beside it; true when a limit is over.
@@ -98,14 +109,45 @@ pub fn judged_sentence(verdicts: &[LimitOutcome], limits: &[Limit], units: Units
         return ("No limits are set for this vehicle, so nothing can be said of its margins.".into(), false);
     };
     match o.verdict {
-        Verdict::Over => (format!("Don't run this: {}.", listed(&all, Verdict::Over, units)), true),
+        Verdict::Over => (over_sentence(&all, units), true),
         Verdict::Clear => {
             let (label, line) = (limit.channel.label(), verdict_line(limit, o, units));
-            (format!("Every limit was measured and clear; the tightest of them is {label} ({line})."), false)
+            let unseen = match all.iter().filter(|j| j.0.starting_point).count() {
+                0 => String::new(),
+                n => format!(" {} nobody has looked at for this engine yet.", starting(n, all.len())),
+            };
+            (
+                format!(
+                    "Every limit was measured and clear; the tightest of them is {label} ({line}).{unseen}"
+                ),
+                false,
+            )
         }
         Verdict::CantTell | Verdict::NotMeasured | Verdict::NotReached | Verdict::Close => {
             (not_all_clear(&all, units), false)
         }
+    }
+}
+
+/// How many of them are starting points: "One is a starting point".
+fn starting(n: usize, of: usize) -> String {
+    match n {
+        n if n == of => "They are starting points".to_owned(),
+        1 => "One of them is a starting point".to_owned(),
+        n => format!("{n} of them are starting points"),
+    }
+}
+
+/// "Don't run this" is said by limits somebody stands behind. A starting point that is crossed is looked at first.
+fn over_sentence(all: &[Judged<'_>], units: Units) -> String {
+    let over = all.iter().copied().filter(|j| j.1.verdict == Verdict::Over);
+    let (first, set): (Vec<_>, Vec<_>) = over.partition(|j| j.0.starting_point);
+    let list = |of: &[Judged<'_>]| of.iter().map(|j| named(*j, units)).collect::<Vec<_>>().join("; ");
+    let look = "Nobody has looked at these starting points for this engine yet: edit them, or is it a fault?";
+    match (set.is_empty(), first.is_empty()) {
+        (true, _) => format!("{}. {look}", sentence_case(&list(&first))),
+        (false, true) => format!("Don't run this: {}.", list(&set)),
+        (false, false) => format!("Don't run this: {}. Also {}. {look}", list(&set), list(&first)),
     }
 }
 
@@ -164,6 +206,24 @@ pub fn threshold_text(t: &Threshold) -> String {
         Threshold::Curve { at, value, .. } => {
             at.iter().zip(value).map(|(a, v)| format!("{v} at {a}")).collect::<Vec<_>>().join(", ")
         }
+    }
+}
+
+/// When a limit counts: "while throttle is above 90 % and, where it is logged, manifold pressure above 135 kPa".
+pub fn gate_words(l: &Limit) -> String {
+    let bound = |side: &str, v: Option<f64>, unit: &str| {
+        v.map(|v| format!("{side} {v} {unit}").trim_end().to_owned())
+    };
+    let term = |g: &GateTerm| {
+        let (unit, label) = (g.channel.unit(), g.channel.label());
+        let sides: Vec<String> =
+            bound("above", g.above, unit).into_iter().chain(bound("below", g.below, unit)).collect();
+        let if_logged = if g.if_logged { "where it is logged, " } else { "" };
+        format!("{if_logged}{label} is {}", sides.join(" and "))
+    };
+    match l.gate.as_slice() {
+        [] => "at any time".to_owned(),
+        gate => format!("while {}", gate.iter().map(term).collect::<Vec<_>>().join(" and ")),
     }
 }
 
@@ -241,6 +301,9 @@ fn reach(r: &Reach) -> String {
         StandIn::Channel { has, wanted } => format!("{has} stands for {wanted}"),
         StandIn::Sweep { wanted } => {
             format!("no {wanted} on record: the detected full-load sweep stands for it")
+        }
+        StandIn::LeftOut { wanted } => {
+            format!("no {wanted} on record: judged over all of the full-load sweep, off boost too")
         }
         StandIn::FullLoad { reads } => format!("full load reads {reads:.0} % here and is taken as 100 %"),
     }));

@@ -54,6 +54,31 @@ fn every_verdict_on_a_limit_has_its_sentence() {
 }
 
 #[test]
+fn a_starting_point_nobody_looked_at_says_so_and_never_forbids_on_its_own() {
+    let first = Limit { starting_point: true, ..lean() };
+    let said = |l: &[Limit], o: &[LimitOutcome]| judged_sentence(o, l, Units::default());
+    let over = outcome(Verdict::Over, Some(-0.03));
+    let (text, warns) = said(std::slice::from_ref(&first), std::slice::from_ref(&over));
+    assert!(
+        warns && text.starts_with("λ 1 over by 0.030 at 5900 (starting point). Nobody has looked"),
+        "{text}"
+    );
+    assert!(!text.contains("Don't run"), "{text}");
+    assert!(limit_sentence(&first, &over).ends_with("(starting point)"));
+    assert!(tightest(&[over.clone()], &[first.clone()], Units::default()).0.ends_with("(starting point)"));
+    let own = Limit { id: "hot".into(), ..lean() };
+    let other = LimitOutcome { limit: "hot".into(), ..over.clone() };
+    let (text, _) = said(&[first.clone(), own], &[over, other]);
+    let want = "Don't run this: λ 1 over by 0.030 at 5900. Also λ 1 over by 0.030 at 5900 (starting point).";
+    assert!(text.starts_with(want), "{text}");
+    let (text, warns) = said(&[first], &[outcome(Verdict::Clear, Some(0.04))]);
+    assert!(
+        !warns && text.ends_with("They are starting points nobody has looked at for this engine yet."),
+        "{text}"
+    );
+}
+
+#[test]
 fn the_tightest_limit_is_told_with_what_is_missing() {
     let mut second = lean();
     second.id = "lean 2".into();

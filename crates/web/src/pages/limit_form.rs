@@ -10,7 +10,7 @@ use std::collections::HashMap;
 const MOST: usize = 60;
 
 /// `0.9`, or `880 at 1000, 940 at 4000` over a channel.
-fn threshold(text: &str, over: &str, what: &str) -> Result<Threshold, String> {
+pub(super) fn threshold(text: &str, over: &str, what: &str) -> Result<Threshold, String> {
     if !text.contains(" at ") {
         return Ok(Threshold::Constant(number(what, text)?));
     }
@@ -29,12 +29,13 @@ fn threshold(text: &str, over: &str, what: &str) -> Result<Threshold, String> {
     })
 }
 
-/// `throttle > 90, manifold_pressure > 140`.
+/// `throttle > 90, manifold_pressure > 140 if logged`.
 fn gate(text: &str, what: &str) -> Result<Vec<GateTerm>, String> {
     text.split(',')
         .map(str::trim)
         .filter(|p| !p.is_empty())
         .map(|p| {
+            let (p, if_logged) = p.strip_suffix("if logged").map_or((p, false), |p| (p, true));
             let words: Vec<&str> = p.split_whitespace().collect();
             let fail = || format!("{what}: write a gate as throttle > 90, manifold_pressure > 140");
             let [name, rest @ ..] = words.as_slice() else { return Err(fail()) };
@@ -42,6 +43,7 @@ fn gate(text: &str, what: &str) -> Result<Vec<GateTerm>, String> {
                 channel: Channel::new(*name).map_err(|e| e.to_string())?,
                 above: None,
                 below: None,
+                if_logged,
             };
             for pair in rest.chunks(2) {
                 match pair {
@@ -86,7 +88,12 @@ pub(crate) fn changes(f: &HashMap<String, String>, held: &[Limit]) -> Result<Cha
             }
             continue;
         }
-        let limit = row(&|name| get(i, name), was, held)?;
+        let mut limit = row(&|name| get(i, name), was, held)?;
+        // Until somebody says that they were looked at, limits left as they came stay starting points.
+        if f.get("looked").is_none_or(|l| l != "yes") {
+            let as_it_came = Limit { starting_point: true, ..limit.clone() };
+            limit.starting_point = was == Some(&as_it_came);
+        }
         if ids.contains(&limit.id) {
             return Err(format!("two limits are called “{}”: give each a name of its own", limit.id));
         }
@@ -126,6 +133,7 @@ fn row<'f>(get: &dyn Fn(&str) -> &'f str, was: Option<&Limit>, held: &[Limit]) -
         severity: if get("severity") == "caution" { Severity::Caution } else { Severity::Stop },
         span: was.or_else(|| held.iter().find(|l| l.id == id)).and_then(|l| l.span),
         source: Some(get("source").to_owned()).filter(|s| !s.is_empty()),
+        starting_point: false,
         id,
     };
     limit.validate().map_err(|e| e.to_string())?;
@@ -147,7 +155,7 @@ mod tests {
             ("id.0", "egt"),
             ("direction.0", "above"),
             ("threshold.0", "880 at 1000, 940 at 4000"),
-            ("gate.0", "throttle > 90, fuel_cut < 0.5"),
+            ("gate.0", "throttle > 90, manifold_pressure > 130 if logged, fuel_cut < 0.5"),
             ("sustain.0", "0,5"),
             ("caution.0", "30"),
             ("severity.0", "stop"),
@@ -162,7 +170,8 @@ mod tests {
         let l = changes(&f, &[]).unwrap().put;
         assert_eq!(l.iter().map(|l| l.id.as_str()).collect::<Vec<_>>(), ["egt", "oil_pressure"]);
         assert_eq!(l[0].threshold.at(2500.0), Some(910.0));
-        assert_eq!((l[0].gate.len(), l[0].sustain_s, l[1].direction), (2, 0.5, Direction::Below));
+        assert_eq!((l[0].gate.len(), l[0].sustain_s, l[1].direction), (3, 0.5, Direction::Below));
+        assert_eq!(l[0].gate.iter().map(|g| g.if_logged).collect::<Vec<_>>(), [false, true, false]);
     }
 
     #[test]
@@ -194,6 +203,28 @@ mod tests {
     }
 
     #[test]
+    fn a_starting_point_stays_one_until_it_is_changed_or_looked_at() {
+        let f = |threshold: &str, looked: &str| {
+            form(&[
+                ("was.0", "lean"),
+                ("id.0", "lean"),
+                ("channel.0", "lambda_1"),
+                ("threshold.0", threshold),
+                ("sustain.0", "0.2"),
+                ("caution.0", "0.03"),
+                ("looked", looked),
+            ])
+        };
+        let held = changes(&f("0.9", ""), &[]).unwrap().put;
+        let held = [Limit { starting_point: true, ..held[0].clone() }];
+        assert!(changes(&f("0.9", ""), &held).unwrap().put.is_empty(), "left as it came");
+        for (threshold, looked) in [("0.88", ""), ("0.9", "yes")] {
+            let put = changes(&f(threshold, looked), &held).unwrap().put;
+            assert!(put.len() == 1 && !put[0].starting_point, "{threshold} {looked}");
+        }
+    }
+
+    #[test]
     fn only_rows_that_were_changed_are_written_and_nobodys_change_is_overwritten() {
         let limit = |id: &str, at: f64| Limit {
             id: id.into(),
@@ -206,6 +237,7 @@ mod tests {
             severity: Severity::Stop,
             span: Some(0.4),
             source: None,
+            starting_point: false,
         };
         let shown = [limit("lean", 0.9), limit("leaner", 0.95)];
         let posted = |threshold: &str, second: &str| {

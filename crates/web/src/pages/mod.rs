@@ -16,6 +16,7 @@ pub(crate) mod search;
 pub(crate) mod settings;
 pub(crate) mod sheet;
 mod spool;
+pub(crate) mod starting;
 mod stream;
 pub(crate) mod vehicles;
 pub(crate) mod workshop;

@@ -15,12 +15,10 @@ use axum::Form;
 use axum::extract::{Multipart, Path, State};
 use axum::http::StatusCode;
 use axum::response::{Html, IntoResponse, Redirect, Response};
-use jamjar_core::limits::Limit;
 use jamjar_core::vehicle_sheet::{MOST_GEARS, VehicleSheet};
 use jamjar_core::words::limit_short;
 use jamjar_workflow::road::driven_in;
 use jamjar_workflow::sets::{fresh_sets, read_sets};
-use serde::Deserialize;
 use std::collections::HashMap;
 
 const DAYS: i64 = 200;
@@ -219,35 +217,6 @@ pub(crate) fn figures_follow(state: &AppState, vehicle_id: i64) {
             );
         }
     });
-}
-
-#[derive(Deserialize)]
-pub(crate) struct Chosen {
-    template: String,
-}
-
-/// Adds what a template has and the vehicle has not; nothing that is there is changed.
-pub(crate) async fn template(
-    Calibrator(who): Calibrator,
-    State(state): State<AppState>,
-    Path(id): Path<i64>,
-    Form(f): Form<Chosen>,
-) -> Result<Response, WebError> {
-    let vehicle = state.store.vehicle(id).await?;
-    let all = jamjar_workflow::limits::templates();
-    let t = all
-        .into_iter()
-        .find(|t| t.id == f.template)
-        .ok_or_else(|| WebError::Bad("there is no template of that name".into()))?;
-    let held = vehicle.limits;
-    let new: Vec<Limit> = t
-        .limits
-        .into_iter()
-        .filter(|l| held.iter().all(|h| h.id != l.id && h.channel != l.channel))
-        .collect();
-    state.store.change_limits(id, Some(vehicle.version), &new, &[], &who.by("template")).await?;
-    figures_follow(&state, id);
-    Ok(back(id, "limits"))
 }
 
 /// Where a vehicle is driven, from a recording made on the road.

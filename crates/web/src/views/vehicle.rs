@@ -52,6 +52,7 @@ pub(crate) struct LimitRow {
     pub(crate) caution: String,
     pub(crate) stop: bool,
     pub(crate) source: String,
+    pub(crate) starting: bool,
     pub(crate) seen: String,
 }
 
@@ -94,6 +95,8 @@ pub(crate) struct VehiclePage {
     pub(crate) quoted: String,
     pub(crate) gears: Vec<GearRow>,
     pub(crate) limits: Vec<LimitRow>,
+    /// Limits nobody has looked at.
+    pub(crate) starting: usize,
     pub(crate) sheet_seen: String,
     pub(crate) templates: Vec<(&'static str, &'static str)>,
     pub(crate) channels: Vec<String>,
@@ -190,6 +193,9 @@ fn limit_row(index: usize, l: &Limit) -> LimitRow {
             if let Some(b) = g.below {
                 s += &format!(" < {b}");
             }
+            if g.if_logged {
+                s += " if logged";
+            }
             s
         })
         .collect();
@@ -207,6 +213,7 @@ fn limit_row(index: usize, l: &Limit) -> LimitRow {
         caution: l.caution.to_string(),
         stop: l.severity == Severity::Stop,
         source: l.source.clone().unwrap_or_default(),
+        starting: l.starting_point,
         seen: mark(l),
     }
 }
@@ -296,6 +303,7 @@ pub(crate) fn vehicle_page(prefs: &Prefs, p: VehicleParts, problem: String) -> V
         model: s.model.clone(),
         facts: facts.into_iter().filter_map(|(k, v)| v.map(|v| (k, v))).collect(),
         quoted: quoted_words(&p, prefs),
+        starting: v.limits.iter().filter(|l| l.starting_point).count(),
         sheet_seen: mark(s),
         gears: (1..=s.gears.len())
             .map(|g| GearRow {

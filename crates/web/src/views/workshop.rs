@@ -145,6 +145,10 @@ fn attention(read: &SetRead, v: &VehicleRecord, prefs: &Prefs) -> Vec<Attention>
             what: what.clone(),
             warn: o.verdict == Verdict::Over,
             text: match o.verdict {
+                Verdict::Over if l.starting_point => {
+                    let line = verdict_line(l, o, prefs.units());
+                    format!("{} {line}, a starting point: look at it, or is it a fault?", l.channel.label())
+                }
                 Verdict::Over => {
                     format!("{} {}. Don't run this.", l.channel.label(), verdict_line(l, o, prefs.units()))
                 }

@@ -74,6 +74,7 @@ mod tests {
             severity: Severity::Stop,
             span: None,
             source: None,
+            starting_point: false,
         };
         let clear = LimitOutcome {
             limit: "egt".into(),

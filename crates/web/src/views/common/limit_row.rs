@@ -23,7 +23,7 @@ pub(crate) fn limit_rows(verdicts: &[LimitOutcome], limits: &[Limit], units: Uni
             label: l.channel.label(),
             rule: format!("{} for {} s", limit_rule(l, units), l.sustain_s),
             verdict: o.verdict.label(),
-            text: verdict_line(l, o, units),
+            text: verdict_line(l, o, units) + if l.starting_point { ", starting point" } else { "" },
             why: o.why.as_ref().map(why).unwrap_or_default(),
             warn: o.verdict == Verdict::Over,
             strong: o.verdict != Verdict::Clear,

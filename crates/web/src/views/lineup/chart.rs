@@ -102,7 +102,8 @@ fn lanes_of(l: &LineUp, set: usize, grid: &[f64], units: Units) -> Vec<Lane> {
             Lane {
                 label: format!("{}, {}", limit.channel.label(), limit_rule(limit, units)),
                 share: (drawn && !matches!(o.verdict, LimitVerdict::NotMeasured)).then_some(share),
-                note: verdict_line(limit, o, units),
+                note: verdict_line(limit, o, units)
+                    + if limit.starting_point { ", starting point" } else { "" },
                 over: o.verdict == LimitVerdict::Over,
                 unknown: matches!(
                     o.verdict,
