@@ -23,6 +23,7 @@ mod runs;
 mod schema;
 mod sets;
 mod sheet;
+mod shop;
 mod spark;
 mod summaries;
 mod vehicles;

@@ -49,6 +49,7 @@ diesel::table! { line_up (id) {
 diesel::table! { plan_item (id) {
     id -> BigInt, vehicle_id -> BigInt, factors -> Json, pulls -> Integer, why -> Varchar, planned_at -> Datetime,
 } }
+diesel::table! { shop_setting (name) { name -> Varchar, value -> Varchar, } }
 diesel::table! { change_log (id) {
     id -> BigInt, kind -> Char, thing -> BigInt, at -> Datetime,
 } }

@@ -61,6 +61,7 @@ pub fn router(state: AppState) -> Router {
         .route("/archive.zip", get(archive::take_out))
         .route("/archive", post(archive::put_back).layer(DefaultBodyLimit::max(imports::UPLOAD_LIMIT)))
         .route("/settings/forget", post(settings::forget))
+        .route("/settings/correction", post(settings::usual))
         .route("/demo/reset", post(settings::reset))
         .route("/demo/remove", post(settings::remove))
         .route("/runs/{id}", get(imports::run))

@@ -1,11 +1,12 @@
 //! View settings: in the link first, then as last chosen, then the default. Choosing keeps them.
 
 use crate::cookies::lasting;
+use crate::state::AppState;
 use axum::extract::{FromRequestParts, Query};
 use axum::http::request::Parts;
 use axum_extra::extract::CookieJar;
 use axum_extra::extract::cookie::Cookie;
-use jamjar_core::analysis::{Headline, Settings};
+use jamjar_core::analysis::{Engine, Headline, Settings, Usual};
 use jamjar_core::correction::Correction;
 use jamjar_core::units::{Mixture, PowerUnit, TorqueUnit, Units};
 use std::collections::HashMap;
@@ -18,6 +19,9 @@ pub(crate) const THEME: &str = "jj_theme";
 /// Smoothing windows offered, s.
 pub(crate) const SMOOTHING: [f64; 4] = [0.0, 0.1, 0.25, 0.5];
 
+/// What the switch of the correction family says where nobody chose one.
+pub(crate) const USUAL: &str = "usual";
+
 /// Margins of sameness offered, kW at peak.
 pub(crate) const MARGINS: [f64; 4] = [0.5, 1.0, 2.0, 5.0];
 
@@ -25,6 +29,10 @@ pub(crate) const MARGINS: [f64; 4] = [0.5, 1.0, 2.0, 5.0];
 #[derive(Debug, Clone, PartialEq)]
 pub(crate) struct Prefs {
     pub(crate) correction: Correction,
+    /// Nobody chose a family: the shop's own for the kind of engine holds.
+    pub(crate) usual: Option<Usual>,
+    /// The shop's own families.
+    shop: Usual,
     pub(crate) headline: Headline,
     pub(crate) power: PowerUnit,
     pub(crate) torque: TorqueUnit,
@@ -39,6 +47,8 @@ impl Default for Prefs {
     fn default() -> Self {
         Self {
             correction: Correction::SaeJ1349,
+            usual: Some(Usual::default()),
+            shop: Usual::default(),
             headline: Headline::Mean,
             power: PowerUnit::Kw,
             torque: TorqueUnit::Nm,
@@ -53,7 +63,12 @@ impl Default for Prefs {
 impl Prefs {
     fn apply(&mut self, key: &str, value: &str) {
         match key {
-            "correction" => self.correction = Correction::from_id(value).unwrap_or(self.correction),
+            "correction" if value == USUAL => self.usual = self.usual.or(Some(self.shop)),
+            "correction" => {
+                if let Some(chosen) = Correction::from_id(value) {
+                    (self.correction, self.usual) = (chosen, None);
+                }
+            }
             "headline" => self.headline = Headline::from_id(value).unwrap_or(self.headline),
             "power" => {
                 self.power = match value {
@@ -81,10 +96,28 @@ impl Prefs {
         }
     }
 
-    /// For the cookie, and for links to downloads.
+    /// The family in which figures of an engine are shown.
+    pub(crate) fn correction_of(&self, engine: &Engine) -> Correction {
+        self.usual.map_or(self.correction, |u| u.of(engine))
+    }
+
+    /// As they hold for an engine: `correction` is then the family its figures are shown in.
+    pub(crate) fn fitting(&self, engine: &Engine) -> Self {
+        Self { correction: self.correction_of(engine), ..self.clone() }
+    }
+
+    /// For links to downloads: everything, as it is shown.
     pub(crate) fn pairs(&self) -> Vec<(&'static str, String)> {
+        std::iter::once(("correction", self.correction.id().to_owned())).chain(self.others()).collect()
+    }
+
+    /// Nobody's choice of a family from now on: the shop's.
+    pub(crate) fn following(self, shop: Usual) -> Self {
+        Self { usual: Some(shop), shop, ..self }
+    }
+
+    fn others(&self) -> Vec<(&'static str, String)> {
         vec![
-            ("correction", self.correction.id().to_owned()),
             ("headline", self.headline.id().to_owned()),
             ("power", self.power_id().to_owned()),
             ("torque", if self.torque == TorqueUnit::Nm { "nm" } else { "lbft" }.to_owned()),
@@ -104,7 +137,9 @@ impl Prefs {
 
     /// The cookie that keeps the choice.
     pub(crate) fn cookie(&self) -> Cookie<'static> {
-        let text: Vec<String> = self.pairs().into_iter().map(|(k, v)| format!("{k}:{v}")).collect();
+        let chosen = self.usual.is_none().then(|| ("correction", self.correction.id().to_owned()));
+        let kept = chosen.into_iter().chain(self.others());
+        let text: Vec<String> = kept.map(|(k, v)| format!("{k}:{v}")).collect();
         lasting(VIEW, text.join("|"), "/")
     }
 
@@ -120,6 +155,7 @@ impl Prefs {
     pub(crate) fn settings(&self, band_rpm: Option<[f64; 2]>) -> Settings {
         Settings {
             correction: self.correction,
+            usual: self.usual,
             headline: self.headline,
             smoothing_s: self.smoothing_s,
             band_rpm,
@@ -128,8 +164,8 @@ impl Prefs {
         }
     }
 
-    fn read(cookies: &CookieJar, query: &HashMap<String, String>) -> Self {
-        let mut out = Self::default();
+    fn read(usual: Usual, cookies: &CookieJar, query: &HashMap<String, String>) -> Self {
+        let mut out = Self { correction: usual.spark, usual: Some(usual), shop: usual, ..Self::default() };
         if let Some(c) = cookies.get(VIEW) {
             c.value().split('|').filter_map(|p| p.split_once(':')).for_each(|(k, v)| out.apply(k, v));
         }
@@ -141,32 +177,56 @@ impl Prefs {
     }
 }
 
-impl<S: Send + Sync> FromRequestParts<S> for Prefs {
+impl FromRequestParts<AppState> for Prefs {
     type Rejection = Infallible;
-    async fn from_request_parts(parts: &mut Parts, s: &S) -> Result<Self, Infallible> {
-        let query = Query::<HashMap<String, String>>::from_request_parts(parts, s)
+    /// Where the shop's families cannot be read, those it would begin with hold: the page says what is wrong.
+    async fn from_request_parts(parts: &mut Parts, state: &AppState) -> Result<Self, Infallible> {
+        let query = Query::<HashMap<String, String>>::from_request_parts(parts, state)
             .await
             .map(|q| q.0)
             .unwrap_or_default();
-        Ok(Self::read(&CookieJar::from_headers(&parts.headers), &query))
+        let usual = state.store.usual_corrections().await.unwrap_or_default();
+        Ok(Self::read(usual, &CookieJar::from_headers(&parts.headers), &query))
     }
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
+    use jamjar_core::analysis::Ignition;
 
     #[test]
     fn the_link_wins_over_the_cookie_and_nonsense_is_ignored() {
-        let kept = Prefs { correction: Correction::Din70020, power: PowerUnit::Ps, ..Prefs::default() };
+        let kept =
+            Prefs { correction: Correction::Din70020, usual: None, power: PowerUnit::Ps, ..Prefs::default() };
         let cookies = CookieJar::new().add(kept.cookie());
-        assert_eq!(Prefs::read(&cookies, &HashMap::new()), kept);
+        assert_eq!(Prefs::read(Usual::default(), &cookies, &HashMap::new()), kept);
         let query = HashMap::from([
             ("correction".to_owned(), "none".to_owned()),
             ("smooth".to_owned(), "9".to_owned()),
             ("headline".to_owned(), "<b>".to_owned()),
         ]);
-        let p = Prefs::read(&cookies, &query);
+        let p = Prefs::read(Usual::default(), &cookies, &query);
         assert_eq!((p.correction, p.power, p.smoothing_s), (Correction::None, PowerUnit::Ps, 0.25));
+    }
+
+    #[test]
+    fn as_long_as_nobody_chooses_the_shops_family_for_the_kind_of_engine_holds() {
+        let usual = Usual { spark: Correction::Din70020, diesel: Correction::None };
+        let read = |cookies: &CookieJar, q: &[(&str, &str)]| {
+            let query = q.iter().map(|(k, v)| ((*k).to_owned(), (*v).to_owned())).collect();
+            Prefs::read(usual, cookies, &query)
+        };
+        let (spark, diesel) =
+            (Engine::default(), Engine { ignition: Ignition::Compression, ..Engine::default() });
+        let untouched = read(&CookieJar::new(), &[]);
+        assert_eq!(untouched.correction_of(&spark), Correction::Din70020);
+        assert_eq!(untouched.correction_of(&diesel), Correction::None);
+        // Choosing another unit chooses no family.
+        let kept = CookieJar::new().add(read(&CookieJar::new(), &[("power", "ps")]).cookie());
+        assert_eq!(read(&kept, &[]).correction_of(&diesel), Correction::None);
+        let chosen = CookieJar::new().add(read(&kept, &[("correction", "sae_j607")]).cookie());
+        assert_eq!(read(&chosen, &[]).correction_of(&diesel), Correction::SaeJ607);
+        assert_eq!(read(&chosen, &[("correction", USUAL)]).correction_of(&diesel), Correction::None);
     }
 }

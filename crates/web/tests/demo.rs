@@ -47,6 +47,24 @@ async fn the_workshop_and_the_day_sheet_say_what_was_pulled_and_what_was_not_mea
 }
 
 #[tokio::test(flavor = "multi_thread")]
+async fn figures_stand_in_the_shops_family_for_the_kind_of_engine_and_say_where_they_stay_uncorrected() {
+    let cell = Cell::with_demo().await;
+    let spark = "/line-up?sets=1,2&base=1";
+    assert!(cell.get(spark).await.text().contains("kW, SAE J1349"));
+    let wanted = [("spark", "din_70020"), ("diesel", "none")];
+    assert_eq!(cell.post("/settings/correction", &wanted).await.status, StatusCode::SEE_OTHER);
+    let page = cell.get(spark).await.text();
+    assert!(
+        page.contains("kW, DIN 70020") && page.contains("DIN 70020, as usual"),
+        "a kept page is made again"
+    );
+    assert!(cell.get(&format!("{spark}&correction=sae_j607")).await.text().contains("kW, SAE J607"));
+    // No fuel flow was logged, which the diesel form needs: the chart says that it stands uncorrected.
+    let page = cell.get(&format!("{spark}&correction=iso_1585_ci")).await.text();
+    assert!(page.contains("kW, uncorrected"), "{page}");
+}
+
+#[tokio::test(flavor = "multi_thread")]
 async fn the_answer_of_a_line_up_stands_first_with_its_terms() {
     let cell = Cell::with_demo().await;
     let page = cell.get("/line-up?sets=1,2,3,4,5,6&base=1").await;

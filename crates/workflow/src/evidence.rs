@@ -61,7 +61,8 @@ pub async fn evidence(
     let all = sets.into_iter().flat_map(|s| s.pulls).enumerate();
     let each = all.map(|(i, (pull, summary))| {
         let m = &summary.measured;
-        let curve = corrected(m, &r.vehicle.vehicle.engine, settings.correction).curve;
+        let curve =
+            corrected(m, &r.vehicle.vehicle.engine, settings.correction_of(&r.vehicle.vehicle.engine)).curve;
         Evidence {
             pull_id: pull.id,
             position: i + 1,

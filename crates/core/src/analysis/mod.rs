@@ -15,7 +15,7 @@ pub mod verdict;
 
 pub use given::{
     Along, Aspiration, Cycle, Engine, Finished, Headline, Ignition, Injection, PrintedCurve, PullInput,
-    SetInput, Settings, TypedPeaks, Vehicle,
+    SetInput, Settings, TypedPeaks, Usual, Vehicle,
 };
 pub use measured::{
     Beside, ChannelSummary, Coupling, CouplingKind, Dip, Event, Happened, Lane, MeasureError, Measured,

@@ -17,7 +17,7 @@ use axum::response::{Html, IntoResponse, Redirect, Response};
 use chrono::NaiveDate;
 use jamjar_core::air::{AirError, AirState};
 use jamjar_core::analysis::{Aspiration, Engine, Ignition, Vehicle};
-use jamjar_core::bounds::{AIR_TEMPERATURE_C, ALTITUDE_M, HUMIDITY, OVERALL_RATIO};
+use jamjar_core::bounds::{AIR_TEMPERATURE_C, ALTITUDE_M, DISPLACEMENT_L, HUMIDITY, OVERALL_RATIO};
 use jamjar_core::pull::dyno::{Dyno, DynoKind};
 use jamjar_core::vehicle_sheet::VehicleSheet;
 use jamjar_store::{NewDay, NewVehicle, Thing};
@@ -35,6 +35,7 @@ pub(crate) struct NewDayForm {
     pub(crate) inertia: String,
     pub(crate) ignition: String,
     pub(crate) aspiration: String,
+    pub(crate) displacement: String,
     pub(crate) date: String,
     pub(crate) place: String,
     pub(crate) temperature: String,
@@ -99,7 +100,11 @@ fn vehicle_of(f: &NewDayForm) -> Result<NewVehicle, Wrong> {
     if kind == DynoKind::RollerInertia && inertia_kg_m2.is_none() {
         return Err(("inertia", "an inertia drum needs its inertia in kg·m²".into()));
     }
+    let displacement_l = optional("displacement", &f.displacement)
+        .and_then(|v| v.map(|v| DISPLACEMENT_L.check(v).map_err(|e| e.to_string())).transpose())
+        .map_err(|e| ("displacement", e))?;
     let engine = Engine {
+        displacement_l,
         ignition: if f.ignition == "compression" { Ignition::Compression } else { Ignition::Spark },
         aspiration: match f.aspiration.as_str() {
             "turbocharged" => Aspiration::Turbocharged,

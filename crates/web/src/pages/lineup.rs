@@ -187,7 +187,7 @@ fn table(l: &LineUp, prefs: &Prefs) -> csv::Result<Vec<u8>> {
     let about = format!(
         "# {}; correction {}; headline {}; filter {} s",
         l.vehicle.vehicle.name.replace(['\n', '\r'], " "),
-        prefs.correction.label(),
+        prefs.correction_of(&l.vehicle.vehicle.engine).label(),
         prefs.headline.label(),
         prefs.smoothing_s
     );

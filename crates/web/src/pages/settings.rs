@@ -3,13 +3,16 @@
 use super::page;
 use super::right::put_away;
 use crate::auth::Calibrator;
+use crate::cookies::keeping;
 use crate::error::WebError;
 use crate::prefs::Prefs;
 use crate::state::AppState;
-use crate::views::{RunFragment, SettingsPage, Shell, run_fragment, source_rows};
+use crate::views::{RunFragment, SettingsPage, Shell, families, run_fragment, source_rows};
 use axum::Form;
 use axum::extract::{Query, State};
 use axum::response::{Html, IntoResponse, Redirect, Response};
+use jamjar_core::analysis::Usual;
+use jamjar_core::correction::Correction;
 use jamjar_store::RunState;
 use serde::Deserialize;
 
@@ -32,7 +35,10 @@ pub(crate) async fn show(
     Query(p): Query<Params>,
 ) -> Result<Html<String>, WebError> {
     let run = demo_run(&state).await?;
+    let usual = state.store.usual_corrections().await?;
     page(&SettingsPage {
+        spark: families(usual.spark),
+        diesel: families(usual.diesel),
         shell: Shell::new("Settings", &prefs.theme, "settings"),
         demo: state.store.has_demo().await?,
         run,
@@ -87,4 +93,26 @@ pub(crate) async fn reset(_: Calibrator, State(state): State<AppState>) -> Resul
     take_away(&state).await?;
     super::imports::start_demo(&state).await?;
     Ok(Redirect::to("/settings").into_response())
+}
+
+#[derive(Deserialize)]
+pub(crate) struct UsualForm {
+    spark: String,
+    diesel: String,
+}
+
+/// The families in which the shop's figures are shown, and this browser follows them again.
+pub(crate) async fn usual(
+    _: Calibrator,
+    prefs: Prefs,
+    State(state): State<AppState>,
+    Form(f): Form<UsualForm>,
+) -> Result<Response, WebError> {
+    let family = |id: &str| {
+        Correction::from_id(id)
+            .ok_or_else(|| WebError::Bad(format!("“{id}” is no correction family we know")))
+    };
+    let usual = Usual { spark: family(&f.spark)?, diesel: family(&f.diesel)? };
+    state.store.set_usual_corrections(usual).await?;
+    Ok((keeping([prefs.following(usual).cookie()]), Redirect::to("/settings#correction")).into_response())
 }

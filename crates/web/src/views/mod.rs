@@ -24,7 +24,7 @@ pub(crate) use lineup::{
 pub(crate) use pull::{Asked, evidence_view, lane_ids, pull_page};
 pub(crate) use right::{Field, FieldForm, PutAway, RightPage, Standing, trail};
 pub(crate) use search::{SEARCH_ROWS, search_page, search_refused};
-pub(crate) use settings::{SettingsPage, source_rows};
+pub(crate) use settings::{SettingsPage, families, source_rows};
 pub(crate) use starting::{StartingPage, starting_page};
 pub(crate) use vehicle::{Stock, VehicleParts, VehiclesPage, sheet_differences, vehicle_page, vehicle_row};
 pub(crate) use workshop::{RunFragment, run_fragment, workshop_page};

@@ -1,7 +1,9 @@
 //! Settings of the shop.
 
+use super::common::Choice;
 use super::{PutAway, RunFragment, Shell};
 use askama::Template;
+use jamjar_core::correction::Correction;
 use jamjar_formats::{Mapping, Rule};
 
 #[derive(Template)]
@@ -12,6 +14,9 @@ pub(crate) struct SettingsPage {
     pub(crate) run: Option<RunFragment>,
     pub(crate) kept: String,
     pub(crate) person: String,
+    /// Families for spark and for compression ignition: id, words, chosen.
+    pub(crate) spark: Vec<Choice>,
+    pub(crate) diesel: Vec<Choice>,
     /// Ids and names.
     pub(crate) fuels: Vec<(i64, String)>,
     pub(crate) archived: Vec<PutAway>,
@@ -24,6 +29,14 @@ pub(crate) struct SettingsPage {
 pub(crate) struct SourceLine {
     pub(crate) id: String,
     pub(crate) words: String,
+}
+
+/// Correction families, one of them chosen.
+pub(crate) fn families(chosen: Correction) -> Vec<Choice> {
+    Correction::ALL
+        .iter()
+        .map(|c| Choice { id: c.id().to_owned(), label: c.label().to_owned(), on: *c == chosen })
+        .collect()
 }
 
 /// Remembered sources, by what was said of their columns; those of which nothing was said are left out.

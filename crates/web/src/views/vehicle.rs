@@ -387,7 +387,7 @@ fn quoted_words(p: &VehicleParts, prefs: &Prefs) -> String {
             u.from_kw(*kw),
             u.label(),
             count(*n, "pull"),
-            prefs.correction.label()
+            prefs.correction_of(&p.vehicle.vehicle.engine).label()
         )
     });
     match (quoted, measured) {

@@ -98,7 +98,10 @@ pub(crate) fn workshop_page(
     WorkshopPage {
         shell: Shell::new("Workshop", &prefs.theme, "workshop"),
         headline,
-        correction: prefs.correction.label(),
+        correction: match prefs.usual {
+            Some(u) if u.spark != u.diesel => "by the usual correction",
+            _ => prefs.correction.label(),
+        },
         empty: days.is_empty(),
         days: days
             .into_iter()

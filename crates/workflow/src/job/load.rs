@@ -60,6 +60,7 @@ pub fn load(path: &Path) -> Result<Prepared, JobError> {
     };
     let settings = Settings {
         correction: job.correction,
+        usual: None,
         grid_rpm: job.grid_rpm,
         smoothing_s: job.smoothing_s,
         headline: job.headline,

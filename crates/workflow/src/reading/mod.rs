@@ -134,7 +134,7 @@ pub async fn read_pull(store: &Store, pull_id: i64, settings: &Settings) -> Resu
         let raw = retrace(&summary.measured, &input, &vehicle.vehicle, &raw).map_err(kept)?.map(|r| r.0);
         let (trace, measured) = shown.map_or((None, summary.measured), |(t, m)| (Some(t), m));
         let engine = &vehicle.vehicle.engine;
-        let own = corrected(&measured, engine, settings.correction);
+        let own = corrected(&measured, engine, settings.correction_of(engine));
         let family = |family: Correction| {
             let corrected = corrected(&measured, engine, family);
             Family { family, figures: figures_of(&measured, &corrected, &Looks::default()), corrected }

@@ -9,5 +9,5 @@ mod vehicle;
 pub use along::Along;
 pub use finished::{Finished, PrintedCurve, TypedPeaks};
 pub use pulls::{PullInput, SetInput};
-pub use settings::{Headline, Settings};
+pub use settings::{Headline, Settings, Usual};
 pub use vehicle::{Aspiration, Cycle, Engine, Ignition, Injection, Vehicle};

@@ -1,6 +1,7 @@
 //! Choices a person makes about how figures are made. Units in which they are read are none of them.
 
 use super::along::Along;
+use super::vehicle::{Engine, Ignition};
 use crate::correction::Correction;
 use crate::driven::Driven;
 use crate::figures::Looks;
@@ -51,11 +52,40 @@ impl Headline {
     }
 }
 
+/// The correction families a shop uses as long as nobody chooses one.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize)]
+pub struct Usual {
+    /// On spark ignition.
+    pub spark: Correction,
+    /// On compression ignition.
+    pub diesel: Correction,
+}
+
+impl Default for Usual {
+    /// Each kind by a standard that covers it (our choice of them).
+    fn default() -> Self {
+        Self { spark: Correction::SaeJ1349, diesel: Correction::Iso1585Ci }
+    }
+}
+
+impl Usual {
+    /// The family for an engine.
+    pub fn of(&self, engine: &Engine) -> Correction {
+        match engine.ignition {
+            Ignition::Spark => self.spark,
+            Ignition::Compression => self.diesel,
+        }
+    }
+}
+
 /// Choices a person makes; every result depends on them and is recomputed when they change.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
 pub struct Settings {
-    /// Correction family.
+    /// Correction family, where nothing is `usual`.
     pub correction: Correction,
+    /// Nobody chose a family: the one the shop uses for the kind of engine.
+    #[serde(default)]
+    pub usual: Option<Usual>,
     /// Spacing of the rpm grid.
     pub grid_rpm: f64,
     /// Smoothing window, s.
@@ -86,6 +116,11 @@ pub struct Settings {
 }
 
 impl Settings {
+    /// The correction family for an engine.
+    pub fn correction_of(&self, engine: &Engine) -> Correction {
+        self.usual.map_or(self.correction, |u| u.of(engine))
+    }
+
     /// What is looked at beside the peaks.
     pub fn looks(&self) -> Looks {
         Looks { band_rpm: self.band_rpm, at_rpm: self.at_rpm, driven: self.driven, shift_rpm: self.shift_rpm }
@@ -96,6 +131,7 @@ impl Default for Settings {
     fn default() -> Self {
         Self {
             correction: Correction::SaeJ1349,
+            usual: None,
             grid_rpm: 50.0,
             smoothing_s: 0.25,
             headline: Headline::Mean,

@@ -20,6 +20,11 @@ pub struct Corrected {
 }
 
 impl Corrected {
+    /// Whether a family was asked for and could not be applied to what was recorded.
+    pub fn is_left_uncorrected(&self) -> bool {
+        self.cautions.iter().any(|c| matches!(c, Caution::NoAir | Caution::LeftUncorrected(_)))
+    }
+
     /// Whether it is left as it was printed, by another family or an unknown one.
     pub fn is_as_printed(&self) -> bool {
         self.cautions.iter().any(|c| matches!(c, Caution::AsPrinted(_)))

@@ -181,7 +181,8 @@ fn analyse_set(
     settings: &Settings,
     slips: bool,
 ) -> SetResult {
-    let pulls: Vec<Corrected> = measured.iter().map(|m| corrected(m, engine, settings.correction)).collect();
+    let pulls: Vec<Corrected> =
+        measured.iter().map(|m| corrected(m, engine, settings.correction_of(engine))).collect();
     let looks = settings.looks();
     let pull_figures: Vec<Figures> =
         measured.iter().zip(&pulls).map(|(m, p)| figures_of(m, p, &looks)).collect();

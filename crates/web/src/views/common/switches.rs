@@ -1,6 +1,6 @@
 //! The switches under every chart: correction, statistic, filter, units, scale, and what counts as the same.
 
-use crate::prefs::Prefs;
+use crate::prefs::{Prefs, USUAL};
 
 pub(crate) struct Choice {
     pub(crate) id: String,
@@ -29,7 +29,13 @@ pub(crate) fn settings(p: &Prefs) -> Vec<Setting> {
         Setting {
             name: "correction",
             label: "corrected",
-            choices: Correction::ALL.iter().map(|c| choice(c.id(), c.label(), *c == p.correction)).collect(),
+            choices: std::iter::once(usual_family(p))
+                .chain(
+                    Correction::ALL
+                        .iter()
+                        .map(|c| choice(c.id(), c.label(), p.usual.is_none() && *c == p.correction)),
+                )
+                .collect(),
         },
         Setting {
             name: "headline",
@@ -77,6 +83,15 @@ pub(crate) fn settings(p: &Prefs) -> Vec<Setting> {
                 .collect(),
         },
     ]
+}
+
+/// The shop's family for the engine shown; kept as a choice, so that another kind of engine gets its own.
+fn usual_family(p: &Prefs) -> Choice {
+    let label = match p.usual {
+        Some(_) => format!("{}, as usual", p.correction.label()),
+        None => "as usual in this shop".to_owned(),
+    };
+    choice(USUAL, &label, p.usual.is_some())
 }
 
 fn choice(id: &str, label: &str, on: bool) -> Choice {

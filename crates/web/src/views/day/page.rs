@@ -109,6 +109,7 @@ pub(crate) fn day_page(
     run: Option<RunFragment>,
     planned: &[PlanItem],
 ) -> DayPage {
+    let prefs = &prefs.fitting(&vehicle.vehicle.engine);
     let ids: Vec<String> = sets.iter().map(|s| s.stored.set.id.to_string()).collect();
     DayPage {
         seen: day_seen(day),

@@ -5,7 +5,8 @@ use super::names::{label_of, name_of};
 use crate::prefs::Prefs;
 use crate::views::common::{Encoding, count};
 use jamjar_chart::{Gain, Lane, LineUpChart, Series};
-use jamjar_core::analysis::{Figure, Verdict};
+use jamjar_core::analysis::{Corrected, Figure, SetResult, Verdict};
+use jamjar_core::correction::Correction;
 use jamjar_core::limits::Verdict as LimitVerdict;
 use jamjar_core::units::Units;
 use jamjar_core::words::{limit_rule, verdict_line};
@@ -13,6 +14,7 @@ use jamjar_workflow::lineup::LineUp;
 
 /// The chart's view model in the units chosen.
 pub(crate) fn chart_of(l: &LineUp, e: &Encoding, prefs: &Prefs, focus: Option<usize>) -> LineUpChart {
+    let prefs = &prefs.fitting(&l.vehicle.vehicle.engine);
     let u = prefs.power;
     let place = l.vehicle.vehicle.dyno.kind.place();
     let series = l
@@ -60,7 +62,7 @@ pub(crate) fn chart_of(l: &LineUp, e: &Encoding, prefs: &Prefs, focus: Option<us
     let (grid, lane_rpm): (Vec<f64>, Vec<f64>) =
         looked_at.mean_curve.rpm.iter().filter_map(|r| Some((*r, looked_at.place(*r)?))).unzip();
     LineUpChart {
-        power_title: format!("power {place}, {}, {}", u.label(), prefs.correction.label()),
+        power_title: format!("power {place}, {}, {}", u.label(), family_words(l, prefs.correction)),
         gain_title: format!("gain over {}, {}; 95 % band, whole curve", name_of(l, l.base), u.label()),
         lane_title: format!(
             "margin used by {}, worst of {}",
@@ -75,6 +77,21 @@ pub(crate) fn chart_of(l: &LineUp, e: &Encoding, prefs: &Prefs, focus: Option<us
         axis: along.label().to_owned(),
         unit: u.label().to_owned(),
         scale: 1.0,
+    }
+}
+
+/// The family in which the curves stand, or that they are left uncorrected.
+fn family_words(l: &LineUp, family: Correction) -> String {
+    let left = |r: &SetResult| r.pulls.iter().all(Corrected::is_left_uncorrected);
+    let without: Vec<usize> = (0..l.results.len()).filter(|i| left(&l.results[*i])).collect();
+    match without.as_slice() {
+        _ if family == Correction::None => family.label().to_owned(),
+        [] => family.label().to_owned(),
+        all if all.len() == l.results.len() => Correction::None.label().to_owned(),
+        some => {
+            let names: Vec<String> = some.iter().map(|i| name_of(l, *i)).collect();
+            format!("{}, {} uncorrected", family.label(), names.join(", "))
+        }
     }
 }
 

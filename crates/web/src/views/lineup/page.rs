@@ -98,6 +98,7 @@ fn signed(v: f64) -> String {
 
 /// Everything the page shows. `link` is the query without focus, base and sets.
 pub(crate) fn lineup_page(l: &LineUp, e: &Encoding, prefs: &Prefs, asked: &LineUpAsked) -> LineUpPage {
+    let prefs = &prefs.fitting(&l.vehicle.vehicle.engine);
     let focus = focus_of(l, asked.focus);
     let (first, looked_at) = (&l.sets[0].set, focus.map(|f| &l.comparisons[f]));
     let name = |id: &str| index(l, id).map_or_else(|| id.to_owned(), |i| name_of(l, i));

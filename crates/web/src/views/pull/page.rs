@@ -10,6 +10,7 @@ use crate::views::common::{AxisLink, Encoding, LimitRow, SetTag, Setting, date_w
 use askama::Template;
 use jamjar_chart::{LaneLine, Paint, TraceChart, TraceLane};
 use jamjar_core::analysis::{Along, RatioSource};
+use jamjar_core::correction::Correction;
 use jamjar_core::printed::{Place, PrintedAxis};
 use jamjar_core::pull::align::{Alignment, Status};
 use jamjar_core::pull::engine_speed::SpeedFrom;
@@ -93,6 +94,7 @@ fn link(id: i64, axis: Along, lanes: &[String], zoom: Option<[f64; 2]>) -> Strin
 }
 
 pub(crate) fn pull_page(r: &Reading, e: &Encoding, prefs: &Prefs, asked: Asked) -> PullPage {
+    let prefs = &prefs.fitting(&r.vehicle.vehicle.engine);
     let held = r.measured.span.is_some_and(|s| s.kind == PullKind::HeldSteps);
     let road = r.measured.printed.as_ref().is_some_and(|p| p.axis == PrintedAxis::RoadSpeed);
     let axis = match (held && asked.axis.is_empty(), &r.measured.printed) {
@@ -264,7 +266,8 @@ fn facts(r: &Reading, prefs: &Prefs) -> Vec<(&'static str, String)> {
         },
     );
     out.push(("Air", air));
-    let mut correction = format!("{}, factor {:.4}", prefs.correction.label(), r.corrected.factor);
+    let family = if r.corrected.is_left_uncorrected() { Correction::None } else { prefs.correction };
+    let mut correction = format!("{}, factor {:.4}", family.label(), r.corrected.factor);
     r.corrected.cautions.iter().for_each(|c| correction.push_str(&format!("; {}", words::caution(c))));
     out.push(("Correction", correction));
     if let Some(p) = &m.printed {
