@@ -130,8 +130,10 @@ impl Store {
     #[boxed]
     pub async fn add_day(&self, new: &NewDay) -> Result<i64, StoreError> {
         self.transact(async |c| {
+            let cell = crate::cells::cell_named(c, &new.place).await?;
             diesel::insert_into(cell_day::table)
                 .values((
+                    cell_day::cell_id.eq(cell),
                     cell_day::vehicle_id.eq(new.vehicle_id),
                     cell_day::on_date.eq(new.date),
                     cell_day::place.eq(&new.place),

@@ -154,7 +154,7 @@ impl Store {
     }
 }
 
-async fn remove_days(c: &mut AsyncMysqlConnection, days: &[i64]) -> Result<(), StoreError> {
+pub(crate) async fn remove_days(c: &mut AsyncMysqlConnection, days: &[i64]) -> Result<(), StoreError> {
     let sets: Vec<i64> =
         pull_set::table.filter(pull_set::day_id.eq_any(days)).select(pull_set::id).load(c).await?;
     let pulls: Vec<i64> = pull::table

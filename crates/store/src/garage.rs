@@ -40,7 +40,10 @@ pub struct MapRecord {
     pub price: Option<f64>,
     /// When it is in custody.
     pub file: Option<HeldFile>,
+    /// Sets of the vehicle asked for.
     pub sets: i64,
+    /// Made for another vehicle.
+    pub lent: bool,
 }
 
 /// A map file in custody.
@@ -267,15 +270,19 @@ impl Store {
     #[boxed]
     pub async fn maps(&self, vehicle_id: i64) -> Result<Vec<MapRecord>, StoreError> {
         let mut c = self.conn().await?;
+        let lent = crate::lent::lent_to(&mut c, vehicle_id).await?;
         let rows = map_revision::table
             .left_join(raw_file::table)
-            .filter(map_revision::vehicle_id.eq(vehicle_id).and(map_revision::archived_at.is_null()))
+            .filter(map_revision::vehicle_id.eq(vehicle_id).or(map_revision::id.eq_any(&lent)))
+            .filter(map_revision::archived_at.is_null())
             .order(map_revision::id)
             .select(MapRow::as_select())
             .load(&mut c)
             .await?;
         let counts: Vec<(i64, i64)> = pull_set::table
+            .inner_join(cell_day::table)
             .filter(pull_set::map_id.eq_any(rows.iter().map(|r| r.map.id).collect::<Vec<_>>()))
+            .filter(cell_day::vehicle_id.eq(vehicle_id))
             .group_by(pull_set::map_id)
             .select((pull_set::map_id, diesel::dsl::count_star()))
             .load(&mut c)
@@ -285,6 +292,7 @@ impl Store {
             .into_iter()
             .map(|MapRow { map, file }| MapRecord {
                 sets: sets(map.id),
+                lent: lent.contains(&map.id),
                 id: map.id,
                 name: map.name,
                 kind: map.kind,

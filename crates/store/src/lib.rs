@@ -1,7 +1,9 @@
 //! MariaDB through Diesel: rows, sample blocks and custody of raw files. Rows stay private; domain types
 //! cross the border.
 
+mod attachments;
 mod blocks;
+mod cells;
 mod changes;
 mod claim;
 mod days;
@@ -15,10 +17,13 @@ mod garage;
 mod inbox;
 mod interventions;
 mod kept;
+mod lasting;
+mod lent;
 mod out;
 pub mod private;
 mod pulls;
 mod right;
+mod running;
 mod runs;
 mod schema;
 mod sets;
@@ -32,7 +37,9 @@ mod vehicles;
 // again, with all its queries, by every crate that awaits it. Half of the time a build took went there.
 use async_recursion::async_recursion as boxed;
 
+pub use attachments::{Attached, Attachment, NewAttachment};
 pub use blocks::{BLOCK_VERSION, BlockError, decode_block, encode_block};
+pub use cells::{CellRecord, CellWords};
 pub use changes::{Stamps, Thing};
 pub use days::{Day, NewDay};
 pub use db::Store;
@@ -43,14 +50,17 @@ pub use garage::{BuildState, HeldFile, MapRecord, NewMap};
 pub use inbox::{InboxItem, NewInboxItem, Role};
 pub use interventions::{Intervention, NewIntervention};
 pub use kept::{KeptLineUp, PlanItem};
+pub use lent::LentMap;
 pub use out::{
-    AirRow, BuildRow, DayRow, FileRow, FuelRow, InterventionRow, LimitRow, LineUpRow, MapRow, NoteRow,
-    OnHandRow, PlanRow, PullRow as PullOut, SetRow, Shop, SourceRow, TrailRow, VehicleRow, WaitingRow,
+    AirRow, AttachmentRow, BuildRow, CellRow, DayRow, FileRow, FuelRow, InterventionRow, LimitRow, LineUpRow,
+    MapRow, MapUseRow, MergedRow, NoteRow, OnHandRow, PlanRow, PullRow as PullOut, SetRow, Shop, SourceRow,
+    TrailRow, VehicleRow, WaitingRow,
 };
 pub use pulls::{NewPull, Pull};
 pub use right::{
-    Archived, AuditEntry, By, Change, DayWords, FileRef, LastImport, Reread, SampleFiles, Subject, To,
+    Archived, AuditEntry, By, Change, DayWords, Erased, FileRef, LastImport, Reread, SampleFiles, Subject, To,
 };
+pub use running::{Running, RunsNow};
 pub use runs::{BEAT_S, Begun, Run, RunState};
 pub use sets::{Configuration, LOOKED_AT_DAYS, NewSet, Set, SetWithPulls};
 pub use sheet::{AirOfDay, Checklist, DayNote, DaySheet, FuelOnHand};

@@ -1,23 +1,23 @@
 //! Tables as Diesel sees them.
 #![allow(missing_docs)]
 
-diesel::table! { vehicle (id) { id -> BigInt, name -> Varchar, engine -> Text, dyno -> Text, demo -> Bool, sheet -> Text, created_at -> Datetime, version -> BigInt, archived_at -> Nullable<Datetime>, } }
+diesel::table! { vehicle (id) { id -> BigInt, name -> Varchar, engine -> Text, dyno -> Text, demo -> Bool, sheet -> Text, created_at -> Datetime, version -> BigInt, archived_at -> Nullable<Datetime>, uid -> Nullable<Varchar>, } }
 diesel::table! { vehicle_limit (id) { id -> BigInt, vehicle_id -> BigInt, position -> Integer, name -> Varchar, channel -> Varchar, severity -> Varchar, definition -> Text, } }
-diesel::table! { build_state (id) { id -> BigInt, vehicle_id -> BigInt, name -> Varchar, note -> Text, since -> Nullable<Date>, } }
+diesel::table! { build_state (id) { id -> BigInt, vehicle_id -> BigInt, name -> Varchar, note -> Text, since -> Nullable<Date>, uid -> Nullable<Varchar>, } }
 diesel::table! { map_revision (id) {
     id -> BigInt, vehicle_id -> BigInt, name -> Varchar, kind -> Varchar, parent -> Nullable<Varchar>, for_fuel -> Nullable<Varchar>, note -> Varchar,
-    file_id -> Nullable<BigInt>, price -> Nullable<Double>, archived_at -> Nullable<Datetime>,
+    file_id -> Nullable<BigInt>, price -> Nullable<Double>, archived_at -> Nullable<Datetime>, uid -> Nullable<Varchar>,
 } }
-diesel::table! { fuel (id) { id -> BigInt, name -> Varchar, ethanol -> Nullable<Double>, } }
+diesel::table! { fuel (id) { id -> BigInt, name -> Varchar, ethanol -> Nullable<Double>, uid -> Nullable<Varchar>, } }
 diesel::table! { cell_day (id) {
     id -> BigInt, vehicle_id -> BigInt, on_date -> Date, place -> Varchar, temperature_c -> Nullable<Double>, humidity -> Nullable<Double>,
     pressure_hpa -> Nullable<Double>, note -> Text, created_at -> Datetime, demo -> Bool, checklist -> Text, version -> BigInt, measured -> BigInt,
-    archived_at -> Nullable<Datetime>, zone -> Varchar,
+    archived_at -> Nullable<Datetime>, zone -> Varchar, uid -> Nullable<Varchar>, cell_id -> Nullable<BigInt>, running -> Text,
 } }
 diesel::table! { pull_set (id) {
     id -> BigInt, day_id -> BigInt, build_id -> BigInt, map_id -> BigInt, fuel_id -> BigInt, position -> Integer, boost -> Varchar, gear -> Varchar,
     extras -> Text, note -> Text, created_at -> Datetime, invalid_reason -> Nullable<Varchar>, invalid_by -> Nullable<Varchar>,
-    archived_at -> Nullable<Datetime>, run_id -> Nullable<BigInt>,
+    archived_at -> Nullable<Datetime>, run_id -> Nullable<BigInt>, uid -> Nullable<Varchar>,
 } }
 diesel::table! { raw_file (id) { id -> BigInt, sha256 -> Binary, name -> Varchar, bytes -> BigInt, received_at -> Datetime, } }
 diesel::table! { raw_chunk (file_id, seq) { file_id -> BigInt, seq -> Integer, data -> Blob, } }
@@ -27,7 +27,7 @@ diesel::table! { pull (id) {
     id -> BigInt, set_id -> BigInt, position -> Integer, dyno_file_id -> BigInt, ecu_file_id -> Nullable<BigInt>, dyno_mapping -> Text, ecu_mapping -> Nullable<Text>,
     number_in_file -> Nullable<Integer>, lag_s -> Nullable<Double>, excluded_reason -> Nullable<Varchar>, excluded_by -> Nullable<Varchar>, note -> Text, created_at -> Datetime,
     started_at -> Nullable<Time>, temperature_c -> Nullable<Double>, humidity -> Nullable<Double>, pressure_hpa -> Nullable<Double>, shares_pull_id -> Nullable<BigInt>,
-    archived_at -> Nullable<Datetime>, finished -> Nullable<Mediumtext>,
+    archived_at -> Nullable<Datetime>, finished -> Nullable<Mediumtext>, uid -> Nullable<Varchar>, run_id -> Nullable<BigInt>,
 } }
 diesel::table! { day_note (id) { id -> BigInt, day_id -> BigInt, at_time -> Nullable<Time>, tag -> Varchar, text -> Text, written_by -> Varchar, created_at -> Datetime, } }
 diesel::table! { intervention (id) {
@@ -48,6 +48,15 @@ diesel::table! { line_up (id) {
 } }
 diesel::table! { plan_item (id) {
     id -> BigInt, vehicle_id -> BigInt, factors -> Json, pulls -> Integer, why -> Varchar, planned_at -> Datetime,
+} }
+diesel::table! { merged_id (uid) { uid -> Varchar, kind -> Varchar, into_id -> BigInt, } }
+diesel::table! { cell (id) {
+    id -> BigInt, uid -> Nullable<Varchar>, name -> Varchar, dyno -> Varchar, folder -> Varchar, calibrated_on -> Nullable<Date>, note -> Text,
+} }
+diesel::table! { map_use (map_id, vehicle_id) { map_id -> BigInt, vehicle_id -> BigInt, } }
+diesel::table! { attachment (id) {
+    id -> BigInt, kind -> Varchar, thing -> BigInt, file_id -> BigInt, name -> Varchar, media -> Varchar, written_by -> Varchar, created_at -> Datetime,
+    archived_at -> Nullable<Datetime>,
 } }
 diesel::table! { shop_setting (name) { name -> Varchar, value -> Varchar, } }
 diesel::table! { change_log (id) {
@@ -80,7 +89,10 @@ diesel::allow_tables_to_appear_in_same_query!(
     day_air,
     day_fuel,
     intervention,
-    vehicle_limit
+    vehicle_limit,
+    cell,
+    map_use,
+    attachment
 );
 diesel::joinable!(cell_day -> vehicle (vehicle_id));
 diesel::joinable!(vehicle_limit -> vehicle (vehicle_id));
@@ -95,4 +107,6 @@ diesel::joinable!(raw_chunk -> raw_file (file_id));
 diesel::joinable!(inbox -> raw_file (file_id));
 diesel::joinable!(map_revision -> raw_file (file_id));
 diesel::joinable!(day_fuel -> fuel (fuel_id));
+diesel::joinable!(attachment -> raw_file (file_id));
+diesel::joinable!(map_use -> map_revision (map_id));
 diesel::joinable!(intervention -> cell_day (day_id));

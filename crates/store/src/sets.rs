@@ -9,6 +9,7 @@ use crate::error::StoreError;
 use crate::interventions::crossings;
 use crate::pulls::{NewPull, PackedPull, Pull, insert_pull, note_as_seen, pulls_of};
 use crate::right::{By, Change, Subject, keep};
+use crate::running::set_runs;
 use crate::runs::finish_run;
 use crate::schema::{
     build_state, cell_day, fuel, inbox, map_revision, pull, pull_set, pull_summary, vehicle,
@@ -67,6 +68,10 @@ pub struct NewSet {
     pub config: Configuration,
     /// Its pulls in order of running.
     pub pulls: Vec<NewPull>,
+    /// The set of the day its pulls go to, behind those it has; one of their own where there is none.
+    pub into: Option<i64>,
+    /// It is the set that runs now.
+    pub runs: bool,
 }
 
 /// A stored set with its configuration.
@@ -230,6 +235,33 @@ async fn insert_set(
     Ok(id)
 }
 
+/// Puts pulls behind those a set has; they know the import they came with.
+async fn append(
+    c: &mut AsyncMysqlConnection,
+    day_id: i64,
+    set_id: i64,
+    pulls: &[PackedPull<'_>],
+    run: Option<i64>,
+) -> Result<i64, StoreError> {
+    let there: i64 = pull_set::table
+        .filter(pull_set::id.eq(set_id).and(pull_set::day_id.eq(day_id)).and(pull_set::archived_at.is_null()))
+        .count()
+        .get_result(c)
+        .await?;
+    if there == 0 {
+        return Err(StoreError::Refused(
+            "the set these pulls were to go to is archived or gone: choose another".into(),
+        ));
+    }
+    let last: Option<i32> =
+        pull::table.filter(pull::set_id.eq(set_id)).select(diesel::dsl::max(pull::position)).first(c).await?;
+    for (i, p) in pulls.iter().enumerate() {
+        let id = insert_pull(c, set_id, last.unwrap_or(0) + i as i32 + 1, p).await?;
+        diesel::update(pull::table.find(id)).set(pull::run_id.eq(run)).execute(c).await?;
+    }
+    Ok(set_id)
+}
+
 impl Store {
     /// Commits sets with all their pulls, takes exactly the named files out of the inbox and ends the run:
     /// all of it or nothing.
@@ -246,9 +278,9 @@ impl Store {
         from_inbox: &[i64],
         run: Option<i64>,
     ) -> Result<Vec<i64>, StoreError> {
-        let mut packed: Vec<(&Configuration, Vec<PackedPull<'_>>)> = Vec::new();
+        let mut packed: Vec<(&NewSet, Vec<PackedPull<'_>>)> = Vec::new();
         for s in sets {
-            packed.push((&s.config, s.pulls.iter().map(PackedPull::new).collect::<Result<_, _>>()?));
+            packed.push((s, s.pulls.iter().map(PackedPull::new).collect::<Result<_, _>>()?));
         }
         let mut wanted = from_inbox.to_vec();
         wanted.sort_unstable();
@@ -267,8 +299,15 @@ impl Store {
                 return Err(StoreError::Changed { what: "the day", now: None });
             }
             let mut ids = Vec::new();
-            for (config, pulls) in &packed {
-                ids.push(insert_set(c, day_id, vehicle_id, config, pulls, run).await?);
+            for (new, pulls) in &packed {
+                let id = match new.into {
+                    Some(set) => append(c, day_id, set, pulls, run).await?,
+                    None => insert_set(c, day_id, vehicle_id, &new.config, pulls, run).await?,
+                };
+                if new.runs {
+                    set_runs(c, day_id, id).await?;
+                }
+                ids.push(id);
             }
             if let Some(run) = run {
                 finish_run(c, run, "stored").await?;

@@ -246,8 +246,9 @@ impl Store {
     #[boxed]
     pub async fn known_names(&self, vehicle_id: i64) -> Result<(Vec<String>, Vec<String>), StoreError> {
         let mut c = self.conn().await?;
+        let lent = crate::lent::lent_to(&mut c, vehicle_id).await?;
         let maps = map_revision::table
-            .filter(map_revision::vehicle_id.eq(vehicle_id))
+            .filter(map_revision::vehicle_id.eq(vehicle_id).or(map_revision::id.eq_any(lent)))
             .order(map_revision::id)
             .select(map_revision::name)
             .load(&mut c)
@@ -321,8 +322,12 @@ pub(crate) async fn map_named(
     name: &str,
     kind: &str,
 ) -> Result<i64, StoreError> {
+    let lent = crate::lent::lent_to(c, vehicle_id).await?;
     let found = map_revision::table
-        .filter(map_revision::vehicle_id.eq(vehicle_id).and(map_revision::name.eq(name)))
+        .filter(map_revision::vehicle_id.eq(vehicle_id).or(map_revision::id.eq_any(lent)))
+        .filter(map_revision::name.eq(name))
+        // Its own before one that is lent to it.
+        .order(map_revision::vehicle_id.ne(vehicle_id))
         .select(map_revision::id)
         .first(c)
         .await

@@ -298,7 +298,7 @@ async fn every_migration_can_be_run_again_after_dying_at_any_statement() {
             }
             let store = Store::new(&server.db.url(&name), 1).unwrap();
             let before: String = (0..k)
-                .map(|i| format!("INSERT INTO __diesel_schema_migrations (version) VALUES ('000{}');", i + 1))
+                .map(|i| format!("INSERT INTO __diesel_schema_migrations (version) VALUES ('{:04}');", i + 1))
                 .collect();
             c.batch_execute("CREATE TABLE IF NOT EXISTS __diesel_schema_migrations (version VARCHAR(50) PRIMARY KEY NOT NULL, run_on TIMESTAMP NOT NULL DEFAULT CURRENT_TIMESTAMP)").await.unwrap();
             if !before.is_empty() {

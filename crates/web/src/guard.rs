@@ -56,7 +56,9 @@ pub(crate) async fn protect(State(state): State<AppState>, request: Request, nex
     }
     response.headers_mut().entry(CACHE.0).or_insert(HeaderValue::from_static(CACHE.1));
     for (name, value) in HEADERS {
-        response.headers_mut().insert(HeaderName::from_static(name), HeaderValue::from_static(value));
+        let name = HeaderName::from_static(name);
+        // What is more than the pages' own policy allows nobody says; what is less, files of others say themselves.
+        response.headers_mut().entry(name).or_insert(HeaderValue::from_static(value));
     }
     response
 }

@@ -31,8 +31,8 @@ const MAP_LIMIT: usize = 64 << 20;
 /// Every route.
 pub fn router(state: AppState) -> Router {
     use pages::{
-        archive, custody, days, imports, kept, lineup, prints, pulls, reading, right, search, settings,
-        sheet, starting, vehicles, workshop,
+        archive, attachments, custody, days, erase, imports, kept, lasting, lineup, prints, pulls, reading,
+        right, running, search, settings, sheet, starting, vehicles, workshop,
     };
     Router::new()
         .route("/", get(workshop::show))
@@ -43,6 +43,7 @@ pub fn router(state: AppState) -> Router {
         .route("/days/{id}/answers", post(imports::answer))
         .route("/days/{id}/commit", post(imports::commit))
         .route("/days/{id}/inbox/clear", post(imports::clear))
+        .route("/days/{id}/running", post(running::run_now))
         .route("/days/{id}/typed", post(prints::typed))
         .route("/days/{id}/checklist", post(sheet::checklist))
         .route("/days/{id}/notes", post(sheet::note))
@@ -57,6 +58,12 @@ pub fn router(state: AppState) -> Router {
         .route("/vehicles/{id}/limits", post(vehicles::limits))
         .route("/vehicles/{id}/template", get(starting::show).post(starting::keep))
         .route("/files/{id}", get(custody::file))
+        .route("/cells/{id}", get(right::cell_show).post(right::cell_edit))
+        .route("/id/{uid}", get(lasting::go))
+        .route("/vehicles/{id}/lend", post(lasting::lend))
+        .route("/vehicles/{id}/erase", get(erase::ask).post(erase::erase))
+        .route("/attachments/{id}", get(attachments::show))
+        .route("/attachments/{id}/off", post(attachments::off))
         .route("/settings", get(settings::show))
         .route("/archive.zip", get(archive::take_out))
         .route("/archive", post(archive::put_back).layer(DefaultBodyLimit::max(imports::UPLOAD_LIMIT)))
@@ -104,6 +111,7 @@ pub fn router(state: AppState) -> Router {
         .route("/vehicles/{id}/driven", post(vehicles::driven).layer(DefaultBodyLimit::max(MAP_LIMIT)))
         .route("/vehicles/{id}/maps", post(custody::map).layer(DefaultBodyLimit::max(MAP_LIMIT)))
         .route("/days/{id}/files", post(imports::upload).layer(DefaultBodyLimit::max(imports::UPLOAD_LIMIT)))
+        .route("/attach", post(attachments::attach).layer(DefaultBodyLimit::max(MAP_LIMIT)))
         .route("/assets/{version}/{*path}", get(assets::serve))
         .fallback(pages::not_found)
         .method_not_allowed_fallback(pages::not_allowed)

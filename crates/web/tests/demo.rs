@@ -4,6 +4,7 @@
 mod common;
 mod deciding;
 mod reading;
+mod record;
 mod right;
 mod searching;
 mod starting;

@@ -421,7 +421,7 @@ async fn an_import_is_taken_back_and_its_files_wait_again() {
         "twice is said and not done"
     );
     let edit = cell.get(&format!("{day}/edit")).await.text();
-    assert!(edit.contains("Undo the last import") && edit.contains("1 set of 2 files"), "{edit}");
+    assert!(edit.contains("Undo the last import") && edit.contains("1 set, from 2 files"), "{edit}");
     let run = edit.split("name=\"run\" value=\"").nth(1).unwrap().split('"').next().unwrap().to_owned();
     let stale = cell.post(&format!("{day}/undo"), &[("run", "999")]).await;
     assert_eq!(stale.status, StatusCode::CONFLICT);

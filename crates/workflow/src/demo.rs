@@ -235,7 +235,7 @@ fn choose(d: &SimDay, inbox: &[InboxItem]) -> Result<Vec<ChosenSet>, WorkflowErr
             place: Some(Place::Hub),
             smoothing: "as exported".into(),
         });
-        chosen.push(ChosenSet { config: configuration(s), pulls: pulls?, print });
+        chosen.push(ChosenSet { config: configuration(s), pulls: pulls?, print, ..ChosenSet::default() });
     }
     Ok(chosen)
 }

@@ -5,6 +5,7 @@ mod rows;
 mod take;
 
 pub use rows::{
-    AirRow, BuildRow, DayRow, FileRow, FuelRow, InterventionRow, LimitRow, LineUpRow, MapRow, NoteRow,
-    OnHandRow, PlanRow, PullRow, SetRow, Shop, SourceRow, TrailRow, VehicleRow, WaitingRow,
+    AirRow, AttachmentRow, BuildRow, CellRow, DayRow, FileRow, FuelRow, InterventionRow, LimitRow, LineUpRow,
+    MapRow, MapUseRow, MergedRow, NoteRow, OnHandRow, PlanRow, PullRow, SetRow, Shop, SourceRow, TrailRow,
+    VehicleRow, WaitingRow,
 };

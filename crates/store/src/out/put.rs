@@ -1,15 +1,17 @@
 //! Reading a shop back: its rows under new ids, in one transaction.
 
-use super::rows::Shop;
+use super::rows::{MapRow, MapUseRow, MergedRow, Shop};
 use crate::blocks::BLOCK_VERSION;
 use crate::boxed;
 use crate::db::{Store, inserted};
 use crate::error::StoreError;
 use crate::schema::{
-    audit, build_state, cell_day, day_air, day_fuel, day_note, fuel, inbox, intervention, line_up,
-    map_revision, plan_item, pull, pull_set, sample_block, source_mapping, vehicle, vehicle_limit,
+    attachment, audit, build_state, cell, cell_day, day_air, day_fuel, day_note, fuel, inbox, intervention,
+    line_up, map_revision, map_use, merged_id, plan_item, pull, pull_set, sample_block, source_mapping,
+    vehicle, vehicle_limit,
 };
 use crate::summaries::{PackedSummary, insert_summary};
+use chrono::NaiveDate;
 use diesel::prelude::*;
 use diesel_async::{AsyncMysqlConnection, RunQueryDsl};
 use std::collections::HashMap;
@@ -58,6 +60,7 @@ impl Store {
         block: &(dyn Fn(i64) -> Result<Vec<u8>, StoreError> + Send + Sync),
     ) -> Result<Vec<i64>, StoreError> {
         self.transact(async |c| {
+            none_is_here(c, shop).await?;
             let vehicles = insert_all!(c, vehicle, &shop.vehicles, |v| {
                 let taken: i64 =
                     vehicle::table.filter(vehicle::name.eq(&v.name)).count().get_result(c).await?;
@@ -71,15 +74,43 @@ impl Store {
             let builds = insert_all!(c, build_state, &shop.builds, |b| {
                 b.vehicle_id = new(&vehicles, b.vehicle_id, "vehicle")?;
             });
-            let maps = insert_all!(c, map_revision, &shop.maps, |m| {
+            let (here, made) = maps_here(c, shop).await?;
+            let mut maps = insert_all!(c, map_revision, made, |m| {
                 m.vehicle_id = new(&vehicles, m.vehicle_id, "vehicle")?;
                 m.file_id = m.file_id.map(|f| new(files, f, "file")).transpose()?;
             });
+            // A revision that is here already, made for another vehicle, serves this one too.
+            for (old, (id, vehicle_id)) in &here {
+                maps.insert(*old, *id);
+                let serves = MapUseRow { map_id: *id, vehicle_id: new(&vehicles, *vehicle_id, "vehicle")? };
+                diesel::insert_or_ignore_into(map_use::table).values(serves).execute(c).await?;
+            }
+            for u in &shop.map_uses {
+                let own = shop.maps.iter().any(|m| m.id == Some(u.map_id) && m.vehicle_id == u.vehicle_id);
+                if !own {
+                    let serves = MapUseRow {
+                        map_id: new(&maps, u.map_id, "map")?,
+                        vehicle_id: new(&vehicles, u.vehicle_id, "vehicle")?,
+                    };
+                    diesel::insert_or_ignore_into(map_use::table).values(serves).execute(c).await?;
+                }
+            }
+            for row in &shop.cells {
+                // What is said of a cell here stays.
+                let mut own = row.clone();
+                own.id = None;
+                diesel::insert_or_ignore_into(cell::table).values(&own).execute(c).await?;
+            }
             let fuels = fuels_of(c, shop).await?;
             let days = insert_all!(c, cell_day, &shop.days, |d| {
                 d.vehicle_id = new(&vehicles, d.vehicle_id, "vehicle")?;
             });
-            insert_all!(c, day_note, &shop.notes, |n| {
+            for d in &shop.days {
+                let cell = crate::cells::cell_named(c, &d.place).await?;
+                let id = new(&days, d.id.unwrap_or_default(), "day")?;
+                diesel::update(cell_day::table.find(id)).set(cell_day::cell_id.eq(cell)).execute(c).await?;
+            }
+            let notes = insert_all!(c, day_note, &shop.notes, |n| {
                 n.day_id = new(&days, n.day_id, "day")?;
             });
             insert_all!(c, day_air, &shop.air, |a| {
@@ -126,6 +157,26 @@ impl Store {
                 insert_summary(c, id, summary).await?;
                 pulls.insert(old, id);
             }
+            insert_all!(c, attachment, &shop.attachments, |a| {
+                let of = match a.kind.as_str() {
+                    "vehicle" => &vehicles,
+                    "day" => &days,
+                    "note" => &notes,
+                    "set" => &sets,
+                    _ => &pulls,
+                };
+                a.thing = new(of, a.thing, "something attached")?;
+                a.file_id = new(files, a.file_id, "file")?;
+            });
+            for m in &shop.merged {
+                let of = match m.kind.as_str() {
+                    "vehicle" => &vehicles,
+                    "map" => &maps,
+                    _ => &fuels,
+                };
+                let row = MergedRow { into_id: new(of, m.into_id, "something made one")?, ..m.clone() };
+                diesel::insert_or_ignore_into(merged_id::table).values(&row).execute(c).await?;
+            }
             insert_all!(c, audit, &shop.put_right, |t| {
                 let of = match t.kind.as_str() {
                     "vehicle" => &vehicles,
@@ -155,6 +206,60 @@ impl Store {
     }
 }
 
+/// Refuses what is here already under another name.
+async fn none_is_here(c: &mut AsyncMysqlConnection, shop: &Shop) -> Result<(), StoreError> {
+    for v in &shop.vehicles {
+        let known: Option<String> = match &v.uid {
+            Some(uid) => {
+                let same = vehicle::table.filter(vehicle::uid.eq(uid)).select(vehicle::name);
+                same.first(c).await.optional()?
+            }
+            None => None,
+        };
+        if let Some(name) = known.filter(|n| *n != v.name) {
+            return Err(StoreError::Refused(format!("{} is here already, as {name}", v.name)));
+        }
+    }
+    for part in shop.days.iter().filter_map(|d| d.uid.as_ref()).collect::<Vec<_>>().chunks(1000) {
+        let known: Option<(NaiveDate, String)> = cell_day::table
+            .inner_join(vehicle::table)
+            .filter(cell_day::uid.eq_any(part.iter().copied()))
+            .select((cell_day::on_date, vehicle::name))
+            .first(c)
+            .await
+            .optional()?;
+        if let Some((date, name)) = known.filter(|k| shop.vehicles.iter().all(|v| v.name != k.1)) {
+            return Err(StoreError::Refused(format!("its day of {date} is here already, with {name}")));
+        }
+    }
+    Ok(())
+}
+
+/// Maps of the archive that are here already, by their old ids, with the vehicle of the archive they serve; and
+/// those that are not.
+async fn maps_here<'a>(
+    c: &mut AsyncMysqlConnection,
+    shop: &'a Shop,
+) -> Result<(HashMap<i64, (i64, i64)>, Vec<&'a MapRow>), StoreError> {
+    let (mut here, mut made) = (HashMap::new(), Vec::new());
+    for m in &shop.maps {
+        let known: Option<i64> = match &m.uid {
+            Some(uid) => {
+                let same = map_revision::table.filter(map_revision::uid.eq(uid)).select(map_revision::id);
+                same.first(c).await.optional()?
+            }
+            None => None,
+        };
+        match (known, m.id) {
+            (Some(id), Some(old)) => {
+                here.insert(old, (id, m.vehicle_id));
+            }
+            _ => made.push(m),
+        }
+    }
+    Ok((here, made))
+}
+
 /// Fuels by their names, new where they are not here.
 async fn fuels_of(c: &mut AsyncMysqlConnection, shop: &Shop) -> Result<Ids, StoreError> {
     let mut made = Ids::new();
@@ -173,7 +278,7 @@ async fn fuels_of(c: &mut AsyncMysqlConnection, shop: &Shop) -> Result<Ids, Stor
             }
             None => {
                 diesel::insert_into(fuel::table)
-                    .values((fuel::name.eq(&f.name), fuel::ethanol.eq(f.ethanol)))
+                    .values((fuel::name.eq(&f.name), fuel::ethanol.eq(f.ethanol), fuel::uid.eq(&f.uid)))
                     .execute(c)
                     .await?;
                 inserted(c).await?

@@ -2,8 +2,9 @@
 //! shop it was taken out of; they hold the rows together and are others after it was read back.
 
 use crate::schema::{
-    audit, build_state, cell_day, day_air, day_fuel, day_note, fuel, inbox, intervention, line_up,
-    map_revision, plan_item, pull, pull_set, source_mapping, vehicle, vehicle_limit,
+    attachment, audit, build_state, cell, cell_day, day_air, day_fuel, day_note, fuel, inbox, intervention,
+    line_up, map_revision, map_use, merged_id, plan_item, pull, pull_set, source_mapping, vehicle,
+    vehicle_limit,
 };
 use chrono::{NaiveDate, NaiveDateTime, NaiveTime};
 use diesel::prelude::*;
@@ -59,6 +60,8 @@ macro_rules! rows {
 rows! {
     /// A vehicle with its engine, dyno and sheet.
     VehicleRow of vehicle {
+        #[serde(default)]
+        uid: Option<String>,
         name: String,
         #[serde(with = "json_text")]
         engine: String,
@@ -80,9 +83,18 @@ rows! {
         definition: String,
     }
     /// A build state.
-    BuildRow of build_state { vehicle_id: i64, name: String, note: String, since: Option<NaiveDate>, }
+    BuildRow of build_state {
+        #[serde(default)]
+        uid: Option<String>,
+        vehicle_id: i64,
+        name: String,
+        note: String,
+        since: Option<NaiveDate>,
+    }
     /// A map revision with its file in custody.
     MapRow of map_revision {
+        #[serde(default)]
+        uid: Option<String>,
         vehicle_id: i64,
         name: String,
         kind: String,
@@ -94,9 +106,37 @@ rows! {
         archived_at: Option<NaiveDateTime>,
     }
     /// A fuel.
-    FuelRow of fuel { name: String, ethanol: Option<f64>, }
+    FuelRow of fuel {
+        #[serde(default)]
+        uid: Option<String>,
+        name: String,
+        ethanol: Option<f64>,
+    }
+    /// A picture, print or paper beside something.
+    AttachmentRow of attachment {
+        kind: String,
+        thing: i64,
+        file_id: i64,
+        name: String,
+        media: String,
+        written_by: String,
+        created_at: NaiveDateTime,
+        archived_at: Option<NaiveDateTime>,
+    }
+    /// A cell.
+    CellRow of cell {
+        #[serde(default)]
+        uid: Option<String>,
+        name: String,
+        dyno: String,
+        folder: String,
+        calibrated_on: Option<NaiveDate>,
+        note: String,
+    }
     /// A day in a cell.
     DayRow of cell_day {
+        #[serde(default)]
+        uid: Option<String>,
         vehicle_id: i64,
         on_date: NaiveDate,
         place: String,
@@ -135,6 +175,8 @@ rows! {
     OnHandRow of day_fuel { day_id: i64, fuel_id: i64, litres: f64, note: String, }
     /// A set.
     SetRow of pull_set {
+        #[serde(default)]
+        uid: Option<String>,
         day_id: i64,
         build_id: i64,
         map_id: i64,
@@ -152,6 +194,8 @@ rows! {
     }
     /// A pull with the files it stands on and how their columns were read.
     PullRow of pull {
+        #[serde(default)]
+        uid: Option<String>,
         set_id: i64,
         position: i32,
         dyno_file_id: i64,
@@ -201,6 +245,25 @@ rows! {
     }
 }
 
+/// A map that serves a vehicle beside the one it was made for.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Queryable, Selectable, Insertable, Serialize, Deserialize)]
+#[diesel(table_name = map_use)]
+#[allow(missing_docs)]
+pub struct MapUseRow {
+    pub map_id: i64,
+    pub vehicle_id: i64,
+}
+
+/// The lasting id of something that was made one with another.
+#[derive(Debug, Clone, PartialEq, Eq, Queryable, Selectable, Insertable, Serialize, Deserialize)]
+#[diesel(table_name = merged_id)]
+#[allow(missing_docs)]
+pub struct MergedRow {
+    pub uid: String,
+    pub kind: String,
+    pub into_id: i64,
+}
+
 /// How the files of a source are read.
 #[derive(Debug, Clone, PartialEq, Queryable, Selectable, Insertable, Serialize, Deserialize)]
 #[diesel(table_name = source_mapping)]
@@ -242,6 +305,15 @@ pub struct Shop {
     pub line_ups: Vec<LineUpRow>,
     pub plans: Vec<PlanRow>,
     pub waiting: Vec<WaitingRow>,
+    #[serde(default)]
+    pub map_uses: Vec<MapUseRow>,
+    #[serde(default)]
+    pub cells: Vec<CellRow>,
+    #[serde(default)]
+    pub attachments: Vec<AttachmentRow>,
+    /// Old ids of what was made one with something: lasting id, kind, and the row it is now.
+    #[serde(default)]
+    pub merged: Vec<MergedRow>,
     pub sources: Vec<SourceRow>,
     pub files: Vec<FileRow>,
 }

@@ -1,13 +1,14 @@
 //! Taking a shop out: all rows of some vehicles, as they stand at one moment.
 
-use super::rows::{FileRow, Shop};
+use super::rows::{AttachmentRow, FileRow, MapRow, MapUseRow, MergedRow, Shop};
 use crate::boxed;
 use crate::db::Store;
 use crate::error::StoreError;
 use crate::files::hex;
 use crate::schema::{
-    audit, build_state, cell_day, day_air, day_fuel, day_note, fuel, inbox, intervention, line_up,
-    map_revision, plan_item, pull, pull_set, raw_file, source_mapping, vehicle, vehicle_limit,
+    attachment, audit, build_state, cell, cell_day, day_air, day_fuel, day_note, fuel, inbox, intervention,
+    line_up, map_revision, map_use, merged_id, plan_item, pull, pull_set, raw_file, source_mapping, vehicle,
+    vehicle_limit,
 };
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
@@ -60,6 +61,19 @@ impl Store {
             s.limits = rows_of!(c, vehicle_limit::vehicle_id in vehicles);
             s.builds = rows_of!(c, build_state::vehicle_id in vehicles);
             s.maps = rows_of!(c, map_revision::vehicle_id in vehicles);
+            for part in vehicles.chunks(AT_ONCE) {
+                let rows = map_use::table.filter(map_use::vehicle_id.eq_any(part));
+                s.map_uses.extend(rows.select(MapUseRow::as_select()).load(c).await?);
+            }
+            // A map made for a vehicle that stays here goes along as one of the vehicle it serves.
+            let own: BTreeSet<Option<i64>> = s.maps.iter().map(|m| m.id).collect();
+            let lent = ids(s.map_uses.iter().map(|u| Some(u.map_id)).filter(|m| !own.contains(m)));
+            let mut lent: Vec<MapRow> = rows_of!(c, map_revision::id in lent);
+            for m in &mut lent {
+                let serves = s.map_uses.iter().find(|u| Some(u.map_id) == m.id);
+                m.vehicle_id = serves.map_or(m.vehicle_id, |u| u.vehicle_id);
+            }
+            s.maps.extend(lent);
             s.line_ups = rows_of!(c, line_up::vehicle_id in vehicles);
             s.plans = rows_of!(c, plan_item::vehicle_id in vehicles);
             s.days = rows_of!(c, cell_day::vehicle_id in vehicles);
@@ -86,6 +100,42 @@ impl Store {
             let fuels = s.sets.iter().map(|x| x.fuel_id).chain(s.fuel_on_hand.iter().map(|f| f.fuel_id));
             let fuels = ids(fuels.map(Some));
             s.fuels = rows_of!(c, fuel::id in fuels);
+            let mut places: Vec<&str> = s.days.iter().map(|d| d.place.as_str()).collect();
+            places.sort_unstable();
+            places.dedup();
+            s.cells = cell::table
+                .filter(cell::name.eq_any(places))
+                .order(cell::id)
+                .select(SelectableHelper::as_select())
+                .load(c)
+                .await?;
+            for (kind, things) in [
+                ("vehicle", vehicles.to_vec()),
+                ("day", days.clone()),
+                ("note", ids(s.notes.iter().map(|n| n.id))),
+                ("set", sets.clone()),
+                ("pull", pulls.clone()),
+            ] {
+                for part in things.chunks(AT_ONCE) {
+                    let rows = attachment::table
+                        .filter(attachment::kind.eq(kind).and(attachment::thing.eq_any(part)))
+                        .order(attachment::id)
+                        .select(AttachmentRow::as_select());
+                    s.attachments.extend(rows.load(c).await?);
+                }
+            }
+            for (kind, things) in [
+                ("vehicle", vehicles.to_vec()),
+                ("map", ids(s.maps.iter().map(|m| m.id))),
+                ("fuel", fuels.clone()),
+            ] {
+                for part in things.chunks(AT_ONCE) {
+                    let rows = merged_id::table
+                        .filter(merged_id::kind.eq(kind).and(merged_id::into_id.eq_any(part)))
+                        .select(MergedRow::as_select());
+                    s.merged.extend(rows.load(c).await?);
+                }
+            }
             for (kind, things) in [
                 ("vehicle", vehicles.to_vec()),
                 ("day", days),
@@ -114,6 +164,7 @@ impl Store {
             let files = s.pulls.iter().flat_map(|p| [Some(p.dyno_file_id), p.ecu_file_id]);
             let files = files
                 .chain(s.maps.iter().map(|m| m.file_id))
+                .chain(s.attachments.iter().map(|a| Some(a.file_id)))
                 .chain(s.waiting.iter().map(|w| Some(w.file_id)));
             for part in ids(files).chunks(AT_ONCE) {
                 let rows: Vec<(i64, Vec<u8>, String, i64)> = raw_file::table

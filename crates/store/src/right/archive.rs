@@ -51,6 +51,9 @@ async fn held(c: &mut AsyncMysqlConnection, of: Subject) -> Result<Held, StoreEr
                 "a fuel belongs to every vehicle: merge it with another instead".into(),
             ));
         }
+        Subject::Cell(_) => {
+            return Err(StoreError::Refused("a cell stands as long as its days do".into()));
+        }
     };
     found.map_err(|e| StoreError::from(e).about(of.kind(), of.id()))
 }
@@ -77,7 +80,7 @@ async fn put(c: &mut AsyncMysqlConnection, of: Subject, at: Option<NaiveDateTime
                 .execute(c)
                 .await?
         }
-        Subject::Fuel(_) => 0,
+        Subject::Fuel(_) | Subject::Cell(_) => 0,
     };
     Ok(())
 }

@@ -21,6 +21,7 @@ pub enum Subject {
     Pull(i64),
     Map(i64),
     Fuel(i64),
+    Cell(i64),
 }
 
 impl Subject {
@@ -33,7 +34,26 @@ impl Subject {
             Self::Pull(_) => "pull",
             Self::Map(_) => "map",
             Self::Fuel(_) => "fuel",
+            Self::Cell(_) => "cell",
         }
+    }
+
+    /// One of every kind, under an id.
+    pub fn kinds(id: i64) -> [Self; 7] {
+        [
+            Self::Vehicle(id),
+            Self::Day(id),
+            Self::Set(id),
+            Self::Pull(id),
+            Self::Map(id),
+            Self::Fuel(id),
+            Self::Cell(id),
+        ]
+    }
+
+    /// The thing of a kind as stored.
+    pub fn of(kind: &str, id: i64) -> Option<Self> {
+        Self::kinds(id).into_iter().find(|s| s.kind() == kind)
     }
 
     /// Its id.
@@ -44,7 +64,8 @@ impl Subject {
             | Self::Set(id)
             | Self::Pull(id)
             | Self::Map(id)
-            | Self::Fuel(id) => id,
+            | Self::Fuel(id)
+            | Self::Cell(id) => id,
         }
     }
 }

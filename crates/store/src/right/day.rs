@@ -86,8 +86,10 @@ impl Store {
                 Change::new("vehicle", &seen.vehicle, name),
             ];
             changes.retain(Change::differs);
+            let cell = crate::cells::cell_named(c, &now.place).await?;
             diesel::update(cell_day::table.find(seen.id))
                 .set((
+                    cell_day::cell_id.eq(cell),
                     cell_day::on_date.eq(now.date),
                     cell_day::zone.eq(&now.zone),
                     cell_day::place.eq(&now.place),

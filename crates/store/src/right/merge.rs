@@ -8,6 +8,7 @@ use crate::boxed;
 use crate::claim::{Seen, Touch, claim_day};
 use crate::db::Store;
 use crate::error::StoreError;
+use crate::lasting::note_merged;
 use crate::schema::{cell_day, day_fuel, fuel, line_up, map_revision, plan_item, pull_set, vehicle};
 use crate::vehicles::claim_vehicle;
 use diesel::prelude::*;
@@ -79,6 +80,7 @@ impl Store {
             claim_days(c, days).await?;
             let n = diesel::update(sets).set(pull_set::map_id.eq(into)).execute(c).await?;
             archive_one(c, Subject::Map(from), by).await?;
+            note_merged(c, Subject::Map(from), into).await?;
             keep(c, Subject::Map(into), by, &[Change::new("sets", "", format!("{n} from {}", a.name))])
                 .await?;
             Ok(a.vehicle_id)
@@ -136,6 +138,7 @@ impl Store {
             if b.1.is_none() && a.1.is_some() {
                 diesel::update(fuel::table.find(into)).set(fuel::ethanol.eq(a.1)).execute(c).await?;
             }
+            note_merged(c, Subject::Fuel(from), into).await?;
             diesel::delete(fuel::table.find(from)).execute(c).await?;
             keep(c, Subject::Fuel(into), by, &[Change::new("sets", "", format!("{sets} from {}", a.0))]).await
         })
@@ -173,6 +176,7 @@ impl Store {
             .execute(c)
             .await?;
             archive_one(c, Subject::Vehicle(from), by).await?;
+            note_merged(c, Subject::Vehicle(from), into).await?;
             let said = format!("{} from {name}", days.len());
             keep(c, Subject::Vehicle(into), by, &[Change::new("days", "", said)]).await
         })

@@ -4,6 +4,7 @@
 mod archive;
 mod audit;
 mod day;
+mod erase;
 mod merge;
 mod place;
 mod print;
@@ -16,6 +17,7 @@ pub use archive::Archived;
 pub(crate) use audit::keep;
 pub use audit::{AuditEntry, By, Change, Subject};
 pub use day::DayWords;
+pub use erase::Erased;
 pub use place::To;
 pub use samples::{FileRef, Reread, SampleFiles};
 pub use undo::LastImport;

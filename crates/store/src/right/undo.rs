@@ -10,7 +10,7 @@ use crate::error::StoreError;
 use crate::inbox::{NewInboxItem, put_waiting};
 use crate::schema::{inbox, pull, pull_set, raw_file};
 use diesel::prelude::*;
-use diesel_async::RunQueryDsl;
+use diesel_async::{AsyncMysqlConnection, RunQueryDsl};
 
 /// The import that a day can be freed of.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -19,8 +19,25 @@ pub struct LastImport {
     pub run_id: i64,
     /// Its sets.
     pub sets: Vec<i64>,
+    /// Its pulls that went to sets which were there already.
+    pub pulls: Vec<i64>,
     /// Files of its pulls, each once: id and name.
     pub files: Vec<(i64, String)>,
+}
+
+/// Sets of a run that are still there, and pulls of it in sets that were there before.
+async fn stored_by(c: &mut AsyncMysqlConnection, run_id: i64) -> Result<(Vec<i64>, Vec<i64>), StoreError> {
+    let sets = pull_set::table
+        .filter(pull_set::run_id.eq(run_id).and(pull_set::archived_at.is_null()))
+        .select(pull_set::id)
+        .load(c)
+        .await?;
+    let pulls = pull::table
+        .filter(pull::run_id.eq(run_id).and(pull::archived_at.is_null()))
+        .select(pull::id)
+        .load(c)
+        .await?;
+    Ok((sets, pulls))
 }
 
 impl Store {
@@ -35,14 +52,17 @@ impl Store {
         let alive = pull_set::day_id.eq(day_id).and(pull_set::archived_at.is_null());
         let newest: Option<i64> =
             pull_set::table.filter(alive).select(diesel::dsl::max(pull_set::run_id)).first(&mut c).await?;
-        let Some(run_id) = newest else { return Ok(None) };
-        let sets: Vec<i64> = pull_set::table
-            .filter(alive.and(pull_set::run_id.eq(run_id)))
-            .select(pull_set::id)
-            .load(&mut c)
+        let own = pull_set::day_id.eq(day_id).and(pull::archived_at.is_null());
+        let appended: Option<i64> = pull::table
+            .inner_join(pull_set::table)
+            .filter(own)
+            .select(diesel::dsl::max(pull::run_id))
+            .first(&mut c)
             .await?;
+        let Some(run_id) = newest.max(appended) else { return Ok(None) };
+        let (sets, pulls) = stored_by(&mut c, run_id).await?;
         let pairs: Vec<(i64, Option<i64>)> = pull::table
-            .filter(pull::set_id.eq_any(&sets))
+            .filter(pull::set_id.eq_any(&sets).or(pull::id.eq_any(&pulls)))
             .select((pull::dyno_file_id, pull::ecu_file_id))
             .load(&mut c)
             .await?;
@@ -53,7 +73,7 @@ impl Store {
             .select((raw_file::id, raw_file::name))
             .load(&mut c)
             .await?;
-        Ok(Some(LastImport { run_id, sets, files }))
+        Ok(Some(LastImport { run_id, sets, pulls, files }))
     }
 
     /// Archives the sets of an import and puts its files back into the inbox of their day, in one
@@ -71,16 +91,14 @@ impl Store {
     ) -> Result<(), StoreError> {
         self.transact(async |c| {
             claim_day(c, day_id, Touch::Measurements, Seen::Nothing).await?;
-            let now: Vec<i64> = pull_set::table
-                .filter(pull_set::run_id.eq(seen.run_id).and(pull_set::archived_at.is_null()))
-                .select(pull_set::id)
-                .load(c)
-                .await?;
-            if now != seen.sets {
+            if stored_by(c, seen.run_id).await? != (seen.sets.clone(), seen.pulls.clone()) {
                 return Err(StoreError::Changed { what: "what was imported last", now: None });
             }
             for set in &seen.sets {
                 archive_one(c, Subject::Set(*set), by).await?;
+            }
+            for pull in &seen.pulls {
+                archive_one(c, Subject::Pull(*pull), by).await?;
             }
             for (file_id, item) in waiting {
                 let there: i64 = inbox::table

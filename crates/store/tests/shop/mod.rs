@@ -102,7 +102,7 @@ pub(crate) fn new_set(file: i64, pulls: usize) -> NewSet {
         note: "after the rattle".into(),
         ..Configuration::default()
     };
-    NewSet { config, pulls: (0..pulls).map(|_| new_pull(file)).collect() }
+    NewSet { config, pulls: (0..pulls).map(|_| new_pull(file)).collect(), into: None, runs: false }
 }
 
 pub(crate) async fn day(store: &Store) -> i64 {

@@ -7,8 +7,8 @@ use crate::prefs::Prefs;
 use crate::seen::unchanged;
 use crate::state::{AppState, PageMade};
 use crate::typed::{self, Wrong, blank_or, optional};
-use crate::views::day_seen;
 use crate::views::{DayPage, NewDayPage, Shell, day_page};
+use crate::views::{attached_rows, day_seen, other_dyno};
 use axum::Form;
 use axum::body::Bytes;
 use axum::extract::{Path, Query, State};
@@ -20,7 +20,7 @@ use jamjar_core::analysis::{Aspiration, Engine, Ignition, Vehicle};
 use jamjar_core::bounds::{AIR_TEMPERATURE_C, ALTITUDE_M, DISPLACEMENT_L, HUMIDITY, OVERALL_RATIO};
 use jamjar_core::pull::dyno::{Dyno, DynoKind};
 use jamjar_core::vehicle_sheet::VehicleSheet;
-use jamjar_store::{NewDay, NewVehicle, Thing};
+use jamjar_store::{Attached, NewDay, NewVehicle, Thing};
 use jamjar_workflow::remeasure::{DayChange, change_day};
 use jamjar_workflow::sets::{day_sets, read_sets};
 use serde::Deserialize;
@@ -134,6 +134,7 @@ async fn new_page(
     Ok(NewDayPage {
         shell: Shell::new("Start a day", &prefs.theme, "new"),
         vehicles,
+        cells: state.store.cells().await?.into_iter().map(|c| c.name).collect(),
         problem,
         bad,
         chosen: typed.vehicle_id.parse().unwrap_or(0),
@@ -144,6 +145,8 @@ async fn new_page(
 #[derive(Deserialize)]
 pub(crate) struct NewFor {
     vehicle: Option<i64>,
+    /// A day on which another vehicle stood in the cell: date, place and air are the same.
+    beside: Option<i64>,
 }
 
 pub(crate) async fn new_form(
@@ -156,6 +159,22 @@ pub(crate) async fn new_form(
         date: chrono::Local::now().date_naive().to_string(),
         vehicle_id: q.vehicle.map_or_else(String::new, |v| v.to_string()),
         ..NewDayForm::default()
+    };
+    let typed = match q.beside {
+        Some(id) => {
+            let d = state.store.day(id).await?;
+            let text =
+                |v: Option<f64>, digits: usize| v.map_or_else(String::new, |v| format!("{v:.digits$}"));
+            NewDayForm {
+                date: d.date.to_string(),
+                place: d.place,
+                temperature: text(d.air.map(|a| a.temperature_c), 1),
+                humidity: text(d.air.map(|a| 100.0 * a.humidity), 0),
+                pressure: text(d.air.map(|a| a.pressure_hpa), 1),
+                ..typed
+            }
+        }
+        None => typed,
     };
     let form = new_page(&state, &prefs, typed, None).await?;
     page(&form)
@@ -220,7 +239,24 @@ async fn day(state: &AppState, prefs: &Prefs, id: i64) -> Result<DayPage, WebErr
     let inbox = imports::fragment(state, id).await?;
     let run = imports::running(state, id).await?;
     let planned = state.store.planned(day.vehicle_id).await?;
-    Ok(day_page(prefs, &day, &vehicle, &sets, &sheet, &e, inbox, run, &planned))
+    let mut out = day_page(prefs, &day, &vehicle, &sets, &sheet, &e, inbox, run, &planned);
+    out.running = state.store.running(id).await?;
+    out.beside = state.store.beside_day(id).await?;
+    out.cell = state.store.cell_of_day(id).await?;
+    if let Some(c) = &out.cell {
+        out.other_dyno = other_dyno(c, &vehicle);
+    }
+    let called = |to: Attached| {
+        let (kind, id) = to.parts();
+        let words = out.attach_to.iter().find(|t| t.0 == format!("{kind}:{id}"));
+        match to {
+            Attached::Day(_) => String::new(),
+            Attached::Pull(_) => "a pull".to_owned(),
+            _ => words.map_or_else(String::new, |w| w.1.clone()),
+        }
+    };
+    out.attached = attached_rows(&state.store.attached_on_day(id).await?, called);
+    Ok(out)
 }
 
 /// Kept while everything of the day, its vehicle and the names to choose from stay as they are; while files

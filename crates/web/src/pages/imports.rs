@@ -34,7 +34,11 @@ pub(crate) async fn fragment(state: &AppState, day_id: i64) -> Result<InboxFragm
     let proposals = import::propose(&items, &maps, &fuels);
     let build = state.store.builds(day.vehicle_id).await?.pop().map_or_else(|| "A".to_owned(), |b| b.name);
     let kind = state.store.vehicle(day.vehicle_id).await?.vehicle.dyno.kind;
-    Ok(inbox_fragment(day_id, &items, &proposals, maps, fuels, build, kind))
+    let stored = state.store.sets_of_day(day_id).await?;
+    let running = state.store.running(day_id).await?;
+    let mut out = inbox_fragment(day_id, &items, &proposals, maps, fuels, build, kind);
+    out.goes_to(&stored, running.as_ref());
+    Ok(out)
 }
 
 /// The running commit of a day, if any.
@@ -167,7 +171,7 @@ pub(crate) async fn clear(
 /// The sets a form says, each with map and fuel, or what is wrong with them.
 fn wanted(fields: &[(String, String)]) -> Result<Vec<ChosenSet>, String> {
     let sets = chosen(fields).map_err(|e| format!("Nothing was stored. {e}."))?;
-    for s in sets.iter().filter(|s| !s.pulls.is_empty()) {
+    for s in sets.iter().filter(|s| !s.pulls.is_empty() && s.into.is_none()) {
         for (what, said) in [("map", &s.config.map), ("fuel", &s.config.fuel)] {
             if said.trim().is_empty() {
                 return Err(format!(
@@ -214,6 +218,8 @@ fn chosen(fields: &[(String, String)]) -> Result<Vec<ChosenSet>, String> {
             "build" => set.config.build.clone_from(value),
             "note" => set.config.note.clone_from(value),
             "extras" => set.config.extras = extras_of(value).map_err(refused)?,
+            "into" => set.into = value.parse().ok(),
+            "runs" => set.runs = value == "yes",
             "place" | "applied" | "smoothing" => {
                 said.resize(out.len(), Default::default());
                 let [place, applied, smoothing] = &mut said[index];

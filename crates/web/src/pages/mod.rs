@@ -1,10 +1,13 @@
 //! One module per resource; handlers extract, call, map to a view, render.
 
 pub(crate) mod archive;
+pub(crate) mod attachments;
 pub(crate) mod custody;
 pub(crate) mod days;
+pub(crate) mod erase;
 pub(crate) mod imports;
 pub(crate) mod kept;
+pub(crate) mod lasting;
 mod limit_form;
 pub(crate) mod lineup;
 mod print_said;
@@ -12,6 +15,7 @@ pub(crate) mod prints;
 pub(crate) mod pulls;
 pub(crate) mod reading;
 pub(crate) mod right;
+pub(crate) mod running;
 pub(crate) mod search;
 pub(crate) mod settings;
 pub(crate) mod sheet;

@@ -7,7 +7,7 @@ use crate::cookies::{keeping, lasting};
 use crate::error::WebError;
 use crate::prefs::Prefs;
 use crate::state::{AppState, PageMade};
-use crate::views::{Asked, Encoding, FigureAsked, evidence_view, lane_ids, pull_page};
+use crate::views::{Asked, Encoding, FigureAsked, attached_rows, evidence_view, lane_ids, pull_page};
 use axum::Form;
 use axum::extract::{Path, Query, State};
 use axum::http::Uri;
@@ -17,7 +17,7 @@ use axum_extra::extract::cookie::Cookie;
 use jamjar_core::analysis::Settings;
 use jamjar_core::figures::Looks;
 use jamjar_core::units::typed;
-use jamjar_store::{Subject, Thing};
+use jamjar_store::{Attached, Subject, Thing};
 use jamjar_workflow::evidence::evidence;
 use jamjar_workflow::keep::Made;
 use jamjar_workflow::reading::{Reading, read_pull};
@@ -96,7 +96,8 @@ pub(crate) async fn show(
             None => None,
         };
         let note = state.store.note_of_pull(id).await?;
-        let view = pull_page(r, e, &prefs, Asked { axis: p.axis.clone(), zoom, lanes, evidence, note });
+        let mut view = pull_page(r, e, &prefs, Asked { axis: p.axis.clone(), zoom, lanes, evidence, note });
+        view.attached = attached_rows(&state.store.attached(Attached::Pull(id)).await?, |_| String::new());
         let rests_on = vec![Thing::Day(r.day.id), Thing::Vehicle(r.vehicle.id), Thing::Names];
         Ok(PageMade { body: page(&view)?.0, rests_on, lasts: true })
     };

@@ -44,6 +44,7 @@ pub(crate) async fn show(
         run,
         kept: p.kept.chars().take(300).collect(),
         person: who.name,
+        cells: state.store.cells().await?,
         fuels: state.store.fuels().await?,
         archived: put_away(&state.store.archived_vehicles().await?),
         sources: source_rows(&state.store.remembered_sources().await?),

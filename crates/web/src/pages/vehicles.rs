@@ -17,6 +17,7 @@ use axum::http::StatusCode;
 use axum::response::{Html, IntoResponse, Redirect, Response};
 use jamjar_core::vehicle_sheet::{MOST_GEARS, VehicleSheet};
 use jamjar_core::words::limit_short;
+use jamjar_store::Attached;
 use jamjar_workflow::road::driven_in;
 use jamjar_workflow::sets::{fresh_sets, read_sets};
 use std::collections::HashMap;
@@ -59,6 +60,8 @@ async fn parts(state: &AppState, prefs: &Prefs, id: i64) -> Result<VehicleParts,
         days,
         counts: state.store.vehicle_counts(id).await?,
         baseline,
+        elsewhere: state.store.maps_elsewhere(id).await?,
+        attached: state.store.attached(Attached::Vehicle(id)).await?,
         kept: state.store.kept_line_ups(Some(id), KEPT).await?,
         planned: state.store.planned(id).await?,
     })

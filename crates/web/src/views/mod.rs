@@ -2,6 +2,7 @@
 
 mod common;
 mod day;
+mod erase;
 mod lineup;
 mod pull;
 mod right;
@@ -12,12 +13,14 @@ mod vehicle;
 mod workshop;
 
 pub(crate) use common::{
-    ColumnTable, Encoding, FigureAsked, channels, column_rows, count, date_words, id_of, units,
+    ColumnTable, Encoding, FigureAsked, attached_rows, channels, column_rows, count, date_words, dyno_kinds,
+    id_of, size_words, units,
 };
 pub(crate) use day::{
     DayPage, InboxFragment, NewDayPage, TypedForm, applied, checklist_fragment, day_page, day_seen,
-    inbox_fragment, places,
+    inbox_fragment, other_dyno, places,
 };
+pub(crate) use erase::ErasePage;
 pub(crate) use lineup::{
     Fields as LineUpFields, LineUpAsked, chart_of, focus_of as lineup_focus, lineup_page,
 };

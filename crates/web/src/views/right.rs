@@ -136,6 +136,12 @@ pub(crate) struct RightPage {
     pub(crate) put_away: Vec<PutAway>,
     pub(crate) trail: Vec<Trail>,
     pub(crate) person: String,
+    /// Its lasting id; blank where it has none.
+    pub(crate) lasting: String,
+    /// A vehicle can be erased.
+    pub(crate) can_erase: bool,
+    /// What belongs to it: addresses and words.
+    pub(crate) lines: Vec<(String, String)>,
     /// Columns of its recordings, with what to choose from.
     pub(crate) columns: Vec<ColumnTable>,
     pub(crate) channels: Vec<(String, &'static str)>,
@@ -163,6 +169,9 @@ impl RightPage {
             put_away: Vec::new(),
             trail: Vec::new(),
             person: String::new(),
+            lasting: String::new(),
+            can_erase: false,
+            lines: Vec::new(),
             columns: Vec::new(),
             channels: Vec::new(),
             units: Vec::new(),

@@ -5,6 +5,7 @@ use super::{PutAway, RunFragment, Shell};
 use askama::Template;
 use jamjar_core::correction::Correction;
 use jamjar_formats::{Mapping, Rule};
+use jamjar_store::CellRecord;
 
 #[derive(Template)]
 #[template(path = "settings.html")]
@@ -17,6 +18,7 @@ pub(crate) struct SettingsPage {
     /// Families for spark and for compression ignition: id, words, chosen.
     pub(crate) spark: Vec<Choice>,
     pub(crate) diesel: Vec<Choice>,
+    pub(crate) cells: Vec<CellRecord>,
     /// Ids and names.
     pub(crate) fuels: Vec<(i64, String)>,
     pub(crate) archived: Vec<PutAway>,

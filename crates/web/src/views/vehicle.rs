@@ -1,7 +1,7 @@
 //! Vehicle pages: what it is, what limits it, what it is quoted at, its build states, maps and days.
 
 use super::Shell;
-use super::common::{KeptRow, PlanRow, count, date_words, kept_rows, plan_rows};
+use super::common::{AttachedRow, KeptRow, PlanRow, attached_rows, count, date_words, kept_rows, plan_rows};
 use crate::prefs::Prefs;
 use crate::seen::mark;
 use askama::Template;
@@ -11,7 +11,9 @@ use jamjar_core::driven::Driven;
 use jamjar_core::limits::{Direction, Limit, Severity, Threshold};
 use jamjar_core::vehicle_sheet::VehicleSheet;
 use jamjar_core::words::threshold_text;
-use jamjar_store::{BuildState, Day, HeldFile, KeptLineUp, MapRecord, PlanItem, VehicleRecord};
+use jamjar_store::{
+    Attachment, BuildState, Day, HeldFile, KeptLineUp, LentMap, MapRecord, PlanItem, VehicleRecord,
+};
 
 pub(crate) struct VehicleRow {
     pub(crate) id: i64,
@@ -66,6 +68,7 @@ pub(crate) struct MapRow {
     pub(crate) note: String,
     pub(crate) file: Option<HeldFile>,
     pub(crate) sets: String,
+    pub(crate) lent: bool,
 }
 
 pub(crate) struct BuildRow {
@@ -107,6 +110,9 @@ pub(crate) struct VehiclePage {
     pub(crate) form: SheetForm,
     pub(crate) unit: &'static str,
     pub(crate) problem: String,
+    pub(crate) elsewhere: Vec<LentMap>,
+    pub(crate) attached: Vec<AttachedRow>,
+    pub(crate) attach_to: Vec<(String, String)>,
     pub(crate) kept: Vec<KeptRow>,
     pub(crate) plan: Vec<PlanRow>,
 }
@@ -266,6 +272,8 @@ pub(crate) struct VehicleParts {
     pub(crate) counts: (i64, i64),
     /// The newest stock set.
     pub(crate) baseline: Option<Stock>,
+    pub(crate) elsewhere: Vec<LentMap>,
+    pub(crate) attached: Vec<Attachment>,
     pub(crate) kept: Vec<KeptLineUp>,
     pub(crate) planned: Vec<PlanItem>,
 }
@@ -368,6 +376,9 @@ pub(crate) fn vehicle_page(prefs: &Prefs, p: VehicleParts, problem: String) -> V
             limits_it: s.limits_it.clone(),
         },
         unit: u.label(),
+        attached: attached_rows(&p.attached, |_| String::new()),
+        attach_to: vec![(format!("vehicle:{}", v.id), "this vehicle".to_owned())],
+        elsewhere: p.elsewhere.clone(),
         kept: kept_rows(&p.kept),
         plan: plan_rows(&p.planned, &[]),
         problem,
@@ -412,5 +423,6 @@ fn map_row(m: &MapRecord) -> MapRow {
         note: m.note.clone(),
         file: m.file.clone(),
         sets: count(m.sets as usize, "set"),
+        lent: m.lent,
     }
 }

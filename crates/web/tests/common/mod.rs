@@ -58,7 +58,31 @@ fn kept_folder() -> PathBuf {
     own
 }
 
+/// Values of the tick boxes of a fragment, each with the number of its set.
+pub(crate) fn ticked(page: &str) -> Vec<(String, String)> {
+    page.split("name=\"pull.")
+        .skip(1)
+        .map(|p| {
+            let set = p.split('"').next().unwrap();
+            let value = p.split("value=\"").nth(1).unwrap().split('"').next().unwrap();
+            (format!("pull.{set}"), value.to_owned())
+        })
+        .collect()
+}
+
 impl Cell {
+    /// Stores what waits, with the fields given beside the ticks.
+    pub(crate) async fn store_ticked(&self, day: &str, page: &str, more: &[(&str, &str)]) {
+        let pulls = ticked(page);
+        let mut form: Vec<(&str, &str)> = pulls.iter().map(|(k, v)| (k.as_str(), v.as_str())).collect();
+        form.extend_from_slice(more);
+        let run = self.post(&format!("{day}/commit"), &form).await.text();
+        let address =
+            run.split("hx-get=\"").nth(1).unwrap_or_else(|| panic!("{run}")).split('"').next().unwrap();
+        let done = self.finished(address).await.text();
+        assert!(!done.contains("error"), "{done}");
+    }
+
     /// An empty shop.
     pub(crate) async fn start(name: &str) -> Self {
         Self::on(tempfile::Builder::new().prefix(&format!("jw-{name}-")).tempdir().unwrap()).await
@@ -183,6 +207,34 @@ impl Cell {
 
     pub(crate) async fn drop_files(&self, day: &str, files: &[(&str, &[u8])]) -> Reply {
         self.upload(&format!("{day}/files"), "files", files).await
+    }
+
+    /// One file with fields before it.
+    pub(crate) async fn upload_with(
+        &self,
+        path: &str,
+        fields: &[(&str, &str)],
+        name: &str,
+        bytes: &[u8],
+    ) -> Reply {
+        let mut body = Vec::new();
+        for (k, v) in fields {
+            body.extend(
+                format!("--xyz\r\nContent-Disposition: form-data; name=\"{k}\"\r\n\r\n{v}\r\n").bytes(),
+            );
+        }
+        let head =
+            format!("--xyz\r\nContent-Disposition: form-data; name=\"file\"; filename=\"{name}\"\r\n\r\n");
+        body.extend(head.bytes());
+        body.extend(bytes);
+        body.extend(b"\r\n--xyz--\r\n");
+        let request = Request::post(path)
+            .header("host", "127.0.0.1:1")
+            .header("origin", "http://127.0.0.1:1")
+            .header("content-type", "multipart/form-data; boundary=xyz")
+            .body(Body::from(body))
+            .unwrap();
+        self.send(request).await
     }
 
     pub(crate) async fn upload(&self, path: &str, field: &str, files: &[(&str, &[u8])]) -> Reply {

@@ -1,6 +1,6 @@
 //! Pulls that come finished, from a drop to a line-up: tables without time, peaks on paper, a log alone.
 
-use crate::common::{Cell, by};
+use crate::common::{Cell, by, ticked};
 use axum::http::StatusCode;
 use jamjar_core::analysis::Finished;
 use jamjar_core::printed::{Applied, Place};
@@ -16,29 +16,6 @@ fn table(runs: &[(&str, f64)]) -> String {
         }
         out
     })
-}
-
-/// Values of the tick boxes of a fragment, each with the number of its set.
-fn ticked(page: &str) -> Vec<(String, String)> {
-    page.split("name=\"pull.")
-        .skip(1)
-        .map(|p| {
-            let set = p.split('"').next().unwrap();
-            let value = p.split("value=\"").nth(1).unwrap().split('"').next().unwrap();
-            (format!("pull.{set}"), value.to_owned())
-        })
-        .collect()
-}
-
-/// Stores what waits, with the fields given beside the ticks.
-async fn store(cell: &Cell, day: &str, page: &str, more: &[(&str, &str)]) {
-    let pulls = ticked(page);
-    let mut form: Vec<(&str, &str)> = pulls.iter().map(|(k, v)| (k.as_str(), v.as_str())).collect();
-    form.extend_from_slice(more);
-    let run = cell.post(&format!("{day}/commit"), &form).await.text();
-    let address = run.split("hx-get=\"").nth(1).unwrap_or_else(|| panic!("{run}")).split('"').next().unwrap();
-    let done = cell.finished(address).await.text();
-    assert!(!done.contains("error"), "{done}");
 }
 
 async fn finished(cell: &Cell, pull: i64) -> Finished {
@@ -65,7 +42,7 @@ async fn a_table_without_time_becomes_sets_that_say_what_they_are() {
         ("applied.1", "unknown"),
         ("smoothing.1", "5"),
     ];
-    store(&cell, &day, &page, &[&named[..], &said[..]].concat()).await;
+    cell.store_ticked(&day, &page, &[&named[..], &said[..]].concat()).await;
     let sets = cell.store.sets_of_day(1).await.unwrap();
     assert_eq!(sets.len(), 2);
     let pulls: Vec<i64> = sets.iter().map(|s| s.pulls[0].0.id).collect();
@@ -146,8 +123,7 @@ async fn peaks_are_typed_from_paper_and_an_import_of_them_is_taken_back() {
     assert!(bad.contains("“lots” is not a number") && bad.contains("value=\"6100\""), "kept as typed: {bad}");
     let page = cell.post(&format!("{day}/typed"), &typed("162")).await.text();
     assert!(page.contains("peaks typed from a print"), "{page}");
-    store(
-        &cell,
+    cell.store_ticked(
         &day,
         &page,
         &[("map.0", "Stock"), ("fuel.0", "E10"), ("place.0", "hub"), ("applied.0", "none")],
@@ -189,7 +165,7 @@ async fn the_log_of_an_engine_computer_alone_is_a_pull_without_power() {
     }
     let page = cell.drop_files(&day, &[("c3 p1 ecu.csv", log.as_bytes())]).await.text();
     assert!(page.contains("no dyno recording: limits and timing, no power"), "{page}");
-    store(&cell, &day, &page, &[("map.0", "C3"), ("fuel.0", "E10")]).await;
+    cell.store_ticked(&day, &page, &[("map.0", "C3"), ("fuel.0", "E10")]).await;
     let pull = cell.store.sets_of_day(1).await.unwrap()[0].pulls[0].0.clone();
     assert_eq!(
         (finished(&cell, pull.id).await, pull.ecu_file_id),
@@ -228,7 +204,7 @@ async fn a_table_that_cannot_be_read_says_where_and_a_column_is_put_right_before
     assert!(settings.contains("“Power” is") && settings.contains("forget"), "{settings}");
     cell.post("/settings/forget", &[("source", &source)]).await;
     assert!(!cell.get("/settings").await.text().contains("“Power” is"));
-    store(&cell, &day, &page, &[("map.0", "Stock"), ("fuel.0", "E10")]).await;
+    cell.store_ticked(&day, &page, &[("map.0", "Stock"), ("fuel.0", "E10")]).await;
     let pull = cell.store.sets_of_day(1).await.unwrap()[0].pulls[0].0.id;
     let kw = cell.store.peak_of(pull).await.unwrap().unwrap();
     let hp: f64 = (20..=65)

@@ -43,6 +43,10 @@ pub struct ChosenSet {
     pub config: Configuration,
     /// What its prints say of themselves.
     pub print: Print,
+    /// The stored set its pulls go to; one of their own where there is none.
+    pub into: Option<i64>,
+    /// It is the set that runs now.
+    pub runs: bool,
     pub pulls: Vec<ChosenPull>,
 }
 

@@ -26,6 +26,7 @@ pub async fn commit(
     sets: &[ChosenSet],
     ends_run: bool,
 ) -> Result<Vec<i64>, WorkflowError> {
+    let sets = &resolved(store, day_id, sets).await?[..];
     check(sets)?;
     for _ in 1..ATTEMPTS {
         match commit_once(store, run_id, before, day_id, sets, ends_run).await {
@@ -35,6 +36,22 @@ pub async fn commit(
         }
     }
     commit_once(store, run_id, before, day_id, sets, ends_run).await
+}
+
+/// Pulls that go to a set which is there already are what that set is.
+async fn resolved(store: &Store, day_id: i64, sets: &[ChosenSet]) -> Result<Vec<ChosenSet>, WorkflowError> {
+    let mut out = sets.to_vec();
+    for s in out.iter_mut().filter(|s| !s.pulls.is_empty()) {
+        let Some(id) = s.into else { continue };
+        let stored = store.set(id).await?;
+        if stored.day_id != day_id || stored.archived {
+            return Err(WorkflowError::Bad(
+                "the set these pulls were to go to is archived or gone: choose another".into(),
+            ));
+        }
+        s.config = stored.config;
+    }
+    Ok(out)
 }
 
 /// How often somebody who wants to cancel is listened to while pulls are measured.
@@ -211,5 +228,5 @@ fn new_set(
         extras: c.extras.clone(),
         note: c.note.clone(),
     };
-    NewSet { config, pulls }
+    NewSet { config, pulls, into: s.into, runs: s.runs }
 }

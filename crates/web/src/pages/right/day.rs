@@ -97,13 +97,18 @@ async fn form_page(
     p.archived = day.archived;
     p.archive_says =
         "The day, its sets and pulls leave lists, figures and search. They can be brought back.".into();
-    p.undo =
-        state.store.last_import(day.id).await?.map(|l| {
-            (l.run_id, format!("{} of {}", count(l.sets.len(), "set"), count(l.files.len(), "file")))
-        });
+    p.undo = state.store.last_import(day.id).await?.map(|l| {
+        let stored = match (l.sets.len(), l.pulls.len()) {
+            (0, n) => format!("{} of a set that was there", count(n, "pull")),
+            (n, 0) => count(n, "set"),
+            (n, m) => format!("{} and {} of a set that was there", count(n, "set"), count(m, "pull")),
+        };
+        (l.run_id, format!("{stored}, from {},", count(l.files.len(), "file")))
+    });
     p.put_away = put_away(&state.store.archived_on_day(day.id).await?);
     p.trail = trail(&state.store.trail(Subject::Day(day.id)).await?);
     p.person = person.to_owned();
+    p.lasting = state.store.lasting_id(Subject::Day(day.id)).await?.unwrap_or_default();
     Ok(p)
 }
 

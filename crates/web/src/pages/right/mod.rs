@@ -2,6 +2,7 @@
 //! back.
 
 mod archive;
+mod cell;
 mod day;
 mod merge;
 mod pull;
@@ -9,6 +10,7 @@ mod set;
 mod vehicle;
 
 pub(crate) use archive::{archive, restore, who};
+pub(crate) use cell::{edit as cell_edit, show as cell_show};
 pub(crate) use day::{edit as day_edit, put_away, show as day_show, undo};
 pub(crate) use merge::{fuels as fuel_merge, maps as map_merge};
 pub(crate) use pull::{columns as pull_columns, print as pull_print, show as pull_show};

@@ -84,6 +84,7 @@ pub(crate) async fn show(
     p.archive_says = "The pull leaves lists, figures, limits and search. It can be brought back. To leave it out of figures alone, say so on its page.".into();
     p.trail = trail(&state.store.trail(Subject::Pull(id)).await?);
     p.person = who.name;
+    p.lasting = state.store.lasting_id(Subject::Pull(id)).await?.unwrap_or_default();
     if let Some(print) = state.store.finished_of_pull(id).await?.as_ref().and_then(Finished::print) {
         p.form = print_form(id, &Said::of(print));
         return page(&p);

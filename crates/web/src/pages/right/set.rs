@@ -178,6 +178,7 @@ async fn form_page(
     p.archive_says =
         "The set and its pulls leave lists, figures and search. They can be brought back.".into();
     p.person = person.to_owned();
+    p.lasting = state.store.lasting_id(Subject::Set(set.id)).await?.unwrap_or_default();
     for s in &sets {
         if s.set.id == set.id {
             p.pulls = s

@@ -11,7 +11,7 @@ use crate::prefs::Prefs;
 use crate::seen::{mark, unchanged};
 use crate::state::AppState;
 use crate::typed::{Wrong, optional};
-use crate::views::{Field, FieldForm, RightPage, Shell, id_of, trail};
+use crate::views::{Field, FieldForm, RightPage, Shell, dyno_kinds, id_of, trail};
 use axum::Form;
 use axum::extract::{Path, State};
 use axum::response::{Html, IntoResponse, Redirect, Response};
@@ -106,17 +106,7 @@ fn fields(f: &Typed) -> Vec<Field> {
     let number = |name: &'static str, label: &str| Field::text(name, label, v(name)).wide(9);
     vec![
         Field::text("name", "Name", v("name")).wide(24),
-        one(
-            "kind",
-            "Dyno",
-            &[
-                ("hub", "hub, torque channel"),
-                ("roller_brake", "roller with brake, torque channel"),
-                ("roller_inertia", "inertia drum"),
-                ("engine", "engine brake"),
-                ("pto", "power take-off brake"),
-            ],
-        ),
+        Field::one_of("kind", "Dyno", v("kind"), dyno_kinds()),
         number("ratio", "Engine rpm ÷ dyno-shaft rpm"),
         number("inertia", "Dyno inertia, kg·m²").hint("what it does not make up for itself"),
         number("rotating", "Rotating inertia of engine and driveline, kg·m²"),
@@ -178,6 +168,8 @@ async fn form_page(
     p.put_away = put_away(&state.store.archived_of_vehicle(v.id).await?);
     p.trail = trail(&state.store.trail(Subject::Vehicle(v.id)).await?);
     p.person = person.to_owned();
+    p.lasting = state.store.lasting_id(Subject::Vehicle(v.id)).await?.unwrap_or_default();
+    p.can_erase = true;
     Ok(p)
 }
 

@@ -1,6 +1,7 @@
 //! What pages share: marks of sets, switches, a day's plan, figures, addresses, small wordings.
 
 mod address;
+mod attached;
 mod columns;
 mod encode;
 mod figure;
@@ -10,10 +11,11 @@ mod switches;
 mod words;
 
 pub(crate) use address::{listed_query, query_of};
+pub(crate) use attached::{AttachedRow, attached_rows, size_words};
 pub(crate) use columns::{ColumnTable, channels, column_rows, units};
 pub(crate) use encode::{Encoding, SetTag};
 pub(crate) use figure::{FigureAsked, in_unit, unit_of};
 pub(crate) use limit_row::{LimitRow, limit_rows};
 pub(crate) use plan::{KeptRow, PlanRow, kept_rows, plan_rows};
 pub(crate) use switches::{AxisLink, Choice, Setting, same_within, settings};
-pub(crate) use words::{count, date_words, engine_speed, id_of, stretch};
+pub(crate) use words::{count, date_words, dyno_kinds, engine_speed, id_of, stretch};

@@ -1,6 +1,7 @@
 //! Small wordings shared by pages.
 
 use chrono::{Datelike, NaiveDate};
+use jamjar_core::pull::dyno::DynoKind;
 use jamjar_core::units::typed;
 use serde::Serialize;
 
@@ -43,6 +44,21 @@ pub(crate) fn count(n: usize, one: &str) -> String {
 /// The word a value is stored as; blank when it is more than a word.
 pub(crate) fn id_of(v: &impl Serialize) -> String {
     serde_json::to_value(v).ok().and_then(|v| v.as_str().map(str::to_owned)).unwrap_or_default()
+}
+
+/// Kinds of dyno: ids and words.
+pub(crate) fn dyno_kinds() -> Vec<(String, String)> {
+    let words = |k: DynoKind| match k {
+        DynoKind::Hub => "hub, torque channel",
+        DynoKind::RollerBrake => "roller with brake, torque channel",
+        DynoKind::RollerInertia => "inertia drum",
+        DynoKind::Engine => "engine brake",
+        DynoKind::Pto => "power take-off brake",
+    };
+    [DynoKind::Hub, DynoKind::RollerBrake, DynoKind::RollerInertia, DynoKind::Engine, DynoKind::Pto]
+        .into_iter()
+        .map(|k| (id_of(&k), words(k).to_owned()))
+        .collect()
 }
 
 /// A number with the digits that tell something.

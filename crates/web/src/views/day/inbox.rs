@@ -7,7 +7,7 @@ use jamjar_core::printed::{Applied, Place};
 use jamjar_core::pull::dyno::DynoKind;
 use jamjar_core::units::{Unit, Units};
 use jamjar_core::words::{finding, unit_doubt};
-use jamjar_store::{InboxItem, Role};
+use jamjar_store::{InboxItem, Role, Running, SetWithPulls};
 use jamjar_workflow::import::{FilePreview, MadeOf, Proposal};
 use jamjar_workflow::printed::{POWER, TORQUE};
 
@@ -64,6 +64,13 @@ pub(crate) struct ProposalRow {
     pub(crate) map: String,
     pub(crate) fuel: String,
     pub(crate) stock: bool,
+    pub(crate) boost: String,
+    pub(crate) gear: String,
+    pub(crate) build: String,
+    /// The stored set its pulls go to; 0 for one of their own.
+    pub(crate) into: i64,
+    /// It is the set that runs now.
+    pub(crate) runs: bool,
     /// Its pulls came finished: where, with which correction and smoothing, is asked.
     pub(crate) printed: bool,
     pub(crate) pulls: Vec<PullRow>,
@@ -84,6 +91,8 @@ pub(crate) struct InboxFragment {
     pub(crate) maps: Vec<String>,
     pub(crate) fuels: Vec<String>,
     pub(crate) problem: String,
+    /// Sets of the day that pulls may go to.
+    pub(crate) stored: Vec<(i64, String)>,
     /// Channels and units to choose from.
     pub(crate) channels: Vec<(String, &'static str)>,
     pub(crate) units: Vec<(String, &'static str)>,
@@ -99,6 +108,30 @@ pub(crate) struct InboxFragment {
 }
 
 impl InboxFragment {
+    /// Where pulls may go, and that those which name no other map go to the set that runs now.
+    pub(crate) fn goes_to(&mut self, stored: &[SetWithPulls], running: Option<&Running>) {
+        let words = |s: &SetWithPulls| {
+            let c = &s.set.config;
+            (
+                s.set.id,
+                format!("set {}: {} on {} {}", s.set.position, c.map, c.fuel, c.boost).trim().to_owned(),
+            )
+        };
+        self.stored = stored.iter().map(words).collect();
+        let Some(now) = running else { return };
+        for p in self.proposals.iter_mut().filter(|p| !p.printed) {
+            if !p.map.is_empty() && !p.map.eq_ignore_ascii_case(&now.config.map) {
+                continue;
+            }
+            let c = &now.config;
+            (p.map, p.fuel) = (c.map.clone(), c.fuel.clone());
+            (p.boost, p.gear, p.build) = (c.boost.clone(), c.gear.clone(), c.build.clone());
+            p.stock = c.map_kind == "stock";
+            p.into = now.set.unwrap_or(0);
+            p.runs = true;
+        }
+    }
+
     /// Of a day on which nothing waits.
     pub(crate) fn empty(day_id: i64) -> Self {
         Self {
@@ -229,6 +262,11 @@ pub(crate) fn inbox_fragment(
             key: p.key.clone(),
             map: p.map.clone(),
             fuel: p.fuel.clone(),
+            boost: String::new(),
+            gear: String::new(),
+            build: out.build.clone(),
+            into: 0,
+            runs: false,
             printed: p.pulls.iter().any(|x| x.made_of == MadeOf::Print),
             stock: p.map.eq_ignore_ascii_case("stock") || p.key.split(' ').any(|w| w == "stock"),
             pulls: p

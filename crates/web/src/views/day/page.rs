@@ -8,14 +8,17 @@ use super::sheet::{
 use crate::pages::days::NewDayForm;
 use crate::prefs::Prefs;
 use crate::seen::mark;
-use crate::views::common::{Encoding, LimitRow, PlanRow, SetTag, count, date_words, limit_rows, plan_rows};
+use crate::views::common::{
+    AttachedRow, Encoding, LimitRow, PlanRow, SetTag, count, date_words, dyno_kinds, id_of, limit_rows,
+    plan_rows,
+};
 use crate::views::{RunFragment, Shell};
 use askama::Template;
 use jamjar_core::analysis::{Corrected, Figure, Measured, Settled};
 use jamjar_core::pull::align::{Alignment, Status};
 use jamjar_core::pull::span::PullKind;
 use jamjar_core::words::{finding, refusal, settled};
-use jamjar_store::{Day, DaySheet, PlanItem, VehicleRecord};
+use jamjar_store::{CellRecord, Day, DayNote, DaySheet, PlanItem, Running, VehicleRecord};
 use jamjar_workflow::sets::SetRead;
 
 pub(crate) struct PullRow {
@@ -37,6 +40,7 @@ pub(crate) struct SetCard {
     pub(crate) id: i64,
     pub(crate) tag: SetTag,
     pub(crate) rest: String,
+    pub(crate) boost: String,
     pub(crate) figure: String,
     pub(crate) scatter: String,
     pub(crate) settled: String,
@@ -44,6 +48,40 @@ pub(crate) struct SetCard {
     pub(crate) invalid: Option<String>,
     pub(crate) pulls: Vec<PullRow>,
     pub(crate) verdicts: Vec<LimitRow>,
+}
+
+/// The day, its sets and its notes, for what belongs to one of them.
+fn attach_to(day: i64, sets: &[SetRead], sheet: &DaySheet) -> Vec<(String, String)> {
+    let set = |s: &SetRead| {
+        let c = &s.stored.set.config;
+        (
+            format!("set:{}", s.stored.set.id),
+            format!("set {}: {} on {}", s.stored.set.position, c.map, c.fuel),
+        )
+    };
+    let note = |n: &DayNote| {
+        let begin: String = n.text.chars().take(40).collect();
+        (format!("note:{}", n.id), format!("note: {begin}"))
+    };
+    std::iter::once((format!("day:{day}"), "the day".to_owned()))
+        .chain(sets.iter().map(set))
+        .chain(sheet.notes.iter().map(note))
+        .collect()
+}
+
+/// Where the dyno of the cell is another than the one the vehicle's figures are made with.
+pub(crate) fn other_dyno(cell: &CellRecord, v: &VehicleRecord) -> String {
+    let own = id_of(&v.vehicle.dyno.kind);
+    let words = |id: &str| dyno_kinds().into_iter().find(|k| k.0 == id).map_or_else(String::new, |k| k.1);
+    if cell.dyno.is_empty() || cell.dyno == own {
+        return String::new();
+    }
+    format!(
+        "{} has another dyno ({}) than this vehicle is set up for ({}): put one of the two right before figures are read.",
+        cell.name,
+        words(&cell.dyno),
+        words(&own)
+    )
 }
 
 /// A mark of what the form for a day's air and note shows.
@@ -71,12 +109,24 @@ pub(crate) struct DayPage {
     pub(crate) inbox: InboxFragment,
     pub(crate) run: Option<RunFragment>,
     pub(crate) place_words: &'static str,
+    /// What runs now.
+    pub(crate) running: Option<Running>,
+    /// Other vehicles in the cell on this date.
+    pub(crate) beside: Vec<(i64, String)>,
+    pub(crate) cell: Option<CellRecord>,
+    /// Why the cell's dyno and the vehicle's do not fit; blank when they do.
+    pub(crate) other_dyno: String,
+    /// What is attached to the day, its notes, sets and pulls.
+    pub(crate) attached: Vec<AttachedRow>,
+    /// What something can be attached to: values and words.
+    pub(crate) attach_to: Vec<(String, String)>,
     pub(crate) correction: &'static str,
     pub(crate) checklist: ChecklistFragment,
     pub(crate) notes: Vec<NoteRow>,
     pub(crate) air: Vec<AirRow>,
     pub(crate) fuels: Vec<(String, String)>,
     pub(crate) known_fuels: Vec<String>,
+    pub(crate) known_maps: Vec<String>,
     pub(crate) timeline: String,
     pub(crate) changed: Vec<ChangedRow>,
     pub(crate) demo: bool,
@@ -89,6 +139,7 @@ pub(crate) struct DayPage {
 pub(crate) struct NewDayPage {
     pub(crate) shell: Shell,
     pub(crate) vehicles: Vec<(i64, String)>,
+    pub(crate) cells: Vec<String>,
     pub(crate) problem: String,
     /// Name of the field that is wrong.
     pub(crate) bad: &'static str,
@@ -143,12 +194,19 @@ pub(crate) fn day_page(
         inbox,
         run,
         place_words: vehicle.vehicle.dyno.kind.place(),
+        running: None,
+        beside: Vec::new(),
+        cell: None,
+        other_dyno: String::new(),
+        attached: Vec::new(),
+        attach_to: attach_to(day.id, sets, sheet),
         correction: prefs.correction.label(),
         checklist: checklist_fragment(day.id, &sheet.checklist),
         notes: note_rows(sheet),
         air: air_rows(sheet, prefs),
         fuels: fuel_words(sheet),
         known_fuels: e.fuels.clone(),
+        known_maps: e.maps.clone(),
         timeline: timeline_svg(&timeline(sets, sheet, e, prefs)),
         changed: changed_rows(sheet),
         demo: day.demo,
@@ -173,6 +231,7 @@ fn card(read: &SetRead, v: &VehicleRecord, e: &Encoding, prefs: &Prefs) -> SetCa
         id: s.set.id,
         tag: e.tag(&s.set, false, verdicts),
         rest: rest.join(" · "),
+        boost: c.boost.clone(),
         figure: match (peak.headline, peak.rpm) {
             (Some(p), Some(rpm)) => format!("{:.1} {} at {rpm:.0} rpm", u.from_kw(p), u.label()),
             (Some(p), None) => u.say(p),

@@ -6,7 +6,9 @@ use super::held::{StepTable, step_table};
 use super::lanes::{AXES, Offered, axis_of, chart, chosen, offered};
 use crate::prefs::Prefs;
 use crate::views::Shell;
-use crate::views::common::{AxisLink, Encoding, LimitRow, SetTag, Setting, date_words, limit_rows, settings};
+use crate::views::common::{
+    AttachedRow, AxisLink, Encoding, LimitRow, SetTag, Setting, date_words, limit_rows, settings,
+};
 use askama::Template;
 use jamjar_chart::{LaneLine, Paint, TraceChart, TraceLane};
 use jamjar_core::analysis::{Along, RatioSource};
@@ -49,6 +51,8 @@ pub(crate) struct PullPage {
     pub(crate) id: i64,
     pub(crate) day_id: i64,
     pub(crate) set_id: i64,
+    pub(crate) attached: Vec<AttachedRow>,
+    pub(crate) attach_to: Vec<(String, String)>,
     pub(crate) vehicle: String,
     pub(crate) vehicle_id: i64,
     pub(crate) date: String,
@@ -140,6 +144,8 @@ pub(crate) fn pull_page(r: &Reading, e: &Encoding, prefs: &Prefs, asked: Asked) 
         id,
         day_id: r.day.id,
         set_id: r.set.id,
+        attached: Vec::new(),
+        attach_to: vec![(format!("pull:{id}"), "this pull".to_owned())],
         files: files(r),
         vehicle: r.set.vehicle.clone(),
         vehicle_id: r.vehicle.id,

@@ -1,0 +1,193 @@
+//! Cells: each with its dyno, the folder its recordings come from, and when it was calibrated.
+
+use crate::boxed;
+use crate::db::{Store, inserted};
+use crate::error::StoreError;
+use crate::right::{By, Change, Subject, keep};
+use crate::schema::{cell, cell_day, vehicle};
+use chrono::NaiveDate;
+use diesel::prelude::*;
+use diesel_async::{AsyncMysqlConnection, RunQueryDsl};
+
+/// A cell.
+#[derive(Debug, Clone, PartialEq, Eq, Queryable, Selectable)]
+#[diesel(table_name = cell)]
+#[allow(missing_docs)]
+pub struct CellRecord {
+    pub id: i64,
+    pub name: String,
+    /// Kind of dyno as in a job file; blank when nobody said.
+    pub dyno: String,
+    /// Where its recorders put their files, for who looks for them.
+    pub folder: String,
+    pub calibrated_on: Option<NaiveDate>,
+    pub note: String,
+}
+
+/// What is said of a cell.
+#[derive(Debug, Clone, PartialEq, Eq)]
+#[allow(missing_docs)]
+pub struct CellWords {
+    pub name: String,
+    pub dyno: String,
+    pub folder: String,
+    pub calibrated_on: Option<NaiveDate>,
+    pub note: String,
+}
+
+/// Id of a cell, made when it is new.
+pub(crate) async fn cell_named(c: &mut AsyncMysqlConnection, name: &str) -> Result<Option<i64>, StoreError> {
+    if name.trim().is_empty() {
+        return Ok(None);
+    }
+    let found = cell::table.filter(cell::name.eq(name)).select(cell::id).first(c).await.optional()?;
+    match found {
+        Some(id) => Ok(Some(id)),
+        None => {
+            let made = diesel::insert_into(cell::table).values(cell::name.eq(name)).execute(c).await;
+            // Somebody else has just made it: the transaction runs once more and finds it.
+            made.map_err(|e| match e.into() {
+                StoreError::Duplicate => StoreError::Conflict,
+                other => other,
+            })?;
+            Ok(Some(inserted(c).await?))
+        }
+    }
+}
+
+impl Store {
+    /// Cells by name.
+    ///
+    /// # Errors
+    /// [`StoreError`] when the database cannot answer.
+    #[boxed]
+    pub async fn cells(&self) -> Result<Vec<CellRecord>, StoreError> {
+        let mut c = self.conn().await?;
+        Ok(cell::table.order(cell::name).select(CellRecord::as_select()).load(&mut c).await?)
+    }
+
+    /// One cell.
+    ///
+    /// # Errors
+    /// [`StoreError::NotFound`].
+    #[boxed]
+    pub async fn cell(&self, id: i64) -> Result<CellRecord, StoreError> {
+        let mut c = self.conn().await?;
+        let row = cell::table.find(id).select(CellRecord::as_select()).first(&mut c).await;
+        row.map_err(|e| StoreError::from(e).about("cell", id))
+    }
+
+    /// The cell a day stands in.
+    ///
+    /// # Errors
+    /// [`StoreError`] when the database cannot answer.
+    #[boxed]
+    pub async fn cell_of_day(&self, day_id: i64) -> Result<Option<CellRecord>, StoreError> {
+        let mut c = self.conn().await?;
+        let id: Option<Option<i64>> =
+            cell_day::table.find(day_id).select(cell_day::cell_id).first(&mut c).await.optional()?;
+        match id.flatten() {
+            Some(id) => {
+                Ok(cell::table.find(id).select(CellRecord::as_select()).first(&mut c).await.optional()?)
+            }
+            None => Ok(None),
+        }
+    }
+
+    /// Puts right what is said of a cell; its days carry its new name.
+    ///
+    /// # Errors
+    /// [`StoreError::Duplicate`] when another cell has the name; [`StoreError::Changed`] when it is no longer as it
+    /// was seen; [`StoreError::NotFound`].
+    #[boxed]
+    pub async fn edit_cell(&self, seen: &CellRecord, now: &CellWords, by: &By) -> Result<(), StoreError> {
+        let id = seen.id;
+        self.transact(async |c| {
+            let was: CellRecord = cell::table
+                .find(id)
+                .select(CellRecord::as_select())
+                .for_update()
+                .first(c)
+                .await
+                .map_err(|e| StoreError::from(e).about("cell", id))?;
+            if was != *seen {
+                return Err(StoreError::Changed { what: "the cell", now: None });
+            }
+            let date = |d: Option<NaiveDate>| d.map_or_else(String::new, |d| d.to_string());
+            let changes = [
+                Change::new("name", &was.name, &now.name),
+                Change::new("dyno", &was.dyno, &now.dyno),
+                Change::new("folder", &was.folder, &now.folder),
+                Change::new("calibrated", date(was.calibrated_on), date(now.calibrated_on)),
+                Change::new("note", &was.note, &now.note),
+            ];
+            keep(c, Subject::Cell(id), by, &changes).await?;
+            diesel::update(cell::table.find(id))
+                .set((
+                    cell::name.eq(&now.name),
+                    cell::dyno.eq(&now.dyno),
+                    cell::folder.eq(&now.folder),
+                    cell::calibrated_on.eq(now.calibrated_on),
+                    cell::note.eq(&now.note),
+                ))
+                .execute(c)
+                .await?;
+            if was.name != now.name {
+                diesel::update(cell_day::table.filter(cell_day::cell_id.eq(id)))
+                    .set((cell_day::place.eq(&now.name), cell_day::version.eq(cell_day::version + 1)))
+                    .execute(c)
+                    .await?;
+            }
+            Ok(())
+        })
+        .await
+    }
+
+    /// Newest days of a cell: id, date and vehicle.
+    ///
+    /// # Errors
+    /// [`StoreError`] when the database cannot answer.
+    #[boxed]
+    pub async fn days_of_cell(
+        &self,
+        id: i64,
+        limit: i64,
+    ) -> Result<Vec<(i64, NaiveDate, String)>, StoreError> {
+        let mut c = self.conn().await?;
+        Ok(cell_day::table
+            .inner_join(vehicle::table)
+            .filter(cell_day::cell_id.eq(id))
+            .filter(cell_day::archived_at.is_null().and(vehicle::archived_at.is_null()))
+            .order((cell_day::on_date.desc(), cell_day::id))
+            .limit(limit)
+            .select((cell_day::id, cell_day::on_date, vehicle::name))
+            .load(&mut c)
+            .await?)
+    }
+
+    /// Other vehicles of the same date in the same cell: their days' ids and the vehicles' names.
+    ///
+    /// # Errors
+    /// [`StoreError`] when the database cannot answer.
+    #[boxed]
+    pub async fn beside_day(&self, day_id: i64) -> Result<Vec<(i64, String)>, StoreError> {
+        let mut c = self.conn().await?;
+        let own: Option<(Option<i64>, NaiveDate)> = cell_day::table
+            .find(day_id)
+            .select((cell_day::cell_id, cell_day::on_date))
+            .first(&mut c)
+            .await
+            .optional()?;
+        let Some((Some(cell_id), date)) = own else { return Ok(Vec::new()) };
+        Ok(cell_day::table
+            .inner_join(vehicle::table)
+            .filter(
+                cell_day::cell_id.eq(cell_id).and(cell_day::on_date.eq(date)).and(cell_day::id.ne(day_id)),
+            )
+            .filter(cell_day::archived_at.is_null().and(vehicle::archived_at.is_null()))
+            .order(cell_day::id)
+            .select((cell_day::id, vehicle::name))
+            .load(&mut c)
+            .await?)
+    }
+}

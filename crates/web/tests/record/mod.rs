@@ -1,0 +1,275 @@
+//! The record as a shop keeps it: the set that runs, papers, cells, maps of several vehicles, lasting addresses, and
+//! what is erased.
+
+use crate::common::{Cell, by};
+use axum::http::StatusCode;
+use jamjar_store::{Attached, Subject};
+
+/// The dyno's and the engine computer's file of a pull of the demo's first day, and their bytes.
+async fn recordings(cell: &Cell, set: usize, pull: usize) -> Vec<(String, Vec<u8>)> {
+    let p = cell.store.sets_of_day(1).await.unwrap()[set].pulls[pull].0.clone();
+    let mut out = Vec::new();
+    for (id, which) in [(p.dyno_file_id, "dyno"), (p.ecu_file_id.unwrap(), "ecu")] {
+        let bytes = cell.store.file_bytes(id).await.unwrap();
+        out.push((format!("x{pull}_{which}.csv"), bytes));
+    }
+    out
+}
+
+async fn dropped(cell: &Cell, day: &str, files: &[(String, Vec<u8>)]) -> String {
+    let files: Vec<(&str, &[u8])> = files.iter().map(|(n, b)| (n.as_str(), b.as_slice())).collect();
+    cell.drop_files(day, &files).await.text()
+}
+
+/// A map of the first vehicle, in custody, whose name no other vehicle has.
+async fn released(cell: &Cell) -> jamjar_store::MapRecord {
+    let new = jamjar_store::NewMap {
+        name: "Release 4".into(),
+        kind: "custom".into(),
+        parent: None,
+        for_fuel: None,
+        note: String::new(),
+        file_name: "r4.bin".into(),
+        bytes: vec![4; 4000],
+    };
+    let id = cell.store.put_map(1, &new).await.unwrap();
+    cell.store.maps(1).await.unwrap().into_iter().find(|m| m.id == id).unwrap()
+}
+
+/// A second day of the demo's first vehicle.
+async fn another_day(cell: &Cell) -> (String, i64) {
+    let form = [("vehicle_id", "1"), ("date", "2026-05-04"), ("place", "cell 2")];
+    let at = cell.post("/days", &form).await.location();
+    let id = at.rsplit('/').next().unwrap().parse().unwrap();
+    (at, id)
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn recordings_go_to_the_set_that_runs_and_one_import_is_undone_pull_by_pull() {
+    let cell = Cell::with_demo().await;
+    let (day, id) = another_day(&cell).await;
+    assert!(cell.get(&day).await.text().contains("Nothing runs."));
+    let half = cell.post(&format!("{day}/running"), &[("map", "C2")]).await;
+    assert!(half.text().contains("which fuel"), "{}", half.text());
+    cell.post(&format!("{day}/running"), &[("map", "C2"), ("fuel", "E30"), ("boost", "150 kPa")]).await;
+
+    let page = dropped(&cell, &day, &recordings(&cell, 0, 0).await).await;
+    assert!(page.contains("These pulls go to it") && page.contains("value=\"150 kPa\""), "{page}");
+    let said =
+        [("map.0", "C2"), ("fuel.0", "E30"), ("boost.0", "150 kPa"), ("build.0", "A"), ("runs.0", "yes")];
+    cell.store_ticked(&day, &page, &said).await;
+    let sets = cell.store.sets_of_day(id).await.unwrap();
+    let set = sets[0].set.id;
+    assert_eq!((sets.len(), sets[0].pulls.len()), (1, 1));
+    assert_eq!(cell.store.running(id).await.unwrap().unwrap().set, Some(set), "the set it made runs");
+
+    let page = dropped(&cell, &day, &recordings(&cell, 0, 1).await).await;
+    assert!(page.contains(&format!("<option value=\"{set}\" selected>")), "{page}");
+    cell.store_ticked(&day, &page, &[("into.0", &set.to_string()), ("runs.0", "yes")]).await;
+    let sets = cell.store.sets_of_day(id).await.unwrap();
+    assert_eq!(sets[0].pulls.iter().map(|p| p.0.position).collect::<Vec<_>>(), [1, 2], "behind the first");
+    assert_eq!(sets.len(), 1);
+
+    let last = cell.store.last_import(id).await.unwrap().unwrap();
+    assert_eq!((last.sets.len(), last.pulls.len(), last.files.len()), (0, 1, 2));
+    assert!(cell.get(&format!("{day}/edit")).await.text().contains("1 pull of a set that was there"));
+    cell.post(&format!("{day}/undo"), &[("run", &last.run_id.to_string())]).await;
+    assert_eq!(cell.store.sets_of_day(id).await.unwrap()[0].pulls.len(), 1, "only what came last is gone");
+    assert_eq!(cell.store.inbox(id).await.unwrap().len(), 2, "and its files wait again");
+
+    // A set that is archived meanwhile takes no pulls.
+    cell.store.archive(&[Subject::Set(set)], &by()).await.unwrap();
+    assert!(cell.store.running(id).await.unwrap().is_none(), "what is archived does not run");
+    let page = cell.get(&format!("{day}/inbox")).await.text();
+    let pulls = crate::common::ticked(&page);
+    let into = set.to_string();
+    let mut form: Vec<(&str, &str)> = pulls.iter().map(|(k, v)| (k.as_str(), v.as_str())).collect();
+    form.push(("into.0", &into));
+    let run = cell.post(&format!("{day}/commit"), &form).await.text();
+    let address = run.split("hx-get=\"").nth(1).unwrap().split('"').next().unwrap();
+    assert!(cell.finished(address).await.text().contains("archived or gone"));
+    assert!(cell.store.sets_of_day(id).await.unwrap().is_empty());
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn papers_stand_beside_what_they_belong_to_and_nothing_else_is_taken_for_one() {
+    let cell = Cell::with_demo().await;
+    let set = cell.store.sets_of_day(1).await.unwrap()[0].set.id;
+    let png: &[u8] = b"\x89PNG\r\n\x1a\nnot much of a picture";
+    let to = format!("set:{set}");
+    let sent = async |to: &str, name: &str, bytes: &[u8]| {
+        cell.upload_with("/attach", &[("to", to)], name, bytes).await
+    };
+    assert_eq!(sent(&to, "belt.png", png).await.status, StatusCode::SEE_OTHER);
+    for (to, name, bytes, says) in [
+        (to.as_str(), "evil.png", &b"<svg onload=alert(1)>"[..], "is no picture"),
+        ("set:99999", "belt.png", png, "does not exist"),
+        ("shop:1", "belt.png", png, "say what it belongs to"),
+    ] {
+        let refused = sent(to, name, bytes).await;
+        assert!(
+            refused.status.is_client_error() && refused.text().contains(says),
+            "{says}: {}",
+            refused.text()
+        );
+    }
+    let day = cell.get("/days/1").await.text();
+    assert!(day.contains("belt.png") && day.contains("set 1: "), "{day}");
+    let attached = cell.store.attached(Attached::Set(set)).await.unwrap();
+    let got = cell.get(&format!("/attachments/{}", attached[0].id)).await;
+    assert_eq!(got.body, png);
+    assert_eq!(got.headers["content-type"], "image/png");
+    assert!(got.headers["content-security-policy"].to_str().unwrap().contains("sandbox"));
+
+    let archive = cell.get("/archive.zip").await.body;
+    let empty = Cell::start("papers").await;
+    let back = empty.upload("/archive", "archive", &[("shop.zip", &archive)]).await;
+    assert_eq!(back.status, StatusCode::SEE_OTHER, "{}", back.text());
+    let there = empty.store.sets_of_day(1).await.unwrap()[0].set.id;
+    let copy = empty.store.attached(Attached::Set(there)).await.unwrap();
+    assert_eq!(empty.get(&format!("/attachments/{}", copy[0].id)).await.body, png);
+
+    cell.post(&format!("/attachments/{}/off", attached[0].id), &[]).await;
+    assert!(!cell.get("/days/1").await.text().contains("belt.png"));
+    let trail = cell.store.trail(Subject::Set(set)).await.unwrap();
+    assert_eq!((trail[0].field.as_str(), trail[0].old_value.as_str()), ("attached", "belt.png"));
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_lasting_address_survives_merging_and_another_shop() {
+    let cell = Cell::with_demo().await;
+    let set = cell.store.sets_of_day(1).await.unwrap()[1].set.clone();
+    let uid = cell.store.lasting_id(Subject::Set(set.id)).await.unwrap().unwrap();
+    assert!(cell.get(&format!("/sets/{}/edit", set.id)).await.text().contains(&format!("/id/{uid}")));
+    assert_eq!(cell.get(&format!("/id/{uid}")).await.location(), format!("/days/1#set-{}", set.id));
+    assert_eq!(cell.get("/id/00000000000000000000000000000000").await.status, StatusCode::NOT_FOUND);
+    assert_eq!(cell.get("/id/nonsense").await.status, StatusCode::NOT_FOUND);
+
+    // One map under two names.
+    let twin = jamjar_store::NewMap {
+        name: "C2 again".into(),
+        kind: "custom".into(),
+        parent: None,
+        for_fuel: None,
+        note: String::new(),
+        file_name: "c2.bin".into(),
+        bytes: vec![1, 2, 3],
+    };
+    let from = cell.store.put_map(1, &twin).await.unwrap();
+    let into = cell.store.maps(1).await.unwrap().into_iter().find(|m| m.file.is_none()).map(|m| m.id);
+    let into = into
+        .unwrap_or(cell.store.put_map(1, &jamjar_store::NewMap { name: "C9".into(), ..twin }).await.unwrap());
+    let old = cell.store.lasting_id(Subject::Map(from)).await.unwrap().unwrap();
+    cell.store.merge_maps(from, into, &by()).await.unwrap();
+    assert_eq!(
+        cell.store.by_lasting_id(&old).await.unwrap(),
+        Some(Subject::Map(into)),
+        "found where it went"
+    );
+
+    let archive = cell.get("/archive.zip").await.body;
+    let empty = Cell::start("lasting").await;
+    empty.upload("/archive", "archive", &[("shop.zip", &archive)]).await;
+    let there = empty.store.by_lasting_id(&uid).await.unwrap();
+    let Some(Subject::Set(id)) = there else { panic!("{there:?}") };
+    assert_eq!(empty.store.set(id).await.unwrap().config, set.config);
+    let Some(Subject::Map(map)) = empty.store.by_lasting_id(&old).await.unwrap() else { panic!() };
+    let maps = empty.store.maps(1).await.unwrap();
+    assert!(maps.iter().any(|m| m.id == map), "a merged id goes along");
+
+    // The same vehicle under another name is the same vehicle.
+    let other = cell.store.vehicle(1).await.unwrap();
+    let one = cell.get("/archive.zip?vehicle=1").await.body;
+    let mut renamed = empty.store.vehicle(1).await.unwrap().vehicle;
+    assert_eq!(renamed.name, other.vehicle.name);
+    renamed.name = "Another name".into();
+    let seen = empty.store.vehicle(1).await.unwrap();
+    empty.store.edit_vehicle(&seen, &renamed, &by()).await.unwrap();
+    let again = empty.upload("/archive", "archive", &[("one.zip", &one)]).await;
+    assert!(again.text().contains("is here already, as Another name"), "{}", again.text());
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn what_is_erased_is_gone_whole_and_says_what_came_back() {
+    let cell = Cell::with_demo().await;
+    let name = cell.store.vehicle(1).await.unwrap().vehicle.name;
+    let lent = released(&cell).await;
+    cell.store.lend_map(lent.id, 2, &by()).await.unwrap();
+    let (pulls, all) =
+        (cell.store.vehicle_counts(1).await.unwrap().1, cell.store.pull_count().await.unwrap());
+    let files = cell.store.file_ids().await.unwrap().len();
+    let page = cell.get("/vehicles/1/erase").await.text();
+    assert!(page.contains("/archive.zip?vehicle=1") && page.contains("Nothing brings it back"), "{page}");
+    for form in [&[("name", "Tern"), ("archive", "settled")][..], &[("name", name.as_str())][..]] {
+        let refused = cell.post("/vehicles/1/erase", form).await;
+        assert_eq!(refused.status, StatusCode::UNPROCESSABLE_ENTITY, "{}", refused.text());
+    }
+    assert_eq!(cell.store.pull_count().await.unwrap(), all, "nothing is erased by halves");
+    let done = cell.post("/vehicles/1/erase", &[("name", &name), ("archive", "settled")]).await.text();
+    assert!(
+        done.contains(&format!("{name} is erased: {pulls} pulls")) && done.contains("MB came back"),
+        "{done}"
+    );
+    assert_eq!(cell.store.pull_count().await.unwrap(), all - pulls);
+    assert!(cell.store.file_ids().await.unwrap().len() < files);
+    assert_eq!(cell.get("/vehicles/1").await.status, StatusCode::NOT_FOUND);
+    let verified = jamjar_workflow::verify::verify(&cell.store).await.unwrap();
+    assert!(verified.is_whole(), "{}", verified.words());
+    let serves = cell.store.maps(2).await.unwrap().into_iter().find(|m| m.id == lent.id).unwrap();
+    assert_eq!(serves.file, lent.file, "a map that serves another vehicle stays, with its file");
+    assert!(!serves.lent, "and is that one's own now");
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_cell_is_a_thing_of_its_own_and_holds_several_vehicles_a_day() {
+    let cell = Cell::with_demo().await;
+    let (day, id) = another_day(&cell).await;
+    let room = cell.store.cell_of_day(id).await.unwrap().unwrap();
+    assert_eq!(room.name, "cell 2");
+    let beside = cell.get(&format!("/days/new?beside={id}")).await.text();
+    assert!(beside.contains("value=\"2026-05-04\"") && beside.contains("value=\"cell 2\""), "{beside}");
+    let second = [("vehicle_id", "2"), ("date", "2026-05-04"), ("place", "cell 2")];
+    let other = cell.post("/days", &second).await.location();
+    let name = cell.store.vehicle(2).await.unwrap().vehicle.name;
+    let page = cell.get(&day).await.text();
+    assert!(
+        page.contains("Also in the cell this day") && page.contains(&format!("<a href=\"{other}\">{name}"))
+    );
+
+    let own = cell.store.vehicle(1).await.unwrap().vehicle.dyno.kind;
+    let kind = if own == jamjar_core::pull::dyno::DynoKind::Engine { "hub" } else { "engine" };
+    let at = format!("/cells/{}", room.id);
+    let said = [("name", "north cell"), ("dyno", kind), ("calibrated", "2026-01-12"), ("why", "new brake")];
+    assert_eq!(cell.post(&at, &said).await.status, StatusCode::SEE_OTHER);
+    let page = cell.get(&day).await.text();
+    assert!(page.contains("north cell") && page.contains("has another dyno"), "{page}");
+    let trail = cell.get(&at).await.text();
+    assert!(trail.contains("new brake") && trail.contains("4 May 2026"), "{trail}");
+    let demo = cell.store.cells().await.unwrap().into_iter().find(|c| c.id != room.id).unwrap().name;
+    for (form, says) in [
+        (&[("name", " ")][..], "needs a name"),
+        (&[("name", "x"), ("calibrated", "soon")][..], "is not a date"),
+        (&[("name", demo.as_str())][..], "already"),
+    ] {
+        let refused = cell.post(&at, form).await;
+        assert!(refused.text().contains(says), "{says}: {}", refused.text());
+    }
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn one_revision_serves_two_vehicles_with_one_file() {
+    let cell = Cell::with_demo().await;
+    let lent = released(&cell).await;
+    let answer = cell.post("/vehicles/2/lend", &[("map", &lent.id.to_string())]).await;
+    assert!(answer.status.is_redirection(), "{}", answer.text());
+    let there = cell.store.maps(2).await.unwrap().into_iter().find(|m| m.id == lent.id).unwrap();
+    assert!(there.lent && there.file == lent.file && there.sets == 0);
+    let again = cell.post("/vehicles/2/lend", &[("map", &lent.id.to_string())]).await;
+    assert!(again.text().contains("has a map of that name already"));
+    // Alone in an archive it goes along as one of the vehicle it serves.
+    let archive = cell.get("/archive.zip?vehicle=2").await.body;
+    let empty = Cell::start("lent").await;
+    let back = empty.upload("/archive", "archive", &[("two.zip", &archive)]).await;
+    assert_eq!(back.status, StatusCode::SEE_OTHER, "{}", back.text());
+    assert!(empty.store.maps(1).await.unwrap().iter().any(|m| m.name == lent.name && !m.lent));
+}
