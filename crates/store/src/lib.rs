@@ -58,7 +58,8 @@ pub use out::{
 };
 pub use pulls::{NewPull, Pull};
 pub use right::{
-    Archived, AuditEntry, By, Change, DayWords, Erased, FileRef, LastImport, Reread, SampleFiles, Subject, To,
+    Archived, AuditEntry, BuildWords, By, Change, DayWords, Erased, FileRef, FuelWords, LastImport, MapWords,
+    NoteWords, Reread, SampleFiles, Subject, To,
 };
 pub use running::{Running, RunsNow};
 pub use runs::{BEAT_S, Begun, Run, RunState};

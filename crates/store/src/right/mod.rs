@@ -12,6 +12,7 @@ mod samples;
 mod set;
 mod undo;
 mod vehicle;
+mod words;
 
 pub use archive::Archived;
 pub(crate) use audit::keep;
@@ -22,3 +23,4 @@ pub use place::To;
 pub use samples::{FileRef, Reread, SampleFiles};
 pub use undo::LastImport;
 pub(crate) use vehicle::parts_changed;
+pub use words::{BuildWords, FuelWords, MapWords, NoteWords};

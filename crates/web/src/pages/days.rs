@@ -230,7 +230,7 @@ pub(crate) async fn again(_: Reader) -> Redirect {
     Redirect::to("/days/new")
 }
 
-async fn day(state: &AppState, prefs: &Prefs, id: i64) -> Result<DayPage, WebError> {
+pub(super) async fn day(state: &AppState, prefs: &Prefs, id: i64) -> Result<DayPage, WebError> {
     let day = state.store.day(id).await?;
     let vehicle = state.store.vehicle(day.vehicle_id).await?;
     let sets = read_sets(day_sets(&state.store, id, &vehicle).await?, &vehicle, &prefs.settings(None));
@@ -241,6 +241,8 @@ async fn day(state: &AppState, prefs: &Prefs, id: i64) -> Result<DayPage, WebErr
     let planned = state.store.planned(day.vehicle_id).await?;
     let mut out = day_page(prefs, &day, &vehicle, &sets, &sheet, &e, inbox, run, &planned);
     out.running = state.store.running(id).await?;
+    let now = out.running.as_ref().and_then(|r| r.set);
+    out.sets.iter_mut().for_each(|s| s.runs = Some(s.id) == now);
     out.beside = state.store.beside_day(id).await?;
     out.cell = state.store.cell_of_day(id).await?;
     if let Some(c) = &out.cell {

@@ -1,13 +1,17 @@
 //! What a person writes on a day sheet: checks, air, fuel, notes, and sets marked invalid.
 
+use super::days::day;
 use super::page;
+use super::vehicles::Fields;
 use crate::auth::Calibrator;
 use crate::error::WebError;
+use crate::prefs::Prefs;
 use crate::state::AppState;
 use crate::typed::{celsius, hectopascal, humidity, number};
-use crate::views::checklist_fragment;
+use crate::views::{DayTyped, checklist_fragment};
 use axum::Form;
 use axum::extract::{Path, State};
+use axum::http::StatusCode;
 use axum::response::{Html, IntoResponse, Redirect, Response};
 use chrono::{NaiveTime, Timelike};
 use jamjar_core::air::AirState;
@@ -53,50 +57,55 @@ pub(crate) async fn checklist(
     page(&fragment)
 }
 
-#[derive(Deserialize)]
-pub(crate) struct Note {
-    #[serde(default)]
-    at: String,
-    #[serde(default)]
-    tag: String,
-    text: String,
+/// A form of the day sheet that cannot be, shown again on the sheet as it was typed.
+async fn answer(
+    state: &AppState,
+    prefs: &Prefs,
+    (id, form): (i64, &'static str),
+    f: Fields,
+    done: Result<(), WebError>,
+) -> Result<Response, WebError> {
+    match done {
+        Ok(()) => Ok(back(id, form)),
+        Err(WebError::Bad(problem)) => {
+            let mut p = day(state, prefs, id).await?;
+            p.typed = DayTyped { form, fields: f, problem };
+            Ok((StatusCode::UNPROCESSABLE_ENTITY, page(&p)?).into_response())
+        }
+        Err(e) => Err(e),
+    }
+}
+
+fn get<'f>(f: &'f Fields, name: &str) -> &'f str {
+    f.get(name).map_or("", |s| s.trim())
 }
 
 pub(crate) async fn note(
     Calibrator(who): Calibrator,
+    prefs: Prefs,
     State(state): State<AppState>,
     Path(id): Path<i64>,
-    Form(f): Form<Note>,
+    Form(f): Form<Fields>,
 ) -> Result<Response, WebError> {
-    let text = f.text.trim();
-    if text.is_empty() {
-        return Err(WebError::Bad("the note is empty".into()));
+    let done = async {
+        let (text, tag) = (get(&f, "text"), get(&f, "tag"));
+        if text.is_empty() {
+            return Err(WebError::Bad("the note is empty".into()));
+        }
+        if text.chars().count() > 10_000 || tag.chars().count() > 40 {
+            return Err(WebError::Bad("a note has at most 10,000 characters and its tag 40".into()));
+        }
+        let at = time(get(&f, "at"))?;
+        state.store.day(id).await?;
+        Ok(state.store.add_note(id, Some(at), tag, text, &who.name).await?)
     }
-    if text.chars().count() > 10_000 || f.tag.chars().count() > 40 {
-        return Err(WebError::Bad("a note has at most 10,000 characters and its tag 40".into()));
-    }
-    state.store.day(id).await?;
-    state.store.add_note(id, Some(time(&f.at)?), f.tag.trim(), text, &who.name).await?;
-    Ok(back(id, "notes"))
+    .await;
+    answer(&state, &prefs, (id, "notes"), f, done).await
 }
 
-#[derive(Deserialize)]
-pub(crate) struct Changed {
-    #[serde(default)]
-    at: String,
-    what: String,
-    from: String,
-    to: String,
-}
-
-/// Something was changed on the vehicle.
-pub(crate) async fn changed(
-    Calibrator(who): Calibrator,
-    State(state): State<AppState>,
-    Path(id): Path<i64>,
-    Form(f): Form<Changed>,
-) -> Result<Response, WebError> {
-    let said = |what: &str, text: &str, most: usize| match text.trim() {
+/// What a form says was changed on the vehicle.
+fn change_of(f: &Fields) -> Result<NewIntervention, WebError> {
+    let said = |what: &str, name: &str, most: usize| match get(f, name) {
         "" => Err(WebError::Bad(format!("say {what}"))),
         t if t.chars().count() > most => {
             Err(WebError::Bad(format!("{what} is longer than {most} characters")))
@@ -104,19 +113,34 @@ pub(crate) async fn changed(
         t => Ok(t.to_owned()),
     };
     let new = NewIntervention {
-        at: Some(time(&f.at)?),
-        what: said("what was changed", &f.what, 60)?,
-        from: said("what it was before", &f.from, 120)?,
-        to: said("what it is now", &f.to, 120)?,
+        at: Some(time(get(f, "at"))?),
+        what: said("what was changed", "what", 60)?,
+        from: said("what it was before", "from", 120)?,
+        to: said("what it is now", "to", 120)?,
     };
     // What a set says itself, no change on the vehicle stands for.
     if USUAL.contains(&new.what.to_lowercase().as_str()) {
         let text = format!("the {} of a set is put right on the set, not on the vehicle", new.what);
         return Err(WebError::Bad(text));
     }
-    state.store.day(id).await?;
-    state.store.intervene(id, &new, &who.by("")).await?;
-    Ok(back(id, "changed"))
+    Ok(new)
+}
+
+/// Something was changed on the vehicle.
+pub(crate) async fn changed(
+    Calibrator(who): Calibrator,
+    prefs: Prefs,
+    State(state): State<AppState>,
+    Path(id): Path<i64>,
+    Form(f): Form<Fields>,
+) -> Result<Response, WebError> {
+    let done = async {
+        let new = change_of(&f)?;
+        state.store.day(id).await?;
+        Ok(state.store.intervene(id, &new, &who.by("")).await.map(drop)?)
+    }
+    .await;
+    answer(&state, &prefs, (id, "changed"), f, done).await
 }
 
 /// It was not so.
@@ -129,57 +153,50 @@ pub(crate) async fn changed_back(
     Ok(back(id, "changed"))
 }
 
-#[derive(Deserialize)]
-pub(crate) struct Air {
-    #[serde(default)]
-    at: String,
-    temperature: String,
-    humidity: String,
-    pressure: String,
-}
-
 pub(crate) async fn air(
     Calibrator(who): Calibrator,
+    prefs: Prefs,
     State(state): State<AppState>,
     Path(id): Path<i64>,
-    Form(f): Form<Air>,
+    Form(f): Form<Fields>,
 ) -> Result<Response, WebError> {
-    let (t, h, p) = (
-        celsius(&f.temperature).map_err(WebError::Bad)?,
-        humidity(&f.humidity).map_err(WebError::Bad)?,
-        hectopascal(&f.pressure).map_err(WebError::Bad)?,
-    );
-    let a = AirState::new(t, h / 100.0, p).map_err(|e| WebError::Bad(e.to_string()))?;
-    change_day(&state.store, id, &DayChange::Air { at: time(&f.at)?, air: a }, |_| true, &who.by("")).await?;
-    Ok(back(id, "air"))
-}
-
-#[derive(Deserialize)]
-pub(crate) struct FuelForm {
-    fuel: String,
-    litres: String,
-    #[serde(default)]
-    note: String,
+    let done = async {
+        let (t, h, p) = (
+            celsius(get(&f, "temperature")).map_err(WebError::Bad)?,
+            humidity(get(&f, "humidity")).map_err(WebError::Bad)?,
+            hectopascal(get(&f, "pressure")).map_err(WebError::Bad)?,
+        );
+        let air = AirState::new(t, h / 100.0, p).map_err(|e| WebError::Bad(e.to_string()))?;
+        let change = DayChange::Air { at: time(get(&f, "at"))?, air };
+        Ok(change_day(&state.store, id, &change, |_| true, &who.by("")).await?)
+    }
+    .await;
+    answer(&state, &prefs, (id, "air"), f, done).await
 }
 
 pub(crate) async fn fuel(
     _: Calibrator,
+    prefs: Prefs,
     State(state): State<AppState>,
     Path(id): Path<i64>,
-    Form(f): Form<FuelForm>,
+    Form(f): Form<Fields>,
 ) -> Result<Response, WebError> {
-    let (name, litres) = (f.fuel.trim(), number("litres", &f.litres).map_err(WebError::Bad)?);
-    if name.is_empty() || name.chars().count() > 120 || f.note.chars().count() > 200 {
-        return Err(WebError::Bad(
-            "name the fuel, in at most 120 characters, with a note of at most 200".into(),
-        ));
+    let done = async {
+        let litres = number("litres", get(&f, "litres")).map_err(WebError::Bad)?;
+        let (name, note) = (get(&f, "fuel"), get(&f, "note"));
+        if name.is_empty() || name.chars().count() > 120 || note.chars().count() > 200 {
+            return Err(WebError::Bad(
+                "name the fuel, in at most 120 characters, with a note of at most 200".into(),
+            ));
+        }
+        if !(0.0..=100_000.0).contains(&litres) {
+            return Err(WebError::Bad(format!("{litres} litres cannot be on hand")));
+        }
+        state.store.day(id).await?;
+        Ok(state.store.put_fuel_on_hand(id, name, litres, note).await?)
     }
-    if !(0.0..=100_000.0).contains(&litres) {
-        return Err(WebError::Bad(format!("{litres} litres cannot be on hand")));
-    }
-    state.store.day(id).await?;
-    state.store.put_fuel_on_hand(id, name, litres, f.note.trim()).await?;
-    Ok(back(id, "fuel"))
+    .await;
+    answer(&state, &prefs, (id, "fuel"), f, done).await
 }
 
 #[derive(Deserialize)]

@@ -17,7 +17,7 @@ pub(crate) use common::{
     id_of, size_words, units,
 };
 pub(crate) use day::{
-    DayPage, InboxFragment, NewDayPage, TypedForm, applied, checklist_fragment, day_page, day_seen,
+    DayPage, DayTyped, InboxFragment, NewDayPage, TypedForm, applied, checklist_fragment, day_page, day_seen,
     inbox_fragment, other_dyno, places,
 };
 pub(crate) use erase::ErasePage;

@@ -72,6 +72,7 @@ pub(crate) struct MapRow {
 }
 
 pub(crate) struct BuildRow {
+    pub(crate) id: i64,
     pub(crate) name: String,
     pub(crate) since: String,
     pub(crate) changed: String,
@@ -332,6 +333,7 @@ pub(crate) fn vehicle_page(prefs: &Prefs, p: VehicleParts, problem: String) -> V
             .builds
             .iter()
             .map(|b| BuildRow {
+                id: b.id,
                 name: b.name.clone(),
                 since: b.since.map_or_else(|| "no date".into(), date_words),
                 changed: b.changed.clone(),

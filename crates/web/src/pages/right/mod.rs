@@ -8,6 +8,7 @@ mod merge;
 mod pull;
 mod set;
 mod vehicle;
+mod words;
 
 pub(crate) use archive::{archive, restore, who};
 pub(crate) use cell::{edit as cell_edit, show as cell_show};
@@ -16,6 +17,9 @@ pub(crate) use merge::{fuels as fuel_merge, maps as map_merge};
 pub(crate) use pull::{columns as pull_columns, print as pull_print, show as pull_show};
 pub(crate) use set::{edit as set_edit, extras_of, merge as set_merge, pulls as set_pulls, show as set_show};
 pub(crate) use vehicle::{edit as vehicle_edit, merge as vehicle_merge, show as vehicle_show};
+pub(crate) use words::{
+    build_edit, build_show, fuel_edit, fuel_show, map_edit, map_show, note_edit, note_show,
+};
 
 use super::page;
 use crate::error::WebError;

@@ -5,5 +5,5 @@ mod page;
 mod sheet;
 
 pub(crate) use inbox::{InboxFragment, TypedForm, applied, inbox_fragment, places};
-pub(crate) use page::{DayPage, NewDayPage, day_page, day_seen, other_dyno};
+pub(crate) use page::{DayPage, DayTyped, NewDayPage, day_page, day_seen, other_dyno};
 pub(crate) use sheet::checklist_fragment;

@@ -20,6 +20,7 @@ use jamjar_core::pull::span::PullKind;
 use jamjar_core::words::{finding, refusal, settled};
 use jamjar_store::{CellRecord, Day, DayNote, DaySheet, PlanItem, Running, VehicleRecord};
 use jamjar_workflow::sets::SetRead;
+use std::collections::HashMap;
 
 pub(crate) struct PullRow {
     pub(crate) id: i64,
@@ -40,7 +41,8 @@ pub(crate) struct SetCard {
     pub(crate) id: i64,
     pub(crate) tag: SetTag,
     pub(crate) rest: String,
-    pub(crate) boost: String,
+    /// It is the one that runs.
+    pub(crate) runs: bool,
     pub(crate) figure: String,
     pub(crate) scatter: String,
     pub(crate) settled: String,
@@ -89,6 +91,26 @@ pub(crate) fn day_seen(day: &Day) -> String {
     mark(&(day.air, &day.note))
 }
 
+/// A form of the sheet that was refused: which, what was typed, and why it cannot be.
+#[derive(Default)]
+pub(crate) struct DayTyped {
+    pub(crate) form: &'static str,
+    pub(crate) fields: HashMap<String, String>,
+    pub(crate) problem: String,
+}
+
+impl DayTyped {
+    /// Whether it is this one.
+    pub(crate) fn is(&self, form: &str) -> bool {
+        self.form == form
+    }
+
+    /// What was typed into a field of it.
+    pub(crate) fn of(&self, form: &str, name: &str) -> &str {
+        self.fields.get(name).filter(|_| self.is(form)).map_or("", String::as_str)
+    }
+}
+
 #[derive(Template)]
 #[template(path = "day.html")]
 pub(crate) struct DayPage {
@@ -109,6 +131,8 @@ pub(crate) struct DayPage {
     pub(crate) inbox: InboxFragment,
     pub(crate) run: Option<RunFragment>,
     pub(crate) place_words: &'static str,
+    /// A form of the sheet that was refused.
+    pub(crate) typed: DayTyped,
     /// What runs now.
     pub(crate) running: Option<Running>,
     /// Other vehicles in the cell on this date.
@@ -194,6 +218,7 @@ pub(crate) fn day_page(
         inbox,
         run,
         place_words: vehicle.vehicle.dyno.kind.place(),
+        typed: DayTyped::default(),
         running: None,
         beside: Vec::new(),
         cell: None,
@@ -231,7 +256,7 @@ fn card(read: &SetRead, v: &VehicleRecord, e: &Encoding, prefs: &Prefs) -> SetCa
         id: s.set.id,
         tag: e.tag(&s.set, false, verdicts),
         rest: rest.join(" · "),
-        boost: c.boost.clone(),
+        runs: false,
         figure: match (peak.headline, peak.rpm) {
             (Some(p), Some(rpm)) => format!("{:.1} {} at {rpm:.0} rpm", u.from_kw(p), u.label()),
             (Some(p), None) => u.say(p),

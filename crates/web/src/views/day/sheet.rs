@@ -58,6 +58,7 @@ pub(crate) fn checklist_fragment(day_id: i64, answers: &Checklist) -> ChecklistF
 }
 
 pub(crate) struct NoteRow {
+    pub(crate) id: i64,
     pub(crate) at: String,
     pub(crate) tag: String,
     pub(crate) text: String,
@@ -69,6 +70,7 @@ pub(crate) fn note_rows(sheet: &DaySheet) -> Vec<NoteRow> {
         .notes
         .iter()
         .map(|n| NoteRow {
+            id: n.id,
             at: n.at.map_or_else(String::new, hhmm),
             tag: n.tag.clone(),
             text: n.text.clone(),

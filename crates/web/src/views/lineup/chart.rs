@@ -117,7 +117,12 @@ fn lanes_of(l: &LineUp, set: usize, grid: &[f64], units: Units) -> Vec<Lane> {
                 }
             }
             Lane {
-                label: format!("{}, {}", limit.channel.label(), limit_rule(limit, units)),
+                label: format!(
+                    "{}, {}{}",
+                    limit.channel.label(),
+                    limit_rule(limit, units),
+                    if limit.starting_point { " (starting point)" } else { "" }
+                ),
                 share: (drawn && !matches!(o.verdict, LimitVerdict::NotMeasured)).then_some(share),
                 note: verdict_line(limit, o, units)
                     + if limit.starting_point { ", starting point" } else { "" },
