@@ -4,6 +4,7 @@ use crate::bounds::{Bound, OutOfRange};
 use crate::driven::Driven;
 use crate::gears::Gears;
 use serde::{Deserialize, Serialize};
+use std::collections::BTreeMap;
 
 const MASS_KG: Bound = Bound::new("mass", "kg", 20.0, 60_000.0);
 const RATIO: Bound = Bound::new("gear ratio", "", 0.2, 60.0);
@@ -34,6 +35,9 @@ pub struct VehicleSheet {
     pub gears: Vec<f64>,
     /// Gear in which the dyno's overall ratio holds, counted from 1.
     pub reference_gear: Option<usize>,
+    /// Engine rpm ÷ dyno-shaft rpm of gears as measured once in a pull.
+    #[serde(skip_serializing_if = "BTreeMap::is_empty")]
+    pub learned: BTreeMap<String, f64>,
     /// Tyre, in words.
     pub tyre: String,
     /// Rolling radius, m.
@@ -66,7 +70,7 @@ impl VehicleSheet {
         one(self.drag_area_m2, DRAG_M2)?;
         one(self.quoted_power_kw, POWER_KW)?;
         one(self.quoted_torque_nm, TORQUE_NM)?;
-        self.gears.iter().try_for_each(|g| RATIO.check(*g).map(|_| ()))
+        self.gears.iter().chain(self.learned.values()).try_for_each(|g| RATIO.check(*g).map(|_| ()))
     }
 
     /// Its gears by number, when it is said in which of them the dyno's ratio holds.
@@ -75,8 +79,9 @@ impl VehicleSheet {
             Some(g) => Gears {
                 reference: Some(g.to_string()),
                 ratios: self.gears.iter().enumerate().map(|(i, r)| ((i + 1).to_string(), *r)).collect(),
+                learned: self.learned.clone(),
             },
-            None => Gears::default(),
+            None => Gears { learned: self.learned.clone(), ..Gears::default() },
         }
     }
 

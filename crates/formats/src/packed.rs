@@ -97,7 +97,7 @@ impl<R: Read> Read for Bounded<R> {
     }
 }
 
-fn swells(out: u64, packed: u64) -> bool {
+pub(crate) fn swells(out: u64, packed: u64) -> bool {
     out > MOST_UNPACKED || (out > SMALL && out > MOST_TIMES * packed)
 }
 

@@ -165,6 +165,23 @@ impl Store {
             .await?)
     }
 
+    /// The newest day of a vehicle on a date.
+    ///
+    /// # Errors
+    /// [`StoreError`] when the database cannot answer.
+    #[boxed]
+    pub async fn day_on(&self, vehicle_id: i64, date: NaiveDate) -> Result<Option<i64>, StoreError> {
+        let mut c = self.conn().await?;
+        Ok(cell_day::table
+            .filter(cell_day::vehicle_id.eq(vehicle_id).and(cell_day::on_date.eq(date)))
+            .filter(cell_day::archived_at.is_null())
+            .order(cell_day::id.desc())
+            .select(cell_day::id)
+            .first(&mut c)
+            .await
+            .optional()?)
+    }
+
     /// Other vehicles of the same date in the same cell: their days' ids and the vehicles' names.
     ///
     /// # Errors

@@ -31,8 +31,8 @@ const MAP_LIMIT: usize = 64 << 20;
 /// Every route.
 pub fn router(state: AppState) -> Router {
     use pages::{
-        archive, attachments, custody, days, erase, imports, kept, lasting, lineup, prints, pulls, reading,
-        right, running, search, settings, sheet, starting, vehicles, workshop,
+        archive, attachments, catalogue, custody, days, erase, imports, kept, lasting, lineup, prints, pulls,
+        reading, right, running, search, settings, sheet, starting, vehicles, workshop,
     };
     Router::new()
         .route("/", get(workshop::show))
@@ -76,6 +76,7 @@ pub fn router(state: AppState) -> Router {
         .route("/demo", post(imports::load_demo))
         .route("/pulls/{id}", get(reading::show))
         .route("/pulls/{id}/lag", post(reading::lag))
+        .route("/pulls/{id}/learn", post(reading::learn))
         .route("/pulls/{id}/note", post(reading::note))
         .route("/pulls/{id}/exclude", post(pulls::exclude))
         .route("/sets/{id}/note", post(pulls::note))
@@ -114,6 +115,12 @@ pub fn router(state: AppState) -> Router {
         .route("/vehicles/{id}/maps/{map}/price", post(custody::price))
         .route("/vehicles/{id}/driven", post(vehicles::driven).layer(DefaultBodyLimit::max(MAP_LIMIT)))
         .route("/vehicles/{id}/maps", post(custody::map).layer(DefaultBodyLimit::max(MAP_LIMIT)))
+        .route(
+            "/catalogue",
+            get(catalogue::show).post(catalogue::files).layer(DefaultBodyLimit::max(imports::UPLOAD_LIMIT)),
+        )
+        .route("/catalogue/store", post(catalogue::store))
+        .route("/catalogue/{id}/leave", post(catalogue::leave))
         .route("/days/{id}/files", post(imports::upload).layer(DefaultBodyLimit::max(imports::UPLOAD_LIMIT)))
         .route("/attach", post(attachments::attach).layer(DefaultBodyLimit::max(MAP_LIMIT)))
         .route("/assets/{version}/{*path}", get(assets::serve))

@@ -7,7 +7,7 @@ use jamjar_store::SetWithPulls;
 
 /// Engine rpm ÷ dyno-shaft rpm in a gear, when the vehicle's gears say it.
 pub(crate) fn ratio_in(vehicle: &Vehicle, gear: &str) -> Option<f64> {
-    vehicle.gears.overall(gear, vehicle.dyno.overall_ratio?)
+    vehicle.gears.overall_if(gear, vehicle.dyno.overall_ratio)
 }
 
 /// A stored set as the analysis takes it, without samples.

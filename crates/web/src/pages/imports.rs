@@ -15,13 +15,19 @@ use axum::http::header::CONTENT_LENGTH;
 use axum::response::{Html, IntoResponse, Redirect, Response};
 use jamjar_core::channel::Channel;
 use jamjar_core::units::Unit;
-use jamjar_store::{Begun, RunState};
+use jamjar_store::{Begun, Received, RunState};
 use jamjar_workflow::WorkflowError;
+use jamjar_workflow::import::catalogue::called;
 use jamjar_workflow::import::{self, ChosenPull, ChosenSet, ColumnAnswer, MadeOf};
 use serde::Deserialize;
+use std::collections::HashMap;
+use std::sync::Arc;
 
 /// Largest upload in one request, bytes.
 pub(crate) const UPLOAD_LIMIT: usize = 1 << 30;
+
+/// Most sets of a form (our choice: sixty days of a back-catalogue at thirty sets each).
+const MOST_SETS: usize = 1_800;
 
 /// The inbox as it stands.
 pub(crate) async fn fragment(state: &AppState, day_id: i64) -> Result<InboxFragment, WebError> {
@@ -78,27 +84,47 @@ pub(crate) async fn upload(
         }
         let file = Sent::take(&state, field).await?;
         let _turn = file.turn(&state).await;
-        let name = &file.name;
         let ambient = day.air.map(|a| a.pressure_hpa / 10.0);
-        match import::drop_spooled(
-            &state.store,
-            id,
-            vehicle.vehicle.dyno.overall_ratio,
-            ambient,
-            name,
-            file.file.path(),
-        )
-        .await
-        {
+        let ratio = vehicle.vehicle.dyno.overall_ratio;
+        let mut said = |name: &str, taken: Result<Received, WorkflowError>| match taken {
             Ok(r) if r.known => {
-                known.push(format!("{name} is here already, byte for byte; it was not taken twice."))
+                known.push(format!("{name} is here already, byte for byte; it was not taken twice."));
+                Ok(())
             }
-            Ok(r) if r.elsewhere => known.push(format!(
-                "{name} is already stored on another day; storing it here makes a second pull of it."
-            )),
-            Ok(_) => {}
-            Err(WorkflowError::Format(e)) => errors.push(e.to_string()),
-            Err(e) => return Err(e.into()),
+            Ok(r) if r.elsewhere => {
+                known.push(format!(
+                    "{name} is already stored on another day; storing it here makes a second pull of it."
+                ));
+                Ok(())
+            }
+            Ok(_) => Ok(()),
+            Err(WorkflowError::Format(e)) => {
+                errors.push(e.to_string());
+                Ok(())
+            }
+            Err(e) => Err(e),
+        };
+        match file.members().await {
+            Err(e) => said(&file.name, Err(WorkflowError::Format(e)))?,
+            Ok(None) => {
+                let path = file.file.path();
+                let taken = import::drop_spooled(&state.store, id, ratio, ambient, &file.name, path).await;
+                said(&file.name, taken)?;
+            }
+            // Several recordings in one archive: each is a file of its own.
+            Ok(Some(mut all)) => {
+                for k in 0..all.len() {
+                    let (path, _) = all.about(k).map_err(WorkflowError::Format)?;
+                    let name = called(&path);
+                    let taken = match all.read(k) {
+                        Ok(bytes) => {
+                            import::take_in(&state.store, id, ratio, ambient, &name, Arc::new(bytes)).await
+                        }
+                        Err(e) => Err(WorkflowError::Format(e)),
+                    };
+                    said(&name, taken)?;
+                }
+            }
         }
     }
     if headers.contains_key("x-part") {
@@ -169,7 +195,7 @@ pub(crate) async fn clear(
 }
 
 /// The sets a form says, each with map and fuel, or what is wrong with them.
-fn wanted(fields: &[(String, String)]) -> Result<Vec<ChosenSet>, String> {
+pub(super) fn wanted(fields: &[(String, String)]) -> Result<Vec<ChosenSet>, String> {
     let sets = chosen(fields).map_err(|e| format!("Nothing was stored. {e}."))?;
     for s in sets.iter().filter(|s| !s.pulls.is_empty() && s.into.is_none()) {
         for (what, said) in [("map", &s.config.map), ("fuel", &s.config.fuel)] {
@@ -197,10 +223,11 @@ fn made_of(value: &str) -> (MadeOf, &str) {
 fn chosen(fields: &[(String, String)]) -> Result<Vec<ChosenSet>, String> {
     let mut out: Vec<ChosenSet> = Vec::new();
     let mut said: Vec<[String; 3]> = Vec::new();
+    let mut paired: HashMap<(usize, i64), Option<i64>> = HashMap::new();
     for (key, value) in fields {
         let Some((name, index)) = key
             .split_once('.')
-            .and_then(|(n, i)| i.parse::<usize>().ok().filter(|i| *i < 200).map(|i| (n, i)))
+            .and_then(|(n, i)| i.parse::<usize>().ok().filter(|i| *i < MOST_SETS).map(|i| (n, i)))
         else {
             continue;
         };
@@ -230,6 +257,13 @@ fn chosen(fields: &[(String, String)]) -> Result<Vec<ChosenSet>, String> {
                 };
                 slot.clone_from(value);
             }
+            // Which engine computer's file belongs to a dyno's: “12:15”, “12:” for none.
+            "log" => {
+                if let Some((dyno, ecu)) = value.split_once(':').and_then(|(d, e)| Some((d.parse().ok()?, e)))
+                {
+                    paired.insert((index, dyno), ecu.parse::<i64>().ok());
+                }
+            }
             "pull" => {
                 let (made_of, value) = made_of(value);
                 let mut parts = value.split(':');
@@ -246,6 +280,16 @@ fn chosen(fields: &[(String, String)]) -> Result<Vec<ChosenSet>, String> {
             }
             _ => {}
         }
+    }
+    for (k, set) in out.iter_mut().enumerate() {
+        for p in set.pulls.iter_mut().filter(|p| p.made_of == MadeOf::Recordings) {
+            p.ecu = paired.get(&(k, p.dyno)).copied().unwrap_or(p.ecu);
+        }
+    }
+    // A log that was given to a dyno's recording stands alone no longer.
+    let given: Vec<i64> = out.iter().flat_map(|s| &s.pulls).filter_map(|p| p.ecu).collect();
+    for set in &mut out {
+        set.pulls.retain(|p| p.made_of != MadeOf::LogAlone || !given.contains(&p.dyno));
     }
     for (set, [place, applied, smoothing]) in out.iter_mut().zip(&said) {
         set.print = print_of(place, applied, smoothing)?;
@@ -264,16 +308,21 @@ pub(crate) async fn commit(
         Ok(sets) => sets,
         Err(problem) => return page(&InboxFragment { problem, ..fragment(&state, id).await? }),
     };
+    let run = begin(&state, id, sets).await?;
+    page(&run_fragment(&state.store.run(run).await?))
+}
+
+/// Begins to store sets of a day; says the run.
+pub(super) async fn begin(state: &AppState, id: i64, sets: Vec<ChosenSet>) -> Result<i64, WebError> {
     let total = sets.iter().map(|s| s.pulls.len()).sum::<usize>() as i32;
-    let run = match state.store.claim_run(Some(id), &run_name(id), total, Some(&claim(id, &sets))).await? {
+    Ok(match state.store.claim_run(Some(id), &run_name(id), total, Some(&claim(id, &sets))).await? {
         Begun::New(run) => {
             tokio::spawn(work(state.clone(), run, id, sets));
             run
         }
         // The same files, asked for again or at the same moment: whoever was first tells how it went.
         Begun::Before(run) => run,
-    };
-    page(&run_fragment(&state.store.run(run).await?))
+    })
 }
 
 /// What a storing takes: its files, and the pulls in them. The same again is the same storing.
@@ -360,7 +409,7 @@ mod tests {
             f("pull.0", "6::1"),
             f("fuel.1", "E30"),
             f("pull.1", "x"),
-            f("map.999", "no"),
+            f("map.99999", "no"),
             f("odd", "x"),
         ])
         .unwrap();
@@ -376,6 +425,24 @@ mod tests {
             (sets[0].config.map.as_str(), sets[1].config.fuel.as_str(), sets[1].pulls.len()),
             ("C3", "E30", 0)
         );
+    }
+
+    #[test]
+    fn a_pairing_said_by_hand_holds_and_a_log_given_away_stands_alone_no_longer() {
+        let f = |k: &str, v: &str| (k.to_owned(), v.to_owned());
+        let sets = chosen(&[
+            f("pull.0", "4:5:0"),
+            f("pull.0", "4:5:1"),
+            f("pull.0", "6::"),
+            f("log.0", "4:"),
+            f("log.0", "6:7"),
+            f("pull.1", "log-7::"),
+            f("pull.1", "log-8::"),
+        ])
+        .unwrap();
+        let pairs: Vec<_> = sets[0].pulls.iter().map(|p| (p.dyno, p.ecu)).collect();
+        assert_eq!(pairs, [(4, None), (4, None), (6, Some(7))]);
+        assert_eq!(sets[1].pulls.iter().map(|p| p.dyno).collect::<Vec<_>>(), [8]);
     }
 
     #[test]

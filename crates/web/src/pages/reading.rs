@@ -7,7 +7,9 @@ use crate::cookies::{keeping, lasting};
 use crate::error::WebError;
 use crate::prefs::Prefs;
 use crate::state::{AppState, PageMade};
-use crate::views::{Asked, Encoding, FigureAsked, attached_rows, evidence_view, lane_ids, pull_page};
+use crate::views::{
+    Asked, Encoding, FigureAsked, attached_rows, evidence_view, lane_ids, pull_page, to_learn,
+};
 use axum::Form;
 use axum::extract::{Path, Query, State};
 use axum::http::Uri;
@@ -161,4 +163,23 @@ pub(crate) async fn note(
 ) -> Result<Redirect, WebError> {
     state.store.note_pull(id, f.text()?, f.was(), &who.by("")).await?;
     Ok(Redirect::to(&format!("/pulls/{id}#note")))
+}
+
+/// The ratio a pull shows becomes that of its set's gear.
+pub(crate) async fn learn(
+    Calibrator(who): Calibrator,
+    State(state): State<AppState>,
+    Path(id): Path<i64>,
+) -> Result<Response, WebError> {
+    let kept = read(&state, id, &Settings::default()).await?;
+    let r = &kept.0;
+    let Some((gear, ratio)) = to_learn(r) else {
+        return Err(WebError::Bad("this pull shows no ratio of a gear that is not known already".into()));
+    };
+    let vehicle = state.store.vehicle(r.vehicle.id).await?;
+    let mut sheet = vehicle.sheet.clone();
+    sheet.learned.insert(gear, ratio);
+    sheet.validate().map_err(|e| WebError::Bad(e.to_string()))?;
+    state.store.set_sheet(vehicle.id, &sheet, Some(vehicle.version), &who.by("learned from a pull")).await?;
+    Ok(Redirect::to(&format!("/pulls/{id}")).into_response())
 }

@@ -3,7 +3,9 @@
 use crate::error::WebError;
 use crate::state::AppState;
 use axum::extract::multipart::{Field, MultipartError};
+use jamjar_formats::{FormatError, Members, members};
 use jamjar_workflow::spool::Spooled;
+use std::fs::File;
 use std::io;
 use tokio::sync::OwnedSemaphorePermit;
 
@@ -40,6 +42,17 @@ impl Sent {
     /// Waits for the memory in which it may be read.
     pub(super) async fn turn(&self, state: &AppState) -> Option<OwnedSemaphorePermit> {
         state.share(self.file.bytes()).await
+    }
+
+    /// Its files, when it is an archive of several.
+    ///
+    /// # Errors
+    /// [`FormatError`] when it is a damaged one.
+    pub(super) async fn members(&self) -> Result<Option<Members<File>>, FormatError> {
+        let (path, name) = (self.file.path().to_owned(), self.name.clone());
+        let opened = tokio::task::spawn_blocking(move || File::open(path).map(|f| members(f, &name))).await;
+        // What cannot be opened is told by whoever reads it next.
+        opened.ok().and_then(Result::ok).unwrap_or(Ok(None))
     }
 
     /// All of it.

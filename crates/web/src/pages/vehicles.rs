@@ -114,7 +114,20 @@ fn sheet_of(f: &Fields, prefs: &Prefs) -> Result<VehicleSheet, String> {
         t if t.is_empty() => None,
         t => Some(t.parse().map_err(|e: jamjar_core::driven::BadDriven| e.to_string())?),
     };
+    let learned = text("learned")
+        .split([',', ';'])
+        .map(str::trim)
+        .filter(|p| !p.is_empty())
+        .map(|p| {
+            let pair = p.split_once('=').and_then(|(g, k)| Some((g.trim(), jamjar_core::units::typed(k)?)));
+            let fail = || format!("learned gears: “{p}” is no gear with its ratio, such as 3 = 5.36");
+            pair.filter(|(g, _)| !g.is_empty() && g.len() <= 20)
+                .map(|(g, k)| (g.to_owned(), k))
+                .ok_or_else(fail)
+        })
+        .collect::<Result<_, String>>()?;
     let sheet = VehicleSheet {
+        learned,
         model: text("model"),
         plate: text("plate"),
         mass_kg: number("mass_kg", "mass")?,

@@ -1,5 +1,6 @@
 //! View models: numbers and units become strings here, templates only place them.
 
+mod catalogue;
 mod common;
 mod day;
 mod erase;
@@ -12,6 +13,7 @@ mod starting;
 mod vehicle;
 mod workshop;
 
+pub(crate) use catalogue::{CatalogueDay, CataloguePage};
 pub(crate) use common::{
     ColumnTable, Encoding, FigureAsked, attached_rows, channels, column_rows, count, date_words, dyno_kinds,
     id_of, size_words, units,
@@ -24,7 +26,7 @@ pub(crate) use erase::ErasePage;
 pub(crate) use lineup::{
     Fields as LineUpFields, LineUpAsked, chart_of, focus_of as lineup_focus, lineup_page,
 };
-pub(crate) use pull::{Asked, evidence_view, lane_ids, pull_page};
+pub(crate) use pull::{Asked, evidence_view, lane_ids, pull_page, to_learn};
 pub(crate) use right::{Field, FieldForm, PutAway, RightPage, Standing, trail};
 pub(crate) use search::{SEARCH_ROWS, search_page, search_refused};
 pub(crate) use settings::{SettingsPage, families, source_rows};
@@ -35,7 +37,7 @@ pub(crate) use workshop::{RunFragment, run_fragment, workshop_page};
 use askama::Template;
 
 /// What every page shows around its content.
-#[derive(Debug, Clone)]
+#[derive(Debug, Clone, Default)]
 pub(crate) struct Shell {
     pub(crate) title: String,
     pub(crate) theme: String,

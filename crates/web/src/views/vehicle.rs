@@ -129,6 +129,7 @@ pub(crate) struct SheetForm {
     pub(crate) final_drive: String,
     pub(crate) gears: String,
     pub(crate) reference_gear: String,
+    pub(crate) learned: String,
     pub(crate) tyre: String,
     pub(crate) tyre_radius_m: String,
     pub(crate) drag_area_m2: String,
@@ -225,6 +226,11 @@ fn limit_row(index: usize, l: &Limit) -> LimitRow {
     }
 }
 
+/// Learned gears as people type them: “3 = 5.36, 4 = 4.1”.
+fn learned_words(s: &VehicleSheet) -> String {
+    s.learned.iter().map(|(g, k)| format!("{g} = {k}")).collect::<Vec<_>>().join(", ")
+}
+
 /// Where a sheet says something else than what was typed: what it says, field by field.
 pub(crate) fn sheet_differences(now: &VehicleSheet, typed: &VehicleSheet) -> String {
     let number = |v: Option<f64>, unit: &str| v.map_or_else(String::new, |v| format!("{v} {unit}"));
@@ -238,6 +244,7 @@ pub(crate) fn sheet_differences(now: &VehicleSheet, typed: &VehicleSheet) -> Str
             ("final drive", number(s.final_drive, "")),
             ("gear of the dyno's ratio", s.reference_gear.map_or_else(String::new, |g| g.to_string())),
             ("gears", s.gears.iter().map(ToString::to_string).collect::<Vec<_>>().join(" ")),
+            ("learned gears", learned_words(s)),
             ("tyre", s.tyre.clone()),
             ("rolling radius", number(s.tyre_radius_m, "m")),
             ("drag area", number(s.drag_area_m2, "m²")),
@@ -366,6 +373,7 @@ pub(crate) fn vehicle_page(prefs: &Prefs, p: VehicleParts, problem: String) -> V
             final_drive: plain(s.final_drive),
             gears: s.gears.iter().map(ToString::to_string).collect::<Vec<_>>().join(" "),
             reference_gear: s.reference_gear.map_or_else(String::new, |g| g.to_string()),
+            learned: learned_words(s),
             tyre: s.tyre.clone(),
             tyre_radius_m: plain(s.tyre_radius_m),
             drag_area_m2: plain(s.drag_area_m2),

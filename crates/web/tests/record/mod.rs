@@ -273,3 +273,212 @@ async fn one_revision_serves_two_vehicles_with_one_file() {
     assert_eq!(back.status, StatusCode::SEE_OTHER, "{}", back.text());
     assert!(empty.store.maps(1).await.unwrap().iter().any(|m| m.name == lent.name && !m.lent));
 }
+
+fn zipped(files: &[(&str, &[u8])]) -> Vec<u8> {
+    use std::io::Write;
+    let mut out = zip::ZipWriter::new(std::io::Cursor::new(Vec::new()));
+    for (name, bytes) in files {
+        out.start_file(*name, zip::write::SimpleFileOptions::default()).unwrap();
+        out.write_all(bytes).unwrap();
+    }
+    out.finish().unwrap().into_inner()
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_back_catalogue_of_many_days_is_taken_in_at_one_go_and_stored_after_one_look() {
+    let cell = Cell::with_demo().await;
+    let (a, b, c) =
+        (recordings(&cell, 0, 0).await, recordings(&cell, 0, 1).await, recordings(&cell, 1, 0).await);
+    let archive = zipped(&[
+        ("old/2025-03-24/stock e30/p1_dyno.csv", &a[0].1),
+        ("old/2025-03-24/stock e30/p1_ecu.csv", &a[1].1),
+        ("old/2025-03-24/stock e30/p2_dyno.csv", &b[0].1),
+        ("old/2025-03-24/stock e30/p2_ecu.csv", &b[1].1),
+        ("old/07.04.2025/c1 e30/p1_dyno.csv", &c[0].1),
+        ("old/07.04.2025/c1 e30/p1_ecu.csv", &c[1].1),
+        ("old/07.04.2025/straps.txt", b"buy straps\nand oil\n"),
+    ]);
+    let before = cell.store.day_ids().await.unwrap().len();
+    let fields = [("vehicle", "1"), ("place", "cell 3")];
+    let page = cell.upload_with("/catalogue", &fields, "old.zip", &archive).await.text();
+    assert!(page.contains("6 recordings of 2 days") && page.contains("1 not taken"), "{page}");
+    assert!(page.contains("24 March 2025") && page.contains("7 April 2025") && page.contains("straps.txt"));
+    assert!(page.contains("name=\"map.0\" list=\"maps\" value=\"Stock\""), "sets are named by their folders");
+    // In order of their dates, as they stand on the page.
+    let number = |n: usize| {
+        let value = page.split(&format!("name=\"day.{n}\" value=\"")).nth(1).unwrap();
+        value.split('"').next().unwrap().parse::<i64>().unwrap()
+    };
+    let days = [number(0), number(1)];
+    for d in &days {
+        assert!(cell.store.sets_of_day(*d).await.unwrap().is_empty(), "nothing is stored before the look");
+    }
+    let at = page.split("action=\"/catalogue/store").nth(1).unwrap().split('"').next().unwrap();
+    let at = format!("/catalogue/store{}", at.replace("&#38;", "&"));
+    let ticks = crate::common::ticked(&page);
+    let (first, second) = (days[0].to_string(), days[1].to_string());
+    let mut form: Vec<(&str, &str)> = ticks.iter().map(|(k, v)| (k.as_str(), v.as_str())).collect();
+    form.extend([("day.0", first.as_str()), ("map.0", "Stock"), ("fuel.0", ""), ("build.0", "A")]);
+    form.extend([("day.1", second.as_str()), ("map.1", "C1"), ("fuel.1", "E30"), ("build.1", "A")]);
+    let refused = cell.post(&at, &form).await;
+    assert!(
+        refused.text().contains("which fuel") && refused.text().contains("value=\"C1\""),
+        "{}",
+        refused.text()
+    );
+    for f in &mut form {
+        if f.0 == "fuel.0" {
+            f.1 = "E30";
+        }
+    }
+    assert_eq!(cell.post(&at, &form).await.status, StatusCode::SEE_OTHER);
+    for (d, pulls) in [(days[0], 2), (days[1], 1)] {
+        let run = cell.store.latest_run(&format!("commit {d}")).await.unwrap().unwrap();
+        let done = cell.finished(&format!("/runs/{}", run.id)).await.text();
+        assert!(!done.contains("error"), "{done}");
+        let sets = cell.store.sets_of_day(d).await.unwrap();
+        assert_eq!((sets.len(), sets[0].pulls.len()), (1, pulls), "day {d}");
+    }
+    // The same once more: every file is known, and no day is doubled.
+    let again = cell.upload_with("/catalogue", &fields, "old.zip", &archive).await.text();
+    assert!(again.contains("0 recordings") || again.contains("is here already"), "{again}");
+    assert_eq!(cell.store.day_ids().await.unwrap().len(), before + 2);
+    let undated = zipped(&[("x/p1_dyno.csv", &a[0].1), ("x/p1_ecu.csv", &a[1].1)]);
+    let cut = cell.upload_with("/catalogue", &fields, "cut.zip", &undated[..undated.len() / 2]).await.text();
+    assert!(cut.contains("not taken") && cut.contains("cut.zip"), "{cut}");
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn an_archive_of_a_days_recordings_is_its_files() {
+    let cell = Cell::with_demo().await;
+    let (day, id) = another_day(&cell).await;
+    let a = recordings(&cell, 0, 0).await;
+    let archive =
+        zipped(&[("stock/p1_dyno.csv", &a[0].1), ("stock/p1_ecu.csv", &a[1].1), ("stock/x.png", b"\x89PNG")]);
+    let page = cell.drop_files(&day, &[("evening.zip", &archive)]).await.text();
+    assert!(page.contains("stock p1_dyno.csv + stock p1_ecu.csv") && page.contains("x.png"), "{page}");
+    assert!(page.contains("<select name=\"log.0\""), "the pairing can be put right: {page}");
+    assert_eq!(cell.store.inbox(id).await.unwrap().len(), 2);
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn words_of_maps_fuels_builds_and_notes_are_put_right_as_they_were_seen() {
+    let cell = Cell::with_demo().await;
+    let map = cell.store.maps(1).await.unwrap().into_iter().find(|m| m.kind == "custom").unwrap();
+    let at = format!("/maps/{}/edit", map.id);
+    let page = cell.get(&at).await.text();
+    let seen = page.split("name=\"seen\" value=\"").nth(1).unwrap().split('"').next().unwrap().to_owned();
+    let form = |name: &'static str| vec![("name", name), ("kind", "custom"), ("note", "leaner")];
+    let taken = cell.post(&at, &form("Stock")).await;
+    assert!(taken.text().contains("is called Stock already") && taken.text().contains(">leaner</textarea>"));
+    let mut right = form("C1 as released");
+    right.push(("seen", &seen));
+    assert_eq!(cell.post(&at, &right).await.status, StatusCode::SEE_OTHER);
+    assert!(cell.get("/days/1").await.text().contains("C1 as released") || map.name != "C1");
+    let trail = cell.store.trail(Subject::Map(map.id)).await.unwrap();
+    assert!(trail.iter().any(|t| t.field == "name" && t.old_value == map.name), "{trail:?}");
+    assert_eq!(cell.post(&at, &right).await.status, StatusCode::CONFLICT, "seen before it changed");
+
+    let (fuel, name) = cell.store.fuels().await.unwrap()[0].clone();
+    let at = format!("/fuels/{fuel}/edit");
+    let refused = cell.post(&at, &[("name", &name), ("ethanol", "140")]).await;
+    assert!(
+        refused.text().contains("0 to 100") && refused.text().contains("value=\"140\""),
+        "{}",
+        refused.text()
+    );
+    cell.post(&at, &[("name", "Premium 95"), ("ethanol", "4.6")]).await;
+    assert_eq!(cell.store.fuel_words(fuel).await.unwrap().ethanol, Some(0.046));
+    let build = cell.store.builds(1).await.unwrap()[0].id;
+    let said = [("name", "A0"), ("since", "2026-01-02"), ("note", "as bought")];
+    assert_eq!(cell.post(&format!("/builds/{build}/edit"), &said).await.status, StatusCode::SEE_OTHER);
+    let sets = cell.store.sets_of_day(1).await.unwrap();
+    assert!(
+        sets.iter().any(|s| s.set.config.build == "A0")
+            && sets.iter().any(|s| s.set.config.fuel == "Premium 95")
+    );
+
+    let note = cell.store.day_sheet(1).await.unwrap().notes[0].clone();
+    let at = format!("/notes/{}/edit", note.id);
+    cell.post(&at, &[("at", "08:15"), ("tag", "heat"), ("text", "warm already")]).await;
+    assert!(cell.get("/days/1").await.text().contains("warm already"));
+    cell.post(&at, &[("at", "08:15"), ("tag", "heat"), ("text", " ")]).await;
+    assert!(!cell.get("/days/1").await.text().contains("warm already"), "emptied, it is gone");
+    assert!(cell.store.trail(Subject::Day(1)).await.unwrap()[0].old_value.contains("warm already"));
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_refused_line_of_the_day_sheet_stands_in_its_form_as_it_was_typed() {
+    let cell = Cell::with_demo().await;
+    for (at, form, says, kept) in [
+        (
+            "changed",
+            &[("what", "belt"), ("from", "old"), ("to", "")][..],
+            "say what it is now",
+            "value=\"belt\"",
+        ),
+        (
+            "changed",
+            &[("what", "map"), ("from", "a"), ("to", "b")][..],
+            "put right on the set",
+            "value=\"map\"",
+        ),
+        (
+            "air",
+            &[("temperature", "hot"), ("humidity", "50"), ("pressure", "1002")][..],
+            "hot",
+            "value=\"50\"",
+        ),
+        (
+            "air",
+            &[("temperature", "72 °F"), ("humidity", "50"), ("pressure", "102")][..],
+            "",
+            "value=\"72 °F\"",
+        ),
+        ("fuel", &[("fuel", "E85"), ("litres", "some")][..], "some", "value=\"E85\""),
+        ("notes", &[("at", "25:00"), ("text", "x")][..], "is not a time", "value=\"25:00\""),
+    ] {
+        let r = cell.post(&format!("/days/1/{at}"), form).await;
+        let text = r.text();
+        assert_eq!(r.status, StatusCode::UNPROCESSABLE_ENTITY, "{at} {form:?}: {text}");
+        assert!(
+            text.contains("Nothing was kept:") && text.contains(says) && text.contains(kept),
+            "{at} {form:?}"
+        );
+        assert!(
+            text.contains("24 custom") || text.contains("Tolvern T3"),
+            "the whole sheet stands around it"
+        );
+    }
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_gear_is_learned_from_a_pull_where_the_vehicle_has_no_ratio_for_it() {
+    let cell = Cell::with_demo().await;
+    let form =
+        [("name", "Tern"), ("dyno", "hub"), ("ratio", ""), ("date", "2026-05-04"), ("ignition", "spark")];
+    let day = cell.post("/days", &form).await.location();
+    let id: i64 = day.rsplit('/').next().unwrap().parse().unwrap();
+    let page = dropped(&cell, &day, &recordings(&cell, 0, 0).await).await;
+    cell.store_ticked(&day, &page, &[("map.0", "Stock"), ("fuel.0", "E10"), ("gear.0", "4")]).await;
+    let pull = cell.store.sets_of_day(id).await.unwrap()[0].pulls[0].0.id;
+    let shown = cell.get(&format!("/pulls/{pull}")).await.text();
+    assert!(shown.contains("Learn it as gear 4"), "{shown}");
+    assert_eq!(cell.post(&format!("/pulls/{pull}/learn"), &[]).await.status, StatusCode::SEE_OTHER);
+    let vehicle = cell.store.vehicle_named("Tern").await.unwrap().unwrap();
+    let truth = cell.store.vehicle(1).await.unwrap().vehicle.dyno.overall_ratio.unwrap();
+    let learned = vehicle.sheet.learned["4"];
+    assert!((learned / truth - 1.0).abs() < 0.005, "{learned} against {truth}");
+    let shown = cell.get(&format!("/pulls/{pull}")).await.text();
+    assert!(!shown.contains("Learn it as gear 4"));
+    let again = cell.post(&format!("/pulls/{pull}/learn"), &[]).await;
+    assert!(again.text().contains("not known already"));
+    let page = cell.get(&format!("/vehicles/{}", vehicle.id)).await.text();
+    assert!(
+        page.contains(&format!("value=\"4 = {learned}\"")),
+        "it stands on the sheet, where it can be put right"
+    );
+    let seen = [("learned", "4 = about four")];
+    let refused = cell.post(&format!("/vehicles/{}/sheet", vehicle.id), &seen).await;
+    assert!(refused.text().contains("is no gear with its ratio"));
+}

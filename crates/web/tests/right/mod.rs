@@ -198,7 +198,11 @@ async fn a_comparison_across_a_change_on_the_vehicle_names_it() {
         let pairs: Vec<(&str, &str)> = f.iter().map(|(k, v)| (*k, v.as_str())).collect();
         cell.post("/days/1/changed", &pairs).await
     };
-    assert_eq!(post(said("gear", "4")).await.status, StatusCode::BAD_REQUEST, "a factor of the set is none");
+    assert_eq!(
+        post(said("gear", "4")).await.status,
+        StatusCode::UNPROCESSABLE_ENTITY,
+        "a factor of the set is none"
+    );
     assert_eq!(post(said("gearbox software", "A17")).await.location(), "/days/1#changed");
     let crossed = line_up(&cell, &ids).await;
     assert!(crossed.contains("gearbox software"), "the line-up names it");

@@ -1,6 +1,7 @@
 //! From dropped files to committed sets: preview, pairing, questions, one transaction.
 
 pub(crate) mod air;
+pub mod catalogue;
 mod chosen;
 mod columns;
 mod commit;

@@ -134,7 +134,11 @@ impl JobVehicle {
                 inertia_kg_m2: d.inertia_kg_m2,
                 rotating_inertia_kg_m2: d.rotating_inertia_kg_m2,
             },
-            gears: Gears { reference: d.reference_gear.clone(), ratios: self.gears.clone() },
+            gears: Gears {
+                reference: d.reference_gear.clone(),
+                ratios: self.gears.clone(),
+                ..Gears::default()
+            },
         }
     }
 }

@@ -75,15 +75,17 @@ pub(super) fn another_gear(
     alignment: &Alignment,
 ) -> Option<AnotherGear> {
     let gears = Some(&vehicle.gears).filter(|g| !g.is_empty())?;
-    let at_reference = vehicle.dyno.overall_ratio?;
+    let at_reference = vehicle.dyno.overall_ratio;
     let measured = two_speed_ratio(&input.dyno).or(alignment.measured_ratio)?;
     let (gear, ratio) = gears.named(measured, at_reference)?;
-    let stated_ratio = input.overall_ratio.unwrap_or(at_reference);
+    let stated_ratio = input.overall_ratio.or(at_reference)?;
     if (ratio / stated_ratio - 1.0).abs() < RATIO_DOUBT {
         return None;
     }
-    let same =
-        |g: &&String| gears.overall(g, at_reference).is_some_and(|k| (k / stated_ratio - 1.0).abs() < 1e-9);
-    let stated = input.overall_ratio.and_then(|_| gears.ratios.keys().find(same)).cloned();
+    let same = |g: &&String| {
+        gears.overall_if(g, at_reference).is_some_and(|k| (k / stated_ratio - 1.0).abs() < 1e-9)
+    };
+    let all = || gears.ratios.keys().chain(gears.learned.keys());
+    let stated = input.overall_ratio.and_then(|_| all().find(same)).cloned();
     Some(AnotherGear { stated, measured: gear.to_owned(), ratio })
 }

@@ -8,7 +8,7 @@ use jamjar_core::pull::dyno::DynoKind;
 use jamjar_core::units::{Unit, Units};
 use jamjar_core::words::{finding, unit_doubt};
 use jamjar_store::{InboxItem, Role, Running, SetWithPulls};
-use jamjar_workflow::import::{FilePreview, MadeOf, Proposal};
+use jamjar_workflow::import::{FilePreview, MadeOf, Proposal, ProposedPull};
 use jamjar_workflow::printed::{POWER, TORQUE};
 
 pub(crate) struct FileRow {
@@ -38,6 +38,9 @@ pub(crate) struct PullRow {
     pub(crate) names: String,
     pub(crate) found: String,
     pub(crate) usable: bool,
+    /// Logs of the engine computer it may go with: value, name, chosen. Empty where there is nothing to choose, or
+    /// the file was asked before.
+    pub(crate) logs: Vec<(String, String, bool)>,
 }
 
 /// Peaks typed from a print, as they stand in their form.
@@ -254,6 +257,19 @@ pub(crate) fn inbox_fragment(
         }));
     }
     out.files_words = files_words(&out.files, &out.sources);
+    let logs: Vec<(i64, &str)> =
+        items.iter().filter(|i| i.role == Role::Ecu).map(|i| (i.id, i.name.as_str())).collect();
+    let mut asked: Vec<i64> = Vec::new();
+    let mut choices = |x: &ProposedPull| {
+        if x.made_of != MadeOf::Recordings || logs.is_empty() || asked.contains(&x.dyno) {
+            return Vec::new();
+        }
+        asked.push(x.dyno);
+        let none = (format!("{}:", x.dyno), "no engine-computer log".to_owned(), x.ecu.is_none());
+        let log =
+            |(id, name): &(i64, &str)| (format!("{}:{id}", x.dyno), (*name).to_owned(), x.ecu == Some(*id));
+        std::iter::once(none).chain(logs.iter().map(log)).collect()
+    };
     out.proposals = proposals
         .iter()
         .enumerate()
@@ -287,6 +303,7 @@ pub(crate) fn inbox_fragment(
                     names: x.names.clone(),
                     found: x.found.clone(),
                     usable: x.found != "no pull found",
+                    logs: choices(x),
                 })
                 .collect(),
         })

@@ -8,4 +8,4 @@ mod page;
 
 pub(crate) use evidence::evidence_view;
 pub(crate) use lanes::lane_ids;
-pub(crate) use page::{Asked, pull_page};
+pub(crate) use page::{Asked, pull_page, to_learn};

@@ -51,6 +51,8 @@ pub(crate) struct PullPage {
     pub(crate) id: i64,
     pub(crate) day_id: i64,
     pub(crate) set_id: i64,
+    /// Gear and measured ratio that could be learned.
+    pub(crate) learn: Option<(String, f64)>,
     pub(crate) attached: Vec<AttachedRow>,
     pub(crate) attach_to: Vec<(String, String)>,
     pub(crate) vehicle: String,
@@ -144,6 +146,7 @@ pub(crate) fn pull_page(r: &Reading, e: &Encoding, prefs: &Prefs, asked: Asked) 
         id,
         day_id: r.day.id,
         set_id: r.set.id,
+        learn: to_learn(r),
         attached: Vec::new(),
         attach_to: vec![(format!("pull:{id}"), "this pull".to_owned())],
         files: files(r),
@@ -211,6 +214,15 @@ fn files(r: &Reading) -> Vec<(i64, &'static str)> {
 }
 
 /// The first sentence: what it made, how it ended, and the worst of its limits.
+/// The set's gear with the ratio this pull shows, where the vehicle does not know that gear's yet.
+pub(crate) fn to_learn(r: &Reading) -> Option<(String, f64)> {
+    let (v, gear) = (&r.vehicle.vehicle, r.set.config.gear.trim());
+    let known = v.gears.overall_if(gear, v.dyno.overall_ratio).is_some();
+    let a = &r.measured.alignment;
+    let measured = a.measured_ratio.filter(|_| a.usable() && v.dyno.kind.is_rigid())?;
+    (!gear.is_empty() && !known).then(|| (gear.to_owned(), (measured * 1e4).round() / 1e4))
+}
+
 fn answer(r: &Reading, prefs: &Prefs) -> String {
     let f = &r.figures;
     let made = match (f.peak_power, f.peak_torque) {
