@@ -70,6 +70,23 @@ def csv(binary, python, path):
     )
 
 
+def csv_all(binary, python, path):
+    """Every column kept, on one thread and on all, beside polars on one thread and pandas."""
+    rows = []
+    for _ in range(3):
+        alone = run(binary, "csv-all", path, RAYON_NUM_THREADS="1")
+        ours = run(binary, "csv-all", path)
+        polars = run(python, "bench/peers/csv_polars.py", path, POLARS_MAX_THREADS="1")
+        pandas = run(python, "bench/peers/csv_pandas.py", path)
+        rows.append((polars["seconds"] / alone["seconds"], alone, ours, polars, pandas))
+    ratio, alone, ours, polars, pandas = sorted(rows, key=lambda r: r[0])[1]
+    assert ours["channels"] == polars["columns"] - 1 and ours["rows"] == polars["rows"] == pandas["rows"], "all read everything"
+    assert abs(ours["sum"] - polars["sum"]) < 1e-6 * abs(polars["sum"]), "and the same numbers"
+    yield "… every column kept, one thread", f"{alone['seconds']:.2f} s", f"polars, one thread {polars['seconds']:.2f} s", f"{ratio:.2f}×"
+    yield "… beside pandas", f"{alone['seconds']:.2f} s", f"pandas {pandas['seconds']:.2f} s", f"{pandas['seconds'] / alone['seconds']:.2f}×"
+    yield f"… on {os.cpu_count()} threads", f"{ours['seconds']:.2f} s", f"ours on one {alone['seconds']:.2f} s", f"{alone['seconds'] / ours['seconds']:.2f}×"
+
+
 class Server:
     def __init__(self, data):
         self.process = subprocess.Popen(
@@ -155,7 +172,7 @@ def main():
     binary, work, *jobs = sys.argv[1:]
     python = f"{work}/venv/bin/python"
     print("| what | Jamjar | beside | ratio or wish |\n|---|---|---|---|", flush=True)
-    for part in (analysis(binary, python, jobs), csv(binary, python, f"{work}/wide.csv"), pages(f"{work}/data")):
+    for part in (analysis(binary, python, jobs), csv(binary, python, f"{work}/wide.csv"), csv_all(binary, python, f"{work}/wide.csv"), pages(f"{work}/data")):
         for row in part:
             print("| " + " | ".join(row) + " |", flush=True)
 

@@ -3,6 +3,8 @@
 #![allow(missing_docs, clippy::unwrap_used)]
 
 use jamjar_core::analysis::Figure;
+use jamjar_core::channel::Channel;
+use jamjar_formats::{Mapping, Rule, read_log};
 use jamjar_workflow::job;
 use std::path::{Path, PathBuf};
 use std::time::Instant;
@@ -51,16 +53,20 @@ fn analysis(paths: &[PathBuf]) -> serde_json::Value {
     serde_json::json!({"pulls": pulls, "seconds": seconds, "sets": sets, "comparisons": comparisons})
 }
 
-fn csv(path: &Path) -> serde_json::Value {
-    let (seconds, log) = median(5, || {
-        jamjar_formats::read_log(
-            std::fs::File::open(path).unwrap(),
-            "wide.csv",
-            &jamjar_formats::Mapping::default(),
-        )
-        .unwrap()
-        .log
-    });
+/// Every column of a file that nobody recognises, as a channel of its own name.
+fn every_column(path: &Path) -> Mapping {
+    let read = |m: &Mapping| read_log(std::fs::File::open(path).unwrap(), "wide.csv", m).unwrap();
+    let own = |(k, c): (usize, &jamjar_formats::ColumnReport)| {
+        let channel = Channel::new(format!("column_{k}")).unwrap();
+        c.channel.is_none().then(|| Rule { channel, column: c.header.clone(), unit: None })
+    };
+    let rules = read(&Mapping::default()).columns.iter().enumerate().filter_map(own).collect();
+    Mapping { rules, ..Mapping::default() }
+}
+
+fn csv(path: &Path, mapping: &Mapping) -> serde_json::Value {
+    let (seconds, log) =
+        median(5, || read_log(std::fs::File::open(path).unwrap(), "wide.csv", mapping).unwrap().log);
     let sums: f64 = log.channels.values().flatten().filter(|v| v.is_finite()).sum();
     serde_json::json!({"seconds": seconds, "rows": log.t.len(), "channels": log.channels.len(), "sum": sums})
 }
@@ -71,9 +77,15 @@ fn main() {
         Some((what, paths)) if what == "analysis" => {
             analysis(&paths.iter().map(PathBuf::from).collect::<Vec<_>>())
         }
-        Some((what, paths)) if what == "csv" && paths.len() == 1 => csv(Path::new(&paths[0])),
+        Some((what, paths)) if what == "csv" && paths.len() == 1 => {
+            csv(Path::new(&paths[0]), &Mapping::default())
+        }
+        Some((what, paths)) if what == "csv-all" && paths.len() == 1 => {
+            let path = Path::new(&paths[0]);
+            csv(path, &every_column(path))
+        }
         _ => {
-            println!("analysis JOB…, or csv FILE; run by bench/run");
+            println!("analysis JOB…, csv FILE, or csv-all FILE; run by bench/run");
             return;
         }
     };

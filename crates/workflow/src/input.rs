@@ -15,6 +15,10 @@ pub(crate) fn input_of(s: &SetWithPulls) -> SetInput {
     let began = s.pulls.iter().find_map(|p| p.0.started_at);
     let (states, unsure) = crossed(&s.set.interventions, (s.set.date, began));
     let mut factors = s.set.config.factors();
+    // Another cell is another dyno: what differs with it is confounded, as with any factor.
+    if !s.set.cell.is_empty() {
+        factors.entry("cell".to_owned()).or_insert_with(|| s.set.cell.clone());
+    }
     for (what, state) in states {
         // On one day without times nobody knows which of the two it was.
         let open = unsure.iter().find(|u| u.same_day && u.what == what);

@@ -13,9 +13,10 @@ use axum::extract::{Multipart, Path, State};
 use axum::http::HeaderMap;
 use axum::http::header::CONTENT_LENGTH;
 use axum::response::{Html, IntoResponse, Redirect, Response};
+use chrono::NaiveDate;
 use jamjar_core::channel::Channel;
 use jamjar_core::units::Unit;
-use jamjar_store::{Begun, Received, RunState};
+use jamjar_store::{Begun, BuildState, Received, RunState};
 use jamjar_workflow::WorkflowError;
 use jamjar_workflow::import::catalogue::called;
 use jamjar_workflow::import::{self, ChosenPull, ChosenSet, ColumnAnswer, MadeOf};
@@ -38,13 +39,20 @@ pub(crate) async fn fragment(state: &AppState, day_id: i64) -> Result<InboxFragm
     let day = state.store.day(day_id).await?;
     let (maps, fuels) = state.store.known_names(day.vehicle_id).await?;
     let proposals = import::propose(&items, &maps, &fuels);
-    let build = state.store.builds(day.vehicle_id).await?.pop().map_or_else(|| "A".to_owned(), |b| b.name);
+    let build = build_on(&state.store.builds(day.vehicle_id).await?, day.date);
     let kind = state.store.vehicle(day.vehicle_id).await?.vehicle.dyno.kind;
     let stored = state.store.sets_of_day(day_id).await?;
     let running = state.store.running(day_id).await?;
     let mut out = inbox_fragment(day_id, &items, &proposals, maps, fuels, build, kind);
     out.goes_to(&stored, running.as_ref());
     Ok(out)
+}
+
+/// The build state a vehicle was in on a date: the newest that had begun, else one nobody dated, else the first.
+fn build_on(all: &[BuildState], date: NaiveDate) -> String {
+    let begun = all.iter().rev().find(|b| b.since.is_some_and(|s| s <= date));
+    let undated = || all.iter().rev().find(|b| b.since.is_none());
+    begun.or_else(undated).or(all.first()).map_or_else(|| "A".to_owned(), |b| b.name.clone())
 }
 
 /// The running commit of a day, if any.
@@ -425,6 +433,24 @@ mod tests {
             (sets[0].config.map.as_str(), sets[1].config.fuel.as_str(), sets[1].pulls.len()),
             ("C3", "E30", 0)
         );
+    }
+
+    #[test]
+    fn the_build_of_a_day_is_the_one_it_was_in() {
+        let d = |m| NaiveDate::from_ymd_opt(2026, m, 1);
+        let state = |name: &str, since| BuildState {
+            id: 0,
+            name: name.into(),
+            since,
+            changed: String::new(),
+            sets: 0,
+        };
+        let all = [state("A", d(1)), state("B", d(3))];
+        for (date, want) in [(d(2), "A"), (d(4), "B"), (NaiveDate::from_ymd_opt(2025, 3, 24), "A")] {
+            assert_eq!(build_on(&all, date.unwrap()), want, "{date:?}");
+        }
+        assert_eq!(build_on(&[state("x", None)], d(1).unwrap()), "x");
+        assert_eq!(build_on(&[], d(1).unwrap()), "A");
     }
 
     #[test]

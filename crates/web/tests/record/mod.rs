@@ -482,3 +482,31 @@ async fn a_gear_is_learned_from_a_pull_where_the_vehicle_has_no_ratio_for_it() {
     let refused = cell.post(&format!("/vehicles/{}/sheet", vehicle.id), &seen).await;
     assert!(refused.text().contains("is no gear with its ratio"));
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn another_cell_is_a_factor_of_what_is_compared_across_it() {
+    let cell = Cell::with_demo().await;
+    let (day, id) = another_day(&cell).await;
+    let page = dropped(&cell, &day, &recordings(&cell, 1, 0).await).await;
+    cell.store_ticked(&day, &page, &[("map.0", "C1"), ("fuel.0", "RON 95 E5"), ("gear.0", "4")]).await;
+    let there = cell.store.sets_of_day(id).await.unwrap()[0].set.id;
+    let page = cell.get(&format!("/line-up?sets=1,{there}&base=1")).await.text();
+    assert!(page.contains("changed together") && page.contains("cell"), "{page}");
+    let mut now = cell.store.day(id).await.unwrap();
+    let words = jamjar_store::DayWords {
+        date: now.date,
+        zone: now.zone.clone(),
+        place: cell.store.day(1).await.unwrap().place,
+        vehicle_id: 1,
+    };
+    cell.store.edit_day(&now, &words, &by()).await.unwrap();
+    now = cell.store.day(id).await.unwrap();
+    assert_eq!(now.place, words.place);
+    let settings = jamjar_core::analysis::Settings::default();
+    let l = jamjar_workflow::lineup::line_up(&cell.store, &[1, there], Some(1), &settings).await.unwrap();
+    assert!(
+        !l.comparisons[0].confounding.factors_differ.contains(&"cell".to_owned()),
+        "{:?}",
+        l.comparisons[0].confounding
+    );
+}

@@ -115,10 +115,17 @@ pub async fn day_on(
     if let Some(id) = store.day_on(vehicle_id, date).await? {
         return Ok(id);
     }
+    // Nobody said where: where the vehicle stood last.
+    let place = match place {
+        "" => {
+            store.days_of_vehicle(vehicle_id, 1).await?.pop().map_or_else(|| "cell 1".to_owned(), |d| d.place)
+        }
+        said => said.to_owned(),
+    };
     let new = NewDay {
         vehicle_id,
         date,
-        place: place.to_owned(),
+        place,
         air: None,
         note: "from the back-catalogue".to_owned(),
         demo: false,
