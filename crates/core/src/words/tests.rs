@@ -65,7 +65,8 @@ fn a_starting_point_nobody_looked_at_says_so_and_never_forbids_on_its_own() {
     );
     assert!(!text.contains("Don't run"), "{text}");
     assert!(limit_sentence(&first, &over).ends_with("(starting point)"));
-    assert!(tightest(&[over.clone()], &[first.clone()], Units::default()).0.ends_with("(starting point)"));
+    let one = (std::slice::from_ref(&over), std::slice::from_ref(&first));
+    assert!(tightest(one.0, one.1, Units::default()).0.ends_with("(starting point)"));
     let own = Limit { id: "hot".into(), ..lean() };
     let other = LimitOutcome { limit: "hot".into(), ..over.clone() };
     let (text, _) = said(&[first.clone(), own], &[over, other]);
