@@ -3,7 +3,7 @@
 use crate::boxed;
 use crate::db::{Store, inserted};
 use crate::error::StoreError;
-use crate::files::receive;
+use crate::files::{packed, receive};
 use crate::right::Subject;
 use crate::schema::{attachment, cell_day, change_log, day_note, pull, pull_set, raw_file};
 use chrono::{NaiveDateTime, Utc};
@@ -128,11 +128,7 @@ impl Store {
     /// [`StoreError::NotFound`] when there is no such thing to attach it to.
     #[boxed]
     pub async fn attach(&self, to: Attached, new: &NewAttachment) -> Result<i64, StoreError> {
-        let bytes = new.bytes.clone();
-        let (sha, chunks, size) = tokio::task::spawn_blocking(move || crate::files::pack(bytes.as_slice()))
-            .await
-            .map_err(|e| StoreError::Other(e.to_string()))?
-            .map_err(|e| StoreError::Other(e.to_string()))?;
+        let (sha, chunks, size) = packed(std::io::Cursor::new(new.bytes.clone())).await?;
         self.transact(async |c| {
             stamp(c, to).await?;
             let file = receive(c, &new.name, &sha, &chunks, size).await?;

@@ -95,6 +95,14 @@ pub(crate) fn pack(mut input: impl Read) -> std::io::Result<(Vec<u8>, Vec<Vec<u8
     Ok((hash.finalize().to_vec(), chunks, total))
 }
 
+/// The same, away from the threads that serve.
+pub(crate) async fn packed(
+    input: impl Read + Send + 'static,
+) -> Result<(Vec<u8>, Vec<Vec<u8>>, i64), StoreError> {
+    let done = tokio::task::spawn_blocking(move || pack(input)).await;
+    done.map_err(|e| StoreError::Other(e.to_string()))?.map_err(|e| StoreError::Other(e.to_string()))
+}
+
 /// A file with its one chunk.
 #[derive(Queryable)]
 struct Small {
@@ -164,10 +172,7 @@ impl Store {
         name: &str,
         input: impl Read + Send + 'static,
     ) -> Result<Received, StoreError> {
-        let (sha, chunks, bytes) = tokio::task::spawn_blocking(move || pack(input))
-            .await
-            .map_err(|e| StoreError::Other(e.to_string()))?
-            .map_err(|e| StoreError::Other(e.to_string()))?;
+        let (sha, chunks, bytes) = packed(input).await?;
         self.transact(async |c| receive(c, name, &sha, &chunks, bytes).await).await
     }
 

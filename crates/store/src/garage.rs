@@ -3,7 +3,7 @@
 use crate::boxed;
 use crate::db::{Store, inserted};
 use crate::error::StoreError;
-use crate::files::{hex, receive};
+use crate::files::{hex, packed, receive};
 use crate::right::{By, Change, Subject, keep, parts_changed};
 use crate::schema::{build_state, cell_day, map_revision, pull, pull_set, raw_file, vehicle, vehicle_limit};
 use crate::vehicles::{claim_vehicle, damaged, insert_limit, limit_values, map_named};
@@ -270,7 +270,7 @@ impl Store {
     #[boxed]
     pub async fn maps(&self, vehicle_id: i64) -> Result<Vec<MapRecord>, StoreError> {
         let mut c = self.conn().await?;
-        let lent = crate::lent::lent_to(&mut c, vehicle_id).await?;
+        let lent = crate::vehicles::lent_to(&mut c, vehicle_id).await?;
         let rows = map_revision::table
             .left_join(raw_file::table)
             .filter(map_revision::vehicle_id.eq(vehicle_id).or(map_revision::id.eq_any(&lent)))
@@ -312,11 +312,7 @@ impl Store {
     /// one is a new revision.
     #[boxed]
     pub async fn put_map(&self, vehicle_id: i64, new: &NewMap) -> Result<i64, StoreError> {
-        let bytes = new.bytes.clone();
-        let (sha, chunks, size) = tokio::task::spawn_blocking(move || crate::files::pack(bytes.as_slice()))
-            .await
-            .map_err(|e| StoreError::Other(e.to_string()))?
-            .map_err(|e| StoreError::Other(e.to_string()))?;
+        let (sha, chunks, size) = packed(std::io::Cursor::new(new.bytes.clone())).await?;
         self.transact(async |c| {
             claim_vehicle(c, vehicle_id, None).await?;
             let id = map_named(c, vehicle_id, &new.name, &new.kind).await?;

@@ -5,9 +5,9 @@ use crate::db::Store;
 use crate::error::StoreError;
 use crate::right::{By, Change, Subject, keep};
 use crate::schema::{map_revision, map_use, vehicle};
-use crate::vehicles::claim_vehicle;
+use crate::vehicles::{claim_vehicle, lent_to};
 use diesel::prelude::*;
-use diesel_async::{AsyncMysqlConnection, RunQueryDsl};
+use diesel_async::RunQueryDsl;
 
 /// A map of another vehicle that may serve here.
 #[derive(Debug, Clone, PartialEq, Eq, Queryable)]
@@ -17,11 +17,6 @@ pub struct LentMap {
     pub name: String,
     /// The vehicle it was made for.
     pub vehicle: String,
-}
-
-/// Ids of the maps that serve a vehicle beside its own.
-pub(crate) async fn lent_to(c: &mut AsyncMysqlConnection, vehicle_id: i64) -> Result<Vec<i64>, StoreError> {
-    Ok(map_use::table.filter(map_use::vehicle_id.eq(vehicle_id)).select(map_use::map_id).load(c).await?)
 }
 
 impl Store {

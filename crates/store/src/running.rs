@@ -2,10 +2,10 @@
 
 use crate::boxed;
 use crate::claim::{Seen, Touch, claim_day};
+use crate::configuration::Configuration;
 use crate::db::Store;
 use crate::error::StoreError;
 use crate::schema::{cell_day, pull_set};
-use crate::sets::Configuration;
 use crate::vehicles::damaged;
 use diesel::prelude::*;
 use diesel_async::{AsyncMysqlConnection, RunQueryDsl};
@@ -46,6 +46,20 @@ struct Words {
     boost: String,
     gear: String,
     build: String,
+}
+
+/// Whether a set is one of a day and not archived.
+pub(crate) async fn stands_on(
+    c: &mut AsyncMysqlConnection,
+    day_id: i64,
+    set_id: i64,
+) -> Result<bool, StoreError> {
+    let there: i64 = pull_set::table
+        .filter(pull_set::id.eq(set_id).and(pull_set::day_id.eq(day_id)).and(pull_set::archived_at.is_null()))
+        .count()
+        .get_result(c)
+        .await?;
+    Ok(there > 0)
 }
 
 /// Makes a stored set the one that runs, in the transaction of the caller.
@@ -109,13 +123,7 @@ impl Store {
             let kept = match &what {
                 None => String::new(),
                 Some(RunsNow::Set(id)) => {
-                    let there: i64 = pull_set::table
-                        .filter(pull_set::id.eq(id).and(pull_set::day_id.eq(day_id)))
-                        .filter(pull_set::archived_at.is_null())
-                        .count()
-                        .get_result(c)
-                        .await?;
-                    if there == 0 {
+                    if !stands_on(c, day_id, *id).await? {
                         return Err(StoreError::NotFound { what: "set", id: *id });
                     }
                     return set_runs(c, day_id, *id).await;

@@ -2,6 +2,7 @@
 
 use crate::boxed;
 use crate::claim::{Seen, Touch, claim_day};
+use crate::configuration::Configuration;
 use crate::days::Day;
 use crate::db::{Store, inserted};
 use crate::decoded::Decoded;
@@ -9,7 +10,7 @@ use crate::error::StoreError;
 use crate::interventions::crossings;
 use crate::pulls::{NewPull, PackedPull, Pull, insert_pull, note_as_seen, pulls_of};
 use crate::right::{By, Change, Subject, keep};
-use crate::running::set_runs;
+use crate::running::{set_runs, stands_on};
 use crate::runs::finish_run;
 use crate::schema::{
     build_state, cell_day, fuel, inbox, map_revision, pull, pull_set, pull_summary, vehicle,
@@ -20,46 +21,11 @@ use chrono::{NaiveDate, NaiveDateTime};
 use diesel::prelude::*;
 use diesel_async::{AsyncMysqlConnection, RunQueryDsl};
 use jamjar_core::analysis::Measured;
-use jamjar_core::factors::Factors;
 use jamjar_core::factors::crossed::Crossing;
 use std::collections::HashMap;
 
 /// Newest days that the workshop looks at.
 pub const LOOKED_AT_DAYS: i64 = 60;
-
-/// What a set was pulled with, and what was said of it.
-#[derive(Debug, Clone, PartialEq, Eq, Default)]
-#[allow(missing_docs)]
-pub struct Configuration {
-    pub build: String,
-    pub map: String,
-    /// `stock`, `off_the_shelf`, `custom` or `unknown`.
-    pub map_kind: String,
-    pub fuel: String,
-    pub boost: String,
-    pub gear: String,
-    pub extras: Factors,
-    pub note: String,
-}
-
-impl Configuration {
-    /// As factors; what is blank is no factor.
-    pub fn factors(&self) -> Factors {
-        let mut f = self.extras.clone();
-        for (k, v) in [
-            ("map", &self.map),
-            ("fuel", &self.fuel),
-            ("boost", &self.boost),
-            ("gear", &self.gear),
-            ("build", &self.build),
-        ] {
-            if !v.is_empty() {
-                f.insert(k.to_owned(), v.clone());
-            }
-        }
-        f
-    }
-}
 
 /// A set to be committed.
 #[derive(Debug, Clone, PartialEq)]
@@ -248,12 +214,7 @@ async fn append(
     pulls: &[PackedPull<'_>],
     run: Option<i64>,
 ) -> Result<i64, StoreError> {
-    let there: i64 = pull_set::table
-        .filter(pull_set::id.eq(set_id).and(pull_set::day_id.eq(day_id)).and(pull_set::archived_at.is_null()))
-        .count()
-        .get_result(c)
-        .await?;
-    if there == 0 {
+    if !stands_on(c, day_id, set_id).await? {
         return Err(StoreError::Refused(
             "the set these pulls were to go to is archived or gone: choose another".into(),
         ));

@@ -3,7 +3,7 @@
 use crate::boxed;
 use crate::db::{Store, inserted};
 use crate::error::StoreError;
-use crate::schema::{build_state, fuel, map_revision, vehicle, vehicle_limit};
+use crate::schema::{build_state, fuel, map_revision, map_use, vehicle, vehicle_limit};
 use chrono::NaiveDateTime;
 use diesel::prelude::*;
 use diesel_async::{AsyncMysqlConnection, RunQueryDsl};
@@ -246,7 +246,7 @@ impl Store {
     #[boxed]
     pub async fn known_names(&self, vehicle_id: i64) -> Result<(Vec<String>, Vec<String>), StoreError> {
         let mut c = self.conn().await?;
-        let lent = crate::lent::lent_to(&mut c, vehicle_id).await?;
+        let lent = lent_to(&mut c, vehicle_id).await?;
         let maps = map_revision::table
             .filter(map_revision::vehicle_id.eq(vehicle_id).or(map_revision::id.eq_any(lent)))
             .order(map_revision::id)
@@ -315,6 +315,11 @@ pub(crate) async fn build_named(
     }
 }
 
+/// Ids of the maps that serve a vehicle beside its own.
+pub(crate) async fn lent_to(c: &mut AsyncMysqlConnection, vehicle_id: i64) -> Result<Vec<i64>, StoreError> {
+    Ok(map_use::table.filter(map_use::vehicle_id.eq(vehicle_id)).select(map_use::map_id).load(c).await?)
+}
+
 /// Id of a map revision, made when it is new.
 pub(crate) async fn map_named(
     c: &mut AsyncMysqlConnection,
@@ -322,7 +327,7 @@ pub(crate) async fn map_named(
     name: &str,
     kind: &str,
 ) -> Result<i64, StoreError> {
-    let lent = crate::lent::lent_to(c, vehicle_id).await?;
+    let lent = lent_to(c, vehicle_id).await?;
     let found = map_revision::table
         .filter(map_revision::vehicle_id.eq(vehicle_id).or(map_revision::id.eq_any(lent)))
         .filter(map_revision::name.eq(name))

@@ -3,10 +3,11 @@
 use super::audit::{By, Change, Subject, keep};
 use crate::boxed;
 use crate::claim::{Seen, Touch, claim_day};
+use crate::configuration::Configuration;
 use crate::db::Store;
 use crate::error::StoreError;
 use crate::schema::{pull, pull_set, pull_summary};
-use crate::sets::{Configuration, alive_set};
+use crate::sets::alive_set;
 use crate::vehicles::{build_named, fuel_named, map_named};
 use diesel::prelude::*;
 use diesel_async::{AsyncMysqlConnection, RunQueryDsl};
