@@ -10,6 +10,7 @@ use jamjar_core::findings::{Finding, UnitDoubt};
 use jamjar_core::log::Recording;
 use jamjar_core::signal::hygiene::repair_time;
 use jamjar_core::units::Unit;
+use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 use std::io::Read;
 
@@ -223,12 +224,13 @@ fn build(
         assigned.iter().zip(table.columns).map(|(a, (_, raw))| (a, raw)).collect();
     ordered.sort_by_key(|(a, _)| a.channel.as_str() != "ambient_pressure");
     let mut barometer = mapping.ambient_kpa.is_some();
-    for (a, raw) in ordered {
+    let extents: Vec<(f64, f64)> = ordered.par_iter().map(|(_, raw)| extent(raw)).collect();
+    for ((a, raw), (low, high)) in ordered.into_iter().zip(extents) {
         let header = &d.headers[a.column];
         let (mut unit, mut sure) = if a.column == time.column {
             time_unit(a, &raw, table.time)
         } else {
-            value_unit(a, header, &raw, &mut questions)
+            value_unit(a, header, (low, high), &mut questions)
         };
         if a.given.is_none()
             && a.column != time.column
@@ -248,7 +250,6 @@ fn build(
             (_, _, true) => Confidence::Medium,
             _ => Confidence::Low,
         };
-        let (low, high) = extent(&raw);
         let report = &mut columns[a.column];
         (report.channel, report.unit, report.confidence) = (Some(a.channel.clone()), Some(unit), confidence);
         report.range = (low <= high).then_some([low, high]);
@@ -423,18 +424,32 @@ fn time_unit(a: &Assigned, raw: &[f64], kind: TimeKind) -> (Unit, bool) {
     if step >= 2.0 { (Unit::Millisecond, false) } else { (Unit::Second, false) }
 }
 
+/// Least and greatest value; blanks aside. Readings are finite or blank, and `min` and `max` pass over blanks.
 fn extent(raw: &[f64]) -> (f64, f64) {
-    raw.iter()
-        .filter(|v| v.is_finite())
-        .fold((f64::INFINITY, f64::NEG_INFINITY), |(a, b), v| (a.min(*v), b.max(*v)))
+    let eights = raw.chunks_exact(8);
+    let mut ends = ([f64::INFINITY; 8], [f64::NEG_INFINITY; 8]);
+    let rest = eights.remainder();
+    for chunk in eights {
+        for (k, v) in chunk.iter().enumerate() {
+            ends.0[k] = ends.0[k].min(*v);
+            ends.1[k] = ends.1[k].max(*v);
+        }
+    }
+    let low = ends.0.iter().chain(rest).fold(f64::INFINITY, |a, v| a.min(*v));
+    let high = ends.1.iter().chain(rest).fold(f64::NEG_INFINITY, |a, v| a.max(*v));
+    (low, high)
 }
 
 /// The unit of a value column, from what was given, what the header says, and what the values allow.
-fn value_unit(a: &Assigned, header: &str, raw: &[f64], questions: &mut Vec<Question>) -> (Unit, bool) {
+fn value_unit(
+    a: &Assigned,
+    header: &str,
+    (low, high): (f64, f64),
+    questions: &mut Vec<Question>,
+) -> (Unit, bool) {
     if let Some(u) = a.given {
         return (u, true);
     }
-    let (low, high) = extent(raw);
     let kind = a.channel.kind().map_or("", |k| k.name);
     let mut ask = |doubt: UnitDoubt, options: Vec<Unit>| {
         let guess = options[0];

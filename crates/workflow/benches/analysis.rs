@@ -9,6 +9,10 @@ use jamjar_workflow::job;
 use std::path::{Path, PathBuf};
 use std::time::Instant;
 
+/// What the program allocates with.
+#[global_allocator]
+static MEMORY: mimalloc::MiMalloc = mimalloc::MiMalloc;
+
 /// Median of the seconds a piece of work takes.
 fn median<T>(times: usize, mut work: impl FnMut() -> T) -> (f64, T) {
     let mut seconds = Vec::new();

@@ -15,8 +15,8 @@ const BLANKS: &[&[u8]] =
 /// Reads a cell as a number.
 pub(super) fn number(raw: &[u8], decimal_comma: bool) -> Cell {
     let raw = raw.trim_ascii();
-    if let Some(v) =
-        std::str::from_utf8(raw).ok().filter(|_| !decimal_comma).and_then(|s| s.parse::<f64>().ok())
+    if !decimal_comma
+        && let Ok(v) = fast_float2::parse::<f64, _>(raw)
         && v.is_finite()
     {
         return Cell::Number(v);

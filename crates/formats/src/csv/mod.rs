@@ -1,10 +1,15 @@
 //! CSV dialects: delimiter, decimal comma, preamble, units row, encoding and clock formats are found, not
 //! asked.
 
+mod blocks;
 mod cell;
 mod cells;
+mod decimal;
 mod dialect;
+#[cfg(test)]
+mod large;
 mod reader;
+mod rows;
 #[cfg(test)]
 mod tests;
 

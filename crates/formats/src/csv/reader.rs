@@ -1,16 +1,17 @@
 //! Streaming a CSV into columns: bounded lines, bounded memory, errors with line and field.
 
-use super::cell::{Cell, clock, number};
+use super::blocks::{Blocks, TooLong};
+use super::decimal::Plan;
 use super::dialect::{Dialect, sniff};
+use super::rows::{Fields, Part, Rows, Trouble, Wanted, is_plain, only_line_ends, ragged};
 use crate::error::{FormatError, FormatProblem};
 use crate::packed::unpacked;
 use encoding_rs_io::{DecodeReaderBytes, DecodeReaderBytesBuilder};
-use std::io::{self, BufReader, Read};
+use rayon::prelude::*;
+use std::io::{self, Read};
 
 /// A longer line is refused.
-const MAX_LINE: usize = 1 << 20;
-/// A longer field is refused.
-const MAX_FIELD: usize = 1 << 16;
+pub(super) const MAX_LINE: usize = 1 << 20;
 /// Memory for one table, bytes: the values of known columns, and what finding pulls in them takes for each
 /// row. Two million rows of two channels stay below, or half a million of forty: some hours at a hundred
 /// readings a second (our choice; the whole program is to stay within 300 MB).
@@ -40,28 +41,6 @@ pub struct RawTable {
     pub time: TimeKind,
     /// True when the last line was cut short and left out.
     pub truncated: bool,
-}
-
-/// A line grew beyond the bound.
-#[derive(Debug, thiserror::Error)]
-#[error("a line longer than {MAX_LINE} bytes")]
-struct TooLong;
-
-/// Passes bytes through and fails once a line grows beyond the bound.
-struct LineGuard<R> {
-    inner: R,
-    since_newline: usize,
-}
-
-impl<R: Read> Read for LineGuard<R> {
-    fn read(&mut self, buf: &mut [u8]) -> io::Result<usize> {
-        let n = self.inner.read(buf)?;
-        match buf[..n].iter().rposition(|b| *b == b'\n') {
-            Some(i) => self.since_newline = n - 1 - i,
-            None => self.since_newline += n,
-        }
-        if self.since_newline > MAX_LINE { Err(io::Error::other(TooLong)) } else { Ok(n) }
-    }
 }
 
 /// A file as text: how its head reads, the head, and what follows it.
@@ -120,92 +99,168 @@ fn read_within(
     file: &str,
     keep: impl FnOnce(&Dialect) -> Result<Vec<(usize, bool)>, FormatError>,
 ) -> Result<RawTable, FormatError> {
-    let Opened { dialect, head, rest } = open(input, file)?;
+    let Opened { dialect, mut head, rest } = open(input, file)?;
     let wanted = keep(&dialect)?;
-    let width = dialect.headers.len();
-    let source = LineGuard { inner: io::Cursor::new(head).chain(rest), since_newline: 0 };
-    let mut skipped =
-        Skip { inner: BufReader::with_capacity(1 << 16, source), lines: dialect.first_data_line - 1 };
-    skipped.advance().map_err(|e| unreadable(file, dialect.first_data_line, &e))?;
-    let mut reader = csv::ReaderBuilder::new()
-        .delimiter(dialect.delimiter)
-        .has_headers(false)
-        .flexible(true)
-        .from_reader(skipped.inner);
-    let mut table = RawTable {
-        columns: wanted.iter().map(|(i, _)| (*i, Vec::new())).collect(),
-        lines: Vec::new(),
-        time: TimeKind::Numbers,
-        truncated: false,
-        dialect,
+    let before = dialect.first_data_line - 1;
+    let at = memchr::memchr_iter(b'\n', &head).take(before as usize).last().map_or(0, |i| i + 1);
+    let reading = Reading {
+        file,
+        dialect: &dialect,
+        wanted: &wanted,
+        most_rows: room / (8 * wanted.len() + PER_ROW),
+        rows: Rows::new(&wanted),
+        line: before,
     };
-    let most_rows = room / (8 * wanted.len() + PER_ROW);
-    let base = table.dialect.first_data_line - 1;
-    let mut record = csv::ByteRecord::new();
-    loop {
-        let line = base + reader.position().line();
-        if !reader.read_byte_record(&mut record).map_err(|e| unreadable(file, line, &of_io(e)))? {
-            break;
-        }
-        if record.iter().all(|f| f.trim_ascii().is_empty()) {
-            continue;
-        }
-        if record.get(0).is_some_and(|f| f.starts_with(b"#")) {
-            continue;
-        }
-        if let Some(i) = record.iter().position(|f| f.len() > MAX_FIELD) {
-            return Err(FormatError::at(
-                file,
-                line,
-                i as u64 + 1,
-                FormatProblem::FieldTooLong { bytes: record[i].len() },
-            ));
-        }
-        if record.len() != width
-            && !(record.len() > width && record.iter().skip(width).all(|f| f.trim_ascii().is_empty()))
-        {
-            let fields = record.len();
-            if fields < width && !reader.read_byte_record(&mut record).unwrap_or(true) {
-                table.truncated = true;
-                break;
-            }
-            return Err(FormatError::at(
-                file,
-                line,
-                fields.min(width) as u64,
-                FormatProblem::Ragged { fields, width, delimiter: shown(table.dialect.delimiter) },
-            ));
-        }
-        table.lines.push(u32::try_from(line).unwrap_or(u32::MAX));
-        for (k, (column, is_time)) in wanted.iter().enumerate() {
-            let value = read_cell(&record[*column], *is_time, &mut table.time, table.dialect.decimal_comma)
-                .map_err(|fault| {
-                FormatError::at(
-                    file,
-                    line,
-                    *column as u64 + 1,
-                    fault.in_column(&record[*column], &table.dialect.headers[*column]),
-                )
-            })?;
-            table.columns[k].1.push(value);
-        }
-        if table.lines.len() > most_rows {
-            return Err(FormatError::at(
-                file,
-                line,
-                1,
-                FormatProblem::TooManyRows { rows: most_rows, columns: wanted.len() },
-            ));
-        }
-    }
-    Ok(table)
+    let (rows, truncated) = reading.all(Blocks::new(head.split_off(at), rest))?;
+    let columns = wanted.iter().map(|(i, _)| *i).zip(rows.columns).collect();
+    Ok(RawTable { columns, lines: rows.lines, time: rows.time, truncated, dialect })
 }
 
-fn shown(delimiter: u8) -> &'static str {
-    match delimiter {
-        b'\t' => "tab",
-        b';' => ";",
-        _ => ",",
+/// Reading under way.
+struct Reading<'a> {
+    file: &'a str,
+    dialect: &'a Dialect,
+    wanted: &'a Wanted,
+    most_rows: usize,
+    rows: Rows,
+    /// The last line read.
+    line: u64,
+}
+
+impl Reading<'_> {
+    /// The rows of all blocks, and whether the last record was cut short: as many blocks at once as there are
+    /// threads, and from the first quote on one record after the other.
+    fn all(mut self, mut blocks: Blocks<impl Read>) -> Result<(Rows, bool), FormatError> {
+        let threads = rayon::current_num_threads().max(1);
+        let (d, wanted) = (self.dialect, self.wanted);
+        let plan = Plan::of(wanted, d.headers.len(), d.delimiter, d.decimal_comma);
+        let read =
+            |block: &[u8], onto: Rows, line: u64| Part::of(block, onto, line, d, wanted, plan.as_ref());
+        loop {
+            let mut now = Vec::with_capacity(threads);
+            let mut then = Then::More;
+            while now.len() < threads && matches!(then, Then::More) {
+                match blocks.next() {
+                    Ok(block) if block.is_empty() => then = Then::End,
+                    Ok(block) if is_plain(&block) => now.push(block),
+                    Ok(block) => then = Then::Quotes(block),
+                    Err(e) => then = Then::Failed(e),
+                }
+            }
+            let (first, others) = now.split_first().map_or((&[][..], &[][..]), |(f, o)| (f.as_slice(), o));
+            // The first goes on where the rows end; the others beside it count from nothing.
+            let onto = std::mem::replace(&mut self.rows, Rows::new(wanted));
+            let (first, others) = rayon::join(
+                || read(first, onto, self.line),
+                || others.par_iter().map(|b| read(b, Rows::new(wanted), 0)).collect::<Vec<_>>(),
+            );
+            self.rows = first.rows;
+            self.line = first.line;
+            let mut stopped = first.trouble.map(|t| (0, t, first.more || !others.is_empty()));
+            let n = others.len();
+            for (k, part) in others.into_iter().enumerate() {
+                if stopped.is_some() {
+                    break;
+                }
+                self.rows.append(&part.rows, self.line);
+                stopped = part.trouble.map(|t| (self.line, t, part.more || k + 1 < n));
+                self.line += part.line;
+            }
+            self.within_room()?;
+            match stopped {
+                None => {}
+                Some((_, Trouble::Short { .. }, false)) if then.is_end(&mut blocks) => {
+                    return Ok((self.rows, true));
+                }
+                Some((base, trouble, _)) => return Err(self.refused(base, trouble)),
+            }
+            match then {
+                Then::More => {}
+                Then::End => return Ok((self.rows, false)),
+                Then::Quotes(block) => return self.quoted(blocks.rest(block)),
+                Then::Failed(e) => return Err(self.unreadable(self.line + 1, &e)),
+            }
+        }
+    }
+
+    /// Records in which quotes may hold delimiters and line ends.
+    fn quoted(mut self, text: impl Read) -> Result<(Rows, bool), FormatError> {
+        let mut reader = csv::ReaderBuilder::new()
+            .delimiter(self.dialect.delimiter)
+            .has_headers(false)
+            .flexible(true)
+            .from_reader(text);
+        let (mut record, mut ends) = (csv::ByteRecord::new(), Vec::new());
+        let base = self.line;
+        loop {
+            let line = reader.position().line();
+            if !reader.read_byte_record(&mut record).map_err(|e| self.unreadable(base + line, &of_io(e)))? {
+                return Ok((self.rows, false));
+            }
+            ends.clear();
+            ends.extend((0..record.len()).filter_map(|i| record.range(i)).map(|r| r.end));
+            let fields = Fields { bytes: record.as_slice(), ends: &ends, gap: 0 };
+            match self.rows.take(fields, base + line, self.dialect, self.wanted) {
+                Ok(()) => self.within_room()?,
+                Err(Trouble::Short { .. }) if !reader.read_byte_record(&mut record).unwrap_or(true) => {
+                    return Ok((self.rows, true));
+                }
+                Err(trouble) => return Err(self.refused(0, trouble)),
+            }
+        }
+    }
+
+    fn within_room(&self) -> Result<(), FormatError> {
+        let Some(line) = self.rows.lines.get(self.most_rows) else { return Ok(()) };
+        let problem = FormatProblem::TooManyRows { rows: self.most_rows, columns: self.wanted.len() };
+        Err(FormatError::at(self.file, u64::from(*line), 1, problem))
+    }
+
+    /// The error for a record whose line counts from `base`.
+    fn refused(&self, base: u64, trouble: Trouble) -> FormatError {
+        match trouble {
+            Trouble::Wrong { line, field, problem } => {
+                FormatError::at(self.file, base + line, field as u64, problem)
+            }
+            Trouble::Short { line, fields } => {
+                FormatError::at(self.file, base + line, fields as u64, ragged(fields, self.dialect))
+            }
+        }
+    }
+
+    /// Why reading stopped: the line's own fault, or that of where it comes from.
+    fn unreadable(&self, line: u64, e: &io::Error) -> FormatError {
+        let problem = match e.get_ref().and_then(|inner| inner.downcast_ref::<TooLong>()) {
+            Some(TooLong) => FormatProblem::LineTooLong { kib: MAX_LINE / 1024 },
+            None => FormatProblem::Unreadable(e.to_string()),
+        };
+        FormatError::at(self.file, line, 1, problem)
+    }
+}
+
+/// What follows the blocks at hand.
+enum Then {
+    More,
+    End,
+    /// A block whose lines may not be its records.
+    Quotes(Vec<u8>),
+    Failed(io::Error),
+}
+
+impl Then {
+    /// Whether nothing but line ends follows.
+    fn is_end(&self, blocks: &mut Blocks<impl Read>) -> bool {
+        match self {
+            Self::End => true,
+            Self::Quotes(_) | Self::Failed(_) => false,
+            Self::More => loop {
+                match blocks.next() {
+                    Ok(block) if block.is_empty() => return true,
+                    Ok(block) if only_line_ends(&block) => {}
+                    _ => return false,
+                }
+            },
+        }
     }
 }
 
@@ -213,75 +268,6 @@ fn of_io(e: csv::Error) -> io::Error {
     match e.into_kind() {
         csv::ErrorKind::Io(e) => e,
         other => io::Error::other(format!("{other:?}")),
-    }
-}
-
-/// Why reading stopped: the line's own fault, or that of where it comes from.
-fn unreadable(file: &str, line: u64, e: &io::Error) -> FormatError {
-    match e.get_ref().and_then(|inner| inner.downcast_ref::<TooLong>()) {
-        Some(TooLong) => FormatError::at(file, line, 1, FormatProblem::LineTooLong { kib: MAX_LINE / 1024 }),
-        None => FormatError::at(file, line, 1, FormatProblem::Unreadable(e.to_string())),
-    }
-}
-
-/// Why a cell holds no value.
-enum Fault {
-    Text,
-    NoTime,
-    Infinite,
-}
-
-impl Fault {
-    fn in_column(self, raw: &[u8], header: &str) -> FormatProblem {
-        let (text, column) =
-            (String::from_utf8_lossy(&raw[..raw.len().min(40)]).into_owned(), header.to_owned());
-        match self {
-            Self::Text => FormatProblem::NotANumber { text, column },
-            Self::NoTime => FormatProblem::NotATime { text, column },
-            Self::Infinite => FormatProblem::Infinite { text, column },
-        }
-    }
-}
-
-fn read_cell(raw: &[u8], is_time: bool, kind: &mut TimeKind, comma: bool) -> Result<f64, Fault> {
-    match number(raw, comma) {
-        Cell::Number(v) => Ok(v),
-        Cell::Blank => Ok(f64::NAN),
-        Cell::Infinite => Err(Fault::Infinite),
-        Cell::Text if is_time => {
-            let t = clock(raw).ok_or(Fault::NoTime)?;
-            *kind = TimeKind::Clock;
-            Ok(t)
-        }
-        Cell::Text => Err(Fault::Text),
-    }
-}
-
-/// Skips whole lines of a buffered reader.
-struct Skip<R> {
-    inner: R,
-    lines: u64,
-}
-
-impl<R: io::BufRead> Skip<R> {
-    fn advance(&mut self) -> io::Result<()> {
-        while self.lines > 0 {
-            let buf = self.inner.fill_buf()?;
-            if buf.is_empty() {
-                return Ok(());
-            }
-            match buf.iter().position(|b| *b == b'\n') {
-                Some(i) => {
-                    self.inner.consume(i + 1);
-                    self.lines -= 1;
-                }
-                None => {
-                    let n = buf.len();
-                    self.inner.consume(n);
-                }
-            }
-        }
-        Ok(())
     }
 }
 
