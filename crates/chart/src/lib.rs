@@ -12,7 +12,7 @@ mod waterfall;
 
 pub use jar::{Jar, jar_svg};
 pub use lanes::{LaneLine, TraceChart, TraceLane};
-pub use lineup::{Gain, Lane, LineUpChart, Series, lineup_svg};
+pub use lineup::{CurveOf, Gain, Lane, LineUpChart, Panel, Series, Track, TrackLimit, TrackLine, lineup_svg};
 pub use paint::{Dash, Paint, Tone};
 pub use spark::spark_svg;
 pub use timeline::{Timeline, TimelineSeries, TimelineSet};

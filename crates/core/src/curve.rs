@@ -4,6 +4,30 @@ use crate::signal::interp;
 use crate::signal::median::median_in_place;
 use serde::{Deserialize, Serialize};
 
+/// What a curve has at each speed.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Default, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Quantity {
+    /// Corrected power, kW.
+    #[default]
+    Power,
+    /// Corrected engine-referred torque, N·m.
+    Torque,
+}
+
+impl Quantity {
+    /// Both.
+    pub const ALL: [Self; 2] = [Self::Power, Self::Torque];
+
+    /// The word for it.
+    pub fn label(self) -> &'static str {
+        match self {
+            Self::Power => "power",
+            Self::Torque => "torque",
+        }
+    }
+}
+
 /// A corrected curve of one pull on the grid.
 #[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
 pub struct Curve {
@@ -36,6 +60,19 @@ const MOST_CUT: f64 = 0.05;
 const MEAN_ACROSS: f64 = 2.5;
 
 impl Curve {
+    /// Its values of a quantity.
+    pub fn values(&self, q: Quantity) -> &[f64] {
+        match q {
+            Quantity::Power => &self.power_kw,
+            Quantity::Torque => &self.torque_nm,
+        }
+    }
+
+    /// A quantity at an engine speed; `None` outside the curve and in a hole of it.
+    pub fn at(&self, q: Quantity, rpm: f64) -> Option<f64> {
+        self.read(self.values(q), rpm).filter(|v| v.is_finite())
+    }
+
     /// Power at an engine speed, kW; `None` outside the curve and in a hole of it.
     pub fn power_at(&self, rpm: f64) -> Option<f64> {
         self.read(&self.power_kw, rpm)
@@ -87,10 +124,14 @@ impl Curve {
     /// assert_eq!(curve.band_mean([3000.0, 5600.0]), None, "the curve ends before the band does");
     /// ```
     pub fn area(&self, from: f64, to: f64) -> Option<f64> {
+        self.area_of(Quantity::Power, from, to)
+    }
+
+    fn area_of(&self, q: Quantity, from: f64, to: f64) -> Option<f64> {
         if self.cut_share([from, to]) > MOST_CUT || self.is_cut(from) || self.is_cut(to) {
             return None;
         }
-        let area = interp::integral(&self.rpm, &self.power_kw, from, to)?;
+        let area = interp::integral(&self.rpm, self.values(q), from, to).filter(|a| a.is_finite())?;
         let gap = |w: &[f64]| w[1] - w[0];
         let widest = self.rpm.windows(2).filter(|w| w[1] > from && w[0] < to).map(gap).fold(0.0, f64::max);
         let bridged = widest <= READ_ACROSS_RPM || {
@@ -107,7 +148,12 @@ impl Curve {
     /// `P̄ = A/(n2 − n1)`, `A` as in [`area`](Self::area), kW·rpm; `n1`, `n2` the ends of the band, rpm
     /// (domain, section 3).
     pub fn band_mean(&self, band: [f64; 2]) -> Option<f64> {
-        if band[1] > band[0] { self.area(band[0], band[1]).map(|a| a / (band[1] - band[0])) } else { None }
+        self.mean_over(Quantity::Power, band)
+    }
+
+    /// Mean of a quantity over a band, as [`band_mean`](Self::band_mean).
+    pub fn mean_over(&self, q: Quantity, [from, to]: [f64; 2]) -> Option<f64> {
+        if to > from { self.area_of(q, from, to).map(|a| a / (to - from)) } else { None }
     }
 
     /// First and last grid speed.

@@ -1,6 +1,6 @@
 //! Figures of one corrected curve: peaks, at-rpm values, band mean, area.
 
-use crate::curve::Curve;
+use crate::curve::{Curve, Quantity};
 use crate::driven::Driven;
 use serde::{Deserialize, Serialize};
 
@@ -23,8 +23,12 @@ pub struct Figures {
     pub peak_torque: Option<Peak>,
     /// Mean power over the band by trapezoid over rpm, kW; `None` unless both ends are covered.
     pub band_mean_power: Option<f64>,
+    /// Mean torque over the band, N·m, likewise.
+    pub band_mean_torque: Option<f64>,
     /// Power at the chosen engine speed, kW.
     pub power_at: Option<f64>,
+    /// Torque at the chosen engine speed, N·m.
+    pub torque_at: Option<f64>,
     /// Mean power weighted by where it is driven, kW.
     pub driven_power: Option<f64>,
     /// Mean power over the shift window, kW.
@@ -41,7 +45,7 @@ pub struct Figures {
 pub struct Looks {
     /// Band for the mean, rpm.
     pub band_rpm: Option<[f64; 2]>,
-    /// Engine speed to read power at, rpm.
+    /// Engine speed to read power and torque at, rpm.
     pub at_rpm: Option<f64>,
     /// Where it is driven.
     pub driven: Option<Driven>,
@@ -68,6 +72,7 @@ impl Curve {
             peak_power: self.peak(&self.power_kw),
             peak_torque: self.peak(&self.torque_nm),
             band_mean_power: band.and_then(|b| self.band_mean(b)),
+            band_mean_torque: band.and_then(|b| self.mean_over(Quantity::Torque, b)),
             ..Figures::default()
         }
     }
@@ -78,6 +83,7 @@ impl Curve {
         let peak = plain.peak_power;
         Figures {
             power_at: l.at_rpm.and_then(|r| self.power_at(r)),
+            torque_at: l.at_rpm.and_then(|r| self.at(Quantity::Torque, r)),
             driven_power: l.driven.and_then(|d| d.mean(self)),
             shift_power: l.shift_rpm.and_then(|b| self.band_mean(b)),
             plateau_rpm: peak.map(|p| self.plateau(p)).map(|s| s[1] - s[0]),

@@ -3,16 +3,20 @@
 #![cfg_attr(test, allow(clippy::float_cmp))]
 
 mod assign;
+mod columns;
 pub mod csv;
 mod error;
 pub mod finished;
 mod maptext;
 mod members;
 mod packed;
+mod power_like;
 mod recognise;
+mod unit_of;
 mod units;
 
-pub use assign::{ColumnReport, Confidence, Mapping, Question, ReadLog, Rule, conversion, read_log};
+pub use assign::read_log;
+pub use columns::{ColumnReport, Confidence, Mapping, Question, ReadLog, Rule, conversion};
 pub use error::{FormatError, FormatProblem, MapProblem};
 pub use maptext::{MAP_VERSION, read_map, write_map};
 pub use members::{Members, members};

@@ -115,14 +115,10 @@
     line.setAttribute("y1", "10");
     line.setAttribute("y2", d.bottom);
     svg.append(line);
-    const places = [...new Set(curves.series.flatMap((c) => c.x))].sort((a, b) => a - b);
+    const places = [...new Set(curves.panels.flatMap((p) => p.series.flatMap((c) => c.x)))].sort((a, b) => a - b);
     const nearest = (x) => places.reduce((best, p, i) => (Math.abs(p - x) < Math.abs(places[best] - x) ? i : best), 0);
     const words = (x) => ({ "engine rpm": `${x} rpm`, "road km/h": `${x} km/h`, "dyno-shaft rpm": `${x} rpm of the shaft` })[curves.axis] || `${x.toFixed(1)} ${curves.axis}`;
     let at = 0;
-    const read = (xs, values, place) => {
-      const i = xs.findIndex((x) => Math.abs(x - place) < 1e-6);
-      return i < 0 ? null : values[i];
-    };
     const show = (i) => {
       if (!places.length) return;
       at = Math.max(0, Math.min(places.length - 1, i));
@@ -131,14 +127,51 @@
       line.setAttribute("x1", x);
       line.setAttribute("x2", x);
       $("#at").textContent = `At ${words(here)}`;
-      all("[data-at]").forEach((row) => {
-        const s = curves.series.find((c) => c.key === row.dataset.at);
-        const g = curves.gains.find((c) => c.key === row.dataset.at);
-        const p = s && read(s.x, s.power, here);
-        $("[data-power]", row).textContent = p == null ? "–" : `${p.toFixed(1)} ${curves.unit}`;
-        const v = g && read(g.x, g.gain, here);
-        const h = g && g.half.length ? read(g.x, g.half, here) : null;
-        $("[data-gain]", row).textContent = v == null ? "" : `${v >= 0 ? "+" : ""}${v.toFixed(1)}${h == null ? "" : ` ±${h.toFixed(1)}`}`;
+      read(here);
+    };
+    // Everything at the cursor: one line a quantity or channel, a column a set.
+    const sets = all("[data-at]").map((h) => h.dataset.at);
+    const at1 = (xs, ys, here) => {
+      if (!xs) return null;
+      const i = xs.reduce((best, x, k) => (Math.abs(x - here) < Math.abs((xs[best] ?? Infinity) - here) ? k : best), -1);
+      return i >= 0 && Math.abs(xs[i] - here) <= 1.5 * step ? ys[i] ?? null : null;
+    };
+    const step = places.length > 1 ? Math.min(...places.slice(1).map((p, i) => p - places[i])) : 1;
+    const signed = (v) => `${v >= 0 ? "+" : ""}${v.toFixed(1)}`;
+    const short = (v) => (Math.abs(v) >= 100 ? v.toFixed(0) : Math.abs(v) >= 10 ? v.toFixed(1) : v.toFixed(3));
+    const read = (here) => {
+      const body = $("#cursor-rows");
+      body.replaceChildren();
+      const row = (name, value) => {
+        const r = body.insertRow();
+        const head = r.insertCell();
+        head.className = "quiet";
+        head.textContent = name;
+        sets.forEach((key) => {
+          const c = r.insertCell();
+          c.className = "r num";
+          c.textContent = value(key) ?? "–";
+        });
+      };
+      curves.panels.forEach((p) => {
+        row(p.id, (key) => {
+          const s = p.series.find((c) => c.key === key);
+          return at1(s?.x, s?.y, here)?.toFixed(1);
+        });
+        row("gain", (key) => {
+          const g = p.gains.find((c) => c.key === key);
+          const v = at1(g?.x, g?.gain, here);
+          if (v === null) return "";
+          const h = at1(g.x, g.half, here);
+          return `${signed(v)}${h === null ? "" : ` ±${h.toFixed(1)}`}`;
+        });
+      });
+      curves.tracks.forEach((t) => {
+        [...new Set(t.lines.map((l) => l.label))].forEach((label) => row(label || t.label.split(",")[0], (key) => {
+          const l = t.lines.find((c) => c.key === key && c.label === label);
+          const v = at1(l?.x, l?.y, here);
+          return v === null ? null : short(v);
+        }));
       });
     };
     const place = (e) => {
@@ -165,6 +198,36 @@
       g.addEventListener("pointerleave", () => dim(null));
     });
   }
+
+  // Tables: sorted by a press on a head, copied with tabs between cells.
+  const numeric = (text) => { const m = text.replace("−", "-").match(/[-+]?[0-9]+([.][0-9]+)?/); return m ? Number(m[0]) : null; };
+  all("table[data-sort]").forEach((table) => all("thead th", table).forEach((head, k) => {
+    const press = document.createElement("button");
+    press.type = "button";
+    press.className = "sorter";
+    press.append(...head.childNodes);
+    head.append(press);
+    press.addEventListener("click", () => {
+      const down = head.getAttribute("aria-sort") !== "descending";
+      all("thead th", table).forEach((h) => h.removeAttribute("aria-sort"));
+      head.setAttribute("aria-sort", down ? "descending" : "ascending");
+      const key = (row) => row.cells[k]?.textContent.trim() ?? "";
+      const body = table.tBodies[0];
+      const order = [...body.rows].sort((a, b) => {
+        const [x, y] = [numeric(key(a)), numeric(key(b))];
+        const by = k === 0 || x === null || y === null ? key(a).localeCompare(key(b)) : x - y;
+        return down ? -by : by;
+      });
+      body.append(...order);
+    });
+  }));
+  all("[data-copy]").forEach((b) => {
+    b.hidden = !navigator.clipboard;
+    b.addEventListener("click", () => {
+      const cells = (row) => [...row.cells].map((c) => [...c.childNodes].filter((n) => !n.classList?.contains("interval")).map((n) => n.textContent).join(" ").replace(/\s+/g, " ").trim()).join("\t");
+      navigator.clipboard.writeText([...$(b.dataset.copy).rows].map(cells).join("\n")).then(() => notice("Copied, with tabs between cells."));
+    });
+  });
 
   // Lanes of a pull: cursor with values, drag to look closer.
   function lanes() {

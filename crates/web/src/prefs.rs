@@ -1,4 +1,5 @@
-//! View settings: in the link first, then as last chosen, then the default. Choosing keeps them.
+//! View settings: in the link first, then as last chosen, then the default. Only a switch by hand keeps them:
+//! a link that somebody sent does not.
 
 use crate::cookies::lasting;
 use crate::state::AppState;
@@ -8,7 +9,8 @@ use axum_extra::extract::CookieJar;
 use axum_extra::extract::cookie::Cookie;
 use jamjar_core::analysis::{Engine, Headline, Settings, Usual};
 use jamjar_core::correction::Correction;
-use jamjar_core::units::{Mixture, PowerUnit, TorqueUnit, Units};
+use jamjar_core::curve::Quantity;
+use jamjar_core::units::{Mixture, PowerUnit, PressureUnit, SpeedUnit, TemperatureUnit, TorqueUnit, Units};
 use std::collections::HashMap;
 use std::convert::Infallible;
 
@@ -25,6 +27,58 @@ pub(crate) const USUAL: &str = "usual";
 /// Margins of sameness offered, kW at peak.
 pub(crate) const MARGINS: [f64; 4] = [0.5, 1.0, 2.0, 5.0];
 
+/// Units with their id in links and the words of their switch.
+pub(crate) const PRESSURES: [(PressureUnit, &str, &str); 4] = [
+    (PressureUnit::Kpa, "kpa", "kPa"),
+    (PressureUnit::Bar, "bar", "bar"),
+    (PressureUnit::Psi, "psi", "psi"),
+    (PressureUnit::InHg, "inhg", "inHg"),
+];
+pub(crate) const TEMPERATURES: [(TemperatureUnit, &str, &str); 2] =
+    [(TemperatureUnit::Celsius, "c", "°C"), (TemperatureUnit::Fahrenheit, "f", "°F")];
+pub(crate) const SPEEDS: [(SpeedUnit, &str, &str); 2] =
+    [(SpeedUnit::KmPerH, "kmh", "km/h"), (SpeedUnit::Mph, "mph", "mph")];
+
+fn of<T: Copy>(all: &[(T, &str, &str)], id: &str) -> Option<T> {
+    all.iter().find(|u| u.1 == id).map(|u| u.0)
+}
+
+fn id<T: PartialEq>(all: &[(T, &'static str, &str)], unit: T) -> &'static str {
+    all.iter().find(|u| u.0 == unit).map_or("", |u| u.1)
+}
+
+/// What a line-up shows of its sets.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub(crate) enum Shown {
+    #[default]
+    Power,
+    Torque,
+    Both,
+}
+
+impl Shown {
+    /// All of them, in the order offered.
+    pub(crate) const ALL: [Self; 3] = [Self::Power, Self::Torque, Self::Both];
+
+    /// Id in links; the word for it.
+    pub(crate) fn id(self) -> &'static str {
+        match self {
+            Self::Power => "power",
+            Self::Torque => "torque",
+            Self::Both => "both",
+        }
+    }
+
+    /// Its quantities, from the top.
+    pub(crate) fn quantities(self) -> &'static [Quantity] {
+        match self {
+            Self::Power => &[Quantity::Power],
+            Self::Torque => &[Quantity::Torque],
+            Self::Both => &Quantity::ALL,
+        }
+    }
+}
+
 /// Everything about how numbers are shown.
 #[derive(Debug, Clone, PartialEq)]
 pub(crate) struct Prefs {
@@ -37,7 +91,12 @@ pub(crate) struct Prefs {
     pub(crate) power: PowerUnit,
     pub(crate) torque: TorqueUnit,
     pub(crate) afr: bool,
+    pub(crate) pressure: PressureUnit,
+    pub(crate) temperature: TemperatureUnit,
+    pub(crate) speed: SpeedUnit,
     pub(crate) smoothing_s: f64,
+    /// Power, torque or both.
+    pub(crate) shown: Shown,
     /// Differences at peak within ± this are called the same when shown to be, kW.
     pub(crate) margin_kw: Option<f64>,
     pub(crate) theme: String,
@@ -53,7 +112,11 @@ impl Default for Prefs {
             power: PowerUnit::Kw,
             torque: TorqueUnit::Nm,
             afr: false,
+            pressure: PressureUnit::default(),
+            temperature: TemperatureUnit::default(),
+            speed: SpeedUnit::default(),
             smoothing_s: 0.25,
+            shown: Shown::default(),
             margin_kw: None,
             theme: "auto".into(),
         }
@@ -85,11 +148,15 @@ impl Prefs {
                     _ => self.torque,
                 }
             }
+            "pressure" => self.pressure = of(&PRESSURES, value).unwrap_or(self.pressure),
+            "temperature" => self.temperature = of(&TEMPERATURES, value).unwrap_or(self.temperature),
+            "speed" => self.speed = of(&SPEEDS, value).unwrap_or(self.speed),
             "scale" => self.afr = value == "afr",
             "smooth" => {
                 self.smoothing_s =
                     value.parse().ok().filter(|v| SMOOTHING.contains(v)).unwrap_or(self.smoothing_s)
             }
+            "show" => self.shown = Shown::ALL.into_iter().find(|s| s.id() == value).unwrap_or(self.shown),
             "same" => self.margin_kw = value.parse().ok().filter(|v| MARGINS.contains(v)),
             "theme" if ["light", "dark", "auto"].contains(&value) => self.theme = value.to_owned(),
             _ => {}
@@ -121,8 +188,12 @@ impl Prefs {
             ("headline", self.headline.id().to_owned()),
             ("power", self.power_id().to_owned()),
             ("torque", if self.torque == TorqueUnit::Nm { "nm" } else { "lbft" }.to_owned()),
+            ("pressure", id(&PRESSURES, self.pressure).to_owned()),
+            ("temperature", id(&TEMPERATURES, self.temperature).to_owned()),
+            ("speed", id(&SPEEDS, self.speed).to_owned()),
             ("scale", if self.afr { "afr" } else { "lambda" }.to_owned()),
             ("smooth", self.smoothing_s.to_string()),
+            ("show", self.shown.id().to_owned()),
             ("same", self.margin_kw.map_or_else(|| "off".into(), |m| m.to_string())),
         ]
     }
@@ -149,6 +220,9 @@ impl Prefs {
             power: self.power,
             torque: self.torque,
             mixture: if self.afr { Mixture::Afr } else { Mixture::Lambda },
+            pressure: self.pressure,
+            temperature: self.temperature,
+            speed: self.speed,
         }
     }
 

@@ -8,7 +8,7 @@ use jamjar_store::{Store, Thing};
 use jamjar_workflow::finder::Finder;
 use jamjar_workflow::fresh::Freshness;
 use jamjar_workflow::keep::{Keep, Made};
-use jamjar_workflow::lineup::LineUp;
+use jamjar_workflow::lineup::{Channels, LineUp};
 use jamjar_workflow::reading::Reading;
 use jamjar_workflow::spool::Spool;
 use std::future::Future;
@@ -17,9 +17,9 @@ use std::path::PathBuf;
 use std::sync::Arc;
 use tokio::sync::{OwnedSemaphorePermit, Semaphore};
 
-/// Memory for rendered pages, line-ups and opened pulls, bytes (our choice: together a quarter of a small
+/// Memory for rendered pages, line-ups, opened pulls and channels of line-ups, bytes (our choice: together a quarter of a small
 /// machine's gigabyte).
-const ROOM: [usize; 3] = [32 << 20, 64 << 20, 160 << 20];
+const ROOM: [usize; 4] = [32 << 20, 64 << 20, 160 << 20, 24 << 20];
 
 /// Memory in which files are read at one time, as MiB of files; a larger one has it alone.
 const BUDGET_MB: u32 = 40;
@@ -67,6 +67,8 @@ pub struct AppState {
     pub(crate) pages: Keep<String, Bytes>,
     /// Line-ups by sets, baseline and settings.
     pub(crate) lineups: Keep<String, (LineUp, Encoding)>,
+    /// Channels of line-ups, by the same.
+    pub(crate) channels: Keep<String, Channels>,
     /// Pulls by id and settings.
     pub(crate) readings: Keep<(i64, String), (Reading, Encoding)>,
 }
@@ -87,6 +89,7 @@ impl AppState {
             pages: Keep::new(ROOM[0]),
             lineups: Keep::new(ROOM[1]),
             readings: Keep::new(ROOM[2]),
+            channels: Keep::new(ROOM[3]),
         })
     }
 

@@ -262,8 +262,14 @@ async fn walk(d: WebDriver, base: String) {
     let at = see(&d, "#at").await.text().await.unwrap();
     d.find(By::Css("[data-chart] svg")).await.unwrap().send_keys(Key::Right + "").await.unwrap();
     assert_ne!(see(&d, "#at").await.text().await.unwrap(), at, "the cursor moves by keyboard");
-    let power = see(&d, "#cursor-table [data-power]").await.text().await.unwrap();
-    assert!(power.ends_with(" kW"), "{power}");
+    let power = see(&d, "#cursor-rows tr").await.text().await.unwrap();
+    assert!(power.starts_with("power") && power.contains('.'), "{power}");
+    see(&d, "#figure-table thead .sorter").await.click().await.unwrap();
+    assert_eq!(
+        see(&d, "#figure-table thead th").await.attr("aria-sort").await.unwrap().as_deref(),
+        Some("descending"),
+        "a press on a head sorts"
+    );
 
     choose(&d, "select[name=correction]", "none").await;
     d.query(By::Css("svg[aria-label*='uncorrected']"))
@@ -271,6 +277,7 @@ async fn walk(d: WebDriver, base: String) {
         .first()
         .await
         .unwrap();
+    see(&d, ".unitset summary").await.click().await.unwrap();
     choose(&d, "select[name=power]", "ps").await;
     d.query(By::Css("svg[aria-label*=', PS,']"))
         .wait(Duration::from_secs(30), Duration::from_millis(50))

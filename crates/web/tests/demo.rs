@@ -3,6 +3,7 @@
 
 mod common;
 mod deciding;
+mod lineup;
 mod reading;
 mod record;
 mod right;
@@ -68,7 +69,9 @@ async fn figures_stand_in_the_shops_family_for_the_kind_of_engine_and_say_where_
 #[tokio::test(flavor = "multi_thread")]
 async fn the_answer_of_a_line_up_stands_first_with_its_terms() {
     let cell = Cell::with_demo().await;
-    let page = cell.get("/line-up?sets=1,2,3,4,5,6&base=1").await;
+    let sets = cell.store.sets_of_day(1).await.unwrap();
+    let two = sets.iter().find(|s| s.set.config.map == "C2" && s.set.config.fuel == "E30").unwrap().set.id;
+    let page = cell.get(&format!("/line-up?sets=1,2,3,4,5,6&base=1&focus={two}")).await;
     assert_eq!(page.status, StatusCode::OK);
     let text = page.text();
     assert!(
@@ -96,6 +99,12 @@ async fn view_settings_are_kept_and_sentences_speak_the_unit_chosen() {
     let cell = Cell::with_demo().await;
     let hp = cell.get("/line-up?sets=1,2&base=1&power=hp&correction=none").await;
     assert!(hp.text().contains("power at the hub, hp, uncorrected"));
+    assert!(!hp.headers.contains_key("set-cookie"), "a link that was sent keeps nothing");
+    let hp = cell.get("/line-up?sets=1%2C2&base=1&power=hp&correction=none&keep=1").await;
+    assert_eq!(
+        hp.headers["location"], "/line-up?sets=1%2C2&base=1&power=hp&correction=none",
+        "nor says that it was a switch"
+    );
     let bracket = cell.get("/line-up?sets=1,2,7&base=1&focus=2&power=hp").await.text();
     let said = bracket.split("the difference at peak is ").nth(1).unwrap();
     assert!(said[..20].contains(" hp"), "sentences speak the unit chosen: {}", &said[..40]);

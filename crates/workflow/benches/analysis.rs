@@ -50,7 +50,7 @@ fn analysis(paths: &[PathBuf]) -> serde_json::Value {
         .flat_map(|(k, a)| a.comparisons.iter().map(move |c| (k, a, c)))
         .map(|(k, a, c)| {
             let f = c.figure(Figure::BandMeanPower);
-            let q = c.curve.half_kw.iter().copied().filter(|v| v.is_finite()).fold(f64::NAN, f64::min);
+            let q = c.power.curve.half.iter().copied().filter(|v| v.is_finite()).fold(f64::NAN, f64::min);
             serde_json::json!({"job": k, "id": a.sets[c.candidate].id, "difference": f.and_then(|f| f.mean_difference), "half_kw": q})
         })
         .collect();

@@ -37,8 +37,8 @@ pub fn read_at(figure: Figure, curve: &Curve, looks: &Looks) -> Option<[f64; 2]>
     match figure {
         Figure::PeakPower => f.peak_power.map(|p| [p.rpm; 2]),
         Figure::PeakTorque => f.peak_torque.map(|p| [p.rpm; 2]),
-        Figure::BandMeanPower => looks.band_rpm,
-        Figure::PowerAt => looks.at_rpm.map(|r| [r; 2]),
+        Figure::BandMeanPower | Figure::BandMeanTorque => looks.band_rpm,
+        Figure::PowerAt | Figure::TorqueAt => looks.at_rpm.map(|r| [r; 2]),
         Figure::DrivenPower => looks.driven.map(|d| d.span()),
         Figure::ShiftPower => looks.shift_rpm,
         Figure::PlateauRpm => f.peak_power.map(|p| curve.plateau(p)),

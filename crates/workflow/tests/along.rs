@@ -8,24 +8,24 @@ use simday::{Day, day};
 
 /// Gain at an engine speed, read between the grid points.
 fn at_engine(d: &Day, rpm: f64) -> f64 {
-    let c = &d.comparisons[0].curve;
-    linear(&c.rpm, &c.gain_kw, rpm).unwrap()
+    let c = &d.comparisons[0].power.curve;
+    linear(&c.rpm, &c.gain, rpm).unwrap()
 }
 
 #[test]
 fn shaft_speed_is_engine_speed_through_the_ratio() {
     let d = day("tolvern", &[None; 2], "shaft_speed", |_| {});
     let (c, ratio) = (&d.comparisons[0], d.measured[0][0].ratio);
-    let g = c.other.as_ref().unwrap();
+    let g = c.power.other.as_ref().unwrap();
     assert!(g.rpm.len() > 80 && g.rpm.iter().all(|x| (x / 10.0).fract() == 0.0), "{:?}", g.rpm);
-    assert_eq!(g.gain_kw.len(), g.rpm.len());
-    for (x, gain) in g.rpm.iter().zip(&g.gain_kw) {
+    assert_eq!(g.gain.len(), g.rpm.len());
+    for (x, gain) in g.rpm.iter().zip(&g.gain) {
         assert!((gain - at_engine(&d, x * ratio)).abs() < 0.05, "{x}");
     }
-    assert_eq!(g.half_kw.len(), g.rpm.len());
+    assert_eq!(g.half.len(), g.rpm.len());
     let near = |v: &[f64], h: &[f64], x: f64| linear(v, h, x).unwrap();
     let (here, there) =
-        (near(&g.rpm, &g.half_kw, 1200.0), near(&c.curve.rpm, &c.curve.half_kw, 1200.0 * ratio));
+        (near(&g.rpm, &g.half, 1200.0), near(&c.power.curve.rpm, &c.power.curve.half, 1200.0 * ratio));
     assert!((here / there - 1.0).abs() < 0.15, "the band is about the same: {here} against {there}");
     assert_eq!(d.result["comparisons"][0]["gain_along"]["axis"], "shaft_speed");
 }
@@ -33,10 +33,10 @@ fn shaft_speed_is_engine_speed_through_the_ratio() {
 #[test]
 fn road_speed_is_read_where_it_was_logged_and_nowhere_else() {
     let d = day("quillet", &[None; 2], "road_speed", |_| {});
-    let g = d.comparisons[0].other.as_ref().unwrap();
+    let g = d.comparisons[0].power.other.as_ref().unwrap();
     assert!(g.rpm.len() > 20 && g.rpm.iter().all(|x| x.fract() == 0.0), "{:?}", g.rpm);
-    assert_eq!(g.gain_kw.len(), g.rpm.len());
-    for (x, gain) in g.rpm.iter().zip(&g.gain_kw) {
+    assert_eq!(g.gain.len(), g.rpm.len());
+    for (x, gain) in g.rpm.iter().zip(&g.gain) {
         let [rpm, road] = &d.results[0].other.as_ref().unwrap().places;
         let engine = linear(road, rpm, *x).unwrap();
         assert!(
@@ -46,8 +46,8 @@ fn road_speed_is_read_where_it_was_logged_and_nowhere_else() {
         );
     }
     let hub = day("tolvern", &[None; 2], "road_speed", |_| {});
-    assert!(hub.comparisons[0].other.as_ref().unwrap().rpm.is_empty(), "a hub log has no road speed");
-    assert!(!hub.comparisons[0].curve.rpm.is_empty());
+    assert!(hub.comparisons[0].power.other.as_ref().unwrap().rpm.is_empty(), "a hub log has no road speed");
+    assert!(!hub.comparisons[0].power.curve.rpm.is_empty());
 }
 
 #[test]

@@ -78,20 +78,20 @@ fn two_maps_at_held_speeds_are_compared_with_an_interval_and_a_band() {
     let c = &d.comparisons[0];
     let peak = c.figure(Figure::PeakPower).unwrap();
     assert_eq!(peak.verdict, Verdict::Gain, "{:?} {:?}", peak.ci95, c.notes);
-    assert_eq!(c.curve.rpm.len(), 6);
-    assert_eq!(c.curve.half_kw.len(), 6, "the band holds at the held speeds");
+    assert_eq!(c.power.curve.rpm.len(), 6);
+    assert_eq!(c.power.curve.half.len(), 6, "the band holds at the held speeds");
     assert!(
-        c.drawn().rpm.is_empty()
+        c.power.drawn().rpm.is_empty()
             && c.notes.iter().any(|n| matches!(n, Caveat::HeldSteps { shared } if *shared > 2)),
         "{:?}",
         c.notes
     );
     let truth = |s: usize| near(&d.run.days[0].sets[s].pulls[0].truth.curve, 1900.0);
-    let (true_gain, i) = (truth(1) - truth(0), c.curve.rpm.iter().position(|r| *r == 1900.0).unwrap());
+    let (true_gain, i) = (truth(1) - truth(0), c.power.curve.rpm.iter().position(|r| *r == 1900.0).unwrap());
     assert!(
-        (c.curve.gain_kw[i] - true_gain).abs() < c.curve.half_kw[i].max(0.5),
+        (c.power.curve.gain[i] - true_gain).abs() < c.power.curve.half[i].max(0.5),
         "{} of {true_gain}",
-        c.curve.gain_kw[i]
+        c.power.curve.gain[i]
     );
 }
 
@@ -101,7 +101,7 @@ fn held_steps_are_not_compared_with_a_sweep_nor_lend_it_their_scatter() {
     let c = &d.comparisons[0];
     assert!(c.figures.iter().all(|f| f.verdict == Verdict::CantTell));
     assert!(caveat(&c.notes[0], &Speech::PLAIN).contains("held steps against sweeps"), "{:?}", c.notes[0]);
-    assert!(c.curve.half_kw.is_empty());
+    assert!(c.power.curve.half.is_empty());
 }
 
 #[test]

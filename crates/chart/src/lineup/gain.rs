@@ -1,13 +1,13 @@
-//! The middle panel: gain over the baseline with its band, solid only where the band excludes zero.
+//! Gain over the baseline with its band, solid only where the band excludes zero.
 
-use super::{Frame, GAIN_HEIGHT, Gain, stretches};
+use super::{Frame, Gain, Panel, stretches};
 use crate::scale::{Scale, spread};
 use crate::svg::{escape, n, path, shorten};
 use std::fmt::Write;
 
 impl Frame<'_> {
     /// Returns its lower edge.
-    pub(super) fn gain(&mut self, top: f64) -> f64 {
+    pub(super) fn gain(&mut self, top: f64, panel: &Panel) -> f64 {
         let reach = |g: &Gain| {
             g.gain
                 .iter()
@@ -16,9 +16,9 @@ impl Frame<'_> {
                 .fold((0.0_f64, 0.0_f64), |a, (v, h)| (a.0.min(v - h), a.1.max(v + h)))
         };
         let (low, high) =
-            self.chart.gains.iter().map(reach).fold((0.0_f64, 0.0_f64), |a, b| (a.0.min(b.0), a.1.max(b.1)));
+            panel.gains.iter().map(reach).fold((0.0_f64, 0.0_f64), |a, b| (a.0.min(b.0), a.1.max(b.1)));
         let gap = 15.0 * self.k;
-        let bottom = top + GAIN_HEIGHT.max(self.chart.gains.len().saturating_sub(1) as f64 * gap + 8.0);
+        let bottom = top + self.chart.heights().1.max(panel.gains.len().saturating_sub(1) as f64 * gap + 8.0);
         let pad = ((high - low) * 0.05).max(0.5);
         let y = Scale::new((low - pad, high + pad), (bottom, top + 4.0));
         for t in y.ticks(5) {
@@ -26,11 +26,10 @@ impl Frame<'_> {
             let s = if t > 0.0 { format!("+{}", n(t)) } else { n(t) };
             self.text(self.left - 7.0, y.at(t) + 4.0, "end", "figure", 12.0, 400, "mid", &s);
         }
-        self.title(top + 10.0, &self.chart.gain_title.clone());
-        let ends: Vec<f64> =
-            self.chart.gains.iter().map(|g| g.gain.last().map_or(bottom, |v| y.at(*v))).collect();
+        self.title(top + 10.0, &panel.gain_title);
+        let ends: Vec<f64> = panel.gains.iter().map(|g| g.gain.last().map_or(bottom, |v| y.at(*v))).collect();
         let places = spread(&ends, gap, top + 8.0, bottom);
-        for (i, g) in self.chart.gains.iter().enumerate() {
+        for (i, g) in panel.gains.iter().enumerate() {
             let s = &self.chart.series[g.series];
             let colour = self.colour(s.tone.name());
             let _ = write!(self.out, r#"<g class="series" data-key="{}">"#, escape(&s.key));

@@ -1,17 +1,22 @@
-//! Gain over margin: power with names on the lines, gain with its band, one lane per limit, on one axis.
+//! Gain over margin: power and torque with names on the lines, gain with its band, any channel of any set, one
+//! lane per limit, on one axis.
 
+mod curves;
 mod gain;
 mod lanes;
-mod power;
+mod mark;
 #[cfg(test)]
 mod tests;
+mod track;
+
+pub use track::{Track, TrackLimit, TrackLine};
 
 use crate::paint::{Dash, Paint, Tone};
 use crate::scale::Scale;
 use crate::svg::{escape, n, shorten};
 use std::fmt::Write;
 
-/// One set's power curve, in the unit shown.
+/// One set, and how it is told from the others.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Series {
     /// Stable key, for hovering and the cursor.
@@ -26,14 +31,10 @@ pub struct Series {
     pub dash: Dash,
     /// The baseline is thin.
     pub baseline: bool,
+    /// Which rung of one map on one fuel, from the lowest; `None` when it stands alone.
+    pub rung: Option<usize>,
     /// Axis values.
     pub rpm: Vec<f64>,
-    /// Power.
-    pub power: Vec<f64>,
-    /// Peak of the curve drawn: place and value.
-    pub peak: Option<(f64, f64)>,
-    /// The headline figure in words, under the name.
-    pub headline: String,
 }
 
 impl Series {
@@ -41,6 +42,43 @@ impl Series {
     fn is_stepped(&self) -> bool {
         usual_gap(&self.rpm) >= STEPPED_RPM
     }
+
+    /// Thin for the baseline; higher rungs are heavier.
+    fn weight(&self) -> f64 {
+        match (self.baseline, self.rung) {
+            (true, _) => 1.5,
+            (false, None) => 2.6,
+            (false, Some(k)) => 1.9 + 0.5 * k.min(4) as f64,
+        }
+    }
+}
+
+/// A set's curve of one quantity, in the unit shown.
+#[derive(Debug, Clone, Default, PartialEq)]
+pub struct CurveOf {
+    /// One value for each axis value of the set.
+    pub y: Vec<f64>,
+    /// Peak of the curve drawn: place and value.
+    pub peak: Option<(f64, f64)>,
+    /// The headline figure in words, under the name.
+    pub headline: String,
+}
+
+/// Curves of one quantity, and the gains in it.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Panel {
+    /// Key for the cursor.
+    pub id: &'static str,
+    /// Words over the curves.
+    pub title: String,
+    /// Words over the gains.
+    pub gain_title: String,
+    /// Unit of both.
+    pub unit: String,
+    /// A curve for each series.
+    pub curves: Vec<CurveOf>,
+    /// Gains.
+    pub gains: Vec<Gain>,
 }
 
 /// Gain of one series over the baseline.
@@ -74,16 +112,14 @@ pub struct Lane {
 /// Everything the chart shows.
 #[derive(Debug, Clone, PartialEq)]
 pub struct LineUpChart {
-    /// Words over the power panel.
-    pub power_title: String,
-    /// Words over the gain panel.
-    pub gain_title: String,
-    /// Words over the lanes.
-    pub lane_title: String,
     /// Sets, in the order of legend and table.
     pub series: Vec<Series>,
-    /// Gains.
-    pub gains: Vec<Gain>,
+    /// Quantities, from the top.
+    pub panels: Vec<Panel>,
+    /// Channels under them.
+    pub tracks: Vec<Track>,
+    /// Words over the lanes.
+    pub lane_title: String,
     /// Grid of the lanes.
     pub lane_rpm: Vec<f64>,
     /// Lanes.
@@ -92,17 +128,15 @@ pub struct LineUpChart {
     pub focus: usize,
     /// What stands along the axis, with its unit.
     pub axis: String,
-    /// Unit of power and gain.
-    pub unit: String,
     /// Size of text and lanes: 1 at a desk, larger for the cell theme.
     pub scale: f64,
 }
 
 const WIDTH: f64 = 880.0;
 const TOP: f64 = 10.0;
-/// Heights of the panels of curves; more where the names need more.
-const POWER_HEIGHT: f64 = 242.0;
-const GAIN_HEIGHT: f64 = 112.0;
+/// Heights of the panels of curves and of gains, alone and one of several; more where the names need more.
+const CURVE_HEIGHT: [f64; 2] = [242.0, 176.0];
+const GAIN_HEIGHT: [f64; 2] = [112.0, 84.0];
 /// More sets than this have names of one row, and only the set looked at shows its band.
 const MANY: usize = 8;
 const LANE: f64 = 20.0;
@@ -159,9 +193,15 @@ pub fn lineup_svg(chart: &LineUpChart, paint: Paint) -> String {
     let (left, right) = (LEFT * k, WIDTH - RIGHT * k);
     let mut f =
         Frame { chart, paint, x: Scale::new((from, to), (left, right)), k, left, right, out: String::new() };
-    let mut y = f.power() + 22.0;
-    if !chart.gains.is_empty() {
-        y = f.gain(y);
+    let mut y = TOP;
+    for (i, panel) in chart.panels.iter().enumerate() {
+        y = f.curves(if i == 0 { y } else { y + 20.0 }, panel);
+        if !panel.gains.is_empty() {
+            y = f.gain(y + 22.0, panel);
+        }
+    }
+    for track in &chart.tracks {
+        y = f.track(y + 12.0, track);
     }
     if !chart.lanes.is_empty() {
         y = f.lanes(y + 14.0);
@@ -175,7 +215,7 @@ pub fn lineup_svg(chart: &LineUpChart, paint: Paint) -> String {
     format!(
         r#"<svg xmlns="http://www.w3.org/2000/svg" class="lineup-chart" viewBox="0 0 {WIDTH} {}" role="img" aria-label="{}" data-x0="{}" data-x1="{}" data-p0="{}" data-p1="{}" data-bottom="{}">{background}{}</svg>"#,
         n(height),
-        escape(&format!("{}; {}", chart.power_title, chart.gain_title)),
+        escape(&chart.words()),
         n(from),
         n(to),
         n(left),
@@ -183,6 +223,20 @@ pub fn lineup_svg(chart: &LineUpChart, paint: Paint) -> String {
         n(y),
         f.out
     )
+}
+
+impl LineUpChart {
+    /// Everything on it by name, for those who do not see it.
+    fn words(&self) -> String {
+        let panels = self.panels.iter().flat_map(|p| [p.title.as_str(), p.gain_title.as_str()]);
+        panels.chain(self.tracks.iter().map(|t| t.label.as_str())).collect::<Vec<_>>().join("; ")
+    }
+
+    /// Heights of a panel's curves and of its gains.
+    fn heights(&self) -> (f64, f64) {
+        let several = usize::from(self.panels.len() > 1);
+        (CURVE_HEIGHT[several], GAIN_HEIGHT[several])
+    }
 }
 
 impl Frame<'_> {

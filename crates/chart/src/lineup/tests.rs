@@ -11,8 +11,13 @@ fn chart(sets: usize) -> LineUpChart {
             tone: Tone::Damson,
             dash: Dash(i),
             baseline: i == 0,
+            rung: None,
             rpm: rpm.clone(),
-            power: rpm.iter().map(|r| r / 60.0 + i as f64).collect(),
+        })
+        .collect();
+    let curves = (0..sets)
+        .map(|i| CurveOf {
+            y: rpm.iter().map(|r| r / 60.0 + i as f64).collect(),
             peak: Some((6000.0, 100.0)),
             headline: "100.0 at 6000".into(),
         })
@@ -39,17 +44,16 @@ fn chart(sets: usize) -> LineUpChart {
             unknown: true,
         },
     ];
+    let (title, gain_title, unit) = ("power".into(), "gain".into(), "kW".into());
     LineUpChart {
-        power_title: "power".into(),
-        gain_title: "gain".into(),
-        lane_title: "margin".into(),
         series,
-        gains,
+        panels: vec![Panel { id: "power", title, gain_title, unit, curves, gains }],
+        tracks: Vec::new(),
+        lane_title: "margin".into(),
         lane_rpm: rpm,
         lanes,
         focus: 0,
         axis: "engine rpm".into(),
-        unit: "kW".into(),
         scale: 1.0,
     }
 }
@@ -74,7 +78,7 @@ fn not_measured_is_drawn_and_over_is_red() {
 
 #[test]
 fn the_gain_is_solid_only_where_the_band_excludes_zero() {
-    let g = &chart(2).gains[0];
+    let g = &chart(2).panels[0].gains[0];
     let s = spans(g);
     assert_eq!(s.iter().map(|x| x.0).collect::<Vec<_>>(), vec![true, false, true]);
     assert!(g.gain[s[1].1.start].abs() <= 2.0);
@@ -86,7 +90,7 @@ fn the_gain_is_solid_only_where_the_band_excludes_zero() {
 
 #[test]
 fn nothing_to_draw_is_still_a_picture() {
-    let empty = LineUpChart { series: vec![], gains: vec![], lanes: vec![], ..chart(2) };
+    let empty = LineUpChart { series: vec![], panels: vec![], lanes: vec![], ..chart(2) };
     assert!(lineup_svg(&empty, Paint::Dark).starts_with("<svg"));
 }
 
@@ -107,8 +111,8 @@ fn a_lane_that_reaches_beyond_the_curves_is_cut_at_the_panel() {
 fn no_line_crosses_a_hole_and_held_speeds_are_marked() {
     let mut c = chart(2);
     let hole = |r: &f64| (3000.0..4000.0).contains(r);
-    let s = &mut c.series[1];
-    (s.rpm, s.power) = s.rpm.iter().zip(&s.power).filter(|p| !hole(p.0)).map(|p| (*p.0, *p.1)).unzip();
+    let (s, o) = (&mut c.series[1], &mut c.panels[0].curves[1]);
+    (s.rpm, o.y) = s.rpm.iter().zip(&o.y).filter(|p| !hole(p.0)).map(|p| (*p.0, *p.1)).unzip();
     let svg = lineup_svg(&c, Paint::Page);
     let group = svg.split(r#"data-key="1""#).nth(1).unwrap();
     assert_eq!(
@@ -121,7 +125,7 @@ fn no_line_crosses_a_hole_and_held_speeds_are_marked() {
     let stepped = |n: usize| {
         let mut c = chart(2);
         c.series[1].rpm = (0..n).map(|i| 2000.0 + 500.0 * i as f64).collect();
-        c.series[1].power = vec![50.0; n];
+        c.panels[0].curves[1].y = vec![50.0; n];
         lineup_svg(&c, Paint::Page).matches(r#"r="2.4""#).count()
     };
     assert_eq!(stepped(7), 7);
@@ -150,8 +154,8 @@ fn names_never_collide_however_many_sets_there_are() {
     for sets in [2, 7, 9, 16] {
         for scale in [1.0, 1.28] {
             let mut c = LineUpChart { scale, ..chart(sets) };
-            let one = c.gains[0].clone();
-            c.gains = (1..sets).map(|series| Gain { series, ..one.clone() }).collect();
+            let one = c.panels[0].gains[0].clone();
+            c.panels[0].gains = (1..sets).map(|series| Gain { series, ..one.clone() }).collect();
             let svg = lineup_svg(&c, Paint::Page);
             let y = baselines(&svg, WIDTH - RIGHT * scale + 18.0);
             assert!(y.len() >= 2 * sets - 1, "every set is named twice: {y:?}");
@@ -163,4 +167,63 @@ fn names_never_collide_however_many_sets_there_are() {
             );
         }
     }
+}
+
+#[test]
+fn torque_stands_under_power_and_each_has_its_own_gains() {
+    let mut c = chart(3);
+    let torque = Panel { id: "torque", title: "torque".into(), unit: "N·m".into(), ..c.panels[0].clone() };
+    let one = lineup_svg(&c, Paint::Page);
+    c.panels.push(torque);
+    let both = lineup_svg(&c, Paint::Page);
+    assert_eq!(both.matches(">gain<").count(), 2 * one.matches(">gain<").count());
+    assert!(both.contains("aria-label=\"power; gain; torque; gain\""));
+    let y = baselines(&both, WIDTH - RIGHT + 18.0);
+    assert!(y.windows(2).all(|w| w[1] - w[0] >= 11.9), "names of two panels do not collide: {y:?}");
+}
+
+#[test]
+fn a_channel_shows_the_extremes_of_its_pulls_its_target_and_its_limit() {
+    let mut c = chart(2);
+    let x = c.series[0].rpm.clone();
+    let line = |series, target| TrackLine {
+        series,
+        x: x.clone(),
+        y: x.iter().map(|r| 0.8 + r / 80_000.0).collect(),
+        low: if target { Vec::new() } else { vec![0.78; x.len()] },
+        high: if target { Vec::new() } else { vec![0.9; x.len()] },
+        target,
+        ..TrackLine::default()
+    };
+    let limit = |at: f64| TrackLimit { points: vec![(2000.0, at), (6500.0, at)], above: true };
+    let track = |limits| Track {
+        label: "λ <1>".into(),
+        lines: vec![line(0, false), line(1, false), line(1, true)],
+        limits,
+        missing: "not measured: C9".into(),
+    };
+    let red = |c: &LineUpChart| lineup_svg(c, Paint::Page).matches("stroke=\"var(--rosehip)\"").count();
+    let before = red(&c);
+    c.tracks = vec![track(vec![limit(0.92)])];
+    let svg = lineup_svg(&c, Paint::Page);
+    assert!(svg.contains("λ &lt;1&gt;; not measured: C9") && svg.contains("fill-opacity=\".14\""));
+    assert_eq!(svg.matches("stroke-dasharray=\"5 3\"").count(), 1, "one target");
+    assert_eq!(red(&c), before + 2, "the line and its hatch");
+    assert!(!svg.contains("NaN"));
+    c.tracks = vec![track(vec![limit(4.0)])];
+    assert_eq!(red(&c), before, "a limit far away does not flatten the lines");
+    c.tracks = vec![Track { label: "oil".into(), missing: "not measured by any".into(), ..Track::default() }];
+    assert!(lineup_svg(&c, Paint::Page).contains("not measured by any"));
+}
+
+#[test]
+fn rungs_differ_by_mark_and_weight() {
+    let mut c = chart(3);
+    (c.series[1].rung, c.series[2].rung) = (Some(0), Some(1));
+    let svg = lineup_svg(&c, Paint::Page);
+    assert!(
+        svg.contains("<polygon")
+            && svg.contains("stroke-width=\"1.9\"")
+            && svg.contains("stroke-width=\"2.4\"")
+    );
 }

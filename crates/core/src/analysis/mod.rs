@@ -23,11 +23,11 @@ pub use measured::{
     measure_sets_unless, own_bounds, retrace,
 };
 pub use set::{
-    Corrected, Figure, OtherAxis, SetFigures, SetResult, Settled, analyse_sets, corrected, figures_of,
-    set_verdicts,
+    ChannelFigures, ChannelOnGrid, Corrected, Figure, Level, OtherAxis, SetChannel, SetFigures, SetResult,
+    Settled, analyse_sets, corrected, figures_of, set_verdicts,
 };
 pub use set_vs_set::{
-    GainCurve, LargestGain, OrderFree, SecondLooks, Share, Split, StateDifference, Step, differs,
+    GainCurve, Gains, LargestGain, OrderFree, SecondLooks, Share, Split, StateDifference, Step, differs,
 };
 pub use verdict::{
     Caveat, Comparison, FigureComparison, PullFinding, Verdict, compare_all, find_days, find_pulls,

@@ -76,6 +76,33 @@ pub fn sentence_about(
     }
 }
 
+/// One line on another figure beside the one that heads a comparison: "At peak torque +12.3 ± 1.1 N·m: gain."
+pub fn beside_sentence(
+    c: &Comparison,
+    figure: Figure,
+    place: &str,
+    unit: (&str, &dyn Fn(f64) -> f64),
+) -> String {
+    let (u, scale) = unit;
+    let Some((f, d)) = c.figure(figure).and_then(|f| Some((f, f.mean_difference?))) else {
+        return format!("{place}: not known of both.");
+    };
+    let half = f.ci95.map_or_else(|| "?".to_owned(), |ci| format!("{:.1}", scale((ci[1] - ci[0]) / 2.0)));
+    format!("{place}: {:+.1} ± {half} {u}, {}.", scale(d), f.verdict.label())
+}
+
+/// A larger gain than the one that heads a line-up, and why it does not: "C4 shows more, +31.2 kW at peak, but …".
+pub fn larger_sentence(c: &Comparison, sets: &[SetResult], to: &Speech<'_>, why: &str) -> String {
+    let unit = to.power();
+    let d = c.figure(Figure::PeakPower).and_then(|f| f.mean_difference).unwrap_or(0.0);
+    format!(
+        "{} shows more, {:+.1} {} at peak, but {why}.",
+        to.set(&sets[c.candidate].id),
+        unit.from_kw(d),
+        unit.label()
+    )
+}
+
 /// On what terms two sets were compared: "3 pulls each, same day, same fuel".
 fn terms(a: &SetResult, b: &SetResult) -> String {
     let pulls = if a.n() == b.n() {
@@ -90,7 +117,7 @@ fn terms(a: &SetResult, b: &SetResult) -> String {
 
 /// Engine speed below which the band never excludes zero, when it does above.
 fn low_end(c: &Comparison) -> Option<f64> {
-    let first = c.significant_rpm.first()?[0];
-    let start = *c.curve.rpm.first()?;
+    let first = c.power.significant_rpm.first()?[0];
+    let start = *c.power.curve.rpm.first()?;
     (first > start + 99.0).then_some(first)
 }

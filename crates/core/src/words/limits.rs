@@ -5,17 +5,25 @@ use crate::channel::Channel;
 use crate::limits::{
     GateTerm, Limit, LimitOutcome, Load, Reach, StandIn, Threshold, Verdict, Wanted, Why, judged,
 };
-use crate::units::{Mixture, Units};
+use crate::units::{Shown, Units};
 
 /// Value of a channel with its unit.
 pub fn channel_value(channel: &Channel, v: f64, units: Units) -> String {
-    match (channel.unit(), units.mixture) {
-        ("λ", Mixture::Afr) => format!("{:.2} AFR", Mixture::Afr.from_lambda(v)),
-        ("λ", Mixture::Lambda) => format!("{v:.3}"),
-        ("", _) => format!("{v:.2}"),
-        ("°", _) => format!("{v:.1}°"),
-        ("%", _) => format!("{v:.1} %"),
-        (u, _) => format!("{v:.0} {u}"),
+    told(&units.shown(channel), |s| s.value(v))
+}
+
+/// A difference of two values of a channel with its unit.
+pub(super) fn channel_difference(channel: &Channel, d: f64, units: Units) -> String {
+    told(&units.shown(channel), |s| s.difference(d))
+}
+
+fn told(shown: &Shown, read: impl Fn(&Shown) -> f64) -> String {
+    let (v, digits) = (read(shown), shown.digits);
+    match shown.label {
+        "λ" | "" => format!("{v:.digits$}"),
+        "°" => format!("{v:.digits$}°"),
+        "AFR, gasoline scale" => format!("{v:.digits$} AFR"),
+        unit => format!("{v:.digits$} {unit}"),
     }
 }
 
@@ -27,7 +35,7 @@ fn place(o: &LimitOutcome, unit: &str) -> String {
 /// Short words for the side of a lane or a table cell: "0.04 left at 2790", "over by 1.3 % at 6660",
 /// "not measured".
 pub fn verdict_line(limit: &Limit, o: &LimitOutcome, units: Units) -> String {
-    let value = |v: f64| channel_value(&limit.channel, v, units);
+    let value = |m: f64| channel_difference(&limit.channel, m, units);
     let at = place(o, "");
     match (o.verdict, o.margin) {
         (Verdict::Over, Some(m)) => format!("over by {}{at}", value(-m)),

@@ -16,7 +16,7 @@ mod refusal;
 mod tests;
 
 pub use caveats::{caveat, settled};
-pub use comparison::{headline_sentence, sentence_about};
+pub use comparison::{beside_sentence, headline_sentence, larger_sentence, sentence_about};
 pub use correction::caution;
 pub use coupling::{belt_sentence, coupling_sentence};
 pub use events::{event, event_short};
@@ -28,7 +28,7 @@ pub use limits::{
 };
 pub use refusal::refusal;
 
-use crate::units::{Mixture, PowerUnit, TorqueUnit, Units};
+use crate::units::{PowerUnit, Units};
 
 /// Who is spoken to: their units, and what they call a set.
 #[derive(Clone, Copy)]
@@ -41,10 +41,7 @@ pub struct Speech<'a> {
 
 impl Speech<'static> {
     /// In kW and N·m, sets by their ids: as in files and for programs.
-    pub const PLAIN: Self = Self {
-        units: Units { power: PowerUnit::Kw, torque: TorqueUnit::Nm, mixture: Mixture::Lambda },
-        name: &str::to_owned,
-    };
+    pub const PLAIN: Self = Self { units: Units::CANONICAL, name: &str::to_owned };
 }
 
 impl Speech<'_> {

@@ -2,6 +2,7 @@
 
 use super::*;
 use crate::limits::{Limit, LimitOutcome, Threshold, Verdict};
+use crate::units::Mixture;
 
 fn lean() -> Limit {
     serde_json::from_str(

@@ -267,6 +267,33 @@ fn a_persons_rule_wins_and_a_missing_column_is_named() {
 }
 
 #[test]
+fn power_in_a_column_called_torque_is_asked_and_the_answer_makes_it_power() {
+    let kw = |i: usize| 20.0 + 0.5 * i as f64;
+    let mut text = String::from("Time (s),RPM,Torque\n");
+    for i in 0..160 {
+        writeln!(text, "{:.2},{},{}", i as f64 * 0.05, 1800 + 30 * i, kw(i)).unwrap();
+    }
+    let r = read_log(text.as_bytes(), "p1.csv", &Mapping::default()).unwrap();
+    let asked: Vec<_> = r.questions.iter().map(|q| (q.column.as_str(), &q.doubt)).collect();
+    assert!(matches!(asked[..], [("Torque", UnitDoubt::GrowsLikePower { .. })]), "{asked:?}");
+    assert_eq!(r.columns[2].confidence, Confidence::Low);
+    assert_eq!(r.questions[0].options[0], Unit::NewtonMetre, "as the header says until somebody answers");
+    let told = |unit| {
+        let rules = vec![Rule {
+            channel: Channel::new("brake_torque").unwrap(),
+            column: "Torque".into(),
+            unit: Some(unit),
+        }];
+        read_log(text.as_bytes(), "p1.csv", &Mapping { rules, ..Mapping::default() }).unwrap()
+    };
+    let power = told(Unit::KiloWatt);
+    assert!(power.log.column("brake_torque").is_none() && power.questions.is_empty());
+    assert!((power.log.column("power").unwrap()[10] - kw(10)).abs() < 1e-9);
+    let torque = told(Unit::NewtonMetre);
+    assert!(torque.log.column("power").is_none() && torque.questions.is_empty(), "a person's word is taken");
+}
+
+#[test]
 fn blank_cells_are_not_numbers() {
     let log = read(b"Time (s),RPM,Torque\n0,2000,\n0.1,,5\n0.2,2010,NaN\n0.3,2020,6\n");
     assert!(

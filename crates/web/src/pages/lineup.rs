@@ -3,21 +3,24 @@
 use super::{encoding, page, page_key};
 use crate::assets::picture_fonts;
 use crate::auth::Reader;
-use crate::cookies::keeping;
+use crate::cookies::{keeping, switched_by_hand};
 use crate::error::WebError;
 use crate::prefs::Prefs;
 use crate::state::{AppState, PageMade};
-use crate::views::{Encoding, LineUpAsked, LineUpFields, chart_of, lineup_page};
+use crate::views::{
+    Encoding, LineUpAsked, LineUpFields, chart_of, lineup_channels, lineup_focus, lineup_page, lineup_tracks,
+};
 use axum::extract::{Query, State};
 use axum::http::Uri;
 use axum::http::header::{CONTENT_DISPOSITION, CONTENT_TYPE};
-use axum::response::{Html, IntoResponse, Response};
+use axum::response::{Html, IntoResponse, Redirect, Response};
 use jamjar_chart::{Paint, lineup_svg};
-use jamjar_core::analysis::{Along, Comparison, Settings};
-use jamjar_core::curve::index_of;
+use jamjar_core::analysis::{Along, Settings};
+use jamjar_core::channel::Channel;
+use jamjar_core::curve::{Quantity, index_of};
 use jamjar_store::Thing;
 use jamjar_workflow::keep::Made;
-use jamjar_workflow::lineup::{LineUp, line_up};
+use jamjar_workflow::lineup::{self, Channels, LineUp, line_up};
 use resvg::{tiny_skia, usvg};
 use serde::Deserialize;
 use std::sync::{Arc, OnceLock};
@@ -41,21 +44,26 @@ pub(crate) struct Params {
     across: String,
     #[serde(default)]
     along: String,
+    #[serde(default)]
+    lanes: String,
+    #[serde(default)]
+    minus: String,
+    #[serde(default)]
+    columns: String,
 }
 
 impl Params {
     fn asked(&self) -> Result<LineUpAsked, WebError> {
-        let Self { view, band, at, across, along, .. } = self;
-        LineUpAsked::read(&LineUpFields { focus: self.focus, view, band, at, across, along })
-            .map_err(WebError::Bad)
+        let Self { view, band, at, across, along, lanes, columns, .. } = self;
+        let minus = self.minus == "1";
+        let fields = LineUpFields { focus: self.focus, view, band, at, across, along, lanes, minus, columns };
+        LineUpAsked::read(&fields).map_err(WebError::Bad)
     }
 }
 
 /// The line-up asked for, kept while the figures of its days and its vehicle stay as they are.
 async fn read(state: &AppState, prefs: &Prefs, p: &Params) -> Result<Arc<(LineUp, Encoding)>, WebError> {
-    let mut ids: Vec<i64> = p.sets.split(',').filter_map(|s| s.trim().parse().ok()).collect();
-    let mut seen = std::collections::HashSet::new();
-    ids.retain(|i| seen.insert(*i));
+    let ids = ids_of(p);
     if ids.is_empty() {
         return Err(WebError::Bad(
             "A line-up needs sets: tick some on a day sheet and press “Line up”.".into(),
@@ -79,6 +87,28 @@ async fn read(state: &AppState, prefs: &Prefs, p: &Params) -> Result<Arc<(LineUp
     state.lineups.get_or_make(key, &state.fresh, since, made).await
 }
 
+/// Sets asked for, each once.
+fn ids_of(p: &Params) -> Vec<i64> {
+    let mut ids: Vec<i64> = p.sets.split(',').filter_map(|s| s.trim().parse().ok()).collect();
+    let mut seen = std::collections::HashSet::new();
+    ids.retain(|i| seen.insert(*i));
+    ids
+}
+
+/// The channels of a line-up, where lanes of them are asked for: kept as long as it is.
+async fn channels(state: &AppState, p: &Params, l: &LineUp) -> Result<Arc<Channels>, WebError> {
+    if p.asked()?.lanes.is_empty() {
+        return Ok(Arc::default());
+    }
+    let since = state.fresh.look(&state.store).await?;
+    let key = format!("{:?} {:?}", ids_of(p), l.settings.grid_rpm);
+    let made = || async {
+        let value = lineup::channels(&state.store, l).await?;
+        Ok::<_, WebError>(Made { rests_on: rests_on(l), weight: value.weight(), lasts: true, value })
+    };
+    state.channels.get_or_make(key, &state.fresh, since, made).await
+}
+
 /// Bytes a measured pull takes in memory, about.
 const PULL_WEIGHT: usize = 64 << 10;
 
@@ -97,14 +127,17 @@ pub(crate) async fn show(
     uri: Uri,
     Query(p): Query<Params>,
 ) -> Result<Response, WebError> {
+    if let Some(clean) = switched_by_hand(&uri) {
+        return Ok((keeping([prefs.cookie()]), Redirect::to(&clean)).into_response());
+    }
     let made = || async {
         let kept = read(&state, &prefs, &p).await?;
         let (l, e) = &*kept;
-        let body = page(&lineup_page(l, e, &prefs, &p.asked()?))?.0;
+        let body = page(&lineup_page(l, e, &prefs, &p.asked()?, &*channels(&state, &p, l).await?))?.0;
         Ok(PageMade { body, rests_on: rests_on(l), lasts: true })
     };
     let body = state.page(page_key(&uri, &prefs), made).await?;
-    Ok((keeping([prefs.cookie()]), Html(body)).into_response())
+    Ok(Html(body).into_response())
 }
 
 fn file(kind: &'static str, name: &str, body: impl IntoResponse) -> Response {
@@ -115,6 +148,19 @@ fn file(kind: &'static str, name: &str, body: impl IntoResponse) -> Response {
         .into_response()
 }
 
+/// The chart by itself, in the colours of paper.
+async fn picture(
+    state: &AppState,
+    prefs: &Prefs,
+    p: &Params,
+    l: &LineUp,
+    e: &Encoding,
+) -> Result<String, WebError> {
+    let focus = lineup_focus(l, p.focus);
+    let tracks = lineup_tracks(l, &*channels(state, p, l).await?, &p.asked()?, prefs);
+    Ok(lineup_svg(&chart_of(l, e, prefs, focus, tracks), Paint::Light))
+}
+
 pub(crate) async fn svg(
     _: Reader,
     prefs: Prefs,
@@ -123,8 +169,8 @@ pub(crate) async fn svg(
 ) -> Result<Response, WebError> {
     let kept = read(&state, &prefs, &p).await?;
     let (l, e) = &*kept;
-    let focus = crate::views::lineup_focus(l, p.focus);
-    Ok(file("image/svg+xml", "line-up.svg", lineup_svg(&chart_of(l, e, &prefs, focus), Paint::Light)))
+    let picture = picture(&state, &prefs, &p, l, e).await?;
+    Ok(file("image/svg+xml", "line-up.svg", picture))
 }
 
 fn fonts() -> Arc<usvg::fontdb::Database> {
@@ -163,8 +209,7 @@ pub(crate) async fn png(
 ) -> Result<Response, WebError> {
     let kept = read(&state, &prefs, &p).await?;
     let (l, e) = &*kept;
-    let focus = crate::views::lineup_focus(l, p.focus);
-    let svg = lineup_svg(&chart_of(l, e, &prefs, focus), Paint::Light);
+    let svg = picture(&state, &prefs, &p, l, e).await?;
     let png = tokio::task::spawn_blocking(move || to_png(&svg))
         .await
         .map_err(|e| WebError::Internal(e.to_string()))??;
@@ -178,8 +223,9 @@ fn plain(s: &str) -> String {
     if formula { format!("'{s}") } else { s.to_owned() }
 }
 
-/// Mean power, torque, gain and band of every set, in kW and N·m, one row per place on the axis.
-fn table(l: &LineUp, prefs: &Prefs) -> csv::Result<Vec<u8>> {
+/// Mean power, torque, their gains and bands of every set, in kW and N·m, and the channels whose lanes are shown
+/// in their own units; one row per place on the axis.
+fn table(l: &LineUp, all: &Channels, lanes: &[Channel], prefs: &Prefs) -> csv::Result<Vec<u8>> {
     let mut grid: Vec<f64> = l.results.iter().flat_map(|r| r.drawn().rpm.clone()).collect();
     grid.sort_by(f64::total_cmp);
     grid.dedup();
@@ -201,8 +247,16 @@ fn table(l: &LineUp, prefs: &Prefs) -> csv::Result<Vec<u8>> {
     let mut heads = vec![axis.to_owned()];
     for s in &l.sets {
         let name = format!("{} on {} (set {})", s.set.config.map, s.set.config.fuel, s.set.position);
-        let columns = ["power (kW)", "torque (N·m)", "gain (kW)", "band half-width (kW)"];
+        let columns = [
+            "power (kW)",
+            "torque (N·m)",
+            "gain (kW)",
+            "band half-width (kW)",
+            "gain (N·m)",
+            "band half-width (N·m)",
+        ];
         heads.extend(columns.map(|what| plain(&format!("{name} {what}"))));
+        heads.extend(lanes.iter().map(|c| plain(&format!("{name} {} ({})", c.label(), c.unit()))));
     }
     out.write_record(&heads)?;
     let cell = |v: Option<f64>| v.filter(|v| v.is_finite()).map_or_else(String::new, |v| format!("{v:.3}"));
@@ -210,12 +264,24 @@ fn table(l: &LineUp, prefs: &Prefs) -> csv::Result<Vec<u8>> {
         let at = |v: &[f64], places: &[f64]| v.get(index_of(places, x)?).copied();
         let mut row = vec![((x * 10.0).round() / 10.0).to_string()];
         for (i, r) in l.results.iter().enumerate() {
-            let (own, c) =
-                (r.drawn(), l.comparisons.iter().find(|c| c.candidate == i).map(Comparison::drawn));
+            let (own, c) = (r.drawn(), l.comparisons.iter().find(|c| c.candidate == i));
             row.push(cell(at(&own.power_kw, &own.rpm)));
             row.push(cell(at(&own.torque_nm, &own.rpm)));
-            row.push(cell(c.and_then(|g| at(&g.gain_kw, &g.rpm))));
-            row.push(cell(c.and_then(|g| at(&g.half_kw, &g.rpm))));
+            for g in Quantity::ALL.map(|q| c.map(|c| c.gains(q).drawn())) {
+                row.push(cell(g.and_then(|g| at(&g.gain, &g.rpm))));
+                row.push(cell(g.and_then(|g| at(&g.half, &g.rpm))));
+            }
+            for c in lanes {
+                let own = all.sets.get(i).and_then(|s| s.get(c));
+                // Channels stand at engine speeds; the place of each on the axis is the set's own.
+                let here = own.and_then(|s| {
+                    s.rpm
+                        .iter()
+                        .position(|rpm| r.place(*rpm).is_some_and(|p| (p - x).abs() < 1e-6))
+                        .map(|k| s.mean[k])
+                });
+                row.push(cell(here));
+            }
         }
         out.write_record(&row)?;
     }
@@ -229,11 +295,10 @@ pub(crate) async fn csv(
     Query(p): Query<Params>,
 ) -> Result<Response, WebError> {
     let kept = read(&state, &prefs, &p).await?;
-    Ok(file(
-        "text/csv; charset=utf-8",
-        "line-up.csv",
-        table(&kept.0, &prefs).map_err(|e| WebError::Internal(e.to_string()))?,
-    ))
+    let all = channels(&state, &p, &kept.0).await?;
+    let lanes = lineup_channels(&p.asked()?, &all);
+    let text = table(&kept.0, &all, &lanes, &prefs).map_err(|e| WebError::Internal(e.to_string()))?;
+    Ok(file("text/csv; charset=utf-8", "line-up.csv", text))
 }
 
 #[cfg(test)]

@@ -3,7 +3,7 @@
 use super::pulls::Note;
 use super::{encoding, page, page_key};
 use crate::auth::{Calibrator, Reader};
-use crate::cookies::{keeping, lasting};
+use crate::cookies::{keeping, lasting, switched_by_hand};
 use crate::error::WebError;
 use crate::prefs::Prefs;
 use crate::state::{AppState, PageMade};
@@ -84,6 +84,14 @@ pub(crate) async fn show(
 ) -> Result<Response, WebError> {
     let zoom = zoom(&p)?;
     let settings = prefs.settings(None);
+    if let Some(clean) = switched_by_hand(&uri) {
+        let mut kept = vec![prefs.cookie()];
+        if let Some(asked) = &p.lanes {
+            let vehicle = read(&state, id, &settings).await?.0.vehicle.id;
+            kept.push(lasting(format!("{LANES}{vehicle}"), lane_ids(asked).join("."), "/pulls"));
+        }
+        return Ok((keeping(kept), Redirect::to(&clean)).into_response());
+    }
     let key = format!("{} {:?}", page_key(&uri, &prefs), chosen_lanes(&cookies));
     let made = || async {
         let kept = read(&state, id, &settings).await?;
@@ -109,12 +117,7 @@ pub(crate) async fn show(
         }
         other => other?,
     };
-    let mut kept = vec![prefs.cookie()];
-    if let Some(asked) = &p.lanes {
-        let vehicle = read(&state, id, &settings).await?.0.vehicle.id;
-        kept.push(lasting(format!("{LANES}{vehicle}"), lane_ids(asked).join("."), "/pulls"));
-    }
-    Ok((keeping(kept), Html(body)).into_response())
+    Ok(Html(body).into_response())
 }
 
 /// The pull read under some settings, kept while what it rests on stays as it is.

@@ -16,7 +16,7 @@ mod workshop;
 pub(crate) use catalogue::{CatalogueDay, CataloguePage};
 pub(crate) use common::{
     ColumnTable, Encoding, FigureAsked, attached_rows, channels, column_rows, count, date_words, dyno_kinds,
-    id_of, size_words, units,
+    id_of, lane_ids, size_words, units,
 };
 pub(crate) use day::{
     DayPage, DayTyped, InboxFragment, NewDayPage, TypedForm, applied, checklist_fragment, day_page, day_seen,
@@ -24,9 +24,10 @@ pub(crate) use day::{
 };
 pub(crate) use erase::ErasePage;
 pub(crate) use lineup::{
-    Fields as LineUpFields, LineUpAsked, chart_of, focus_of as lineup_focus, lineup_page,
+    Fields as LineUpFields, LineUpAsked, channels_shown as lineup_channels, chart_of,
+    focus_of as lineup_focus, lineup_page, tracks as lineup_tracks,
 };
-pub(crate) use pull::{Asked, evidence_view, lane_ids, pull_page, to_learn};
+pub(crate) use pull::{Asked, evidence_view, pull_page, to_learn};
 pub(crate) use right::{Field, FieldForm, PutAway, RightPage, Standing, trail};
 pub(crate) use search::{SEARCH_ROWS, search_page, search_refused};
 pub(crate) use settings::{SettingsPage, families, source_rows};

@@ -14,7 +14,7 @@ async fn a_line_up_is_looked_at_by_other_figures() {
     );
     let shift = cell.get("/line-up?sets=1,2&base=1&view=shift_power").await.text();
     assert!(
-        shift.contains("mean power in the shift window (") && shift.contains("width of the plateau"),
+        shift.contains("mean power in the shift window (") && shift.contains(">width of the plateau<"),
         "the sheet names the gears"
     );
     assert!(
@@ -93,7 +93,8 @@ async fn what_did_it_and_what_it_costs() {
         "the path that was run is drawn"
     );
     assert!(
-        text.contains("largest gain anywhere, kW at rpm") && text.contains("beyond the band"),
+        text.contains("largest gain in power anywhere, kW at rpm")
+            && text.contains("The largest gain of a whole curve looks large by chance"),
         "the largest is judged by the band"
     );
     assert!(text.contains("corners, for a split in no order") && text.contains(": run</span>"), "{text}");

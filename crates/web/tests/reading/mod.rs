@@ -148,8 +148,12 @@ async fn reads_one_pull_closely() {
     assert!(text.contains("/pulls/9\"") && text.contains("/pulls/11\""), "previous and next pull");
     assert_eq!(text.matches("class=\"traces\"").count(), 2, "lanes and clocks");
 
-    let two = cell.get("/pulls/10?axis=time&lanes=mixture,power&from=2&to=4").await;
-    let kept = two
+    let asked = "/pulls/10?axis=time&lanes=mixture,power&from=2&to=4";
+    let two = cell.get(asked).await;
+    assert!(!two.headers.contains_key("set-cookie"), "a link that was sent keeps nothing");
+    let kept = cell
+        .get(&format!("{asked}&keep=1"))
+        .await
         .headers
         .get_all("set-cookie")
         .iter()
@@ -179,7 +183,7 @@ async fn reads_one_pull_closely() {
         "lanes are remembered for the vehicle"
     );
     let afr = cell.get("/pulls/10?lanes=mixture&scale=afr").await.text();
-    assert!(afr.contains("mixture, AFR over"), "mixture follows the scale chosen");
+    assert!(afr.contains("mixture, AFR, gasoline scale over"), "mixture follows the scale chosen");
     assert!(
         cell.get("/pulls/10?from=9&to=2").await.text().contains("the lower first"),
         "a stretch upside down is refused with a reason"

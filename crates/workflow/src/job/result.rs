@@ -2,7 +2,7 @@
 
 use super::{Analysed, Prepared};
 use jamjar_core::analysis::{
-    Along, Caveat, Comparison, Corrected, Figure, FigureComparison, GainCurve, Measured, PullFinding,
+    Along, Caveat, Comparison, Corrected, Figure, FigureComparison, GainCurve, Gains, Measured, PullFinding,
     SetResult, Share, Split, Verdict, find_days,
 };
 use jamjar_core::figures::{Figures, Peak};
@@ -52,13 +52,16 @@ fn set_json(
     for f in Figure::ALL {
         let x = set.figure(f);
         if x.headline.is_none()
-            && !matches!(f, Figure::PeakPower | Figure::PeakTorque | Figure::BandMeanPower)
+            && !matches!(
+                f,
+                Figure::PeakPower | Figure::PeakTorque | Figure::BandMeanPower | Figure::BandMeanTorque
+            )
         {
             continue;
         }
         let value = x.headline.map_or(Value::Null, |v| {
             let mut o = json!({"value": v, "unit": f.unit(), "sd": x.sd, "mean": x.mean});
-            if matches!(f, Figure::PeakPower | Figure::PeakTorque | Figure::PowerAt) {
+            if matches!(f, Figure::PeakPower | Figure::PeakTorque | Figure::PowerAt | Figure::TorqueAt) {
                 o["rpm"] = json!(x.rpm);
             }
             o
@@ -110,6 +113,7 @@ fn pull_json<'a>(
         "peak_power": peak(f.peak_power, "kW"),
         "peak_torque": peak(f.peak_torque, "N·m"),
         "band_mean_power": f.band_mean_power.map(|v| json!({"value": v, "unit": "kW"})),
+        "band_mean_torque": f.band_mean_torque.map(|v| json!({"value": v, "unit": "N·m"})),
         "band_area": f.band_mean_power.zip(band).map(|(v, [a, b])| json!({"value": v * (b - a), "unit": "kW·rpm"})),
         "curve": curve_json(m, c),
     });
@@ -194,7 +198,10 @@ fn comparison_json(c: &Comparison, sets: &[SetResult], along: Along) -> Value {
         })
         .map(|f| (f.figure.id().to_owned(), figure_json(f)))
         .collect();
-    let half = |g: &GainCurve| (!g.half_kw.is_empty()).then(|| g.half_kw.clone());
+    let half = |g: &GainCurve| (!g.half.is_empty()).then(|| g.half.clone());
+    let largest = |g: &Gains| {
+        g.largest.map(|l| json!({"difference": l.difference, "rpm": l.rpm, "half_width": l.half, "significant": l.significant}))
+    };
     let mut out = json!({
         "base": sets[c.base].id,
         "candidate": sets[c.candidate].id,
@@ -205,17 +212,24 @@ fn comparison_json(c: &Comparison, sets: &[SetResult], along: Along) -> Value {
         "not_safely_separable": c.confounding.not_safe.iter().map(words::hazard).collect::<Vec<_>>(),
         "splits": c.splits.iter().map(split_json).collect::<Vec<_>>(),
         "figures": figures,
-        "largest_gain": c.largest.map(|l| json!({"difference": l.difference, "rpm": l.rpm, "significant": l.significant})),
-        "significant_rpm": c.significant_rpm,
-        "gain_curve": {"rpm": c.curve.rpm, "gain_kw": c.curve.gain_kw, "half_width_kw": half(&c.curve)},
+        "largest_gain": largest(&c.power),
+        "largest_gain_torque": largest(&c.torque),
+        "significant_rpm": c.power.significant_rpm,
+        "significant_rpm_torque": c.torque.significant_rpm,
+        "gain_curve": {
+            "rpm": c.power.curve.rpm, "gain_kw": c.power.curve.gain, "half_width_kw": half(&c.power.curve),
+            "gain_nm": c.torque.curve.gain, "half_width_nm": half(&c.torque.curve),
+        },
         "notes": c.notes.iter().map(|n: &Caveat| words::caveat(n, &Speech::PLAIN)).collect::<Vec<_>>(),
     });
-    if let Some(g) = &c.other {
-        out["gain_along"] =
-            json!({"axis": along, "at": g.rpm, "gain_kw": g.gain_kw, "half_width_kw": half(g)});
+    if let (Some(g), Some(q)) = (&c.power.other, &c.torque.other) {
+        out["gain_along"] = json!({
+            "axis": along, "at": g.rpm, "gain_kw": g.gain, "half_width_kw": half(g),
+            "gain_nm": q.gain, "half_width_nm": half(q),
+        });
     }
     if let Some(g) = &c.at_shaft {
-        out["gain_at_shaft_speed"] = json!({"at": g.rpm, "gain_kw": g.gain_kw, "half_width_kw": half(g)});
+        out["gain_at_shaft_speed"] = json!({"at": g.rpm, "gain_kw": g.gain, "half_width_kw": half(g)});
     }
     out
 }

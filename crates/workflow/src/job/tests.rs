@@ -73,12 +73,12 @@ fn the_simulated_truth_comes_back_within_its_noise() {
         for c in &a.comparisons {
             let gain = true_gain(&day.sets[c.base].truth, &day.sets[c.candidate].truth);
             let truth = linear(&gain.rpm, &gain.power_kw, 5000.0).unwrap() * factor;
-            let i = c.curve.rpm.iter().position(|r| (r - 5000.0).abs() < 1e-6).unwrap();
+            let i = c.power.curve.rpm.iter().position(|r| (r - 5000.0).abs() < 1e-6).unwrap();
             assert!(
-                (c.curve.gain_kw[i] - truth).abs() < 2.0,
+                (c.power.curve.gain[i] - truth).abs() < 2.0,
                 "{}: {} {truth}",
                 day.sets[c.candidate].spec.id,
-                c.curve.gain_kw[i]
+                c.power.curve.gain[i]
             );
         }
     }

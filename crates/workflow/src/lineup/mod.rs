@@ -12,8 +12,10 @@ use jamjar_core::driven::Driven;
 use jamjar_core::limits::LimitOutcome;
 use jamjar_store::{SetWithPulls, Store, VehicleRecord};
 
+mod channels;
 mod concluded;
 
+pub use channels::{Channels, RATIO, channels};
 pub use concluded::CanShow;
 
 /// Most sets in one line-up.
@@ -36,6 +38,8 @@ pub struct LineUp {
     pub comparisons: Vec<Comparison>,
     /// Verdict of each limit over each set.
     pub verdicts: Vec<Vec<LimitOutcome>>,
+    /// Whether a person chose the band of the mean.
+    pub band_asked: bool,
     /// Settings behind it, with what the vehicle's sheet adds.
     pub settings: Settings,
 }
@@ -103,6 +107,7 @@ pub async fn line_up(
     let mut sets = all.0;
     let measured = measured(store, &sets, &vehicle, settings).await?;
     let inputs: Vec<SetInput> = sets.iter().map(input_of).collect();
+    let band_asked = settings.band_rpm.is_some();
     let (mut settings, v) = (*settings, vehicle.clone());
     blocking(move || {
         let mut measured = measured;
@@ -128,7 +133,7 @@ pub async fn line_up(
             s.pulls.iter_mut().for_each(|(p, _)| p.note.clear());
         }
         let verdicts = measured.iter().map(|m| set_verdicts(m)).collect();
-        LineUp { vehicle: v, sets, measured, results, base, comparisons, verdicts, settings }
+        LineUp { vehicle: v, sets, measured, results, base, comparisons, verdicts, band_asked, settings }
     })
     .await
 }

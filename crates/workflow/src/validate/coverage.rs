@@ -219,14 +219,15 @@ fn one_day(subject: &Subject, truth: &Truth, design: Design, seed: u64) -> Day {
                 }
             }
         }
-        let holds =
-            c.curve.rpm.iter().zip(&c.curve.gain_kw).zip(&c.curve.half_kw).all(|((rpm, gain), half)| {
+        let holds = c.power.curve.rpm.iter().zip(&c.power.curve.gain).zip(&c.power.curve.half).all(
+            |((rpm, gain), half)| {
                 let i = truth.raw[0].rpm.iter().position(|r| (r - rpm).abs() < 1e-6);
                 i.is_none_or(|i| {
                     (gain - (truth.raw[c.candidate].power_kw[i] - truth.raw[0].power_kw[i])).abs() <= *half
                 })
-            });
-        day.curve += f64::from(u8::from(holds && !c.curve.half_kw.is_empty())) / n;
+            },
+        );
+        day.curve += f64::from(u8::from(holds && !c.power.curve.half.is_empty())) / n;
     }
     day
 }

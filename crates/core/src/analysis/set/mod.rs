@@ -1,6 +1,7 @@
 //! A set: its corrected pulls, their figures, its mean curve, whether it has settled.
 
 mod along;
+mod channel;
 mod corrected;
 mod curves;
 mod figure;
@@ -8,6 +9,7 @@ mod result;
 mod settled;
 
 pub use along::OtherAxis;
+pub use channel::{ChannelFigures, ChannelOnGrid, Level, SetChannel};
 pub use corrected::{Corrected, corrected};
 pub use figure::Figure;
 pub use result::{SetFigures, SetResult, analyse_sets, figures_of, set_verdicts};

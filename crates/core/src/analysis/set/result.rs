@@ -207,7 +207,7 @@ fn analyse_set(
             let rpm = match figure {
                 Figure::PeakPower => of_mean.peak_power.map(|p| p.rpm),
                 Figure::PeakTorque => of_mean.peak_torque.map(|p| p.rpm),
-                Figure::PowerAt => looks.at_rpm,
+                Figure::PowerAt | Figure::TorqueAt => looks.at_rpm,
                 _ => None,
             };
             SetFigures {

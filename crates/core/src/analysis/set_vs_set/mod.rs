@@ -11,7 +11,7 @@ mod split;
 
 pub use differs::{StateDifference, differs};
 pub use drift::Per;
-pub use gain::{GainCurve, LargestGain};
+pub use gain::{GainCurve, Gains, LargestGain};
 pub use second_looks::{FairBest, SecondLooks, Undrifted};
 pub use split::{OrderFree, Share, Split, Step};
 

@@ -4,11 +4,12 @@ use super::days::cross_day_share;
 use super::gain::{Curves, GainCurve, gain_curve};
 use crate::analysis::given::Along;
 use crate::analysis::set::{Figure, SetResult};
-use crate::curve::{Curve, index_of};
+use crate::curve::{Curve, Quantity, index_of};
 use crate::factors::Factors;
 use crate::pull::span::PullKind;
 use crate::stats::band::{CurveScatter, SMOOTH_RPM, SetCurves, scatter};
 use crate::stats::pooled::{Between, Within, between, within};
+use crate::units::RAD_S_PER_RPM;
 
 /// What sets must share to lend a pair their scatter: its days, its gear, its kind of pull.
 #[derive(Debug, PartialEq)]
@@ -39,6 +40,7 @@ pub(in crate::analysis) struct Pool<'a> {
     sets: Vec<&'a SetResult>,
     band: Option<CurveScatter>,
     other: Option<CurveScatter>,
+    other_torque: Option<CurveScatter>,
     at_shaft: Option<CurveScatter>,
 }
 
@@ -47,16 +49,19 @@ impl<'a> Pool<'a> {
     pub(in crate::analysis) fn new(sets: &'a [SetResult], alike: Alike<'a>, along: Along) -> Self {
         let members: Vec<&SetResult> =
             sets.iter().filter(|s| s.n() > 0 && alike.holds(s) && !s.has_copies()).collect();
-        let other = (along != Along::EngineSpeed)
-            .then(|| band_of(&members, Curves::AlongOther, along.smooth()))
-            .flatten();
+        let along_other = |quantity| {
+            (along != Along::EngineSpeed)
+                .then(|| band_of(&members, Curves::AlongOther, along.smooth(), quantity))
+                .flatten()
+        };
+        let (other, other_torque) = (along_other(Quantity::Power), along_other(Quantity::Torque));
         let at_shaft = members
             .iter()
             .any(|s| s.at_shaft.is_some())
-            .then(|| band_of(&members, Curves::AtShaftSpeed, Along::ShaftSpeed.smooth()))
+            .then(|| band_of(&members, Curves::AtShaftSpeed, Along::ShaftSpeed.smooth(), Quantity::Power))
             .flatten();
-        let band = band_of(&members, Curves::AtEngineSpeed, SMOOTH_RPM);
-        Self { alike, band, other, at_shaft, sets: members }
+        let band = band_of(&members, Curves::AtEngineSpeed, SMOOTH_RPM, Quantity::Power);
+        Self { alike, band, other, other_torque, at_shaft, sets: members }
     }
 
     pub(in crate::analysis) fn is(&self, alike: &Alike<'_>) -> bool {
@@ -86,23 +91,41 @@ impl<'a> Pool<'a> {
     }
 
     /// The gain of one set over another along an axis with its simultaneous band, where there is one.
-    pub(in crate::analysis) fn judged(&self, a: &SetResult, b: &SetResult, which: Curves) -> GainCurve {
-        let mut out = gain_curve(a, b, which);
-        let band = match which {
-            Curves::AtEngineSpeed => &self.band,
-            Curves::AlongOther => &self.other,
-            Curves::AtShaftSpeed => &self.at_shaft,
+    ///
+    /// # Formula
+    /// At engine speed torque is power over speed, so its band is that of power over speed at every place:
+    /// `h_T(n) = h_P(n)/ω(n)`
+    ///
+    /// where
+    /// - `h`: half-width, kW and N·m; `ω = n·π/30`, rad/s. What is marked as gained in power is marked in torque.
+    ///
+    /// Along another axis torque has a scatter of its own.
+    pub(in crate::analysis) fn judged(
+        &self,
+        a: &SetResult,
+        b: &SetResult,
+        which: Curves,
+        quantity: Quantity,
+    ) -> GainCurve {
+        let mut out = gain_curve(a, b, which, quantity);
+        let from_power = which != Curves::AlongOther && quantity == Quantity::Torque;
+        let (band, read) = match (which, quantity) {
+            (Curves::AtEngineSpeed, _) => (&self.band, Quantity::Power),
+            (Curves::AtShaftSpeed, _) => (&self.at_shaft, Quantity::Power),
+            (Curves::AlongOther, Quantity::Power) => (&self.other, Quantity::Power),
+            (Curves::AlongOther, Quantity::Torque) => (&self.other_torque, Quantity::Torque),
         };
         let Some(band) = band.as_ref().filter(|_| a.n() > 0 && b.n() > 0) else { return out };
         let w = self.within(Figure::PeakPower);
         let s_b = w.as_ref().and_then(|w| self.between(Figure::PeakPower, w));
         let half = band.half_widths(a.n(), b.n(), s_b.as_ref().zip(w.map(|w| w.sd)));
         let (extra, base) = (cross_day_share(a, b), which.mean(a));
-        let at = |x: f64| index_of(&base.rpm, x).map_or(0.0, |i| base.power_kw[i].abs());
-        out.half_kw = out
+        let at = |x: f64| index_of(&base.rpm, x).map_or(0.0, |i| base.values(read)[i].abs());
+        let per = |x: f64| if from_power { 1000.0 / (x * RAD_S_PER_RPM) } else { 1.0 };
+        out.half = out
             .rpm
             .iter()
-            .map(|x| index_of(&band.x, *x).map_or(f64::INFINITY, |i| half[i]) + extra * at(*x))
+            .map(|x| per(*x) * (index_of(&band.x, *x).map_or(f64::INFINITY, |i| half[i]) + extra * at(*x)))
             .collect();
         out
     }
@@ -125,13 +148,13 @@ pub(in crate::analysis) fn run_again<'a, T>(
     groups.into_iter().map(|(_, group)| group).collect()
 }
 
-fn band_of(sets: &[&SetResult], which: Curves, smooth: f64) -> Option<CurveScatter> {
+fn band_of(sets: &[&SetResult], which: Curves, smooth: f64, quantity: Quantity) -> Option<CurveScatter> {
     let mut grid: Vec<f64> = sets.iter().flat_map(|s| which.mean(s).rpm.iter().copied()).collect();
     grid.sort_by(f64::total_cmp);
     grid.dedup_by(|a, b| (*a - *b).abs() < 1e-6);
     let on_grid = |s: &&SetResult| -> SetCurves {
         let read = |c: &Curve| {
-            grid.iter().map(|r| index_of(&c.rpm, *r).map_or(f64::NAN, |i| c.power_kw[i])).collect()
+            grid.iter().map(|r| index_of(&c.rpm, *r).map_or(f64::NAN, |i| c.values(quantity)[i])).collect()
         };
         which.curves(s).into_iter().map(read).collect()
     };

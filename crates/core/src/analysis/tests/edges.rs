@@ -66,7 +66,7 @@ fn sets_without_a_shared_speed_cannot_be_compared() {
     let (r, c) = compared(&sets, &measured, &Settings::default());
     assert_eq!(peak(&c[0]).verdict, Verdict::CantTell);
     assert!(
-        c[0].curve.rpm.is_empty() && said(&c[0].notes[0]).contains("share no engine speed"),
+        c[0].power.curve.rpm.is_empty() && said(&c[0].notes[0]).contains("share no engine speed"),
         "{:?}",
         c[0].notes
     );

@@ -141,9 +141,9 @@ fn the_sentence_follows_the_unit() {
 fn significant_spans_begin_where_the_gain_does() {
     let (sets, measured) = two(8.0, 4000.0);
     let (_, c) = compared(&sets, &measured, &Settings::default());
-    assert_eq!(c[0].significant_rpm, vec![[4000.0, 6500.0]]);
-    assert_eq!(c[0].largest.map(|l| l.significant), Some(Some(true)));
-    assert!((c[0].largest.unwrap().difference - 8.0).abs() < 1e-9);
+    assert_eq!(c[0].power.significant_rpm, vec![[4000.0, 6500.0]]);
+    assert_eq!(c[0].power.largest.map(|l| l.significant), Some(Some(true)));
+    assert!((c[0].power.largest.unwrap().difference - 8.0).abs() < 1e-9);
 }
 
 #[test]
@@ -153,7 +153,7 @@ fn one_pull_each_gives_a_difference_without_an_interval() {
     let (results, c) = compared(&sets, &measured, &Settings::default());
     let f = c[0].figure(Figure::PeakPower).unwrap();
     assert_eq!((f.verdict, f.ci95), (Verdict::CantTell, None));
-    assert!(c[0].curve.half_kw.is_empty(), "no band either");
+    assert!(c[0].power.curve.half.is_empty(), "no band either");
     let s = headline_sentence(&c[0], &results, &Speech::PLAIN);
     assert!(s.starts_with("Can't tell whether C1 differs from Stock: +8.0 kW"), "{s}");
 }

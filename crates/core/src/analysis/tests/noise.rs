@@ -32,7 +32,7 @@ fn one_recording_that_stands_for_two_pulls_knows_no_scatter() {
     );
     assert_eq!((peak(&c[0]).verdict, peak(&c[0]).ci95), (Verdict::CantTell, None));
     assert!(notes(&c[0]).contains(&"copies"), "{:?}", c[0].notes);
-    assert!(c[0].significant_rpm.is_empty(), "nor is any stretch of the curve marked");
+    assert!(c[0].power.significant_rpm.is_empty(), "nor is any stretch of the curve marked");
     let shared = with_prints(&[110.0, 110.3, 110.4], &[1, 2, 4]);
     let (_, c) = compared(&sets[..2], &[shared, honest], &Settings::default());
     assert_eq!(peak(&c[0]).verdict, Verdict::CantTell, "the same pull in both sets");

@@ -8,11 +8,11 @@ use super::notes;
 use crate::analysis::given::{Headline, Settings, Vehicle};
 use crate::analysis::set::{Figure, SetResult};
 use crate::analysis::set_vs_set::{
-    Alike, Curves, GainCurve, LargestGain, Pool, SecondLooks, Split, gain_curve, second_looks, splits,
+    Alike, Curves, GainCurve, Gains, Pool, SecondLooks, Split, gain_curve, second_looks, splits,
 };
+use crate::curve::Quantity;
 use crate::factors::{Confounding, Known, confounding};
 use crate::pull::engine_speed::SpeedFrom;
-use crate::stats::band::significant_spans;
 
 /// A candidate set against the baseline.
 #[derive(Debug, Clone, PartialEq)]
@@ -25,16 +25,12 @@ pub struct Comparison {
     pub confounding: Confounding,
     /// Figures.
     pub figures: Vec<FigureComparison>,
-    /// Gain along rpm.
-    pub curve: GainCurve,
-    /// The same along the axis that was asked for, when it is not engine speed.
-    pub other: Option<GainCurve>,
-    /// The same at equal shaft speed, where the two sets go by a measured engine speed.
+    /// Gain in power.
+    pub power: Gains,
+    /// Gain in torque.
+    pub torque: Gains,
+    /// Gain in power at equal shaft speed, where the two sets go by a measured engine speed.
     pub at_shaft: Option<GainCurve>,
-    /// Largest gain.
-    pub largest: Option<LargestGain>,
-    /// Spans where the band excludes zero, rpm.
-    pub significant_rpm: Vec<[f64; 2]>,
     /// Caveats, most important first.
     pub notes: Vec<Caveat>,
     /// Figures split by factor, where more than one changed and what was run allows it.
@@ -44,9 +40,12 @@ pub struct Comparison {
 }
 
 impl Comparison {
-    /// The gain along the axis that was asked for.
-    pub fn drawn(&self) -> &GainCurve {
-        self.other.as_ref().unwrap_or(&self.curve)
+    /// The gain in a quantity.
+    pub fn gains(&self, q: Quantity) -> &Gains {
+        match q {
+            Quantity::Power => &self.power,
+            Quantity::Torque => &self.torque,
+        }
     }
 
     /// One figure.
@@ -95,21 +94,18 @@ fn compare(
         Figure::ALL.into_iter().map(|f| compare_figure(asked, f, c, pool, refused.is_some())).collect();
     let peak = figures.iter().find(|f| f.figure == Figure::PeakPower);
     let (no_scatter, plain) = (peak.is_some_and(|f| f.ci95.is_none()), peak.and_then(|f| f.interval));
-    let judged = |which| match refused {
-        None if !no_scatter => pool.judged(a, b, which),
-        _ => gain_curve(a, b, which),
+    let judged = |which, quantity| match &refused {
+        None if !no_scatter => pool.judged(a, b, which, quantity),
+        _ => gain_curve(a, b, which, quantity),
     };
-    let curve = judged(Curves::AtEngineSpeed);
-    let other = a.other.is_some().then(|| judged(Curves::AlongOther));
+    let gains = |quantity| {
+        let other = a.other.is_some().then(|| judged(Curves::AlongOther, quantity));
+        Gains::new(judged(Curves::AtEngineSpeed, quantity), other)
+    };
     let at_shaft =
         [a, b].iter().any(|s| s.speeds_from.contains(&SpeedFrom::Measured)) && a.at_shaft.is_some();
-    let at_shaft = at_shaft.then(|| judged(Curves::AtShaftSpeed));
-    let largest = curve.largest();
-    let significant_rpm = if curve.half_kw.is_empty() {
-        Vec::new()
-    } else {
-        significant_spans(&curve.rpm, &curve.gain_kw, &curve.half_kw)
-    };
+    let at_shaft = at_shaft.then(|| judged(Curves::AtShaftSpeed, Quantity::Power));
+    let (power, torque) = (gains(Quantity::Power), gains(Quantity::Torque));
     let splits: Vec<Split> = match refused {
         Some(_) => Vec::new(),
         None => splits(sets, base, c, &confounding, pool),
@@ -120,18 +116,5 @@ fn compare(
     notes.extend(notes::of_pair(a, b, vehicle, settings, plain.is_some(), pool.run_again()));
     notes.extend(at_shaft.as_ref().and_then(GainCurve::largest).map(Caveat::AtShaftSpeed));
     notes.extend(notes::of_second_looks(&second, a, b));
-    Comparison {
-        base,
-        candidate: c,
-        confounding,
-        figures,
-        curve,
-        other,
-        at_shaft,
-        largest,
-        significant_rpm,
-        notes,
-        splits,
-        second,
-    }
+    Comparison { base, candidate: c, confounding, figures, power, torque, at_shaft, notes, splits, second }
 }

@@ -4,23 +4,38 @@ use super::address::query_of;
 use super::words::{engine_speed, stretch};
 use crate::prefs::Prefs;
 use jamjar_core::analysis::Figure;
+use jamjar_core::curve::Quantity;
 use jamjar_core::figures::Looks;
 
 /// A value in the unit shown.
 pub(crate) fn in_unit(f: Figure, v: f64, prefs: &Prefs) -> f64 {
-    match f {
-        Figure::PeakTorque => prefs.torque.from_nm(v),
-        Figure::PlateauRpm | Figure::FallOffPct => v,
-        _ => prefs.power.from_kw(v),
+    match (f, f.quantity()) {
+        (Figure::PlateauRpm | Figure::FallOffPct, _) => v,
+        (_, q) => in_quantity(q, v, prefs),
     }
 }
 
 /// The unit shown.
 pub(crate) fn unit_of(f: Figure, prefs: &Prefs) -> &'static str {
-    match f {
-        Figure::PeakTorque => prefs.torque.label(),
-        Figure::PlateauRpm | Figure::FallOffPct => f.unit(),
-        _ => prefs.power.label(),
+    match (f, f.quantity()) {
+        (Figure::PlateauRpm | Figure::FallOffPct, _) => f.unit(),
+        (_, q) => quantity_unit(q, prefs),
+    }
+}
+
+/// Power or torque in the unit shown.
+pub(crate) fn in_quantity(q: Quantity, v: f64, prefs: &Prefs) -> f64 {
+    match q {
+        Quantity::Power => prefs.power.from_kw(v),
+        Quantity::Torque => prefs.torque.from_nm(v),
+    }
+}
+
+/// The unit shown of power or torque.
+pub(crate) fn quantity_unit(q: Quantity, prefs: &Prefs) -> &'static str {
+    match q {
+        Quantity::Power => prefs.power.label(),
+        Quantity::Torque => prefs.torque.label(),
     }
 }
 
@@ -40,9 +55,9 @@ impl FigureAsked {
         let figure = Figure::from_id(figure)?;
         let stretch = stretch(read);
         let looks = match figure {
-            Figure::BandMeanPower => Looks { band_rpm: stretch, ..looks },
+            Figure::BandMeanPower | Figure::BandMeanTorque => Looks { band_rpm: stretch, ..looks },
             Figure::ShiftPower => Looks { shift_rpm: stretch, ..looks },
-            Figure::PowerAt => Looks { at_rpm: engine_speed(read), ..looks },
+            Figure::PowerAt | Figure::TorqueAt => Looks { at_rpm: engine_speed(read), ..looks },
             _ => looks,
         };
         Some(Self { figure, looks, back: back.to_owned() })

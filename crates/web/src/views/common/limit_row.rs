@@ -2,11 +2,10 @@
 
 use jamjar_core::limits::{Limit, LimitOutcome, Verdict, judged};
 use jamjar_core::units::Units;
-use jamjar_core::words::{limit_rule, verdict_line, why};
+use jamjar_core::words::{verdict_line, why};
 
 pub(crate) struct LimitRow {
     pub(crate) label: String,
-    pub(crate) rule: String,
     pub(crate) verdict: &'static str,
     pub(crate) text: String,
     pub(crate) why: String,
@@ -21,7 +20,6 @@ pub(crate) fn limit_rows(verdicts: &[LimitOutcome], limits: &[Limit], units: Uni
     judged(verdicts, limits)
         .map(|(l, o)| LimitRow {
             label: l.channel.label(),
-            rule: format!("{} for {} s", limit_rule(l, units), l.sustain_s),
             verdict: o.verdict.label(),
             text: verdict_line(l, o, units) + if l.starting_point { ", starting point" } else { "" },
             why: o.why.as_ref().map(why).unwrap_or_default(),

@@ -1,6 +1,6 @@
 //! The switches under every chart: correction, statistic, filter, units, scale, and what counts as the same.
 
-use crate::prefs::{Prefs, USUAL};
+use crate::prefs::{PRESSURES, Prefs, SPEEDS, TEMPERATURES, USUAL};
 
 pub(crate) struct Choice {
     pub(crate) id: String,
@@ -19,70 +19,63 @@ pub(crate) struct Setting {
     pub(crate) name: &'static str,
     pub(crate) label: &'static str,
     pub(crate) choices: Vec<Choice>,
+    /// Chosen once and seldom again: it stands with its kind under one word.
+    pub(crate) folded: bool,
+}
+
+impl Setting {
+    /// A switch in sight.
+    pub(crate) fn new(name: &'static str, label: &'static str, choices: Vec<Choice>) -> Self {
+        Self { name, label, choices, folded: false }
+    }
+
+    fn folded(name: &'static str, label: &'static str, choices: Vec<Choice>) -> Self {
+        Self { folded: true, ..Self::new(name, label, choices) }
+    }
 }
 
 /// Every switch with its choices.
 pub(crate) fn settings(p: &Prefs) -> Vec<Setting> {
     use jamjar_core::analysis::Headline;
     use jamjar_core::correction::Correction;
+    use jamjar_core::units::TorqueUnit;
+    let families =
+        Correction::ALL.iter().map(|c| choice(c.id(), c.label(), p.usual.is_none() && *c == p.correction));
+    let filter = |s: &f64| {
+        let label = if *s == 0.0 { "none".into() } else { format!("{s} s, display only") };
+        choice(&s.to_string(), &label, (s - p.smoothing_s).abs() < 1e-9)
+    };
+    let power = [
+        (p.power_id() == "kw", "kw", "kW"),
+        (p.power_id() == "hp", "hp", "hp"),
+        (p.power_id() == "ps", "ps", "PS"),
+    ];
+    let lbft = p.torque == TorqueUnit::LbFt;
+    let either =
+        |all: &[(bool, &str, &str)]| all.iter().map(|(on, id, label)| choice(id, label, *on)).collect();
     vec![
-        Setting {
-            name: "correction",
-            label: "corrected",
-            choices: std::iter::once(usual_family(p))
-                .chain(
-                    Correction::ALL
-                        .iter()
-                        .map(|c| choice(c.id(), c.label(), p.usual.is_none() && *c == p.correction)),
-                )
-                .collect(),
-        },
-        Setting {
-            name: "headline",
-            label: "headline",
-            choices: Headline::ALL.iter().map(|h| choice(h.id(), h.label(), *h == p.headline)).collect(),
-        },
-        Setting {
-            name: "smooth",
-            label: "filter",
-            choices: crate::prefs::SMOOTHING
-                .iter()
-                .map(|s| {
-                    choice(
-                        &s.to_string(),
-                        &if *s == 0.0 { "none".into() } else { format!("{s} s, display only") },
-                        (s - p.smoothing_s).abs() < 1e-9,
-                    )
-                })
-                .collect(),
-        },
-        Setting {
-            name: "power",
-            label: "power",
-            choices: [("kw", "kW"), ("hp", "hp"), ("ps", "PS")]
-                .iter()
-                .map(|(i, l)| choice(i, l, *i == p.power_id()))
-                .collect(),
-        },
-        Setting {
-            name: "torque",
-            label: "torque",
-            choices: [("nm", "N·m"), ("lbft", "lb·ft")]
-                .iter()
-                .map(|(i, l)| {
-                    choice(i, l, (*i == "lbft") == (p.torque == jamjar_core::units::TorqueUnit::LbFt))
-                })
-                .collect(),
-        },
-        Setting {
-            name: "scale",
-            label: "mixture",
-            choices: [("lambda", "λ"), ("afr", "AFR, gasoline scale")]
-                .iter()
-                .map(|(i, l)| choice(i, l, (*i == "afr") == p.afr))
-                .collect(),
-        },
+        Setting::new("correction", "corrected", std::iter::once(usual_family(p)).chain(families).collect()),
+        Setting::new(
+            "headline",
+            "headline",
+            Headline::ALL.iter().map(|h| choice(h.id(), h.label(), *h == p.headline)).collect(),
+        ),
+        Setting::new("smooth", "filter", crate::prefs::SMOOTHING.iter().map(filter).collect()),
+        Setting::folded("power", "power", either(&power)),
+        Setting::folded("torque", "torque", either(&[(!lbft, "nm", "N·m"), (lbft, "lbft", "lb·ft")])),
+        Setting::folded("pressure", "pressure", units(&PRESSURES, p.pressure)),
+        Setting::folded("temperature", "temperature", units(&TEMPERATURES, p.temperature)),
+        Setting::folded("speed", "road speed", units(&SPEEDS, p.speed)),
+        Setting::folded(
+            "scale",
+            "mixture",
+            either(&[(!p.afr, "lambda", "λ"), (p.afr, "afr", "AFR, gasoline scale")]),
+        ),
     ]
+}
+
+fn units<T: PartialEq>(all: &[(T, &str, &str)], chosen: T) -> Vec<Choice> {
+    all.iter().map(|(u, id, label)| choice(id, label, *u == chosen)).collect()
 }
 
 /// The shop's family for the engine shown; kept as a choice, so that another kind of engine gets its own.
@@ -105,9 +98,5 @@ pub(crate) fn same_within(p: &Prefs) -> Setting {
         let label = format!("± {:.1} {}", p.power.from_kw(*m), p.power.label());
         choice(&m.to_string(), &label, p.margin_kw == Some(*m))
     });
-    Setting {
-        name: "same",
-        label: "Same to me when within",
-        choices: std::iter::once(off).chain(margins).collect(),
-    }
+    Setting::new("same", "Same to me when within", std::iter::once(off).chain(margins).collect())
 }

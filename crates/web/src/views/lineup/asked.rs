@@ -1,7 +1,10 @@
 //! What a line-up was asked for, and addresses that ask for it again.
 
-use crate::views::common::{engine_speed, stretch};
+use crate::views::common::{engine_speed, lane_ids, stretch};
 use jamjar_core::analysis::{Along, Figure};
+
+/// More lanes than this nobody reads over each other (our choice: two screens of them).
+const MOST_LANES: usize = 12;
 
 /// What the address of a line-up says beside sets, baseline and view settings.
 #[derive(Debug, Clone, PartialEq)]
@@ -18,6 +21,12 @@ pub(crate) struct LineUpAsked {
     pub(crate) across: String,
     /// What curves and gains are drawn along.
     pub(crate) along: Along,
+    /// Lanes of channels under the curves, by id.
+    pub(crate) lanes: Vec<String>,
+    /// Channels as their difference to the baseline's.
+    pub(crate) minus: bool,
+    /// Figures that stand in columns; empty for the usual ones.
+    pub(crate) columns: Vec<Figure>,
 }
 
 /// The fields of an address as they came.
@@ -29,6 +38,9 @@ pub(crate) struct Fields<'a> {
     pub(crate) at: &'a str,
     pub(crate) across: &'a str,
     pub(crate) along: &'a str,
+    pub(crate) lanes: &'a str,
+    pub(crate) minus: bool,
+    pub(crate) columns: &'a str,
 }
 
 impl LineUpAsked {
@@ -59,6 +71,9 @@ impl LineUpAsked {
             at,
             across,
             along: Along::from_id(f.along).unwrap_or_default(),
+            lanes: lane_ids(f.lanes).into_iter().take(MOST_LANES).collect(),
+            minus: f.minus,
+            columns: f.columns.split(',').filter_map(Figure::from_id).collect(),
         })
     }
 
@@ -79,6 +94,15 @@ impl LineUpAsked {
         }
         if self.along != Along::EngineSpeed {
             out.push(("along", self.along.id().to_owned()));
+        }
+        if !self.lanes.is_empty() {
+            out.push(("lanes", self.lanes.join(",")));
+        }
+        if self.minus {
+            out.push(("minus", "1".to_owned()));
+        }
+        if !self.columns.is_empty() {
+            out.push(("columns", self.columns.iter().map(|f| f.id()).collect::<Vec<_>>().join(",")));
         }
         out
     }
@@ -105,14 +129,23 @@ mod tests {
             at: "4100",
             across: " same clutch, both locked ",
             along: "road",
+            lanes: "mixture,,<b>,spark,mixture",
+            minus: true,
+            columns: "peak_torque,none,power_at",
         };
         let all = LineUpAsked::read(&f).unwrap();
         assert_eq!(
             query_of(&all.pairs()),
-            "view=power_at&band=2500-5000&at=4100&across=same+clutch%2C+both+locked&along=road"
+            "view=power_at&band=2500-5000&at=4100&across=same+clutch%2C+both+locked&along=road&lanes=mixture%2Cspark&minus=1&columns=peak_torque%2Cpower_at"
         );
-        let again = LineUpAsked::read(&Fields { band: "2500-5000", across: "same clutch, both locked", ..f })
-            .unwrap();
+        let again = LineUpAsked::read(&Fields {
+            band: "2500-5000",
+            across: "same clutch, both locked",
+            lanes: "mixture,spark",
+            columns: "peak_torque,power_at",
+            ..f
+        })
+        .unwrap();
         assert_eq!(again, all);
     }
 

@@ -3,67 +3,49 @@
 
 use super::names::{label_of, name_of};
 use crate::prefs::Prefs;
-use crate::views::common::{Encoding, count};
-use jamjar_chart::{Gain, Lane, LineUpChart, Series};
-use jamjar_core::analysis::{Corrected, Figure, SetResult, Verdict};
+use crate::views::common::{Encoding, count, in_quantity, quantity_unit};
+use jamjar_chart::{CurveOf, Gain, Lane, LineUpChart, Panel, Series, Track};
+use jamjar_core::analysis::{Comparison, Corrected, Figure, SetResult};
 use jamjar_core::correction::Correction;
+use jamjar_core::curve::Quantity;
 use jamjar_core::limits::Verdict as LimitVerdict;
 use jamjar_core::units::Units;
 use jamjar_core::words::{limit_rule, verdict_line};
+use jamjar_store::Set;
 use jamjar_workflow::lineup::LineUp;
+use serde_json::json;
 
-/// The chart's view model in the units chosen.
-pub(crate) fn chart_of(l: &LineUp, e: &Encoding, prefs: &Prefs, focus: Option<usize>) -> LineUpChart {
+/// The chart's view model in the units chosen; `tracks` are the lanes of channels.
+pub(crate) fn chart_of(
+    l: &LineUp,
+    e: &Encoding,
+    prefs: &Prefs,
+    focus: Option<usize>,
+    tracks: Vec<Track>,
+) -> LineUpChart {
     let prefs = &prefs.fitting(&l.vehicle.vehicle.engine);
-    let u = prefs.power;
-    let place = l.vehicle.vehicle.dyno.kind.place();
-    let series = l
-        .results
-        .iter()
+    let sets: Vec<&Set> = l.sets.iter().map(|s| &s.set).collect();
+    let series = Encoding::rungs(&sets)
+        .into_iter()
         .enumerate()
-        .map(|(i, r)| {
-            let s = &l.sets[i].set;
-            let peak = r.figure(Figure::PeakPower);
-            let detail = label_of(l, i);
-            Series {
-                key: s.id.to_string(),
-                name: s.config.map.clone(),
-                detail,
-                tone: e.tone(s),
-                dash: e.dash(s),
-                baseline: i == l.base,
-                rpm: r.drawn().rpm.clone(),
-                power: r.drawn().power_kw.iter().map(|p| u.from_kw(*p)).collect(),
-                peak: peak.rpm.and_then(|rpm| Some((r.place(rpm)?, u.from_kw(r.mean_curve.power_at(rpm)?)))),
-                headline: peak
-                    .headline
-                    .zip(peak.rpm)
-                    .map_or_else(String::new, |(p, rpm)| format!("{:.1} at {rpm:.0}", u.from_kw(p))),
-            }
-        })
-        .collect();
-    let gains = l
-        .comparisons
-        .iter()
-        .filter(|c| {
-            c.figure(Figure::PeakPower)
-                .is_some_and(|f| f.verdict != Verdict::CantTell || f.mean_difference.is_some())
-        })
-        .map(|c| Gain {
-            series: c.candidate,
-            rpm: c.drawn().rpm.clone(),
-            gain: c.drawn().gain_kw.iter().map(|v| u.from_kw(*v)).collect(),
-            half: c.drawn().half_kw.iter().map(|v| u.from_kw(*v)).collect(),
+        .map(|(i, rung)| Series {
+            key: sets[i].id.to_string(),
+            name: sets[i].config.map.clone(),
+            detail: label_of(l, i),
+            tone: e.tone(sets[i]),
+            dash: e.dash(sets[i]),
+            baseline: i == l.base,
+            rung,
+            rpm: l.results[i].drawn().rpm.clone(),
         })
         .collect();
     let shown = focus.map_or(l.base, |f| l.comparisons[f].candidate);
-    let along = l.settings.along;
     let looked_at = &l.results[shown];
     let (grid, lane_rpm): (Vec<f64>, Vec<f64>) =
         looked_at.mean_curve.rpm.iter().filter_map(|r| Some((*r, looked_at.place(*r)?))).unzip();
     LineUpChart {
-        power_title: format!("power {place}, {}, {}", u.label(), family_words(l, prefs.correction)),
-        gain_title: format!("gain over {}, {}; 95 % band, whole curve", name_of(l, l.base), u.label()),
+        panels: prefs.shown.quantities().iter().map(|q| panel(l, prefs, *q)).collect(),
+        tracks,
         lane_title: format!(
             "margin used by {}, worst of {}",
             name_of(l, shown),
@@ -72,11 +54,48 @@ pub(crate) fn chart_of(l: &LineUp, e: &Encoding, prefs: &Prefs, focus: Option<us
         lanes: lanes_of(l, shown, &grid, prefs.units()),
         focus: shown,
         series,
-        gains,
         lane_rpm,
-        axis: along.label().to_owned(),
-        unit: u.label().to_owned(),
+        axis: l.settings.along.label().to_owned(),
         scale: 1.0,
+    }
+}
+
+/// Curves of a quantity and the gains in it.
+fn panel(l: &LineUp, prefs: &Prefs, q: Quantity) -> Panel {
+    let (u, place) = (quantity_unit(q, prefs), l.vehicle.vehicle.dyno.kind.place());
+    let v = |x: f64| in_quantity(q, x, prefs);
+    let figure = match q {
+        Quantity::Power => Figure::PeakPower,
+        Quantity::Torque => Figure::PeakTorque,
+    };
+    let curve = |r: &SetResult| {
+        let peak = r.figure(figure);
+        CurveOf {
+            y: r.drawn().values(q).iter().map(|x| v(*x)).collect(),
+            peak: peak.rpm.and_then(|rpm| Some((r.place(rpm)?, v(r.mean_curve.at(q, rpm)?)))),
+            headline: peak
+                .headline
+                .zip(peak.rpm)
+                .map_or_else(String::new, |(p, rpm)| format!("{:.1} at {rpm:.0}", v(p))),
+        }
+    };
+    let known = |c: &&Comparison| c.figure(figure).is_some_and(|f| f.mean_difference.is_some());
+    let gain = |c: &Comparison| {
+        let drawn = c.gains(q).drawn();
+        Gain {
+            series: c.candidate,
+            rpm: drawn.rpm.clone(),
+            gain: drawn.gain.iter().map(|x| v(*x)).collect(),
+            half: drawn.half.iter().map(|x| v(*x)).collect(),
+        }
+    };
+    Panel {
+        id: q.label(),
+        title: format!("{} {place}, {u}, {}", q.label(), family_words(l, prefs.correction)),
+        gain_title: format!("gain over {}, {u}; 95 % band, whole curve", name_of(l, l.base)),
+        unit: u.to_owned(),
+        curves: l.results.iter().map(curve).collect(),
+        gains: l.comparisons.iter().filter(known).map(gain).collect(),
     }
 }
 
@@ -138,18 +157,39 @@ fn lanes_of(l: &LineUp, set: usize, grid: &[f64], units: Units) -> Vec<Lane> {
 
 /// Curves for the cursor, as JSON that cannot close its script element.
 pub(super) fn data_json(c: &LineUpChart) -> String {
-    let round = |v: &[f64]| v.iter().map(|x| (x * 100.0).round() / 100.0).collect::<Vec<_>>();
-    let series: Vec<_> = c
-        .series
-        .iter()
-        .map(|s| serde_json::json!({"key": s.key, "x": round(&s.rpm), "power": round(&s.power)}))
-        .collect();
-    let gains: Vec<_> = c
-        .gains
-        .iter()
-        .map(|g| serde_json::json!({"key": c.series[g.series].key, "x": round(&g.rpm), "gain": round(&g.gain), "half": round(&g.half)}))
-        .collect();
-    serde_json::json!({"series": series, "gains": gains, "unit": c.unit, "axis": c.axis})
-        .to_string()
-        .replace('<', "\\u003c")
+    let round = |v: &[f64], k: f64| {
+        let one = |x: &f64| x.is_finite().then(|| (x * k).round() / k);
+        v.iter().map(one).collect::<Vec<_>>()
+    };
+    let panel = |p: &Panel| {
+        let series: Vec<_> = c
+            .series
+            .iter()
+            .zip(&p.curves)
+            .map(|(s, o)| json!({"key": s.key, "x": round(&s.rpm, 100.0), "y": round(&o.y, 100.0)}))
+            .collect();
+        let gains: Vec<_> = p
+            .gains
+            .iter()
+            .map(|g| {
+                json!({"key": c.series[g.series].key, "x": round(&g.rpm, 100.0), "gain": round(&g.gain, 100.0),
+                       "half": round(&g.half, 100.0)})
+            })
+            .collect();
+        json!({"id": p.id, "unit": p.unit, "series": series, "gains": gains})
+    };
+    let track = |t: &Track| {
+        let lines: Vec<_> = t
+            .lines
+            .iter()
+            .filter(|l| !l.target)
+            .map(|l| {
+                json!({"key": c.series[l.series].key, "label": l.label, "x": round(&l.x, 100.0), "y": round(&l.y, 1000.0)})
+            })
+            .collect();
+        json!({"label": t.label, "lines": lines})
+    };
+    let panels: Vec<_> = c.panels.iter().map(panel).collect();
+    let tracks: Vec<_> = c.tracks.iter().map(track).collect();
+    json!({"panels": panels, "tracks": tracks, "axis": c.axis}).to_string().replace('<', "\\u003c")
 }

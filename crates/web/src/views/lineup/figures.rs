@@ -1,18 +1,24 @@
 //! Figures of a line-up: which there are, in which unit, what they are called, and where their evidence is.
 
+use super::asked::LineUpAsked;
 use super::names::name_of;
-use super::places::shown;
+use super::places::{half, shown};
 use crate::prefs::Prefs;
-use crate::views::common::{Encoding, FigureAsked, SetTag, in_unit};
-use jamjar_core::analysis::Figure;
+use crate::views::common::{
+    AxisLink, Encoding, FigureAsked, SetTag, in_quantity, in_unit, listed_query, quantity_unit,
+};
+use jamjar_core::analysis::{Comparison, Figure, Verdict};
+use jamjar_core::curve::Quantity;
 use jamjar_workflow::evidence::read_at;
 use jamjar_workflow::lineup::LineUp;
 
 pub(crate) struct FigureCell {
     pub(crate) value: String,
-    pub(crate) difference: String,
+    /// Difference and half-width: "+21.4 ±1.3".
+    pub(crate) gain: String,
+    /// Interval, and the one that holds for all candidates together; said on focus.
     pub(crate) interval: String,
-    pub(crate) family: String,
+    /// Said where the difference alone would mislead.
     pub(crate) verdict: &'static str,
     pub(crate) evidence: String,
     pub(crate) pulls: String,
@@ -23,8 +29,9 @@ pub(crate) struct FigureRow {
     pub(crate) name: String,
     pub(crate) n: String,
     pub(crate) cells: Vec<FigureCell>,
-    /// The largest gain anywhere along the curve and where, and what the band says of it.
-    pub(crate) largest: [String; 2],
+    /// The largest gain of each quantity anywhere and within the band: how much and where, and what the band says
+    /// of it.
+    pub(crate) largest: Vec<[String; 2]>,
     pub(crate) differs: String,
 }
 
@@ -58,10 +65,16 @@ fn evidence(f: Figure, l: &LineUp, i: usize, prefs: &Prefs, back: &str) -> (Stri
 }
 
 /// A set's figures, each with its difference from the baseline.
-pub(super) fn figure_row(l: &LineUp, e: &Encoding, prefs: &Prefs, i: usize, back: &str) -> FigureRow {
+pub(super) fn figure_row(
+    l: &LineUp,
+    e: &Encoding,
+    prefs: &Prefs,
+    i: usize,
+    (back, columns): (&str, &[Figure]),
+) -> FigureRow {
     let (s, r) = (&l.sets[i].set, &l.results[i]);
     let c = l.comparisons.iter().find(|c| c.candidate == i);
-    let cells = shown(l)
+    let cells = columns
         .iter()
         .map(|f| {
             let x = c.and_then(|c| c.figure(*f));
@@ -71,24 +84,27 @@ pub(super) fn figure_row(l: &LineUp, e: &Encoding, prefs: &Prefs, i: usize, back
             let headline = r.figure(*f).headline;
             // A wider plateau or a steeper fall is no gain or loss by itself.
             let judged = !matches!(f, Figure::PlateauRpm | Figure::FallOffPct);
+            let interval =
+                x.and_then(|x| x.ci95).map(|ci| format!("{:+.digits$} to {:+.digits$}", v(ci[0]), v(ci[1])));
+            let family = x.and_then(|x| x.ci95_family).map(|ci| {
+                format!("all candidates together {:+.digits$} to {:+.digits$}", v(ci[0]), v(ci[1]))
+            });
+            let gain = x.and_then(|x| x.difference).map_or_else(String::new, |d| {
+                let half = x.and_then(half).map_or_else(|| "?".to_owned(), |h| format!("{:.digits$}", v(h)));
+                format!("{:+.digits$} ±{half}", v(d))
+            });
             FigureCell {
                 evidence,
                 pulls,
                 value: headline.map_or_else(|| "–".into(), |h| format!("{:.digits$}", v(h))),
-                difference: x
-                    .and_then(|x| x.difference)
-                    .map_or_else(String::new, |d| format!("{:+.digits$}", v(d))),
-                interval: x.and_then(|x| x.ci95).map_or_else(String::new, |ci| {
-                    format!("{:+.digits$} to {:+.digits$}", v(ci[0]), v(ci[1]))
-                }),
-                family: x.and_then(|x| x.ci95_family).map_or_else(String::new, |ci| {
-                    format!("all together {:+.digits$} to {:+.digits$}", v(ci[0]), v(ci[1]))
-                }),
+                gain,
+                interval: interval.into_iter().chain(family).collect::<Vec<_>>().join("; "),
                 verdict: match (headline, f) {
                     (None, Figure::FallOffPct) => "ends before",
                     (None, _) => "not covered",
                     _ => x
                         .filter(|x| x.difference.is_some() && (judged || x.ci95.is_none()))
+                        .filter(|x| !matches!(x.verdict, Verdict::Gain | Verdict::Loss))
                         .map_or("", |x| x.verdict.label()),
                 },
             }
@@ -99,14 +115,10 @@ pub(super) fn figure_row(l: &LineUp, e: &Encoding, prefs: &Prefs, i: usize, back
         name: name_of(l, i),
         n: format!("{} of {}", r.n(), r.pulls.len()),
         cells,
-        largest: c.and_then(|c| c.largest).map_or_else(Default::default, |g| {
-            let verdict = match g.significant {
-                Some(true) => "beyond the band",
-                Some(false) => "within the band: may be chance",
-                None => "can't tell: no band",
-            };
-            [format!("{:+.1} at {:.0}", prefs.power.from_kw(g.difference), g.rpm), verdict.to_owned()]
-        }),
+        largest: largest_asked(l, prefs)
+            .iter()
+            .map(|(q, within)| c.map_or_else(Default::default, |c| largest(c, *q, *within, prefs)))
+            .collect(),
         differs: c.map_or_else(
             || "baseline".into(),
             |c| match c.confounding.factors_differ.as_slice() {
@@ -116,4 +128,67 @@ pub(super) fn figure_row(l: &LineUp, e: &Encoding, prefs: &Prefs, i: usize, back
             },
         ),
     }
+}
+
+/// Where the largest gain is looked for: anywhere in each quantity shown, and within the band that a person typed.
+fn largest_asked(l: &LineUp, prefs: &Prefs) -> Vec<(Quantity, Option<[f64; 2]>)> {
+    let each = |q: &Quantity| [(*q, None), (*q, l.settings.band_rpm)];
+    prefs.shown.quantities().iter().flat_map(each).filter(|a| a.1.is_none() || l.band_asked).collect()
+}
+
+/// Heads of these columns.
+pub(super) fn largest_heads(l: &LineUp, prefs: &Prefs) -> Vec<String> {
+    let head = |(q, within): &(Quantity, Option<[f64; 2]>)| {
+        let place =
+            within.map_or_else(|| "anywhere".to_owned(), |[a, b]| format!("from {a:.0} to {b:.0} rpm"));
+        format!("largest gain in {} {place}, {} at rpm", q.label(), quantity_unit(*q, prefs))
+    };
+    largest_asked(l, prefs).iter().map(head).collect()
+}
+
+fn largest(c: &Comparison, q: Quantity, within: Option<[f64; 2]>, prefs: &Prefs) -> [String; 2] {
+    let gains = c.gains(q);
+    let found = within.map_or(gains.largest, |span| gains.curve.largest_within(span));
+    let Some(g) = found else { return Default::default() };
+    let verdict = match g.significant {
+        Some(true) => "",
+        Some(false) => "within the band: may be chance",
+        None => "can't tell: no band",
+    };
+    let half = g.half.map_or_else(|| "?".to_owned(), |h| format!("{:.1}", in_quantity(q, h, prefs)));
+    [format!("{:+.1} ±{half} at {:.0}", in_quantity(q, g.difference, prefs), g.rpm), verdict.to_owned()]
+}
+
+/// Figures that stand in columns: those a person chose, else peak, band mean and one speed of what is shown, and
+/// the figure the sets are compared by.
+pub(super) fn columns_shown(l: &LineUp, prefs: &Prefs, asked: &LineUpAsked) -> Vec<Figure> {
+    let usual = |f: &Figure| {
+        let plain =
+            !matches!(f, Figure::DrivenPower | Figure::ShiftPower | Figure::PlateauRpm | Figure::FallOffPct);
+        plain && prefs.shown.quantities().contains(&f.quantity()) || *f == asked.view
+    };
+    let chosen = |f: &Figure| if asked.columns.is_empty() { usual(f) } else { asked.columns.contains(f) };
+    shown(l).into_iter().filter(chosen).collect()
+}
+
+/// Every figure there is as a link that shows or hides its column.
+pub(super) fn column_links(
+    l: &LineUp,
+    hidden: &[(&'static str, String)],
+    asked: &LineUpAsked,
+    columns: &[Figure],
+) -> Vec<AxisLink> {
+    let link = |f: Figure| {
+        let mut now: Vec<Figure> = columns.iter().copied().filter(|c| *c != f).collect();
+        if !columns.contains(&f) {
+            now.push(f);
+        }
+        let pairs: Vec<(&'static str, String)> =
+            hidden.iter().cloned().chain(LineUpAsked { columns: now, ..asked.clone() }.pairs()).collect();
+        format!("/line-up?{}#figures", listed_query(&pairs))
+    };
+    shown(l)
+        .into_iter()
+        .map(|f| AxisLink { href: link(f), label: f.label(), on: columns.contains(&f) })
+        .collect()
 }

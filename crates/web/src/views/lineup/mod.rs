@@ -5,13 +5,16 @@ mod asked;
 mod caveats;
 mod chart;
 mod figures;
+mod matrix;
 mod names;
 mod page;
 mod places;
 mod power;
 mod split;
+mod tracks;
 
 pub(crate) use asked::{Fields, LineUpAsked};
 pub(crate) use chart::chart_of;
 pub(crate) use names::focus_of;
 pub(crate) use page::lineup_page;
+pub(crate) use tracks::{channels_shown, tracks};

@@ -1,6 +1,7 @@
 //! What the sets of a line-up are called, so that no two are called alike.
 
-use jamjar_core::analysis::{Comparison, Figure};
+use jamjar_core::analysis::{Comparison, Figure, Verdict};
+use jamjar_core::limits::Verdict as LimitVerdict;
 use jamjar_workflow::lineup::LineUp;
 
 /// "map on fuel", with the set's number when another set shown has the same map and fuel.
@@ -63,13 +64,45 @@ pub(super) fn index(l: &LineUp, id: &str) -> Option<usize> {
     l.results.iter().position(|x| x.id == id)
 }
 
-/// The candidate shown first: the one asked for, else the largest gain at peak.
+/// The candidate shown first: the one asked for, else the largest gain at peak among those that can be compared
+/// and kept their limits, else the largest.
 pub(crate) fn focus_of(l: &LineUp, asked: Option<i64>) -> Option<usize> {
     let at = asked.and_then(|id| l.comparisons.iter().position(|c| l.sets[c.candidate].set.id == id));
-    let gain = |c: &Comparison| {
-        c.figure(Figure::PeakPower).and_then(|f| f.mean_difference).unwrap_or(f64::NEG_INFINITY)
+    let best = |fit: bool| {
+        let all = (0..l.comparisons.len()).filter(|&i| !fit || why_not(l, &l.comparisons[i]).is_none());
+        all.max_by(|&a, &b| gain(&l.comparisons[a]).total_cmp(&gain(&l.comparisons[b])))
     };
-    at.or_else(|| {
-        (0..l.comparisons.len()).max_by(|&a, &b| gain(&l.comparisons[a]).total_cmp(&gain(&l.comparisons[b])))
-    })
+    at.or_else(|| best(true)).or_else(|| best(false))
+}
+
+fn gain(c: &Comparison) -> f64 {
+    c.figure(Figure::PeakPower).and_then(|f| f.mean_difference).unwrap_or(f64::NEG_INFINITY)
+}
+
+/// Why a candidate does not head a line-up, whatever it gained.
+pub(super) enum WhyNot {
+    /// A limit that somebody stands behind was crossed.
+    Over,
+    /// No interval, or nothing to compare.
+    CantTell,
+}
+
+fn why_not(l: &LineUp, c: &Comparison) -> Option<WhyNot> {
+    let stands = |id: &str| l.vehicle.limits.iter().any(|k| k.id == id && !k.starting_point);
+    let over = l.verdicts[c.candidate].iter().any(|o| o.verdict == LimitVerdict::Over && stands(&o.limit));
+    let told = c.figure(Figure::PeakPower).is_some_and(|f| f.verdict != Verdict::CantTell);
+    match (over, told) {
+        (true, _) => Some(WhyNot::Over),
+        (false, false) => Some(WhyNot::CantTell),
+        (false, true) => None,
+    }
+}
+
+/// The largest gain of all where it does not head the line-up, and why.
+pub(super) fn larger(l: &LineUp, focus: usize) -> Option<(usize, WhyNot)> {
+    let own = gain(&l.comparisons[focus]);
+    let most = (0..l.comparisons.len())
+        .max_by(|&a, &b| gain(&l.comparisons[a]).total_cmp(&gain(&l.comparisons[b])))?;
+    let why = why_not(l, &l.comparisons[most])?;
+    (most != focus && gain(&l.comparisons[most]) > own).then_some((most, why))
 }

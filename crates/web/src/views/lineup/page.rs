@@ -3,22 +3,27 @@
 use super::asked::{LineUpAsked, band_words};
 use super::caveats::{not_drawn, tag};
 use super::chart::{chart_of, data_json};
-use super::figures::{FigureRow, figure_row};
-use super::names::{detail_of, focus_of, index, name_of};
-use super::places::{half, missing, place_of, shown as shown_figures};
+use super::figures::{FigureRow, column_links, columns_shown, figure_row, largest_heads};
+use super::matrix::{Matrix, matrix};
+use super::names::{WhyNot, detail_of, focus_of, index, larger, name_of};
+use super::places::{half, missing, place_of};
 use super::power::can_show;
 use super::split::{SplitView, Suggestion, corners, price_words, split_view, suggestions};
-use crate::prefs::Prefs;
+use super::tracks::{ChannelTable, LaneLink, channel_tables, lane_links, tracks};
+use crate::prefs::{Prefs, Shown};
 use crate::views::Shell;
 use crate::views::common::{
-    AxisLink, Choice, Encoding, LimitRow, SetTag, Setting, count, date_words, in_unit, limit_rows,
-    listed_query, same_within, settings, unit_of,
+    AxisLink, Choice, Encoding, SetTag, Setting, count, date_words, in_unit, listed_query, same_within,
+    settings, unit_of,
 };
 use askama::Template;
 use jamjar_chart::{Paint, lineup_svg};
 use jamjar_core::analysis::{Along, Figure};
-use jamjar_core::words::{Speech, caveat, headline_sentence, judged_sentence, sentence_about, tightest};
-use jamjar_workflow::lineup::LineUp;
+use jamjar_core::words::{
+    Speech, beside_sentence, caveat, headline_sentence, judged_sentence, larger_sentence, sentence_about,
+    sentence_case, tightest,
+};
+use jamjar_workflow::lineup::{Channels, LineUp};
 
 pub(crate) struct SetRow {
     pub(crate) id: i64,
@@ -51,6 +56,7 @@ pub(crate) struct LineUpPage {
     pub(crate) date: String,
     pub(crate) title: String,
     pub(crate) sentence: String,
+    pub(crate) second: String,
     pub(crate) limit_sentence: String,
     pub(crate) limit_warn: bool,
     pub(crate) caveats: Vec<(String, String)>,
@@ -60,6 +66,7 @@ pub(crate) struct LineUpPage {
     pub(crate) rows: Vec<SetRow>,
     pub(crate) figures: Vec<FigureRow>,
     pub(crate) figure_heads: Vec<String>,
+    pub(crate) largest_heads: Vec<String>,
     pub(crate) not_known: String,
     pub(crate) view: Setting,
     pub(crate) axes: Vec<AxisLink>,
@@ -76,13 +83,17 @@ pub(crate) struct LineUpPage {
     pub(crate) vehicle_id: i64,
     pub(crate) query: String,
     pub(crate) by: String,
-    pub(crate) limits: Vec<LimitRow>,
+    pub(crate) matrix: Matrix,
+    pub(crate) columns: Vec<AxisLink>,
+    pub(crate) quantities: Vec<AxisLink>,
+    pub(crate) lanes: Vec<LaneLink>,
+    pub(crate) minus: Option<(String, bool)>,
+    pub(crate) channels: Vec<ChannelTable>,
     pub(crate) focus_name: String,
     pub(crate) settings: Vec<Setting>,
     pub(crate) hidden: Vec<(&'static str, String)>,
     pub(crate) link: String,
     pub(crate) unit: &'static str,
-    pub(crate) power_unit: &'static str,
     pub(crate) plan: String,
     pub(crate) same: Setting,
     pub(crate) state: Vec<StateRow>,
@@ -97,8 +108,19 @@ fn signed(v: f64) -> String {
 }
 
 /// Everything the page shows. `link` is the query without focus, base and sets.
-pub(crate) fn lineup_page(l: &LineUp, e: &Encoding, prefs: &Prefs, asked: &LineUpAsked) -> LineUpPage {
+pub(crate) fn lineup_page(
+    l: &LineUp,
+    e: &Encoding,
+    prefs: &Prefs,
+    asked: &LineUpAsked,
+    channels: &Channels,
+) -> LineUpPage {
     let prefs = &prefs.fitting(&l.vehicle.vehicle.engine);
+    // Who looks at torque alone is told of torque.
+    let asked = &match (prefs.shown, asked.view) {
+        (Shown::Torque, Figure::PeakPower) => LineUpAsked { view: Figure::PeakTorque, ..asked.clone() },
+        _ => asked.clone(),
+    };
     let focus = focus_of(l, asked.focus);
     let (first, looked_at) = (&l.sets[0].set, focus.map(|f| &l.comparisons[f]));
     let name = |id: &str| index(l, id).map_or_else(|| id.to_owned(), |i| name_of(l, i));
@@ -120,6 +142,7 @@ pub(crate) fn lineup_page(l: &LineUp, e: &Encoding, prefs: &Prefs, asked: &LineU
         }
         None => format!("{}: one set, nothing to compare it with yet.", name_of(l, 0)),
     };
+    let second = focus.and_then(|f| second_sentence(l, prefs, asked, f, &to)).unwrap_or_default();
     let shown = focus.map_or(l.base, |f| l.comparisons[f].candidate);
     let (limit_sentence, limit_warn) = judged_sentence(&l.verdicts[shown], &l.vehicle.limits, prefs.units());
     let base_query = |sets: &str, base: i64, focus: i64| {
@@ -154,7 +177,9 @@ pub(crate) fn lineup_page(l: &LineUp, e: &Encoding, prefs: &Prefs, asked: &LineU
     let own: Vec<(&'static str, String)> = hidden.iter().cloned().chain(asked.pairs()).collect();
     let pairs: Vec<(&'static str, String)> = own.iter().cloned().chain(prefs.pairs()).collect();
     let back = listed_query(&own);
-    let mut chart = chart_of(l, e, prefs, focus);
+    let mut chart = chart_of(l, e, prefs, focus, tracks(l, channels, asked, prefs));
+    let order = by_peak(l);
+    let columns = columns_shown(l, prefs, asked);
     if prefs.theme == "dark" {
         chart.scale = CELL_SCALE;
     }
@@ -171,6 +196,7 @@ pub(crate) fn lineup_page(l: &LineUp, e: &Encoding, prefs: &Prefs, asked: &LineU
         date: date_words(first.date),
         title: format!("{} against {}", count(l.sets.len() - 1, "set"), name_of(l, l.base)),
         sentence,
+        second,
         limit_sentence,
         limit_warn,
         more: caveats.split_off(caveats.len().min(2)),
@@ -178,17 +204,19 @@ pub(crate) fn lineup_page(l: &LineUp, e: &Encoding, prefs: &Prefs, asked: &LineU
         chart: lineup_svg(&chart, Paint::Page),
         data: data_json(&chart),
         rows,
-        figure_heads: shown_figures(l)
-            .into_iter()
+        figure_heads: columns
+            .iter()
+            .copied()
             .map(|f| format!("{}, {}", place_of(f, l), unit_of(f, prefs)))
             .collect(),
+        largest_heads: largest_heads(l, prefs),
         not_known: not_known(l),
         view: view_setting(l, asked.view),
         band: l.settings.band_rpm.map_or_else(String::new, band_words),
         axes: axes(l, &hidden, asked),
         at: l.settings.at_rpm.map_or(String::new(), |r| format!("{r:.0}")),
-        asks_band: asked.view == Figure::BandMeanPower,
-        asks_at: asked.view == Figure::PowerAt,
+        asks_band: matches!(asked.view, Figure::BandMeanPower | Figure::BandMeanTorque),
+        asks_at: matches!(asked.view, Figure::PowerAt | Figure::TorqueAt),
         across: asked.across.clone(),
         gears_differ: l.comparisons.iter().any(|c| c.confounding.factors_differ.iter().any(|f| f == "gear")),
         suggestions: looked_at.map_or_else(Vec::new, |c| suggestions(l, c)),
@@ -198,18 +226,67 @@ pub(crate) fn lineup_page(l: &LineUp, e: &Encoding, prefs: &Prefs, asked: &LineU
         vehicle_id: l.vehicle.id,
         query: back.clone(),
         by: place_of(asked.view, l),
-        figures: by_peak(l).into_iter().map(|i| figure_row(l, e, prefs, i, &back)).collect(),
-        limits: limit_rows(&l.verdicts[shown], &l.vehicle.limits, prefs.units()),
+        figures: order.iter().map(|i| figure_row(l, e, prefs, *i, (&back, &columns))).collect(),
+        matrix: matrix(l, e, prefs, &order),
+        columns: column_links(l, &hidden, asked, &columns),
+        quantities: quantity_links(&own, prefs),
+        lanes: lane_links(l, &hidden, asked),
+        minus: minus_link(&hidden, asked),
+        channels: channel_tables(l, channels, asked, prefs, (&order, &|i| e.tone(&l.sets[i].set).name())),
         focus_name: name_of(l, shown),
         same: same_within(prefs),
         settings: settings(prefs),
         link: listed_query(&pairs),
         hidden: own,
         unit: unit_of(asked.view, prefs),
-        power_unit: prefs.power.label(),
         plan: can_show(l, focus, asked, prefs),
         state: state_rows(l, shown, prefs),
     }
+}
+
+/// What stands under the answer: the other quantity where both are shown, and a larger gain that does not head
+/// the line-up.
+fn second_sentence(
+    l: &LineUp,
+    prefs: &Prefs,
+    asked: &LineUpAsked,
+    focus: usize,
+    to: &Speech<'_>,
+) -> Option<String> {
+    let c = &l.comparisons[focus];
+    let beside = (prefs.shown == Shown::Both).then(|| {
+        let f = Figure::PeakTorque;
+        beside_sentence(c, f, &sentence_case(&place_of(f, l)), (unit_of(f, prefs), &|v| in_unit(f, v, prefs)))
+    });
+    // Where a person chose the set, it is theirs to know.
+    let larger = asked.focus.is_none().then(|| larger(l, focus)).flatten().map(|(i, why)| {
+        let other = &l.comparisons[i];
+        let why = match why {
+            WhyNot::Over => tightest(&l.verdicts[other.candidate], &l.vehicle.limits, prefs.units()).0,
+            WhyNot::CantTell => "it cannot be told from the baseline".to_owned(),
+        };
+        larger_sentence(other, &l.results, to, &why)
+    });
+    let all: Vec<String> = beside.into_iter().chain(larger).collect();
+    (!all.is_empty()).then(|| all.join(" "))
+}
+
+/// Power, torque or both, as switches.
+fn quantity_links(own: &[(&'static str, String)], prefs: &Prefs) -> Vec<AxisLink> {
+    let link = |s: Shown| {
+        let pairs = own.iter().cloned().chain([("show", s.id().to_owned()), ("keep", "1".to_owned())]);
+        format!("/line-up?{}", listed_query(&pairs.collect::<Vec<_>>()))
+    };
+    Shown::ALL.into_iter().map(|s| AxisLink { href: link(s), label: s.id(), on: s == prefs.shown }).collect()
+}
+
+/// Channels as they are, or less the baseline's; nothing to switch without lanes.
+fn minus_link(hidden: &[(&'static str, String)], asked: &LineUpAsked) -> Option<(String, bool)> {
+    (!asked.lanes.is_empty()).then(|| {
+        let other = LineUpAsked { minus: !asked.minus, ..asked.clone() };
+        let pairs: Vec<(&'static str, String)> = hidden.iter().cloned().chain(other.pairs()).collect();
+        (format!("/line-up?{}", listed_query(&pairs)), asked.minus)
+    })
 }
 
 /// Which figures are missing, and why.
@@ -223,13 +300,9 @@ fn not_known(l: &LineUp) -> String {
 
 fn view_setting(l: &LineUp, view: Figure) -> Setting {
     let choices = Figure::ALL.into_iter().filter(|f| missing(*f, l).is_none() || *f == view);
-    Setting {
-        name: "view",
-        label: "Compared by",
-        choices: choices
-            .map(|f| Choice { id: f.id().into(), label: f.label().into(), on: f == view })
-            .collect(),
-    }
+    let each =
+        choices.map(|f| Choice { id: f.id().into(), label: f.label().into(), on: f == view }).collect();
+    Setting::new("view", "Compared by", each)
 }
 
 /// Axes that any set of the line-up can be drawn along, as links; road speed only where it was logged.
@@ -265,7 +338,7 @@ fn set_row(
     let own = r.figure(view);
     let c = l.comparisons.iter().find(|c| c.candidate == i).and_then(|c| c.figure(view));
     let (u, v) = (unit_of(view, prefs), |x: f64| in_unit(view, x, prefs));
-    let name = if view == Figure::PeakPower { "peak " } else { "" };
+    let name = if matches!(view, Figure::PeakPower | Figure::PeakTorque) { "peak " } else { "" };
     let (limit, loud) = tightest(&l.verdicts[i], &l.vehicle.limits, prefs.units());
     let [focus_link, base_link, drop_link] = links;
     SetRow {

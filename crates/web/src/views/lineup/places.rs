@@ -14,8 +14,10 @@ pub(super) fn place_of(f: Figure, l: &LineUp) -> String {
         Figure::PeakPower => "power at peak".into(),
         Figure::PeakTorque => "torque at peak".into(),
         Figure::BandMeanPower => format!("mean power from {}", span(s.band_rpm)),
-        Figure::PowerAt => {
-            s.at_rpm.map_or_else(|| "power at one speed".into(), |r| format!("power at {r:.0} rpm"))
+        Figure::BandMeanTorque => format!("mean torque from {}", span(s.band_rpm)),
+        Figure::PowerAt | Figure::TorqueAt => {
+            let at = s.at_rpm.map_or_else(|| "one speed".to_owned(), |r| format!("{r:.0} rpm"));
+            format!("{} at {at}", f.quantity().label())
         }
         Figure::DrivenPower => {
             format!("mean power where it is driven ({})", span(s.driven.map(|d| d.span())))

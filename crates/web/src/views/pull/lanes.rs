@@ -1,6 +1,7 @@
 //! The lanes of a pull: which channels share one, what stands on the axis, and the chart made of them.
 
 use crate::prefs::Prefs;
+use crate::views::common::{LANES, lane_ids};
 use jamjar_chart::{LaneLine, TraceChart, TraceLane};
 use jamjar_core::analysis::Along;
 use jamjar_core::words::event_short;
@@ -21,45 +22,6 @@ pub(crate) fn axis_of(id: &str) -> Along {
     Along::from_id(id).filter(|a| AXES.contains(a)).unwrap_or_default()
 }
 
-/// A lane that may be shown: its id in links, its name, and the kinds of channel on it.
-struct Def {
-    id: &'static str,
-    label: &'static str,
-    kinds: &'static [&'static str],
-}
-
-const DEFS: &[Def] = &[
-    Def { id: "power", label: "power", kinds: &[] },
-    Def { id: "torque", label: "torque", kinds: &[] },
-    Def {
-        id: "pressure",
-        label: "manifold pressure",
-        kinds: &["manifold_pressure", "boost_target", "back_pressure"],
-    },
-    Def { id: "mixture", label: "mixture", kinds: &["lambda_target", "lambda"] },
-    Def { id: "spark", label: "spark", kinds: &["spark_advance"] },
-    Def { id: "knock", label: "knock retard", kinds: &["knock_retard"] },
-    Def { id: "exhaust", label: "exhaust temperature", kinds: &["exhaust_temp"] },
-    Def { id: "duty", label: "duty", kinds: &["injector_duty", "wastegate_duty", "vane_position"] },
-    Def { id: "rail", label: "rail pressure", kinds: &["rail_pressure"] },
-    Def { id: "fuel", label: "fuel pressure", kinds: &["fuel_pressure"] },
-    Def { id: "heat", label: "temperatures", kinds: &["intake_temp", "oil_temp", "coolant_temp"] },
-    Def { id: "throttle", label: "throttle and pedal", kinds: &["throttle", "pedal"] },
-    Def { id: "ears", label: "knock level", kinds: &["knock_level"] },
-    Def { id: "oil", label: "oil pressure", kinds: &["oil_pressure"] },
-    Def { id: "pulse", label: "injector pulse width", kinds: &["injector_pulse_width"] },
-    Def { id: "flow", label: "fuel and air flow", kinds: &["fuel_flow", "air_flow"] },
-    Def { id: "turbo", label: "turbo speed", kinds: &["turbo_speed"] },
-    Def { id: "blower", label: "blower speed", kinds: &["blower_speed"] },
-    Def { id: "injection", label: "injection start", kinds: &["injection_start"] },
-    Def { id: "duration", label: "injection duration", kinds: &["injection_duration"] },
-    Def { id: "cuts", label: "cuts", kinds: &["fuel_cut", "spark_cut"] },
-    Def { id: "road", label: "road speed", kinds: &["road_speed"] },
-    Def { id: "brake", label: "torque as recorded", kinds: &["hub_torque", "brake_torque"] },
-    Def { id: "speeds", label: "speeds", kinds: &["engine_speed", "roller_speed"] },
-    Def { id: "ratio", label: "engine ÷ shaft", kinds: &[] },
-];
-
 /// A lane by id, with its words; lanes of channels without a definition carry the channel's name.
 pub(crate) struct Offered {
     pub(crate) id: String,
@@ -72,7 +34,7 @@ pub(crate) fn offered(r: &Reading, prefs: &Prefs, axis: Along, tone: &'static st
     let (beside, lines_of) = (r.beside(), Lines::new(r, axis));
     let mut used: Vec<String> = vec!["time".into()];
     let mut out = Vec::new();
-    for d in DEFS {
+    for d in LANES {
         let mut lines = Vec::new();
         let mut unit = String::new();
         match d.id {
@@ -85,13 +47,12 @@ pub(crate) fn offered(r: &Reading, prefs: &Prefs, axis: Along, tone: &'static st
                 for kind in d.kinds {
                     for (c, s) in beside.of_kind(kind) {
                         used.push(c.as_str().to_owned());
-                        let afr = prefs.afr && c.unit() == "λ";
-                        unit = if afr { "AFR".into() } else { c.unit().to_owned() };
+                        let shown = prefs.units().shown(&c);
+                        unit = shown.unit();
                         let target = c.as_str().ends_with("_target");
                         let drawn = lines.iter().filter(|l: &&LaneLine| !l.thin).count();
                         let colour = if target { "mid" } else { COLOURS[drawn % COLOURS.len()] };
-                        let k = if afr { prefs.units().mixture.from_lambda(1.0) } else { 1.0 };
-                        let points = scaled(lines_of.series(&s), |v| v * k);
+                        let points = scaled(lines_of.series(&s), |v| shown.value(v));
                         let label = if target { "target".into() } else { c.label() };
                         lines.push(LaneLine {
                             label,
@@ -124,7 +85,10 @@ pub(crate) fn offered(r: &Reading, prefs: &Prefs, axis: Along, tone: &'static st
         else {
             continue;
         };
-        let label = if c.unit().is_empty() { c.label() } else { format!("{}, {}", c.label(), c.unit()) };
+        let shown = prefs.units().shown(c);
+        let points = scaled(points, |v| shown.value(v));
+        let label =
+            if shown.label.is_empty() { c.label() } else { format!("{}, {}", c.label(), shown.unit()) };
         out.push(Offered {
             id: c.as_str().to_owned(),
             label,
@@ -164,25 +128,6 @@ fn ratio_lines(lines: &Lines<'_>) -> Vec<LaneLine> {
         points,
     };
     vec![line("reference", "mid", "5 3", true, reference), line("measured", "ink", "", false, measured)]
-}
-
-/// Most lanes that are remembered, and the longest id.
-const REMEMBERED: usize = 40;
-const LONGEST_ID: usize = 60;
-
-/// What may be an id of a lane among those asked for, each once.
-pub(crate) fn lane_ids(asked: &str) -> Vec<String> {
-    let is_id = |s: &&str| {
-        let letters = s.bytes().all(|b| b.is_ascii_lowercase() || b.is_ascii_digit() || b == b'_');
-        (1..=LONGEST_ID).contains(&s.len()) && letters
-    };
-    let mut ids: Vec<String> = Vec::new();
-    for id in asked.split(',').filter(is_id).take(REMEMBERED) {
-        if ids.iter().all(|known| known != id) {
-            ids.push(id.to_owned());
-        }
-    }
-    ids
 }
 
 /// Ids of the lanes shown: those asked for that exist, else the first few.

@@ -7,5 +7,4 @@ mod lanes;
 mod page;
 
 pub(crate) use evidence::evidence_view;
-pub(crate) use lanes::lane_ids;
 pub(crate) use page::{Asked, pull_page, to_learn};

@@ -99,6 +99,11 @@ fn link(id: i64, axis: Along, lanes: &[String], zoom: Option<[f64; 2]>) -> Strin
     format!("/pulls/{id}?axis={}&lanes={}{zoom}", axis.id(), lanes.join(","))
 }
 
+/// A link that keeps what it switches.
+fn by_hand(link: String) -> String {
+    format!("{link}{}keep=1", if link.contains('?') { '&' } else { '?' })
+}
+
 pub(crate) fn pull_page(r: &Reading, e: &Encoding, prefs: &Prefs, asked: Asked) -> PullPage {
     let prefs = &prefs.fitting(&r.vehicle.vehicle.engine);
     let held = r.measured.span.is_some_and(|s| s.kind == PullKind::HeldSteps);
@@ -123,20 +128,25 @@ pub(crate) fn pull_page(r: &Reading, e: &Encoding, prefs: &Prefs, asked: Asked) 
         up: (i > 0).then(|| {
             let mut order = shown.clone();
             order.swap(i - 1, i);
-            link(id, axis, &order, asked.zoom)
+            by_hand(link(id, axis, &order, asked.zoom))
         }),
-        toggle: link(
+        toggle: by_hand(link(
             id,
             axis,
             &shown.iter().enumerate().filter(|(k, _)| *k != i).map(|(_, s)| s.clone()).collect::<Vec<_>>(),
             asked.zoom,
-        ),
+        )),
     };
     let label_of = |id: &str| all.iter().find(|o| o.id == id).map_or("", |o| o.label.as_str());
     let more = |o: &Offered| LaneRow {
         label: o.label.clone(),
         up: None,
-        toggle: link(id, axis, &shown.iter().cloned().chain([o.id.clone()]).collect::<Vec<_>>(), asked.zoom),
+        toggle: by_hand(link(
+            id,
+            axis,
+            &shown.iter().cloned().chain([o.id.clone()]).collect::<Vec<_>>(),
+            asked.zoom,
+        )),
     };
     let c = &r.set.config;
     let rest: Vec<&str> =

@@ -257,37 +257,6 @@ pub fn typed(s: &str) -> Option<f64> {
     s.trim().replace(',', ".").parse().ok().filter(|v: &f64| v.abs() <= LARGEST_TYPED)
 }
 
-/// Scale a person reads mixture on.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
-pub enum Mixture {
-    /// λ, which knows no fuel.
-    #[default]
-    Lambda,
-    /// Air-fuel ratio on the gasoline scale, [`GASOLINE_STOICH_AFR`] at λ 1, whatever the fuel.
-    Afr,
-}
-
-impl Mixture {
-    /// Converts from λ.
-    pub fn from_lambda(self, lambda: f64) -> f64 {
-        match self {
-            Self::Lambda => lambda,
-            Self::Afr => lambda * GASOLINE_STOICH_AFR,
-        }
-    }
-}
-
-/// Units a person reads in.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
-pub struct Units {
-    /// Power.
-    pub power: PowerUnit,
-    /// Torque.
-    pub torque: TorqueUnit,
-    /// Mixture.
-    pub mixture: Mixture,
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;

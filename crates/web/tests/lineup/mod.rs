@@ -1,0 +1,116 @@
+//! Torque beside power, channels over each other, every limit against every set; on the demo.
+
+use crate::common::Cell;
+
+fn count(text: &str, what: &str) -> usize {
+    text.matches(what).count()
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn torque_stands_beside_power_or_in_its_place() {
+    let cell = Cell::with_demo().await;
+    let power = cell.get("/line-up?sets=1,2&base=1").await.text();
+    assert!(power.contains("power at the hub, kW") && !power.contains("torque at the hub"));
+    let torque = cell.get("/line-up?sets=1,2&base=1&show=torque").await.text();
+    assert!(torque.contains("torque at the hub, N·m") && !torque.contains("power at the hub"));
+    let answer = torque.split("<h1 id=\"answer\">").nth(1).unwrap().split('<').next().unwrap();
+    assert!(answer.contains(" N·m more torque at peak than Stock on RON 95 E5"), "{answer}");
+    assert!(torque.contains("largest gain in torque anywhere, N·m at rpm"));
+    let both = cell.get("/line-up?sets=1,2&base=1&show=both&torque=lbft&band=3000-5000").await.text();
+    assert!(both.contains("power at the hub, kW") && both.contains("torque at the hub, lb·ft"));
+    assert!(both.contains("gains ") && both.contains("Torque at peak: +"), "two sentences");
+    assert!(both.contains("mean torque from 3000 to 5000 rpm, lb·ft"));
+    assert!(
+        both.contains("largest gain in torque from 3000 to 5000 rpm, lb·ft at rpm"),
+        "within the band that was typed"
+    );
+    assert_eq!(
+        count(&both, "\"id\":\"torque\"") + count(&both, "\"id\":\"power\""),
+        2,
+        "the cursor reads both"
+    );
+    let at = cell.get("/line-up?sets=1,2&base=1&view=torque_at&at=4000").await.text();
+    assert!(at.contains("more torque at 4000 rpm than Stock on RON 95 E5"));
+    let csv = cell.get("/line-up/data.csv?sets=1,2&base=1&lanes=mixture").await.text();
+    let heads = csv.lines().nth(1).unwrap();
+    assert!(heads.contains("gain (N·m)") && heads.contains("λ 1 (λ)"), "{heads}");
+    let at_4000 = csv.lines().find(|l| l.starts_with("4000,")).unwrap();
+    let cells: Vec<f64> = at_4000.split(',').map(|c| c.parse().unwrap_or(f64::NAN)).collect();
+    let column =
+        |what: &str| heads.split(',').position(|h| h.starts_with("C1") && h.ends_with(what)).unwrap();
+    let (kw, nm) = (cells[column("gain (kW)")], cells[column("gain (N·m)")]);
+    assert!((nm - kw * 1000.0 / (4000.0 * std::f64::consts::PI / 30.0)).abs() < 0.05, "{kw} {nm}");
+    assert!((0.7..1.1).contains(&cells[column("λ 1 (λ)")]));
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn any_channel_lies_under_the_curves_and_who_did_not_log_it_is_named() {
+    let cell = Cell::with_demo().await;
+    let plain = cell.get("/line-up?sets=1,2&base=1").await.text();
+    assert!(plain.contains("lanes=mixture#lanes") && !plain.contains("Channels of the pulls"));
+    let page = cell.get("/line-up?sets=1,2&base=1&lanes=mixture,pressure").await.text();
+    assert!(page.contains(">mixture, λ</text>") && page.contains(">manifold pressure, kPa absolute</text>"));
+    assert!(
+        page.contains("Channels of the pulls") && page.contains("lanes=pressure#lanes"),
+        "and a way to hide it"
+    );
+    assert!(count(&page, "fill-opacity=\".14\"") >= 4, "each set's extremes");
+    let imperial =
+        cell.get("/line-up?sets=1,2&base=1&lanes=mixture,pressure&pressure=psi&scale=afr").await.text();
+    assert!(
+        imperial.contains("manifold pressure, psi absolute")
+            && imperial.contains("mixture, AFR, gasoline scale")
+    );
+    let less = cell.get("/line-up?sets=1,2&base=1&lanes=pressure&minus=1").await.text();
+    assert!(
+        less.contains("manifold pressure, kPa, less the baseline&#39;s")
+            || less.contains("less the baseline's</text>")
+    );
+    assert_eq!(count(&less, "fill-opacity=\".14\""), 0, "a difference of means has no extremes");
+
+    // The off-the-shelf map was pulled without exhaust temperature on its first day.
+    let all = cell.store.sets_of_day(1).await.unwrap();
+    let shelf = all.iter().find(|s| s.set.config.map.starts_with("Harbour")).unwrap().set.id;
+    let page = cell.get(&format!("/line-up?sets=1,{shelf}&base=1&lanes=exhaust")).await.text();
+    assert!(page.contains("exhaust temperature, °C; not measured: Harbour A"), "{}", &page[..200]);
+    assert!(page.contains("colspan=\"5\">not measured</td>"));
+    let nonsense = cell.get("/line-up?sets=1,2&base=1&lanes=nothing,%3Cb%3E").await.text();
+    assert!(nonsense.contains("id=\"answer\"") && !nonsense.contains("<b>nothing"));
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn every_limit_stands_against_every_set_and_opens_the_worst_pull() {
+    let cell = Cell::with_demo().await;
+    let page = cell.get("/line-up?sets=1,2,3,4,5,6&base=1").await.text();
+    let matrix = page.split("id=\"limits\"").nth(1).unwrap().split("</table>").next().unwrap();
+    let limits = cell.store.vehicle(1).await.unwrap().limits.len();
+    assert_eq!(count(matrix, "<th scope=\"row\">"), limits);
+    assert_eq!(count(matrix, "class=\"glyph\""), 6 * limits, "every set, every limit");
+    assert!(matrix.contains(">not measured<") && matrix.contains(">over<"));
+    let over =
+        matrix.split(">over<").next().unwrap().rsplit("href=\"").next().unwrap().split('"').next().unwrap();
+    let pull = cell.get(&over.replace("&#38;", "&")).await.text();
+    assert!(pull.contains("over by"), "the pull says so too: {over}");
+}
+
+/// The best set that kept its limits heads the line-up; a larger gain that did not is named after it.
+#[tokio::test(flavor = "multi_thread")]
+async fn a_larger_gain_that_crossed_a_limit_comes_second() {
+    let cell = Cell::with_demo().await;
+    let sets = cell.store.sets_of_day(1).await.unwrap();
+    let ids: Vec<String> = sets.iter().map(|s| s.set.id.to_string()).collect();
+    let address = format!("/line-up?sets={}&base={}", ids.join(","), ids[0]);
+    let page = cell.get(&address).await.text();
+    let answer = page.split("<h1 id=\"answer\">").nth(1).unwrap().split("</h1>").next().unwrap();
+    let second = page.split("id=\"second\"").nth(1).unwrap().split("</p>").next().unwrap();
+    assert!(answer.contains(" gains "), "{answer}");
+    assert!(
+        second.contains("shows more, +") && second.contains("but") && second.contains("over by"),
+        "{second}"
+    );
+    let under = page.split("class=\"caveats\"").nth(1).unwrap();
+    assert!(
+        !under.split("</p>").next().unwrap().contains("Don&#39;t run this"),
+        "what heads it kept its limits"
+    );
+}

@@ -1,0 +1,101 @@
+//! Channels of the sets of a line-up, by engine speed: read from the samples of every pull.
+
+use super::LineUp;
+use crate::error::{WorkflowError, blocking};
+use jamjar_core::analysis::{Beside, ChannelOnGrid, Measured, SetChannel};
+use jamjar_core::channel::Channel;
+use jamjar_core::log::{Recording, Series};
+use jamjar_store::Store;
+use std::collections::{BTreeMap, BTreeSet};
+
+/// Channels of each set of a line-up; channels that no pull of a set logged are left out there.
+#[derive(Debug, Clone, Default)]
+pub struct Channels {
+    /// One map for each set, in the order of the line-up.
+    pub sets: Vec<BTreeMap<Channel, SetChannel>>,
+}
+
+impl Channels {
+    /// Every channel of any set.
+    pub fn names(&self) -> BTreeSet<&Channel> {
+        self.sets.iter().flat_map(BTreeMap::keys).collect()
+    }
+
+    /// Bytes they take in memory, about.
+    pub fn weight(&self) -> usize {
+        let each = |c: &SetChannel| 32 * c.rpm.len() + 200;
+        self.sets.iter().flat_map(BTreeMap::values).map(each).sum()
+    }
+}
+
+/// Speed of the engine over that of the dyno's shaft, as a channel among the others.
+pub const RATIO: &str = "ratio";
+
+/// Reads the channels of every set, from the pulls that count in its figures; from all of them where none
+/// does.
+///
+/// # Errors
+/// [`WorkflowError`] when the store refuses.
+pub async fn channels(store: &Store, l: &LineUp) -> Result<Channels, WorkflowError> {
+    let per_rev = l.vehicle.vehicle.engine.injections_per_rev();
+    let mut out = Channels::default();
+    for ((s, measured), r) in l.sets.iter().zip(&l.measured).zip(&l.results) {
+        let none = r.included.iter().all(|i| !i);
+        let mut pulls = Vec::new();
+        for (i, (p, _)) in s.pulls.iter().enumerate().filter(|(i, _)| none || r.included[*i]) {
+            // A finished curve has no samples behind it.
+            if measured[i].printed.is_none() {
+                let (dyno, ecu) = store.samples(p.id).await?;
+                pulls.push((dyno, ecu, measured[i].clone()));
+            }
+        }
+        let read = move || {
+            let each: Vec<BTreeMap<Channel, ChannelOnGrid>> = pulls
+                .into_iter()
+                .map(|(dyno, ecu, m)| {
+                    of_pull(&dyno.with_duty(per_rev), ecu.map(|e| e.with_duty(per_rev)), &m)
+                })
+                .collect();
+            together(&each)
+        };
+        out.sets.push(blocking(read).await?);
+    }
+    Ok(out)
+}
+
+fn of_pull(dyno: &Recording, ecu: Option<Recording>, m: &Measured) -> BTreeMap<Channel, ChannelOnGrid> {
+    let lag = if m.log_only { Some(0.0) } else { m.alignment.usable_lag() };
+    let beside = Beside { dyno, ecu: ecu.as_ref().zip(lag) };
+    let names: BTreeSet<&Channel> =
+        dyno.channels.keys().chain(beside.ecu.iter().flat_map(|e| e.0.channels.keys())).collect();
+    let read = |s: &Series| ChannelOnGrid::read(s, &m.grid);
+    let logged = names.into_iter().filter(|c| c.as_str() != "time");
+    let mut out: BTreeMap<Channel, ChannelOnGrid> =
+        logged.filter_map(|c| Some((c.clone(), read(&beside.series(c.as_str())?)))).collect();
+    if let Some((name, ratio)) = Channel::new(RATIO).ok().zip(ratio(&beside)) {
+        out.insert(name, read(&ratio));
+    }
+    out
+}
+
+/// Engine speed over shaft speed where both were recorded.
+fn ratio(beside: &Beside<'_>) -> Option<Series> {
+    let (engine, shaft) = (beside.series("engine_speed")?, beside.dyno.series("roller_speed")?);
+    let mut at = shaft.reader();
+    let each = engine.t.iter().zip(&engine.v).filter_map(|(t, n)| {
+        let shaft = at.at(*t).filter(|s| *s > 1.0)?;
+        Some((*t, n / shaft))
+    });
+    let (t, v): (Vec<f64>, Vec<f64>) = each.unzip();
+    (!t.is_empty()).then_some(Series { t, v })
+}
+
+fn together(pulls: &[BTreeMap<Channel, ChannelOnGrid>]) -> BTreeMap<Channel, SetChannel> {
+    let names: BTreeSet<&Channel> = pulls.iter().flat_map(BTreeMap::keys).collect();
+    let one = |c: &Channel| {
+        let each: Vec<Option<ChannelOnGrid>> = pulls.iter().map(|p| p.get(c).cloned()).collect();
+        let set = SetChannel::of(&each);
+        (set.logged > 0).then(|| (c.clone(), set))
+    };
+    names.into_iter().filter_map(one).collect()
+}
