@@ -1,6 +1,7 @@
 //! One pull on stacked lanes that share an axis. Nothing is lost to decimation: each column of pixels keeps
 //! its lowest and highest.
 
+use crate::hatch::{LimitLine, scale_with};
 use crate::paint::Paint;
 use crate::scale::{Scale, spread};
 use crate::svg::{escape, n, path, push_digits, shorten_numbered};
@@ -28,6 +29,8 @@ pub struct TraceLane {
     pub label: String,
     /// Its lines.
     pub lines: Vec<LaneLine>,
+    /// Limits on its channels.
+    pub limits: Vec<LimitLine>,
 }
 
 /// The lanes of a pull.
@@ -216,8 +219,10 @@ impl TraceChart {
             n(y0 + LANE)
         );
         if low.is_finite() {
-            let room = if high - low > 1e-9 { (high - low) * 0.06 } else { (high.abs() * 0.05).max(0.5) };
-            let y = Scale::new((low - room, high + room), (y0 + LANE, y0 + 14.0));
+            let (y, limits) = scale_with((low, high), &lane.limits, (y0 + LANE, y0 + 14.0));
+            for l in limits {
+                s.push_str(&l.svg((x, &y), (LEFT, WIDTH - RIGHT), (y0 + 2.0, y0 + LANE), paint));
+            }
             for t in y.ticks(3) {
                 let _ = write!(
                     s,
@@ -301,8 +306,12 @@ mod tests {
             axis: "engine rpm".into(),
             span: [2000.0, 6500.0],
             lanes: vec![
-                TraceLane { label: "λ".into(), lines: vec![line("λ 1", 0.86), line("target <x>", 0.85)] },
-                TraceLane { label: "empty".into(), lines: vec![] },
+                TraceLane {
+                    label: "λ".into(),
+                    lines: vec![line("λ 1", 0.86), line("target <x>", 0.85)],
+                    limits: vec![],
+                },
+                TraceLane { label: "empty".into(), lines: vec![], limits: vec![] },
             ],
             region: None,
             marks: vec![(3000.0, "knock".into()), (99_999.0, "outside".into())],

@@ -162,7 +162,10 @@ async fn a_line_up_is_taken_away_as_picture_and_table() {
     let csv = cell.get("/line-up/data.csv?sets=1,3").await.text();
     let line = csv.lines().find(|l| l.starts_with("5000,")).unwrap();
     let cells: Vec<f64> = line.split(',').map(|c| c.parse().unwrap_or(f64::NAN)).collect();
-    assert!((cells[5] - cells[1] - cells[7]).abs() < 0.01, "gain is candidate minus base: {line}");
+    for (base, own, gain) in [(1, 7, 9), (2, 8, 11)] {
+        let off = cells[own] - cells[base] - cells[gain];
+        assert!(off.abs() < 0.01, "gain is candidate minus base, in power and in torque: {line}");
+    }
 }
 
 #[tokio::test(flavor = "multi_thread")]

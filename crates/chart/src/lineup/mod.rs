@@ -9,7 +9,7 @@ mod mark;
 mod tests;
 mod track;
 
-pub use track::{Track, TrackLimit, TrackLine};
+pub use track::{Track, TrackLine};
 
 use crate::paint::{Dash, Paint, Tone};
 use crate::scale::Scale;

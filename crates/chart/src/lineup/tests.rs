@@ -1,5 +1,6 @@
 use super::gain::spans;
 use super::*;
+use crate::hatch::LimitLine;
 
 fn chart(sets: usize) -> LineUpChart {
     let rpm: Vec<f64> = (40..130).map(|k| f64::from(k) * 50.0).collect();
@@ -195,7 +196,7 @@ fn a_channel_shows_the_extremes_of_its_pulls_its_target_and_its_limit() {
         target,
         ..TrackLine::default()
     };
-    let limit = |at: f64| TrackLimit { points: vec![(2000.0, at), (6500.0, at)], above: true };
+    let limit = |at: f64| LimitLine { points: vec![(2000.0, at), (6500.0, at)], above: true };
     let track = |limits| Track {
         label: "λ <1>".into(),
         lines: vec![line(0, false), line(1, false), line(1, true)],

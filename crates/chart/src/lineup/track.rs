@@ -2,6 +2,7 @@
 //! with the forbidden side hatched.
 
 use super::{Frame, Series, stretches};
+use crate::hatch::{LimitLine, scale_with};
 use crate::scale::{Scale, spread};
 use crate::svg::{escape, n, path, shorten};
 use std::fmt::Write;
@@ -25,15 +26,6 @@ pub struct TrackLine {
     pub target: bool,
 }
 
-/// A limit on the channel along the axis.
-#[derive(Debug, Clone, PartialEq)]
-pub struct TrackLimit {
-    /// Threshold along the axis.
-    pub points: Vec<(f64, f64)>,
-    /// Forbidden is what lies above; else what lies below.
-    pub above: bool,
-}
-
 /// A lane of one kind of channel.
 #[derive(Debug, Clone, Default, PartialEq)]
 pub struct Track {
@@ -42,14 +34,12 @@ pub struct Track {
     /// Lines.
     pub lines: Vec<TrackLine>,
     /// Limits.
-    pub limits: Vec<TrackLimit>,
+    pub limits: Vec<LimitLine>,
     /// Who did not log it, in words; empty when all did.
     pub missing: String,
 }
 
 const HEIGHT: f64 = 84.0;
-/// A limit further away than so many heights of the data is named and not drawn: it would flatten the lines.
-const REACH: f64 = 1.2;
 
 impl Frame<'_> {
     /// Returns its lower edge.
@@ -62,13 +52,14 @@ impl Frame<'_> {
             .fold((f64::INFINITY, f64::NEG_INFINITY), |(a, b), v| (a.min(v), b.max(v)));
         self.line(left, bottom, right, bottom, "rule", "");
         if ends.0.is_finite() {
-            let (y, drawn) = scale(ends, &track.limits, (bottom, top + 14.0));
+            let (y, drawn) = scale_with(ends, &track.limits, (bottom, top + 14.0));
             for t in y.ticks(3) {
                 self.line(left, y.at(t), right, y.at(t), "grid", "");
                 self.text(left - 7.0, y.at(t) + 4.0, "end", "figure", 11.5, 400, "mid", &n(t));
             }
             for l in drawn {
-                self.limit(l, &y, (top + 2.0, bottom));
+                let drawn = l.svg((&self.x, &y), (left, right), (top + 2.0, bottom), self.paint);
+                self.out.push_str(&drawn);
             }
             for l in &track.lines {
                 self.track_line(l, &y);
@@ -148,52 +139,6 @@ impl Frame<'_> {
             self.text(self.right + 18.0, at + 4.0, "start", "text", 12.0, 400, tone, &text);
         }
     }
-
-    /// The line, and short strokes on its forbidden side.
-    fn limit(&mut self, l: &TrackLimit, y: &Scale, (top, bottom): (f64, f64)) {
-        let colour = self.colour("rosehip");
-        let inside = |x: f64| x.clamp(self.left, self.right);
-        let points: Vec<(f64, f64)> =
-            l.points.iter().map(|p| (inside(self.x.at(p.0)), y.at(p.1).clamp(top, bottom))).collect();
-        let d = path(points.iter().copied());
-        let mut hatch = String::new();
-        for w in points.windows(2) {
-            let mut x = (w[0].0 / HATCH).ceil() * HATCH;
-            while x < w[1].0 {
-                let share = (x - w[0].0) / (w[1].0 - w[0].0).max(1e-9);
-                let at = w[0].1 + share * (w[1].1 - w[0].1);
-                let to = if l.above { (at - HATCH).max(top) } else { (at + HATCH).min(bottom) };
-                let _ = write!(hatch, "M{} {}L{} {}", n(x), n(at), n(x + (at - to).abs() * 0.7), n(to));
-                x += HATCH;
-            }
-        }
-        let _ = write!(
-            self.out,
-            r#"<path d="{d}" fill="none" stroke="{colour}" stroke-width="1.4"/><path d="{hatch}" fill="none" stroke="{colour}" stroke-width=".8" stroke-opacity=".7"/>"#
-        );
-    }
-}
-
-/// Between two strokes of a hatch, and how far they reach.
-const HATCH: f64 = 7.0;
-
-/// The scale of the values, and the limits that are near enough to be drawn on it.
-fn scale(
-    (low, high): (f64, f64),
-    limits: &[TrackLimit],
-    (bottom, top): (f64, f64),
-) -> (Scale, Vec<&TrackLimit>) {
-    let span = (high - low).max(1e-3 * high.abs().max(low.abs())).max(1e-6);
-    let near =
-        |l: &&TrackLimit| l.points.iter().any(|p| (low - REACH * span..=high + REACH * span).contains(&p.1));
-    let drawn: Vec<&TrackLimit> = limits.iter().filter(near).collect();
-    let (mut a, mut b) = (low, high);
-    for p in drawn.iter().flat_map(|l| &l.points) {
-        let v = p.1.clamp(low - REACH * span, high + REACH * span);
-        (a, b) = (a.min(v), b.max(v));
-    }
-    let room = (b - a).max(span) * 0.08;
-    (Scale::new((a - room, b + room), (bottom, top)), drawn)
 }
 
 /// A value short enough to stand beside a line.

@@ -42,6 +42,8 @@ pub(crate) struct Params {
     read: String,
     #[serde(default)]
     back: String,
+    #[serde(default)]
+    beside: String,
 }
 
 /// What the names of cookies with chosen lanes begin with.
@@ -70,6 +72,18 @@ fn zoom(p: &Params) -> Result<Option<[f64; 2]>, WebError> {
             "“{}” to “{}” is no stretch of the axis: give two numbers, the lower first",
             p.from, p.to
         ))),
+    }
+}
+
+/// The pull laid beside: the one asked for, none, or the usual one.
+fn beside_of(asked: &str, r: &Reading) -> Result<Option<i64>, WebError> {
+    match asked {
+        "" => Ok(r.usual_beside()),
+        "none" => Ok(None),
+        id => match id.parse() {
+            Ok(id) => Ok(Some(id).filter(|id| *id != r.pull.id)),
+            Err(_) => Err(WebError::Bad(format!("“{id}” is no pull: choose one beside this"))),
+        },
     }
 }
 
@@ -106,9 +120,15 @@ pub(crate) async fn show(
             None => None,
         };
         let note = state.store.note_of_pull(id).await?;
-        let mut view = pull_page(r, e, &prefs, Asked { axis: p.axis.clone(), zoom, lanes, evidence, note });
+        let beside = match beside_of(&p.beside, r)? {
+            Some(other) => Some(read(&state, other, &settings).await?),
+            None => None,
+        };
+        let asked = Asked { axis: p.axis.clone(), zoom, lanes, beside: p.beside.clone(), evidence, note };
+        let mut view = pull_page(r, e, &prefs, asked, beside.as_ref().map(|b| &b.0));
         view.attached = attached_rows(&state.store.attached(Attached::Pull(id)).await?, |_| String::new());
-        let rests_on = vec![Thing::Day(r.day.id), Thing::Vehicle(r.vehicle.id), Thing::Names];
+        let mut rests_on = vec![Thing::Day(r.day.id), Thing::Vehicle(r.vehicle.id), Thing::Names];
+        rests_on.extend(beside.iter().map(|b| Thing::Day(b.0.day.id)));
         Ok(PageMade { body: page(&view)?.0, rests_on, lasts: true })
     };
     let body = match state.page(key, made).await {

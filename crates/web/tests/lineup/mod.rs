@@ -114,3 +114,31 @@ async fn a_larger_gain_that_crossed_a_limit_comes_second() {
         "what heads it kept its limits"
     );
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_pull_lies_beside_the_baselines_middle_pull_until_somebody_chooses_another() {
+    let cell = Cell::with_demo().await;
+    let sets = cell.store.sets_of_day(1).await.unwrap();
+    let (stock, c2) = (&sets[0], sets.iter().find(|s| s.set.config.map == "C2").unwrap());
+    let (middle, own) = (stock.pulls[1].0.id, c2.pulls[0].0.id);
+    let page = cell.get(&format!("/pulls/{own}?lanes=power,mixture,exhaust")).await.text();
+    assert!(
+        page.contains(&format!("<option value=\"{middle}\" selected>Stock on RON 95 E5, pull 2")),
+        "{page}"
+    );
+    assert!(count(&page, ">beside</text>") >= 3 && count(&page, "stroke-dasharray=\"2 3\"") >= 3);
+    assert!(page.contains("stroke=\"var(--rosehip)\" stroke-width=\"1.4\""), "limits stand in their lanes");
+    let none = cell.get(&format!("/pulls/{own}?lanes=power,mixture&beside=none")).await.text();
+    assert_eq!(count(&none, ">beside</text>"), 0);
+    assert!(none.contains("beside=none"), "links keep the choice");
+    let baseline = cell.get(&format!("/pulls/{middle}?lanes=power")).await.text();
+    assert_eq!(count(&baseline, ">beside</text>"), 0, "a pull of the baseline lies beside none by itself");
+    let shelf = sets.iter().find(|s| s.set.config.map.starts_with("Harbour")).unwrap().pulls[0].0.id;
+    let page = cell.get(&format!("/pulls/{own}?lanes=power,exhaust&beside={shelf}")).await.text();
+    assert!(page.contains("It did not measure exhaust temperature"), "who did not log it is named");
+    assert!(cell.get(&format!("/pulls/{own}?beside=x")).await.text().contains("is no pull"));
+    assert_eq!(
+        cell.get(&format!("/pulls/{own}?beside=99999")).await.status,
+        axum::http::StatusCode::NOT_FOUND
+    );
+}

@@ -10,7 +10,7 @@ use jamjar_core::correction::Correction;
 use jamjar_core::figures::{Figures, Looks};
 use jamjar_core::log::Recording;
 use jamjar_core::pull::trace::PowerTrace;
-use jamjar_store::{Day, Pull, Set, Store, StoreError, VehicleRecord};
+use jamjar_store::{Day, Pull, Set, SetWithPulls, Store, StoreError, Summary, VehicleRecord};
 use std::sync::Arc;
 
 mod clocks;
@@ -41,6 +41,23 @@ pub struct Area {
     pub mean_kw: f64,
 }
 
+/// Another pull of the day, which may be laid beside.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct DayPull {
+    /// Its id.
+    pub id: i64,
+    /// Its set.
+    pub set_id: i64,
+    /// Map and fuel of the set.
+    pub name: String,
+    /// Its place in the set, from 1.
+    pub position: i32,
+    /// Whether its set has the stock map in the gear of the pull read.
+    pub baseline: bool,
+    /// Whether it counts in figures.
+    pub included: bool,
+}
+
 /// Everything a pull's page shows but the notes on it, which change without it.
 #[derive(Debug, Clone)]
 pub struct Reading {
@@ -54,6 +71,8 @@ pub struct Reading {
     pub pull: Pull,
     /// Previous and next pull of the day.
     pub neighbours: [Option<i64>; 2],
+    /// Every pull of the day, in the order of running.
+    pub day_pulls: Vec<DayPull>,
     /// Measurement, with the curve under the chosen smoothing.
     pub measured: Measured,
     /// Its corrected curve.
@@ -89,11 +108,38 @@ impl Reading {
         8 * (of(&self.dyno) + self.ecu.as_deref().map_or(0, of)) + (128 << 10)
     }
 
+    /// The pull that is laid beside unless somebody says otherwise: the middle one of the day's first baseline set
+    /// in the same gear; none for a pull of that set.
+    pub fn usual_beside(&self) -> Option<i64> {
+        let first = self.day_pulls.iter().find(|p| p.baseline)?.set_id;
+        let counted: Vec<&DayPull> =
+            self.day_pulls.iter().filter(|p| p.set_id == first && p.included).collect();
+        (first != self.set.id).then(|| counted.get(counted.len() / 2).map(|p| p.id)).flatten()
+    }
+
     /// The recordings on the dyno clock; the engine computer's own where that stands alone.
     pub fn beside(&self) -> Beside<'_> {
         let lag = if self.measured.log_only { Some(0.0) } else { self.measured.alignment.usable_lag() };
         Beside { dyno: &self.dyno, ecu: self.ecu.as_deref().zip(lag) }
     }
+}
+
+fn day_pulls(sets: &[SetWithPulls], own: &Set) -> Vec<DayPull> {
+    let of = |s: &SetWithPulls| {
+        let c = &s.set.config;
+        let baseline = c.map_kind == "stock" && c.gear == own.config.gear;
+        let (set_id, name) = (s.set.id, format!("{} on {}", c.map, c.fuel));
+        let pull = move |(i, (p, m)): (usize, &(Pull, Summary))| DayPull {
+            id: p.id,
+            set_id,
+            name: name.clone(),
+            position: i as i32 + 1,
+            baseline,
+            included: m.measured.excluded.is_none(),
+        };
+        s.pulls.iter().enumerate().map(pull).collect::<Vec<_>>()
+    };
+    sets.iter().flat_map(of).collect()
 }
 
 fn area_of(c: &Corrected) -> Option<Area> {
@@ -114,6 +160,7 @@ pub async fn read_pull(store: &Store, pull_id: i64, settings: &Settings) -> Resu
     let at = order.iter().position(|id| *id == pull_id);
     let neighbours =
         [at.and_then(|i| i.checked_sub(1)).map(|i| order[i]), at.and_then(|i| order.get(i + 1).copied())];
+    let day_pulls = day_pulls(&sets, &set);
     let found = sets.into_iter().flat_map(|s| s.pulls).find(|(p, _)| p.id == pull_id);
     // One that is archived is not among the pulls of its day.
     let (mut pull, summary) = found.ok_or(StoreError::NotFound { what: "pull", id: pull_id })?;
@@ -149,6 +196,7 @@ pub async fn read_pull(store: &Store, pull_id: i64, settings: &Settings) -> Resu
             set,
             pull,
             neighbours,
+            day_pulls,
             measured,
             trace,
             raw,

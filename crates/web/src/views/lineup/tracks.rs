@@ -4,7 +4,7 @@ use super::asked::LineUpAsked;
 use super::names::name_of;
 use crate::prefs::Prefs;
 use crate::views::common::{LANES, LaneDef, count, listed_query};
-use jamjar_chart::{Track, TrackLimit, TrackLine};
+use jamjar_chart::{LimitLine, Track, TrackLine};
 use jamjar_core::analysis::{Along, Level, SetChannel};
 use jamjar_core::channel::Channel;
 use jamjar_core::limits::{Direction, Limit, Threshold};
@@ -200,7 +200,7 @@ fn line_of(
 }
 
 /// A limit along engine speed; `None` where it goes by something else that the axis does not show.
-fn limit_of(l: &LineUp, limit: &Limit, prefs: &Prefs) -> Option<TrackLimit> {
+fn limit_of(l: &LineUp, limit: &Limit, prefs: &Prefs) -> Option<LimitLine> {
     let unit = prefs.units().shown(&limit.channel);
     let points = match &limit.threshold {
         Threshold::Constant(v) => {
@@ -215,7 +215,7 @@ fn limit_of(l: &LineUp, limit: &Limit, prefs: &Prefs) -> Option<TrackLimit> {
         }
         Threshold::Curve { .. } => return None,
     };
-    Some(TrackLimit { points, above: limit.direction == Direction::Above })
+    Some(LimitLine { points, above: limit.direction == Direction::Above })
 }
 
 /// What the chosen channels did, set by set.

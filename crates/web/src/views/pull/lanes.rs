@@ -2,8 +2,9 @@
 
 use crate::prefs::Prefs;
 use crate::views::common::{LANES, lane_ids};
-use jamjar_chart::{LaneLine, TraceChart, TraceLane};
+use jamjar_chart::{LaneLine, LimitLine, TraceChart, TraceLane};
 use jamjar_core::analysis::Along;
+use jamjar_core::limits::{Direction, Limit, Threshold};
 use jamjar_core::words::event_short;
 use jamjar_workflow::reading::{CurveKind, CurveLine, Lines, Reading};
 
@@ -27,6 +28,7 @@ pub(crate) struct Offered {
     pub(crate) id: String,
     pub(crate) label: String,
     lines: Vec<LaneLine>,
+    limits: Vec<LimitLine>,
 }
 
 /// Every lane that has something on it, in the order offered.
@@ -72,7 +74,8 @@ pub(crate) fn offered(r: &Reading, prefs: &Prefs, axis: Along, tone: &'static st
             } else {
                 format!("{}, {unit}", d.label)
             };
-            out.push(Offered { id: d.id.to_owned(), label, lines });
+            let limits = limits_of(r, prefs, axis, d.kinds);
+            out.push(Offered { id: d.id.to_owned(), label, lines, limits });
         }
     }
     let names = r.dyno.channels.keys().chain(r.ecu.iter().flat_map(|e| e.channels.keys()));
@@ -93,9 +96,59 @@ pub(crate) fn offered(r: &Reading, prefs: &Prefs, axis: Along, tone: &'static st
             id: c.as_str().to_owned(),
             label,
             lines: vec![LaneLine { label: c.label(), colour: "ink", dash: "", thin: false, points }],
+            limits: Vec::new(),
         });
     }
     out
+}
+
+/// Limits on the channels of a lane, where the axis shows what they go by.
+fn limits_of(r: &Reading, prefs: &Prefs, axis: Along, kinds: &[&str]) -> Vec<LimitLine> {
+    let line = |l: &Limit| {
+        let shown = prefs.units().shown(&l.channel);
+        let points = match &l.threshold {
+            Threshold::Constant(v) => [-1e6, 1e6].map(|x| (x, shown.value(*v))).to_vec(),
+            Threshold::Curve { over, at, value }
+                if over.as_str() == "engine_speed" && axis == Along::EngineSpeed =>
+            {
+                at.iter().zip(value).map(|(x, v)| (*x, shown.value(*v))).collect()
+            }
+            Threshold::Curve { .. } => return None,
+        };
+        Some(LimitLine { points, above: l.direction == Direction::Above })
+    };
+    let on = |l: &&Limit| l.channel.kind().is_some_and(|k| kinds.contains(&k.name));
+    r.vehicle.limits.iter().filter(on).filter_map(line).collect()
+}
+
+/// Lays the lanes of another pull beside these: its lines dotted, in the colours of the same channels; and says
+/// which of these lanes it has nothing for.
+pub(crate) fn lay_beside(own: &mut [Offered], other: Vec<Offered>, shown: &[String]) -> Vec<String> {
+    let mut without = Vec::new();
+    for lane in own {
+        let Some(beside) = other.iter().find(|o| o.id == lane.id) else {
+            if shown.contains(&lane.id) {
+                without.push(lane.label.clone());
+            }
+            continue;
+        };
+        // What is commanded and what lies behind a filter would only crowd the lane.
+        for l in beside.lines.iter().filter(|l| !l.thin) {
+            let same = lane.lines.iter().find(|o| o.label == l.label).map_or("mid", |o| o.colour);
+            lane.lines.push(LaneLine {
+                label: if lane.lines.iter().filter(|o| !o.thin).count() > 1 {
+                    format!("beside: {}", l.label)
+                } else {
+                    "beside".to_owned()
+                },
+                colour: same,
+                dash: "2 3",
+                thin: true,
+                points: l.points.clone(),
+            });
+        }
+    }
+    without
 }
 
 fn scaled(points: Vec<(f64, f64)>, scale: impl Fn(f64) -> f64) -> Vec<(f64, f64)> {
@@ -149,7 +202,7 @@ pub(crate) fn chart(
     let lanes: Vec<TraceLane> = shown
         .iter()
         .filter_map(|id| offered.iter().find(|o| o.id == *id))
-        .map(|o| TraceLane { label: o.label.clone(), lines: o.lines.clone() })
+        .map(|o| TraceLane { label: o.label.clone(), lines: o.lines.clone(), limits: o.limits.clone() })
         .collect();
     let all = || offered.iter().flat_map(|o| o.lines.iter().flat_map(|l| l.points.iter().map(|p| p.0)));
     let whole = match (axis, r.measured.span) {
@@ -174,7 +227,9 @@ mod tests {
     use super::*;
 
     fn some(ids: &[&str]) -> Vec<Offered> {
-        ids.iter().map(|i| Offered { id: (*i).into(), label: (*i).into(), lines: Vec::new() }).collect()
+        ids.iter()
+            .map(|i| Offered { id: (*i).into(), label: (*i).into(), lines: Vec::new(), limits: Vec::new() })
+            .collect()
     }
 
     #[test]

@@ -3,11 +3,11 @@
 use super::evidence::EvidenceView;
 use super::families::{FamilyRow, family_rows};
 use super::held::{StepTable, step_table};
-use super::lanes::{AXES, Offered, axis_of, chart, chosen, offered};
+use super::lanes::{AXES, Offered, axis_of, chart, chosen, lay_beside, offered};
 use crate::prefs::Prefs;
 use crate::views::Shell;
 use crate::views::common::{
-    AttachedRow, AxisLink, Encoding, LimitRow, SetTag, Setting, date_words, limit_rows, settings,
+    AttachedRow, AxisLink, Choice, Encoding, LimitRow, SetTag, Setting, date_words, limit_rows, settings,
 };
 use askama::Template;
 use jamjar_chart::{LaneLine, Paint, TraceChart, TraceLane};
@@ -18,7 +18,7 @@ use jamjar_core::pull::align::{Alignment, Status};
 use jamjar_core::pull::engine_speed::SpeedFrom;
 use jamjar_core::pull::span::PullKind;
 use jamjar_core::words;
-use jamjar_workflow::reading::Reading;
+use jamjar_workflow::reading::{DayPull, Reading};
 
 /// What the link asks for.
 #[derive(Default)]
@@ -26,6 +26,8 @@ pub(crate) struct Asked {
     pub(crate) axis: String,
     pub(crate) zoom: Option<[f64; 2]>,
     pub(crate) lanes: String,
+    /// What the address says of the pull beside it: an id, `none`, or nothing.
+    pub(crate) beside: String,
     /// A figure whose evidence this pull is.
     pub(crate) evidence: Option<EvidenceView>,
     /// The note on the pull.
@@ -75,6 +77,7 @@ pub(crate) struct PullPage {
     pub(crate) shown: Vec<LaneRow>,
     pub(crate) hidden: Vec<LaneRow>,
     pub(crate) form: Vec<(&'static str, String)>,
+    pub(crate) beside: BesideView,
     pub(crate) events: Vec<(String, String)>,
     pub(crate) facts: Vec<(&'static str, String)>,
     pub(crate) refused: bool,
@@ -94,9 +97,45 @@ pub(crate) struct PullPage {
     pub(crate) settings: Vec<Setting>,
 }
 
-fn link(id: i64, axis: Along, lanes: &[String], zoom: Option<[f64; 2]>) -> String {
+/// The pull shown and what the address says of the one beside it.
+struct Here<'a> {
+    id: i64,
+    beside: &'a str,
+}
+
+fn link(here: &Here<'_>, axis: Along, lanes: &[String], zoom: Option<[f64; 2]>) -> String {
     let zoom = zoom.map_or_else(String::new, |z| format!("&from={}&to={}", z[0], z[1]));
-    format!("/pulls/{id}?axis={}&lanes={}{zoom}", axis.id(), lanes.join(","))
+    let beside = if here.beside.is_empty() { String::new() } else { format!("&beside={}", here.beside) };
+    format!("/pulls/{}?axis={}&lanes={}{zoom}{beside}", here.id, axis.id(), lanes.join(","))
+}
+
+/// Which pull is laid beside.
+pub(crate) struct BesideView {
+    pub(crate) choices: Vec<Choice>,
+    /// What of the lanes shown it has nothing for, in words.
+    pub(crate) without: String,
+}
+
+fn beside_view(r: &Reading, beside: Option<&Reading>, without: &[String]) -> BesideView {
+    let on = beside.map(|b| b.pull.id);
+    let choice = |p: &DayPull| Choice {
+        id: p.id.to_string(),
+        label: format!("{}, pull {}{}", p.name, p.position, if p.included { "" } else { " (left out)" }),
+        on: on == Some(p.id),
+    };
+    let mut choices = vec![Choice { id: "none".into(), label: "none".into(), on: on.is_none() }];
+    choices.extend(r.day_pulls.iter().filter(|p| p.id != r.pull.id).map(choice));
+    // One of another day, from a link.
+    if let Some(b) = beside.filter(|b| choices.iter().all(|c| c.id != b.pull.id.to_string())) {
+        let label = format!("{} on {}, {}", b.set.config.map, b.set.config.fuel, date_words(b.day.date));
+        choices.push(Choice { id: b.pull.id.to_string(), label, on: true });
+    }
+    let without = if without.is_empty() {
+        String::new()
+    } else {
+        format!("It did not measure {}.", without.join(", "))
+    };
+    BesideView { choices, without }
 }
 
 /// A link that keeps what it switches.
@@ -104,7 +143,13 @@ fn by_hand(link: String) -> String {
     format!("{link}{}keep=1", if link.contains('?') { '&' } else { '?' })
 }
 
-pub(crate) fn pull_page(r: &Reading, e: &Encoding, prefs: &Prefs, asked: Asked) -> PullPage {
+pub(crate) fn pull_page(
+    r: &Reading,
+    e: &Encoding,
+    prefs: &Prefs,
+    asked: Asked,
+    beside: Option<&Reading>,
+) -> PullPage {
     let prefs = &prefs.fitting(&r.vehicle.vehicle.engine);
     let held = r.measured.span.is_some_and(|s| s.kind == PullKind::HeldSteps);
     let road = r.measured.printed.as_ref().is_some_and(|p| p.axis == PrintedAxis::RoadSpeed);
@@ -115,9 +160,12 @@ pub(crate) fn pull_page(r: &Reading, e: &Encoding, prefs: &Prefs, asked: Asked) 
         (false, None) => axis_of(&asked.axis),
     };
     let tag = e.tag(&r.set, false, &r.measured.limits);
-    let all = offered(r, prefs, axis, tag.tone);
+    let mut all = offered(r, prefs, axis, tag.tone);
     let shown = chosen(&all, &asked.lanes);
     let id = r.pull.id;
+    let here = &Here { id, beside: &asked.beside };
+    let without =
+        beside.map_or_else(Vec::new, |b| lay_beside(&mut all, offered(b, prefs, axis, tag.tone), &shown));
     let scale = if prefs.theme == "dark" { 1.15 } else { 1.0 };
     let mut trace = chart(r, &all, &shown, axis, asked.zoom, scale);
     trace.region = asked.evidence.as_ref().and_then(|e| e.region).filter(|_| axis == Along::EngineSpeed);
@@ -128,10 +176,10 @@ pub(crate) fn pull_page(r: &Reading, e: &Encoding, prefs: &Prefs, asked: Asked) 
         up: (i > 0).then(|| {
             let mut order = shown.clone();
             order.swap(i - 1, i);
-            by_hand(link(id, axis, &order, asked.zoom))
+            by_hand(link(here, axis, &order, asked.zoom))
         }),
         toggle: by_hand(link(
-            id,
+            here,
             axis,
             &shown.iter().enumerate().filter(|(k, _)| *k != i).map(|(_, s)| s.clone()).collect::<Vec<_>>(),
             asked.zoom,
@@ -142,7 +190,7 @@ pub(crate) fn pull_page(r: &Reading, e: &Encoding, prefs: &Prefs, asked: Asked) 
         label: o.label.clone(),
         up: None,
         toggle: by_hand(link(
-            id,
+            here,
             axis,
             &shown.iter().cloned().chain([o.id.clone()]).collect::<Vec<_>>(),
             asked.zoom,
@@ -180,10 +228,14 @@ pub(crate) fn pull_page(r: &Reading, e: &Encoding, prefs: &Prefs, asked: Asked) 
             .into_iter()
             .filter(|a| *a != Along::RoadSpeed || r.measured.has_road_speed)
             .filter(|a| r.measured.printed.is_none() || *a == axis)
-            .map(|a| AxisLink { href: link(id, a, &shown, None), label: a.label(), on: a == axis })
+            .map(|a| AxisLink { href: link(here, a, &shown, None), label: a.label(), on: a == axis })
             .collect(),
-        zoomed: asked.zoom.map(|_| link(id, axis, &shown, None)),
-        form: vec![("axis", axis.id().to_owned()), ("lanes", shown.join(","))],
+        zoomed: asked.zoom.map(|_| link(here, axis, &shown, None)),
+        form: [("axis", axis.id().to_owned()), ("lanes", shown.join(",")), ("beside", asked.beside.clone())]
+            .into_iter()
+            .filter(|f| !f.1.is_empty())
+            .collect(),
+        beside: beside_view(r, beside, &without),
         data: trace.data(),
         axis: axis.id(),
         chart: trace.svg(Paint::Page),
@@ -405,6 +457,7 @@ fn clocks_svg(r: &Reading, scale: f64) -> String {
                 line("dyno × ratio", "bilberry", false, &c.dyno),
                 line("engine computer", "rosehip", true, &c.ecu),
             ],
+            limits: Vec::new(),
         }],
         region: None,
         marks: Vec::new(),
