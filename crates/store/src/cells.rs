@@ -5,7 +5,7 @@ use crate::db::{Store, inserted};
 use crate::error::StoreError;
 use crate::right::{By, Change, Subject, keep};
 use crate::schema::{cell, cell_day, vehicle};
-use chrono::NaiveDate;
+use chrono::{NaiveDate, NaiveDateTime};
 use diesel::prelude::*;
 use diesel_async::{AsyncMysqlConnection, RunQueryDsl};
 
@@ -33,6 +33,19 @@ pub struct CellWords {
     pub folder: String,
     pub calibrated_on: Option<NaiveDate>,
     pub note: String,
+}
+
+/// A cell whose folder is watched, and the day its recordings go to.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Watched {
+    /// The cell.
+    pub cell: i64,
+    /// Where its recorders put their files.
+    pub folder: String,
+    /// The day on which something runs now.
+    pub day: i64,
+    /// When that day was begun, UTC: files from before are none of its.
+    pub since: NaiveDateTime,
 }
 
 /// Id of a cell, made when it is new.
@@ -141,6 +154,52 @@ impl Store {
             Ok(())
         })
         .await
+    }
+
+    /// Cells that name a folder and have a day on which something runs now: the newest such day of each.
+    ///
+    /// # Errors
+    /// [`StoreError`] when the database cannot answer.
+    #[boxed]
+    pub async fn watched(&self) -> Result<Vec<Watched>, StoreError> {
+        let mut c = self.conn().await?;
+        let rows: Vec<(i64, String, i64, NaiveDateTime)> = cell_day::table
+            .inner_join(cell::table.on(cell_day::cell_id.eq(cell::id.nullable())))
+            .filter(cell::folder.ne("").and(cell_day::running.ne("")))
+            .filter(cell_day::archived_at.is_null())
+            .order((cell::id, cell_day::id.desc()))
+            .select((cell::id, cell::folder, cell_day::id, cell_day::created_at))
+            .load(&mut c)
+            .await?;
+        let mut out: Vec<Watched> = Vec::new();
+        for (cell, folder, day, since) in rows {
+            if out.last().is_none_or(|w| w.cell != cell) {
+                out.push(Watched { cell, folder, day, since });
+            }
+        }
+        Ok(out)
+    }
+
+    /// The day that a cell's view shows: the newest on which something runs now, else its newest.
+    ///
+    /// # Errors
+    /// [`StoreError`] when the database cannot answer.
+    #[boxed]
+    pub async fn day_now(&self, cell_id: i64) -> Result<Option<i64>, StoreError> {
+        let mut c = self.conn().await?;
+        let runs: Option<i64> = cell_day::table
+            .filter(cell_day::cell_id.eq(cell_id).and(cell_day::running.ne("")))
+            .filter(cell_day::archived_at.is_null())
+            .order(cell_day::id.desc())
+            .select(cell_day::id)
+            .first(&mut c)
+            .await
+            .optional()?;
+        drop(c);
+        match runs {
+            Some(day) => Ok(Some(day)),
+            None => Ok(self.days_of_cell(cell_id, 1).await?.into_iter().next().map(|d| d.0)),
+        }
     }
 
     /// Newest days of a cell: id, date and vehicle.

@@ -40,7 +40,7 @@ use async_recursion::async_recursion as boxed;
 
 pub use attachments::{Attached, Attachment, NewAttachment};
 pub use blocks::{BLOCK_VERSION, BlockError, decode_block, encode_block};
-pub use cells::{CellRecord, CellWords};
+pub use cells::{CellRecord, CellWords, Watched};
 pub use changes::{Stamps, Thing};
 pub use configuration::Configuration;
 pub use days::{Day, NewDay};

@@ -4,17 +4,20 @@
 use crate::error::WebError;
 use crate::views::Encoding;
 use axum::body::Bytes;
-use jamjar_store::{Store, Thing};
+use jamjar_store::{Store, Thing, Watched};
 use jamjar_workflow::finder::Finder;
 use jamjar_workflow::fresh::Freshness;
 use jamjar_workflow::keep::{Keep, Made};
 use jamjar_workflow::lineup::{Channels, LineUp};
 use jamjar_workflow::reading::Reading;
 use jamjar_workflow::spool::Spool;
+use jamjar_workflow::watch::{FolderNews, Watch};
+use std::collections::BTreeMap;
 use std::future::Future;
 use std::io;
 use std::path::PathBuf;
-use std::sync::Arc;
+use std::sync::{Arc, Mutex, PoisonError};
+use std::time::{Duration, Instant};
 use tokio::sync::{OwnedSemaphorePermit, Semaphore};
 
 /// Memory for rendered pages, line-ups, opened pulls and channels of line-ups, bytes (our choice: together a quarter of a small
@@ -25,6 +28,11 @@ const ROOM: [usize; 4] = [32 << 20, 64 << 20, 160 << 20, 24 << 20];
 const BUDGET_MB: u32 = 40;
 /// A small file takes this much of it: as numbers it may become several times as large.
 const SMALL_MB: u32 = 10;
+
+/// A watched folder is looked at this often.
+const LOOK: Duration = Duration::from_millis(200);
+/// And whether another is watched, or another day runs.
+const ASK: Duration = Duration::from_secs(1);
 
 /// A page just rendered.
 pub(crate) struct PageMade {
@@ -69,6 +77,8 @@ pub struct AppState {
     pub(crate) lineups: Keep<String, (LineUp, Encoding)>,
     /// Channels of line-ups, by the same.
     pub(crate) channels: Keep<String, Channels>,
+    /// What the watched folders of cells said last, by cell.
+    pub(crate) folders: Arc<Mutex<BTreeMap<i64, FolderNews>>>,
     /// Pulls by id and settings.
     pub(crate) readings: Keep<(i64, String), (Reading, Encoding)>,
 }
@@ -90,6 +100,7 @@ impl AppState {
             lineups: Keep::new(ROOM[1]),
             readings: Keep::new(ROOM[2]),
             channels: Keep::new(ROOM[3]),
+            folders: Arc::default(),
         })
     }
 
@@ -124,6 +135,30 @@ impl AppState {
     pub(crate) async fn share(&self, bytes: u64) -> Option<OwnedSemaphorePermit> {
         let mb = u32::try_from(bytes >> 20).unwrap_or(u32::MAX).clamp(SMALL_MB, BUDGET_MB);
         self.budget.clone().acquire_many_owned(mb).await.ok()
+    }
+
+    /// Takes in recordings as they appear in the folders of cells, for as long as the program runs.
+    pub async fn watch_folders(self) {
+        let mut watch = Watch::default();
+        let mut watched: Vec<Watched> = Vec::new();
+        let mut asked: Option<Instant> = None;
+        loop {
+            tokio::time::sleep(LOOK).await;
+            if asked.is_none_or(|at| at.elapsed() >= ASK) {
+                asked = Some(Instant::now());
+                match self.store.watched().await {
+                    Ok(now) => watched = now,
+                    Err(e) => {
+                        tracing::debug!(%e, "which folders are watched cannot be said");
+                        continue;
+                    }
+                }
+            }
+            if let Err(e) = watch.look(&self.store, &watched).await {
+                tracing::warn!(%e, "a watched folder could not be taken in");
+            }
+            watch.news().clone_into(&mut self.folders.lock().unwrap_or_else(PoisonError::into_inner));
+        }
     }
 
     /// Reads every pull into the index that finds them, so that the first search need not wait.

@@ -16,6 +16,7 @@ pub mod job;
 pub mod keep;
 pub mod limits;
 pub mod lineup;
+pub mod moment;
 pub mod printed;
 pub mod reading;
 pub mod remeasure;
@@ -26,5 +27,6 @@ pub mod simulate;
 pub mod spool;
 pub mod validate;
 pub mod verify;
+pub mod watch;
 
 pub use error::WorkflowError;

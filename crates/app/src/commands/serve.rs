@@ -123,6 +123,7 @@ async fn serve(
     say(&format!("Jamjar is at http://{at} (Ctrl-C ends it)"));
     let warmed = state.clone();
     tokio::spawn(async move { warmed.warm().await });
+    tokio::spawn(state.clone().watch_folders());
     let result = listen(listener, router(state), asked_to_end(), GRACE).await.map_err(text);
     // What still runs is said to be interrupted, so that it can be taken up again; a database that is gone is
     // not waited for.

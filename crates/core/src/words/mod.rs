@@ -11,6 +11,7 @@ mod events;
 mod factors;
 mod findings;
 mod limits;
+mod now;
 mod refusal;
 #[cfg(test)]
 mod tests;
@@ -26,6 +27,7 @@ pub use limits::{
     channel_value, gate_words, judged_sentence, limit_rule, limit_sentence, limit_short, threshold_text,
     tightest, verdict_line, why,
 };
+pub use now::{now_sentence, now_word};
 pub use refusal::refusal;
 
 use crate::units::{PowerUnit, Units};

@@ -1,6 +1,7 @@
 //! View models: numbers and units become strings here, templates only place them.
 
 mod catalogue;
+mod cell_now;
 mod common;
 mod day;
 mod erase;
@@ -14,9 +15,10 @@ mod vehicle;
 mod workshop;
 
 pub(crate) use catalogue::{CatalogueDay, CataloguePage};
+pub(crate) use cell_now::{CellNowPage, newest, next_words, runs_words};
 pub(crate) use common::{
     ColumnTable, Encoding, FigureAsked, attached_rows, channels, column_rows, count, date_words, dyno_kinds,
-    id_of, lane_ids, size_words, units,
+    id_of, lane_ids, plan_rows, size_words, units,
 };
 pub(crate) use day::{
     DayPage, DayTyped, InboxFragment, NewDayPage, TypedForm, applied, checklist_fragment, day_page, day_seen,

@@ -1,5 +1,7 @@
 //! Torque beside power, channels over each other, every limit against every set; on the demo.
 
+mod watched;
+
 use crate::common::Cell;
 
 fn count(text: &str, what: &str) -> usize {

@@ -6,7 +6,7 @@ use axum::http::StatusCode;
 use jamjar_store::{Attached, Subject};
 
 /// The dyno's and the engine computer's file of a pull of the demo's first day, and their bytes.
-async fn recordings(cell: &Cell, set: usize, pull: usize) -> Vec<(String, Vec<u8>)> {
+pub(crate) async fn recordings(cell: &Cell, set: usize, pull: usize) -> Vec<(String, Vec<u8>)> {
     let p = cell.store.sets_of_day(1).await.unwrap()[set].pulls[pull].0.clone();
     let mut out = Vec::new();
     for (id, which) in [(p.dyno_file_id, "dyno"), (p.ecu_file_id.unwrap(), "ecu")] {
@@ -37,7 +37,7 @@ async fn released(cell: &Cell) -> jamjar_store::MapRecord {
 }
 
 /// A second day of the demo's first vehicle.
-async fn another_day(cell: &Cell) -> (String, i64) {
+pub(crate) async fn another_day(cell: &Cell) -> (String, i64) {
     let form = [("vehicle_id", "1"), ("date", "2026-05-04"), ("place", "cell 2")];
     let at = cell.post("/days", &form).await.location();
     let id = at.rsplit('/').next().unwrap().parse().unwrap();

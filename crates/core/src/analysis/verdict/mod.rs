@@ -8,6 +8,7 @@ mod difference;
 mod figure;
 mod noted;
 mod notes;
+mod now;
 mod repeats;
 
 pub use caveats::{Caveat, Separation};
@@ -16,4 +17,5 @@ pub use comparison::{Comparison, compare_all};
 pub use difference::Verdict;
 pub use figure::FigureComparison;
 pub use noted::note_pulls;
+pub use now::{Now, now};
 pub use repeats::{PullFinding, find_days, find_pulls};
