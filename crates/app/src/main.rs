@@ -112,6 +112,26 @@ enum Command {
         #[arg(long)]
         seed: Option<u64>,
     },
+    /// Stand in for a cell's recorders: drop simulated pulls into a folder, one after the other.
+    Recorder {
+        /// Folder to write to, such as the one a cell names.
+        folder: PathBuf,
+        /// A scenario file, or a built-in one.
+        #[arg(long, default_value = "first-light")]
+        scenario: String,
+        /// Seed; the scenario's own when absent.
+        #[arg(long)]
+        seed: Option<u64>,
+        /// Seconds between two pulls.
+        #[arg(long, default_value_t = 30.0)]
+        every: f64,
+        /// How many pulls.
+        #[arg(long, default_value_t = 3)]
+        pulls: usize,
+        /// Only recordings whose names begin so, such as stock-95.
+        #[arg(long, default_value = "")]
+        only: String,
+    },
     /// Hold the analysis against the simulator's truth and print what it finds.
     Validate {
         /// Days of the study of coverage; the other studies are scaled from it.
@@ -216,6 +236,10 @@ fn main() -> ExitCode {
         Command::Demo { action: DemoAction::Reset { place } } => commands::db::load_demo(&place, true),
         Command::Demo { action: DemoAction::Big { place, pulls } } => commands::db::bulk(&place, pulls),
         Command::Simulate { scenario, out, seed } => commands::simulate::run(&scenario, &out, seed),
+        Command::Recorder { folder, scenario, seed, every, pulls, only } => {
+            let asked = commands::recorder::Asked { scenario, seed, every_s: every, pulls, only };
+            commands::recorder::run(&folder, &asked)
+        }
         Command::Validate { days, json, out } => commands::validate::validate(days, json, out),
         Command::Fuzz { inputs, seed } => commands::fuzz::run(inputs, seed),
         Command::Calc { name, json: _ } => commands::calc::run(&name),

@@ -5,6 +5,7 @@ pub(crate) mod archive;
 pub(crate) mod calc;
 pub(crate) mod db;
 pub(crate) mod fuzz;
+pub(crate) mod recorder;
 pub(crate) mod serve;
 pub(crate) mod simulate;
 pub(crate) mod validate;

@@ -42,7 +42,7 @@ pub fn now_sentence(now: &Now, limits: &[Limit], units: Units, more: Option<u32>
         }
         Now::PullAgain(None) => "One pull knows no scatter.".into(),
         Now::Settled(at) => {
-            let from = if *at == 0 { "All pulls agree".to_owned() } else { format!("From pull {} on they agree", at + 1) };
+            let from = if *at == 0 { "The pulls agree".to_owned() } else { format!("From pull {} on they agree", at + 1) };
             format!("{from} within 0.7 %.{}", enough(more))
         }
     }

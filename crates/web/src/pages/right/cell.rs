@@ -69,7 +69,7 @@ async fn built(
             Field { kind: "date", ..Field::text("calibrated", "Calibrated on", &f.calibrated) },
             Field::text("folder", "Folder of its recorders", &f.folder)
                 .wide(40)
-                .hint("for who looks for files"),
+                .hint("watched while something runs on a day here: what appears is taken in"),
             Field { kind: "area", ..Field::text("note", "Note", &f.note).wide(60) },
             Field::text("why", "Why", &f.why).wide(30),
         ],
