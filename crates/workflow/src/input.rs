@@ -31,6 +31,7 @@ pub(crate) fn input_of(s: &SetWithPulls) -> SetInput {
         at_h: began.map(|t| f64::from(t.num_seconds_from_midnight()) / 3600.0),
         order: f64::from(s.set.position),
         factors,
+        mounting: None,
         map_fuels: s.set.map_fuel.clone(),
         pulls: Vec::new(),
     }

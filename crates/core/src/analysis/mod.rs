@@ -30,6 +30,6 @@ pub use set_vs_set::{
     GainCurve, Gains, LargestGain, OrderFree, SecondLooks, Share, Split, StateDifference, Step, differs,
 };
 pub use verdict::{
-    Caveat, Comparison, FigureComparison, Now, PullFinding, Verdict, compare_all, find_days, find_pulls,
-    note_pulls, now,
+    Caveat, Comparison, FigureComparison, GainOfGains, NoRatio, Now, PullFinding, Verdict, compare_all,
+    find_days, find_pulls, gain_of_gains, note_pulls, now,
 };

@@ -7,6 +7,8 @@ mod draws;
 pub mod drift;
 pub mod equivalence;
 pub mod family;
+pub mod gains;
+pub mod habit;
 pub mod outliers;
 pub mod plan;
 pub mod pooled;

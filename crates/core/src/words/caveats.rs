@@ -36,6 +36,11 @@ pub fn caveat(c: &Caveat, to: &Speech<'_>) -> String {
         Caveat::TooCoarse => "Can't tell: the pulls scatter by less than the coarsest recorded step can carry. Are they copies of one file, or were torque and speed recorded too coarsely?".into(),
         Caveat::BorrowedScatter => "A set has one pull: the interval borrows its scatter from the day's other sets.".into(),
         Caveat::HeldSteps { shared } => format!("Held steps, {shared} speeds in common: nothing was measured between them."),
+        Caveat::Provisional(h) => format!(
+            "Provisional: the scatter is that of the cell's earlier days ({:.2} % of one pull, {} sets), not of this one. One vehicle in ten is noisier: 95 % is then 82 to 90 %. Pull each again to measure it.",
+            100.0 * h.relative_sd,
+            h.sets
+        ),
         Caveat::OneMounting => {
             "Within one mounting only: no set was run again, so scatter between mountings is not in the interval.".into()
         }
@@ -180,7 +185,7 @@ fn split(s: &Split, to: &Speech<'_>) -> String {
         let share = |x: &Share| format!("{} {}", x.factor, sized(&x.interval));
         let t = &f.together;
         let beyond = match Verdict::of(t.ci95()) {
-            Verdict::Gain | Verdict::Loss => {
+            Verdict::Gain | Verdict::Loss | Verdict::ProvisionalGain | Verdict::ProvisionalLoss => {
                 format!("together they do {} beyond the sum of each alone", sized(t))
             }
             Verdict::NoDifferenceShown | Verdict::CantTell => {

@@ -1,7 +1,7 @@
 //! The one sentence that heads a comparison.
 
 use super::Speech;
-use crate::analysis::{Comparison, Figure, SetResult, Verdict};
+use crate::analysis::{Comparison, Figure, GainOfGains, NoRatio, SetResult, Verdict};
 
 /// Plain words for a comparison: gain at peak with its half-width, or why none can be given.
 pub fn headline_sentence(c: &Comparison, sets: &[SetResult], to: &Speech<'_>) -> String {
@@ -20,18 +20,38 @@ pub fn headline_sentence(c: &Comparison, sets: &[SetResult], to: &Speech<'_>) ->
     match (peak.verdict, peak.mean_difference, half) {
         (Verdict::Gain, Some(d), Some(h)) => told(d, h, "gains", "over"),
         (Verdict::Loss, Some(d), Some(h)) => told(d, h, "loses", "against"),
+        (Verdict::ProvisionalGain, Some(d), Some(h)) => told(d, h, "provisionally gains", "over"),
+        (Verdict::ProvisionalLoss, Some(d), Some(h)) => told(d, h, "provisionally loses", "against"),
         (Verdict::NoDifferenceShown, Some(_), Some(h)) => {
             format!(
                 "No difference shown between {candidate} and {base} at peak: it would have to be larger than about {h:.1} {u} to show."
             )
         }
-        (Verdict::Gain | Verdict::Loss | Verdict::NoDifferenceShown | Verdict::CantTell, Some(d), _) => {
+        (
+            Verdict::Gain
+            | Verdict::Loss
+            | Verdict::NoDifferenceShown
+            | Verdict::CantTell
+            | Verdict::ProvisionalGain
+            | Verdict::ProvisionalLoss,
+            Some(d),
+            _,
+        ) => {
             format!(
                 "Can't tell whether {candidate} differs from {base}: {:+.1} {u} at peak, without an interval.",
                 unit.from_kw(d)
             )
         }
-        (Verdict::Gain | Verdict::Loss | Verdict::NoDifferenceShown | Verdict::CantTell, None, _) => {
+        (
+            Verdict::Gain
+            | Verdict::Loss
+            | Verdict::NoDifferenceShown
+            | Verdict::CantTell
+            | Verdict::ProvisionalGain
+            | Verdict::ProvisionalLoss,
+            None,
+            _,
+        ) => {
             format!("Can't tell: {candidate} and {base} cannot be compared.")
         }
     }
@@ -59,20 +79,38 @@ pub fn sentence_about(
     match (f.verdict, f.mean_difference, half) {
         (Verdict::Gain, Some(d), Some(h)) => told(d, h, "more"),
         (Verdict::Loss, Some(d), Some(h)) => told(d, h, "less"),
+        (Verdict::ProvisionalGain, Some(d), Some(h)) => told(d, h, "more, provisionally,"),
+        (Verdict::ProvisionalLoss, Some(d), Some(h)) => told(d, h, "less, provisionally,"),
         (Verdict::NoDifferenceShown, Some(_), Some(h)) => {
             format!(
                 "No difference shown between {candidate} and {base} in {place}: it would have to be larger than about {h:.1} {u} to show."
             )
         }
-        (Verdict::Gain | Verdict::Loss | Verdict::NoDifferenceShown | Verdict::CantTell, Some(d), _) => {
+        (
+            Verdict::Gain
+            | Verdict::Loss
+            | Verdict::NoDifferenceShown
+            | Verdict::CantTell
+            | Verdict::ProvisionalGain
+            | Verdict::ProvisionalLoss,
+            Some(d),
+            _,
+        ) => {
             format!(
                 "Can't tell whether {candidate} differs from {base} in {place}: {:+.1} {u}, without an interval.",
                 scale(d)
             )
         }
-        (Verdict::Gain | Verdict::Loss | Verdict::NoDifferenceShown | Verdict::CantTell, None, _) => {
-            nothing()
-        }
+        (
+            Verdict::Gain
+            | Verdict::Loss
+            | Verdict::NoDifferenceShown
+            | Verdict::CantTell
+            | Verdict::ProvisionalGain
+            | Verdict::ProvisionalLoss,
+            None,
+            _,
+        ) => nothing(),
     }
 }
 
@@ -120,4 +158,44 @@ fn low_end(c: &Comparison) -> Option<f64> {
     let first = c.power.significant_rpm.first()?[0];
     let start = *c.power.curve.rpm.first()?;
     (first > start + 99.0).then_some(first)
+}
+
+/// Whether one step gained more than another: "Stock to C3 gained 1.034 (1.012 to 1.057) times as much as …".
+pub fn gain_of_gains_sentence(g: &GainOfGains, sets: &[SetResult], to: &Speech<'_>) -> String {
+    let name =
+        |[from, target]: [usize; 2]| format!("{} to {}", to.set(&sets[from].id), to.set(&sets[target].id));
+    let [one, two] = g.steps.map(name);
+    let why = |w: NoRatio| match w {
+        NoRatio::NoPower => "a set has no peak power",
+        NoRatio::NotAlike => "a step goes over gears or kinds of pull",
+        NoRatio::NoScatter => "no scatter of pulls is known",
+        NoRatio::NoMountings => "scatter between mountings is not known: run three configurations again",
+    };
+    let Some(r) = g.ratio else { return format!("Can't tell: {}.", why(g.why.unwrap_or(NoRatio::NoPower))) };
+    let percent = |x: f64| 100.0 * (x - 1.0);
+    let told = match (r.ci95, g.verdict) {
+        (Some([low, high]), v) => {
+            let says = match v {
+                Verdict::Gain | Verdict::ProvisionalGain => "gained more",
+                Verdict::Loss | Verdict::ProvisionalLoss => "gained less",
+                Verdict::NoDifferenceShown | Verdict::CantTell => "is not shown to have gained more or less",
+            };
+            format!(
+                "{one} {says} than {two}: by {:+.1} % ({:+.1} to {:+.1}).",
+                percent(r.ratio),
+                percent(low),
+                percent(high)
+            )
+        }
+        (None, _) => format!(
+            "Can't tell whether {one} gained more than {two}: {:+.1} %, without an interval, for {}.",
+            percent(r.ratio),
+            why(g.why.unwrap_or(NoRatio::NoMountings))
+        ),
+    };
+    match g.baselines_differ.as_slice() {
+        [] => told,
+        [one] => format!("{told} The two began from a different {one}."),
+        all => format!("{told} The two began from different {}: attributed to none of them.", all.join(", ")),
+    }
 }

@@ -17,7 +17,9 @@ mod refusal;
 mod tests;
 
 pub use caveats::{caveat, settled};
-pub use comparison::{beside_sentence, headline_sentence, larger_sentence, sentence_about};
+pub use comparison::{
+    beside_sentence, gain_of_gains_sentence, headline_sentence, larger_sentence, sentence_about,
+};
 pub use correction::caution;
 pub use coupling::{belt_sentence, coupling_sentence};
 pub use events::{event, event_short};

@@ -7,6 +7,7 @@ use jamjar_core::driven::Driven;
 use jamjar_core::gears::Gears;
 use jamjar_core::limits::Limit;
 use jamjar_core::pull::dyno::{Dyno, DynoKind};
+use jamjar_core::stats::habit::{Habit, HabitBetween};
 use serde::Deserialize;
 use std::collections::BTreeMap;
 
@@ -48,10 +49,47 @@ pub struct Job {
     pub channels: Channels,
     #[serde(default)]
     pub limits: Vec<Limit>,
+    /// The cell's habit, for sets whose day has no scatter of its own.
+    #[serde(default)]
+    pub provisional_scatter: Option<ProvisionalScatter>,
+    /// Two steps whose gains are compared.
+    #[serde(default)]
+    pub steps: Option<Vec<JobStep>>,
     /// What was changed between sets beside their own configuration.
     #[serde(default)]
     pub interventions: Vec<Intervention>,
     pub sets: Vec<JobSet>,
+}
+
+/// Scatter of the cell's earlier days, relative.
+#[derive(Debug, Clone, Deserialize)]
+#[serde(deny_unknown_fields)]
+#[allow(missing_docs)]
+pub struct ProvisionalScatter {
+    pub relative_sd: f64,
+    pub dof: f64,
+    pub sets: u32,
+    #[serde(default)]
+    pub between: Option<HabitBetween>,
+    /// Where it comes from, in words.
+    #[serde(default)]
+    pub from: String,
+}
+
+impl ProvisionalScatter {
+    /// As the core knows it.
+    pub fn habit(&self) -> Habit {
+        Habit { relative_sd: self.relative_sd, dof: self.dof, sets: self.sets, between: self.between }
+    }
+}
+
+/// A step from one set to another.
+#[derive(Debug, Clone, Deserialize)]
+#[serde(deny_unknown_fields)]
+#[allow(missing_docs)]
+pub struct JobStep {
+    pub from: String,
+    pub to: String,
 }
 
 /// A change at a moment: software of a unit, a belt, a sensor.
@@ -176,6 +214,9 @@ pub struct JobSet {
     pub at_h: Option<f64>,
     #[serde(default)]
     pub factors: BTreeMap<String, serde_json::Value>,
+    /// Name of its mounting; sets that share one stood in one.
+    #[serde(default)]
+    pub mounting: Option<String>,
     /// Fuels the map is meant for; no set that puts it on another is proposed.
     #[serde(default)]
     pub map_fuel: Option<String>,

@@ -1,6 +1,6 @@
 //! Reading a job file and its logs; every refusal names the place.
 
-use super::input::{Column, Conditions, Job, JobPull, JobSet};
+use super::input::{Column, Conditions, Job, JobPull, JobSet, ProvisionalScatter};
 use super::{JobError, Prepared, crossed, finished, strict};
 use crate::input::ratio_in;
 use jamjar_core::air::{AirError, AirState};
@@ -66,13 +66,27 @@ pub fn load(path: &Path) -> Result<Prepared, JobError> {
         headline: job.headline,
         band_rpm: job.band_rpm,
         margin_kw: job.margin_kw,
+        habit: job.provisional_scatter.as_ref().map(ProvisionalScatter::habit),
         at_rpm: job.at_rpm,
         driven: job.driven_rpm,
         shift_rpm: job.shift_rpm,
         across_gears: job.across_gears.is_some(),
         along: job.along,
     };
-    Ok(Prepared { vehicle, settings, limits: job.limits, sets, baseline, across_gears: job.across_gears })
+    let at = |id: &String| job.sets.iter().position(|s| s.id == *id).expect("checked before");
+    let steps = job.steps.as_ref().and_then(|all| match all.as_slice() {
+        [one, two] => Some([[at(&one.from), at(&one.to)], [at(&two.from), at(&two.to)]]),
+        _ => None,
+    });
+    Ok(Prepared {
+        vehicle,
+        settings,
+        limits: job.limits,
+        sets,
+        baseline,
+        steps,
+        across_gears: job.across_gears,
+    })
 }
 
 /// What every set and pull of a job shares.
@@ -108,6 +122,7 @@ fn read_set(order: f64, set: &JobSet, of: &Whole<'_>, files: &mut Files<'_>) -> 
         order,
         factors,
         map_fuels: set.map_fuel.clone(),
+        mounting: set.mounting.clone().filter(|m| !m.trim().is_empty()),
         pulls,
     })
 }

@@ -16,7 +16,8 @@ pub use load::{load, parse};
 pub use result::to_json;
 
 use jamjar_core::analysis::{
-    Comparison, Measured, SetInput, SetResult, Settings, Vehicle, analyse_sets, compare_all, measure_sets,
+    Comparison, GainOfGains, Measured, SetInput, SetResult, Settings, Vehicle, analyse_sets, compare_all,
+    gain_of_gains, measure_sets,
 };
 use jamjar_core::limits::{Limit, Verdict};
 use serde_json::Value;
@@ -35,6 +36,8 @@ pub struct Prepared {
     pub sets: Vec<SetInput>,
     /// Index of the baseline.
     pub baseline: usize,
+    /// Two steps whose gains are compared: from and to, as indices of sets.
+    pub steps: Option<[[usize; 2]; 2]>,
     /// Why different gears are compared, when a person accepts it.
     pub across_gears: Option<String>,
 }
@@ -48,6 +51,8 @@ pub struct Analysed {
     pub sets: Vec<SetResult>,
     /// Comparisons with the baseline.
     pub comparisons: Vec<Comparison>,
+    /// The gain of gains that was asked for.
+    pub gain_of_gains: Option<GainOfGains>,
 }
 
 /// Measures and compares.
@@ -59,7 +64,8 @@ pub fn analyse(job: &Prepared) -> Result<Analysed, JobError> {
     let sets = analyse_sets(&job.sets, &measured, &job.vehicle.engine, &job.settings);
     let candidates: Vec<usize> = (0..sets.len()).filter(|i| *i != job.baseline).collect();
     let comparisons = compare_all(&sets, job.baseline, &candidates, &job.vehicle, &job.settings);
-    Ok(Analysed { measured, sets, comparisons })
+    let gain_of_gains = job.steps.map(|steps| gain_of_gains(&sets, steps));
+    Ok(Analysed { measured, sets, comparisons, gain_of_gains })
 }
 
 /// A job that was run.

@@ -30,6 +30,18 @@ pub fn to_json(job: &Prepared, a: &Analysed) -> Value {
         "comparisons": a.comparisons.iter().map(|c| comparison_json(c, &a.sets, s.along)).collect::<Vec<_>>(),
         "limits": a.sets.iter().zip(&a.measured).flat_map(|(set, pulls)| pulls.iter().flat_map(|m| m.limits.iter().map(|o| limit_json(set, m, o)))).collect::<Vec<_>>(),
     });
+    if let Some(g) = &a.gain_of_gains {
+        let step = |[from, to]: [usize; 2]| json!({"from": a.sets[from].id, "to": a.sets[to].id});
+        out["gain_of_gains"] = json!([{
+            "steps": g.steps.map(step),
+            "figure": "peak_power",
+            "ratio": g.ratio.map(|r| r.ratio),
+            "ci95": g.ratio.and_then(|r| r.ci95),
+            "verdict": g.verdict,
+            "baselines_differ": g.baselines_differ,
+            "text": words::gain_of_gains_sentence(g, &a.sets, &Speech::PLAIN),
+        }]);
+    }
     if let Some(why) = &job.across_gears {
         out["across_gears"] = json!(why);
     }
@@ -168,10 +180,14 @@ fn alignment_json(a: &Alignment) -> Value {
 }
 
 fn figure_json(f: &FigureComparison) -> Value {
-    json!({
+    let mut out = json!({
         "difference": f.difference, "unit": f.figure.unit(), "ci95": f.ci95, "ci95_family": f.ci95_family, "verdict": f.verdict,
         "mean_difference": f.mean_difference, "smallest_detectable": f.smallest_detectable, "pull_sd": f.pull_sd,
-    })
+    });
+    if f.provisional {
+        out["provisional"] = json!(true);
+    }
+    out
 }
 
 fn split_json(s: &Split) -> Value {

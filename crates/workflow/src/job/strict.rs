@@ -12,15 +12,11 @@ use serde_json::Value;
 use std::collections::HashSet;
 
 /// Fields of the contract that this version does not compute, by where they stand.
-const NOT_YET: [(&str, &[&str]); 3] =
-    [("", &["provisional_scatter", "steps", "computed"]), ("set", &["mounting"]), ("limit", &["applies_to"])];
+const NOT_YET: [(&str, &[&str]); 2] = [("", &["computed"]), ("limit", &["applies_to"])];
 
 /// Refuses fields that are known and not computed yet, before anything else is read: the path of the first.
 pub(super) fn not_yet(job: &Value) -> Result<(), String> {
     refuse("", "", job)?;
-    for (i, set) in job["sets"].as_array().into_iter().flatten().enumerate() {
-        refuse("set", &format!("sets[{i}]."), set)?;
-    }
     for (i, limit) in job["limits"].as_array().into_iter().flatten().enumerate() {
         refuse("limit", &format!("limits[{i}]."), limit)?;
     }
@@ -73,6 +69,35 @@ pub(super) fn check(job: &Job) -> Result<(), String> {
         return Err("there are no sets".into());
     }
     unique("set", job.sets.iter().map(|s| s.id.as_str()))?;
+    for (i, step) in job.steps.iter().flatten().enumerate() {
+        for (end, id) in [("from", &step.from), ("to", &step.to)] {
+            if job.sets.iter().all(|s| s.id != *id) {
+                return Err(format!("steps[{i}].{end} “{id}” is not a set"));
+            }
+        }
+        if step.from == step.to {
+            return Err(format!("steps[{i}] goes from “{}” to itself", step.from));
+        }
+    }
+    if let Some(all) = &job.steps
+        && all.len() != 2
+    {
+        return Err(format!("steps has {} of them: a gain of gains takes two", all.len()));
+    }
+    if let Some(h) = &job.provisional_scatter {
+        let between = h.between.map_or([0.0, 0.0], |b| [b.relative_sd, b.dof]);
+        for (name, v) in [
+            ("relative_sd", h.relative_sd),
+            ("dof", h.dof),
+            ("between.relative_sd", between[0]),
+            ("between.dof", between[1]),
+        ] {
+            let most = if name.ends_with("dof") { 1e6 } else { 0.5 };
+            if !(0.0..=most).contains(&v) {
+                return Err(format!("provisional_scatter.{name}: {v} cannot be; give 0 to {most}"));
+            }
+        }
+    }
     job.sets.iter().try_for_each(set)?;
     unique("limit", job.limits.iter().map(|l| l.id.as_str()))?;
     job.limits.iter().try_for_each(limit)

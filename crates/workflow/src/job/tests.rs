@@ -223,10 +223,20 @@ fn a_bad_job_says_what_and_where() {
         ),
         ("unknown field `corection`", edit(&|j| j["corection"] = json!("none"))),
         (
-            "provisional_scatter is not computed yet",
-            edit(&|j| j["provisional_scatter"] = json!({"relative_sd": 0.006})),
+            "provisional_scatter.relative_sd",
+            edit(&|j| j["provisional_scatter"] = json!({"relative_sd": 6, "dof": 18, "sets": 9})),
         ),
-        ("sets[0].mounting is not computed yet", edit(&|j| j["sets"][0]["mounting"] = json!("first"))),
+        (
+            "steps[1].to “c9” is not a set",
+            edit(&|j| {
+                j["steps"] = json!([{"from": "stock-95", "to": "c1-95"}, {"from": "stock-95", "to": "c9"}]);
+            }),
+        ),
+        ("a gain of gains takes two", edit(&|j| j["steps"] = json!([{"from": "stock-95", "to": "c1-95"}]))),
+        (
+            "computed is not computed yet",
+            edit(&|j| j["computed"] = json!([{"name": "x", "unit": "", "expr": "1"}])),
+        ),
         ("it is one of these", edit(&|j| j["sets"][0]["pulls"][1]["table"] = json!("print.csv"))),
         ("needs vehicle.dyno.reference_gear", edit(&|j| j["vehicle"]["gears"] = json!({"1": 3.6}))),
         (
@@ -285,4 +295,91 @@ fn the_flags_of_a_days_pulls_stand_in_the_result() {
         let text = words::finding(&f.found, Units::default());
         assert!(flags.iter().any(|x| x["kind"] == f.found.kind() && x["text"] == text.as_str()), "{f:?}");
     }
+}
+
+/// Sets of one mounting share its effect; a day of single pulls stands on the cell's habit, and says so.
+#[test]
+fn mountings_habit_and_gains_of_gains_are_computed_as_the_contract_says() {
+    let folder = Folder::new();
+    let good = job_of(&first_light(3, 0.001).unwrap(), &folder);
+    let done = |f: &dyn Fn(&mut Value)| {
+        let mut j = good.clone();
+        f(&mut j);
+        run(&folder.write("job.json", j.to_string())).unwrap().result
+    };
+    let of = |r: &Value, id: &str| {
+        r["comparisons"].as_array().unwrap().iter().find(|c| c["candidate"] == id).unwrap().clone()
+    };
+    let width = |c: &Value| {
+        let ci = &c["figures"]["peak_power"]["ci95"];
+        ci[1].as_f64().unwrap() - ci[0].as_f64().unwrap()
+    };
+    let ids: Vec<String> =
+        good["sets"].as_array().unwrap().iter().map(|s| s["id"].as_str().unwrap().to_owned()).collect();
+    let (base, other, third) = (ids[0].as_str(), ids[1].as_str(), ids[2].as_str());
+    let plain = done(&|_| {});
+    let mounted = done(&|j| {
+        j["sets"][0]["mounting"] = json!("m1");
+        j["sets"][1]["mounting"] = json!("m1");
+    });
+    assert!(width(&of(&mounted, other)) <= width(&of(&plain, other)), "the effect of one mounting cancels");
+    assert!((width(&of(&mounted, third)) - width(&of(&plain, third))).abs() < 1e-9, "others keep theirs");
+
+    let single = |j: &mut Value| {
+        let sets = j["sets"].as_array_mut().unwrap();
+        sets.truncate(2);
+        for s in sets {
+            s["pulls"].as_array_mut().unwrap().truncate(1);
+        }
+    };
+    let peak = |r: &Value| of(r, other)["figures"]["peak_power"].clone();
+    let bare = peak(&done(&single));
+    assert!(bare["ci95"].is_null() && bare["verdict"] == "cant_tell" && bare["provisional"].is_null());
+    let habit = |more: Value| {
+        let mut h = json!({"relative_sd": 0.006, "dof": 18, "sets": 9, "from": "earlier days"});
+        h.as_object_mut().unwrap().extend(more.as_object().unwrap().clone());
+        done(&|j| {
+            single(j);
+            j["provisional_scatter"] = h.clone();
+        })
+    };
+    let whole = habit(json!({"between": {"relative_sd": 0.004, "dof": 4}}));
+    let p = peak(&whole);
+    assert_eq!((p["provisional"].clone(), p["verdict"].clone()), (json!(true), json!("provisional_gain")));
+    let mean = |i: usize| whole["sets"][i]["figures"]["peak_power"]["mean"].as_f64().unwrap();
+    let (s2, b2) = (0.006_f64.powi(2), 0.004_f64.powi(2));
+    let half = 2.306_004 * (mean(0).powi(2) * (s2 + b2) + mean(1).powi(2) * (s2 + b2)).sqrt();
+    let ci = &p["ci95"];
+    assert!(((ci[1].as_f64().unwrap() - ci[0].as_f64().unwrap()) / 2.0 - half).abs() < 1e-3, "{ci} {half}");
+    let notes = |r: &Value| of(r, other)["notes"].to_string();
+    assert!(notes(&whole).contains("One vehicle in ten is noisier"));
+    let within = habit(json!({}));
+    assert!(peak(&within)["ci95"].is_array() && peak(&within)["verdict"] == "cant_tell");
+    assert!(notes(&within).to_lowercase().contains("within one mounting only"));
+    let short = habit(json!({"dof": 8}));
+    assert!(peak(&short)["ci95"].is_null() && peak(&short)["verdict"] == "cant_tell", "too little history");
+    let measured = done(&|j| {
+        j["provisional_scatter"] = json!({"relative_sd": 0.2, "dof": 18, "sets": 9});
+    });
+    assert_eq!(peak(&measured), peak(&plain), "what was measured wins");
+
+    let steps = json!([{"from": base, "to": third}, {"from": base, "to": other}]);
+    let asked = |mounting: bool| {
+        done(&|j| {
+            j["steps"] = steps.clone();
+            if mounting {
+                j["sets"].as_array_mut().unwrap().iter_mut().for_each(|s| s["mounting"] = json!("m1"));
+            }
+        })
+    };
+    let g = asked(false)["gain_of_gains"][0].clone();
+    let ratio = |r: &Value, i: usize| r["sets"][i]["figures"]["peak_power"]["mean"].as_f64().unwrap();
+    let wanted = (ratio(&plain, 2) / ratio(&plain, 0)) / (ratio(&plain, 1) / ratio(&plain, 0));
+    assert!((g["ratio"].as_f64().unwrap() - wanted).abs() < 1e-9, "{g}");
+    assert_eq!(g["baselines_differ"], json!([]));
+    assert!(g["ci95"].is_null() && g["verdict"] == "cant_tell", "one set run again knows no mountings: {g}");
+    let g = asked(true)["gain_of_gains"][0].clone();
+    let ci = &g["ci95"];
+    assert!(ci[0].as_f64().unwrap() < wanted && wanted < ci[1].as_f64().unwrap(), "{g}");
+    assert!(g["text"].as_str().unwrap().contains(" than "), "{g}");
 }

@@ -43,6 +43,8 @@ pub struct SetInput {
     pub factors: Factors,
     /// Fuels its map is meant for, several separated by commas; `None` when nobody said.
     pub map_fuels: Option<String>,
+    /// Name of the mounting it was pulled in, shared by sets that stood in one; `None`: one of its own.
+    pub mounting: Option<String>,
     /// Clock time of its first pull, h, when known.
     pub at_h: Option<f64>,
     /// Place in the order of running.

@@ -5,6 +5,7 @@ use super::vehicle::{Engine, Ignition};
 use crate::correction::Correction;
 use crate::driven::Driven;
 use crate::figures::Looks;
+use crate::stats::habit::Habit;
 use serde::{Deserialize, Serialize};
 
 /// Headline statistic of a set; the interval always belongs to the means.
@@ -97,6 +98,9 @@ pub struct Settings {
     /// Differences at peak within ± this are called equivalent when shown to be, kW; set before looking.
     #[serde(default)]
     pub margin_kw: Option<f64>,
+    /// What the cell's earlier days say of scatter, for sets whose day has none of its own.
+    #[serde(default)]
+    pub habit: Option<Habit>,
     /// Engine speed to read power at, rpm.
     #[serde(default)]
     pub at_rpm: Option<f64>,
@@ -137,6 +141,7 @@ impl Default for Settings {
             headline: Headline::Mean,
             band_rpm: None,
             margin_kw: None,
+            habit: None,
             at_rpm: None,
             driven: None,
             shift_rpm: None,

@@ -48,6 +48,8 @@ pub struct SetResult {
     pub order: f64,
     /// Configuration.
     pub factors: Factors,
+    /// Name of its mounting; `None`: one of its own.
+    pub mounting: Option<String>,
     /// Corrected pulls, in order of running.
     pub pulls: Vec<Corrected>,
     /// Their figures.
@@ -116,6 +118,11 @@ impl SetResult {
     /// Whether a pull of its and one of another set were made from one recording.
     pub fn shares_with(&self, other: &SetResult) -> bool {
         self.prints.iter().any(|p| other.prints.contains(p))
+    }
+
+    /// Whether another set of its day stood in the same mounting.
+    pub fn shares_mounting(&self, other: &Self) -> bool {
+        self.day == other.day && self.mounting.is_some() && self.mounting == other.mounting
     }
 
     /// Values of one figure.
@@ -227,6 +234,7 @@ fn analyse_set(
         at_h: input.at_h,
         order: input.order,
         factors: input.factors.clone(),
+        mounting: input.mounting.clone(),
         map_fuels: input.map_fuels.clone(),
         limits: set_verdicts(measured),
         rate_rpm_s: average(indices.iter().filter_map(|&i| measured[i].rate_rpm_s).collect()),

@@ -17,6 +17,6 @@ pub use split::{OrderFree, Share, Split, Step};
 
 pub(super) use days::{CROSS_DAY_SHARE, cross_day_share};
 pub(super) use gain::{Curves, gain_curve};
-pub(super) use pool::{Alike, Pool};
-pub(super) use second_looks::second_looks;
+pub(super) use pool::{Alike, Pool, within_alike};
+pub(super) use second_looks::{relative_between, second_looks};
 pub(super) use split::splits;

@@ -34,6 +34,12 @@ impl<'a> Alike<'a> {
     }
 }
 
+/// Scatter of a figure over the sets that are alike with a pair, without a band along the curve.
+pub(in crate::analysis) fn within_alike(sets: &[SetResult], alike: &Alike<'_>, f: Figure) -> Option<Within> {
+    let members = sets.iter().filter(|s| s.n() > 0 && alike.holds(s) && !s.has_copies());
+    within(&members.map(|s| s.figure(f).values.as_slice()).collect::<Vec<_>>())
+}
+
 /// Scatter pooled over the sets that belong with a pair: same gear and kind of pull, on either day.
 pub(in crate::analysis) struct Pool<'a> {
     alike: Alike<'a>,
@@ -82,12 +88,27 @@ impl<'a> Pool<'a> {
     }
 
     pub(in crate::analysis) fn between(&self, f: Figure, w: &Within) -> Option<Between> {
-        between(&run_again(&self.sets, |s| s.figure(f).values.as_slice()), w)
+        let groups = run_again(&self.sets, |s| s.figure(f).values.as_slice());
+        let slices: Vec<Vec<&[f64]>> = groups.iter().map(|g| g.iter().map(Vec::as_slice).collect()).collect();
+        between(&slices, w)
     }
 
-    /// How many sets were configurations run again on their day.
+    /// The same for a pair; none where both stood in one mounting, whose effect cancels.
+    pub(in crate::analysis) fn between_of(
+        &self,
+        f: Figure,
+        w: &Within,
+        [a, b]: [&SetResult; 2],
+    ) -> Option<Between> {
+        if a.shares_mounting(b) { None } else { self.between(f, w) }
+    }
+
+    /// How many mountings were of configurations that had been mounted before on their day.
     pub(in crate::analysis) fn run_again(&self) -> usize {
-        run_again(&self.sets, |s| s.n()).iter().map(|g| g.len() - 1).sum()
+        run_again(&self.sets, |s| s.figure(Figure::PeakPower).values.as_slice())
+            .iter()
+            .map(|g| g.len() - 1)
+            .sum()
     }
 
     /// The gain of one set over another along an axis with its simultaneous band, where there is one.
@@ -117,7 +138,7 @@ impl<'a> Pool<'a> {
         };
         let Some(band) = band.as_ref().filter(|_| a.n() > 0 && b.n() > 0) else { return out };
         let w = self.within(Figure::PeakPower);
-        let s_b = w.as_ref().and_then(|w| self.between(Figure::PeakPower, w));
+        let s_b = w.as_ref().and_then(|w| self.between_of(Figure::PeakPower, w, [a, b]));
         let half = band.half_widths(a.n(), b.n(), s_b.as_ref().zip(w.map(|w| w.sd)));
         let (extra, base) = (cross_day_share(a, b), which.mean(a));
         let at = |x: f64| index_of(&base.rpm, x).map_or(0.0, |i| base.values(read)[i].abs());
@@ -131,21 +152,27 @@ impl<'a> Pool<'a> {
     }
 }
 
-/// Values of the sets of each configuration and day: mounted again on one day they know the scatter between
-/// mountings. Another day is no mounting; it is weather, calibration and fuel besides (domain, section 4).
-pub(in crate::analysis) fn run_again<'a, T>(
+/// Values of the mountings of each configuration and day: mounted again on one day they know the scatter between
+/// mountings; sets of one mounting are one. Another day is no mounting; it is weather, calibration and fuel
+/// besides (domain, section 4).
+pub(in crate::analysis) fn run_again<'a>(
     sets: &[&'a SetResult],
-    values: impl Fn(&'a SetResult) -> T,
-) -> Vec<Vec<T>> {
-    let mut groups: Vec<((&Factors, &str), Vec<T>)> = Vec::new();
+    values: impl Fn(&'a SetResult) -> &'a [f64],
+) -> Vec<Vec<Vec<f64>>> {
+    type Group<'a> = ((&'a Factors, &'a str), Vec<(&'a SetResult, Vec<f64>)>);
+    let mut groups: Vec<Group<'a>> = Vec::new();
     for s in sets {
         let key = (&s.factors, s.day.as_str());
-        match groups.iter_mut().find(|g| g.0 == key) {
-            Some((_, group)) => group.push(values(s)),
-            None => groups.push((key, vec![values(s)])),
+        let at = groups.iter().position(|g| g.0 == key).unwrap_or_else(|| {
+            groups.push((key, Vec::new()));
+            groups.len() - 1
+        });
+        match groups[at].1.iter_mut().find(|m| m.0.shares_mounting(s)) {
+            Some((_, known)) => known.extend_from_slice(values(s)),
+            None => groups[at].1.push((s, values(s).to_vec())),
         }
     }
-    groups.into_iter().map(|(_, group)| group).collect()
+    groups.into_iter().map(|(_, mountings)| mountings.into_iter().map(|m| m.1).collect()).collect()
 }
 
 fn band_of(sets: &[&SetResult], which: Curves, smooth: f64, quantity: Quantity) -> Option<CurveScatter> {

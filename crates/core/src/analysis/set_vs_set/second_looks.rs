@@ -150,7 +150,7 @@ fn across(sets: &[SetResult], a: &SetResult, b: &SetResult) -> Option<Relative> 
 
 /// Scatter between mountings as a share of power with its degrees of freedom, from sets run again on either
 /// day; `None` without any.
-fn relative_between(days: &[&[&SetResult]]) -> Option<(f64, f64)> {
+pub(in crate::analysis) fn relative_between(days: &[&[&SetResult]]) -> Option<(f64, f64)> {
     let mut groups: Vec<Vec<Vec<f64>>> = Vec::new();
     for day in days {
         let mut gears: Vec<Option<&String>> = day.iter().map(|s| s.factors.get("gear")).collect();

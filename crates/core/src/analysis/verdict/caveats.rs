@@ -10,6 +10,7 @@ use crate::factors::{Factors, Hazard};
 use crate::findings::Severity;
 use crate::stats::across::Relative;
 use crate::stats::equivalence::Equivalence;
+use crate::stats::habit::Habit;
 use crate::stats::pooled::Interval;
 
 /// What can be done about factors that changed together.
@@ -53,6 +54,8 @@ pub enum Caveat {
     OneCurve,
     /// Held steps, with so many speeds in common.
     HeldSteps { shared: usize },
+    /// The interval is that of the cell's habit.
+    Provisional(Habit),
     /// Nothing was run again: within one mounting only.
     OneMounting,
     /// Few sets were run again.
@@ -105,6 +108,7 @@ impl Caveat {
             Self::SameUnknown { .. } => "unknown_correction",
             Self::OneCurve => "one_curve",
             Self::HeldSteps { .. } => "held_steps",
+            Self::Provisional(_) => "provisional",
             Self::OneMounting => "one_mounting",
             Self::FewMountings => "few_mountings",
             Self::UnevenScatter { .. } => "uneven_scatter",
@@ -147,6 +151,7 @@ impl Caveat {
             | Self::AcrossGears(_)
             | Self::CrossDay { .. }
             | Self::BorrowedScatter
+            | Self::Provisional(_)
             | Self::OneMounting
             | Self::FewMountings
             | Self::UnevenScatter { .. }

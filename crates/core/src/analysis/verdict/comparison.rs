@@ -4,7 +4,7 @@
 use super::caveats::Caveat;
 use super::comparable::not_comparable;
 use super::figure::{Asked, FigureComparison, compare_figure};
-use super::notes;
+use super::notes::{self, Behind};
 use crate::analysis::given::{Headline, Settings, Vehicle};
 use crate::analysis::set::{Figure, SetResult};
 use crate::analysis::set_vs_set::{
@@ -65,7 +65,8 @@ pub fn compare_all(
 ) -> Vec<Comparison> {
     let mut pools: Vec<Pool<'_>> = Vec::new();
     let mut out = Vec::new();
-    let asked = Asked { sets, base, candidates, family: settings.headline == Headline::Mean };
+    let family = settings.headline == Headline::Mean;
+    let asked = Asked { sets, base, candidates, family, habit: settings.habit };
     for &c in candidates {
         let alike = Alike::new(&sets[base], &sets[c], settings.across_gears);
         let at = pools.iter().position(|p| p.is(&alike)).unwrap_or_else(|| {
@@ -93,7 +94,9 @@ fn compare(
     let figures: Vec<FigureComparison> =
         Figure::ALL.into_iter().map(|f| compare_figure(asked, f, c, pool, refused.is_some())).collect();
     let peak = figures.iter().find(|f| f.figure == Figure::PeakPower);
-    let (no_scatter, plain) = (peak.is_some_and(|f| f.ci95.is_none()), peak.and_then(|f| f.interval));
+    let measured = peak.filter(|f| !f.provisional);
+    let (no_scatter, plain) = (measured.is_none_or(|f| f.ci95.is_none()), measured.and_then(|f| f.interval));
+    let by_habit = peak.filter(|f| f.provisional).and(settings.habit);
     let judged = |which, quantity| match &refused {
         None if !no_scatter => pool.judged(a, b, which, quantity),
         _ => gain_curve(a, b, which, quantity),
@@ -113,7 +116,8 @@ fn compare(
     let second = second_looks(sets, pool, [a, b], plain.as_ref(), settings);
     let mut notes: Vec<Caveat> = refused.into_iter().map(Caveat::CantTell).collect();
     notes.extend(notes::confounded(&confounding, splits.first()));
-    notes.extend(notes::of_pair(a, b, vehicle, settings, plain.is_some(), pool.run_again()));
+    let behind = Behind { measured: plain.is_some(), habit: by_habit, run_again: pool.run_again() };
+    notes.extend(notes::of_pair(a, b, vehicle, settings, &behind));
     notes.extend(at_shaft.as_ref().and_then(GainCurve::largest).map(Caveat::AtShaftSpeed));
     notes.extend(notes::of_second_looks(&second, a, b));
     Comparison { base, candidate: c, confounding, figures, power, torque, at_shaft, notes, splits, second }

@@ -14,6 +14,10 @@ pub enum Verdict {
     NoDifferenceShown,
     /// No interval can be stood behind.
     CantTell,
+    /// The cell's habit puts it above zero; not measured on this day.
+    ProvisionalGain,
+    /// The cell's habit puts it below zero.
+    ProvisionalLoss,
 }
 
 impl Verdict {
@@ -24,6 +28,17 @@ impl Verdict {
             Self::Loss => "loss",
             Self::NoDifferenceShown => "no difference shown",
             Self::CantTell => "can't tell",
+            Self::ProvisionalGain => "gain, provisional",
+            Self::ProvisionalLoss => "loss, provisional",
+        }
+    }
+
+    /// From an interval that the cell's habit gives.
+    pub fn provisional(ci95: [f64; 2]) -> Self {
+        match Self::of(ci95) {
+            Self::Gain => Self::ProvisionalGain,
+            Self::Loss => Self::ProvisionalLoss,
+            other => other,
         }
     }
 

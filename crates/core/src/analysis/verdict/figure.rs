@@ -5,6 +5,7 @@ use crate::analysis::set::{Figure, SetResult};
 use crate::analysis::set_vs_set::{Pool, cross_day_share};
 use crate::pull::span::PullKind;
 use crate::stats::family::dunnett_quantile;
+use crate::stats::habit::Habit;
 use crate::stats::plan::smallest_detectable;
 use crate::stats::pooled::{Interval, difference};
 
@@ -29,6 +30,8 @@ pub struct FigureComparison {
     pub smallest_detectable: Option<f64>,
     /// Standard deviation of one pull behind the interval.
     pub pull_sd: Option<f64>,
+    /// The interval is that of the cell's habit, not of this day's pulls.
+    pub provisional: bool,
 }
 
 /// Whether the scatter of a pair is not its own: one recording stands for two pulls.
@@ -51,6 +54,8 @@ pub(super) struct Asked<'a> {
     pub(super) candidates: &'a [usize],
     /// Whether intervals are wanted over the family of candidates too.
     pub(super) family: bool,
+    /// The cell's habit, where somebody gave it.
+    pub(super) habit: Option<Habit>,
 }
 
 /// Compares one figure of candidate `c`; `refused` says that the two sets cannot be compared at all.
@@ -61,7 +66,7 @@ pub(super) fn compare_figure(
     pool: &Pool<'_>,
     refused: bool,
 ) -> FigureComparison {
-    let Asked { sets, base, candidates, family } = asked;
+    let Asked { sets, base, candidates, family, habit } = asked;
     let (x, y) = (sets[base].figure(f), sets[c].figure(f));
     let mean_difference = x.mean.zip(y.mean).map(|(a, b)| b - a);
     let mut out = FigureComparison {
@@ -74,8 +79,16 @@ pub(super) fn compare_figure(
         verdict: Verdict::CantTell,
         smallest_detectable: None,
         pull_sd: None,
+        provisional: false,
     };
-    let (Some(d), Some(w)) = (mean_difference, pool.within(f)) else { return out };
+    let Some(d) = mean_difference else { return out };
+    let Some(w) = pool.within(f) else {
+        // What was measured wins; only a day without any scatter falls back on habit.
+        if let Some(h) = habit.filter(|_| !refused && by_habit(f, &sets[base], &sets[c])) {
+            provisional(&mut out, asked, f, c, &h);
+        }
+        return out;
+    };
     // Rounding of the last digit alone scatters by less than a millionth; what is below is one number said
     // twice.
     let nothing = 1e-9 * x.mean.unwrap_or(0.0).abs();
@@ -86,7 +99,7 @@ pub(super) fn compare_figure(
     {
         return out;
     }
-    let s_b = pool.between(f, &w);
+    let s_b = pool.between_of(f, &w, [&sets[base], &sets[c]]);
     let (n1, n2) = (x.values.len(), y.values.len());
     let extra = cross_day_share(&sets[base], &sets[c]) * x.mean.unwrap_or(0.0).abs();
     let i: Interval = difference(d, n1, n2, &w, s_b.as_ref()).widened(extra);
@@ -102,4 +115,30 @@ pub(super) fn compare_figure(
             dunnett_quantile(n1, &counts, i.df).map(|q| [d - q * i.se - extra, d + q * i.se + extra]);
     }
     out
+}
+
+/// Whether the cell's habit may stand for the scatter of two sets: recorded pulls, and a figure it is a share of.
+fn by_habit(f: Figure, a: &SetResult, b: &SetResult) -> bool {
+    let finished = |s: &SetResult| {
+        s.kinds.iter().any(|k| matches!(k, PullKind::CurveOnly | PullKind::PeaksOnly | PullKind::LogOnly))
+    };
+    !matches!(f, Figure::PlateauRpm | Figure::FallOffPct) && !finished(a) && !finished(b) && !copied(a, b)
+}
+
+/// The interval of the cell's habit. Without its scatter between mountings it is within one mounting only, and no
+/// verdict; of several candidates the interval over all of them gives it.
+fn provisional(out: &mut FigureComparison, asked: Asked<'_>, f: Figure, c: usize, h: &Habit) {
+    let Asked { sets, base, candidates, .. } = asked;
+    let (x, y) = (sets[base].figure(f), sets[c].figure(f));
+    let (Some(p1), Some(p2)) = (x.mean, y.mean) else { return };
+    let (n1, n2) = (x.values.len(), y.values.len());
+    let Some(i) = h.difference([(p1, n1), (p2, n2)]) else { return };
+    let i = i.widened(cross_day_share(&sets[base], &sets[c]) * p1.abs());
+    let counts: Vec<usize> =
+        candidates.iter().map(|&k| sets[k].figure(f).values.len()).filter(|n| *n > 0).collect();
+    let family = (counts.len() > 1).then(|| h.family(&i, n1, &counts)).flatten();
+    (out.interval, out.ci95, out.ci95_family, out.provisional) = (Some(i), Some(i.ci95()), family, true);
+    if h.between.is_some() {
+        out.verdict = Verdict::provisional(family.unwrap_or(i.ci95()));
+    }
 }

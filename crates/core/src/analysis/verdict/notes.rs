@@ -10,6 +10,7 @@ use crate::curve::index_of;
 use crate::factors::Confounding;
 use crate::pull::engine_speed::SpeedFrom;
 use crate::pull::span::PullKind;
+use crate::stats::habit::Habit;
 
 /// Ramp rates may differ by this share before torque is doubted.
 const RATE_DOUBT: f64 = 0.10;
@@ -34,15 +35,23 @@ pub(super) fn confounded(c: &Confounding, split: Option<&Split>) -> Option<Cavea
     Some(Caveat::Confounded { factors: c.factors_differ.clone(), separation })
 }
 
-/// Everything about two sets themselves. `judged` says that there is an interval at peak power, `run_again`
-/// how many sets of their pool were run again.
+/// What stands behind the interval at peak power.
+pub(super) struct Behind {
+    /// Scatter of the day's own pulls.
+    pub(super) measured: bool,
+    /// The cell's habit, where that stands in.
+    pub(super) habit: Option<Habit>,
+    /// Mountings of the pool that were of a configuration mounted before.
+    pub(super) run_again: usize,
+}
+
+/// Everything about two sets themselves.
 pub(super) fn of_pair(
     a: &SetResult,
     b: &SetResult,
     vehicle: &Vehicle,
     settings: &Settings,
-    judged: bool,
-    run_again: usize,
+    behind: &Behind,
 ) -> Vec<Caveat> {
     let mut out = Vec::new();
     if gears_differ(a, b) && settings.across_gears {
@@ -52,7 +61,10 @@ pub(super) fn of_pair(
         let (days, factors) = ([a.day.clone(), b.day.clone()], [a.factor, b.factor]);
         out.push(Caveat::CrossDay { days, share: cross_day_share(a, b), weight: CROSS_DAY_SHARE, factors });
     }
-    out.extend(scatter(a, b, judged));
+    match behind.habit {
+        Some(h) => out.push(Caveat::Provisional(h)),
+        None => out.extend(scatter(a, b, behind.measured)),
+    }
     if same_unknown(a, b) {
         let mean = |s: &SetResult| s.figure(Figure::PeakPower).mean;
         let share = mean(a).zip(mean(b)).map(|(x, y)| y / x - 1.0);
@@ -62,7 +74,9 @@ pub(super) fn of_pair(
         let shared = a.mean_curve.rpm.iter().filter(|r| index_of(&b.mean_curve.rpm, **r).is_some()).count();
         out.push(Caveat::HeldSteps { shared });
     }
-    out.extend(match run_again {
+    let mountings_known = behind.habit.is_some_and(|h| h.between.is_some()) || a.shares_mounting(b);
+    out.extend(match behind.run_again {
+        _ if mountings_known => None,
         0 => Some(Caveat::OneMounting),
         // As measured in docs/validation.md.
         1 | 2 => Some(Caveat::FewMountings),

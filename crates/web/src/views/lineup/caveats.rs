@@ -10,6 +10,7 @@ pub(super) fn tag(c: &Caveat) -> &'static str {
         Caveat::Confounded { .. } => "changed together",
         Caveat::CrossDay { .. } => "different days",
         Caveat::CantTell(_) => "can't tell",
+        Caveat::Provisional(_) => "provisional",
         Caveat::OneMounting => "one mounting",
         Caveat::FewMountings => "few mountings",
         Caveat::UnevenScatter { .. } => "uneven scatter",

@@ -47,7 +47,10 @@ pub(super) fn split_view(l: &LineUp, c: &Comparison, view: Figure, prefs: &Prefs
         .collect();
     let together = s.free.as_ref().map_or_else(String::new, |f| {
         let begins = match Verdict::of(f.together.ci95()) {
-            Verdict::NoDifferenceShown | Verdict::CantTell => "No interaction is shown: together",
+            Verdict::NoDifferenceShown
+            | Verdict::CantTell
+            | Verdict::ProvisionalGain
+            | Verdict::ProvisionalLoss => "No interaction is shown: together",
             Verdict::Gain | Verdict::Loss => "Together",
         };
         format!("{begins} they do {} beyond the sum of each alone.", words(&f.together))
