@@ -39,6 +39,23 @@ pub(crate) const TEMPERATURES: [(TemperatureUnit, &str, &str); 2] =
 pub(crate) const SPEEDS: [(SpeedUnit, &str, &str); 2] =
     [(SpeedUnit::KmPerH, "kmh", "km/h"), (SpeedUnit::Mph, "mph", "mph")];
 
+/// More speeds than this nobody reads side by side.
+const MOST_SPEEDS: usize = 12;
+
+/// Engine speeds as people list them.
+fn speeds(text: &str) -> Vec<f64> {
+    let each = text.split(|c: char| !c.is_ascii_digit()).filter_map(|s| s.parse::<f64>().ok());
+    let mut out: Vec<f64> = each.filter(|v| (200.0..=30_000.0).contains(v)).take(MOST_SPEEDS).collect();
+    out.sort_by(f64::total_cmp);
+    out.dedup();
+    out
+}
+
+/// The same as a list.
+pub(crate) fn speeds_words(all: &[f64], between: &str) -> String {
+    all.iter().map(|v| format!("{v:.0}")).collect::<Vec<_>>().join(between)
+}
+
 fn of<T: Copy>(all: &[(T, &str, &str)], id: &str) -> Option<T> {
     all.iter().find(|u| u.1 == id).map(|u| u.0)
 }
@@ -97,6 +114,8 @@ pub(crate) struct Prefs {
     pub(crate) smoothing_s: f64,
     /// Power, torque or both.
     pub(crate) shown: Shown,
+    /// Engine speeds at which sets are read side by side, rpm.
+    pub(crate) speeds: Vec<f64>,
     /// Differences at peak within ± this are called the same when shown to be, kW.
     pub(crate) margin_kw: Option<f64>,
     pub(crate) theme: String,
@@ -117,6 +136,7 @@ impl Default for Prefs {
             speed: SpeedUnit::default(),
             smoothing_s: 0.25,
             shown: Shown::default(),
+            speeds: Vec::new(),
             margin_kw: None,
             theme: "auto".into(),
         }
@@ -157,6 +177,7 @@ impl Prefs {
                     value.parse().ok().filter(|v| SMOOTHING.contains(v)).unwrap_or(self.smoothing_s)
             }
             "show" => self.shown = Shown::ALL.into_iter().find(|s| s.id() == value).unwrap_or(self.shown),
+            "speeds" => self.speeds = speeds(value),
             "same" => self.margin_kw = value.parse().ok().filter(|v| MARGINS.contains(v)),
             "theme" if ["light", "dark", "auto"].contains(&value) => self.theme = value.to_owned(),
             _ => {}
@@ -194,6 +215,7 @@ impl Prefs {
             ("scale", if self.afr { "afr" } else { "lambda" }.to_owned()),
             ("smooth", self.smoothing_s.to_string()),
             ("show", self.shown.id().to_owned()),
+            ("speeds", speeds_words(&self.speeds, ".")),
             ("same", self.margin_kw.map_or_else(|| "off".into(), |m| m.to_string())),
         ]
     }

@@ -27,9 +27,10 @@ pub use set::{
     Settled, analyse_sets, corrected, figures_of, set_verdicts,
 };
 pub use set_vs_set::{
-    GainCurve, Gains, LargestGain, OrderFree, SecondLooks, Share, Split, StateDifference, Step, differs,
+    Crossover, GainCurve, Gains, LargestGain, OrderFree, SecondLooks, Share, Split, StateDifference, Step,
+    crossovers, differs,
 };
 pub use verdict::{
-    Caveat, Comparison, FigureComparison, GainOfGains, NoRatio, Now, PullFinding, Verdict, compare_all,
-    find_days, find_pulls, gain_of_gains, note_pulls, now,
+    AtSpeed, Caveat, Comparison, FigureComparison, GainOfGains, NoRatio, Now, PullFinding, Verdict,
+    at_speeds, compare_all, find_days, find_pulls, gain_of_gains, note_pulls, now,
 };

@@ -1,7 +1,7 @@
 //! The one sentence that heads a comparison.
 
 use super::Speech;
-use crate::analysis::{Comparison, Figure, GainOfGains, NoRatio, SetResult, Verdict};
+use crate::analysis::{Comparison, Crossover, Figure, GainOfGains, NoRatio, SetResult, Verdict, crossovers};
 
 /// Plain words for a comparison: gain at peak with its half-width, or why none can be given.
 pub fn headline_sentence(c: &Comparison, sets: &[SetResult], to: &Speech<'_>) -> String {
@@ -198,4 +198,20 @@ pub fn gain_of_gains_sentence(g: &GainOfGains, sets: &[SetResult], to: &Speech<'
         [one] => format!("{told} The two began from a different {one}."),
         all => format!("{told} The two began from different {}: attributed to none of them.", all.join(", ")),
     }
+}
+
+/// Where the lead changes hands, in both directions of speed; nothing when it does not.
+pub fn crossover_sentence(c: &Comparison, sets: &[SetResult], to: &Speech<'_>) -> Option<String> {
+    let (found, unresolved) = crossovers(&c.power.curve);
+    let (base, candidate) = (to.set(&sets[c.base].id), to.set(&sets[c.candidate].id));
+    let one = |x: &Crossover| {
+        let (below, above) = if x.leads_above { (&base, &candidate) } else { (&candidate, &base) };
+        let [a, b] = x.between;
+        format!("{below} leads up to {a:.0} rpm and {above} from {b:.0} rpm: they cross between.")
+    };
+    let mut all: Vec<String> = found.iter().map(one).collect();
+    if unresolved && !found.is_empty() {
+        all.push("They may cross elsewhere too: that is not resolved.".into());
+    }
+    (!all.is_empty()).then(|| all.join(" "))
 }

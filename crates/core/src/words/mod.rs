@@ -18,7 +18,8 @@ mod tests;
 
 pub use caveats::{caveat, settled};
 pub use comparison::{
-    beside_sentence, gain_of_gains_sentence, headline_sentence, larger_sentence, sentence_about,
+    beside_sentence, crossover_sentence, gain_of_gains_sentence, headline_sentence, larger_sentence,
+    sentence_about,
 };
 pub use correction::caution;
 pub use coupling::{belt_sentence, coupling_sentence};

@@ -50,13 +50,25 @@ pub(crate) struct Params {
     minus: String,
     #[serde(default)]
     columns: String,
+    #[serde(default)]
+    steps: String,
+    /// A step of the form.
+    #[serde(default)]
+    step_one: String,
+    #[serde(default)]
+    step_two: String,
 }
 
 impl Params {
     fn asked(&self) -> Result<LineUpAsked, WebError> {
         let Self { view, band, at, across, along, lanes, columns, .. } = self;
+        let said = [self.step_one.trim(), self.step_two.trim()];
+        // A form says its two steps in fields of their own.
+        let form = said.iter().all(|s| !s.is_empty()).then(|| said.join(","));
+        let steps = form.as_deref().unwrap_or(&self.steps);
         let minus = self.minus == "1";
-        let fields = LineUpFields { focus: self.focus, view, band, at, across, along, lanes, minus, columns };
+        let fields =
+            LineUpFields { focus: self.focus, view, band, at, across, along, lanes, minus, columns, steps };
         LineUpAsked::read(&fields).map_err(WebError::Bad)
     }
 }

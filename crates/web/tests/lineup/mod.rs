@@ -144,3 +144,30 @@ async fn a_pull_lies_beside_the_baselines_middle_pull_until_somebody_chooses_ano
         axum::http::StatusCode::NOT_FOUND
     );
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn several_speeds_stand_side_by_side_and_a_step_is_held_against_another() {
+    let cell = Cell::with_demo().await;
+    let plain = cell.get("/line-up?sets=1,2,3&base=1").await.text();
+    assert!(plain.contains("name=\"speeds\"") && !plain.contains("id=\"speed-table\""));
+    let page =
+        cell.get("/line-up?sets=1,2,3&base=1&speeds=5000,3000+rpm,3000&at=3000&view=power_at").await.text();
+    let table = page.split("id=\"speed-table\"").nth(1).unwrap().split("</table>").next().unwrap();
+    assert!(table.contains("power at 3000, kW") && table.contains("torque at 5000, N·m"));
+    assert_eq!(count(table, "<th class=\"r\">"), 4, "each speed once, power and torque");
+    // What the table says of one speed is what the figure at that speed says.
+    let row = table.split("C1 on RON 95 E5</th>").nth(1).unwrap().split("</tr>").next().unwrap();
+    let gain =
+        row.split("num strong\">").nth(1).unwrap().split('<').next().unwrap().replace(", not shown", "");
+    let figures = page.split("id=\"figure-table\"").nth(1).unwrap();
+    assert!(figures.contains(&format!("tabindex=\"0\">{gain}<")), "{gain}");
+    let far = cell.get("/line-up?sets=1,2&base=1&speeds=1000,9000").await.text();
+    assert!(far.contains("not covered"));
+
+    let asked = cell.get("/line-up?sets=1,2,3&base=1&step_one=1-3&step_two=1-2").await.text();
+    let steps = asked.split("id=\"steps\"").nth(1).unwrap().split("</details>").next().unwrap();
+    assert!(steps.contains("Stock on RON 95 E5 to ") && steps.contains(" than "), "{steps}");
+    assert!(asked.contains("steps=1-3,1-2"), "links carry it");
+    let two = cell.get("/line-up?sets=1,2&base=1&steps=1-2,1-9").await.text();
+    assert!(!two.contains("id=\"steps\""), "two sets have one step");
+}

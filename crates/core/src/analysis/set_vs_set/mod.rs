@@ -1,6 +1,7 @@
 //! One set against another: whose scatter counts, the gain along the axis, the difference split by factor,
 //! second looks.
 
+mod crossover;
 mod days;
 mod differs;
 mod drift;
@@ -9,6 +10,7 @@ mod pool;
 mod second_looks;
 mod split;
 
+pub use crossover::{Crossover, crossovers};
 pub use differs::{StateDifference, differs};
 pub use drift::Per;
 pub use gain::{GainCurve, Gains, LargestGain};
@@ -17,6 +19,6 @@ pub use split::{OrderFree, Share, Split, Step};
 
 pub(super) use days::{CROSS_DAY_SHARE, cross_day_share};
 pub(super) use gain::{Curves, gain_curve};
-pub(super) use pool::{Alike, Pool, within_alike};
+pub(super) use pool::{Alike, Pool, scatter_of};
 pub(super) use second_looks::{relative_between, second_looks};
 pub(super) use split::splits;

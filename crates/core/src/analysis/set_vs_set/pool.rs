@@ -34,10 +34,20 @@ impl<'a> Alike<'a> {
     }
 }
 
-/// Scatter of a figure over the sets that are alike with a pair, without a band along the curve.
-pub(in crate::analysis) fn within_alike(sets: &[SetResult], alike: &Alike<'_>, f: Figure) -> Option<Within> {
-    let members = sets.iter().filter(|s| s.n() > 0 && alike.holds(s) && !s.has_copies());
-    within(&members.map(|s| s.figure(f).values.as_slice()).collect::<Vec<_>>())
+/// Scatter of any value of single pulls over the sets that are alike with a pair: within sets, and between
+/// mountings where that is known.
+pub(in crate::analysis) fn scatter_of(
+    sets: &[SetResult],
+    alike: &Alike<'_>,
+    values: impl Fn(&SetResult) -> Vec<f64>,
+) -> Option<(Within, Option<Between>)> {
+    let members: Vec<&SetResult> =
+        sets.iter().filter(|s| s.n() > 0 && alike.holds(s) && !s.has_copies()).collect();
+    let all: Vec<Vec<f64>> = members.iter().map(|s| values(s)).collect();
+    let w = within(&all.iter().map(Vec::as_slice).collect::<Vec<_>>())?;
+    let groups = run_again(&members, values);
+    let slices: Vec<Vec<&[f64]>> = groups.iter().map(|g| g.iter().map(Vec::as_slice).collect()).collect();
+    Some((w, between(&slices, &w)))
 }
 
 /// Scatter pooled over the sets that belong with a pair: same gear and kind of pull, on either day.
@@ -88,7 +98,7 @@ impl<'a> Pool<'a> {
     }
 
     pub(in crate::analysis) fn between(&self, f: Figure, w: &Within) -> Option<Between> {
-        let groups = run_again(&self.sets, |s| s.figure(f).values.as_slice());
+        let groups = run_again(&self.sets, |s| s.figure(f).values.clone());
         let slices: Vec<Vec<&[f64]>> = groups.iter().map(|g| g.iter().map(Vec::as_slice).collect()).collect();
         between(&slices, w)
     }
@@ -105,7 +115,7 @@ impl<'a> Pool<'a> {
 
     /// How many mountings were of configurations that had been mounted before on their day.
     pub(in crate::analysis) fn run_again(&self) -> usize {
-        run_again(&self.sets, |s| s.figure(Figure::PeakPower).values.as_slice())
+        run_again(&self.sets, |s| s.figure(Figure::PeakPower).values.clone())
             .iter()
             .map(|g| g.len() - 1)
             .sum()
@@ -157,7 +167,7 @@ impl<'a> Pool<'a> {
 /// besides (domain, section 4).
 pub(in crate::analysis) fn run_again<'a>(
     sets: &[&'a SetResult],
-    values: impl Fn(&'a SetResult) -> &'a [f64],
+    values: impl Fn(&'a SetResult) -> Vec<f64>,
 ) -> Vec<Vec<Vec<f64>>> {
     type Group<'a> = ((&'a Factors, &'a str), Vec<(&'a SetResult, Vec<f64>)>);
     let mut groups: Vec<Group<'a>> = Vec::new();
@@ -168,8 +178,8 @@ pub(in crate::analysis) fn run_again<'a>(
             groups.len() - 1
         });
         match groups[at].1.iter_mut().find(|m| m.0.shares_mounting(s)) {
-            Some((_, known)) => known.extend_from_slice(values(s)),
-            None => groups[at].1.push((s, values(s).to_vec())),
+            Some((_, known)) => known.extend(values(s)),
+            None => groups[at].1.push((s, values(s))),
         }
     }
     groups.into_iter().map(|(_, mountings)| mountings.into_iter().map(|m| m.1).collect()).collect()

@@ -159,7 +159,7 @@ pub(in crate::analysis) fn relative_between(days: &[&[&SetResult]]) -> Option<(f
         for gear in gears {
             let own: Vec<&SetResult> =
                 day.iter().filter(|s| s.factors.get("gear") == gear).copied().collect();
-            for sets in run_again(&own, |s| s.figure(Figure::PeakPower).values.as_slice()) {
+            for sets in run_again(&own, |s| s.figure(Figure::PeakPower).values.clone()) {
                 let all: Vec<f64> = sets.iter().flat_map(|s| s.iter().copied()).collect();
                 let level = all.iter().sum::<f64>() / all.len().max(1) as f64;
                 groups.push(sets.iter().map(|s| s.iter().map(|v| v / level).collect()).collect());

@@ -3,7 +3,7 @@
 use super::difference::Verdict;
 use super::figure::copied;
 use crate::analysis::set::{Figure, SetResult};
-use crate::analysis::set_vs_set::{Alike, relative_between, within_alike};
+use crate::analysis::set_vs_set::{Alike, relative_between, scatter_of};
 use crate::factors::differing;
 use crate::stats::gains::{RatioOfGains, Relative, SetMean, StepOf, ratio_of_gains};
 
@@ -57,7 +57,8 @@ pub fn gain_of_gains(sets: &[SetResult], steps: [[usize; 2]; 2]) -> GainOfGains 
     let alike =
         |p: &SetResult, q: &SetResult| p.kinds == q.kinds && p.factors.get("gear") == q.factors.get("gear");
     let scatter = |from: &SetResult, to: &SetResult, level: f64| {
-        let w = within_alike(sets, &Alike::new(from, to, false), Figure::PeakPower)?;
+        let w =
+            scatter_of(sets, &Alike::new(from, to, false), |s| s.figure(Figure::PeakPower).values.clone())?.0;
         (!copied(from, to) && w.sd > 0.0).then_some(Relative { sd: w.sd / level, df: w.df })
     };
     let level = |(from, to): (SetMean, SetMean)| 0.5 * (from.mean + to.mean);

@@ -11,6 +11,7 @@ mod noted;
 mod notes;
 mod now;
 mod repeats;
+mod speeds;
 
 pub use caveats::{Caveat, Separation};
 pub use comparable::NotComparable;
@@ -21,3 +22,4 @@ pub use gain_of_gains::{GainOfGains, NoRatio, gain_of_gains};
 pub use noted::note_pulls;
 pub use now::{Now, now};
 pub use repeats::{PullFinding, find_days, find_pulls};
+pub use speeds::{AtSpeed, at_speeds};

@@ -27,6 +27,8 @@ pub(crate) struct LineUpAsked {
     pub(crate) minus: bool,
     /// Figures that stand in columns; empty for the usual ones.
     pub(crate) columns: Vec<Figure>,
+    /// Two steps whose gains are compared, as ids of sets: from and to.
+    pub(crate) steps: Option<[[i64; 2]; 2]>,
 }
 
 /// The fields of an address as they came.
@@ -41,6 +43,18 @@ pub(crate) struct Fields<'a> {
     pub(crate) lanes: &'a str,
     pub(crate) minus: bool,
     pub(crate) columns: &'a str,
+    pub(crate) steps: &'a str,
+}
+
+/// Two steps as `1-2,1-3`.
+fn steps(s: &str) -> Option<[[i64; 2]; 2]> {
+    let step = |s: &str| {
+        let (from, to) = s.split_once('-')?;
+        let ends = [from.trim().parse().ok()?, to.trim().parse().ok()?];
+        (ends[0] != ends[1]).then_some(ends)
+    };
+    let (one, two) = s.split_once(',')?;
+    Some([step(one)?, step(two)?])
 }
 
 impl LineUpAsked {
@@ -74,6 +88,7 @@ impl LineUpAsked {
             lanes: lane_ids(f.lanes).into_iter().take(MOST_LANES).collect(),
             minus: f.minus,
             columns: f.columns.split(',').filter_map(Figure::from_id).collect(),
+            steps: steps(f.steps),
         })
     }
 
@@ -104,6 +119,9 @@ impl LineUpAsked {
         if !self.columns.is_empty() {
             out.push(("columns", self.columns.iter().map(|f| f.id()).collect::<Vec<_>>().join(",")));
         }
+        if let Some([[a, b], [c, d]]) = self.steps {
+            out.push(("steps", format!("{a}-{b},{c}-{d}")));
+        }
         out
     }
 }
@@ -132,11 +150,12 @@ mod tests {
             lanes: "mixture,,<b>,spark,mixture",
             minus: true,
             columns: "peak_torque,none,power_at",
+            steps: "1-2,1-3",
         };
         let all = LineUpAsked::read(&f).unwrap();
         assert_eq!(
             query_of(&all.pairs()),
-            "view=power_at&band=2500-5000&at=4100&across=same+clutch%2C+both+locked&along=road&lanes=mixture%2Cspark&minus=1&columns=peak_torque%2Cpower_at"
+            "view=power_at&band=2500-5000&at=4100&across=same+clutch%2C+both+locked&along=road&lanes=mixture%2Cspark&minus=1&columns=peak_torque%2Cpower_at&steps=1-2%2C1-3"
         );
         let again = LineUpAsked::read(&Fields {
             band: "2500-5000",

@@ -10,6 +10,7 @@ mod names;
 mod page;
 mod places;
 mod power;
+mod speeds;
 mod split;
 mod tracks;
 

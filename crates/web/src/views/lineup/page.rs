@@ -8,6 +8,7 @@ use super::matrix::{Matrix, matrix};
 use super::names::{WhyNot, detail_of, focus_of, index, larger, name_of};
 use super::places::{half, missing, place_of};
 use super::power::can_show;
+use super::speeds::{SpeedTable, StepsView, speed_table, steps_view};
 use super::split::{SplitView, Suggestion, corners, price_words, split_view, suggestions};
 use super::tracks::{ChannelTable, LaneLink, channel_tables, lane_links, tracks};
 use crate::prefs::{Prefs, Shown};
@@ -20,8 +21,8 @@ use askama::Template;
 use jamjar_chart::{Paint, lineup_svg};
 use jamjar_core::analysis::{Along, Figure};
 use jamjar_core::words::{
-    Speech, beside_sentence, caveat, headline_sentence, judged_sentence, larger_sentence, sentence_about,
-    sentence_case, tightest,
+    Speech, beside_sentence, caveat, crossover_sentence, headline_sentence, judged_sentence, larger_sentence,
+    sentence_about, sentence_case, tightest,
 };
 use jamjar_workflow::lineup::{Channels, LineUp};
 
@@ -84,6 +85,9 @@ pub(crate) struct LineUpPage {
     pub(crate) query: String,
     pub(crate) by: String,
     pub(crate) matrix: Matrix,
+    pub(crate) crossover: String,
+    pub(crate) speeds: SpeedTable,
+    pub(crate) steps: Option<StepsView>,
     pub(crate) columns: Vec<AxisLink>,
     pub(crate) quantities: Vec<AxisLink>,
     pub(crate) lanes: Vec<LaneLink>,
@@ -228,6 +232,9 @@ pub(crate) fn lineup_page(
         by: place_of(asked.view, l),
         figures: order.iter().map(|i| figure_row(l, e, prefs, *i, (&back, &columns))).collect(),
         matrix: matrix(l, e, prefs, &order),
+        crossover: looked_at.and_then(|c| crossover_sentence(c, &l.results, &to)).unwrap_or_default(),
+        speeds: speed_table(l, prefs, &order, &|i| e.tone(&l.sets[i].set).name()),
+        steps: steps_view(l, asked, &to),
         columns: column_links(l, &hidden, asked, &columns),
         quantities: quantity_links(&own, prefs),
         lanes: lane_links(l, &hidden, asked),
