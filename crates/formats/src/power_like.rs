@@ -3,24 +3,29 @@
 
 use jamjar_core::signal::median::median_in_place;
 
-/// A torque that grows as power does: its value at about half the highest speed, and near the highest.
+/// A torque that grows as power does: its value at half the speed of the highest, and the highest.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub(crate) struct GrowsLikePower {
     pub(crate) half: f64,
     pub(crate) top: f64,
 }
 
-/// Shares of the highest speed between which values are taken: about half, about three quarters, the top.
-const HALF: [f64; 2] = [0.45, 0.60];
+/// The highest value of power lies at this share of the highest speed or above.
+const HIGH: f64 = 0.8;
+/// Shares of the speed of the highest value between which values are taken: about half, about three quarters,
+/// the highest itself.
+const HALF: [f64; 2] = [0.45, 0.58];
 const MIDDLE: [f64; 2] = [0.70, 0.80];
-const TOP: [f64; 2] = [0.92, 1.0];
-/// Power at half the speed is at most this share of what it is at the top, and at three quarters at most that
-/// (our choice: constant torque gives 0.53 and 0.78, torque that falls to the top somewhat more; the torque of
+const TOP: [f64; 2] = [0.96, 1.04];
+/// Power at half the speed is at most this share of the highest, and at three quarters at most that (our choice:
+/// constant torque gives 0.52 and 0.75, torque that falls towards the highest power somewhat more; the torque of
 /// engines that draw breath late has reached its height by three quarters).
 const AT_HALF: f64 = 0.70;
 const AT_MIDDLE: f64 = 0.93;
 /// Fewer values at a place tell nothing.
 const FEWEST: usize = 3;
+/// Parts of the speeds in which the highest value is looked for, so that no single sample is it.
+const PARTS: usize = 24;
 
 /// Judges values under load over a sweep; `None` also where the sweep is too short to tell.
 pub(crate) fn grows_like_power(torque: &[f64], speed: &[f64]) -> Option<GrowsLikePower> {
@@ -32,13 +37,17 @@ pub(crate) fn grows_like_power(torque: &[f64], speed: &[f64]) -> Option<GrowsLik
         .filter(|(n, t)| n.is_finite() && *t > 0.2 * most)
         .collect();
     let fastest = loaded.iter().map(|p| p.0).fold(0.0, f64::max);
-    let at = |[from, to]: [f64; 2]| {
-        let here = |p: &&(f64, f64)| (from * fastest..=to * fastest).contains(&p.0);
+    let at = |[from, to]: [f64; 2], of: f64| {
+        let here = |p: &&(f64, f64)| (from * of..=to * of).contains(&p.0);
         let mut values: Vec<f64> = loaded.iter().filter(here).map(|p| p.1).collect();
         (values.len() >= FEWEST).then(|| median_in_place(&mut values))
     };
-    let (half, middle, top) = (at(HALF)?, at(MIDDLE)?, at(TOP)?);
-    let grows = half <= AT_HALF * top && middle <= AT_MIDDLE * top && half < middle;
+    let part = |k: usize| [k as f64 / PARTS as f64, (k + 1) as f64 / PARTS as f64];
+    let highest =
+        (0..PARTS).filter_map(|k| Some((k, at(part(k), fastest)?))).max_by(|a, b| a.1.total_cmp(&b.1))?;
+    let peak = fastest * (highest.0 as f64 + 0.5) / PARTS as f64;
+    let (half, middle, top) = (at(HALF, peak)?, at(MIDDLE, peak)?, at(TOP, peak)?);
+    let grows = peak >= HIGH * fastest && half <= AT_HALF * top && middle <= AT_MIDDLE * top && half < middle;
     grows.then_some(GrowsLikePower { half, top })
 }
 

@@ -19,8 +19,8 @@ pub enum UnitDoubt {
     NoZero { low: f64 },
     /// Its middle, read in the unit stated, would be a value of the channel's unit that cannot be.
     CannotBe { channel: Channel, middle: f64, stated: Unit, would_be: f64 },
-    /// It is called torque, and grows with engine speed up to the top as power does: values at half the highest
-    /// speed and near it.
+    /// It is called torque, and grows with engine speed as power does: its value at half the speed of the highest,
+    /// and the highest.
     GrowsLikePower { half: f64, top: f64 },
     /// Asked by an earlier version, which kept only words.
     #[serde(untagged)]

@@ -188,7 +188,7 @@ pub fn gain_of_gains_sentence(g: &GainOfGains, sets: &[SetResult], to: &Speech<'
             )
         }
         (None, _) => format!(
-            "Can't tell whether {one} gained more than {two}: {:+.1} %, without an interval, for {}.",
+            "Can't tell whether {one} gained more than {two}: {:+.1} %, without an interval: {}.",
             percent(r.ratio),
             why(g.why.unwrap_or(NoRatio::NoMountings))
         ),

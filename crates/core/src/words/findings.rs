@@ -180,7 +180,7 @@ pub fn unit_doubt(header: &str, doubt: &UnitDoubt) -> String {
             channel.unit()
         ),
         UnitDoubt::GrowsLikePower { half, top } => format!(
-            "“{header}” grows with engine speed to the very top ({half:.0} at half the speed, {top:.0} at the end), as power does and torque does not: is it power?"
+            "“{header}” grows with engine speed towards the top ({top:.0} there, {half:.0} at half that speed), as power does and torque does not: is it power?"
         ),
         UnitDoubt::Earlier(text) => text.clone(),
     }

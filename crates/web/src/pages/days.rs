@@ -7,7 +7,7 @@ use crate::prefs::Prefs;
 use crate::seen::unchanged;
 use crate::state::{AppState, PageMade};
 use crate::typed::{self, Wrong, blank_or, optional};
-use crate::views::{DayPage, NewDayPage, Shell, day_page};
+use crate::views::{DayPage, NewDayPage, Shell, day_page, newest};
 use crate::views::{attached_rows, day_seen, other_dyno};
 use axum::Form;
 use axum::body::Bytes;
@@ -21,6 +21,7 @@ use jamjar_core::bounds::{AIR_TEMPERATURE_C, ALTITUDE_M, DISPLACEMENT_L, HUMIDIT
 use jamjar_core::pull::dyno::{Dyno, DynoKind};
 use jamjar_core::vehicle_sheet::VehicleSheet;
 use jamjar_store::{Attached, NewDay, NewVehicle, Thing};
+use jamjar_workflow::moment::moment;
 use jamjar_workflow::remeasure::{DayChange, change_day};
 use jamjar_workflow::sets::{day_sets, read_sets};
 use serde::Deserialize;
@@ -241,6 +242,9 @@ pub(super) async fn day(state: &AppState, prefs: &Prefs, id: i64) -> Result<DayP
     let planned = state.store.planned(day.vehicle_id).await?;
     let mut out = day_page(prefs, &day, &vehicle, &sets, &sheet, &e, inbox, run, &planned);
     out.running = state.store.running(id).await?;
+    if out.running.is_some() {
+        out.newest = moment(&state.store, id, &prefs.settings(None)).await?.map(|m| newest(&m, prefs));
+    }
     let now = out.running.as_ref().and_then(|r| r.set);
     out.sets.iter_mut().for_each(|s| s.runs = Some(s.id) == now);
     out.beside = state.store.beside_day(id).await?;

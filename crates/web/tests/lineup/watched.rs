@@ -64,7 +64,15 @@ async fn what_appears_in_the_folder_of_a_cell_is_stored_in_the_set_that_runs_and
         "{news:?}"
     );
     let page = cell.get(&view).await.text();
-    assert!(page.contains(">Pull again</h1>") && page.contains("One pull knows no scatter"), "{page}");
+    assert!(page.contains(">Pull again</p>") && page.contains("One pull knows no scatter"), "{page}");
+
+    let sheet = cell.get(&day).await.text();
+    let first = sheet.find("id=\"newest\"").unwrap();
+    assert!(
+        first < sheet.find("setcard").unwrap() && sheet[first..].contains(">Pull again</p>"),
+        "it stands first"
+    );
+    assert!(!cell.get("/days/1").await.text().contains("id=\"newest\""), "a past day keeps its order");
 
     // The same recording under another name is the same file.
     put(folder.path(), "copy_dyno.csv", &files[0].1);

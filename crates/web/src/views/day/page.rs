@@ -8,6 +8,7 @@ use super::sheet::{
 use crate::pages::days::NewDayForm;
 use crate::prefs::Prefs;
 use crate::seen::mark;
+use crate::views::cell_now::NewestPull;
 use crate::views::common::{
     AttachedRow, Encoding, LimitRow, PlanRow, SetTag, count, date_words, dyno_kinds, id_of, limit_rows,
     plan_rows,
@@ -135,6 +136,8 @@ pub(crate) struct DayPage {
     pub(crate) typed: DayTyped,
     /// What runs now.
     pub(crate) running: Option<Running>,
+    /// The newest pull, while something runs.
+    pub(crate) newest: Option<NewestPull>,
     /// Other vehicles in the cell on this date.
     pub(crate) beside: Vec<(i64, String)>,
     pub(crate) cell: Option<CellRecord>,
@@ -220,6 +223,7 @@ pub(crate) fn day_page(
         place_words: vehicle.vehicle.dyno.kind.place(),
         typed: DayTyped::default(),
         running: None,
+        newest: None,
         beside: Vec::new(),
         cell: None,
         other_dyno: String::new(),
