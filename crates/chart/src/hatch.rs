@@ -20,11 +20,11 @@ const HATCH: f64 = 7.0;
 const REACH: f64 = 1.2;
 
 /// The scale of values from `low` to `high` with the limits near enough to be drawn on it.
-pub(crate) fn scale_with<'a>(
+pub(crate) fn scale_with(
     (low, high): (f64, f64),
-    limits: &'a [LimitLine],
+    limits: &[LimitLine],
     (bottom, top): (f64, f64),
-) -> (Scale, Vec<&'a LimitLine>) {
+) -> (Scale, Vec<&LimitLine>) {
     let span = (high - low).max(1e-3 * high.abs().max(low.abs())).max(1e-6);
     let reach = low - REACH * span..=high + REACH * span;
     let drawn: Vec<&LimitLine> =
