@@ -84,22 +84,19 @@ pub(crate) fn newest(m: &Moment, prefs: &Prefs) -> NewestPull {
             r.pull_figures[m.pull].peak_power.map_or_else(String::new, |p| format!(" at {:.0} rpm", p.rpm));
         figures.push(Large { value: format!("{:.1}", prefs.power.from_kw(p)), label: format!("{unit}{at}") });
     }
+    let signed = |d: f64| if d.abs() < 0.05 { "0.0".to_owned() } else { format!("{d:+.1}") };
     if let (Some(p), Some(mean), true) = (own, mean, r.n() > 1) {
-        let d = prefs.power.from_kw(p - mean);
-        figures
-            .push(Large { value: format!("{d:+.1}"), label: format!("{unit} against the mean of its set") });
+        let value = signed(prefs.power.from_kw(p - mean));
+        figures.push(Large { value, label: format!("{unit} against the mean of its set") });
     }
     if let Some(f) = c.and_then(|c| c.figure(Figure::PeakPower)) {
-        let value =
-            f.mean_difference.map_or_else(|| "–".to_owned(), |d| format!("{:+.1}", prefs.power.from_kw(d)));
+        let value = f.mean_difference.map_or_else(|| "–".to_owned(), |d| signed(prefs.power.from_kw(d)));
         let half = f.ci95.map_or_else(
-            || "no interval yet".to_owned(),
-            |ci| format!("± {:.1}", prefs.power.from_kw((ci[1] - ci[0]) / 2.0)),
+            || format!("{unit}, no interval yet"),
+            |ci| format!("± {:.1} {unit}", prefs.power.from_kw((ci[1] - ci[0]) / 2.0)),
         );
-        figures.push(Large {
-            value,
-            label: format!("{half} {unit}, its set against the baseline: {}", f.verdict.label()),
-        });
+        let label = format!("{half}; its set against the baseline: {}", f.verdict.label());
+        figures.push(Large { value, label });
     }
     let (limit, trend) = nearest(m, prefs);
     let unseen = measured
