@@ -5,7 +5,6 @@ use crate::columns::{Assigned, POWERS, Question, TORQUES, conversion};
 use crate::csv::TimeKind;
 use crate::power_like::{GrowsLikePower, grows_like_power};
 use crate::units::{Said, said, with_zero};
-use jamjar_core::channel::Channel;
 use jamjar_core::findings::UnitDoubt;
 use jamjar_core::log::Recording;
 use jamjar_core::units::Unit;
@@ -174,12 +173,11 @@ fn gauge_or_absolute(
 /// Doubts a torque that nobody vouched for and that grows as power does.
 pub(crate) fn doubt_torque(log: &Recording, assigned: &[Assigned], headers: &[String]) -> Option<Question> {
     let a = assigned.iter().find(|a| TORQUES.contains(&a.channel.as_str()) && a.given.is_none())?;
-    let of = |name: &str| Channel::new(name.to_owned()).ok().and_then(|c| log.channels.get(&c));
     // Where power stands beside it, the two tell each other.
-    if of("power").is_some() {
+    if log.has("power") {
         return None;
     }
-    let speed = of("engine_speed").or_else(|| of("roller_speed")).or_else(|| of("road_speed"))?;
+    let speed = ["engine_speed", "roller_speed", "road_speed"].iter().find_map(|n| log.column(n))?;
     let GrowsLikePower { half, top } = grows_like_power(log.channels.get(&a.channel)?, speed)?;
     let stated = match said(&a.unit_text) {
         Some(Said::Unit(u)) => vec![u],

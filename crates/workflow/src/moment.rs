@@ -2,6 +2,7 @@
 
 use crate::error::WorkflowError;
 use crate::lineup::{LineUp, line_up};
+use crate::sets::baseline_of;
 use jamjar_core::analysis::{Now, Settings, now};
 use jamjar_store::{Store, StoreError};
 
@@ -35,9 +36,7 @@ pub async fn moment(
         .flat_map(|s| s.pulls.iter().enumerate().map(move |(k, p)| (p.0.id, s, k)))
         .max_by_key(|p| p.0);
     let Some((pull_id, own, pull)) = newest else { return Ok(None) };
-    let baseline = sets.iter().find(|s| {
-        s.set.config.map_kind == "stock" && s.set.config.gear == own.set.config.gear && !s.pulls.is_empty()
-    });
+    let baseline = baseline_of(&sets, &own.set.config.gear);
     let base = baseline.map_or(own.set.id, |b| b.set.id);
     let mut ids = vec![base];
     ids.extend((base != own.set.id).then_some(own.set.id));

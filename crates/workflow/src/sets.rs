@@ -11,6 +11,14 @@ use jamjar_core::limits::{Limit, LimitOutcome};
 use jamjar_core::pull::align::Status;
 use jamjar_store::{SetWithPulls, Store, VehicleRecord};
 
+/// The set that others of a day in the same gear are held against: its first with the stock map and a pull.
+pub fn baseline_of<'a>(sets: &'a [SetWithPulls], gear: &str) -> Option<&'a SetWithPulls> {
+    sets.iter().find(|s| {
+        let c = &s.set.config;
+        c.map_kind == "stock" && c.gear == gear && !s.pulls.is_empty()
+    })
+}
+
 /// A set with everything a page says of it alone.
 #[derive(Debug, Clone)]
 pub struct SetRead {

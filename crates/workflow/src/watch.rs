@@ -2,7 +2,7 @@
 //! there, and stored in the set that runs now when it leaves no question.
 
 use crate::WorkflowError;
-use crate::import::{self, ChosenPull, ChosenSet, FilePreview, MadeOf, Proposal, ProposedPull};
+use crate::import::{self, ChosenSet, FilePreview, MadeOf, ProposedPull};
 use chrono::{DateTime, NaiveDateTime, Utc};
 use jamjar_store::{Begun, InboxItem, Role, RunState, Running, Store, Watched};
 use std::collections::{BTreeMap, HashMap};
@@ -11,6 +11,8 @@ use std::time::{Duration, Instant, SystemTime};
 
 /// A file is taken when it has not changed for this long: until then somebody may still be writing it.
 pub const AT_REST: Duration = Duration::from_millis(500);
+/// What waits for an answer is looked at again this often.
+const RETRY: Duration = Duration::from_secs(1);
 /// Clocks of the file system and of the database may differ by this much.
 const SLACK: chrono::Duration = chrono::Duration::seconds(2);
 /// More files at one look wait for the next (our choice: a folder may hold years).
@@ -44,8 +46,9 @@ pub struct FolderNews {
 #[derive(Debug, Default)]
 pub struct Watch {
     files: HashMap<PathBuf, File>,
-    /// What a day's inbox and running set were when storing was last tried: the same again is not tried again.
-    tried: HashMap<i64, String>,
+    /// When a day's storing was last tried, and what its inbox and running set were: the same again is not tried
+    /// again.
+    tried: HashMap<i64, (Instant, String)>,
     news: BTreeMap<i64, FolderNews>,
 }
 
@@ -82,11 +85,9 @@ impl Watch {
                     took |= self.take(store, w, &path).await?;
                 }
             }
-            let stored = if took || !self.news.get(&w.cell).is_none_or(|n| n.waiting.is_empty()) {
-                self.store(store, w).await?
-            } else {
-                false
-            };
+            let waits = self.news.get(&w.cell).is_some_and(|n| !n.waiting.is_empty());
+            let due = self.tried.get(&w.day).is_none_or(|t| t.0.elapsed() >= RETRY);
+            let stored = (took || waits && due) && self.store(store, w).await?;
             any |= took || stored;
         }
         Ok(any)
@@ -97,10 +98,10 @@ impl Watch {
         let items = store.inbox(w.day).await?;
         let running = store.running(w.day).await?;
         let state = format!("{items:?} {running:?}");
-        if self.tried.get(&w.day) == Some(&state) {
+        let before = self.tried.insert(w.day, (Instant::now(), state.clone()));
+        if before.is_some_and(|b| b.1 == state) {
             return Ok(false);
         }
-        self.tried.insert(w.day, state);
         let Some(running) = running else { return Ok(false) };
         let (stored, waiting) = store_ready(store, w.day, &items, running).await?;
         self.news.entry(w.cell).or_default().waiting = waiting;
@@ -194,12 +195,11 @@ async fn store_ready(
     let any_stored = sets.iter().any(|s| !s.pulls.is_empty());
     let (mut pulls, mut waiting) = (Vec::new(), Vec::new());
     for p in import::propose(items, &maps, &fuels) {
-        let Proposal { map, pulls: proposed, .. } = &p;
-        let other = !map.is_empty() && !map.eq_ignore_ascii_case(&running.config.map);
-        for pull in proposed {
+        let other = import::is_another_map(&p.map, &running.config);
+        for pull in &p.pulls {
             let wants_log = pull.ecu.is_none() && (logs_come || !any_stored);
             match why_not(pull, items, other, wants_log) {
-                None => pulls.push(chosen(pull)),
+                None => pulls.push(pull.chosen()),
                 Some(why) => waiting.push(format!("{}: {why}", pull.names)),
             }
         }
@@ -210,7 +210,7 @@ async fn store_ready(
     let set =
         ChosenSet { config: running.config, into: running.set, runs: true, pulls, ..ChosenSet::default() };
     let total = set.pulls.len() as i32;
-    let name = format!("commit {day_id}");
+    let name = import::run_name(day_id);
     let Begun::New(run) = store.claim_run(Some(day_id), &name, total, None).await? else {
         return Ok((false, waiting));
     };
@@ -241,10 +241,6 @@ fn why_not(p: &ProposedPull, items: &[InboxItem], other_map: bool, wants_log: bo
         return Some("has a question: answer it on the day sheet".into());
     }
     wants_log.then(|| "waits for the engine computer's log".into())
-}
-
-fn chosen(p: &ProposedPull) -> ChosenPull {
-    ChosenPull { made_of: p.made_of, dyno: p.dyno, ecu: p.ecu, number: p.number, ..ChosenPull::default() }
 }
 
 #[cfg(test)]

@@ -1,7 +1,36 @@
 //! The one sentence that heads a comparison.
 
 use super::Speech;
-use crate::analysis::{Comparison, Crossover, Figure, GainOfGains, NoRatio, SetResult, Verdict, crossovers};
+use crate::analysis::{
+    Comparison, Crossover, Figure, FigureComparison, GainOfGains, NoRatio, SetResult, Verdict, crossovers,
+};
+
+/// What can be said of a figure compared, in the unit shown.
+enum Told {
+    /// More or less by so much, give or take; provisional where it is the cell's habit that says so.
+    Differs { more: bool, sure: bool, by: f64, half: f64 },
+    /// It would have to be larger than so much to show.
+    NotShown(f64),
+    /// So much, without an interval.
+    Bare(f64),
+    /// A set has no such figure.
+    Nothing,
+}
+
+fn told(f: &FigureComparison, scale: &dyn Fn(f64) -> f64) -> Told {
+    let half = f.ci95.map(|ci| scale((ci[1] - ci[0]) / 2.0));
+    let Some(d) = f.mean_difference.map(scale) else { return Told::Nothing };
+    let differs = |more, sure| half.map(|half| Told::Differs { more, sure, by: d.abs(), half });
+    let said = match f.verdict {
+        Verdict::Gain => differs(true, true),
+        Verdict::Loss => differs(false, true),
+        Verdict::ProvisionalGain => differs(true, false),
+        Verdict::ProvisionalLoss => differs(false, false),
+        Verdict::NoDifferenceShown => half.map(Told::NotShown),
+        Verdict::CantTell => None,
+    };
+    said.unwrap_or(Told::Bare(d))
+}
 
 /// Plain words for a comparison: gain at peak with its half-width, or why none can be given.
 pub fn headline_sentence(c: &Comparison, sets: &[SetResult], to: &Speech<'_>) -> String {
@@ -10,50 +39,22 @@ pub fn headline_sentence(c: &Comparison, sets: &[SetResult], to: &Speech<'_>) ->
     let Some(peak) = c.figure(Figure::PeakPower) else {
         return format!("{candidate} against {base}: can't tell.");
     };
-    let half = peak.ci95.map(|ci| unit.from_kw((ci[1] - ci[0]) / 2.0));
-    let told = |d: f64, h: f64, verb: &str, over: &str| {
-        let tail =
-            low_end(c).map_or_else(String::new, |rpm| format!(" Below {rpm:.0} rpm no difference is shown."));
-        let (d, on) = (unit.from_kw(d.abs()), terms(&sets[c.base], &sets[c.candidate]));
-        format!("{candidate} {verb} {d:.1} ± {h:.1} {u} {over} {base} at peak ({on}).{tail}")
-    };
-    match (peak.verdict, peak.mean_difference, half) {
-        (Verdict::Gain, Some(d), Some(h)) => told(d, h, "gains", "over"),
-        (Verdict::Loss, Some(d), Some(h)) => told(d, h, "loses", "against"),
-        (Verdict::ProvisionalGain, Some(d), Some(h)) => told(d, h, "provisionally gains", "over"),
-        (Verdict::ProvisionalLoss, Some(d), Some(h)) => told(d, h, "provisionally loses", "against"),
-        (Verdict::NoDifferenceShown, Some(_), Some(h)) => {
-            format!(
-                "No difference shown between {candidate} and {base} at peak: it would have to be larger than about {h:.1} {u} to show."
-            )
+    match told(peak, &|v| unit.from_kw(v)) {
+        Told::Differs { more, sure, by, half } => {
+            let (verb, over) = if more { ("gains", "over") } else { ("loses", "against") };
+            let surely = if sure { "" } else { "provisionally " };
+            let on = terms(&sets[c.base], &sets[c.candidate]);
+            let tail = low_end(c)
+                .map_or_else(String::new, |rpm| format!(" Below {rpm:.0} rpm no difference is shown."));
+            format!("{candidate} {surely}{verb} {by:.1} ± {half:.1} {u} {over} {base} at peak ({on}).{tail}")
         }
-        (
-            Verdict::Gain
-            | Verdict::Loss
-            | Verdict::NoDifferenceShown
-            | Verdict::CantTell
-            | Verdict::ProvisionalGain
-            | Verdict::ProvisionalLoss,
-            Some(d),
-            _,
-        ) => {
-            format!(
-                "Can't tell whether {candidate} differs from {base}: {:+.1} {u} at peak, without an interval.",
-                unit.from_kw(d)
-            )
-        }
-        (
-            Verdict::Gain
-            | Verdict::Loss
-            | Verdict::NoDifferenceShown
-            | Verdict::CantTell
-            | Verdict::ProvisionalGain
-            | Verdict::ProvisionalLoss,
-            None,
-            _,
-        ) => {
-            format!("Can't tell: {candidate} and {base} cannot be compared.")
-        }
+        Told::NotShown(half) => format!(
+            "No difference shown between {candidate} and {base} at peak: it would have to be larger than about {half:.1} {u} to show."
+        ),
+        Told::Bare(d) => format!(
+            "Can't tell whether {candidate} differs from {base}: {d:+.1} {u} at peak, without an interval."
+        ),
+        Told::Nothing => format!("Can't tell: {candidate} and {base} cannot be compared."),
     }
 }
 
@@ -69,48 +70,20 @@ pub fn sentence_about(
 ) -> String {
     let (base, candidate) = (to.set(&sets[c.base].id), to.set(&sets[c.candidate].id));
     let (u, scale) = unit;
-    let nothing = || format!("Can't tell: {place} is not known of both {candidate} and {base}.");
-    let Some(f) = c.figure(figure) else { return nothing() };
-    let half = f.ci95.map(|ci| scale((ci[1] - ci[0]) / 2.0));
-    let told = |d: f64, h: f64, than: &str| {
-        let terms = terms(&sets[c.base], &sets[c.candidate]);
-        format!("{candidate} has {:.1} ± {h:.1} {u} {than} {place} than {base} ({terms}).", scale(d.abs()))
-    };
-    match (f.verdict, f.mean_difference, half) {
-        (Verdict::Gain, Some(d), Some(h)) => told(d, h, "more"),
-        (Verdict::Loss, Some(d), Some(h)) => told(d, h, "less"),
-        (Verdict::ProvisionalGain, Some(d), Some(h)) => told(d, h, "more, provisionally,"),
-        (Verdict::ProvisionalLoss, Some(d), Some(h)) => told(d, h, "less, provisionally,"),
-        (Verdict::NoDifferenceShown, Some(_), Some(h)) => {
-            format!(
-                "No difference shown between {candidate} and {base} in {place}: it would have to be larger than about {h:.1} {u} to show."
-            )
+    match c.figure(figure).map_or(Told::Nothing, |f| told(f, scale)) {
+        Told::Differs { more, sure, by, half } => {
+            let than = if more { "more" } else { "less" };
+            let surely = if sure { "" } else { ", provisionally," };
+            let on = terms(&sets[c.base], &sets[c.candidate]);
+            format!("{candidate} has {by:.1} ± {half:.1} {u} {than}{surely} {place} than {base} ({on}).")
         }
-        (
-            Verdict::Gain
-            | Verdict::Loss
-            | Verdict::NoDifferenceShown
-            | Verdict::CantTell
-            | Verdict::ProvisionalGain
-            | Verdict::ProvisionalLoss,
-            Some(d),
-            _,
-        ) => {
-            format!(
-                "Can't tell whether {candidate} differs from {base} in {place}: {:+.1} {u}, without an interval.",
-                scale(d)
-            )
-        }
-        (
-            Verdict::Gain
-            | Verdict::Loss
-            | Verdict::NoDifferenceShown
-            | Verdict::CantTell
-            | Verdict::ProvisionalGain
-            | Verdict::ProvisionalLoss,
-            None,
-            _,
-        ) => nothing(),
+        Told::NotShown(half) => format!(
+            "No difference shown between {candidate} and {base} in {place}: it would have to be larger than about {half:.1} {u} to show."
+        ),
+        Told::Bare(d) => format!(
+            "Can't tell whether {candidate} differs from {base} in {place}: {d:+.1} {u}, without an interval."
+        ),
+        Told::Nothing => format!("Can't tell: {place} is not known of both {candidate} and {base}."),
     }
 }
 

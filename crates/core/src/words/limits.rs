@@ -27,8 +27,8 @@ fn told(shown: &Shown, read: impl Fn(&Shown) -> f64) -> String {
     }
 }
 
-/// Where the worst was, to ten revolutions: " at 5900 rpm".
-fn place(o: &LimitOutcome, unit: &str) -> String {
+/// Where the worst was, to ten revolutions: " at 5900 rpm"; nothing where nobody knows.
+pub fn limit_place(o: &LimitOutcome, unit: &str) -> String {
     o.rpm.map_or_else(String::new, |r| format!(" at {:.0}{unit}", (r / 10.0).round() * 10.0))
 }
 
@@ -36,7 +36,7 @@ fn place(o: &LimitOutcome, unit: &str) -> String {
 /// "not measured".
 pub fn verdict_line(limit: &Limit, o: &LimitOutcome, units: Units) -> String {
     let value = |m: f64| channel_difference(&limit.channel, m, units);
-    let at = place(o, "");
+    let at = limit_place(o, "");
     match (o.verdict, o.margin) {
         (Verdict::Over, Some(m)) => format!("over by {}{at}", value(-m)),
         (Verdict::Close, Some(m)) => format!("close: {} left{at}", value(m)),
@@ -57,7 +57,7 @@ fn sentence(limit: &Limit, o: &LimitOutcome) -> String {
         "" | "λ" => String::new(),
         u => format!(" {u}"),
     };
-    let at = place(o, " rpm");
+    let at = limit_place(o, " rpm");
     let digits = if limit.channel.unit() == "λ" { 3 } else { 1 };
     match (o.verdict, o.margin) {
         (Verdict::Over, Some(m)) => format!("{label} over its limit by {:.digits$}{unit}{at}", -m),
@@ -146,6 +146,12 @@ fn starting(n: usize, of: usize) -> String {
     }
 }
 
+/// "Don't run this", with the limits that were crossed, in the order given.
+pub(super) fn dont_run(over: &[LimitOutcome], limits: &[Limit], units: Units) -> String {
+    let words = |o: &LimitOutcome| Some(named((limits.iter().find(|l| l.id == o.limit)?, o), units));
+    format!("Don't run this: {}.", over.iter().filter_map(words).collect::<Vec<_>>().join("; "))
+}
+
 /// "Don't run this" is said by limits somebody stands behind. A starting point that is crossed is looked at first.
 fn over_sentence(all: &[Judged<'_>], units: Units) -> String {
     let over = all.iter().copied().filter(|j| j.1.verdict == Verdict::Over);
@@ -197,7 +203,9 @@ fn threshold(limit: &Limit, units: Units) -> String {
         Threshold::Curve { value, .. } => {
             let ends = (f64::INFINITY, f64::NEG_INFINITY);
             let (low, high) = value.iter().fold(ends, |a, v| (a.0.min(*v), a.1.max(*v)));
-            format!("{low:.0}–{high:.0} {}", limit.channel.unit())
+            let shown = units.shown(&limit.channel);
+            let digits = shown.digits;
+            format!("{:.digits$}–{}", shown.value(low), channel_value(&limit.channel, high, units))
         }
     }
 }

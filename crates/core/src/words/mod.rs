@@ -27,8 +27,8 @@ pub use events::{event, event_short};
 pub use factors::hazard;
 pub use findings::{applied_words, finding, unit_doubt};
 pub use limits::{
-    channel_value, gate_words, judged_sentence, limit_rule, limit_sentence, limit_short, threshold_text,
-    tightest, verdict_line, why,
+    channel_value, gate_words, judged_sentence, limit_place, limit_rule, limit_sentence, limit_short,
+    threshold_text, tightest, verdict_line, why,
 };
 pub use now::{now_sentence, now_word};
 pub use refusal::refusal;

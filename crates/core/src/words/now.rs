@@ -1,8 +1,8 @@
 //! What the newest pull asks for, in words that are read from two metres.
 
-use super::limits::channel_difference;
+use super::limits::dont_run;
 use crate::analysis::Now;
-use crate::limits::{Limit, LimitOutcome};
+use crate::limits::Limit;
 use crate::units::Units;
 
 /// One or two words.
@@ -25,15 +25,7 @@ pub fn now_sentence(now: &Now, limits: &[Limit], units: Units, more: Option<u32>
         None => String::new(),
     };
     match now {
-        Now::Stop(over) => {
-            let say = |o: &LimitOutcome| {
-                let l = limits.iter().find(|l| l.id == o.limit)?;
-                let by = o.margin.map(|m| channel_difference(&l.channel, -m, units))?;
-                let at = o.rpm.map_or_else(String::new, |r| format!(" at {:.0} rpm", (r / 10.0).round() * 10.0));
-                Some(format!("{} over by {by}{at}", l.channel.label()))
-            };
-            format!("Don't run this: {}.", over.iter().filter_map(say).collect::<Vec<_>>().join("; "))
-        }
+        Now::Stop(over) => dont_run(over, limits, units),
         Now::LeaveOut => "It was given up before its end, or no pull is in it: leave it out of figures. It still counts for limits.".into(),
         Now::ClocksRefused => "The two clocks could not be brought together: power stands, what the engine computer logged cannot be judged against it.".into(),
         Now::LeftOut => "It does not count in figures; it still counts for limits.".into(),

@@ -1,10 +1,13 @@
 //! A text in blocks of whole lines, each small enough to be parsed while it is in the cache.
 
-use super::reader::MAX_LINE;
 use std::io::{self, Read};
 
+/// A longer line is refused.
+pub(super) const MAX_LINE: usize = 1 << 20;
 /// What is read at once, bytes (our choice: fits the second-level cache beside its numbers).
 const BLOCK: usize = 1 << 19;
+/// And at least so much, where a block is waiting for the end of its line.
+const LEAST: usize = 1 << 16;
 
 /// A line grew beyond the bound.
 #[derive(Debug, thiserror::Error)]
@@ -33,9 +36,8 @@ impl<R: Read> Blocks<R> {
         let mut block = Vec::with_capacity(BLOCK + self.carried.len());
         block.append(&mut self.carried);
         while !self.ended {
-            let before = block.len();
-            let read = self.inner.by_ref().take(BLOCK.saturating_sub(before).max(1 << 16) as u64);
-            self.ended = { read }.read_to_end(&mut block)? == 0;
+            let more = BLOCK.saturating_sub(block.len()).max(LEAST);
+            self.ended = self.inner.by_ref().take(more as u64).read_to_end(&mut block)? == 0;
             match memchr::memrchr(b'\n', &block) {
                 None if block.len() > MAX_LINE => return Err(io::Error::other(TooLong)),
                 // Whole lines first: one that grows beyond the bound is refused by its own number.
@@ -91,7 +93,7 @@ mod tests {
                     break;
                 }
                 assert_eq!(block.last(), Some(&b'\n'));
-                assert!(block.len() <= BLOCK + (1 << 16));
+                assert!(block.len() <= BLOCK + LEAST);
                 together.extend(block);
             }
             assert!(together == text, "from {cut}");

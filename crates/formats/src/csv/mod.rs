@@ -15,4 +15,5 @@ mod tests;
 
 pub use cells::{Cells, read_cells};
 pub use dialect::{Dialect, sniff};
-pub use reader::{RawTable, TimeKind, dialect_of, read_table};
+pub use reader::{RawTable, dialect_of, read_table};
+pub use rows::TimeKind;

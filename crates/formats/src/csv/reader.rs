@@ -1,32 +1,21 @@
 //! Streaming a CSV into columns: bounded lines, bounded memory, errors with line and field.
 
-use super::blocks::{Blocks, TooLong};
+use super::blocks::{Blocks, MAX_LINE, TooLong};
 use super::decimal::Plan;
 use super::dialect::{Dialect, sniff};
-use super::rows::{Fields, Part, Rows, Trouble, Wanted, is_plain, only_line_ends, ragged};
+use super::rows::{Fields, Part, Rows, TimeKind, Trouble, Wanted, is_plain, only_line_ends, ragged};
 use crate::error::{FormatError, FormatProblem};
 use crate::packed::unpacked;
 use encoding_rs_io::{DecodeReaderBytes, DecodeReaderBytesBuilder};
 use rayon::prelude::*;
 use std::io::{self, Read};
 
-/// A longer line is refused.
-pub(super) const MAX_LINE: usize = 1 << 20;
 /// Memory for one table, bytes: the values of known columns, and what finding pulls in them takes for each
 /// row. Two million rows of two channels stay below, or half a million of forty: some hours at a hundred
 /// readings a second (our choice; the whole program is to stay within 300 MB).
 const ROOM: usize = 190_000_000;
 const PER_ROW: usize = 72;
 const HEAD: usize = 256 * 1024;
-
-/// How the time column was written.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum TimeKind {
-    /// Plain numbers.
-    Numbers,
-    /// Clock times, read as seconds of the day.
-    Clock,
-}
 
 /// Columns as read, before units. Blank cells are NaN.
 #[derive(Debug, Clone, PartialEq)]

@@ -1,14 +1,23 @@
 //! Rows of a table as columns of numbers: what makes a row, a value, a fault. Where fields begin and end was
 //! found before, in plain blocks by looking for delimiters and elsewhere by the csv crate.
 
+use super::blocks::MAX_LINE;
 use super::cell::{Cell, clock, number};
 use super::decimal::Plan;
 use super::dialect::Dialect;
-use super::reader::{MAX_LINE, TimeKind};
 use crate::error::FormatProblem;
 
 /// A longer field is refused.
 const MAX_FIELD: usize = 1 << 16;
+
+/// How the time column was written.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum TimeKind {
+    /// Plain numbers.
+    Numbers,
+    /// Clock times, read as seconds of the day.
+    Clock,
+}
 
 /// The fields of one record: where each ends in the bytes, and how many bytes stand between two.
 #[derive(Clone, Copy)]

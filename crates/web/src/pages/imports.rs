@@ -57,12 +57,8 @@ fn build_on(all: &[BuildState], date: NaiveDate) -> String {
 
 /// The running commit of a day, if any.
 pub(crate) async fn running(state: &AppState, day_id: i64) -> Result<Option<RunFragment>, WebError> {
-    let latest = state.store.latest_run(&run_name(day_id)).await?;
+    let latest = state.store.latest_run(&import::run_name(day_id)).await?;
     Ok(latest.filter(|r| r.state == RunState::Running).map(|r| run_fragment(&r)))
-}
-
-fn run_name(day_id: i64) -> String {
-    format!("commit {day_id}")
 }
 
 pub(crate) async fn inbox(
@@ -323,7 +319,7 @@ pub(crate) async fn commit(
 /// Begins to store sets of a day; says the run.
 pub(super) async fn begin(state: &AppState, id: i64, sets: Vec<ChosenSet>) -> Result<i64, WebError> {
     let total = sets.iter().map(|s| s.pulls.len()).sum::<usize>() as i32;
-    Ok(match state.store.claim_run(Some(id), &run_name(id), total, Some(&claim(id, &sets))).await? {
+    Ok(match state.store.claim_run(Some(id), &import::run_name(id), total, Some(&claim(id, &sets))).await? {
         Begun::New(run) => {
             tokio::spawn(work(state.clone(), run, id, sets));
             run

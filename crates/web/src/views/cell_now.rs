@@ -2,7 +2,7 @@
 
 use crate::prefs::Prefs;
 use crate::views::Shell;
-use crate::views::common::{PlanRow, count};
+use crate::views::common::{PlanRow, count, signed};
 use askama::Template;
 use jamjar_core::analysis::{Figure, Now};
 use jamjar_core::limits::{LimitOutcome, Verdict};
@@ -84,7 +84,6 @@ pub(crate) fn newest(m: &Moment, prefs: &Prefs) -> NewestPull {
             r.pull_figures[m.pull].peak_power.map_or_else(String::new, |p| format!(" at {:.0} rpm", p.rpm));
         figures.push(Large { value: format!("{:.1}", prefs.power.from_kw(p)), label: format!("{unit}{at}") });
     }
-    let signed = |d: f64| if d.abs() < 0.05 { "0.0".to_owned() } else { format!("{d:+.1}") };
     if let (Some(p), Some(mean), true) = (own, mean, r.n() > 1) {
         let value = signed(prefs.power.from_kw(p - mean));
         figures.push(Large { value, label: format!("{unit} against the mean of its set") });

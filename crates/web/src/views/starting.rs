@@ -6,7 +6,7 @@ use crate::seen::mark;
 use askama::Template;
 use jamjar_core::limits::{Limit, LimitOutcome, Verdict};
 use jamjar_core::units::Units;
-use jamjar_core::words::{gate_words, sentence_case, threshold_text, verdict_line, why};
+use jamjar_core::words::{gate_words, limit_place, sentence_case, threshold_text, verdict_line, why};
 use jamjar_store::VehicleRecord;
 use jamjar_workflow::sets::SetRead;
 
@@ -47,7 +47,7 @@ fn stock_words(l: &Limit, o: &LimitOutcome, units: Units) -> String {
     let because = o.why.as_ref().map(why).unwrap_or_default();
     match o.verdict {
         Verdict::Over => {
-            let at = o.rpm.map_or_else(String::new, |r| format!(" at {:.0} rpm", (r / 10.0).round() * 10.0));
+            let at = limit_place(o, " rpm");
             format!("stock crosses this{at} ({}): edit it, or is it a fault?", verdict_line(l, o, units))
         }
         Verdict::CantTell | Verdict::NotMeasured | Verdict::NotReached => {

@@ -161,6 +161,14 @@ async fn several_speeds_stand_side_by_side_and_a_step_is_held_against_another() 
         row.split("num strong\">").nth(1).unwrap().split('<').next().unwrap().replace(", not shown", "");
     let figures = page.split("id=\"figure-table\"").nth(1).unwrap();
     assert!(figures.contains(&format!("tabindex=\"0\">{gain}<")), "{gain}");
+    // Two sets alone borrow the scatter of the day's others there too.
+    let two = cell.get("/line-up?sets=1,2&base=1&speeds=3000,5000").await.text();
+    let of = |page: &str| {
+        let table =
+            page.split("id=\"speed-table\"").nth(1).unwrap().split("</table>").next().unwrap().to_owned();
+        table.split("C1 on RON 95 E5</th>").nth(1).unwrap().split("</tr>").next().unwrap().to_owned()
+    };
+    assert_eq!(of(&two), of(&page));
     let far = cell.get("/line-up?sets=1,2&base=1&speeds=1000,9000").await.text();
     assert!(far.contains("not covered"));
 

@@ -13,6 +13,11 @@ use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering::Relaxed};
 use std::time::Duration;
 
+/// The name under which a day's storing runs: one at a time, whoever began it.
+pub fn run_name(day_id: i64) -> String {
+    format!("commit {day_id}")
+}
+
 /// Reads, measures and commits; reports each pull to the run, counted on from `before`, and stops there when
 /// asked. All sets are stored, or none; with `ends_run` the run is done at the same moment as they are there.
 ///

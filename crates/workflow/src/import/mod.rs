@@ -27,9 +27,9 @@ fn in_hex(hash: &[u8]) -> String {
 
 pub use chosen::{ChosenPull, ChosenSet, MadeOf};
 pub use columns::{ColumnAnswer, answer, columns_of, correct, files_of};
-pub use commit::commit;
+pub use commit::{commit, run_name};
 pub(crate) use key::MeasureKey;
-pub use pairing::{Proposal, ProposedPull, propose};
+pub use pairing::{Proposal, ProposedPull, is_another_map, propose};
 pub use preview::{drop_spooled, preview, take_in};
 pub use prints::type_peaks;
 pub use report::{FilePreview, PreviewPull, PrintPreview, RunPreview};

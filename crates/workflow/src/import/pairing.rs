@@ -1,10 +1,10 @@
 //! Which files belong together, and which pulls to a set: by name first, by order where names say nothing.
 
-use super::chosen::MadeOf;
+use super::chosen::{ChosenPull, MadeOf};
 use super::report::{FilePreview, PreviewPull, PrintPreview, RunPreview};
 use jamjar_core::printed::PrintedAxis;
 use jamjar_core::pull::span::PullKind;
-use jamjar_store::{InboxItem, Role};
+use jamjar_store::{Configuration, InboxItem, Role};
 
 /// A pull offered for commit.
 #[derive(Debug, Clone, PartialEq)]
@@ -21,6 +21,19 @@ pub struct ProposedPull {
     pub names: String,
     /// What was found, in words.
     pub found: String,
+}
+
+impl ProposedPull {
+    /// As it is stored when nobody says otherwise.
+    pub(crate) fn chosen(&self) -> ChosenPull {
+        let Self { made_of, dyno, ecu, number, .. } = *self;
+        ChosenPull { made_of, dyno, ecu, number, ..ChosenPull::default() }
+    }
+}
+
+/// Whether the map that files say is another than that of a set: their pulls are not taken for its own.
+pub fn is_another_map(said: &str, set: &Configuration) -> bool {
+    !said.is_empty() && !said.eq_ignore_ascii_case(&set.map)
 }
 
 /// A set offered for commit.

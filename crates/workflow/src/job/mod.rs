@@ -64,7 +64,7 @@ pub fn analyse(job: &Prepared) -> Result<Analysed, JobError> {
     let sets = analyse_sets(&job.sets, &measured, &job.vehicle.engine, &job.settings);
     let candidates: Vec<usize> = (0..sets.len()).filter(|i| *i != job.baseline).collect();
     let comparisons = compare_all(&sets, job.baseline, &candidates, &job.vehicle, &job.settings);
-    let gain_of_gains = job.steps.map(|steps| gain_of_gains(&sets, steps));
+    let gain_of_gains = job.steps.map(|steps| gain_of_gains(&sets, &[], steps));
     Ok(Analysed { measured, sets, comparisons, gain_of_gains })
 }
 

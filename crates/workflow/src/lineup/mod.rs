@@ -32,6 +32,8 @@ pub struct LineUp {
     pub measured: Vec<Vec<Measured>>,
     /// Results of each set.
     pub results: Vec<SetResult>,
+    /// Results of the other sets of their days, which lend their scatter.
+    pub lenders: Vec<SetResult>,
     /// Index of the baseline.
     pub base: usize,
     /// Comparisons with it.
@@ -127,13 +129,24 @@ pub async fn line_up(
         note_pulls(&mut comparisons, &results, &measured);
         sets.truncate(shown);
         measured.truncate(shown);
-        results.truncate(shown);
+        let lenders = results.split_off(shown);
         for s in &mut sets {
             s.set.config.note.clear();
             s.pulls.iter_mut().for_each(|(p, _)| p.note.clear());
         }
         let verdicts = measured.iter().map(|m| set_verdicts(m)).collect();
-        LineUp { vehicle: v, sets, measured, results, base, comparisons, verdicts, band_asked, settings }
+        LineUp {
+            vehicle: v,
+            sets,
+            measured,
+            results,
+            lenders,
+            base,
+            comparisons,
+            verdicts,
+            band_asked,
+            settings,
+        }
     })
     .await
 }

@@ -1,7 +1,7 @@
 //! One pull read closely: its samples, its curve, what happened, and its neighbours of the day.
 
 use crate::error::{WorkflowError, blocking};
-use crate::sets::day_sets;
+use crate::sets::{baseline_of, day_sets};
 use jamjar_core::analysis::{
     Beside, Corrected, Coupling, Event, Measured, PullInput, Settings, belt, corrected, coupling, events,
     figures_of, retrace,
@@ -52,8 +52,6 @@ pub struct DayPull {
     pub name: String,
     /// Its place in the set, from 1.
     pub position: i32,
-    /// Whether its set has the stock map in the gear of the pull read.
-    pub baseline: bool,
     /// Whether it counts in figures.
     pub included: bool,
 }
@@ -73,6 +71,8 @@ pub struct Reading {
     pub neighbours: [Option<i64>; 2],
     /// Every pull of the day, in the order of running.
     pub day_pulls: Vec<DayPull>,
+    /// The set that this one's is held against.
+    pub baseline: Option<i64>,
     /// Measurement, with the curve under the chosen smoothing.
     pub measured: Measured,
     /// Its corrected curve.
@@ -111,10 +111,10 @@ impl Reading {
     /// The pull that is laid beside unless somebody says otherwise: the middle one of the day's first baseline set
     /// in the same gear; none for a pull of that set.
     pub fn usual_beside(&self) -> Option<i64> {
-        let first = self.day_pulls.iter().find(|p| p.baseline)?.set_id;
+        let first = self.baseline.filter(|id| *id != self.set.id)?;
         let counted: Vec<&DayPull> =
             self.day_pulls.iter().filter(|p| p.set_id == first && p.included).collect();
-        (first != self.set.id).then(|| counted.get(counted.len() / 2).map(|p| p.id)).flatten()
+        counted.get(counted.len() / 2).map(|p| p.id)
     }
 
     /// The recordings on the dyno clock; the engine computer's own where that stands alone.
@@ -124,17 +124,15 @@ impl Reading {
     }
 }
 
-fn day_pulls(sets: &[SetWithPulls], own: &Set) -> Vec<DayPull> {
+fn day_pulls(sets: &[SetWithPulls]) -> Vec<DayPull> {
     let of = |s: &SetWithPulls| {
         let c = &s.set.config;
-        let baseline = c.map_kind == "stock" && c.gear == own.config.gear;
         let (set_id, name) = (s.set.id, format!("{} on {}", c.map, c.fuel));
         let pull = move |(i, (p, m)): (usize, &(Pull, Summary))| DayPull {
             id: p.id,
             set_id,
             name: name.clone(),
             position: i as i32 + 1,
-            baseline,
             included: m.measured.excluded.is_none(),
         };
         s.pulls.iter().enumerate().map(pull).collect::<Vec<_>>()
@@ -160,7 +158,8 @@ pub async fn read_pull(store: &Store, pull_id: i64, settings: &Settings) -> Resu
     let at = order.iter().position(|id| *id == pull_id);
     let neighbours =
         [at.and_then(|i| i.checked_sub(1)).map(|i| order[i]), at.and_then(|i| order.get(i + 1).copied())];
-    let day_pulls = day_pulls(&sets, &set);
+    let day_pulls = day_pulls(&sets);
+    let baseline = baseline_of(&sets, &set.config.gear).map(|b| b.set.id);
     let found = sets.into_iter().flat_map(|s| s.pulls).find(|(p, _)| p.id == pull_id);
     // One that is archived is not among the pulls of its day.
     let (mut pull, summary) = found.ok_or(StoreError::NotFound { what: "pull", id: pull_id })?;
@@ -197,6 +196,7 @@ pub async fn read_pull(store: &Store, pull_id: i64, settings: &Settings) -> Resu
             pull,
             neighbours,
             day_pulls,
+            baseline,
             measured,
             trace,
             raw,

@@ -7,6 +7,7 @@ mod differs;
 mod drift;
 mod gain;
 mod pool;
+mod scatter;
 mod second_looks;
 mod split;
 
@@ -19,6 +20,7 @@ pub use split::{OrderFree, Share, Split, Step};
 
 pub(super) use days::{CROSS_DAY_SHARE, cross_day_share};
 pub(super) use gain::{Curves, gain_curve};
-pub(super) use pool::{Alike, Pool, scatter_of};
+pub(super) use pool::Pool;
+pub(super) use scatter::{Alike, Scatter};
 pub(super) use second_looks::{relative_between, second_looks};
 pub(super) use split::splits;

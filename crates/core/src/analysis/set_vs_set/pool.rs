@@ -2,53 +2,12 @@
 
 use super::days::cross_day_share;
 use super::gain::{Curves, GainCurve, gain_curve};
+use super::scatter::{Alike, Scatter, run_again};
 use crate::analysis::given::Along;
 use crate::analysis::set::{Figure, SetResult};
 use crate::curve::{Curve, Quantity, index_of};
-use crate::factors::Factors;
-use crate::pull::span::PullKind;
 use crate::stats::band::{CurveScatter, SMOOTH_RPM, SetCurves, scatter};
-use crate::stats::pooled::{Between, Within, between, within};
 use crate::units::RAD_S_PER_RPM;
-
-/// What sets must share to lend a pair their scatter: its days, its gear, its kind of pull.
-#[derive(Debug, PartialEq)]
-pub(in crate::analysis) struct Alike<'a> {
-    days: [&'a str; 2],
-    gears: [Option<&'a String>; 2],
-    kinds: &'a [PullKind],
-}
-
-impl<'a> Alike<'a> {
-    pub(in crate::analysis) fn new(a: &'a SetResult, b: &'a SetResult, across_gears: bool) -> Self {
-        let mut days = [a.day.as_str(), b.day.as_str()];
-        days.sort_unstable();
-        let gear = |s: &'a SetResult| s.factors.get("gear");
-        Self { days, gears: [gear(a), gear(if across_gears { b } else { a })], kinds: &a.kinds }
-    }
-
-    fn holds(&self, s: &SetResult) -> bool {
-        self.days.contains(&s.day.as_str())
-            && self.gears.contains(&s.factors.get("gear"))
-            && s.kinds == self.kinds
-    }
-}
-
-/// Scatter of any value of single pulls over the sets that are alike with a pair: within sets, and between
-/// mountings where that is known.
-pub(in crate::analysis) fn scatter_of(
-    sets: &[SetResult],
-    alike: &Alike<'_>,
-    values: impl Fn(&SetResult) -> Vec<f64>,
-) -> Option<(Within, Option<Between>)> {
-    let members: Vec<&SetResult> =
-        sets.iter().filter(|s| s.n() > 0 && alike.holds(s) && !s.has_copies()).collect();
-    let all: Vec<Vec<f64>> = members.iter().map(|s| values(s)).collect();
-    let w = within(&all.iter().map(Vec::as_slice).collect::<Vec<_>>())?;
-    let groups = run_again(&members, values);
-    let slices: Vec<Vec<&[f64]>> = groups.iter().map(|g| g.iter().map(Vec::as_slice).collect()).collect();
-    Some((w, between(&slices, &w)))
-}
 
 /// Scatter pooled over the sets that belong with a pair: same gear and kind of pull, on either day.
 pub(in crate::analysis) struct Pool<'a> {
@@ -63,8 +22,7 @@ pub(in crate::analysis) struct Pool<'a> {
 impl<'a> Pool<'a> {
     /// `along` is the other axis asked for, if any.
     pub(in crate::analysis) fn new(sets: &'a [SetResult], alike: Alike<'a>, along: Along) -> Self {
-        let members: Vec<&SetResult> =
-            sets.iter().filter(|s| s.n() > 0 && alike.holds(s) && !s.has_copies()).collect();
+        let members = alike.lenders(sets.iter());
         let along_other = |quantity| {
             (along != Along::EngineSpeed)
                 .then(|| band_of(&members, Curves::AlongOther, along.smooth(), quantity))
@@ -84,33 +42,11 @@ impl<'a> Pool<'a> {
         self.alike == *alike
     }
 
-    pub(in crate::analysis) fn within(&self, f: Figure) -> Option<Within> {
-        within(&self.sets.iter().map(|s| s.figure(f).values.as_slice()).collect::<Vec<_>>())
-    }
-
-    /// Smallest scatter of a figure that the recordings can carry: their coarsest step as rounding leaves it.
-    pub(in crate::analysis) fn floor(&self, f: Figure) -> f64 {
-        if matches!(f, Figure::PlateauRpm | Figure::FallOffPct) {
-            return 0.0;
-        }
-        self.sets.iter().filter_map(|s| Some(s.step_share * s.figure(f).mean?.abs())).fold(0.0, f64::max)
-            / 12.0_f64.sqrt()
-    }
-
-    pub(in crate::analysis) fn between(&self, f: Figure, w: &Within) -> Option<Between> {
-        let groups = run_again(&self.sets, |s| s.figure(f).values.clone());
-        let slices: Vec<Vec<&[f64]>> = groups.iter().map(|g| g.iter().map(Vec::as_slice).collect()).collect();
-        between(&slices, w)
-    }
-
-    /// The same for a pair; none where both stood in one mounting, whose effect cancels.
-    pub(in crate::analysis) fn between_of(
-        &self,
-        f: Figure,
-        w: &Within,
-        [a, b]: [&SetResult; 2],
-    ) -> Option<Between> {
-        if a.shares_mounting(b) { None } else { self.between(f, w) }
+    /// Scatter of a figure; what the recordings can carry says nothing of a width or a share.
+    pub(in crate::analysis) fn scatter(&self, f: Figure) -> Option<Scatter> {
+        let all = Scatter::of(&self.sets, |s| s.figure(f).values.clone())?;
+        let carried = !matches!(f, Figure::PlateauRpm | Figure::FallOffPct);
+        Some(if carried { all } else { Scatter { floor: 0.0, ..all } })
     }
 
     /// How many mountings were of configurations that had been mounted before on their day.
@@ -147,9 +83,9 @@ impl<'a> Pool<'a> {
             (Curves::AlongOther, Quantity::Torque) => (&self.other_torque, Quantity::Torque),
         };
         let Some(band) = band.as_ref().filter(|_| a.n() > 0 && b.n() > 0) else { return out };
-        let w = self.within(Figure::PeakPower);
-        let s_b = w.as_ref().and_then(|w| self.between_of(Figure::PeakPower, w, [a, b]));
-        let half = band.half_widths(a.n(), b.n(), s_b.as_ref().zip(w.map(|w| w.sd)));
+        let peak = self.scatter(Figure::PeakPower);
+        let between = peak.as_ref().and_then(|s| Some((s.between_of(a, b)?, s.within.sd)));
+        let half = band.half_widths(a.n(), b.n(), between);
         let (extra, base) = (cross_day_share(a, b), which.mean(a));
         let at = |x: f64| index_of(&base.rpm, x).map_or(0.0, |i| base.values(read)[i].abs());
         let per = |x: f64| if from_power { 1000.0 / (x * RAD_S_PER_RPM) } else { 1.0 };
@@ -160,29 +96,6 @@ impl<'a> Pool<'a> {
             .collect();
         out
     }
-}
-
-/// Values of the mountings of each configuration and day: mounted again on one day they know the scatter between
-/// mountings; sets of one mounting are one. Another day is no mounting; it is weather, calibration and fuel
-/// besides (domain, section 4).
-pub(in crate::analysis) fn run_again<'a>(
-    sets: &[&'a SetResult],
-    values: impl Fn(&'a SetResult) -> Vec<f64>,
-) -> Vec<Vec<Vec<f64>>> {
-    type Group<'a> = ((&'a Factors, &'a str), Vec<(&'a SetResult, Vec<f64>)>);
-    let mut groups: Vec<Group<'a>> = Vec::new();
-    for s in sets {
-        let key = (&s.factors, s.day.as_str());
-        let at = groups.iter().position(|g| g.0 == key).unwrap_or_else(|| {
-            groups.push((key, Vec::new()));
-            groups.len() - 1
-        });
-        match groups[at].1.iter_mut().find(|m| m.0.shares_mounting(s)) {
-            Some((_, known)) => known.extend(values(s)),
-            None => groups[at].1.push((s, values(s))),
-        }
-    }
-    groups.into_iter().map(|(_, mountings)| mountings.into_iter().map(|m| m.1).collect()).collect()
 }
 
 fn band_of(sets: &[&SetResult], which: Curves, smooth: f64, quantity: Quantity) -> Option<CurveScatter> {

@@ -2,7 +2,8 @@
 //! own baselines, equivalence, and best pulls made fair. None replaces the headline.
 
 use super::drift::{Per, day_drift};
-use super::pool::{Pool, run_again};
+use super::pool::Pool;
+use super::scatter::run_again;
 use crate::analysis::given::{Headline, Settings};
 use crate::analysis::set::{Figure, SetResult};
 use crate::stats::across::{Mean, Relative, difference_in_differences};
@@ -87,8 +88,8 @@ fn bracket(sets: &[SetResult], pool: &Pool<'_>, a: &SetResult, b: &SetResult) ->
     let runs = || same.iter().filter_map(|s| run(s, clocks));
     let before = runs().filter(|r| r.at < set.at).max_by(|x, y| x.at.total_cmp(&y.at))?;
     let after = runs().filter(|r| r.at > set.at).min_by(|x, y| x.at.total_cmp(&y.at))?;
-    let w = pool.within(Figure::PeakPower)?;
-    bracketed(before, set, after, &w, pool.between(Figure::PeakPower, &w).as_ref())
+    let s = pool.scatter(Figure::PeakPower)?;
+    bracketed(before, set, after, &s.within, s.between.as_ref())
 }
 
 fn adjusted(sets: &[SetResult], a: &SetResult, b: &SetResult) -> Option<Undrifted> {

@@ -69,10 +69,10 @@ pub(in crate::analysis) fn splits(
 }
 
 fn split(cells: &Cells<'_>, path: &[[usize; 2]], pool: &Pool<'_>, figure: Figure) -> Option<Split> {
-    let w = pool.within(figure)?;
-    let s_b = pool.between(figure, &w);
-    let interval =
-        |weights: &[(usize, f64)]| Some(contrast(&cells.terms(figure, weights)?, &w, s_b.as_ref()));
+    let s = pool.scatter(figure)?;
+    let interval = |weights: &[(usize, f64)]| {
+        Some(contrast(&cells.terms(figure, weights)?, &s.within, s.between.as_ref()))
+    };
     let step = |[from, to]: &[usize; 2]| {
         let factor = &cells.differ[(from ^ to).trailing_zeros() as usize];
         let value = cells.candidate.get(factor).cloned().unwrap_or_else(|| "none".into());

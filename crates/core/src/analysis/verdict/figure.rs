@@ -7,7 +7,7 @@ use crate::pull::span::PullKind;
 use crate::stats::family::dunnett_quantile;
 use crate::stats::habit::Habit;
 use crate::stats::plan::smallest_detectable;
-use crate::stats::pooled::{Interval, difference};
+use crate::stats::pooled::Interval;
 
 /// One figure compared.
 #[derive(Debug, Clone, PartialEq)]
@@ -82,35 +82,29 @@ pub(super) fn compare_figure(
         provisional: false,
     };
     let Some(d) = mean_difference else { return out };
-    let Some(w) = pool.within(f) else {
+    let Some(scatter) = pool.scatter(f) else {
         // What was measured wins; only a day without any scatter falls back on habit.
         if let Some(h) = habit.filter(|_| !refused && by_habit(f, &sets[base], &sets[c])) {
             provisional(&mut out, asked, f, c, &h);
         }
         return out;
     };
-    // Rounding of the last digit alone scatters by less than a millionth; what is below is one number said
-    // twice.
-    let nothing = 1e-9 * x.mean.unwrap_or(0.0).abs();
-    if refused
-        || one_curve(&sets[base], &sets[c])
-        || w.sd <= pool.floor(f).max(nothing)
-        || copied(&sets[base], &sets[c])
-    {
+    let (pair, level) = ([&sets[base], &sets[c]], x.mean.unwrap_or(0.0));
+    if refused || one_curve(pair[0], pair[1]) || !scatter.is_carried(level) || copied(pair[0], pair[1]) {
         return out;
     }
-    let s_b = pool.between_of(f, &w, [&sets[base], &sets[c]]);
     let (n1, n2) = (x.values.len(), y.values.len());
-    let extra = cross_day_share(&sets[base], &sets[c]) * x.mean.unwrap_or(0.0).abs();
-    let i: Interval = difference(d, n1, n2, &w, s_b.as_ref()).widened(extra);
-    out.pull_sd = Some(w.sd);
-    out.smallest_detectable = smallest_detectable(w.sd, n1.min(n2) as u32).ok().map(|s| s.difference);
+    let i = scatter.interval(d, pair, [n1, n2], level);
+    let sd = scatter.within.sd;
+    out.pull_sd = Some(sd);
+    out.smallest_detectable = smallest_detectable(sd, n1.min(n2) as u32).ok().map(|s| s.difference);
     out.interval = Some(i);
     out.ci95 = Some(i.ci95());
     out.verdict = Verdict::of(i.ci95());
     if candidates.len() > 1 && family {
         let counts: Vec<usize> =
             candidates.iter().map(|&k| sets[k].figure(f).values.len()).filter(|n| *n > 0).collect();
+        let extra = cross_day_share(pair[0], pair[1]) * level.abs();
         out.ci95_family =
             dunnett_quantile(n1, &counts, i.df).map(|q| [d - q * i.se - extra, d + q * i.se + extra]);
     }

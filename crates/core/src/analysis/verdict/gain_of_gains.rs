@@ -3,9 +3,10 @@
 use super::difference::Verdict;
 use super::figure::copied;
 use crate::analysis::set::{Figure, SetResult};
-use crate::analysis::set_vs_set::{Alike, relative_between, scatter_of};
+use crate::analysis::set_vs_set::{Alike, Scatter, relative_between};
 use crate::factors::differing;
 use crate::stats::gains::{RatioOfGains, Relative, SetMean, StepOf, ratio_of_gains};
+use crate::stats::pooled::Within;
 
 /// Two steps compared at peak power.
 #[derive(Debug, Clone, PartialEq)]
@@ -35,8 +36,8 @@ pub enum NoRatio {
     NoMountings,
 }
 
-/// Compares two steps of sets of one vehicle.
-pub fn gain_of_gains(sets: &[SetResult], steps: [[usize; 2]; 2]) -> GainOfGains {
+/// Compares two steps of sets of one vehicle; `others` lend their scatter beside the sets themselves.
+pub fn gain_of_gains(sets: &[SetResult], others: &[SetResult], steps: [[usize; 2]; 2]) -> GainOfGains {
     let [[a0, a], [b0, b]] = steps.map(|s| s.map(|i| &sets[i]));
     let baselines_differ = differing(&a0.factors, &b0.factors);
     let mut out = GainOfGains {
@@ -56,10 +57,12 @@ pub fn gain_of_gains(sets: &[SetResult], steps: [[usize; 2]; 2]) -> GainOfGains 
     let (Some(x), Some(y)) = (step(a0, a), step(b0, b)) else { return out };
     let alike =
         |p: &SetResult, q: &SetResult| p.kinds == q.kinds && p.factors.get("gear") == q.factors.get("gear");
+    let all = || sets.iter().chain(others);
     let scatter = |from: &SetResult, to: &SetResult, level: f64| {
-        let w =
-            scatter_of(sets, &Alike::new(from, to, false), |s| s.figure(Figure::PeakPower).values.clone())?.0;
-        (!copied(from, to) && w.sd > 0.0).then_some(Relative { sd: w.sd / level, df: w.df })
+        let lenders = Alike::new(from, to, false).lenders(all());
+        let s = Scatter::of(&lenders, |s| s.figure(Figure::PeakPower).values.clone())?;
+        let Within { sd, df } = s.within;
+        (!copied(from, to) && s.is_carried(level)).then_some(Relative { sd: sd / level, df })
     };
     let level = |(from, to): (SetMean, SetMean)| 0.5 * (from.mean + to.mean);
     let scatters = (scatter(a0, a, level(x)), scatter(b0, b, level(y)));
@@ -68,12 +71,11 @@ pub fn gain_of_gains(sets: &[SetResult], steps: [[usize; 2]; 2]) -> GainOfGains 
     let one = of(x, scatters.0.unwrap_or(nothing), a0.shares_mounting(a));
     let two = of(y, scatters.1.unwrap_or(nothing), b0.shares_mounting(b));
     let one_pool = Alike::new(a0, a, false) == Alike::new(b0, b, false);
-    let days: Vec<Vec<&SetResult>> = [a0, b0]
-        .iter()
-        .map(|first| sets.iter().filter(|s| s.n() > 0 && s.day == first.day).collect())
-        .collect();
-    let own: Vec<&[&SetResult]> =
-        days.iter().map(Vec::as_slice).take(if a0.day == b0.day { 1 } else { 2 }).collect();
+    let mut days = vec![a0.day.as_str(), b0.day.as_str()];
+    days.dedup();
+    let pulled = |day: &&str| all().filter(|s| s.n() > 0 && s.day == **day).collect();
+    let days: Vec<Vec<&SetResult>> = days.iter().map(pulled).collect();
+    let own: Vec<&[&SetResult]> = days.iter().map(Vec::as_slice).collect();
     let between = relative_between(&own).map(|(sd, df)| Relative { sd, df });
     let r = ratio_of_gains(&one, &two, one_pool, steps[0][0] == steps[1][0], between);
     out.why = if !alike(a0, a) || !alike(b0, b) {

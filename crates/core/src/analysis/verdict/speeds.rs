@@ -4,9 +4,8 @@ use super::comparable::not_comparable;
 use super::difference::Verdict;
 use super::figure::{copied, one_curve};
 use crate::analysis::set::SetResult;
-use crate::analysis::set_vs_set::{Alike, cross_day_share, scatter_of};
+use crate::analysis::set_vs_set::{Alike, Scatter};
 use crate::curve::Quantity;
-use crate::stats::pooled::difference;
 use crate::stats::two_sets::mean;
 use crate::units::RAD_S_PER_RPM;
 
@@ -25,15 +24,17 @@ pub struct AtSpeed {
     pub verdict: Verdict,
 }
 
-/// A set at each speed against the baseline; against itself there is no difference.
+/// A set at each speed against the baseline; against itself there is no difference. `others` lend their scatter
+/// beside the sets themselves.
 pub fn at_speeds(
     sets: &[SetResult],
-    base: usize,
-    set: usize,
+    others: &[SetResult],
+    [base, set]: [usize; 2],
     speeds: &[f64],
     across_gears: bool,
 ) -> Vec<AtSpeed> {
     let (a, b) = (&sets[base], &sets[set]);
+    let alike = Alike::new(a, b, across_gears);
     let refused =
         base == set || not_comparable(a, b, across_gears).is_some() || one_curve(a, b) || copied(a, b);
     let at = |s: &SetResult, q: Quantity, rpm: f64| -> Vec<f64> {
@@ -52,14 +53,10 @@ pub fn at_speeds(
         }
         out.difference = std::array::from_fn(|i| Some(y[i]? - x[i]?));
         let (Some(d), Some(level), false) = (out.difference[0], x[0], refused) else { return out };
-        let power = |s: &SetResult| at(s, Quantity::Power, rpm);
-        let Some((w, between)) = scatter_of(sets, &Alike::new(a, b, across_gears), power) else { return out };
-        if w.sd <= 1e-9 * level.abs() {
-            return out;
-        }
-        let between = between.filter(|_| !a.shares_mounting(b));
-        let i =
-            difference(d, a.n(), b.n(), &w, between.as_ref()).widened(cross_day_share(a, b) * level.abs());
+        let lenders = alike.lenders(sets.iter().chain(others));
+        let scatter = Scatter::of(&lenders, |s| at(s, Quantity::Power, rpm)).filter(|s| s.is_carried(level));
+        let Some(scatter) = scatter else { return out };
+        let i = scatter.interval(d, [a, b], [a.n(), b.n()], level);
         out.half = [Some(i.half_width), Some(i.half_width * 1000.0 / (rpm * RAD_S_PER_RPM))];
         out.verdict = Verdict::of(i.ci95());
         out

@@ -64,8 +64,13 @@ impl FigureAsked {
     }
 }
 
-/// Engine speed shown on either side of where a figure was read, rpm.
+/// Engine speed shown on either side of a place looked at, rpm.
 const AROUND: f64 = 500.0;
+
+/// The fields of a pull's address that show a stretch of engine speeds and what lies around it.
+pub(crate) fn around([a, b]: [f64; 2]) -> [(&'static str, String); 2] {
+    [("from", format!("{:.0}", (a - AROUND).max(0.0))), ("to", format!("{:.0}", b + AROUND))]
+}
 
 impl FigureAsked {
     /// The query that opens a pull where the figure is read.
@@ -76,8 +81,7 @@ impl FigureAsked {
                 "read",
                 if a.total_cmp(&b).is_eq() { format!("{a:.0}") } else { format!("{a:.0}-{b:.0}") },
             ));
-            pairs.push(("from", format!("{:.0}", (a - AROUND).max(0.0))));
-            pairs.push(("to", format!("{:.0}", b + AROUND)));
+            pairs.extend(around([a, b]));
         }
         pairs.push(("back", self.back.clone()));
         query_of(&pairs)

@@ -1,4 +1,10 @@
-//! Which channels share a lane, on the pull's page and under a line-up.
+//! Which channels share a lane, on the pull's page and under a line-up, and the limits on it.
+
+use jamjar_chart::LimitLine;
+use jamjar_core::analysis::Along;
+use jamjar_core::channel::Channel;
+use jamjar_core::limits::{Direction, Limit, Threshold};
+use jamjar_core::units::Units;
 
 /// A lane that may be shown: its id in links, its name, and the kinds of channel on it.
 pub(crate) struct LaneDef {
@@ -38,6 +44,27 @@ pub(crate) const LANES: &[LaneDef] = &[
     LaneDef { id: "speeds", label: "speeds", kinds: &["engine_speed", "roller_speed"] },
     LaneDef { id: "ratio", label: "engine ÷ shaft", kinds: &[] },
 ];
+
+/// A channel's name with the unit it is read in.
+pub(crate) fn named_with_unit(c: &Channel, units: Units) -> String {
+    let unit = units.shown(c).unit();
+    if unit.is_empty() { c.label() } else { format!("{}, {unit}", c.label()) }
+}
+
+/// A limit on a lane whose axis has these ends; `None` where it goes by something that the axis does not show.
+pub(crate) fn limit_line(l: &Limit, units: Units, along: Along, ends: [f64; 2]) -> Option<LimitLine> {
+    let shown = units.shown(&l.channel);
+    let points = match &l.threshold {
+        Threshold::Constant(v) => ends.map(|x| (x, shown.value(*v))).to_vec(),
+        Threshold::Curve { over, at, value }
+            if over.as_str() == "engine_speed" && along == Along::EngineSpeed =>
+        {
+            at.iter().zip(value).map(|(x, v)| (*x, shown.value(*v))).collect()
+        }
+        Threshold::Curve { .. } => return None,
+    };
+    Some(LimitLine { points, above: l.direction == Direction::Above })
+}
 
 /// Most lanes that are remembered, and the longest id.
 const REMEMBERED: usize = 40;

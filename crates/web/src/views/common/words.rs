@@ -36,6 +36,11 @@ pub(crate) fn stretch(s: &str) -> Option<[f64; 2]> {
     Some([engine_speed(a)?, engine_speed(b)?]).filter(|s| s[1] > s[0])
 }
 
+/// With its sign, and none where it rounds to nothing.
+pub(crate) fn signed(v: f64) -> String {
+    if v.abs() < 0.05 { "0.0".into() } else { format!("{v:+.1}") }
+}
+
 /// "3 pulls", "1 pull".
 pub(crate) fn count(n: usize, one: &str) -> String {
     if n == 1 { format!("1 {one}") } else { format!("{n} {one}s") }

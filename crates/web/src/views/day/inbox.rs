@@ -8,7 +8,7 @@ use jamjar_core::pull::dyno::DynoKind;
 use jamjar_core::units::{Unit, Units};
 use jamjar_core::words::{finding, unit_doubt};
 use jamjar_store::{InboxItem, Role, Running, SetWithPulls};
-use jamjar_workflow::import::{FilePreview, MadeOf, Proposal, ProposedPull};
+use jamjar_workflow::import::{FilePreview, MadeOf, Proposal, ProposedPull, is_another_map};
 use jamjar_workflow::printed::{POWER, TORQUE};
 
 pub(crate) struct FileRow {
@@ -123,7 +123,7 @@ impl InboxFragment {
         self.stored = stored.iter().map(words).collect();
         let Some(now) = running else { return };
         for p in self.proposals.iter_mut().filter(|p| !p.printed) {
-            if !p.map.is_empty() && !p.map.eq_ignore_ascii_case(&now.config.map) {
+            if is_another_map(&p.map, &now.config) {
                 continue;
             }
             let c = &now.config;

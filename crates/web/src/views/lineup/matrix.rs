@@ -2,10 +2,10 @@
 
 use super::names::{detail_of, name_of};
 use crate::prefs::Prefs;
-use crate::views::common::{Encoding, LANES, query_of};
+use crate::views::common::{Encoding, LANES, around, query_of};
 use jamjar_core::analysis::Measured;
 use jamjar_core::limits::{Limit, LimitOutcome, Verdict};
-use jamjar_core::words::{limit_rule, limit_sentence};
+use jamjar_core::words::{limit_place, limit_rule, limit_sentence};
 use jamjar_workflow::lineup::LineUp;
 
 /// A set as the head of a column.
@@ -56,9 +56,6 @@ fn glyph(v: Verdict) -> &'static str {
     }
 }
 
-/// Engine speed shown on either side of the worst place, rpm.
-const AROUND: f64 = 500.0;
-
 /// The pull whose worst is that of the set, opened at its place with the channel's lane first.
 fn worst_pull(l: &LineUp, i: usize, limit: &Limit, o: &LimitOutcome) -> Option<String> {
     let same = |m: &Measured| {
@@ -68,10 +65,7 @@ fn worst_pull(l: &LineUp, i: usize, limit: &Limit, o: &LimitOutcome) -> Option<S
     let kind = limit.channel.kind().map_or("", |k| k.name);
     let lane = LANES.iter().find(|d| d.kinds.contains(&kind)).map_or(limit.channel.as_str(), |d| d.id);
     let mut pairs = vec![("axis", "rpm".to_owned()), ("lanes", format!("{lane},power"))];
-    if let Some(rpm) = o.rpm {
-        pairs.push(("from", format!("{:.0}", (rpm - AROUND).max(0.0))));
-        pairs.push(("to", format!("{:.0}", rpm + AROUND)));
-    }
+    pairs.extend(o.rpm.into_iter().flat_map(|rpm| around([rpm; 2])));
     Some(format!("/pulls/{}?{}", l.sets[i].pulls.get(k)?.0.id, query_of(&pairs)))
 }
 
@@ -87,7 +81,7 @@ fn cell(l: &LineUp, i: usize, limit: &Limit) -> MatrixCell {
             sentence: "not judged".into(),
         };
     };
-    let at = o.rpm.map_or_else(String::new, |r| format!(" at {:.0}", (r / 10.0).round() * 10.0));
+    let at = limit_place(o, "");
     let judged = matches!(o.verdict, Verdict::Over | Verdict::Close | Verdict::Clear);
     MatrixCell {
         glyph: glyph(o.verdict),

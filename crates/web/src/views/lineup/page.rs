@@ -15,7 +15,7 @@ use crate::prefs::{Prefs, Shown};
 use crate::views::Shell;
 use crate::views::common::{
     AxisLink, Choice, Encoding, SetTag, Setting, count, date_words, in_unit, listed_query, same_within,
-    settings, unit_of,
+    settings, signed, unit_of,
 };
 use askama::Template;
 use jamjar_chart::{Paint, lineup_svg};
@@ -105,11 +105,6 @@ pub(crate) struct LineUpPage {
 
 /// Text in the chart grows for the cell theme, read two metres away.
 const CELL_SCALE: f64 = 1.28;
-
-/// With its sign, and none where it rounds to nothing.
-fn signed(v: f64) -> String {
-    if v.abs() < 0.05 { "0.0".into() } else { format!("{v:+.1}") }
-}
 
 /// Everything the page shows. `link` is the query without focus, base and sets.
 pub(crate) fn lineup_page(

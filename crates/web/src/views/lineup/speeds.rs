@@ -35,7 +35,7 @@ pub(super) fn speed_table(
     let heads =
         |rpm: &f64| quantities.map(|q| format!("{} at {rpm:.0}, {}", q.label(), quantity_unit(q, prefs)));
     let row = |i: &usize| {
-        let at = at_speeds(&l.results, l.base, *i, &prefs.speeds, l.settings.across_gears);
+        let at = at_speeds(&l.results, &l.lenders, [l.base, *i], &prefs.speeds, l.settings.across_gears);
         let cells = at.iter().flat_map(|a| quantities.map(|q| cell(a, q, *i == l.base, prefs))).collect();
         SpeedRow { name: name_of(l, *i), tone: tone(*i), cells }
     };
@@ -94,7 +94,7 @@ pub(super) fn steps_view(l: &LineUp, asked: &LineUpAsked, to: &Speech<'_>) -> Op
         one: choices(known.map(|k| k[0]), 0),
         two: choices(known.map(|k| k[1]), 1),
         sentence: known.map_or_else(String::new, |k| {
-            gain_of_gains_sentence(&gain_of_gains(&l.results, k), &l.results, to)
+            gain_of_gains_sentence(&gain_of_gains(&l.results, &l.lenders, k), &l.results, to)
         }),
     })
 }

@@ -3,11 +3,10 @@
 use super::asked::LineUpAsked;
 use super::names::name_of;
 use crate::prefs::Prefs;
-use crate::views::common::{LANES, LaneDef, count, listed_query};
-use jamjar_chart::{LimitLine, Track, TrackLine};
-use jamjar_core::analysis::{Along, Level, SetChannel};
+use crate::views::common::{LANES, LaneDef, count, limit_line, listed_query, named_with_unit};
+use jamjar_chart::{Track, TrackLine};
+use jamjar_core::analysis::{Level, SetChannel};
 use jamjar_core::channel::Channel;
-use jamjar_core::limits::{Direction, Limit, Threshold};
 use jamjar_core::units::Shown;
 use jamjar_workflow::lineup::{Channels, LineUp, RATIO};
 use std::collections::BTreeSet;
@@ -150,12 +149,13 @@ fn track(l: &LineUp, all: &Channels, asked: &LineUpAsked, prefs: &Prefs, id: &st
         out.missing = format!("not measured: {}", without.join(", "));
     }
     if !asked.minus {
+        let ends = ends(l);
         out.limits = l
             .vehicle
             .limits
             .iter()
             .filter(|k| channels.contains(&k.channel))
-            .filter_map(|k| limit_of(l, k, prefs))
+            .filter_map(|k| limit_line(k, prefs.units(), l.settings.along, ends))
             .collect();
     }
     out
@@ -199,23 +199,10 @@ fn line_of(
     }
 }
 
-/// A limit along engine speed; `None` where it goes by something else that the axis does not show.
-fn limit_of(l: &LineUp, limit: &Limit, prefs: &Prefs) -> Option<LimitLine> {
-    let unit = prefs.units().shown(&limit.channel);
-    let points = match &limit.threshold {
-        Threshold::Constant(v) => {
-            let all = || l.results.iter().flat_map(|r| r.drawn().rpm.iter().copied());
-            let ends = [all().fold(f64::INFINITY, f64::min), all().fold(f64::NEG_INFINITY, f64::max)];
-            ends.iter().map(|x| (*x, unit.value(*v))).collect()
-        }
-        Threshold::Curve { over, at, value }
-            if over.as_str() == "engine_speed" && l.settings.along == Along::EngineSpeed =>
-        {
-            at.iter().zip(value).map(|(x, v)| (*x, unit.value(*v))).collect()
-        }
-        Threshold::Curve { .. } => return None,
-    };
-    Some(LimitLine { points, above: limit.direction == Direction::Above })
+/// Ends of the axis.
+fn ends(l: &LineUp) -> [f64; 2] {
+    let all = || l.results.iter().flat_map(|r| r.drawn().rpm.iter().copied());
+    [all().fold(f64::INFINITY, f64::min), all().fold(f64::NEG_INFINITY, f64::max)]
 }
 
 /// What the chosen channels did, set by set.
@@ -239,8 +226,10 @@ pub(super) fn channel_tables(
                     .map_or_else(String::new, |s| format!("{} of {}", s.logged, count(s.of, "pull"))),
             }
         };
-        let label = if unit.label.is_empty() { c.label() } else { format!("{}, {}", c.label(), unit.unit()) };
-        ChannelTable { label, rows: order.iter().map(|i| row(*i)).collect() }
+        ChannelTable {
+            label: named_with_unit(&c, prefs.units()),
+            rows: order.iter().map(|i| row(*i)).collect(),
+        }
     };
     channels_shown(asked, all).into_iter().map(table).collect()
 }

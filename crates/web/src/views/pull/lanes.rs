@@ -1,10 +1,10 @@
 //! The lanes of a pull: which channels share one, what stands on the axis, and the chart made of them.
 
 use crate::prefs::Prefs;
-use crate::views::common::{LANES, lane_ids};
+use crate::views::common::{LANES, lane_ids, limit_line, named_with_unit};
 use jamjar_chart::{LaneLine, LimitLine, TraceChart, TraceLane};
 use jamjar_core::analysis::Along;
-use jamjar_core::limits::{Direction, Limit, Threshold};
+use jamjar_core::limits::Limit;
 use jamjar_core::words::event_short;
 use jamjar_workflow::reading::{CurveKind, CurveLine, Lines, Reading};
 
@@ -90,8 +90,7 @@ pub(crate) fn offered(r: &Reading, prefs: &Prefs, axis: Along, tone: &'static st
         };
         let shown = prefs.units().shown(c);
         let points = scaled(points, |v| shown.value(v));
-        let label =
-            if shown.label.is_empty() { c.label() } else { format!("{}, {}", c.label(), shown.unit()) };
+        let label = named_with_unit(c, prefs.units());
         out.push(Offered {
             id: c.as_str().to_owned(),
             label,
@@ -102,22 +101,13 @@ pub(crate) fn offered(r: &Reading, prefs: &Prefs, axis: Along, tone: &'static st
     out
 }
 
-/// Limits on the channels of a lane, where the axis shows what they go by.
+/// Beyond any axis: a limit that is the same everywhere is drawn from edge to edge.
+const EVERYWHERE: [f64; 2] = [-1e6, 1e6];
+
+/// Limits on the channels of a lane.
 fn limits_of(r: &Reading, prefs: &Prefs, axis: Along, kinds: &[&str]) -> Vec<LimitLine> {
-    let line = |l: &Limit| {
-        let shown = prefs.units().shown(&l.channel);
-        let points = match &l.threshold {
-            Threshold::Constant(v) => [-1e6, 1e6].map(|x| (x, shown.value(*v))).to_vec(),
-            Threshold::Curve { over, at, value }
-                if over.as_str() == "engine_speed" && axis == Along::EngineSpeed =>
-            {
-                at.iter().zip(value).map(|(x, v)| (*x, shown.value(*v))).collect()
-            }
-            Threshold::Curve { .. } => return None,
-        };
-        Some(LimitLine { points, above: l.direction == Direction::Above })
-    };
     let on = |l: &&Limit| l.channel.kind().is_some_and(|k| kinds.contains(&k.name));
+    let line = |l: &Limit| limit_line(l, prefs.units(), axis, EVERYWHERE);
     r.vehicle.limits.iter().filter(on).filter_map(line).collect()
 }
 
