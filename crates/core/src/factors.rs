@@ -1,13 +1,15 @@
 //! What differs between two configurations, whether a gain can be attributed, and which sets would separate
 //! it.
 
+pub mod calibrated;
 pub mod crossed;
+pub mod rungs;
 mod safe;
 
 pub use safe::{Hazard, Known, hazard};
 
 use serde::Serialize;
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
 /// Factors of a configuration: map, fuel, boost, gear, build and any declared extra.
 pub type Factors = BTreeMap<String, String>;
@@ -27,6 +29,16 @@ pub fn differing(a: &Factors, b: &Factors) -> Vec<String> {
     names.into_iter().cloned().collect()
 }
 
+/// Factors that time has set, the software of a unit or the calibration of a cell: what was before them is gone, and
+/// all of them together stand as they stand now.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct InTime {
+    /// Names of such factors.
+    pub names: BTreeSet<String>,
+    /// The candidate was pulled after the base.
+    pub candidate_later: bool,
+}
+
 /// What may be concluded from base and candidate alone.
 #[derive(Debug, Clone, Default, PartialEq, Serialize)]
 pub struct Confounding {
@@ -39,6 +51,9 @@ pub struct Confounding {
     pub separate_with: Vec<Factors>,
     /// Configurations already run that lie on the path, in its order, same form.
     pub already_run: Vec<Factors>,
+    /// Factors set by time that the first set proposed comes after: it is the base, or else the candidate, pulled
+    /// once more as things stand now.
+    pub fresh_after: Vec<String>,
     /// Why no set is proposed although some are missing: every path leads over one that must not be run.
     pub not_safe: Vec<Hazard>,
     /// Every configuration between the two ends, for an order-free split; empty above [`MAX_CORNERED`]
@@ -62,20 +77,34 @@ pub const MAX_CORNERED: usize = 4;
 
 /// Finds the shortest path of one-factor steps from base to candidate, preferring configurations already run.
 ///
-/// Among equally short paths the map changes last (the base map is the one known to be safe on the way; our
+/// Factors set by time change in one step, next to the later of the two sets: the cheapest cure is a fresh baseline
+/// after them (domain, section 5). Among equally short paths the map changes last (the base map is the one known to be safe on the way; our
 /// choice). With more than six differing factors only that order is tried. A path over a configuration that
 /// must not be run is never proposed; where there is no other, the reasons are given instead.
-pub fn confounding(base: &Factors, candidate: &Factors, known: &[Known<'_>]) -> Confounding {
+pub fn confounding(
+    base: &Factors,
+    candidate: &Factors,
+    known: &[Known<'_>],
+    in_time: &InTime,
+) -> Confounding {
     let differ = differing(base, candidate);
     let mut out = Confounding { confounded: differ.len() > 1, ..Confounding::default() };
     let short = |cell: &Factors| -> Factors {
         cell.iter().filter(|(k, _)| differ.contains(k)).map(|(k, v)| (k.clone(), v.clone())).collect()
     };
     if differ.len() > 1 {
-        let mut first: Vec<usize> = (0..differ.len()).collect();
+        let (gone, mut first): (Vec<usize>, Vec<usize>) =
+            (0..differ.len()).partition(|i| in_time.names.contains(&differ[*i]));
         first.sort_by_key(|&i| (differ[i] == "map", i));
-        let orders = if differ.len() <= 6 { permutations(&first) } else { vec![first] };
-        let paths = orders.iter().map(|order| walk(base, candidate, &differ, order, known));
+        let orders = if first.len() <= 6 { permutations(&first) } else { vec![first] };
+        let steps = |order: &Vec<usize>| {
+            let mut steps: Vec<Vec<usize>> = order.iter().map(|i| vec![*i]).collect();
+            if !gone.is_empty() {
+                steps.insert(if in_time.candidate_later { 0 } else { steps.len() }, gone.clone());
+            }
+            steps
+        };
+        let paths = orders.iter().map(|order| walk(base, candidate, &differ, &steps(order), known));
         let cost = |path: &[Cell]| {
             (path.iter().any(|c| c.not_safe.is_some()), path.iter().filter(|c| !c.run).count())
         };
@@ -91,6 +120,11 @@ pub fn confounding(base: &Factors, candidate: &Factors, known: &[Known<'_>]) -> 
             } else if out.not_safe.is_empty() {
                 out.separate_with.push(short(&cell.factors));
             }
+        }
+        // The step over what time has set lies next to the later of the two.
+        let beside = if in_time.candidate_later { best.first() } else { best.last() };
+        if out.not_safe.is_empty() && beside.is_some_and(|c| !c.run) {
+            out.fresh_after = gone.iter().map(|i| differ[*i].clone()).collect();
         }
     }
     if (2..=MAX_CORNERED).contains(&differ.len()) {
@@ -143,11 +177,11 @@ fn walk(
     base: &Factors,
     candidate: &Factors,
     differ: &[String],
-    order: &[usize],
+    order: &[Vec<usize>],
     known: &[Known<'_>],
 ) -> Vec<Cell> {
-    let steps = order[..order.len() - 1].iter().scan(0usize, |chosen, i| {
-        *chosen |= 1 << i;
+    let steps = order[..order.len() - 1].iter().scan(0usize, |chosen, step| {
+        step.iter().for_each(|i| *chosen |= 1 << i);
         Some(*chosen)
     });
     steps.map(|chosen| cell(base, &corner(base, candidate, differ, chosen), known)).collect()
@@ -185,7 +219,7 @@ mod tests {
             f(&[("map", "stock"), ("fuel", "RON 95 E5"), ("gear", "4")]),
             f(&[("map", "c3"), ("fuel", "E30"), ("gear", "4")]),
         );
-        let c = confounding(&a, &b, &[Known::plain(&a), Known::plain(&b)]);
+        let c = confounding(&a, &b, &[Known::plain(&a), Known::plain(&b)], &InTime::default());
         assert_eq!(c.factors_differ, ["map", "fuel"]);
         assert!(c.confounded);
         assert_eq!(c.separate_with, vec![f(&[("map", "stock"), ("fuel", "E30")])]);
@@ -195,7 +229,7 @@ mod tests {
     fn a_configuration_already_run_is_used() {
         let (a, b) = (f(&[("map", "stock"), ("fuel", "95")]), f(&[("map", "c3"), ("fuel", "E30")]));
         let there = f(&[("map", "c3"), ("fuel", "95")]);
-        let c = confounding(&a, &b, &[&a, &b, &there].map(Known::plain));
+        let c = confounding(&a, &b, &[&a, &b, &there].map(Known::plain), &InTime::default());
         assert!(c.separate_with.is_empty());
         assert_eq!(c.already_run, vec![there]);
     }
@@ -204,8 +238,8 @@ mod tests {
     fn one_factor_is_attributed_and_none_is_a_repeat() {
         let a = f(&[("map", "stock"), ("fuel", "95")]);
         let b = f(&[("map", "c1"), ("fuel", "95")]);
-        assert!(!confounding(&a, &b, &[]).confounded);
-        assert!(confounding(&a, &a, &[]).factors_differ.is_empty());
+        assert!(!confounding(&a, &b, &[], &InTime::default()).confounded);
+        assert!(confounding(&a, &a, &[], &InTime::default()).factors_differ.is_empty());
     }
 
     #[test]
@@ -214,12 +248,46 @@ mod tests {
         let meant = |stock, c3| {
             [Known { map_fuels: stock, ..Known::plain(&a) }, Known { map_fuels: c3, ..Known::plain(&b) }]
         };
-        let c = confounding(&a, &b, &meant(Some("95, 98"), None));
+        let c = confounding(&a, &b, &meant(Some("95, 98"), None), &InTime::default());
         assert_eq!(c.separate_with, vec![f(&[("map", "c3"), ("fuel", "95")])], "the other way round");
         assert!(c.not_safe.is_empty());
-        let c = confounding(&a, &b, &meant(Some("95"), Some("E60")));
+        let c = confounding(&a, &b, &meant(Some("95"), Some("E60")), &InTime::default());
         assert!(c.separate_with.is_empty() && c.not_safe.len() == 1, "{c:?}");
         assert_eq!(c.corners.iter().filter(|c| c.not_safe.is_some()).count(), 2);
+    }
+
+    #[test]
+    fn what_time_has_set_is_told_apart_by_a_fresh_baseline_and_never_by_going_back() {
+        let before = f(&[("map", "stock"), ("fuel", "95"), ("gearbox software", "A14"), ("cell", "2, old")]);
+        let after = f(&[("map", "c3"), ("fuel", "95"), ("gearbox software", "A17"), ("cell", "2, new")]);
+        let in_time = |candidate_later| InTime {
+            names: ["cell", "gearbox software"].map(str::to_owned).into(),
+            candidate_later,
+        };
+        let c = confounding(&before, &after, &[], &in_time(true));
+        let now = |map| f(&[("map", map), ("gearbox software", "A17"), ("cell", "2, new")]);
+        assert_eq!(c.separate_with, [now("stock")], "one set, both changes behind it");
+        assert_eq!(c.fresh_after, ["cell", "gearbox software"]);
+        let c = confounding(&after, &before, &[], &in_time(false));
+        assert_eq!(
+            c.separate_with,
+            [now("stock")],
+            "the other way round it is the candidate that is pulled again"
+        );
+        let fresh = f(&[("map", "stock"), ("fuel", "95"), ("gearbox software", "A17"), ("cell", "2, new")]);
+        let c = confounding(&before, &after, &[Known::plain(&fresh)], &in_time(true));
+        assert!(c.separate_with.is_empty() && c.fresh_after.is_empty() && c.already_run.len() == 1, "{c:?}");
+        let alone = Factors::from([
+            ("map".into(), "stock".into()),
+            ("gearbox software".into(), "A17".into()),
+            ("cell".into(), "2, new".into()),
+            ("fuel".into(), "95".into()),
+        ]);
+        let c = confounding(&before, &alone, &[], &in_time(true));
+        assert!(
+            c.confounded && c.separate_with.is_empty() && c.already_run.is_empty(),
+            "nothing stands between"
+        );
     }
 
     #[test]
@@ -228,10 +296,10 @@ mod tests {
             f(&[("map", "s"), ("fuel", "95"), ("boost", "60")]),
             f(&[("map", "c"), ("fuel", "E30"), ("boost", "90")]),
         );
-        let c = confounding(&a, &b, &[Known::plain(&a), Known::plain(&b)]);
+        let c = confounding(&a, &b, &[Known::plain(&a), Known::plain(&b)], &InTime::default());
         assert_eq!(c.corners.len(), 6);
         assert!(c.corners.iter().all(|c| !c.run && c.factors.len() == 3));
-        assert_eq!(confounding(&a, &a, &[]).corners.len(), 0);
+        assert_eq!(confounding(&a, &a, &[], &InTime::default()).corners.len(), 0);
     }
 
     proptest! {
@@ -239,7 +307,7 @@ mod tests {
         fn k_factors_need_at_most_k_minus_one_sets(values in prop::collection::vec((0..3u8, 0..3u8), 1..6)) {
             let side = |pick: fn(&(u8, u8)) -> u8| values.iter().enumerate().map(|(i, v)| (format!("f{i}"), pick(v).to_string())).collect::<Factors>();
             let (a, b) = (side(|v| v.0), side(|v| v.1));
-            let c = confounding(&a, &b, &[Known::plain(&a), Known::plain(&b)]);
+            let c = confounding(&a, &b, &[Known::plain(&a), Known::plain(&b)], &InTime::default());
             let k = c.factors_differ.len();
             prop_assert_eq!(c.separate_with.len() + c.already_run.len(), k.saturating_sub(1));
         }

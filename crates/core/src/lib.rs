@@ -27,6 +27,7 @@ pub mod maps;
 pub mod printed;
 pub mod pull;
 pub mod signal;
+pub mod software;
 pub mod stats;
 pub mod units;
 pub mod vehicle_sheet;

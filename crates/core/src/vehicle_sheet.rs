@@ -38,6 +38,9 @@ pub struct VehicleSheet {
     /// Engine rpm ÷ dyno-shaft rpm of gears as measured once in a pull.
     #[serde(skip_serializing_if = "BTreeMap::is_empty")]
     pub learned: BTreeMap<String, f64>,
+    /// Software version in each unit.
+    #[serde(skip_serializing_if = "BTreeMap::is_empty")]
+    pub software: BTreeMap<String, String>,
     /// Tyre, in words.
     pub tyre: String,
     /// Rolling radius, m.

@@ -51,6 +51,29 @@ pub(crate) fn grows_like_power(torque: &[f64], speed: &[f64]) -> Option<GrowsLik
     grows.then_some(GrowsLikePower { half, top })
 }
 
+/// Fewest points of a curve that tell its shape.
+const FEWEST_POINTS: usize = 8;
+/// Values that a curve is drawn with before it is judged.
+const DRAWN: usize = 400;
+
+/// The same of a finished curve: its points, joined by lines. Speeds ascend.
+pub(crate) fn curve_grows_like_power(torque: &[f64], speed: &[f64]) -> Option<GrowsLikePower> {
+    let (n, t): (Vec<f64>, Vec<f64>) = speed.iter().zip(torque).filter(|(_, t)| t.is_finite()).unzip();
+    let (first, last) = (*n.first()?, *n.last()?);
+    if n.len() < FEWEST_POINTS {
+        return None;
+    }
+    let at: Vec<f64> = (0..DRAWN).map(|i| first + (last - first) * i as f64 / (DRAWN - 1) as f64).collect();
+    let drawn: Vec<f64> = at
+        .iter()
+        .map(|x| {
+            let k = n.partition_point(|v| v <= x).clamp(1, n.len() - 1);
+            t[k - 1] + (t[k] - t[k - 1]) * (x - n[k - 1]) / (n[k] - n[k - 1])
+        })
+        .collect();
+    grows_like_power(&drawn, &at)
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;

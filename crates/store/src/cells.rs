@@ -8,6 +8,7 @@ use crate::schema::{cell, cell_day, vehicle};
 use chrono::{NaiveDate, NaiveDateTime};
 use diesel::prelude::*;
 use diesel_async::{AsyncMysqlConnection, RunQueryDsl};
+use std::collections::HashMap;
 
 /// A cell.
 #[derive(Debug, Clone, PartialEq, Eq, Queryable, Selectable)]
@@ -20,8 +21,34 @@ pub struct CellRecord {
     pub dyno: String,
     /// Where its recorders put their files, for who looks for them.
     pub folder: String,
+    /// Its newest calibration.
     pub calibrated_on: Option<NaiveDate>,
+    earlier_calibrations: String,
     pub note: String,
+}
+
+impl CellRecord {
+    /// Dates of all its calibrations known, newest first.
+    pub fn calibrations(&self) -> Vec<NaiveDate> {
+        calibrations(self.calibrated_on, &self.earlier_calibrations)
+    }
+}
+
+fn calibrations(newest: Option<NaiveDate>, earlier: &str) -> Vec<NaiveDate> {
+    newest.into_iter().chain(earlier.split(' ').filter_map(|d| d.parse().ok())).collect()
+}
+
+/// Calibrations of cells by name.
+pub(crate) async fn calibrations_of(
+    c: &mut AsyncMysqlConnection,
+    names: &[&str],
+) -> Result<HashMap<String, Vec<NaiveDate>>, StoreError> {
+    let rows: Vec<(String, Option<NaiveDate>, String)> = cell::table
+        .filter(cell::name.eq_any(names))
+        .select((cell::name, cell::calibrated_on, cell::earlier_calibrations))
+        .load(c)
+        .await?;
+    Ok(rows.into_iter().map(|(name, newest, earlier)| (name, calibrations(newest, &earlier))).collect())
 }
 
 /// What is said of a cell.
@@ -31,7 +58,8 @@ pub struct CellWords {
     pub name: String,
     pub dyno: String,
     pub folder: String,
-    pub calibrated_on: Option<NaiveDate>,
+    /// Dates of its calibrations, newest first.
+    pub calibrations: Vec<NaiveDate>,
     pub note: String,
 }
 
@@ -107,7 +135,7 @@ impl Store {
         }
     }
 
-    /// Puts right what is said of a cell; its days carry its new name.
+    /// Puts right what is said of a cell; its days carry its new name, and their sets its calibrations.
     ///
     /// # Errors
     /// [`StoreError::Duplicate`] when another cell has the name; [`StoreError::Changed`] when it is no longer as it
@@ -126,12 +154,14 @@ impl Store {
             if was != *seen {
                 return Err(StoreError::Changed { what: "the cell", now: None });
             }
-            let date = |d: Option<NaiveDate>| d.map_or_else(String::new, |d| d.to_string());
+            let dates = |all: &[NaiveDate]| all.iter().map(ToString::to_string).collect::<Vec<_>>();
+            let (old, new) = (was.calibrations(), &now.calibrations);
+            let newest: Option<NaiveDate> = new.iter().max().copied();
             let changes = [
                 Change::new("name", &was.name, &now.name),
                 Change::new("dyno", &was.dyno, &now.dyno),
                 Change::new("folder", &was.folder, &now.folder),
-                Change::new("calibrated", date(was.calibrated_on), date(now.calibrated_on)),
+                Change::new("calibrated", dates(&old).join(", "), dates(new).join(", ")),
                 Change::new("note", &was.note, &now.note),
             ];
             keep(c, Subject::Cell(id), by, &changes).await?;
@@ -140,12 +170,13 @@ impl Store {
                     cell::name.eq(&now.name),
                     cell::dyno.eq(&now.dyno),
                     cell::folder.eq(&now.folder),
-                    cell::calibrated_on.eq(now.calibrated_on),
+                    cell::calibrated_on.eq(newest),
+                    cell::earlier_calibrations.eq(dates(new.get(1..).unwrap_or_default()).join(" ")),
                     cell::note.eq(&now.note),
                 ))
                 .execute(c)
                 .await?;
-            if was.name != now.name {
+            if was.name != now.name || old != *new {
                 diesel::update(cell_day::table.filter(cell_day::cell_id.eq(id)))
                     .set((cell_day::place.eq(&now.name), cell_day::version.eq(cell_day::version + 1)))
                     .execute(c)
@@ -248,22 +279,49 @@ impl Store {
     #[boxed]
     pub async fn beside_day(&self, day_id: i64) -> Result<Vec<(i64, String)>, StoreError> {
         let mut c = self.conn().await?;
-        let own: Option<(Option<i64>, NaiveDate)> = cell_day::table
-            .find(day_id)
-            .select((cell_day::cell_id, cell_day::on_date))
-            .first(&mut c)
-            .await
-            .optional()?;
-        let Some((Some(cell_id), date)) = own else { return Ok(Vec::new()) };
+        let ids = sheets_beside(&mut c, day_id).await?;
         Ok(cell_day::table
             .inner_join(vehicle::table)
-            .filter(
-                cell_day::cell_id.eq(cell_id).and(cell_day::on_date.eq(date)).and(cell_day::id.ne(day_id)),
-            )
-            .filter(cell_day::archived_at.is_null().and(vehicle::archived_at.is_null()))
+            .filter(cell_day::id.eq_any(ids))
             .order(cell_day::id)
             .select((cell_day::id, vehicle::name))
             .load(&mut c)
             .await?)
     }
+
+    /// Sheets of a cell on a date, one for each vehicle that stood in it, in the order they were begun.
+    ///
+    /// # Errors
+    /// [`StoreError`] when the database cannot answer.
+    #[boxed]
+    pub async fn sheets_of_cell(&self, cell_id: i64, date: NaiveDate) -> Result<Vec<i64>, StoreError> {
+        let mut c = self.conn().await?;
+        Ok(cell_day::table
+            .inner_join(vehicle::table)
+            .filter(cell_day::cell_id.eq(cell_id).and(cell_day::on_date.eq(date)))
+            .filter(cell_day::archived_at.is_null().and(vehicle::archived_at.is_null()))
+            .order(cell_day::id)
+            .select(cell_day::id)
+            .load(&mut c)
+            .await?)
+    }
+}
+
+/// The days of other vehicles on the same date in the same cell.
+pub(crate) async fn sheets_beside(c: &mut AsyncMysqlConnection, day_id: i64) -> Result<Vec<i64>, StoreError> {
+    let own: Option<(Option<i64>, NaiveDate)> = cell_day::table
+        .find(day_id)
+        .select((cell_day::cell_id, cell_day::on_date))
+        .first(c)
+        .await
+        .optional()?;
+    let Some((Some(cell_id), date)) = own else { return Ok(Vec::new()) };
+    Ok(cell_day::table
+        .inner_join(vehicle::table)
+        .filter(cell_day::cell_id.eq(cell_id).and(cell_day::on_date.eq(date)).and(cell_day::id.ne(day_id)))
+        .filter(cell_day::archived_at.is_null().and(vehicle::archived_at.is_null()))
+        .order(cell_day::id)
+        .select(cell_day::id)
+        .load(c)
+        .await?)
 }

@@ -6,6 +6,7 @@ use crate::db::{Store, inserted};
 use crate::error::StoreError;
 use crate::right::{By, Change, Subject, keep};
 use crate::schema::{cell_day, pull, pull_set, vehicle};
+use crate::sheet::share_air;
 use crate::summaries::{PackedSummary, put_summaries};
 use chrono::{NaiveDate, NaiveDateTime};
 use diesel::prelude::*;
@@ -123,7 +124,7 @@ macro_rules! columns {
 }
 
 impl Store {
-    /// Adds a day.
+    /// Adds a day; readings of the air that were taken for other vehicles in the same cell that day are its own too.
     ///
     /// # Errors
     /// [`StoreError`] when the vehicle does not exist or a value is refused.
@@ -145,7 +146,20 @@ impl Store {
                 ))
                 .execute(c)
                 .await?;
-            inserted(c).await
+            let id = inserted(c).await?;
+            // The air of the cell is the same for whoever stands in it.
+            let beside = crate::cells::sheets_beside(c, id).await?;
+            if let (None, Some(a)) = (new.air, share_air(c, &beside, id).await?) {
+                diesel::update(cell_day::table.find(id))
+                    .set((
+                        cell_day::temperature_c.eq(a.temperature_c),
+                        cell_day::humidity.eq(a.humidity),
+                        cell_day::pressure_hpa.eq(a.pressure_hpa),
+                    ))
+                    .execute(c)
+                    .await?;
+            }
+            Ok(id)
         })
         .await
     }

@@ -86,6 +86,16 @@ pub(crate) async fn crossings(
 }
 
 impl Store {
+    /// What was changed on a vehicle, on any day in use.
+    ///
+    /// # Errors
+    /// [`StoreError`] when the database cannot answer.
+    #[boxed]
+    pub async fn changed_on(&self, vehicle_id: i64) -> Result<Vec<Crossing>, StoreError> {
+        let mut c = self.conn().await?;
+        Ok(crossings(&mut c, &[vehicle_id]).await?.remove(&vehicle_id).unwrap_or_default())
+    }
+
     /// Interventions of a day, in order of time.
     ///
     /// # Errors

@@ -66,7 +66,7 @@ pub use right::{
 pub use running::{Running, RunsNow};
 pub use runs::{BEAT_S, Begun, Run, RunState};
 pub use sets::{LOOKED_AT_DAYS, NewSet, Set, SetWithPulls};
-pub use sheet::{AirOfDay, Checklist, DayNote, DaySheet, FuelOnHand};
+pub use sheet::{AirOfDay, Checklist, DayNote, DaySheet, FuelOnHand, SheetAir};
 pub use spark::Spark;
 pub use summaries::{PackedSummary, Summary};
 pub use vehicles::{NewVehicle, VehicleRecord};

@@ -52,6 +52,7 @@ diesel::table! { plan_item (id) {
 diesel::table! { merged_id (uid) { uid -> Varchar, kind -> Varchar, into_id -> BigInt, } }
 diesel::table! { cell (id) {
     id -> BigInt, uid -> Nullable<Varchar>, name -> Varchar, dyno -> Varchar, folder -> Varchar, calibrated_on -> Nullable<Date>, note -> Text,
+    earlier_calibrations -> Varchar,
 } }
 diesel::table! { map_use (map_id, vehicle_id) { map_id -> BigInt, vehicle_id -> BigInt, } }
 diesel::table! { attachment (id) {

@@ -1,6 +1,7 @@
 //! Sets: committed whole with their pulls, in one transaction that is run again after a conflict.
 
 use crate::boxed;
+use crate::cells::calibrations_of;
 use crate::claim::{Seen, Touch, claim_day};
 use crate::configuration::Configuration;
 use crate::days::Day;
@@ -49,6 +50,8 @@ pub struct Set {
     pub date: NaiveDate,
     /// The cell of its day; blank when nobody said.
     pub cell: String,
+    /// When that cell's dyno was calibrated, newest first; empty where a set was asked for without its pulls.
+    pub calibrations: Vec<NaiveDate>,
     pub vehicle_id: i64,
     pub vehicle: String,
     pub position: i32,
@@ -104,6 +107,7 @@ impl From<Row> for Set {
             day_id: r.day_id,
             date: r.date,
             cell: r.cell,
+            calibrations: Vec::new(),
             vehicle_id: r.vehicle_id,
             vehicle: r.vehicle,
             position: r.position,
@@ -508,10 +512,15 @@ async fn with_pulls(
     vehicles.sort_unstable();
     vehicles.dedup();
     let crossed = crossings(c, &vehicles).await?;
+    let mut cells: Vec<&str> = sets.iter().map(|s| s.cell.as_str()).collect();
+    cells.sort_unstable();
+    cells.dedup();
+    let calibrated = calibrations_of(c, &cells).await?;
     let mut pulls = pulls_of(c, decoded, &sets.iter().map(|s| s.id).collect::<Vec<_>>()).await?;
     Ok(sets
         .into_iter()
         .map(|mut set| {
+            set.calibrations = calibrated.get(&set.cell).cloned().unwrap_or_default();
             set.interventions = crossed.get(&set.vehicle_id).cloned().unwrap_or_default();
             let (mut own, rest): (Vec<_>, Vec<_>) =
                 std::mem::take(&mut pulls).into_iter().partition(|(p, _)| p.set_id == set.id);

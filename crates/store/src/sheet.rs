@@ -62,6 +62,22 @@ pub struct AirOfDay {
     pub readings: Vec<(NaiveTime, AirState)>,
 }
 
+/// A sheet that a reading of the air is written on: the day as it was seen, and its measurements under that air.
+#[derive(Debug, Clone)]
+pub struct SheetAir {
+    /// The day of one vehicle.
+    pub day: Day,
+    /// What is measured again.
+    pub summaries: Vec<(i64, PackedSummary)>,
+}
+
+impl SheetAir {
+    /// One on which nothing was measured yet.
+    pub fn of(day: Day) -> Self {
+        Self { day, summaries: Vec::new() }
+    }
+}
+
 #[derive(Queryable, Selectable)]
 #[diesel(table_name = day_air)]
 struct Reading {
@@ -78,6 +94,29 @@ impl Reading {
     }
 }
 
+/// Writes the readings of other sheets of the same cell and date on a new one; says the first of them.
+pub(crate) async fn share_air(
+    c: &mut AsyncMysqlConnection,
+    beside: &[i64],
+    day_id: i64,
+) -> Result<Option<AirState>, StoreError> {
+    let mut readings = air_readings(c, beside).await?;
+    readings.sort_by_key(|r| r.at_time);
+    readings.dedup_by_key(|r| r.at_time);
+    for r in &readings {
+        let values = (
+            day_air::temperature_c.eq(r.temperature_c),
+            day_air::humidity.eq(r.humidity),
+            day_air::pressure_hpa.eq(r.pressure_hpa),
+        );
+        diesel::insert_into(day_air::table)
+            .values((day_air::day_id.eq(day_id), day_air::at_time.eq(r.at_time), values))
+            .execute(c)
+            .await?;
+    }
+    Ok(readings.iter().find_map(Reading::air))
+}
+
 /// Readings of the air, in order of day and time.
 async fn air_readings(c: &mut AsyncMysqlConnection, days: &[i64]) -> Result<Vec<Reading>, StoreError> {
     let rows = day_air::table
@@ -85,6 +124,56 @@ async fn air_readings(c: &mut AsyncMysqlConnection, days: &[i64]) -> Result<Vec<
         .order((day_air::day_id, day_air::at_time))
         .select(Reading::as_select());
     Ok(rows.load(c).await?)
+}
+
+/// One reading on one sheet.
+async fn put_air(
+    c: &mut AsyncMysqlConnection,
+    s: &SheetAir,
+    at: NaiveTime,
+    a: AirState,
+    by: &By,
+) -> Result<(), StoreError> {
+    let (seen, day_id) = (&s.day, s.day.id);
+    claim_day(c, day_id, Touch::Measurements, Seen::Measurements(seen.measured)).await?;
+    if seen.air.is_none() {
+        diesel::update(cell_day::table.find(day_id))
+            .set((
+                cell_day::temperature_c.eq(a.temperature_c),
+                cell_day::humidity.eq(a.humidity),
+                cell_day::pressure_hpa.eq(a.pressure_hpa),
+            ))
+            .execute(c)
+            .await?;
+    }
+    let was = day_air::table
+        .filter(day_air::day_id.eq(day_id).and(day_air::at_time.eq(at)))
+        .select(Reading::as_select())
+        .first(c)
+        .await
+        .optional()?;
+    let corrected = was.is_some();
+    let change = Change::new(
+        format!("air at {}", at.format("%H:%M")),
+        air_text(was.and_then(|r| r.air())),
+        air_text(Some(a)),
+    );
+    if corrected {
+        keep(c, Subject::Day(day_id), by, &[change]).await?;
+    }
+    let values = (
+        day_air::temperature_c.eq(a.temperature_c),
+        day_air::humidity.eq(a.humidity),
+        day_air::pressure_hpa.eq(a.pressure_hpa),
+    );
+    diesel::insert_into(day_air::table)
+        .values((day_air::day_id.eq(day_id), day_air::at_time.eq(at), values))
+        .on_conflict(diesel::dsl::DuplicatedKeys)
+        .do_update()
+        .set(values)
+        .execute(c)
+        .await?;
+    put_summaries(c, &s.summaries).await
 }
 
 impl Store {
@@ -186,61 +275,29 @@ impl Store {
         .await
     }
 
-    /// Adds an air reading, or replaces the one of that minute, with the measurements that rest on it, in one
-    /// transaction. The first of a day is the day's own air as well.
+    /// Writes an air reading on the sheets of all vehicles that stand in a cell on a day, or replaces theirs of that
+    /// minute, with the measurements that rest on it, in one transaction. The first of a sheet is its own air as
+    /// well.
     ///
     /// # Errors
-    /// [`StoreError::Changed`] when what the day's measurements rest on is no longer as it was seen.
+    /// [`StoreError::Changed`] when what the measurements of one rest on is no longer as it was seen; then none of
+    /// them has it.
     #[boxed]
     pub async fn add_air(
         &self,
-        seen: &Day,
+        sheets: &[SheetAir],
         at: NaiveTime,
         a: AirState,
-        summaries: &[(i64, PackedSummary)],
         by: &By,
     ) -> Result<(), StoreError> {
-        let day_id = seen.id;
+        let mut sheets: Vec<&SheetAir> = sheets.iter().collect();
+        // Writers of several sheets take them in one order.
+        sheets.sort_by_key(|s| s.day.id);
         self.transact(async |c| {
-            claim_day(c, day_id, Touch::Measurements, Seen::Measurements(seen.measured)).await?;
-            if seen.air.is_none() {
-                diesel::update(cell_day::table.find(day_id))
-                    .set((
-                        cell_day::temperature_c.eq(a.temperature_c),
-                        cell_day::humidity.eq(a.humidity),
-                        cell_day::pressure_hpa.eq(a.pressure_hpa),
-                    ))
-                    .execute(c)
-                    .await?;
+            for s in &sheets {
+                put_air(c, s, at, a, by).await?;
             }
-            let was = day_air::table
-                .filter(day_air::day_id.eq(day_id).and(day_air::at_time.eq(at)))
-                .select(Reading::as_select())
-                .first(c)
-                .await
-                .optional()?;
-            let corrected = was.is_some();
-            let change = Change::new(
-                format!("air at {}", at.format("%H:%M")),
-                air_text(was.and_then(|r| r.air())),
-                air_text(Some(a)),
-            );
-            if corrected {
-                keep(c, Subject::Day(day_id), by, &[change]).await?;
-            }
-            let values = (
-                day_air::temperature_c.eq(a.temperature_c),
-                day_air::humidity.eq(a.humidity),
-                day_air::pressure_hpa.eq(a.pressure_hpa),
-            );
-            diesel::insert_into(day_air::table)
-                .values((day_air::day_id.eq(day_id), day_air::at_time.eq(at), values))
-                .on_conflict(diesel::dsl::DuplicatedKeys)
-                .do_update()
-                .set(values)
-                .execute(c)
-                .await?;
-            put_summaries(c, summaries).await
+            Ok(())
         })
         .await
     }

@@ -13,7 +13,7 @@ use find::Watcher;
 use jamjar_core::air::AirState;
 use jamjar_core::limits::Limit;
 use jamjar_core::vehicle_sheet::VehicleSheet;
-use jamjar_store::{Checklist, NewDay, NewMap, NewVehicle, Store, StoreError};
+use jamjar_store::{Checklist, NewDay, NewMap, NewVehicle, SheetAir, Store, StoreError};
 use shop::{Server, by, commit, day, new_pull, new_set, vehicle};
 
 fn limit(id: &str, threshold: f64) -> Limit {
@@ -121,9 +121,10 @@ async fn a_day_sheet_is_kept_in_order_of_time() {
     store.add_note(day_id, Some(at(15, 0)), "limit", "no further", "the calibrator").await.unwrap();
     store.add_note(day_id, Some(at(9, 5)), "cell", "straps", "the calibrator").await.unwrap();
     let air = |t| AirState::new(t, 0.5, 1002.0).unwrap();
-    store.add_air(&store.day(day_id).await.unwrap(), at(9, 0), air(20.0), &[], &by()).await.unwrap();
-    store.add_air(&store.day(day_id).await.unwrap(), at(9, 0), air(21.0), &[], &by()).await.unwrap();
-    store.add_air(&store.day(day_id).await.unwrap(), at(8, 0), air(18.0), &[], &by()).await.unwrap();
+    let sheet = async || [SheetAir::of(store.day(day_id).await.unwrap())];
+    store.add_air(&sheet().await, at(9, 0), air(20.0), &by()).await.unwrap();
+    store.add_air(&sheet().await, at(9, 0), air(21.0), &by()).await.unwrap();
+    store.add_air(&sheet().await, at(8, 0), air(18.0), &by()).await.unwrap();
     store.put_fuel_on_hand(day_id, "E85", 40.0, "measured 0.78").await.unwrap();
     store.put_fuel_on_hand(day_id, "E85", 31.5, "").await.unwrap();
     assert!(matches!(store.put_fuel_on_hand(day_id, "E30", -1.0, "").await, Err(StoreError::Check)));
@@ -276,10 +277,9 @@ async fn sets_that_need_a_look_are_found_by_their_worst_limit() {
     );
     store
         .add_air(
-            &store.day(day_id).await.unwrap(),
+            &[SheetAir::of(store.day(day_id).await.unwrap())],
             chrono::NaiveTime::MIN,
             jamjar_core::air::AirState::new(30.0, 0.5, 990.0).unwrap(),
-            &[],
             &by(),
         )
         .await

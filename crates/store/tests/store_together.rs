@@ -4,7 +4,7 @@
 mod shop;
 
 use jamjar_store::private::{Owner, PrivateDb, PrivateError};
-use jamjar_store::{Begun, NewInboxItem, Role, RunState, Stamps, Store, StoreError, Thing};
+use jamjar_store::{Begun, NewInboxItem, Role, RunState, SheetAir, Stamps, Store, StoreError, Thing};
 use shop::{Server, by, commit, day, new_set};
 use std::time::Duration;
 
@@ -166,10 +166,13 @@ async fn a_change_of_the_air_meets_another_of_its_kind_and_no_note_and_no_pull_l
     store.mark_set(set, Some("wrong fuel"), "the calibrator").await.unwrap();
     assert_eq!(store.changes(&mut stamps).await.unwrap(), [Thing::Day(day_id), Thing::Figures(day_id)]);
 
-    store.add_air(&seen, at(9), air, &[], &by()).await.unwrap();
+    store.add_air(&[SheetAir::of(seen.clone())], at(9), air, &by()).await.unwrap();
     assert_eq!(store.changes(&mut stamps).await.unwrap(), [Thing::Day(day_id), Thing::Figures(day_id)]);
     assert!(
-        matches!(store.add_air(&seen, at(10), air, &[], &by()).await, Err(StoreError::Changed { .. })),
+        matches!(
+            store.add_air(&[SheetAir::of(seen.clone())], at(10), air, &by()).await,
+            Err(StoreError::Changed { .. })
+        ),
         "measured with the air before"
     );
     assert!(matches!(

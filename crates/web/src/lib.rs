@@ -31,8 +31,9 @@ const MAP_LIMIT: usize = 64 << 20;
 /// Every route.
 pub fn router(state: AppState) -> Router {
     use pages::{
-        archive, attachments, catalogue, cell_now, custody, days, erase, imports, kept, lasting, lineup,
-        prints, pulls, reading, right, running, search, settings, sheet, starting, vehicles, workshop,
+        archive, attachments, catalogue, cell_day, cell_now, custody, days, erase, imports, kept, lasting,
+        lineup, prints, pulls, reading, right, running, search, settings, sheet, starting, vehicles,
+        workshop,
     };
     Router::new()
         .route("/", get(workshop::show))
@@ -60,6 +61,7 @@ pub fn router(state: AppState) -> Router {
         .route("/files/{id}", get(custody::file))
         .route("/cells/{id}", get(right::cell_show).post(right::cell_edit))
         .route("/cells/{id}/now", get(cell_now::show))
+        .route("/cells/{id}/days/{date}", get(cell_day::show))
         .route("/id/{uid}", get(lasting::go))
         .route("/vehicles/{id}/lend", post(lasting::lend))
         .route("/vehicles/{id}/erase", get(erase::ask).post(erase::erase))

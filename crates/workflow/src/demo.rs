@@ -13,7 +13,8 @@ use jamjar_core::signal::interp::linear;
 use jamjar_core::units::Unit;
 use jamjar_sim::{SimDay, SimFile, SimPull, SimSet};
 use jamjar_store::{
-    Begun, By, Configuration, InboxItem, NewDay, NewIntervention, NewMap, NewVehicle, RunState, Store,
+    Begun, By, Configuration, InboxItem, NewDay, NewIntervention, NewMap, NewVehicle, RunState, SheetAir,
+    Store,
 };
 use serde::de::DeserializeOwned;
 
@@ -156,7 +157,8 @@ async fn day(store: &Store, l: &Loaded, vehicle_id: i64, d: &SimDay) -> Result<i
     }
     for s in &d.sets {
         if let Some(p) = s.pulls.first() {
-            store.add_air(&store.day(id).await?, clock(p.at_s), p.air, &[], &By::new("the demo", "")).await?;
+            let sheet = [SheetAir::of(store.day(id).await?)];
+            store.add_air(&sheet, clock(p.at_s), p.air, &By::new("the demo", "")).await?;
         }
     }
     let all = crate::checklist::ITEMS.iter().map(|i| (i.id.to_owned(), "yes".to_owned())).collect();

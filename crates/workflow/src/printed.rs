@@ -3,9 +3,10 @@
 use jamjar_core::analysis::{Finished, PrintedCurve, TypedPeaks};
 use jamjar_core::bounds::{ENGINE_RPM, PEAK};
 use jamjar_core::figures::Peak;
+use jamjar_core::findings::Finding;
 use jamjar_core::printed::{Print, PrintedAxis};
 use jamjar_core::units::Unit;
-use jamjar_formats::finished::{ColumnSaid, FinishedColumns, FinishedRun};
+use jamjar_formats::finished::{ColumnSaid, Doubted, FinishedColumns, FinishedRun};
 use jamjar_formats::{Mapping, parse_unit};
 use serde::{Deserialize, Serialize};
 
@@ -72,12 +73,15 @@ fn peak(t: &TypedPeak, units: &[Unit], name: &str) -> Result<Peak, String> {
 /// A run of a table with what it says of itself.
 pub(crate) fn curve(run: &FinishedRun, print: Print) -> Finished {
     let road = run.rpm.is_empty();
+    let guess =
+        |d: &Doubted| Finding::UnitGuess { header: d.header.clone(), doubt: d.doubt.clone(), taken: d.taken };
     Finished::Curve(PrintedCurve {
         axis: if road { PrintedAxis::RoadSpeed } else { PrintedAxis::EngineSpeed },
         at: if road { run.road_kmh.clone() } else { run.rpm.clone() },
         power_kw: run.power_kw.clone(),
         torque_nm: if road { Vec::new() } else { run.torque_nm.clone() },
         print,
+        open: run.doubt.iter().map(guess).collect(),
     })
 }
 

@@ -9,7 +9,9 @@ use chrono::NaiveTime;
 use jamjar_core::ALGORITHM_VERSION;
 use jamjar_core::air::AirState;
 use jamjar_core::analysis::{Measured, PullInput, SetInput, Settings, measure_sets};
-use jamjar_store::{By, Day, PackedSummary, Pull, SetWithPulls, Store, StoreError, Summary, VehicleRecord};
+use jamjar_store::{
+    By, Day, PackedSummary, Pull, SetWithPulls, SheetAir, Store, StoreError, Summary, VehicleRecord,
+};
 use std::collections::{BTreeMap, HashMap};
 use std::sync::Arc;
 
@@ -165,7 +167,8 @@ pub enum DayChange {
         /// Note.
         note: String,
     },
-    /// A reading of the air at a time. The first of a day that has none becomes the day's own as well.
+    /// A reading of the air at a time, on the sheets of all vehicles in the cell that day. The first of a sheet that
+    /// has none becomes its own as well.
     Air {
         /// When.
         at: NaiveTime,
@@ -207,7 +210,15 @@ pub async fn change_day(
         let summaries = pack(after(store, &day, change).await?).await?;
         let done = match change {
             DayChange::Day { air, note } => store.update_day(&day, *air, note, &summaries, by).await,
-            DayChange::Air { at, air } => store.add_air(&day, *at, *air, &summaries, by).await,
+            DayChange::Air { at, air } => {
+                let mut sheets = vec![SheetAir { day, summaries }];
+                for (id, _) in store.beside_day(day_id).await? {
+                    let day = store.day(id).await?;
+                    let summaries = pack(after(store, &day, change).await?).await?;
+                    sheets.push(SheetAir { day, summaries });
+                }
+                store.add_air(&sheets, *at, *air, by).await
+            }
             DayChange::Lag { pull_id, lag_s } => {
                 store.set_lag(*pull_id, *lag_s, day.measured, &summaries, by).await
             }

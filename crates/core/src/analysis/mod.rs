@@ -31,6 +31,8 @@ pub use set_vs_set::{
     crossovers, differs,
 };
 pub use verdict::{
-    AtSpeed, Caveat, Comparison, FigureComparison, GainOfGains, NoRatio, Now, PullFinding, Verdict,
-    at_speeds, compare_all, find_days, find_pulls, gain_of_gains, note_pulls, now,
+    APART_P, AtOutput, AtSpeed, Became, Caveat, Comparison, EffectMatrix, EffectRow, FILLED_WITHIN,
+    FigureComparison, GainOfGains, HollowCompared, NoRatio, NotRead, Now, OfPulls, OwnWindow, PullFinding,
+    UP_TO, Verdict, at_equal_output, at_speeds, compare_all, effect_matrix, find_days, find_pulls,
+    gain_of_gains, hollows_compared, note_pulls, now, own_windows, shared_output,
 };

@@ -13,4 +13,5 @@ pub mod outliers;
 pub mod plan;
 pub mod pooled;
 pub mod price;
+pub mod rows;
 pub mod two_sets;

@@ -161,6 +161,13 @@ fn separate(s: &Separation, to: &Speech<'_>) -> String {
         }
         Separation::Split(s) => split(s, to),
         Separation::AlreadyRun(run) => format!("The sets already run separate them: {}.", listed(run)),
+        Separation::Bygone => "All of it was changed between the two, and no set stands in between: pull both again as things stand now.".into(),
+        Separation::Fresh { sets, after, of_base } => format!(
+            "What is cheapest is a fresh {} after the change of {}: pull {}.",
+            if *of_base { "baseline" } else { "candidate" },
+            after.join(" and "),
+            listed(sets)
+        ),
         Separation::Pull(more) => format!("Pull {} to tell them apart.", listed(more)),
     }
 }

@@ -10,6 +10,7 @@ mod coupling;
 mod events;
 mod factors;
 mod findings;
+mod held_against;
 mod limits;
 mod now;
 mod refusal;
@@ -26,6 +27,10 @@ pub use coupling::{belt_sentence, coupling_sentence};
 pub use events::{event, event_short};
 pub use factors::hazard;
 pub use findings::{applied_words, finding, unit_doubt};
+pub use held_against::{
+    ChannelWords, effect_sentence, equal_output_sentence, hollow_sentence, not_read, own_window_sentence,
+    row_name,
+};
 pub use limits::{
     channel_value, gate_words, judged_sentence, limit_place, limit_rule, limit_sentence, limit_short,
     threshold_text, tightest, verdict_line, why,

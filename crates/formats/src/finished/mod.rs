@@ -6,4 +6,6 @@ mod table;
 #[cfg(test)]
 mod tests;
 
-pub use table::{ColumnSaid, FinishedColumn, FinishedColumns, FinishedRun, FinishedTable, read_finished};
+pub use table::{
+    ColumnSaid, Doubted, FinishedColumn, FinishedColumns, FinishedRun, FinishedTable, read_finished,
+};

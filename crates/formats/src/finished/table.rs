@@ -2,8 +2,12 @@
 
 use super::header::{Holds, Named, read, run_key, unit_of};
 use crate::assign::bare;
+use crate::columns::{POWERS, Question};
 use crate::csv::Cells;
 use crate::error::{FormatError, FormatProblem};
+use crate::power_like::{GrowsLikePower, curve_grows_like_power};
+use jamjar_core::channel::Channel;
+use jamjar_core::findings::UnitDoubt;
 use jamjar_core::units::{RAD_S_PER_RPM, Unit};
 use std::collections::BTreeMap;
 
@@ -27,6 +31,16 @@ pub struct FinishedColumns {
 }
 
 impl FinishedColumns {
+    /// The same, where a column called torque that was said to be in a unit of power is power.
+    fn settled(&self) -> Self {
+        let mut out = self.clone();
+        let power = |c: &ColumnSaid| c.unit.is_some_and(|u| POWERS.contains(&u));
+        if out.power.is_none() && out.torque.as_ref().is_some_and(power) {
+            out.power = out.torque.take();
+        }
+        out
+    }
+
     fn said(&self) -> [(Holds, Option<&ColumnSaid>); 4] {
         [
             (Holds::EngineSpeed, self.engine_speed.as_ref()),
@@ -52,6 +66,19 @@ pub struct FinishedRun {
     pub torque_nm: Vec<f64>,
     /// Quantities whose unit nobody said, with the one taken.
     pub guessed: Vec<(&'static str, Unit)>,
+    /// A torque that grows as power does.
+    pub doubt: Option<Doubted>,
+}
+
+/// A column whose values do not look like what its header says.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Doubted {
+    /// Header text.
+    pub header: String,
+    /// The unit it is read in until somebody answers.
+    pub taken: Unit,
+    /// Why.
+    pub doubt: UnitDoubt,
 }
 
 /// A column of a table, with what it was taken for.
@@ -78,6 +105,8 @@ pub struct FinishedTable {
     pub runs: Vec<FinishedRun>,
     /// Columns below the first header, in the order they stand.
     pub columns: Vec<FinishedColumn>,
+    /// What only a person can decide.
+    pub questions: Vec<Question>,
 }
 
 impl FinishedTable {
@@ -138,6 +167,7 @@ pub fn read_finished(
     file: &str,
     said: &FinishedColumns,
 ) -> Result<FinishedTable, FormatError> {
+    let said = &said.settled();
     let mut runs: Vec<FinishedRun> = Vec::new();
     let blocks = blocks(cells, file, said)?;
     for block in &blocks {
@@ -153,8 +183,28 @@ pub fn read_finished(
             return Err(FormatError::whole(file, FormatProblem::RunTwice { run: runs[j].name.clone() }));
         }
     }
+    if said.torque.as_ref().is_some_and(|c| c.unit.is_some()) {
+        // A person vouches for it.
+        runs.iter_mut().for_each(|r| r.doubt = None);
+    }
     let columns = blocks.first().map_or_else(Vec::new, |b| columns_of(cells, b, said));
-    Ok(FinishedTable { runs, columns })
+    let questions = questions(&runs, &columns);
+    Ok(FinishedTable { runs, columns, questions })
+}
+
+/// One question a column, whichever of its runs raised it first.
+fn questions(runs: &[FinishedRun], columns: &[FinishedColumn]) -> Vec<Question> {
+    let mut out: Vec<Question> = Vec::new();
+    for Doubted { header: column, doubt, .. } in runs.iter().filter_map(|r| r.doubt.clone()) {
+        let Ok(channel) = Channel::new(Holds::Torque.word()) else { continue };
+        if out.iter().all(|q| q.column != column) {
+            let stated = columns.iter().find(|c| c.header == column).and_then(|c| c.unit);
+            let torques = stated.map_or_else(|| vec![Unit::NewtonMetre, Unit::PoundFoot], |u| vec![u]);
+            let options = torques.into_iter().chain(POWERS).collect();
+            out.push(Question { column, channel, doubt, options });
+        }
+    }
+    out
 }
 
 /// First values shown of a column.
@@ -392,6 +442,16 @@ fn run(
             let k = scale(axis, Unit::KmPerH);
             out.road_kmh = x.map(|v| v * k).collect();
         }
+    }
+    if axis.named.holds == Holds::EngineSpeed
+        && let (Some(c), None) = (torque, power)
+    {
+        let (rpm, raw): (Vec<f64>, Vec<f64>) = points.iter().map(|p| (p.0, p.2)).unzip();
+        out.doubt = curve_grows_like_power(&raw, &rpm).map(|GrowsLikePower { half, top }| Doubted {
+            header: header.get(c.at).cloned().unwrap_or_default(),
+            taken: c.named.unit.unwrap_or(Unit::NewtonMetre),
+            doubt: UnitDoubt::GrowsLikePower { half, top },
+        });
     }
     let scales = [power.map(|c| scale(c, Unit::KiloWatt)), torque.map(|c| scale(c, Unit::NewtonMetre))];
     if let Some(k) = scales[0] {

@@ -98,3 +98,28 @@ fn what_is_wrong_is_said_with_its_place() {
     let e = with("rpm,power (kW),torque (Nm)\n2000,30,143\n2500,40,150\n", &said).unwrap_err().to_string();
     assert!(e.contains("no column “P”"), "{e}");
 }
+
+#[test]
+fn power_in_a_column_called_torque_of_a_table_is_asked_and_the_answer_makes_it_power() {
+    let rows = |of: &dyn Fn(f64) -> f64| {
+        (0..18).map(|i| f64::from(2000 + 250 * i)).map(|n| format!("{n},{:.1}\n", of(n))).collect::<String>()
+    };
+    let torque = |n: f64| 210.0 - ((n - 4000.0) / 300.0).powi(2);
+    let text = format!("rpm,Torque\n{}", rows(&|n| torque(n) * n / 9549.3));
+    let t = table(&text).unwrap();
+    assert_eq!(t.questions.len(), 1, "{:?}", t.questions);
+    assert_eq!((t.questions[0].column.as_str(), t.questions[0].options[0]), ("Torque", Unit::NewtonMetre));
+    let told = |unit| FinishedColumns {
+        torque: Some(ColumnSaid { column: "Torque".into(), unit: Some(unit) }),
+        ..FinishedColumns::default()
+    };
+    let power = with(&text, &told(Unit::KiloWatt)).unwrap();
+    assert!(power.questions.is_empty() && power.runs[0].torque_nm.is_empty());
+    assert!((power.runs[0].power_kw[8] - torque(4000.0) * 4000.0 / 9549.3).abs() < 0.06);
+    let vouched = with(&text, &told(Unit::NewtonMetre)).unwrap();
+    assert!(vouched.questions.is_empty() && vouched.runs[0].power_kw.is_empty());
+    let plain = table(&format!("rpm,Torque (Nm)\n{}", rows(&torque))).unwrap();
+    assert!(plain.questions.is_empty());
+    let both = rows(&|n| torque(n) * n / 9549.3).replace('\n', ",50\n");
+    assert!(table(&format!("rpm,Torque,Power\n{both}")).unwrap().questions.is_empty(), "power tells");
+}

@@ -131,6 +131,8 @@ rows! {
         dyno: String,
         folder: String,
         calibrated_on: Option<NaiveDate>,
+        #[serde(default)]
+        earlier_calibrations: String,
         note: String,
     }
     /// A day in a cell.

@@ -274,7 +274,8 @@ pub(crate) async fn show(
     Path(id): Path<i64>,
     uri: Uri,
 ) -> Result<Html<Bytes>, WebError> {
-    let key = page_key(&uri, &prefs);
+    // Another vehicle that comes into the cell changes nothing of this sheet but a link.
+    let key = format!("{} {:?}", page_key(&uri, &prefs), state.store.beside_day(id).await?);
     let made = || async {
         let d = day(&state, &prefs, id).await?;
         let rests_on = vec![Thing::Day(id), Thing::Vehicle(d.vehicle_id), Thing::Names];

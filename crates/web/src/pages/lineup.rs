@@ -57,18 +57,32 @@ pub(crate) struct Params {
     step_one: String,
     #[serde(default)]
     step_two: String,
+    /// Channel read at equal output.
+    #[serde(default)]
+    equal: String,
 }
 
 impl Params {
     fn asked(&self) -> Result<LineUpAsked, WebError> {
-        let Self { view, band, at, across, along, lanes, columns, .. } = self;
+        let Self { view, band, at, across, along, lanes, columns, equal, .. } = self;
         let said = [self.step_one.trim(), self.step_two.trim()];
         // A form says its two steps in fields of their own.
         let form = said.iter().all(|s| !s.is_empty()).then(|| said.join(","));
         let steps = form.as_deref().unwrap_or(&self.steps);
         let minus = self.minus == "1";
-        let fields =
-            LineUpFields { focus: self.focus, view, band, at, across, along, lanes, minus, columns, steps };
+        let fields = LineUpFields {
+            focus: self.focus,
+            view,
+            band,
+            at,
+            across,
+            along,
+            lanes,
+            minus,
+            columns,
+            steps,
+            equal,
+        };
         LineUpAsked::read(&fields).map_err(WebError::Bad)
     }
 }
@@ -107,9 +121,10 @@ fn ids_of(p: &Params) -> Vec<i64> {
     ids
 }
 
-/// The channels of a line-up, where lanes of them are asked for: kept as long as it is.
+/// The channels of a line-up, where lanes of them or one at equal output are asked for: kept as long as it is.
 async fn channels(state: &AppState, p: &Params, l: &LineUp) -> Result<Arc<Channels>, WebError> {
-    if p.asked()?.lanes.is_empty() {
+    let asked = p.asked()?;
+    if asked.lanes.is_empty() && asked.equal.is_empty() {
         return Ok(Arc::default());
     }
     let since = state.fresh.look(&state.store).await?;

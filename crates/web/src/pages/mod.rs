@@ -3,6 +3,7 @@
 pub(crate) mod archive;
 pub(crate) mod attachments;
 pub(crate) mod catalogue;
+pub(crate) mod cell_day;
 pub(crate) mod cell_now;
 pub(crate) mod custody;
 pub(crate) mod days;

@@ -9,9 +9,10 @@ use crate::prefs::Prefs;
 use crate::state::AppState;
 use crate::typed::{celsius, hectopascal, humidity, number};
 use crate::views::{DayTyped, checklist_fragment};
+use crate::way_back::way_back;
 use axum::Form;
 use axum::extract::{Path, State};
-use axum::http::StatusCode;
+use axum::http::{HeaderMap, StatusCode};
 use axum::response::{Html, IntoResponse, Redirect, Response};
 use chrono::{NaiveTime, Timelike};
 use jamjar_core::air::AirState;
@@ -158,6 +159,7 @@ pub(crate) async fn air(
     prefs: Prefs,
     State(state): State<AppState>,
     Path(id): Path<i64>,
+    headers: HeaderMap,
     Form(f): Form<Fields>,
 ) -> Result<Response, WebError> {
     let done = async {
@@ -171,7 +173,11 @@ pub(crate) async fn air(
         Ok(change_day(&state.store, id, &change, |_| true, &who.by("")).await?)
     }
     .await;
-    answer(&state, &prefs, (id, "air"), f, done).await
+    // The page of the cell's day has the same form.
+    match way_back(&headers).filter(|b| b.starts_with("/cells/") && done.is_ok()) {
+        Some(cell) => Ok(Redirect::to(&cell).into_response()),
+        None => answer(&state, &prefs, (id, "air"), f, done).await,
+    }
 }
 
 pub(crate) async fn fuel(

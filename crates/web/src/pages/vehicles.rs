@@ -20,7 +20,7 @@ use jamjar_core::words::limit_short;
 use jamjar_store::Attached;
 use jamjar_workflow::road::driven_in;
 use jamjar_workflow::sets::{fresh_sets, read_sets};
-use std::collections::HashMap;
+use std::collections::{BTreeMap, HashMap};
 
 const DAYS: i64 = 200;
 /// Kept line-ups shown.
@@ -60,6 +60,7 @@ async fn parts(state: &AppState, prefs: &Prefs, id: i64) -> Result<VehicleParts,
         days,
         counts: state.store.vehicle_counts(id).await?,
         baseline,
+        changed: state.store.changed_on(id).await?,
         elsewhere: state.store.maps_elsewhere(id).await?,
         attached: state.store.attached(Attached::Vehicle(id)).await?,
         kept: state.store.kept_line_ups(Some(id), KEPT).await?,
@@ -128,6 +129,7 @@ fn sheet_of(f: &Fields, prefs: &Prefs) -> Result<VehicleSheet, String> {
         .collect::<Result<_, String>>()?;
     let sheet = VehicleSheet {
         learned,
+        software: software_of(&text("software"))?,
         model: text("model"),
         plate: text("plate"),
         mass_kg: number("mass_kg", "mass")?,
@@ -147,6 +149,19 @@ fn sheet_of(f: &Fields, prefs: &Prefs) -> Result<VehicleSheet, String> {
     };
     sheet.validate().map_err(|e| e.to_string())?;
     Ok(sheet)
+}
+
+/// Versions of software by unit, as `engine = 4.2; gearbox = A17`.
+fn software_of(text: &str) -> Result<BTreeMap<String, String>, String> {
+    let parts = text.split(';').map(str::trim).filter(|p| !p.is_empty());
+    parts
+        .map(|p| {
+            let pair = p.split_once('=').map(|(unit, version)| (unit.trim(), version.trim()));
+            pair.filter(|(u, v)| !u.is_empty() && u.chars().count() <= 60 && !v.is_empty())
+                .map(|(u, v)| (u.to_owned(), v.to_owned()))
+                .ok_or_else(|| format!("software: “{p}” is no unit with its version, such as gearbox = A17"))
+        })
+        .collect()
 }
 
 pub(crate) async fn sheet(
@@ -277,10 +292,12 @@ mod tests {
                 ("mass_kg", "1240"),
                 ("driven", "2500–6500"),
                 ("quoted_power_kw", "118"),
+                ("software", "engine = 4.2; gearbox= A17;"),
             ]),
             &Prefs::default(),
         )
         .unwrap();
+        assert_eq!((s.software["engine"].as_str(), s.software["gearbox"].as_str()), ("4.2", "A17"));
         assert_eq!(
             (s.gears, s.mass_kg, s.driven.map(|d| d.span()), s.quoted_power_kw),
             (vec![3.6, 2.05, 1.36], Some(1240.0), Some([2500.0, 6500.0]), Some(118.0))
@@ -290,6 +307,7 @@ mod tests {
             ("mass_kg", "heavy", "not a number"),
             ("driven", "6500", "2500-6500"),
             ("mass_kg", "3", "outside 20"),
+            ("software", "A17", "no unit with its version"),
         ] {
             assert!(sheet_of(&fields(&[(k, v)]), &Prefs::default()).unwrap_err().contains(want), "{k} {v}");
         }

@@ -21,8 +21,9 @@ pub(crate) use common::{
     id_of, lane_ids, plan_rows, size_words, units,
 };
 pub(crate) use day::{
-    DayPage, DayTyped, InboxFragment, NewDayPage, TypedForm, applied, checklist_fragment, day_page, day_seen,
-    inbox_fragment, other_dyno, places,
+    CellDayPage, DayPage, DayTyped, InboxFragment, NewDayPage, TypedForm, VehicleOfDay, applied,
+    cell_day_page, checklist_fragment, day_page, day_seen, inbox_fragment, other_dyno, places,
+    vehicle_of_day,
 };
 pub(crate) use erase::ErasePage;
 pub(crate) use lineup::{

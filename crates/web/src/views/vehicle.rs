@@ -8,7 +8,9 @@ use askama::Template;
 use chrono::NaiveDate;
 use jamjar_core::channel::KINDS;
 use jamjar_core::driven::Driven;
+use jamjar_core::factors::crossed::Crossing;
 use jamjar_core::limits::{Direction, Limit, Severity, Threshold};
+use jamjar_core::software::{UnitSoftware, units};
 use jamjar_core::vehicle_sheet::VehicleSheet;
 use jamjar_core::words::threshold_text;
 use jamjar_store::{
@@ -95,7 +97,7 @@ pub(crate) struct VehiclePage {
     pub(crate) id: i64,
     pub(crate) name: String,
     pub(crate) model: String,
-    pub(crate) facts: Vec<(&'static str, String)>,
+    pub(crate) facts: Vec<(String, String)>,
     pub(crate) quoted: String,
     pub(crate) gears: Vec<GearRow>,
     pub(crate) limits: Vec<LimitRow>,
@@ -130,6 +132,7 @@ pub(crate) struct SheetForm {
     pub(crate) gears: String,
     pub(crate) reference_gear: String,
     pub(crate) learned: String,
+    pub(crate) software: String,
     pub(crate) tyre: String,
     pub(crate) tyre_radius_m: String,
     pub(crate) drag_area_m2: String,
@@ -231,6 +234,18 @@ fn learned_words(s: &VehicleSheet) -> String {
     s.learned.iter().map(|(g, k)| format!("{g} = {k}")).collect::<Vec<_>>().join(", ")
 }
 
+/// Versions of software as people type them: “engine = 4.2; gearbox = A17”.
+fn typed_software(s: &VehicleSheet) -> String {
+    s.software.iter().map(|(u, v)| format!("{u} = {v}")).collect::<Vec<_>>().join("; ")
+}
+
+/// “A17 since 3 March 2026, A14 before”.
+fn software_words(u: &UnitSoftware) -> String {
+    let since = u.since.map_or_else(String::new, |d| format!(" since {}", date_words(d)));
+    let before = u.before.as_ref().map_or_else(String::new, |b| format!(", {b} before"));
+    format!("{}{since}{before}", u.version)
+}
+
 /// Where a sheet says something else than what was typed: what it says, field by field.
 pub(crate) fn sheet_differences(now: &VehicleSheet, typed: &VehicleSheet) -> String {
     let number = |v: Option<f64>, unit: &str| v.map_or_else(String::new, |v| format!("{v} {unit}"));
@@ -245,6 +260,7 @@ pub(crate) fn sheet_differences(now: &VehicleSheet, typed: &VehicleSheet) -> Str
             ("gear of the dyno's ratio", s.reference_gear.map_or_else(String::new, |g| g.to_string())),
             ("gears", s.gears.iter().map(ToString::to_string).collect::<Vec<_>>().join(" ")),
             ("learned gears", learned_words(s)),
+            ("software", typed_software(s)),
             ("tyre", s.tyre.clone()),
             ("rolling radius", number(s.tyre_radius_m, "m")),
             ("drag area", number(s.drag_area_m2, "m²")),
@@ -280,6 +296,8 @@ pub(crate) struct VehicleParts {
     pub(crate) counts: (i64, i64),
     /// The newest stock set.
     pub(crate) baseline: Option<Stock>,
+    /// What was changed on it.
+    pub(crate) changed: Vec<Crossing>,
     pub(crate) elsewhere: Vec<LentMap>,
     pub(crate) attached: Vec<Attachment>,
     pub(crate) kept: Vec<KeptLineUp>,
@@ -317,7 +335,15 @@ pub(crate) fn vehicle_page(prefs: &Prefs, p: VehicleParts, problem: String) -> V
         id: v.id,
         name: v.vehicle.name.clone(),
         model: s.model.clone(),
-        facts: facts.into_iter().filter_map(|(k, v)| v.map(|v| (k, v))).collect(),
+        facts: facts
+            .into_iter()
+            .filter_map(|(k, v)| Some((k.to_owned(), v?)))
+            .chain(
+                units(&s.software, &p.changed)
+                    .iter()
+                    .map(|u| (format!("Software, {}", u.unit), software_words(u))),
+            )
+            .collect(),
         quoted: quoted_words(&p, prefs),
         starting: v.limits.iter().filter(|l| l.starting_point).count(),
         sheet_seen: mark(s),
@@ -374,6 +400,7 @@ pub(crate) fn vehicle_page(prefs: &Prefs, p: VehicleParts, problem: String) -> V
             gears: s.gears.iter().map(ToString::to_string).collect::<Vec<_>>().join(" "),
             reference_gear: s.reference_gear.map_or_else(String::new, |g| g.to_string()),
             learned: learned_words(s),
+            software: typed_software(s),
             tyre: s.tyre.clone(),
             tyre_radius_m: plain(s.tyre_radius_m),
             drag_area_m2: plain(s.drag_area_m2),

@@ -31,7 +31,7 @@ async fn what_appears_in_the_folder_of_a_cell_is_stored_in_the_set_that_runs_and
         name: "cell 2".into(),
         dyno: String::new(),
         folder: folder.path().to_str().unwrap().to_owned(),
-        calibrated_on: None,
+        calibrations: Vec::new(),
         note: String::new(),
     };
     cell.store.edit_cell(&room, &seen, &crate::common::by()).await.unwrap();

@@ -236,6 +236,27 @@ async fn a_cell_is_a_thing_of_its_own_and_holds_several_vehicles_a_day() {
         page.contains("Also in the cell this day") && page.contains(&format!("<a href=\"{other}\">{name}"))
     );
 
+    // A reading written on one sheet stands on the other, on one begun later, and on the page of the cell's day.
+    let reading = [("at", "09:10"), ("temperature", "31.5"), ("humidity", "40"), ("pressure", "991")];
+    assert!(cell.post(&format!("{other}/air"), &reading).await.status.is_redirection());
+    let page = cell.get(&day).await.text();
+    assert!(page.contains("31.5 °C, 40 %, 991.0 hPa"), "{page}");
+    let third = [("vehicle_id", "3"), ("date", "2026-05-04"), ("place", "cell 2")];
+    let third = cell.post("/days", &third).await.location();
+    assert!(cell.get(&third).await.text().contains("31.5 °C, 40 % humidity"));
+    let whole = format!("/cells/{}/days/2026-05-04", room.id);
+    assert!(cell.get(&day).await.text().contains(&whole));
+    let page = cell.get(&whole).await.text();
+    for of in [&day, &other, &third] {
+        assert!(page.contains(&format!("<a href=\"{of}\">")), "{of}: {page}");
+    }
+    assert_eq!(
+        page.matches("31.5 °C, 40 %, 991.0 hPa").count(),
+        2,
+        "in the line and the table, once: {page}"
+    );
+    assert_eq!(cell.get(&format!("/cells/{}/days/2026-05-05", room.id)).await.status, StatusCode::NOT_FOUND);
+
     let own = cell.store.vehicle(1).await.unwrap().vehicle.dyno.kind;
     let kind = if own == jamjar_core::pull::dyno::DynoKind::Engine { "hub" } else { "engine" };
     let at = format!("/cells/{}", room.id);
@@ -509,4 +530,31 @@ async fn another_cell_is_a_factor_of_what_is_compared_across_it() {
         "{:?}",
         l.comparisons[0].confounding
     );
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_calibration_between_two_days_differs_like_another_cell_and_a_fresh_baseline_is_proposed() {
+    let cell = Cell::with_demo().await;
+    let sets = cell.store.latest_sets(200).await.unwrap();
+    let of = |s: &jamjar_store::Set| {
+        let c = &s.config;
+        (s.vehicle_id, s.cell.clone(), c.fuel.clone(), c.gear.clone(), c.boost.clone(), c.build.clone())
+    };
+    // Before the day on which the gearbox got other software.
+    let sets: Vec<_> = sets.into_iter().filter(|s| s.date.to_string().as_str() < "2026-05-01").collect();
+    let (late, early) = sets
+        .iter()
+        .flat_map(|a| sets.iter().map(move |b| (a, b)))
+        .find(|(a, b)| of(a) == of(b) && a.date > b.date && a.config.map != b.config.map)
+        .unwrap();
+    let at = format!("/line-up?sets={},{}&base={}", early.id, late.id, early.id);
+    let before = cell.get(&at).await.text();
+    assert!(!before.contains("fresh baseline"), "{before}");
+    let room = cell.store.cells().await.unwrap().into_iter().find(|c| c.name == late.cell).unwrap();
+    let said = [("name", room.name.clone()), ("calibrated", late.date.to_string())];
+    let said: Vec<(&str, &str)> = said.iter().map(|(k, v)| (*k, v.as_str())).collect();
+    assert_eq!(cell.post(&format!("/cells/{}", room.id), &said).await.status, StatusCode::SEE_OTHER);
+    let after = cell.get(&at).await.text();
+    assert!(after.contains("a fresh baseline after the change of cell"), "{after}");
+    assert!(after.contains(&format!("calibrated {}", late.date)), "{after}");
 }

@@ -47,6 +47,7 @@ pub(super) fn described(t: &FinishedTable, mapping: &Mapping) -> FilePreview {
     FilePreview {
         rows: t.runs.iter().map(points).max().unwrap_or(0),
         columns: t.columns.iter().map(column).collect(),
+        questions: t.questions.clone(),
         mapping: mapping.clone(),
         print: Some(PrintPreview { runs: t.runs.iter().map(run).collect(), typed: None }),
         ..FilePreview::default()

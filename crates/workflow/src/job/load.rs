@@ -105,6 +105,7 @@ fn read_set(order: f64, set: &JobSet, of: &Whole<'_>, files: &mut Files<'_>) -> 
         .collect();
     let overall_ratio = factors.get("gear").and_then(|g| ratio_in(of.vehicle, g));
     let (states, said) = crossed::states(of.job, set);
+    let in_time = states.keys().cloned().collect();
     for (what, state) in states {
         factors.entry(what).or_insert(state);
     }
@@ -121,6 +122,7 @@ fn read_set(order: f64, set: &JobSet, of: &Whole<'_>, files: &mut Files<'_>) -> 
         at_h: set.at_h,
         order,
         factors,
+        in_time,
         map_fuels: set.map_fuel.clone(),
         mounting: set.mounting.clone().filter(|m| !m.trim().is_empty()),
         pulls,

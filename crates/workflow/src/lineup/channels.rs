@@ -13,6 +13,8 @@ use std::collections::{BTreeMap, BTreeSet};
 pub struct Channels {
     /// One map for each set, in the order of the line-up.
     pub sets: Vec<BTreeMap<Channel, SetChannel>>,
+    /// The pulls of each set behind it, in their order; blank for one that has no samples.
+    pub pulls: Vec<Vec<BTreeMap<Channel, ChannelOnGrid>>>,
 }
 
 impl Channels {
@@ -24,7 +26,9 @@ impl Channels {
     /// Bytes they take in memory, about.
     pub fn weight(&self) -> usize {
         let each = |c: &SetChannel| 32 * c.rpm.len() + 200;
-        self.sets.iter().flat_map(BTreeMap::values).map(each).sum()
+        let pull = |c: &ChannelOnGrid| 32 * c.rpm.len() + 200;
+        self.sets.iter().flat_map(BTreeMap::values).map(each).sum::<usize>()
+            + self.pulls.iter().flatten().flat_map(BTreeMap::values).map(pull).sum::<usize>()
     }
 }
 
@@ -44,21 +48,27 @@ pub async fn channels(store: &Store, l: &LineUp) -> Result<Channels, WorkflowErr
         let mut pulls = Vec::new();
         for (i, (p, _)) in s.pulls.iter().enumerate().filter(|(i, _)| none || r.included[*i]) {
             // A finished curve has no samples behind it.
-            if measured[i].printed.is_none() {
-                let (dyno, ecu) = store.samples(p.id).await?;
-                pulls.push((dyno, ecu, measured[i].clone()));
-            }
+            pulls.push(match measured[i].printed {
+                Some(_) => None,
+                None => Some((store.samples(p.id).await?, measured[i].clone())),
+            });
         }
         let read = move || {
-            let each: Vec<BTreeMap<Channel, ChannelOnGrid>> = pulls
-                .into_iter()
-                .map(|(dyno, ecu, m)| {
+            let one = |p| match p {
+                None => BTreeMap::new(),
+                Some(((dyno, ecu), m)) => {
+                    let (dyno, ecu): (Recording, Option<Recording>) = (dyno, ecu);
                     of_pull(&dyno.with_duty(per_rev), ecu.map(|e| e.with_duty(per_rev)), &m)
-                })
-                .collect();
-            together(&each)
+                }
+            };
+            let each: Vec<BTreeMap<Channel, ChannelOnGrid>> = pulls.into_iter().map(one).collect();
+            let recorded: Vec<&BTreeMap<Channel, ChannelOnGrid>> =
+                each.iter().filter(|p| !p.is_empty()).collect();
+            (together(&recorded), each)
         };
-        out.sets.push(blocking(read).await?);
+        let (set, each) = blocking(read).await?;
+        out.sets.push(set);
+        out.pulls.push(each);
     }
     Ok(out)
 }
@@ -90,8 +100,8 @@ fn ratio(beside: &Beside<'_>) -> Option<Series> {
     (!t.is_empty()).then_some(Series { t, v })
 }
 
-fn together(pulls: &[BTreeMap<Channel, ChannelOnGrid>]) -> BTreeMap<Channel, SetChannel> {
-    let names: BTreeSet<&Channel> = pulls.iter().flat_map(BTreeMap::keys).collect();
+fn together(pulls: &[&BTreeMap<Channel, ChannelOnGrid>]) -> BTreeMap<Channel, SetChannel> {
+    let names: BTreeSet<&Channel> = pulls.iter().flat_map(|p| p.keys()).collect();
     let one = |c: &Channel| {
         let each: Vec<Option<ChannelOnGrid>> = pulls.iter().map(|p| p.get(c).cloned()).collect();
         let set = SetChannel::of(&each);

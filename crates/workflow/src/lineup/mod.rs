@@ -10,6 +10,7 @@ use jamjar_core::analysis::{
 use jamjar_core::calculators::shift::shift_points;
 use jamjar_core::driven::Driven;
 use jamjar_core::limits::LimitOutcome;
+use jamjar_core::pull::span::EndedBy;
 use jamjar_store::{SetWithPulls, Store, VehicleRecord};
 
 mod channels;
@@ -34,6 +35,9 @@ pub struct LineUp {
     pub results: Vec<SetResult>,
     /// Results of the other sets of their days, which lend their scatter.
     pub lenders: Vec<SetResult>,
+    /// The shift window of each set's own curve, then of each lender's; `None` where the sheet names no gears or the
+    /// curve shows no shift.
+    pub windows: Vec<Option<[f64; 2]>>,
     /// Index of the baseline.
     pub base: usize,
     /// Comparisons with it.
@@ -46,16 +50,25 @@ pub struct LineUp {
     pub settings: Settings,
 }
 
-/// Engine speeds passed through between two full-throttle upshifts of the baseline: from the lowest speed
-/// after a shift to the highest before one. `None` when the sheet names no gears, or the curve shows no
-/// shift.
-fn shift_window(base: &SetResult, v: &VehicleRecord) -> Option<[f64; 2]> {
-    let curve = &base.mean_curve;
-    let limit = v.vehicle.engine.rev_limit_rpm.or_else(|| curve.rpm.last().copied())?;
+/// Engine speeds passed through between two full-throttle upshifts of a set: from the lowest speed after a shift
+/// to the highest before one. `None` when the sheet names no gears, or the curve shows no shift. `limiter` is
+/// where its own map cuts, when its pulls ran into it.
+fn shift_window(of: &SetResult, v: &VehicleRecord, limiter: Option<f64>) -> Option<[f64; 2]> {
+    let curve = &of.mean_curve;
+    let limit = limiter.or(v.vehicle.engine.rev_limit_rpm).or_else(|| curve.rpm.last().copied())?;
     let shifts = shift_points(&curve.rpm, &curve.torque_nm, &v.sheet.gears, limit).ok()?;
     let low = shifts.iter().map(|s| s.after_rpm).reduce(f64::min)?;
     let high = shifts.iter().map(|s| s.upshift_rpm).reduce(f64::max)?;
     Some([low, high])
+}
+
+/// Highest engine speed of pulls that all ran into the rev limiter, rpm.
+fn limiter_of(pulls: &[Measured]) -> Option<f64> {
+    let counted = pulls.iter().filter(|m| m.excluded.is_none());
+    let ends: Option<Vec<f64>> = counted
+        .map(|m| m.span.filter(|s| s.ended_by == EndedBy::RevLimiter).and(m.grid.rpm.last().copied()))
+        .collect();
+    ends?.into_iter().reduce(f64::min)
 }
 
 /// Band of the mean until a person chooses one, rpm.
@@ -119,7 +132,7 @@ pub async fn line_up(
             analyse_sets(&inputs[base..=base], &measured[base..=base], &v.vehicle.engine, &settings).first()
         {
             settings.at_rpm = settings.at_rpm.or(first.figure(Figure::PeakTorque).rpm);
-            settings.shift_rpm = settings.shift_rpm.or_else(|| shift_window(first, &v));
+            settings.shift_rpm = settings.shift_rpm.or_else(|| shift_window(first, &v, None));
             settings.band_rpm =
                 settings.band_rpm.or_else(|| usual_band(first, settings.driven)).or(Some(BAND));
         }
@@ -127,6 +140,8 @@ pub async fn line_up(
         let candidates: Vec<usize> = (0..shown).filter(|i| *i != base).collect();
         let mut comparisons = compare_all(&results, base, &candidates, &v.vehicle, &settings);
         note_pulls(&mut comparisons, &results, &measured);
+        let own = |(r, m): (&SetResult, &Vec<Measured>)| shift_window(r, &v, limiter_of(m));
+        let windows = results.iter().zip(&measured).map(own).collect();
         sets.truncate(shown);
         measured.truncate(shown);
         let lenders = results.split_off(shown);
@@ -141,6 +156,7 @@ pub async fn line_up(
             measured,
             results,
             lenders,
+            windows,
             base,
             comparisons,
             verdicts,

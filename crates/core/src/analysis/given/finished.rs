@@ -1,6 +1,7 @@
 //! Curves and peaks that come finished: printed by another program, without time.
 
 use crate::figures::Peak;
+use crate::findings::Finding;
 use crate::printed::{Print, PrintedAxis};
 use serde::{Deserialize, Serialize};
 
@@ -19,6 +20,9 @@ pub struct PrintedCurve {
     pub torque_nm: Vec<f64>,
     /// What it says of itself.
     pub print: Print,
+    /// What its table left open.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub open: Vec<Finding>,
 }
 
 /// Peaks typed from a print.

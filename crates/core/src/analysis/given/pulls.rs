@@ -5,6 +5,7 @@ use crate::air::AirState;
 use crate::factors::Factors;
 use crate::log::Recording;
 use crate::pull::coast::CoastDown;
+use std::collections::BTreeSet;
 use std::sync::Arc;
 
 /// One pull's logs and circumstances.
@@ -41,6 +42,8 @@ pub struct SetInput {
     pub day: String,
     /// Configuration.
     pub factors: Factors,
+    /// Those of them that time has set: software of a unit, the calibration of the cell.
+    pub in_time: BTreeSet<String>,
     /// Fuels its map is meant for, several separated by commas; `None` when nobody said.
     pub map_fuels: Option<String>,
     /// Name of the mounting it was pulled in, shared by sets that stood in one; `None`: one of its own.

@@ -13,6 +13,9 @@ const REACH_RPM: f64 = 800.0;
 const MIN_DEPTH: f64 = 0.02;
 /// And this many times deeper than the curve's own roughness.
 const OVER_ROUGHNESS: f64 = 5.0;
+/// Fewer points have no shape.
+const FEWEST: usize = 7;
+
 /// A hollow in the torque curve.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct Dip {
@@ -53,15 +56,47 @@ pub fn find_dips(
     let keep: Vec<usize> = (0..rpm.len())
         .filter(|&i| !edge.get(i).copied().unwrap_or(false) && torque_nm[i].is_finite())
         .collect();
-    if keep.len() < 7 {
-        return Vec::new();
-    }
     let v: Vec<f64> = keep.iter().map(|&i| torque_nm[i]).collect();
     let x: Vec<f64> = keep.iter().map(|&i| rpm[i]).collect();
-    let depth = depths(&x, &v);
+    let found = hollows(&x, &v, MIN_DEPTH).into_iter().map(|h| {
+        let (from_s, to_s) = (time_s[keep[h.from]], time_s[keep[h.to]]);
+        Dip {
+            rpm: x[h.low],
+            from_rpm: x[h.from],
+            to_rpm: x[h.to],
+            depth: h.depth / (v[h.low] + h.depth),
+            from_s: from_s.min(to_s),
+            to_s: from_s.max(to_s),
+            causes: causes(beside, from_s.min(to_s), from_s.max(to_s)),
+        }
+    });
+    found.collect()
+}
+
+/// A hollow in a curve, by the indices of its points.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub(in crate::analysis) struct Hollow {
+    /// Its deepest point.
+    pub(in crate::analysis) low: usize,
+    /// Where it is half as deep, on either side.
+    pub(in crate::analysis) from: usize,
+    pub(in crate::analysis) to: usize,
+    /// Its shoulders: the nearest points on either side as high as the lower of the highest around.
+    pub(in crate::analysis) left: usize,
+    pub(in crate::analysis) right: usize,
+    /// Depth, in the curve's unit.
+    pub(in crate::analysis) depth: f64,
+}
+
+/// Hollows deeper than a share of their level and than the curve's roughness allows; see [`find_dips`].
+pub(in crate::analysis) fn hollows(x: &[f64], v: &[f64], least: f64) -> Vec<Hollow> {
+    if v.len() < FEWEST {
+        return Vec::new();
+    }
+    let depth = depths(x, v);
     let mut rough: Vec<f64> = v.windows(3).map(|w| (w[1] - 0.5 * (w[0] + w[2])).abs()).collect();
     let roughness = crate::signal::median::median_in_place(&mut rough);
-    let floor = |i: usize| (MIN_DEPTH * v[i].abs()).max(OVER_ROUGHNESS * roughness);
+    let floor = |i: usize| (least * v[i].abs()).max(OVER_ROUGHNESS * roughness);
     let mut out = Vec::new();
     let mut i = 0;
     while i < v.len() {
@@ -72,17 +107,14 @@ pub fn find_dips(
         let end = (i..v.len()).find(|&k| depth[k] <= 1e-12).unwrap_or(v.len());
         let low = (i..end).max_by(|&a, &b| depth[a].total_cmp(&depth[b])).unwrap_or(i);
         let half = 0.5 * depth[low];
-        let a = (0..=low).rev().find(|&k| depth[k] < half).map_or(0, |k| k + 1);
-        let b = (low..v.len()).find(|&k| depth[k] < half).map_or(v.len() - 1, |k| k - 1);
-        let (from_s, to_s) = (time_s[keep[a]], time_s[keep[b]]);
-        out.push(Dip {
-            rpm: x[low],
-            from_rpm: x[a],
-            to_rpm: x[b],
-            depth: depth[low] / (v[low] + depth[low]),
-            from_s: from_s.min(to_s),
-            to_s: from_s.max(to_s),
-            causes: causes(beside, from_s.min(to_s), from_s.max(to_s)),
+        let level = v[low] + depth[low] - 1e-9;
+        out.push(Hollow {
+            low,
+            from: (0..=low).rev().find(|&k| depth[k] < half).map_or(0, |k| k + 1),
+            to: (low..v.len()).find(|&k| depth[k] < half).map_or(v.len() - 1, |k| k - 1),
+            left: (0..low).rev().find(|&k| v[k] >= level).unwrap_or(0),
+            right: (low..v.len()).find(|&k| v[k] >= level).unwrap_or(v.len() - 1),
+            depth: depth[low],
         });
         i = end.max(i + 1);
     }

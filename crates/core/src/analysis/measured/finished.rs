@@ -66,6 +66,7 @@ pub(super) fn blank(input: &PullInput, limits: &[Limit]) -> Measured {
 /// - `ω`: angular speed of the engine, rad/s; on an axis of road speed there is none, and no torque (domain, section 2).
 pub(super) fn curve(input: &PullInput, c: &PrintedCurve, settings: &Settings, limits: &[Limit]) -> Measured {
     let mut out = blank(input, limits);
+    out.flags.extend(c.open.iter().cloned());
     let road = c.axis == PrintedAxis::RoadSpeed;
     let (step, joined) = if road { (GRID_KMH, JOINED_KMH) } else { (settings.grid_rpm, JOINED_RPM) };
     let mut grid = RawGrid::default();

@@ -27,6 +27,7 @@ mod window;
 pub use beside::Beside;
 pub use coupling::{Against, Coupling, CouplingKind, belt, coupling};
 pub use dips::{Dip, find_dips};
+pub(in crate::analysis) use dips::{Hollow, hollows};
 pub use events::events;
 pub use happened::{Cause, Cut, Event, Happened};
 pub use measure::measure;

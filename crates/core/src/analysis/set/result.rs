@@ -17,6 +17,7 @@ use crate::printed::{Place, PrintedAxis};
 use crate::pull::engine_speed::SpeedFrom;
 use crate::pull::span::PullKind;
 use crate::stats::two_sets::{mean, sample_sd};
+use std::collections::BTreeSet;
 
 /// One figure over the included pulls of a set.
 #[derive(Debug, Clone, PartialEq)]
@@ -48,6 +49,8 @@ pub struct SetResult {
     pub order: f64,
     /// Configuration.
     pub factors: Factors,
+    /// Those of them that time has set.
+    pub in_time: BTreeSet<String>,
     /// Name of its mounting; `None`: one of its own.
     pub mounting: Option<String>,
     /// Corrected pulls, in order of running.
@@ -108,6 +111,16 @@ impl SetResult {
         };
         let shares = self.limits.iter().filter_map(|o| Some((o.limit.as_str(), share(o)?))).collect();
         Known { factors: &self.factors, map_fuels: self.map_fuels.as_deref(), shares }
+    }
+
+    /// Whether it was pulled after another set.
+    pub fn began_after(&self, other: &Self) -> bool {
+        let hour = |s: &Self| s.at_h.unwrap_or(0.0);
+        let by_clock = || match (self.at_h, other.at_h) {
+            (Some(_), Some(_)) => hour(self).total_cmp(&hour(other)),
+            _ => self.order.total_cmp(&other.order),
+        };
+        self.day.cmp(&other.day).then_with(by_clock).is_gt()
     }
 
     /// Whether two of its included pulls were made from one recording.
@@ -234,6 +247,7 @@ fn analyse_set(
         at_h: input.at_h,
         order: input.order,
         factors: input.factors.clone(),
+        in_time: input.in_time.clone(),
         mounting: input.mounting.clone(),
         map_fuels: input.map_fuels.clone(),
         limits: set_verdicts(measured),

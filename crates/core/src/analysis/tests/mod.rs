@@ -1,6 +1,7 @@
 //! Comparisons of pulls whose curves are known in closed form.
 
 mod edges;
+mod held_against;
 mod noise;
 mod second_looks;
 mod split;

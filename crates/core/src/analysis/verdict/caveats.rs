@@ -15,6 +15,7 @@ use crate::stats::pooled::Interval;
 
 /// What can be done about factors that changed together.
 #[derive(Debug, Clone, PartialEq)]
+#[allow(missing_docs)]
 pub enum Separation {
     /// Nothing safe.
     NotSafe(Vec<Hazard>),
@@ -24,6 +25,10 @@ pub enum Separation {
     AlreadyRun(Vec<Factors>),
     /// These configurations would.
     Pull(Vec<Factors>),
+    /// These would, the first of them a fresh baseline, or candidate, after what time has changed.
+    Fresh { sets: Vec<Factors>, after: Vec<String>, of_base: bool },
+    /// All of it was changed between the two, and nothing stands in between.
+    Bygone,
 }
 
 /// One caveat. Sets go by their id; powers in kW, shares of one.

@@ -11,7 +11,7 @@ use crate::analysis::set_vs_set::{
     Alike, Curves, GainCurve, Gains, Pool, SecondLooks, Split, gain_curve, second_looks, splits,
 };
 use crate::curve::Quantity;
-use crate::factors::{Confounding, Known, confounding};
+use crate::factors::{Confounding, InTime, Known, confounding};
 use crate::pull::engine_speed::SpeedFrom;
 
 /// A candidate set against the baseline.
@@ -89,7 +89,8 @@ fn compare(
     let (a, b) = (&sets[base], &sets[c]);
     let known: Vec<Known<'_>> =
         sets.iter().filter(|s| s.n() > 0 && s.kinds == a.kinds).map(SetResult::known).collect();
-    let confounding = confounding(&a.factors, &b.factors, &known);
+    let in_time = InTime { names: &a.in_time | &b.in_time, candidate_later: b.began_after(a) };
+    let confounding = confounding(&a.factors, &b.factors, &known, &in_time);
     let refused = not_comparable(a, b, settings.across_gears);
     let figures: Vec<FigureComparison> =
         Figure::ALL.into_iter().map(|f| compare_figure(asked, f, c, pool, refused.is_some())).collect();
@@ -115,7 +116,7 @@ fn compare(
     };
     let second = second_looks(sets, pool, [a, b], plain.as_ref(), settings);
     let mut notes: Vec<Caveat> = refused.into_iter().map(Caveat::CantTell).collect();
-    notes.extend(notes::confounded(&confounding, splits.first()));
+    notes.extend(notes::confounded(&confounding, splits.first(), in_time.candidate_later));
     let behind = Behind { measured: plain.is_some(), habit: by_habit, run_again: pool.run_again() };
     notes.extend(notes::of_pair(a, b, vehicle, settings, &behind));
     notes.extend(at_shaft.as_ref().and_then(GainCurve::largest).map(Caveat::AtShaftSpeed));

@@ -22,14 +22,18 @@ const UNEVEN: f64 = 3.0;
 const DRIFT_P: f64 = 0.05;
 
 /// That factors changed together, with what would tell them apart.
-pub(super) fn confounded(c: &Confounding, split: Option<&Split>) -> Option<Caveat> {
+pub(super) fn confounded(c: &Confounding, split: Option<&Split>, candidate_later: bool) -> Option<Caveat> {
     if !c.confounded {
         return None;
     }
     let separation = match (c.separate_with.as_slice(), split) {
         _ if !c.not_safe.is_empty() => Separation::NotSafe(c.not_safe.clone()),
         ([], Some(split)) => Separation::Split(Box::new(split.clone())),
+        ([], None) if c.already_run.is_empty() => Separation::Bygone,
         ([], None) => Separation::AlreadyRun(c.already_run.clone()),
+        (more, _) if !c.fresh_after.is_empty() => {
+            Separation::Fresh { sets: more.to_vec(), after: c.fresh_after.clone(), of_base: candidate_later }
+        }
         (more, _) => Separation::Pull(more.to_vec()),
     };
     Some(Caveat::Confounded { factors: c.factors_differ.clone(), separation })

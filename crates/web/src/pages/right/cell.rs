@@ -11,6 +11,7 @@ use crate::views::{Field, FieldForm, RightPage, Shell, date_words, dyno_kinds, t
 use axum::Form;
 use axum::extract::{Path, State};
 use axum::response::{Html, IntoResponse, Redirect, Response};
+use chrono::NaiveDate;
 use jamjar_store::{CellRecord, CellWords, StoreError, Subject};
 use serde::Deserialize;
 
@@ -35,7 +36,7 @@ pub(crate) struct CellForm {
 }
 
 fn seen_of(c: &CellRecord) -> String {
-    mark(&(&c.name, &c.dyno, &c.folder, c.calibrated_on, &c.note))
+    mark(&(&c.name, &c.dyno, &c.folder, c.calibrations(), &c.note))
 }
 
 fn shown(c: &CellRecord) -> CellForm {
@@ -43,7 +44,7 @@ fn shown(c: &CellRecord) -> CellForm {
         name: c.name.clone(),
         dyno: c.dyno.clone(),
         folder: c.folder.clone(),
-        calibrated: c.calibrated_on.map_or_else(String::new, |d| d.to_string()),
+        calibrated: c.calibrations().iter().map(ToString::to_string).collect::<Vec<_>>().join(", "),
         note: c.note.clone(),
         why: String::new(),
         seen: seen_of(c),
@@ -66,19 +67,22 @@ async fn built(
         fields: vec![
             Field::text("name", "Name", &f.name).wide(20),
             Field::one_of("dyno", "Dyno", &f.dyno, kinds),
-            Field { kind: "date", ..Field::text("calibrated", "Calibrated on", &f.calibrated) },
+            Field::text("calibrated", "Calibrated on", &f.calibrated)
+                .wide(24)
+                .hint("every date, such as 2026-03-24, 2025-09-02: sets on both sides of one differ in it"),
             Field::text("folder", "Folder of its recorders", &f.folder)
                 .wide(40)
                 .hint("watched while something runs on a day here: what appears is taken in"),
             Field { kind: "area", ..Field::text("note", "Note", &f.note).wide(60) },
             Field::text("why", "Why", &f.why).wide(30),
         ],
-        says: "Its days carry its name. A new calibration is for who reads figures across it.".into(),
+        says: "Its days carry its name. A comparison across a calibration names it, like a change of cell."
+            .into(),
     };
     let shell = Shell::new("A cell", &prefs.theme, "settings");
     let mut p = RightPage::new(shell, "cell", c.id, c.name.clone(), form);
     p.crumbs = vec![("/settings#cells".into(), "Settings".into())];
-    let day = |(id, date, vehicle): (i64, chrono::NaiveDate, String)| {
+    let day = |(id, date, vehicle): (i64, NaiveDate, String)| {
         (format!("/days/{id}"), format!("{}, {vehicle}", date_words(date)))
     };
     p.lines = state.store.days_of_cell(c.id, DAYS).await?.into_iter().map(day).collect();
@@ -98,6 +102,23 @@ pub(crate) async fn show(
     page(&built(&state, &prefs, &c, &shown(&c), &who.name).await?)
 }
 
+/// Most calibrations kept of a cell.
+const MOST_CALIBRATIONS: usize = 40;
+
+/// Dates with commas, semicolons or spaces between, newest first and each once.
+fn dates_of(text: &str) -> Result<Vec<NaiveDate>, String> {
+    let parts = text.split([',', ';', ' ']).filter(|p| !p.is_empty());
+    let mut out: Vec<NaiveDate> = parts
+        .map(|d| d.parse().map_err(|_| format!("“{d}” is not a date such as 2026-03-24")))
+        .collect::<Result<_, _>>()?;
+    out.sort_unstable_by(|a, b| b.cmp(a));
+    out.dedup();
+    if out.len() > MOST_CALIBRATIONS {
+        return Err(format!("{} dates are too many: {MOST_CALIBRATIONS} fit", out.len()));
+    }
+    Ok(out)
+}
+
 pub(crate) async fn edit(
     Calibrator(who): Calibrator,
     prefs: Prefs,
@@ -113,12 +134,7 @@ pub(crate) async fn edit(
         if name.is_empty() || name.chars().count() > 120 {
             return Err(("name", "a cell needs a name of at most 120 characters".to_owned()));
         }
-        let calibrated_on = match f.calibrated.trim() {
-            "" => None,
-            d => Some(
-                d.parse().map_err(|_| ("calibrated", format!("“{d}” is not a date such as 2026-03-24")))?,
-            ),
-        };
+        let calibrations = dates_of(&f.calibrated).map_err(|e| ("calibrated", e))?;
         if !f.dyno.is_empty() && dyno_kinds().iter().all(|k| k.0 != f.dyno) {
             return Err(("dyno", "choose the kind of dyno".to_owned()));
         }
@@ -129,7 +145,7 @@ pub(crate) async fn edit(
             name: name.to_owned(),
             dyno: f.dyno.clone(),
             folder: f.folder.trim().to_owned(),
-            calibrated_on,
+            calibrations,
             note: f.note.trim().to_owned(),
         })
     })();
@@ -147,5 +163,24 @@ pub(crate) async fn edit(
                 Ok(Redirect::to(&format!("/cells/{id}")).into_response())
             }
         },
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn calibrations_are_typed_in_any_order_and_kept_newest_first() {
+        let dates = |t: &str| dates_of(t).map(|d| d.iter().map(ToString::to_string).collect::<Vec<_>>());
+        assert_eq!(
+            dates("2025-09-02, 2026-03-24;2025-09-02"),
+            Ok(vec!["2026-03-24".into(), "2025-09-02".into()])
+        );
+        assert_eq!(dates("  "), Ok(Vec::new()));
+        assert!(dates("2026-03-24, soon").unwrap_err().contains("“soon” is not a date"));
+        let many: String =
+            (1..=28).flat_map(|d| (1..=2).map(move |m| format!("2026-0{m}-{d:02} "))).collect();
+        assert!(dates(&many).unwrap_err().contains("56 dates are too many"));
     }
 }

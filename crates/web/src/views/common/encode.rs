@@ -1,6 +1,7 @@
 //! Stable encodings: the hue of a map and the dash of a fuel, the same on every page.
 
 use jamjar_chart::{Dash, Jar, Paint, Tone, jar_svg};
+use jamjar_core::factors::{Factors, rungs::rungs};
 use jamjar_core::limits::{LimitOutcome, Verdict};
 use jamjar_store::Set;
 
@@ -27,26 +28,10 @@ impl Encoding {
         Dash(self.fuels.iter().position(|f| *f == set.config.fuel).unwrap_or(0))
     }
 
-    /// Rungs among sets shown together: for each, its place among those of its map and fuel that differ in boost,
-    /// from the lowest; `None` for one that stands alone.
+    /// Rungs among sets shown together: for each, its place from the lowest; `None` for one that stands alone.
     pub(crate) fn rungs(sets: &[&Set]) -> Vec<Option<usize>> {
-        let kin = |a: &Set, b: &Set| a.config.map == b.config.map && a.config.fuel == b.config.fuel;
-        let boosts = |s: &Set| {
-            let mut all: Vec<&str> = sets
-                .iter()
-                .filter(|o| kin(o, s))
-                .map(|o| o.config.boost.as_str())
-                .filter(|b| !b.is_empty())
-                .collect();
-            all.sort_by(|a, b| leading_number(a).total_cmp(&leading_number(b)).then(a.cmp(b)));
-            all.dedup();
-            all
-        };
-        let rung = |s: &&Set| {
-            let all = boosts(s);
-            all.iter().position(|b| *b == s.config.boost).filter(|_| all.len() > 1)
-        };
-        sets.iter().map(rung).collect()
+        let factors: Vec<Factors> = sets.iter().map(|s| s.config.factors()).collect();
+        rungs(&factors.iter().collect::<Vec<_>>()).into_iter().map(|r| Some(r?.place)).collect()
     }
 
     /// A set as it is shown everywhere.
@@ -63,12 +48,6 @@ impl Encoding {
             jar: jar_svg(jar_of(verdicts), tone, &set.id.to_string(), Paint::Page),
         }
     }
-}
-
-/// The number a text begins with; what begins with none comes first.
-fn leading_number(s: &str) -> f64 {
-    let number: String = s.trim().chars().take_while(|c| c.is_ascii_digit() || *c == '.').collect();
-    number.parse().unwrap_or(f64::NEG_INFINITY)
 }
 
 /// Names and marks of a set: hue of its map, dash of its fuel, jar of its margins.

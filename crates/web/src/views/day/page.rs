@@ -121,6 +121,7 @@ pub(crate) struct DayPage {
     pub(crate) vehicle: String,
     pub(crate) vehicle_id: i64,
     pub(crate) date: String,
+    pub(crate) iso_date: String,
     pub(crate) place: String,
     pub(crate) air_words: String,
     pub(crate) temperature: String,
@@ -196,6 +197,7 @@ pub(crate) fn day_page(
         vehicle: day.vehicle.clone(),
         vehicle_id: day.vehicle_id,
         date: date_words(day.date),
+        iso_date: day.date.to_string(),
         place: day.place.clone(),
         air_words: match day.air {
             Some(a) => {
@@ -245,7 +247,7 @@ pub(crate) fn day_page(
 }
 
 /// One set; what a pull shows only beside the others of the day is flagged here.
-fn card(read: &SetRead, v: &VehicleRecord, e: &Encoding, prefs: &Prefs) -> SetCard {
+pub(super) fn card(read: &SetRead, v: &VehicleRecord, e: &Encoding, prefs: &Prefs) -> SetCard {
     let (s, result, verdicts) = (&read.stored, &read.result, &read.verdicts);
     let peak = result.figure(Figure::PeakPower);
     let u = prefs.power;

@@ -5,6 +5,7 @@ use crate::views::common::Encoding;
 use askama::Template;
 use chrono::{NaiveTime, Timelike};
 use jamjar_chart::{Paint, Timeline, TimelineSeries, TimelineSet};
+use jamjar_core::air::AirState;
 use jamjar_core::analysis::Measured;
 use jamjar_store::{Checklist, DaySheet, Intervention};
 use jamjar_workflow::checklist::ITEMS;
@@ -86,20 +87,16 @@ pub(crate) struct AirRow {
 }
 
 pub(crate) fn air_rows(sheet: &DaySheet, prefs: &Prefs) -> Vec<AirRow> {
-    sheet
-        .air
-        .iter()
-        .map(|(at, a)| AirRow {
-            at: hhmm(*at),
-            text: format!(
-                "{:.1} °C, {:.0} %, {:.1} hPa",
-                a.temperature_c,
-                100.0 * a.humidity,
-                a.pressure_hpa
-            ),
-            factor: prefs.correction.air_factor(a).map_or_else(String::new, |f| format!("{f:.3}")),
-        })
-        .collect()
+    sheet.air.iter().map(|a| air_row(a, prefs)).collect()
+}
+
+/// A reading of the air with its correction.
+pub(super) fn air_row((at, a): &(NaiveTime, AirState), prefs: &Prefs) -> AirRow {
+    AirRow {
+        at: hhmm(*at),
+        text: format!("{:.1} °C, {:.0} %, {:.1} hPa", a.temperature_c, 100.0 * a.humidity, a.pressure_hpa),
+        factor: prefs.correction.air_factor(a).map_or_else(String::new, |f| format!("{f:.3}")),
+    }
 }
 
 /// Something that was changed on the vehicle.

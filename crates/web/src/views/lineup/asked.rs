@@ -29,6 +29,8 @@ pub(crate) struct LineUpAsked {
     pub(crate) columns: Vec<Figure>,
     /// Two steps whose gains are compared, as ids of sets: from and to.
     pub(crate) steps: Option<[[i64; 2]; 2]>,
+    /// Channel that is read at equal output; blank when nobody asked.
+    pub(crate) equal: String,
 }
 
 /// The fields of an address as they came.
@@ -44,6 +46,7 @@ pub(crate) struct Fields<'a> {
     pub(crate) minus: bool,
     pub(crate) columns: &'a str,
     pub(crate) steps: &'a str,
+    pub(crate) equal: &'a str,
 }
 
 /// Two steps as `1-2,1-3`.
@@ -89,6 +92,7 @@ impl LineUpAsked {
             minus: f.minus,
             columns: f.columns.split(',').filter_map(Figure::from_id).collect(),
             steps: steps(f.steps),
+            equal: lane_ids(f.equal).into_iter().next().unwrap_or_default(),
         })
     }
 
@@ -122,6 +126,9 @@ impl LineUpAsked {
         if let Some([[a, b], [c, d]]) = self.steps {
             out.push(("steps", format!("{a}-{b},{c}-{d}")));
         }
+        if !self.equal.is_empty() {
+            out.push(("equal", self.equal.clone()));
+        }
         out
     }
 }
@@ -151,11 +158,12 @@ mod tests {
             minus: true,
             columns: "peak_torque,none,power_at",
             steps: "1-2,1-3",
+            equal: "manifold_pressure",
         };
         let all = LineUpAsked::read(&f).unwrap();
         assert_eq!(
             query_of(&all.pairs()),
-            "view=power_at&band=2500-5000&at=4100&across=same+clutch%2C+both+locked&along=road&lanes=mixture%2Cspark&minus=1&columns=peak_torque%2Cpower_at&steps=1-2%2C1-3"
+            "view=power_at&band=2500-5000&at=4100&across=same+clutch%2C+both+locked&along=road&lanes=mixture%2Cspark&minus=1&columns=peak_torque%2Cpower_at&steps=1-2%2C1-3&equal=manifold_pressure"
         );
         let again = LineUpAsked::read(&Fields {
             band: "2500-5000",

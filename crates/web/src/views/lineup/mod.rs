@@ -5,6 +5,7 @@ mod asked;
 mod caveats;
 mod chart;
 mod figures;
+mod held;
 mod matrix;
 mod names;
 mod page;

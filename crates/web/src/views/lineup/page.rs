@@ -4,6 +4,7 @@ use super::asked::{LineUpAsked, band_words};
 use super::caveats::{not_drawn, tag};
 use super::chart::{chart_of, data_json};
 use super::figures::{FigureRow, column_links, columns_shown, figure_row, largest_heads};
+use super::held::{HeldView, held_view};
 use super::matrix::{Matrix, matrix};
 use super::names::{WhyNot, detail_of, focus_of, index, larger, name_of};
 use super::places::{half, missing, place_of};
@@ -88,6 +89,7 @@ pub(crate) struct LineUpPage {
     pub(crate) crossover: String,
     pub(crate) speeds: SpeedTable,
     pub(crate) steps: Option<StepsView>,
+    pub(crate) held: HeldView,
     pub(crate) columns: Vec<AxisLink>,
     pub(crate) quantities: Vec<AxisLink>,
     pub(crate) lanes: Vec<LaneLink>,
@@ -230,6 +232,7 @@ pub(crate) fn lineup_page(
         crossover: looked_at.and_then(|c| crossover_sentence(c, &l.results, &to)).unwrap_or_default(),
         speeds: speed_table(l, prefs, &order, &|i| e.tone(&l.sets[i].set).name()),
         steps: steps_view(l, asked, &to),
+        held: looked_at.map_or_else(HeldView::default, |c| held_view(l, c, (asked, channels), prefs, &to)),
         columns: column_links(l, &hidden, asked, &columns),
         quantities: quantity_links(&own, prefs),
         lanes: lane_links(l, &hidden, asked),
