@@ -178,7 +178,12 @@ impl Store {
                 .await?;
             if was.name != now.name || old != *new {
                 diesel::update(cell_day::table.filter(cell_day::cell_id.eq(id)))
-                    .set((cell_day::place.eq(&now.name), cell_day::version.eq(cell_day::version + 1)))
+                    .set((
+                        cell_day::place.eq(&now.name),
+                        cell_day::version.eq(cell_day::version + 1),
+                        // Which dyno figures were made on is a factor of every comparison.
+                        cell_day::measured.eq(cell_day::measured + 1),
+                    ))
                     .execute(c)
                     .await?;
             }
@@ -251,6 +256,30 @@ impl Store {
             .order((cell_day::on_date.desc(), cell_day::id))
             .limit(limit)
             .select((cell_day::id, cell_day::on_date, vehicle::name))
+            .load(&mut c)
+            .await?)
+    }
+
+    /// Days in a cell before a date, newest first, with the vehicle of each.
+    ///
+    /// # Errors
+    /// [`StoreError`] when the database cannot answer.
+    #[boxed]
+    pub async fn earlier_in_cell(
+        &self,
+        cell: &str,
+        before: NaiveDate,
+        limit: i64,
+    ) -> Result<Vec<(i64, i64)>, StoreError> {
+        let mut c = self.conn().await?;
+        Ok(cell_day::table
+            .inner_join(vehicle::table)
+            .inner_join(cell::table.on(cell_day::cell_id.eq(cell::id.nullable())))
+            .filter(cell::name.eq(cell).and(cell_day::on_date.lt(before)))
+            .filter(cell_day::archived_at.is_null().and(vehicle::archived_at.is_null()))
+            .order((cell_day::on_date.desc(), cell_day::id.desc()))
+            .limit(limit)
+            .select((cell_day::id, cell_day::vehicle_id))
             .load(&mut c)
             .await?)
     }

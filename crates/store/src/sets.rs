@@ -315,6 +315,19 @@ impl Store {
         with_pulls(&mut c, &self.decoded, sets).await
     }
 
+    /// Sets without their pulls, in the order of the ids given; unknown and archived ones are left out.
+    ///
+    /// # Errors
+    /// [`StoreError`] when the database cannot answer.
+    #[boxed]
+    pub async fn sets_alone(&self, ids: &[i64]) -> Result<Vec<Set>, StoreError> {
+        let mut c = self.conn().await?;
+        let rows: Vec<Row> = in_use!().filter(pull_set::id.eq_any(ids)).load(&mut c).await?;
+        let mut sets: Vec<Set> = rows.into_iter().map(Into::into).collect();
+        sets.sort_by_key(|s| ids.iter().position(|i| *i == s.id));
+        Ok(sets)
+    }
+
     /// Sets of a day in order of running, with their pulls.
     ///
     /// # Errors

@@ -7,13 +7,7 @@
   // Selects that act at once.
   document.addEventListener("change", (e) => {
     if (e.target.matches("[data-submit]")) e.target.form.requestSubmit();
-    if (e.target.matches("[data-set]")) keepSets(e.target.form);
   });
-  function keepSets(form) {
-    const field = $("[data-sets]", form);
-    if (field) field.value = all("[data-set]:checked", form).map((c) => c.dataset.set).filter((v, i, list) => list.indexOf(v) === i).join(",");
-  }
-  all("[data-sets]").forEach((f) => keepSets(f.form));
 
   // Cautions: shown until seen, once a day.
   const caution = $("[data-caution]");

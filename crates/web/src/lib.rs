@@ -108,6 +108,7 @@ pub fn router(state: AppState) -> Router {
         .route("/plan", post(kept::plan))
         .route("/plan/{id}/drop", post(kept::unplan))
         .route("/line-up", get(lineup::show))
+        .route("/line-up/choose", get(lineup::chosen))
         .route("/line-up/chart.svg", get(lineup::svg))
         .route("/line-up/chart.png", get(lineup::png))
         .route("/line-up/data.csv", get(lineup::csv))

@@ -240,7 +240,7 @@ async fn walk(d: WebDriver, base: String) {
     let store = see(&d, "#commit button.btn").await;
     store.scroll_into_view().await.unwrap();
     store.click().await.unwrap();
-    see(&d, ".setcard table").await;
+    see(&d, "tbody.setcard").await;
     assert!(d.find(By::Css("body")).await.unwrap().text().await.unwrap().contains("aligned ±"));
 
     looks_closer_at_a_pull(&d).await;

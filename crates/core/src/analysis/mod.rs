@@ -28,7 +28,7 @@ pub use set::{
 };
 pub use set_vs_set::{
     Crossover, GainCurve, Gains, LargestGain, OrderFree, SecondLooks, Share, Split, StateDifference, Step,
-    crossovers, differs,
+    crossovers, differs, habit_of,
 };
 pub use verdict::{
     APART_P, AtOutput, AtSpeed, Became, Caveat, Comparison, EffectMatrix, EffectRow, FILLED_WITHIN,

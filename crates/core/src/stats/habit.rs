@@ -3,7 +3,8 @@
 
 use super::distributions::t_quantile;
 use super::family::dunnett_quantile;
-use super::pooled::Interval;
+use super::pooled::{Interval, within};
+use super::two_sets::{mean, sample_sd};
 use serde::{Deserialize, Serialize};
 
 /// Scatter between mountings, relative.
@@ -28,6 +29,43 @@ pub struct Habit {
     /// Between mountings, where it is known.
     #[serde(default)]
     pub between: Option<HabitBetween>,
+    /// Least and largest scatter of its sets, where they are known.
+    #[serde(default)]
+    pub spread: Option<[f64; 2]>,
+}
+
+/// The habit that sets of earlier days show; `None` where none has two pulls.
+///
+/// # Formula
+/// `s² = Σ_sets Σ_i (x_i/x̄ − 1)² / Σ_sets (n − 1)`, `K` sets of two pulls and more
+///
+/// where
+/// - `x`: a figure of single pulls, `x̄` its mean over a set of `n` (domain, section 4).
+///
+/// ```
+/// use jamjar_core::stats::habit::gathered;
+/// let h = gathered(&[&[99.0, 101.0], &[198.0, 202.0], &[150.0]]).unwrap();
+/// assert!((h.relative_sd - 0.01 * 2.0_f64.sqrt()).abs() < 1e-12 && (h.dof, h.sets) == (2.0, 2));
+/// ```
+pub fn gathered(sets: &[&[f64]]) -> Option<Habit> {
+    let shares: Vec<Vec<f64>> = sets
+        .iter()
+        .filter(|s| s.len() > 1)
+        .map(|s| {
+            let level = mean(s);
+            s.iter().map(|x| x / level).collect()
+        })
+        .collect();
+    let w = within(&shares.iter().map(Vec::as_slice).collect::<Vec<_>>())?;
+    let each = shares.iter().filter_map(|s| sample_sd(s));
+    let spread = each.fold([f64::INFINITY, 0.0], |[low, high], s| [s.min(low), s.max(high)]);
+    Some(Habit {
+        relative_sd: w.sd,
+        dof: w.df,
+        sets: u32::try_from(shares.len()).unwrap_or(u32::MAX),
+        between: None,
+        spread: Some(spread),
+    })
 }
 
 /// With fewer degrees of freedom, or fewer sets, a habit is none.
@@ -57,7 +95,7 @@ impl Habit {
     ///
     /// ```
     /// use jamjar_core::stats::habit::Habit;
-    /// let h = Habit { relative_sd: 0.006, dof: 18.0, sets: 9, between: None };
+    /// let h = Habit { relative_sd: 0.006, dof: 18.0, sets: 9, between: None, spread: None };
     /// let i = h.difference([(100.0, 1), (110.0, 1)]).unwrap();
     /// let wanted = 2.306_004 * 0.006 * (100.0f64.powi(2) + 110.0f64.powi(2)).sqrt();
     /// assert!((i.half_width - wanted).abs() < 1e-4 && i.difference == 10.0);
@@ -84,7 +122,7 @@ mod tests {
 
     #[test]
     fn little_history_is_no_habit_and_mountings_widen_it() {
-        let h = Habit { relative_sd: 0.006, dof: 18.0, sets: 9, between: None };
+        let h = Habit { relative_sd: 0.006, dof: 18.0, sets: 9, between: None, spread: None };
         let pulls = [(100.0, 1), (104.0, 1)];
         for short in [Habit { dof: 9.0, ..h }, Habit { sets: 4, ..h }, Habit { relative_sd: 0.0, ..h }] {
             assert_eq!(short.difference(pulls), None);

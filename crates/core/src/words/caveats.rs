@@ -37,9 +37,10 @@ pub fn caveat(c: &Caveat, to: &Speech<'_>) -> String {
         Caveat::BorrowedScatter => "A set has one pull: the interval borrows its scatter from the day's other sets.".into(),
         Caveat::HeldSteps { shared } => format!("Held steps, {shared} speeds in common: nothing was measured between them."),
         Caveat::Provisional(h) => format!(
-            "Provisional: the scatter is that of the cell's earlier days ({:.2} % of one pull, {} sets), not of this one. One vehicle in ten is noisier: 95 % is then 82 to 90 %. Pull each again to measure it.",
+            "Provisional: the scatter is that of the cell's earlier days ({:.2} % of one pull, {} sets{}), not of this one. One vehicle in ten is noisier: 95 % is then 82 to 90 %. Pull each again to measure it.",
             100.0 * h.relative_sd,
-            h.sets
+            h.sets,
+            h.spread.map_or_else(String::new, |[a, b]| format!(", from {:.2} to {:.2} %", 100.0 * a, 100.0 * b))
         ),
         Caveat::OneMounting => {
             "Within one mounting only: no set was run again, so scatter between mountings is not in the interval.".into()

@@ -8,9 +8,10 @@ use crate::error::WebError;
 use crate::prefs::Prefs;
 use crate::state::{AppState, PageMade};
 use crate::views::{
-    Encoding, LineUpAsked, LineUpFields, chart_of, lineup_channels, lineup_focus, lineup_page, lineup_tracks,
+    Choose, ChooseRow, Encoding, LineUpAsked, LineUpFields, chart_of, date_words, lineup_channels,
+    lineup_focus, lineup_page, lineup_tracks, several_page,
 };
-use axum::extract::{Query, State};
+use axum::extract::{Query, RawQuery, State};
 use axum::http::Uri;
 use axum::http::header::{CONTENT_DISPOSITION, CONTENT_TYPE};
 use axum::response::{Html, IntoResponse, Redirect, Response};
@@ -18,13 +19,15 @@ use jamjar_chart::{Paint, lineup_svg};
 use jamjar_core::analysis::{Along, Settings};
 use jamjar_core::channel::Channel;
 use jamjar_core::curve::{Quantity, index_of};
-use jamjar_store::Thing;
+use jamjar_store::{Set, Thing};
 use jamjar_workflow::keep::Made;
 use jamjar_workflow::lineup::{self, Channels, LineUp, line_up};
 use resvg::{tiny_skia, usvg};
 use serde::Deserialize;
 use std::sync::{Arc, OnceLock};
 
+/// More sets than this nobody chooses from (our choice).
+const MOST_ASKED: usize = 400;
 /// Pixels per chart unit in the PNG.
 const PNG_SCALE: f32 = 2.0;
 
@@ -114,11 +117,62 @@ async fn read(state: &AppState, prefs: &Prefs, p: &Params) -> Result<Arc<(LineUp
 }
 
 /// Sets asked for, each once.
-fn ids_of(p: &Params) -> Vec<i64> {
-    let mut ids: Vec<i64> = p.sets.split(',').filter_map(|s| s.trim().parse().ok()).collect();
+fn asked_for(p: &Params) -> Vec<i64> {
+    once(p.sets.split(',').filter_map(|s| s.trim().parse().ok()).take(MOST_ASKED))
+}
+
+fn once(ids: impl Iterator<Item = i64>) -> Vec<i64> {
     let mut seen = std::collections::HashSet::new();
-    ids.retain(|i| seen.insert(*i));
+    ids.filter(|i| seen.insert(*i)).collect()
+}
+
+/// Of the sets asked for those that are drawn: as many as can be read over each other, the baseline among them.
+fn ids_of(p: &Params) -> Vec<i64> {
+    let all = asked_for(p);
+    let base = p.base.filter(|b| all.contains(b));
+    let mut ids: Vec<i64> = all.iter().copied().take(lineup::MAX_SETS).collect();
+    if let Some(b) = base.filter(|b| !ids.contains(b)) {
+        ids.pop();
+        ids.insert(0, b);
+    }
     ids
+}
+
+/// What may be chosen, where more was asked for than is drawn.
+async fn choose(state: &AppState, p: &Params, l: &LineUp) -> Result<Option<Choose>, WebError> {
+    let (all, drawn) = (asked_for(p), ids_of(p));
+    if all.len() == drawn.len() {
+        return Ok(None);
+    }
+    let row = |s: &Set| {
+        let c = &s.config;
+        let rest: Vec<&str> =
+            [&c.boost, &c.gear].into_iter().map(String::as_str).filter(|v| !v.is_empty()).collect();
+        let rest = if rest.is_empty() { String::new() } else { format!(", {}", rest.join(", ")) };
+        ChooseRow {
+            id: s.id,
+            words: format!("{} on {}{rest}, {}", c.map, c.fuel, date_words(s.date)),
+            on: drawn.contains(&s.id),
+        }
+    };
+    Ok(Some(Choose {
+        line: format!("{} of {} drawn: choose", drawn.len(), all.len()),
+        base: l.sets[l.base].set.id,
+        rows: state.store.sets_alone(&all).await?.iter().map(row).collect(),
+    }))
+}
+
+/// Sets that were ticked, as the address of their line-up: the first is the baseline unless another was said.
+pub(crate) async fn chosen(_: Reader, RawQuery(query): RawQuery) -> Redirect {
+    let query = query.unwrap_or_default();
+    let said = |name: &'static str| {
+        form_urlencoded::parse(query.as_bytes()).filter(move |p| p.0 == name).filter_map(|p| p.1.parse().ok())
+    };
+    let ids = once(said("set").take(MOST_ASKED));
+    let base = said("base").find(|b: &i64| ids.contains(b));
+    let joined = ids.iter().map(i64::to_string).collect::<Vec<_>>().join(",");
+    let base = base.map_or_else(String::new, |b| format!("&base={b}"));
+    Redirect::to(&format!("/line-up?sets={joined}{base}"))
 }
 
 /// The channels of a line-up, where lanes of them or one at equal output are asked for: kept as long as it is.
@@ -140,7 +194,8 @@ async fn channels(state: &AppState, p: &Params, l: &LineUp) -> Result<Arc<Channe
 const PULL_WEIGHT: usize = 64 << 10;
 
 fn rests_on(l: &LineUp) -> Vec<Thing> {
-    let mut out: Vec<Thing> = l.sets.iter().map(|s| Thing::Figures(s.set.day_id)).collect();
+    let days = l.sets.iter().map(|s| s.set.day_id).chain(l.habit_days.iter().copied());
+    let mut out: Vec<Thing> = days.map(Thing::Figures).collect();
     out.extend([Thing::Vehicle(l.vehicle.id), Thing::Names]);
     out.sort_unstable();
     out.dedup();
@@ -158,13 +213,37 @@ pub(crate) async fn show(
         return Ok((keeping([prefs.cookie()]), Redirect::to(&clean)).into_response());
     }
     let made = || async {
+        let vehicles = lineup::by_vehicle(&state.store, &ids_of(&p)).await?;
+        if vehicles.len() > 1 {
+            return beside_each_other(&state, &prefs, &p, &vehicles).await;
+        }
         let kept = read(&state, &prefs, &p).await?;
         let (l, e) = &*kept;
-        let body = page(&lineup_page(l, e, &prefs, &p.asked()?, &*channels(&state, &p, l).await?))?.0;
-        Ok(PageMade { body, rests_on: rests_on(l), lasts: true })
+        let channels = channels(&state, &p, l).await?;
+        let mut out = lineup_page(l, e, &prefs, &p.asked()?, &channels);
+        out.choose = choose(&state, &p, l).await?;
+        Ok(PageMade { body: page(&out)?.0, rests_on: rests_on(l), lasts: true })
     };
     let body = state.page(page_key(&uri, &prefs), made).await?;
     Ok(Html(body).into_response())
+}
+
+/// Several vehicles, each against its own baseline.
+async fn beside_each_other(
+    state: &AppState,
+    prefs: &Prefs,
+    p: &Params,
+    vehicles: &[Vec<Set>],
+) -> Result<PageMade, WebError> {
+    let asked = p.asked()?;
+    let settings = Settings { at_rpm: asked.at, ..prefs.settings(asked.band) };
+    let mut all = Vec::new();
+    for l in lineup::several(&state.store, vehicles, &settings).await? {
+        let e = encoding(state, l.vehicle.id).await?;
+        all.push((l, e));
+    }
+    let rests_on = all.iter().flat_map(|(l, _)| rests_on(l)).collect();
+    Ok(PageMade { body: page(&several_page(&all, prefs))?.0, rests_on, lasts: true })
 }
 
 fn file(kind: &'static str, name: &str, body: impl IntoResponse) -> Response {

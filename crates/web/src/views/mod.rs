@@ -27,8 +27,8 @@ pub(crate) use day::{
 };
 pub(crate) use erase::ErasePage;
 pub(crate) use lineup::{
-    Fields as LineUpFields, LineUpAsked, channels_shown as lineup_channels, chart_of,
-    focus_of as lineup_focus, lineup_page, tracks as lineup_tracks,
+    Choose, ChooseRow, Fields as LineUpFields, LineUpAsked, channels_shown as lineup_channels, chart_of,
+    focus_of as lineup_focus, lineup_page, several_page, tracks as lineup_tracks,
 };
 pub(crate) use pull::{Asked, evidence_view, pull_page, to_learn};
 pub(crate) use right::{Field, FieldForm, PutAway, RightPage, Standing, trail};

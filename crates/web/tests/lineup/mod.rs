@@ -179,3 +179,97 @@ async fn several_speeds_stand_side_by_side_and_a_step_is_held_against_another() 
     let two = cell.get("/line-up?sets=1,2&base=1&steps=1-2,1-9").await.text();
     assert!(!two.contains("id=\"steps\""), "two sets have one step");
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn sets_are_held_against_each_other_in_other_ways_each_a_sentence_and_a_link() {
+    let cell = Cell::with_demo().await;
+    let all = "/line-up?sets=1,2,3,4,5,6,7,8&base=1&focus=2";
+    let page = cell.get(all).await.text();
+    for says in [
+        "Other ways to hold them against each other",
+        "the hollow at 3600 rpm",
+        "The change of map acts in fuel RON 95 E5 (+",
+        "Between its own shifts, from 3",
+        "What does it take for the same output?",
+    ] {
+        assert!(page.contains(says), "{says}");
+    }
+    assert!(!page.contains("The same 100 kW"), "nobody asked for a channel");
+    let equal = cell.get(&format!("{all}&equal=manifold_pressure")).await.text();
+    assert!(equal.contains("The same 100 kW in C1 on RON 95 E5 as in Stock on RON 95 E5"), "{equal}");
+    assert!(equal.contains("more manifold pressure") && equal.contains("of speed, rpm"));
+    let psi = cell.get(&format!("{all}&equal=manifold_pressure&pressure=psi&power=hp")).await.text();
+    assert!(psi.contains(" psi more manifold pressure") && psi.contains("power, hp"), "{psi}");
+    let unknown = cell.get(&format!("{all}&equal=no_such_channel")).await.text();
+    assert!(!unknown.contains("The same "), "a channel nobody has is not read");
+    assert!(!cell.get("/line-up?sets=1").await.text().contains("Other ways"), "one set alone");
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn sets_of_several_vehicles_are_compared_in_per_cent_only_and_it_is_said() {
+    let cell = Cell::with_demo().await;
+    let sets = cell.store.latest_sets(400).await.unwrap();
+    let of = |vehicle: i64| {
+        sets.iter()
+            .find(|s| s.vehicle_id == vehicle && s.config.map_kind == "custom")
+            .map(|s| (s.id, s.vehicle.clone()))
+    };
+    let picked: Vec<(i64, String)> = (1..=4).filter_map(of).collect();
+    assert!(picked.len() >= 2, "{picked:?}");
+    let ids: Vec<String> = picked.iter().map(|p| p.0.to_string()).collect();
+    let page = cell.get(&format!("/line-up?sets={}", ids.join(","))).await.text();
+    assert!(page.contains("kilowatts of different vehicles are not compared"), "{page}");
+    for (_, name) in &picked {
+        assert!(page.contains(&format!("<th scope=\"row\">{name}</th>")), "{name}");
+    }
+    let table = page.split("<table").nth(1).unwrap().split("</table>").next().unwrap();
+    assert!(!table.contains("kW") && table.contains("peak power, %"), "{table}");
+    assert!(count(table, "Stock on ") >= picked.len(), "each against its own stock set: {table}");
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn more_sets_than_can_be_read_are_drawn_in_part_and_a_person_chooses() {
+    let cell = Cell::with_demo().await;
+    let own: Vec<i64> = cell
+        .store
+        .latest_sets(400)
+        .await
+        .unwrap()
+        .iter()
+        .filter(|s| s.vehicle_id == 1)
+        .map(|s| s.id)
+        .collect();
+    assert!(own.len() > 16, "{}", own.len());
+    let joined = own.iter().map(i64::to_string).collect::<Vec<_>>().join(",");
+    let last = own[own.len() - 1];
+    let page = cell.get(&format!("/line-up?sets={joined}&base={last}")).await.text();
+    assert!(page.contains(&format!("16 of {} drawn: choose", own.len())), "{page}");
+    assert!(page.contains(&format!("value=\"{last}\" checked")), "the baseline is drawn");
+    assert_eq!(count(&page, "name=\"set\""), own.len());
+    let chosen = cell.get(&format!("/line-up/choose?set=7&set=2&set=7&set=x&base={last}")).await.location();
+    assert_eq!(chosen, "/line-up?sets=7,2", "a baseline that was not ticked is none");
+    assert_eq!(cell.get("/line-up/choose?set=7&set=2&base=2").await.location(), "/line-up?sets=7,2&base=2");
+    assert!(cell.get("/line-up/choose").await.location().ends_with("sets="));
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_day_of_single_pulls_stands_on_the_habit_of_its_cell_and_says_so() {
+    let cell = Cell::with_demo().await;
+    let newest = cell.store.days_of_vehicle(1, 1).await.unwrap()[0].id;
+    let sets = cell.store.sets_of_day(newest).await.unwrap();
+    let [one, two] = [&sets[0], &sets[1]];
+    let at = format!("/line-up?sets={},{}", one.set.id, two.set.id);
+    assert!(!cell.get(&at).await.text().contains("Provisional"), "measured wins");
+    for set in &sets {
+        for (pull, _) in set.pulls.iter().skip(1) {
+            cell.post(&format!("/pulls/{}/exclude", pull.id), &[("reason", "only one was made")]).await;
+        }
+    }
+    let page = cell.get(&at).await.text();
+    assert!(page.contains("the scatter is that of the cell&#39;s earlier days (0."), "{page}");
+    assert!(page.contains(" provisionally gains ") || page.contains("provisional gain"), "{page}");
+    assert!(
+        page.contains(" %, 2") && page.contains("sets, from 0."),
+        "how many sets, and how far they lie apart: {page}"
+    );
+}

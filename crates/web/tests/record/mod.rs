@@ -536,10 +536,10 @@ async fn another_cell_is_a_factor_of_what_is_compared_across_it() {
 async fn a_calibration_between_two_days_differs_like_another_cell_and_a_fresh_baseline_is_proposed() {
     let cell = Cell::with_demo().await;
     let sets = cell.store.latest_sets(200).await.unwrap();
-    let of = |s: &jamjar_store::Set| {
+    fn of(s: &jamjar_store::Set) -> impl PartialEq + use<'_> {
         let c = &s.config;
-        (s.vehicle_id, s.cell.clone(), c.fuel.clone(), c.gear.clone(), c.boost.clone(), c.build.clone())
-    };
+        (s.vehicle_id, &s.cell, &c.fuel, &c.gear, &c.boost, &c.build, &c.extras)
+    }
     // Before the day on which the gearbox got other software.
     let sets: Vec<_> = sets.into_iter().filter(|s| s.date.to_string().as_str() < "2026-05-01").collect();
     let (late, early) = sets

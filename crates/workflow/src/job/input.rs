@@ -79,7 +79,8 @@ pub struct ProvisionalScatter {
 impl ProvisionalScatter {
     /// As the core knows it.
     pub fn habit(&self) -> Habit {
-        Habit { relative_sd: self.relative_sd, dof: self.dof, sets: self.sets, between: self.between }
+        let Self { relative_sd, dof, sets, between, .. } = *self;
+        Habit { relative_sd, dof, sets, between, spread: None }
     }
 }
 

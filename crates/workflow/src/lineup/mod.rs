@@ -15,9 +15,12 @@ use jamjar_store::{SetWithPulls, Store, VehicleRecord};
 
 mod channels;
 mod concluded;
+mod habit;
+mod several;
 
 pub use channels::{Channels, RATIO, channels};
 pub use concluded::CanShow;
+pub use several::{by_vehicle, several};
 
 /// Most sets in one line-up.
 pub const MAX_SETS: usize = 16;
@@ -38,6 +41,8 @@ pub struct LineUp {
     /// The shift window of each set's own curve, then of each lender's; `None` where the sheet names no gears or the
     /// curve shows no shift.
     pub windows: Vec<Option<[f64; 2]>>,
+    /// Earlier days of the cell whose habit stands in where this one has no scatter of its own.
+    pub habit_days: Vec<i64>,
     /// Index of the baseline.
     pub base: usize,
     /// Comparisons with it.
@@ -124,7 +129,7 @@ pub async fn line_up(
     let inputs: Vec<SetInput> = sets.iter().map(input_of).collect();
     let band_asked = settings.band_rpm.is_some();
     let (mut settings, v) = (*settings, vehicle.clone());
-    blocking(move || {
+    let l = blocking(move || {
         let mut measured = measured;
         settings.driven = settings.driven.or(v.sheet.driven);
         // Where to look at all of them depends on the baseline's own curve.
@@ -157,12 +162,35 @@ pub async fn line_up(
             results,
             lenders,
             windows,
+            habit_days: Vec::new(),
             base,
             comparisons,
             verdicts,
             band_asked,
             settings,
         }
+    })
+    .await?;
+    if l.settings.habit.is_none() && habit::is_wanted(&l.comparisons, &l.results) {
+        return with_habit(store, l).await;
+    }
+    Ok(l)
+}
+
+/// The same with the habit of the cell behind comparisons that have no scatter of their own.
+async fn with_habit(store: &Store, mut l: LineUp) -> Result<LineUp, WorkflowError> {
+    let (of, like) = (&l.sets[l.base].set, &l.results[l.base]);
+    let found = habit::gather(store, of, (&l.vehicle, like), &l.settings).await?;
+    if found.habit.is_none() {
+        return Ok(l);
+    }
+    blocking(move || {
+        (l.settings.habit, l.habit_days) = (found.habit, found.days);
+        let all: Vec<SetResult> = l.results.iter().chain(&l.lenders).cloned().collect();
+        let candidates: Vec<usize> = (0..l.sets.len()).filter(|i| *i != l.base).collect();
+        l.comparisons = compare_all(&all, l.base, &candidates, &l.vehicle.vehicle, &l.settings);
+        note_pulls(&mut l.comparisons, &l.results, &l.measured);
+        l
     })
     .await
 }

@@ -2,9 +2,10 @@
 //! and false alarms.
 //!
 //! Three studies, from many cheap days to few whole ones: statistics on true curves with scatter added
-//! ([`coverage`]), whole days through recordings and alignment ([`whole`]), planted faults ([`faults`]),
+//! ([`coverage`], [`closer`]), whole days through recordings and alignment ([`whole`]), planted faults ([`faults`]),
 //! other claims ([`detections`]).
 
+pub mod closer;
 pub mod coverage;
 pub mod detections;
 pub mod faults;
@@ -50,6 +51,7 @@ const FAULT_SEEDS: usize = 20;
 pub fn run(days: usize) -> Result<Validation, String> {
     let seeds = FAULT_SEEDS.min(days.max(1));
     let mut claims = detections::study(days.div_ceil(5).min(MOST_CLAIM_DAYS))?;
+    claims.extend(closer::study(days)?);
     claims.extend(silent::study(seeds)?);
     Ok(Validation {
         days,

@@ -6,6 +6,7 @@ mod days;
 mod differs;
 mod drift;
 mod gain;
+mod habit;
 mod pool;
 mod scatter;
 mod second_looks;
@@ -15,6 +16,7 @@ pub use crossover::{Crossover, crossovers};
 pub use differs::{StateDifference, differs};
 pub use drift::Per;
 pub use gain::{GainCurve, Gains, LargestGain};
+pub use habit::habit_of;
 pub use second_looks::{FairBest, SecondLooks, Undrifted};
 pub use split::{OrderFree, Share, Split, Step};
 

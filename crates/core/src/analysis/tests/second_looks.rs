@@ -199,3 +199,31 @@ fn what_else_differed_has_sizes() {
         "what was not measured is not compared"
     );
 }
+
+#[test]
+fn a_habit_is_gathered_from_the_sets_of_earlier_days() {
+    let day = |date: &str, again: bool| {
+        let mut sets = vec![set("a", &[("map", "stock")]), set("b", &[("map", "c1")])];
+        let mut measured = vec![pulls(100.0), pulls(110.0)];
+        if again {
+            sets.push(set("a2", &[("map", "stock")]));
+            measured.push(pulls(100.6));
+        }
+        sets.iter_mut().for_each(|s| s.day = date.into());
+        compared(&sets, &measured, &Settings::default()).0
+    };
+    let kinds = day("2026-03-01", false)[0].kinds.clone();
+    let few = habit_of(&[day("2026-03-01", false)], &kinds).unwrap();
+    assert_eq!((few.sets, few.dof, few.holds()), (2, 4.0, false), "two sets are no habit");
+    let days: Vec<_> = ["2026-03-01", "2026-03-02", "2026-03-03"].map(|d| day(d, true)).into();
+    let habit = habit_of(&days, &kinds).unwrap();
+    assert!(habit.holds() && (habit.sets, habit.dof) == (9, 18.0), "{habit:?}");
+    assert!((habit.relative_sd - 0.003).abs() < 0.0005, "{habit:?}");
+    let between = habit.between.unwrap();
+    assert!(between.dof >= 3.0 && between.relative_sd > 0.002, "{between:?}");
+    assert!(habit_of(&days, &[crate::pull::span::PullKind::LugDown]).is_none(), "another kind of pull");
+}
+
+fn pulls(peak: f64) -> Vec<Measured> {
+    [-0.3, 0.0, 0.3].iter().map(|w| pull("p", peak + w, 0.0, 0.0)).collect()
+}

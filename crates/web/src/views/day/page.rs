@@ -38,6 +38,16 @@ pub(crate) struct PullRow {
     pub(crate) excluded: Option<String>,
 }
 
+impl PullRow {
+    /// How much was noticed beside what stands in its line.
+    pub(crate) fn more(&self) -> usize {
+        let said = usize::from(self.excluded.is_some() || !self.clock_why.is_empty());
+        let all =
+            usize::from(self.excluded.is_some()) + usize::from(!self.clock_why.is_empty()) + self.flags.len();
+        all.saturating_sub(said.max(1))
+    }
+}
+
 pub(crate) struct SetCard {
     pub(crate) id: i64,
     pub(crate) tag: SetTag,

@@ -49,6 +49,21 @@ pub(crate) struct StateRow {
     pub(crate) notable: bool,
 }
 
+/// A set that may be drawn.
+pub(crate) struct ChooseRow {
+    pub(crate) id: i64,
+    pub(crate) words: String,
+    pub(crate) on: bool,
+}
+
+/// More sets than can be read over each other: some are drawn, and a person chooses which.
+pub(crate) struct Choose {
+    /// "16 of 30 drawn: choose".
+    pub(crate) line: String,
+    pub(crate) base: i64,
+    pub(crate) rows: Vec<ChooseRow>,
+}
+
 #[derive(Template)]
 #[template(path = "lineup.html")]
 pub(crate) struct LineUpPage {
@@ -90,6 +105,8 @@ pub(crate) struct LineUpPage {
     pub(crate) speeds: SpeedTable,
     pub(crate) steps: Option<StepsView>,
     pub(crate) held: HeldView,
+    /// Where more sets were asked for than are drawn.
+    pub(crate) choose: Option<Choose>,
     pub(crate) columns: Vec<AxisLink>,
     pub(crate) quantities: Vec<AxisLink>,
     pub(crate) lanes: Vec<LaneLink>,
@@ -232,6 +249,7 @@ pub(crate) fn lineup_page(
         crossover: looked_at.and_then(|c| crossover_sentence(c, &l.results, &to)).unwrap_or_default(),
         speeds: speed_table(l, prefs, &order, &|i| e.tone(&l.sets[i].set).name()),
         steps: steps_view(l, asked, &to),
+        choose: None,
         held: looked_at.map_or_else(HeldView::default, |c| held_view(l, c, (asked, channels), prefs, &to)),
         columns: column_links(l, &hidden, asked, &columns),
         quantities: quantity_links(&own, prefs),
