@@ -3,11 +3,12 @@
 use crate::boxed;
 use crate::db::{Store, inserted};
 use crate::error::StoreError;
-use crate::schema::{build_state, fuel, map_revision, map_use, vehicle, vehicle_limit};
+use crate::schema::{build_state, cell_day, fuel, map_revision, map_use, pull_set, vehicle, vehicle_limit};
 use chrono::NaiveDateTime;
 use diesel::prelude::*;
 use diesel_async::{AsyncMysqlConnection, RunQueryDsl};
 use jamjar_core::analysis::{Engine, Vehicle};
+use jamjar_core::factors::Factors;
 use jamjar_core::limits::{Limit, Severity};
 use jamjar_core::pull::dyno::Dyno;
 use jamjar_core::vehicle_sheet::VehicleSheet;
@@ -257,6 +258,38 @@ impl Store {
         Ok((maps, fuels))
     }
 }
+
+impl Store {
+    /// Extras that sets of a vehicle were pulled with, as they are typed: the newest first, each once.
+    ///
+    /// # Errors
+    /// [`StoreError`] when the database cannot answer.
+    #[boxed]
+    pub async fn known_extras(&self, vehicle_id: i64) -> Result<Vec<String>, StoreError> {
+        let mut c = self.conn().await?;
+        let rows: Vec<String> = pull_set::table
+            .inner_join(cell_day::table)
+            .filter(cell_day::vehicle_id.eq(vehicle_id).and(pull_set::extras.ne("{}")))
+            .filter(pull_set::archived_at.is_null())
+            .order(pull_set::id.desc())
+            .limit(REMEMBERED_EXTRAS)
+            .select(pull_set::extras)
+            .load(&mut c)
+            .await?;
+        let mut out: Vec<String> = Vec::new();
+        for row in rows {
+            let extras: Factors = serde_json::from_str(&row).unwrap_or_default();
+            let typed = extras.iter().map(|(k, v)| format!("{k} = {v}")).collect::<Vec<_>>().join("; ");
+            if !typed.is_empty() && !out.contains(&typed) {
+                out.push(typed);
+            }
+        }
+        Ok(out)
+    }
+}
+
+/// Newest sets whose extras are offered again.
+const REMEMBERED_EXTRAS: i64 = 200;
 
 /// A name that somebody else has just made is met again: the transaction runs once more and finds it.
 fn met(e: StoreError) -> StoreError {

@@ -44,6 +44,7 @@ pub(crate) async fn fragment(state: &AppState, day_id: i64) -> Result<InboxFragm
     let stored = state.store.sets_of_day(day_id).await?;
     let running = state.store.running(day_id).await?;
     let mut out = inbox_fragment(day_id, &items, &proposals, maps, fuels, build, kind);
+    out.extras = state.store.known_extras(day.vehicle_id).await?;
     out.goes_to(&stored, running.as_ref());
     Ok(out)
 }

@@ -55,6 +55,7 @@ async fn recordings_go_to_the_set_that_runs_and_one_import_is_undone_pull_by_pul
 
     let page = dropped(&cell, &day, &recordings(&cell, 0, 0).await).await;
     assert!(page.contains("These pulls go to it") && page.contains("value=\"150 kPa\""), "{page}");
+    assert!(page.contains("<option value=\"switch = 2\">"), "extras of earlier days are offered: {page}");
     let said =
         [("map.0", "C2"), ("fuel.0", "E30"), ("boost.0", "150 kPa"), ("build.0", "A"), ("runs.0", "yes")];
     cell.store_ticked(&day, &page, &said).await;

@@ -15,7 +15,7 @@ use crate::figures::{Figures, Looks, Peak};
 use crate::limits::{LimitOutcome, Verdict};
 use crate::printed::{Place, PrintedAxis};
 use crate::pull::engine_speed::SpeedFrom;
-use crate::pull::span::PullKind;
+use crate::pull::span::{EndedBy, PullKind};
 use crate::stats::two_sets::{mean, sample_sd};
 use std::collections::BTreeSet;
 
@@ -90,6 +90,8 @@ pub struct SetResult {
     pub places: Vec<Option<Place>>,
     /// Its curves stand against road speed.
     pub road_axis: bool,
+    /// Every included pull was aborted: it has no peaks of its own.
+    pub only_aborted: bool,
     /// An included pull carries a correction that is not the one asked for and cannot be brought to it.
     pub unknown: bool,
     /// Share by which the families, and none, differ in its air; `None` without air.
@@ -220,10 +222,15 @@ fn analyse_set(
     let at_shaft = slips.then(|| along(Along::ShaftSpeed));
     let recorded = |i: &&usize| measured[**i].printed.is_none() && !measured[**i].log_only;
     let of_mean = mean_curve.figures(None);
+    // An aborted pull never reached its peak: alone it makes no headline.
+    let aborted = |i: &usize| measured[*i].span.is_some_and(|s| s.ended_by == EndedBy::Abort);
+    let only_aborted = !indices.is_empty() && indices.iter().all(aborted);
     let figures = Figure::ALL
         .into_iter()
         .map(|figure| {
-            let values: Vec<f64> = indices.iter().filter_map(|&i| figure.of(&pull_figures[i])).collect();
+            let stands = !(only_aborted && matches!(figure, Figure::PeakPower | Figure::PeakTorque));
+            let known = indices.iter().filter(|_| stands);
+            let values: Vec<f64> = known.filter_map(|&i| figure.of(&pull_figures[i])).collect();
             let rpm = match figure {
                 Figure::PeakPower => of_mean.peak_power.map(|p| p.rpm),
                 Figure::PeakTorque => of_mean.peak_torque.map(|p| p.rpm),
@@ -256,6 +263,7 @@ fn analyse_set(
         speeds_from: once(indices.iter().filter(recorded).map(|&i| measured[i].speed_from)),
         places: once(indices.iter().map(|&i| measured[i].printed.as_ref().and_then(|p| p.print.place))),
         road_axis: indices.iter().any(|&i| is_on_road(&measured[i])),
+        only_aborted,
         unknown: indices.iter().any(|&i| measured[i].printed.is_some() && pulls[i].is_as_printed()),
         spread: indices.iter().find_map(|&i| measured[i].air.as_ref().map(spread)),
         estimated: indices.iter().any(|&i| measured[i].estimated),

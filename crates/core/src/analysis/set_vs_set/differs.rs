@@ -2,6 +2,7 @@
 //! difference.
 
 use crate::analysis::measured::Measured;
+use crate::channel::Channel;
 use serde::{Deserialize, Serialize};
 
 /// Channels whose mean over the pull is worth comparing, and how much is worth a line (our choice: about what
@@ -28,6 +29,9 @@ pub struct StateDifference {
     pub label: String,
     /// Its unit.
     pub unit: String,
+    /// The channel whose unit a reader sees it in; `None` where it has none of its own.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub channel: Option<Channel>,
     /// Mean over the base's pulls.
     pub base: f64,
     /// Mean over the candidate's pulls.
@@ -44,32 +48,38 @@ pub fn differs(base: &[Measured], candidate: &[Measured]) -> Vec<StateDifference
         (!v.is_empty()).then(|| v.iter().sum::<f64>() / v.len() as f64)
     };
     let mut out = Vec::new();
-    let mut add = |label: String, unit: &str, worth: f64, f: &dyn Fn(&Measured) -> Option<f64>| {
+    let mut add = |label: String,
+                   (unit, channel): (&str, Option<Channel>),
+                   worth: f64,
+                   f: &dyn Fn(&Measured) -> Option<f64>| {
         if let (Some(a), Some(b)) = (mean(base, f), mean(candidate, f)) {
             out.push(StateDifference {
                 label,
                 unit: unit.to_owned(),
+                channel,
                 base: a,
                 candidate: b,
                 notable: (b - a).abs() >= worth,
             });
         }
     };
-    add("cell air".into(), "°C", 3.0, &|m| m.air.map(|a| a.temperature_c));
-    add("station pressure".into(), "hPa", 4.0, &|m| m.air.map(|a| a.pressure_hpa));
-    add("humidity".into(), "%", 12.0, &|m| m.air.map(|a| 100.0 * a.humidity));
+    add("cell air".into(), ("°C", Channel::new("ambient_temp").ok()), 3.0, &|m| {
+        m.air.map(|a| a.temperature_c)
+    });
+    add("station pressure".into(), ("hPa", None), 4.0, &|m| m.air.map(|a| a.pressure_hpa));
+    add("humidity".into(), ("%", None), 12.0, &|m| m.air.map(|a| 100.0 * a.humidity));
     for (name, worth) in WATCHED {
         let Some(channel) =
             base.iter().flat_map(|m| &m.channels).map(|c| &c.channel).find(|c| c.as_str() == name)
         else {
             continue;
         };
-        add(channel.label(), channel.unit(), worth, &|m| {
+        add(channel.label(), (channel.unit(), Some(channel.clone())), worth, &|m| {
             m.channels.iter().find(|c| c.channel.as_str() == name).map(|c| c.mean)
         });
     }
-    add("ramp".into(), "rpm/s", 40.0, &|m| m.rate_rpm_s);
-    add("engine ÷ shaft".into(), "%", 0.5, &|m| {
+    add("ramp".into(), ("rpm/s", None), 40.0, &|m| m.rate_rpm_s);
+    add("engine ÷ shaft".into(), ("%", None), 0.5, &|m| {
         m.alignment.measured_ratio.filter(|_| m.alignment.usable()).map(|k| 100.0 * (k / m.ratio - 1.0))
     });
     out

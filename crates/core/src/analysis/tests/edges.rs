@@ -1,6 +1,6 @@
 //! Comparisons at the edge of what can be said.
 
-use super::{compared, pull, said, set};
+use super::{compared, pull, said, set, two};
 use crate::analysis::*;
 use crate::words::{Speech, headline_sentence, sentence_about};
 
@@ -173,4 +173,30 @@ fn a_long_recording_at_a_kilohertz_gives_its_pulls_one_by_one() {
         let power = m.grid.curve().figures(None).peak_power.unwrap();
         assert!((power.value - 180.0 * power.rpm * std::f64::consts::PI / 30_000.0).abs() < 1.0, "{power:?}");
     }
+}
+
+#[test]
+fn an_aborted_pull_alone_makes_no_headline_and_beside_a_whole_one_it_counts() {
+    let (sets, mut measured) = two(8.0, 0.0);
+    let abort = |m: &mut Measured| {
+        m.span = Some(crate::pull::span::PullSpan {
+            from_s: 0.0,
+            to_s: 5.0,
+            from_rpm: 2000.0,
+            to_rpm: 4800.0,
+            ended_by: crate::pull::span::EndedBy::Abort,
+            kind: crate::pull::span::PullKind::SweepUp,
+            plateau_rpm: None,
+            rate: 600.0,
+        });
+    };
+    measured[1].iter_mut().for_each(abort);
+    let (r, c) = compared(&sets, &measured, &Settings::default());
+    assert_eq!(r[1].figure(Figure::PeakPower).headline, None);
+    assert!(r[1].only_aborted && !r[0].only_aborted && r[1].n() == 3);
+    assert_eq!(c[0].figure(Figure::PeakPower).unwrap().verdict, Verdict::CantTell);
+    measured[1].pop();
+    measured[1].push(pull("p3", 110.0, 8.0, 0.0));
+    let (r, _) = compared(&sets, &measured, &Settings::default());
+    assert!(r[1].figure(Figure::PeakPower).headline.is_some() && !r[1].only_aborted);
 }

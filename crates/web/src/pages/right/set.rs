@@ -137,6 +137,7 @@ async fn form_page(
     f: &Typed,
 ) -> Result<RightPage, WebError> {
     let (maps, fuels) = state.store.known_names(set.vehicle_id).await?;
+    let extras = state.store.known_extras(set.vehicle_id).await?;
     let builds = state.store.builds(set.vehicle_id).await?.into_iter().map(|b| b.name).collect();
     let kinds = KINDS.map(|(id, words)| (id.to_owned(), words.to_owned())).into();
     let sets = state.store.sets_of_day(set.day_id).await?;
@@ -149,7 +150,7 @@ async fn form_page(
         Field::text("boost", "Boost target", &f.boost),
         Field::text("gear", "Gear", &f.gear).wide(5),
         Field::text("build", "Build", &f.build).offering(builds),
-        Field::text("extras", "Extras", &f.extras).wide(36).hint("switch = 2; cover = off"),
+        Field::text("extras", "Extras", &f.extras).wide(36).hint("switch = 2; cover = off").offering(extras),
         Field { kind: "area", ..Field::text("note", "Note", &f.note).wide(40) },
         Field::text("why", "Why", &f.why).wide(30).hint("asked for a gear, free elsewhere"),
     ];

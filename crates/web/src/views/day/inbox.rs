@@ -93,6 +93,8 @@ pub(crate) struct InboxFragment {
     pub(crate) proposals: Vec<ProposalRow>,
     pub(crate) maps: Vec<String>,
     pub(crate) fuels: Vec<String>,
+    /// Extras of the vehicle's earlier sets, as they are typed.
+    pub(crate) extras: Vec<String>,
     pub(crate) problem: String,
     /// Sets of the day that pulls may go to.
     pub(crate) stored: Vec<(i64, String)>,

@@ -38,6 +38,17 @@ pub(crate) struct PullRow {
     pub(crate) excluded: Option<String>,
 }
 
+impl SetCard {
+    /// What is said of limits where nothing asks for attention.
+    pub(crate) fn quiet_limits(&self) -> String {
+        match self.verdicts.len() {
+            0 => "no limit was judged".into(),
+            n if self.verdicts.iter().all(|v| !v.strong) => format!("{} clear", count(n, "limit")),
+            _ => String::new(),
+        }
+    }
+}
+
 impl PullRow {
     /// How much was noticed beside what stands in its line.
     pub(crate) fn more(&self) -> usize {
@@ -276,6 +287,7 @@ pub(super) fn card(read: &SetRead, v: &VehicleRecord, e: &Encoding, prefs: &Pref
         figure: match (peak.headline, peak.rpm) {
             (Some(p), Some(rpm)) => format!("{:.1} {} at {rpm:.0} rpm", u.from_kw(p), u.label()),
             (Some(p), None) => u.say(p),
+            _ if result.only_aborted => "aborted: no peak of its own".into(),
             _ => "no power figure".into(),
         },
         scatter: match peak.sd {

@@ -397,21 +397,21 @@ fn state_rows(l: &LineUp, shown: usize, prefs: &Prefs) -> Vec<StateRow> {
     l.states(shown)
         .into_iter()
         .map(|d| {
-            let afr = prefs.afr && d.unit == "λ";
-            let k = if afr { jamjar_core::units::GASOLINE_STOICH_AFR } else { 1.0 };
-            let digits = if d.unit == "λ" { 3 } else { 1 };
+            let own = d.channel.as_ref().map(|c| prefs.units().shown(c));
+            // One digit more than on a gauge: means of whole pulls are compared.
+            let digits = own.map_or(1, |u| u.digits.max(1));
             // Adding zero turns a negative zero into a plain one.
-            let round =
-                |v: f64| (k * v * 10f64.powi(digits as i32)).round() / 10f64.powi(digits as i32) + 0.0;
-            let show = |v: f64| format!("{:.digits$}", round(v));
+            let round = |v: f64| (v * 10f64.powi(digits as i32)).round() / 10f64.powi(digits as i32) + 0.0;
+            let value = |v: f64| format!("{:.digits$}", round(own.map_or(v, |u| u.value(v))));
+            let by = d.candidate - d.base;
             StateRow {
                 label: d.label,
                 values: [
-                    show(d.base),
-                    show(d.candidate),
-                    format!("{:+.digits$}", round(d.candidate - d.base)),
+                    value(d.base),
+                    value(d.candidate),
+                    format!("{:+.digits$}", round(own.map_or(by, |u| u.difference(by)))),
                 ],
-                unit: if afr { "AFR".into() } else { d.unit },
+                unit: own.map_or(d.unit, |u| u.unit()),
                 notable: d.notable,
             }
         })

@@ -471,18 +471,13 @@ fn stats(r: &Reading, prefs: &Prefs) -> Vec<StatRow> {
         .channels
         .iter()
         .map(|c| {
-            let afr = prefs.afr && c.channel.unit() == "λ";
-            let k = if afr { jamjar_core::units::GASOLINE_STOICH_AFR } else { 1.0 };
-            let digits = match c.channel.unit() {
-                "λ" if !afr => 3,
-                "rpm" => 0,
-                _ => 1,
-            };
-            let show = |v: f64| format!("{:.digits$}", v * k);
+            let unit = prefs.units().shown(&c.channel);
+            let digits = unit.digits;
+            let show = |v: f64| format!("{:.digits$}", unit.value(v));
             let at = r.at_peak(c.channel.as_str()).map_or_else(|| "–".into(), show);
             StatRow {
                 label: c.channel.label(),
-                unit: if afr { "AFR".into() } else { c.channel.unit().to_owned() },
+                unit: unit.unit(),
                 values: [show(c.start), show(c.min), show(c.mean), show(c.max), at],
             }
         })
