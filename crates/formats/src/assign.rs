@@ -12,6 +12,7 @@ use jamjar_core::channel::Channel;
 use jamjar_core::findings::Finding;
 use jamjar_core::log::Recording;
 use jamjar_core::signal::hygiene::repair_time;
+use jamjar_core::units::Unit;
 use rayon::prelude::*;
 
 use std::io::Read;
@@ -137,59 +138,47 @@ fn build(
     let is_time = |a: &&Assigned| a.channel.as_str() == "time";
     let time = assigned.iter().find(is_time).expect("checked in assign");
     let mut ambient = mapping.ambient_kpa.unwrap_or(STANDARD_KPA);
-    let (mut t, mut over_standard, mut impossible) = (Vec::new(), Vec::new(), Vec::new());
     // The barometer first, where one was logged: gauge pressures stand on it.
     let mut ordered: Vec<(&Assigned, Vec<f64>)> =
         assigned.iter().zip(table.columns).map(|(a, (_, raw))| (a, raw)).collect();
     ordered.sort_by_key(|(a, _)| a.channel.as_str() != "ambient_pressure");
     let mut barometer = mapping.ambient_kpa.is_some();
-    let extents: Vec<(f64, f64)> = ordered.par_iter().map(|(_, raw)| extent(raw)).collect();
-    for ((a, raw), (low, high)) in ordered.into_iter().zip(extents) {
-        let header = &d.headers[a.column];
-        let (mut unit, mut sure) = if a.column == time.column {
-            time_unit(a, &raw, table.time)
-        } else {
-            value_unit(a, header, (low, high), &mut questions)
-        };
-        if a.given.is_none()
-            && a.column != time.column
-            && questions.iter().all(|q| q.column != *header)
-            && let Some(q) = doubt(a, header, &raw, unit, ambient)
-        {
-            (unit, sure) = (q.options[0], false);
-            questions.push(q);
-        }
-        let confidence = match (
-            a.by_person && a.given.is_some(),
-            a.confidence >= 0.95 && sure,
-            sure || a.confidence >= 0.95,
-        ) {
-            (true, ..) => Confidence::Given,
-            (_, true, _) => Confidence::High,
-            (_, _, true) => Confidence::Medium,
-            _ => Confidence::Low,
-        };
-        let report = &mut columns[a.column];
-        (report.channel, report.unit, report.confidence) = (Some(a.channel.clone()), Some(unit), confidence);
-        report.range = (low <= high).then_some([low, high]);
-        let (scale, offset) = conversion(&a.channel, unit, ambient);
-        if !barometer && (conversion(&a.channel, unit, ambient + 1.0).1 - offset).abs() > 0.5 {
-            over_standard.push(a.channel.clone());
-        }
-        let mut v = raw;
-        if (scale - 1.0).abs() > 0.0 || offset.abs() > 0.0 {
-            v.iter_mut().for_each(|x| *x = *x * scale + offset);
-        }
-        if a.column != time.column {
-            impossible.extend(beyond(a, header, &mut v, &table.lines, file)?);
-        }
-        if let Some(p) = (a.channel.as_str() == "ambient_pressure").then(|| logged_barometer(&v)).flatten() {
+    let is_barometer = |(a, _): &&(&Assigned, Vec<f64>)| a.channel.as_str() == "ambient_pressure";
+    let first = ordered.iter().take_while(is_barometer).count();
+    let rest = ordered.split_off(first);
+    let read = |(a, raw): (&Assigned, Vec<f64>), ambient: f64| {
+        let asked = Asked { header: &d.headers[a.column], file, lines: &table.lines };
+        Column::read(a, raw, (a.column == time.column).then_some(table.time), ambient, &asked)
+    };
+    let mut read_columns: Vec<Column> = Vec::with_capacity(assigned.len());
+    for column in ordered {
+        let c = read(column, ambient)?;
+        if let Some(p) = logged_barometer(&c.values) {
             (ambient, barometer) = (p, true);
         }
+        read_columns.push(c);
+    }
+    let at = ambient;
+    let others: Vec<Result<Column, FormatError>> = rest.into_par_iter().map(|c| read(c, at)).collect();
+    for c in others {
+        read_columns.push(c?);
+    }
+    let (mut t, mut over_standard, mut impossible) = (Vec::new(), Vec::new(), Vec::new());
+    for (c, a) in read_columns.into_iter().zip(in_order(assigned)) {
+        let report = &mut columns[a.column];
+        (report.channel, report.unit, report.confidence) =
+            (Some(a.channel.clone()), Some(c.unit), c.confidence(a));
+        report.range = c.range;
+        let (_, offset) = conversion(&a.channel, c.unit, ambient);
+        if !barometer && (conversion(&a.channel, c.unit, ambient + 1.0).1 - offset).abs() > 0.5 {
+            over_standard.push(a.channel.clone());
+        }
+        questions.extend(c.questions);
+        impossible.extend(c.impossible);
         if a.column == time.column {
-            t = v
+            t = c.values
         } else {
-            log.channels.insert(a.channel.clone(), v);
+            log.channels.insert(a.channel.clone(), c.values);
         }
     }
     if table.time == TimeKind::Clock {
@@ -247,6 +236,77 @@ fn build(
     };
     log.flags.extend(questions.iter().map(guess));
     Ok(ReadLog { log, columns, questions })
+}
+
+/// Assigned columns in the order in which they are read: the barometer first.
+fn in_order(assigned: &[Assigned]) -> impl Iterator<Item = &Assigned> {
+    let is = |a: &&Assigned| a.channel.as_str() == "ambient_pressure";
+    assigned.iter().filter(is).chain(assigned.iter().filter(move |a| !is(a)))
+}
+
+/// Where a column stands.
+struct Asked<'a> {
+    header: &'a str,
+    file: &'a str,
+    lines: &'a [u32],
+}
+
+/// A column in its canonical unit.
+struct Column {
+    values: Vec<f64>,
+    unit: Unit,
+    sure: bool,
+    range: Option<[f64; 2]>,
+    questions: Vec<Question>,
+    impossible: Option<Finding>,
+}
+
+impl Column {
+    /// Finds the unit of a column, converts it and blanks what cannot be; `clock` is how time was written, for the
+    /// column that holds it.
+    fn read(
+        a: &Assigned,
+        raw: Vec<f64>,
+        clock: Option<TimeKind>,
+        ambient: f64,
+        at: &Asked<'_>,
+    ) -> Result<Self, FormatError> {
+        let (low, high) = extent(&raw);
+        let mut questions = Vec::new();
+        let (mut unit, mut sure) = match clock {
+            Some(kind) => time_unit(a, &raw, kind),
+            None => value_unit(a, at.header, (low, high), &mut questions),
+        };
+        if a.given.is_none()
+            && clock.is_none()
+            && questions.is_empty()
+            && let Some(q) = doubt(a, at.header, &raw, unit, ambient)
+        {
+            (unit, sure) = (q.options[0], false);
+            questions.push(q);
+        }
+        let (scale, offset) = conversion(&a.channel, unit, ambient);
+        let mut values = raw;
+        if (scale - 1.0).abs() > 0.0 || offset.abs() > 0.0 {
+            values.iter_mut().for_each(|x| *x = *x * scale + offset);
+        }
+        let impossible = match clock {
+            Some(_) => None,
+            None => beyond(a, at.header, &mut values, at.lines, at.file)?,
+        };
+        let range = (low <= high).then_some([low, high]);
+        Ok(Self { values, unit, sure, range, questions, impossible })
+    }
+
+    fn confidence(&self, a: &Assigned) -> Confidence {
+        let named = a.confidence >= 0.95;
+        match (a.by_person && a.given.is_some(), named && self.sure, self.sure || named) {
+            (true, ..) => Confidence::Given,
+            (_, true, _) => Confidence::High,
+            (_, _, true) => Confidence::Medium,
+            _ => Confidence::Low,
+        }
+    }
 }
 
 /// No recording is longer, s.

@@ -3,65 +3,12 @@
 #![allow(clippy::unwrap_used, clippy::float_cmp)]
 
 mod common;
+mod driver;
 
 use common::Cell;
-use std::net::TcpListener;
-use std::process::{Child, Command, Stdio};
-use std::time::{Duration, Instant};
+use driver::{see, walk_through};
+use std::time::Duration;
 use thirtyfour::prelude::*;
-use thirtyfour::{ChromiumLikeCapabilities, LoggingPrefsLogLevel};
-
-/// A chromedriver of our own, ended with the test.
-struct Driver(Child, u16);
-
-impl Driver {
-    fn start() -> Self {
-        let port = jamjar_store::private::free_port().unwrap();
-        let child = Command::new("chromedriver")
-            .arg(format!("--port={port}"))
-            .stdout(Stdio::null())
-            .stderr(Stdio::null())
-            .spawn()
-            .expect("chromedriver is installed by ./test");
-        let start = Instant::now();
-        while std::net::TcpStream::connect(("127.0.0.1", port)).is_err() {
-            assert!(start.elapsed() < Duration::from_secs(20), "chromedriver does not answer");
-            std::thread::yield_now();
-        }
-        Self(child, port)
-    }
-}
-
-impl Drop for Driver {
-    fn drop(&mut self) {
-        let _ = self.0.kill();
-        let _ = self.0.wait();
-    }
-}
-
-async fn open(driver: &Driver) -> WebDriver {
-    let mut caps = DesiredCapabilities::chrome();
-    for flag in [
-        "--headless=new",
-        "--no-sandbox",
-        "--disable-dev-shm-usage",
-        "--disable-background-networking",
-        "--no-first-run",
-        "--window-size=1280,960",
-    ] {
-        caps.add_arg(flag).unwrap();
-    }
-    caps.set_logging_prefs("browser", LoggingPrefsLogLevel::All).unwrap();
-    WebDriver::new(format!("http://127.0.0.1:{}", driver.1), caps).await.unwrap()
-}
-
-async fn see(d: &WebDriver, css: &str) -> WebElement {
-    d.query(By::Css(css))
-        .wait(Duration::from_secs(30), Duration::from_millis(50))
-        .first()
-        .await
-        .unwrap_or_else(|e| panic!("{css}: {e}"))
-}
 
 async fn set(d: &WebDriver, css: &str, value: &str) {
     let e = see(d, css).await;
@@ -79,36 +26,9 @@ async fn choose(d: &WebDriver, css: &str, value: &str) {
     see(d, &format!("{css} option[value='{value}']")).await.click().await.unwrap();
 }
 
-/// Serves the cell on a port of its own and walks through it in a browser; the console must stay silent.
-async fn walk_through<F: Future<Output = ()> + Send + 'static>(
-    name: &str,
-    walk: impl FnOnce(WebDriver, String) -> F,
-) {
-    let cell = Cell::start(name).await;
-    let listener = TcpListener::bind(("127.0.0.1", 0)).unwrap();
-    listener.set_nonblocking(true).unwrap();
-    let base = format!("http://{}", listener.local_addr().unwrap());
-    let app = cell.app.clone();
-    tokio::spawn(async move { axum::serve(tokio::net::TcpListener::from_std(listener).unwrap(), app).await });
-    let driver = Driver::start();
-    let d = open(&driver).await;
-    let outcome = tokio::spawn(walk(d.clone(), base)).await;
-    let console = d.browser_log().await;
-    let _ = d.quit().await;
-    drop(driver);
-    outcome.expect("the walk through the screens");
-    let errors: Vec<String> = console
-        .unwrap()
-        .into_iter()
-        .filter(|e| e.level == "SEVERE" || e.level == "WARNING")
-        .map(|e| e.message)
-        .collect();
-    assert!(errors.is_empty(), "the console has errors: {errors:?}");
-}
-
 #[tokio::test(flavor = "multi_thread")]
 async fn a_day_is_entered_by_hand_on_a_phone() {
-    walk_through("phone", by_hand).await;
+    walk_through(Cell::start("phone").await, by_hand).await;
 }
 
 async fn by_hand(d: WebDriver, base: String) {
@@ -160,7 +80,7 @@ async fn by_hand(d: WebDriver, base: String) {
 
 #[tokio::test(flavor = "multi_thread")]
 async fn from_two_sets_of_files_to_an_honest_gain() {
-    walk_through("browser", walk).await;
+    walk_through(Cell::start("browser").await, walk).await;
 }
 
 /// Opens a pull from the day sheet, reads a value at the cursor, drags over a stretch, and comes back by key.

@@ -1,8 +1,10 @@
 //! Pages on the demo, through the real router on a real database; every test has a shop of its own.
 #![allow(clippy::unwrap_used, clippy::float_cmp)]
 
+mod barriers;
 mod common;
 mod deciding;
+mod driver;
 mod lineup;
 mod reading;
 mod record;

@@ -27,5 +27,7 @@ pub fn hazard(h: &Hazard) -> String {
 pub(super) fn configuration(f: &Factors) -> String {
     let mut parts: Vec<(&String, &String)> = f.iter().collect();
     parts.sort_by_key(|(k, _)| (k.as_str() != "map", k.as_str() != "fuel", k.as_str()));
-    parts.into_iter().map(|(k, v)| format!("{k} {v}")).collect::<Vec<_>>().join(", ")
+    // A cell is called by its name.
+    let one = |(k, v): (&String, &String)| if k == "cell" { v.clone() } else { format!("{k} {v}") };
+    parts.into_iter().map(one).collect::<Vec<_>>().join(", ")
 }

@@ -255,9 +255,22 @@ async fn more_sets_than_can_be_read_are_drawn_in_part_and_a_person_chooses() {
 #[tokio::test(flavor = "multi_thread")]
 async fn a_day_of_single_pulls_stands_on_the_habit_of_its_cell_and_says_so() {
     let cell = Cell::with_demo().await;
-    let newest = cell.store.days_of_vehicle(1, 1).await.unwrap()[0].id;
-    let sets = cell.store.sets_of_day(newest).await.unwrap();
-    let [one, two] = [&sets[0], &sets[1]];
+    // The newest day with two maps recorded in one gear.
+    let mut found = None;
+    for day in cell.store.days_of_vehicle(1, 100).await.unwrap() {
+        let sets = cell.store.sets_of_day(day.id).await.unwrap();
+        let recorded = |s: &jamjar_store::SetWithPulls| s.pulls.iter().all(|p| p.0.finished.is_none());
+        let second = sets.iter().position(|s| {
+            let (a, b) = (&sets[0].set.config, &s.set.config);
+            a.gear == b.gear && a.map != b.map && a.boost == b.boost && recorded(s) && recorded(&sets[0])
+        });
+        if let Some(k) = second {
+            found = Some((sets, k));
+            break;
+        }
+    }
+    let (sets, k) = found.unwrap();
+    let [one, two] = [&sets[0], &sets[k]];
     let at = format!("/line-up?sets={},{}", one.set.id, two.set.id);
     assert!(!cell.get(&at).await.text().contains("Provisional"), "measured wins");
     for set in &sets {

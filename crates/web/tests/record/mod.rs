@@ -546,7 +546,12 @@ async fn a_calibration_between_two_days_differs_like_another_cell_and_a_fresh_ba
     let (late, early) = sets
         .iter()
         .flat_map(|a| sets.iter().map(move |b| (a, b)))
-        .find(|(a, b)| of(a) == of(b) && a.date > b.date && a.config.map != b.config.map)
+        .find(|(a, b)| {
+            // The base's map was not pulled again on the later day.
+            let again =
+                sets.iter().any(|s| of(s) == of(a) && s.date == a.date && s.config.map == b.config.map);
+            of(a) == of(b) && a.date > b.date && a.config.map != b.config.map && !again
+        })
         .unwrap();
     let at = format!("/line-up?sets={},{}&base={}", early.id, late.id, early.id);
     let before = cell.get(&at).await.text();

@@ -1,12 +1,15 @@
 //! Channels of the sets of a line-up, by engine speed: read from the samples of every pull.
 
 use super::LineUp;
-use crate::error::{WorkflowError, blocking};
+use crate::error::{WorkflowError, blocking, internal};
 use jamjar_core::analysis::{Beside, ChannelOnGrid, Measured, SetChannel};
 use jamjar_core::channel::Channel;
 use jamjar_core::log::{Recording, Series};
 use jamjar_store::Store;
 use std::collections::{BTreeMap, BTreeSet};
+use std::sync::Arc;
+use tokio::sync::Semaphore;
+use tokio::task::JoinSet;
 
 /// Channels of each set of a line-up; channels that no pull of a set logged are left out there.
 #[derive(Debug, Clone, Default)]
@@ -35,6 +38,9 @@ impl Channels {
 /// Speed of the engine over that of the dyno's shaft, as a channel among the others.
 pub const RATIO: &str = "ratio";
 
+/// Pulls whose samples are in memory at once (our choice: what two or four cores decode while others are fetched).
+const AT_ONCE: usize = 6;
+
 /// Reads the channels of every set, from the pulls that count in its figures; from all of them where none
 /// does.
 ///
@@ -42,35 +48,40 @@ pub const RATIO: &str = "ratio";
 /// [`WorkflowError`] when the store refuses.
 pub async fn channels(store: &Store, l: &LineUp) -> Result<Channels, WorkflowError> {
     let per_rev = l.vehicle.vehicle.engine.injections_per_rev();
-    let mut out = Channels::default();
-    for ((s, measured), r) in l.sets.iter().zip(&l.measured).zip(&l.results) {
+    let turns = Arc::new(Semaphore::new(AT_ONCE));
+    let mut reading = JoinSet::new();
+    let mut out = Channels { sets: Vec::new(), pulls: vec![Vec::new(); l.sets.len()] };
+    for (k, ((s, measured), r)) in l.sets.iter().zip(&l.measured).zip(&l.results).enumerate() {
         let none = r.included.iter().all(|i| !i);
-        let mut pulls = Vec::new();
         for (i, (p, _)) in s.pulls.iter().enumerate().filter(|(i, _)| none || r.included[*i]) {
+            out.pulls[k].push(BTreeMap::new());
             // A finished curve has no samples behind it.
-            pulls.push(match measured[i].printed {
-                Some(_) => None,
-                None => Some((store.samples(p.id).await?, measured[i].clone())),
+            if measured[i].printed.is_some() {
+                continue;
+            }
+            let (at, id, m) = (out.pulls[k].len() - 1, p.id, measured[i].clone());
+            let (store, turns) = (store.clone(), turns.clone());
+            reading.spawn(async move {
+                let _turn = turns.acquire_owned().await.map_err(internal)?;
+                let (dyno, ecu) = store.samples(id).await?;
+                let read = move || of_pull(&dyno.with_duty(per_rev), ecu.map(|e| e.with_duty(per_rev)), &m);
+                Ok::<_, WorkflowError>((k, at, blocking(read).await?))
             });
         }
-        let read = move || {
-            let one = |p| match p {
-                None => BTreeMap::new(),
-                Some(((dyno, ecu), m)) => {
-                    let (dyno, ecu): (Recording, Option<Recording>) = (dyno, ecu);
-                    of_pull(&dyno.with_duty(per_rev), ecu.map(|e| e.with_duty(per_rev)), &m)
-                }
-            };
-            let each: Vec<BTreeMap<Channel, ChannelOnGrid>> = pulls.into_iter().map(one).collect();
-            let recorded: Vec<&BTreeMap<Channel, ChannelOnGrid>> =
-                each.iter().filter(|p| !p.is_empty()).collect();
-            (together(&recorded), each)
-        };
-        let (set, each) = blocking(read).await?;
-        out.sets.push(set);
-        out.pulls.push(each);
     }
-    Ok(out)
+    while let Some(done) = reading.join_next().await {
+        let (k, at, read) = done.map_err(internal)??;
+        out.pulls[k][at] = read;
+    }
+    blocking(move || {
+        for pulls in &out.pulls {
+            let recorded: Vec<&BTreeMap<Channel, ChannelOnGrid>> =
+                pulls.iter().filter(|p| !p.is_empty()).collect();
+            out.sets.push(together(&recorded));
+        }
+        out
+    })
+    .await
 }
 
 fn of_pull(dyno: &Recording, ecu: Option<Recording>, m: &Measured) -> BTreeMap<Channel, ChannelOnGrid> {

@@ -1,0 +1,58 @@
+//! Barriers on the pages: what axe calls serious or critical, in both themes, on a phone, a tablet and a desk.
+
+use crate::common::Cell;
+use crate::driver::{see, walk_through};
+use serde_json::json;
+use thirtyfour::prelude::*;
+
+/// axe-core, injected into each page.
+const AXE: &str = include_str!("../vendor/axe.min.js");
+
+/// Runs it and answers with one line for each barrier.
+const LOOK: &str = r#"
+const done = arguments[0];
+axe.run(document, {resultTypes: ["violations"]}).then((r) => done(r.violations
+  .filter((v) => v.impact === "serious" || v.impact === "critical")
+  .map((v) => v.id + " " + v.nodes.slice(0, 3).map((n) => n.html.slice(0, 160)).join(" | ")))).catch((e) => done(["" + e]));
+"#;
+
+const PAGES: [&str; 12] = [
+    "/",
+    "/days/2",
+    "/pulls/1",
+    "/line-up?sets=1,2,3,4&base=1&lanes=pressure&speeds=3000,5000&equal=manifold_pressure",
+    "/line-up?sets=2,40",
+    "/search?q=162+kW",
+    "/vehicles/1",
+    "/settings",
+    "/cells/1/now",
+    "/cells/1/days/2026-03-24",
+    "/sets/1/edit",
+    "/days/new",
+];
+
+async fn look(d: WebDriver, base: String) {
+    let mut found: Vec<String> = Vec::new();
+    for at in PAGES {
+        d.goto(format!("{base}{at}")).await.unwrap();
+        see(&d, "main h1").await;
+        d.execute(AXE, vec![]).await.unwrap();
+        for width in [360, 768, 1280] {
+            let size = json!({"width": width, "height": 800, "deviceScaleFactor": 1, "mobile": width < 500});
+            d.cdp().send_raw("Emulation.setDeviceMetricsOverride", size).await.unwrap();
+            for theme in ["light", "dark"] {
+                let script = format!("document.documentElement.dataset.theme = {theme:?}");
+                d.execute(script, vec![]).await.unwrap();
+                let said = d.execute_async(LOOK, vec![]).await.unwrap();
+                let lines: Vec<String> = serde_json::from_value(said.json().clone()).unwrap();
+                found.extend(lines.into_iter().map(|l| format!("{at} {width} {theme}: {l}")));
+            }
+        }
+    }
+    assert!(found.is_empty(), "{}", found.join("\n"));
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn no_page_has_a_serious_barrier_in_either_theme_at_any_width() {
+    walk_through(Cell::with_demo().await, look).await;
+}
