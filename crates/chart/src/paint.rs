@@ -75,13 +75,13 @@ const COLOURS: &[(&str, &str, &str)] = &[
     ("grid", "#e8dfcd", "#29251f"),
     ("stock", "#635b4e", "#b9ae9c"),
     ("damson", "#7b2d63", "#d58bc0"),
-    ("quince", "#a86f00", "#e9b44c"),
-    ("gooseberry", "#5c7f1f", "#a9cc62"),
+    ("quince", "#8c5c00", "#e9b44c"),
+    ("gooseberry", "#4f6e18", "#a9cc62"),
     ("bilberry", "#2a5f95", "#78b3ee"),
-    ("greengage", "#1f7d6c", "#62cdb8"),
+    ("greengage", "#1a7060", "#62cdb8"),
     ("medlar", "#80503a", "#c99a7c"),
     ("sloe", "#4a4791", "#a9a5f2"),
-    ("rowan", "#b5551a", "#f2a06a"),
+    ("rowan", "#a44b14", "#f2a06a"),
     ("rosehip", "#b0361e", "#ff8466"),
 ];
 

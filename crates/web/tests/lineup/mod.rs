@@ -282,7 +282,7 @@ async fn a_day_of_single_pulls_stands_on_the_habit_of_its_cell_and_says_so() {
     assert!(page.contains("the scatter is that of the cell&#39;s earlier days (0."), "{page}");
     assert!(page.contains(" provisionally gains ") || page.contains("provisional gain"), "{page}");
     assert!(
-        page.contains(" %, 2") && page.contains("sets, from 0."),
+        page.contains(" % of one pull, ") && page.contains(" sets, from 0."),
         "how many sets, and how far they lie apart: {page}"
     );
 }
