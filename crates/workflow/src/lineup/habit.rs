@@ -7,6 +7,7 @@ use jamjar_core::analysis::{Comparison, Figure, Measured, SetResult, Settings, a
 use jamjar_core::stats::habit::Habit;
 use jamjar_store::{Set, Store, VehicleRecord};
 use std::collections::HashMap;
+use std::collections::hash_map::Entry;
 
 /// Newest earlier days of a cell that are looked at (our choice: a season of a busy cell; what lies further back is
 /// another dyno).
@@ -47,10 +48,10 @@ pub(super) async fn gather(
     let mut vehicles: HashMap<i64, VehicleRecord> = HashMap::new();
     let (mut days, mut known) = (Vec::new(), Vec::new());
     for (day, vehicle_id) in store.earlier_in_cell(&of.cell, of.date, DAYS).await? {
-        if !vehicles.contains_key(&vehicle_id) {
-            vehicles.insert(vehicle_id, store.vehicle(vehicle_id).await?);
-        }
-        let v = &vehicles[&vehicle_id];
+        let v = match vehicles.entry(vehicle_id) {
+            Entry::Occupied(known) => known.into_mut(),
+            Entry::Vacant(new) => new.insert(store.vehicle(vehicle_id).await?),
+        };
         if !alike(v) {
             continue;
         }

@@ -27,10 +27,13 @@ const CROSS_AT: f64 = 4500.0;
 /// A change acts by this share more in the second row, where it does.
 const ROWS_APART: f64 = 0.02;
 
+/// What a true power is multiplied by at each engine speed.
+type Shape<'a> = dyn Fn(f64) -> f64 + Sync + 'a;
+
 /// A set to be made: the configuration, what its true power is multiplied by at each speed, its pulls, its factors.
 struct Made<'a> {
     which: usize,
-    shape: &'a (dyn Fn(f64) -> f64 + Sync),
+    shape: &'a Shape<'a>,
     pulls: usize,
     factors: &'a [(&'a str, &'a str)],
 }
@@ -128,7 +131,7 @@ fn of_gains(cell: &Cell<'_>, noise: &mut Noise) -> Option<bool> {
 /// interval holds the truth.
 fn of_rows(cell: &Cell<'_>, noise: &mut Noise, more: f64) -> Option<(bool, bool)> {
     let (on, on_more) = (|_: f64| 1.05, move |_: f64| 1.05 + more);
-    let rows: [(&[(&str, &str)], &(dyn Fn(f64) -> f64 + Sync)); 6] = [
+    let rows: [(&[(&str, &str)], &Shape<'_>); 6] = [
         (&[("gear", "3"), ("switch", "off")], &plain),
         (&[("gear", "3"), ("switch", "on")], &on),
         (&[("gear", "4"), ("switch", "off")], &plain),
