@@ -138,33 +138,30 @@ fn build(
     let is_time = |a: &&Assigned| a.channel.as_str() == "time";
     let time = assigned.iter().find(is_time).expect("checked in assign");
     let mut ambient = mapping.ambient_kpa.unwrap_or(STANDARD_KPA);
-    // The barometer first, where one was logged: gauge pressures stand on it.
-    let mut ordered: Vec<(&Assigned, Vec<f64>)> =
-        assigned.iter().zip(table.columns).map(|(a, (_, raw))| (a, raw)).collect();
-    ordered.sort_by_key(|(a, _)| a.channel.as_str() != "ambient_pressure");
-    let mut barometer = mapping.ambient_kpa.is_some();
-    let is_barometer = |(a, _): &&(&Assigned, Vec<f64>)| a.channel.as_str() == "ambient_pressure";
-    let first = ordered.iter().take_while(is_barometer).count();
-    let rest = ordered.split_off(first);
-    let read = |(a, raw): (&Assigned, Vec<f64>), ambient: f64| {
-        let asked = Asked { header: &d.headers[a.column], file, lines: &table.lines };
-        Column::read(a, raw, (a.column == time.column).then_some(table.time), ambient, &asked)
+    let read = |a: &Assigned, raw: Vec<f64>, ambient: f64| {
+        let at = Place { header: &d.headers[a.column], file, lines: &table.lines };
+        Column::read(a, raw, (a.column == time.column).then_some(table.time), ambient, &at)
     };
-    let mut read_columns: Vec<Column> = Vec::with_capacity(assigned.len());
-    for column in ordered {
-        let c = read(column, ambient)?;
+    // The barometer first, where one was logged: gauge pressures stand on it.
+    let all = assigned.iter().zip(table.columns).map(|(a, (_, raw))| (a, raw));
+    let (barometers, others): (Vec<_>, Vec<_>) =
+        all.partition(|(a, _)| a.channel.as_str() == "ambient_pressure");
+    let mut barometer = mapping.ambient_kpa.is_some();
+    let mut read_columns: Vec<(&Assigned, Column)> = Vec::with_capacity(assigned.len());
+    for (a, raw) in barometers {
+        let c = read(a, raw, ambient)?;
         if let Some(p) = logged_barometer(&c.values) {
             (ambient, barometer) = (p, true);
         }
-        read_columns.push(c);
+        read_columns.push((a, c));
     }
-    let at = ambient;
-    let others: Vec<Result<Column, FormatError>> = rest.into_par_iter().map(|c| read(c, at)).collect();
+    let others: Vec<_> =
+        others.into_par_iter().map(|(a, raw)| read(a, raw, ambient).map(|c| (a, c))).collect();
     for c in others {
         read_columns.push(c?);
     }
     let (mut t, mut over_standard, mut impossible) = (Vec::new(), Vec::new(), Vec::new());
-    for (c, a) in read_columns.into_iter().zip(in_order(assigned)) {
+    for (a, c) in read_columns {
         let report = &mut columns[a.column];
         (report.channel, report.unit, report.confidence) =
             (Some(a.channel.clone()), Some(c.unit), c.confidence(a));
@@ -238,14 +235,8 @@ fn build(
     Ok(ReadLog { log, columns, questions })
 }
 
-/// Assigned columns in the order in which they are read: the barometer first.
-fn in_order(assigned: &[Assigned]) -> impl Iterator<Item = &Assigned> {
-    let is = |a: &&Assigned| a.channel.as_str() == "ambient_pressure";
-    assigned.iter().filter(is).chain(assigned.iter().filter(move |a| !is(a)))
-}
-
 /// Where a column stands.
-struct Asked<'a> {
+struct Place<'a> {
     header: &'a str,
     file: &'a str,
     lines: &'a [u32],
@@ -269,7 +260,7 @@ impl Column {
         raw: Vec<f64>,
         clock: Option<TimeKind>,
         ambient: f64,
-        at: &Asked<'_>,
+        at: &Place<'_>,
     ) -> Result<Self, FormatError> {
         let (low, high) = extent(&raw);
         let mut questions = Vec::new();

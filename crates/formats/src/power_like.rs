@@ -1,6 +1,7 @@
 //! Power in a column called torque: no engine's torque keeps growing with its speed up to the very top, and
 //! every engine's power does.
 
+use jamjar_core::signal::interp::linear_clamped;
 use jamjar_core::signal::median::median_in_place;
 
 /// A torque that grows as power does: its value at half the speed of the highest, and the highest.
@@ -64,13 +65,7 @@ pub(crate) fn curve_grows_like_power(torque: &[f64], speed: &[f64]) -> Option<Gr
         return None;
     }
     let at: Vec<f64> = (0..DRAWN).map(|i| first + (last - first) * i as f64 / (DRAWN - 1) as f64).collect();
-    let drawn: Vec<f64> = at
-        .iter()
-        .map(|x| {
-            let k = n.partition_point(|v| v <= x).clamp(1, n.len() - 1);
-            t[k - 1] + (t[k] - t[k - 1]) * (x - n[k - 1]) / (n[k] - n[k - 1])
-        })
-        .collect();
+    let drawn: Vec<f64> = at.iter().filter_map(|x| linear_clamped(&n, &t, *x)).collect();
     grows_like_power(&drawn, &at)
 }
 

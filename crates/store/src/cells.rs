@@ -8,7 +8,6 @@ use crate::schema::{cell, cell_day, vehicle};
 use chrono::{NaiveDate, NaiveDateTime};
 use diesel::prelude::*;
 use diesel_async::{AsyncMysqlConnection, RunQueryDsl};
-use std::collections::HashMap;
 
 /// A cell.
 #[derive(Debug, Clone, PartialEq, Eq, Queryable, Selectable)]
@@ -34,21 +33,9 @@ impl CellRecord {
     }
 }
 
-fn calibrations(newest: Option<NaiveDate>, earlier: &str) -> Vec<NaiveDate> {
+/// Dates of calibrations as they are kept, newest first.
+pub(crate) fn calibrations(newest: Option<NaiveDate>, earlier: &str) -> Vec<NaiveDate> {
     newest.into_iter().chain(earlier.split(' ').filter_map(|d| d.parse().ok())).collect()
-}
-
-/// Calibrations of cells by name.
-pub(crate) async fn calibrations_of(
-    c: &mut AsyncMysqlConnection,
-    names: &[&str],
-) -> Result<HashMap<String, Vec<NaiveDate>>, StoreError> {
-    let rows: Vec<(String, Option<NaiveDate>, String)> = cell::table
-        .filter(cell::name.eq_any(names))
-        .select((cell::name, cell::calibrated_on, cell::earlier_calibrations))
-        .load(c)
-        .await?;
-    Ok(rows.into_iter().map(|(name, newest, earlier)| (name, calibrations(newest, &earlier))).collect())
 }
 
 /// What is said of a cell.
@@ -156,7 +143,10 @@ impl Store {
             }
             let dates = |all: &[NaiveDate]| all.iter().map(ToString::to_string).collect::<Vec<_>>();
             let (old, new) = (was.calibrations(), &now.calibrations);
-            let newest: Option<NaiveDate> = new.iter().max().copied();
+            let (newest, earlier) = match new.as_slice() {
+                [newest, earlier @ ..] => (Some(*newest), dates(earlier).join(" ")),
+                [] => (None, String::new()),
+            };
             let changes = [
                 Change::new("name", &was.name, &now.name),
                 Change::new("dyno", &was.dyno, &now.dyno),
@@ -171,7 +161,7 @@ impl Store {
                     cell::dyno.eq(&now.dyno),
                     cell::folder.eq(&now.folder),
                     cell::calibrated_on.eq(newest),
-                    cell::earlier_calibrations.eq(dates(new.get(1..).unwrap_or_default()).join(" ")),
+                    cell::earlier_calibrations.eq(earlier),
                     cell::note.eq(&now.note),
                 ))
                 .execute(c)
@@ -200,7 +190,7 @@ impl Store {
     pub async fn watched(&self) -> Result<Vec<Watched>, StoreError> {
         let mut c = self.conn().await?;
         let rows: Vec<(i64, String, i64, NaiveDateTime)> = cell_day::table
-            .inner_join(cell::table.on(cell_day::cell_id.eq(cell::id.nullable())))
+            .inner_join(cell::table)
             .filter(cell::folder.ne("").and(cell_day::running.ne("")))
             .filter(cell_day::archived_at.is_null())
             .order((cell::id, cell_day::id.desc()))
@@ -274,7 +264,7 @@ impl Store {
         let mut c = self.conn().await?;
         Ok(cell_day::table
             .inner_join(vehicle::table)
-            .inner_join(cell::table.on(cell_day::cell_id.eq(cell::id.nullable())))
+            .inner_join(cell::table)
             .filter(cell::name.eq(cell).and(cell_day::on_date.lt(before)))
             .filter(cell_day::archived_at.is_null().and(vehicle::archived_at.is_null()))
             .order((cell_day::on_date.desc(), cell_day::id.desc()))
@@ -308,14 +298,7 @@ impl Store {
     #[boxed]
     pub async fn beside_day(&self, day_id: i64) -> Result<Vec<(i64, String)>, StoreError> {
         let mut c = self.conn().await?;
-        let ids = sheets_beside(&mut c, day_id).await?;
-        Ok(cell_day::table
-            .inner_join(vehicle::table)
-            .filter(cell_day::id.eq_any(ids))
-            .order(cell_day::id)
-            .select((cell_day::id, vehicle::name))
-            .load(&mut c)
-            .await?)
+        sheets_beside(&mut c, day_id).await
     }
 
     /// Sheets of a cell on a date, one for each vehicle that stood in it, in the order they were begun.
@@ -336,21 +319,24 @@ impl Store {
     }
 }
 
-/// The days of other vehicles on the same date in the same cell.
-pub(crate) async fn sheets_beside(c: &mut AsyncMysqlConnection, day_id: i64) -> Result<Vec<i64>, StoreError> {
-    let own: Option<(Option<i64>, NaiveDate)> = cell_day::table
-        .find(day_id)
-        .select((cell_day::cell_id, cell_day::on_date))
-        .first(c)
-        .await
-        .optional()?;
-    let Some((Some(cell_id), date)) = own else { return Ok(Vec::new()) };
+diesel::alias!(cell_day as own: OwnDay);
+
+/// Days of other vehicles on the same date in the same cell: their ids and the vehicles' names.
+pub(crate) async fn sheets_beside(
+    c: &mut AsyncMysqlConnection,
+    day_id: i64,
+) -> Result<Vec<(i64, String)>, StoreError> {
+    let same = own
+        .field(cell_day::cell_id)
+        .eq(cell_day::cell_id)
+        .and(own.field(cell_day::on_date).eq(cell_day::on_date));
     Ok(cell_day::table
         .inner_join(vehicle::table)
-        .filter(cell_day::cell_id.eq(cell_id).and(cell_day::on_date.eq(date)).and(cell_day::id.ne(day_id)))
+        .inner_join(own.on(same))
+        .filter(own.field(cell_day::id).eq(day_id).and(cell_day::id.ne(day_id)))
         .filter(cell_day::archived_at.is_null().and(vehicle::archived_at.is_null()))
         .order(cell_day::id)
-        .select(cell_day::id)
+        .select((cell_day::id, vehicle::name))
         .load(c)
         .await?)
 }

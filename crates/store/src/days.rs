@@ -1,12 +1,13 @@
 //! Days in the cell.
 
 use crate::boxed;
+use crate::cells::{cell_named, sheets_beside};
 use crate::claim::{Seen, Touch, claim_day};
+use crate::day_air::{air_text, own_air, share_air};
 use crate::db::{Store, inserted};
 use crate::error::StoreError;
 use crate::right::{By, Change, Subject, keep};
 use crate::schema::{cell_day, pull, pull_set, vehicle};
-use crate::sheet::share_air;
 use crate::summaries::{PackedSummary, put_summaries};
 use chrono::{NaiveDate, NaiveDateTime};
 use diesel::prelude::*;
@@ -95,13 +96,6 @@ fn day(r: Row) -> Day {
     }
 }
 
-/// Air as the trail says it.
-pub(crate) fn air_text(air: Option<AirState>) -> String {
-    air.map_or_else(String::new, |a| {
-        format!("{:.1} °C, {:.0} %, {:.1} hPa", a.temperature_c, 100.0 * a.humidity, a.pressure_hpa)
-    })
-}
-
 macro_rules! columns {
     () => {
         (
@@ -131,16 +125,14 @@ impl Store {
     #[boxed]
     pub async fn add_day(&self, new: &NewDay) -> Result<i64, StoreError> {
         self.transact(async |c| {
-            let cell = crate::cells::cell_named(c, &new.place).await?;
+            let cell = cell_named(c, &new.place).await?;
             diesel::insert_into(cell_day::table)
                 .values((
                     cell_day::cell_id.eq(cell),
                     cell_day::vehicle_id.eq(new.vehicle_id),
                     cell_day::on_date.eq(new.date),
                     cell_day::place.eq(&new.place),
-                    cell_day::temperature_c.eq(new.air.map(|a| a.temperature_c)),
-                    cell_day::humidity.eq(new.air.map(|a| a.humidity)),
-                    cell_day::pressure_hpa.eq(new.air.map(|a| a.pressure_hpa)),
+                    own_air(new.air),
                     cell_day::note.eq(&new.note),
                     cell_day::demo.eq(new.demo),
                 ))
@@ -148,16 +140,9 @@ impl Store {
                 .await?;
             let id = inserted(c).await?;
             // The air of the cell is the same for whoever stands in it.
-            let beside = crate::cells::sheets_beside(c, id).await?;
+            let beside: Vec<i64> = sheets_beside(c, id).await?.into_iter().map(|d| d.0).collect();
             if let (None, Some(a)) = (new.air, share_air(c, &beside, id).await?) {
-                diesel::update(cell_day::table.find(id))
-                    .set((
-                        cell_day::temperature_c.eq(a.temperature_c),
-                        cell_day::humidity.eq(a.humidity),
-                        cell_day::pressure_hpa.eq(a.pressure_hpa),
-                    ))
-                    .execute(c)
-                    .await?;
+                diesel::update(cell_day::table.find(id)).set(own_air(Some(a))).execute(c).await?;
             }
             Ok(id)
         })
@@ -276,12 +261,7 @@ impl Store {
             let touched = if air == seen.air { Touch::Words } else { Touch::Measurements };
             claim_day(c, seen.id, touched, Seen::Whole(seen.version)).await?;
             diesel::update(cell_day::table.find(seen.id))
-                .set((
-                    cell_day::temperature_c.eq(air.map(|a| a.temperature_c)),
-                    cell_day::humidity.eq(air.map(|a| a.humidity)),
-                    cell_day::pressure_hpa.eq(air.map(|a| a.pressure_hpa)),
-                    cell_day::note.eq(note),
-                ))
+                .set((own_air(air), cell_day::note.eq(note)))
                 .execute(c)
                 .await?;
             keep(c, Subject::Day(seen.id), by, &changes).await?;

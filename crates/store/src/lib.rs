@@ -7,6 +7,7 @@ mod cells;
 mod changes;
 mod claim;
 mod configuration;
+mod day_air;
 mod days;
 mod db;
 mod decoded;

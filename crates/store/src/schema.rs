@@ -96,6 +96,7 @@ diesel::allow_tables_to_appear_in_same_query!(
     attachment
 );
 diesel::joinable!(cell_day -> vehicle (vehicle_id));
+diesel::joinable!(cell_day -> cell (cell_id));
 diesel::joinable!(vehicle_limit -> vehicle (vehicle_id));
 diesel::joinable!(pull_set -> cell_day (day_id));
 diesel::joinable!(pull_set -> map_revision (map_id));

@@ -1,7 +1,7 @@
 //! Sets: committed whole with their pulls, in one transaction that is run again after a conflict.
 
 use crate::boxed;
-use crate::cells::calibrations_of;
+use crate::cells::calibrations;
 use crate::claim::{Seen, Touch, claim_day};
 use crate::configuration::Configuration;
 use crate::days::Day;
@@ -14,7 +14,7 @@ use crate::right::{By, Change, Subject, keep};
 use crate::running::{set_runs, stands_on};
 use crate::runs::finish_run;
 use crate::schema::{
-    build_state, cell_day, fuel, inbox, map_revision, pull, pull_set, pull_summary, vehicle,
+    build_state, cell, cell_day, fuel, inbox, map_revision, pull, pull_set, pull_summary, vehicle,
 };
 use crate::summaries::Summary;
 use crate::vehicles::{build_named, fuel_named, map_named};
@@ -50,7 +50,7 @@ pub struct Set {
     pub date: NaiveDate,
     /// The cell of its day; blank when nobody said.
     pub cell: String,
-    /// When that cell's dyno was calibrated, newest first; empty where a set was asked for without its pulls.
+    /// When that cell's dyno was calibrated, newest first.
     pub calibrations: Vec<NaiveDate>,
     pub vehicle_id: i64,
     pub vehicle: String,
@@ -98,6 +98,8 @@ struct Row {
     map_fuel: Option<String>,
     map_price: Option<f64>,
     archived_at: Option<NaiveDateTime>,
+    calibrated_on: Option<NaiveDate>,
+    earlier_calibrations: Option<String>,
 }
 
 impl From<Row> for Set {
@@ -107,7 +109,7 @@ impl From<Row> for Set {
             day_id: r.day_id,
             date: r.date,
             cell: r.cell,
-            calibrations: Vec::new(),
+            calibrations: calibrations(r.calibrated_on, &r.earlier_calibrations.unwrap_or_default()),
             vehicle_id: r.vehicle_id,
             vehicle: r.vehicle,
             position: r.position,
@@ -133,7 +135,7 @@ impl From<Row> for Set {
 macro_rules! query {
     () => {
         pull_set::table
-            .inner_join(cell_day::table.inner_join(vehicle::table))
+            .inner_join(cell_day::table.inner_join(vehicle::table).left_join(cell::table))
             .inner_join(map_revision::table)
             .inner_join(fuel::table)
             .inner_join(build_state::table)
@@ -157,6 +159,8 @@ macro_rules! query {
                 map_revision::for_fuel,
                 map_revision::price,
                 pull_set::archived_at,
+                cell::calibrated_on.nullable(),
+                cell::earlier_calibrations.nullable(),
             ))
     };
 }
@@ -525,15 +529,10 @@ async fn with_pulls(
     vehicles.sort_unstable();
     vehicles.dedup();
     let crossed = crossings(c, &vehicles).await?;
-    let mut cells: Vec<&str> = sets.iter().map(|s| s.cell.as_str()).collect();
-    cells.sort_unstable();
-    cells.dedup();
-    let calibrated = calibrations_of(c, &cells).await?;
     let mut pulls = pulls_of(c, decoded, &sets.iter().map(|s| s.id).collect::<Vec<_>>()).await?;
     Ok(sets
         .into_iter()
         .map(|mut set| {
-            set.calibrations = calibrated.get(&set.cell).cloned().unwrap_or_default();
             set.interventions = crossed.get(&set.vehicle_id).cloned().unwrap_or_default();
             let (mut own, rest): (Vec<_>, Vec<_>) =
                 std::mem::take(&mut pulls).into_iter().partition(|(p, _)| p.set_id == set.id);

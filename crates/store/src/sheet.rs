@@ -2,7 +2,8 @@
 
 use crate::boxed;
 use crate::claim::{Seen, Touch, claim_day};
-use crate::days::{Day, air_text};
+use crate::day_air::{Reading, air_readings, air_text, own_air};
+use crate::days::Day;
 use crate::db::Store;
 use crate::error::StoreError;
 use crate::interventions::Intervention;
@@ -78,54 +79,6 @@ impl SheetAir {
     }
 }
 
-#[derive(Queryable, Selectable)]
-#[diesel(table_name = day_air)]
-struct Reading {
-    day_id: i64,
-    at_time: NaiveTime,
-    temperature_c: f64,
-    humidity: f64,
-    pressure_hpa: f64,
-}
-
-impl Reading {
-    fn air(&self) -> Option<AirState> {
-        AirState::new(self.temperature_c, self.humidity, self.pressure_hpa).ok()
-    }
-}
-
-/// Writes the readings of other sheets of the same cell and date on a new one; says the first of them.
-pub(crate) async fn share_air(
-    c: &mut AsyncMysqlConnection,
-    beside: &[i64],
-    day_id: i64,
-) -> Result<Option<AirState>, StoreError> {
-    let mut readings = air_readings(c, beside).await?;
-    readings.sort_by_key(|r| r.at_time);
-    readings.dedup_by_key(|r| r.at_time);
-    for r in &readings {
-        let values = (
-            day_air::temperature_c.eq(r.temperature_c),
-            day_air::humidity.eq(r.humidity),
-            day_air::pressure_hpa.eq(r.pressure_hpa),
-        );
-        diesel::insert_into(day_air::table)
-            .values((day_air::day_id.eq(day_id), day_air::at_time.eq(r.at_time), values))
-            .execute(c)
-            .await?;
-    }
-    Ok(readings.iter().find_map(Reading::air))
-}
-
-/// Readings of the air, in order of day and time.
-async fn air_readings(c: &mut AsyncMysqlConnection, days: &[i64]) -> Result<Vec<Reading>, StoreError> {
-    let rows = day_air::table
-        .filter(day_air::day_id.eq_any(days))
-        .order((day_air::day_id, day_air::at_time))
-        .select(Reading::as_select());
-    Ok(rows.load(c).await?)
-}
-
 /// One reading on one sheet.
 async fn put_air(
     c: &mut AsyncMysqlConnection,
@@ -137,14 +90,7 @@ async fn put_air(
     let (seen, day_id) = (&s.day, s.day.id);
     claim_day(c, day_id, Touch::Measurements, Seen::Measurements(seen.measured)).await?;
     if seen.air.is_none() {
-        diesel::update(cell_day::table.find(day_id))
-            .set((
-                cell_day::temperature_c.eq(a.temperature_c),
-                cell_day::humidity.eq(a.humidity),
-                cell_day::pressure_hpa.eq(a.pressure_hpa),
-            ))
-            .execute(c)
-            .await?;
+        diesel::update(cell_day::table.find(day_id)).set(own_air(Some(a))).execute(c).await?;
     }
     let was = day_air::table
         .filter(day_air::day_id.eq(day_id).and(day_air::at_time.eq(at)))
@@ -152,13 +98,9 @@ async fn put_air(
         .first(c)
         .await
         .optional()?;
-    let corrected = was.is_some();
-    let change = Change::new(
-        format!("air at {}", at.format("%H:%M")),
-        air_text(was.and_then(|r| r.air())),
-        air_text(Some(a)),
-    );
-    if corrected {
+    if let Some(was) = was {
+        let what = format!("air at {}", at.format("%H:%M"));
+        let change = Change::new(what, air_text(was.air()), air_text(Some(a)));
         keep(c, Subject::Day(day_id), by, &[change]).await?;
     }
     let values = (

@@ -260,12 +260,12 @@ impl Store {
 }
 
 impl Store {
-    /// Extras that sets of a vehicle were pulled with, as they are typed: the newest first, each once.
+    /// Extras that sets of a vehicle were pulled with: the newest first, each once.
     ///
     /// # Errors
     /// [`StoreError`] when the database cannot answer.
     #[boxed]
-    pub async fn known_extras(&self, vehicle_id: i64) -> Result<Vec<String>, StoreError> {
+    pub async fn known_extras(&self, vehicle_id: i64) -> Result<Vec<Factors>, StoreError> {
         let mut c = self.conn().await?;
         let rows: Vec<String> = pull_set::table
             .inner_join(cell_day::table)
@@ -276,12 +276,11 @@ impl Store {
             .select(pull_set::extras)
             .load(&mut c)
             .await?;
-        let mut out: Vec<String> = Vec::new();
+        let mut out: Vec<Factors> = Vec::new();
         for row in rows {
             let extras: Factors = serde_json::from_str(&row).unwrap_or_default();
-            let typed = extras.iter().map(|(k, v)| format!("{k} = {v}")).collect::<Vec<_>>().join("; ");
-            if !typed.is_empty() && !out.contains(&typed) {
-                out.push(typed);
+            if !extras.is_empty() && !out.contains(&extras) {
+                out.push(extras);
             }
         }
         Ok(out)

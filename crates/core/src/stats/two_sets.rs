@@ -9,6 +9,11 @@ pub fn mean(x: &[f64]) -> f64 {
     x.iter().sum::<f64>() / x.len() as f64
 }
 
+/// Mean; `None` of nothing.
+pub fn mean_of(x: &[f64]) -> Option<f64> {
+    (!x.is_empty()).then(|| mean(x))
+}
+
 /// Sum of squared deviations from the mean.
 pub fn sum_of_squares(x: &[f64]) -> f64 {
     let m = mean(x);

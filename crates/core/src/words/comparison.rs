@@ -5,8 +5,8 @@ use crate::analysis::{
     Comparison, Crossover, Figure, FigureComparison, GainOfGains, NoRatio, SetResult, Verdict, crossovers,
 };
 
-/// What can be said of a figure compared, in the unit shown.
-enum Told {
+/// What can be said of a difference, in the unit shown.
+pub(super) enum Told {
     /// More or less by so much, give or take; provisional where it is the cell's habit that says so.
     Differs { more: bool, sure: bool, by: f64, half: f64 },
     /// It would have to be larger than so much to show.
@@ -19,9 +19,14 @@ enum Told {
 
 fn told(f: &FigureComparison, scale: &dyn Fn(f64) -> f64) -> Told {
     let half = f.ci95.map(|ci| scale((ci[1] - ci[0]) / 2.0));
-    let Some(d) = f.mean_difference.map(scale) else { return Told::Nothing };
+    told_of(f.verdict, f.mean_difference.map(scale), half)
+}
+
+/// What a verdict, a difference and half of its interval say together.
+pub(super) fn told_of(verdict: Verdict, d: Option<f64>, half: Option<f64>) -> Told {
+    let Some(d) = d else { return Told::Nothing };
     let differs = |more, sure| half.map(|half| Told::Differs { more, sure, by: d.abs(), half });
-    let said = match f.verdict {
+    let said = match verdict {
         Verdict::Gain => differs(true, true),
         Verdict::Loss => differs(false, true),
         Verdict::ProvisionalGain => differs(true, false),

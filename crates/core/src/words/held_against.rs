@@ -1,6 +1,7 @@
 //! Comparisons people make beside the one that heads a line-up: hollows, the same change elsewhere, each map's own
 //! shifts, equal output.
 
+use super::comparison::{Told, told_of};
 use super::{Speech, sentence_case};
 use crate::analysis::{
     APART_P, AtOutput, Became, EffectMatrix, EffectRow, HollowCompared, NotRead, OwnWindow, SetResult,
@@ -110,24 +111,21 @@ pub fn own_window_sentence(w: &OwnWindow, sets: [&SetResult; 2], to: &Speech<'_>
         return format!("{candidate}: its curve shows no shift.");
     };
     let span = format!("from {low:.0} to {high:.0} rpm");
-    match (&w.difference, w.plain, w.verdict) {
-        (Some(i), _, Verdict::NoDifferenceShown) => format!(
-            "Between its own shifts, {span}, no difference is shown between {candidate} and {base}: it would have to be larger than about {:.1} {u} to show.",
-            k(i.half_width)
+    let half = w.difference.as_ref().map(|i| k(i.half_width));
+    match told_of(w.verdict, w.plain.map(k), half) {
+        Told::NotShown(half) => format!(
+            "Between its own shifts, {span}, no difference is shown between {candidate} and {base}: it would have to be larger than about {half:.1} {u} to show."
         ),
-        (Some(i), _, _) => {
-            let than = if i.difference > 0.0 { "more" } else { "less" };
+        Told::Differs { more, by, half, .. } => {
+            let than = if more { "more" } else { "less" };
             format!(
-                "Between its own shifts, {span}, {candidate} has {:.1} ± {:.1} {u} {than} on average than {base} between its.",
-                k(i.difference.abs()),
-                k(i.half_width)
+                "Between its own shifts, {span}, {candidate} has {by:.1} ± {half:.1} {u} {than} on average than {base} between its."
             )
         }
-        (None, Some(d), _) => format!(
-            "Between its own shifts, {span}, can't tell whether {candidate} differs from {base}: {:+.1} {u} on average, without an interval.",
-            k(d)
+        Told::Bare(d) => format!(
+            "Between its own shifts, {span}, can't tell whether {candidate} differs from {base}: {d:+.1} {u} on average, without an interval."
         ),
-        (None, None, _) => format!("{candidate}, {span}: not covered by every pull."),
+        Told::Nothing => format!("{candidate}, {span}: not covered by every pull."),
     }
 }
 

@@ -1,5 +1,6 @@
 //! Gains on several vehicles, each in per cent of its own baseline.
 
+use super::comparison::{Told, told_of};
 use super::sentence_case;
 use crate::analysis::Verdict;
 
@@ -22,19 +23,20 @@ pub struct GainOn {
 pub fn several_sentence(all: &[GainOn]) -> String {
     let clause = |g: &GainOn| {
         let (set, vehicle) = (&g.set, &g.vehicle);
-        match (g.percent, g.half, g.verdict) {
-            (Some(d), Some(h), Verdict::Gain) => format!("{set} gains {d:.1} ± {h:.1} % on {vehicle}"),
-            (Some(d), Some(h), Verdict::Loss) => format!("{set} loses {:.1} ± {h:.1} % on {vehicle}", -d),
-            (Some(d), Some(h), Verdict::ProvisionalGain | Verdict::ProvisionalLoss) => {
-                format!("{set} provisionally differs by {d:+.1} ± {h:.1} % on {vehicle}")
+        match told_of(g.verdict, g.percent, g.half) {
+            Told::Differs { more, sure: true, by, half } => {
+                let verb = if more { "gains" } else { "loses" };
+                format!("{set} {verb} {by:.1} ± {half:.1} % on {vehicle}")
             }
-            (Some(_), Some(h), Verdict::NoDifferenceShown) => {
-                format!("no difference of {set} shown on {vehicle} (± {h:.1} %)")
+            Told::Differs { more, sure: false, by, half } => {
+                let sign = if more { '+' } else { '-' };
+                format!("{set} provisionally differs by {sign}{by:.1} ± {half:.1} % on {vehicle}")
             }
-            (Some(d), _, _) => {
+            Told::NotShown(half) => format!("no difference of {set} shown on {vehicle} (± {half:.1} %)"),
+            Told::Bare(d) => {
                 format!("can't tell what {set} did on {vehicle} ({d:+.1} %, without an interval)")
             }
-            (None, _, _) => format!("nothing to compare on {vehicle}"),
+            Told::Nothing => format!("nothing to compare on {vehicle}"),
         }
     };
     let clauses: Vec<String> = all.iter().map(clause).collect();

@@ -7,7 +7,7 @@ use super::spool::{Sent, cut};
 use crate::auth::{Calibrator, Reader};
 use crate::error::WebError;
 use crate::state::AppState;
-use crate::views::{InboxFragment, RunFragment, inbox_fragment, run_fragment};
+use crate::views::{InboxFragment, RunFragment, assignments, inbox_fragment, run_fragment};
 use axum::Form;
 use axum::extract::{Multipart, Path, State};
 use axum::http::HeaderMap;
@@ -44,7 +44,7 @@ pub(crate) async fn fragment(state: &AppState, day_id: i64) -> Result<InboxFragm
     let stored = state.store.sets_of_day(day_id).await?;
     let running = state.store.running(day_id).await?;
     let mut out = inbox_fragment(day_id, &items, &proposals, maps, fuels, build, kind);
-    out.extras = state.store.known_extras(day.vehicle_id).await?;
+    out.extras = state.store.known_extras(day.vehicle_id).await?.iter().map(assignments).collect();
     out.goes_to(&stored, running.as_ref());
     Ok(out)
 }

@@ -1,7 +1,9 @@
 //! Vehicle pages: what it is, what limits it, what it is quoted at, its build states, maps and days.
 
 use super::Shell;
-use super::common::{AttachedRow, KeptRow, PlanRow, attached_rows, count, date_words, kept_rows, plan_rows};
+use super::common::{
+    AttachedRow, KeptRow, PlanRow, assignments, attached_rows, count, date_words, kept_rows, plan_rows,
+};
 use crate::prefs::Prefs;
 use crate::seen::mark;
 use askama::Template;
@@ -234,11 +236,6 @@ fn learned_words(s: &VehicleSheet) -> String {
     s.learned.iter().map(|(g, k)| format!("{g} = {k}")).collect::<Vec<_>>().join(", ")
 }
 
-/// Versions of software as people type them: “engine = 4.2; gearbox = A17”.
-fn typed_software(s: &VehicleSheet) -> String {
-    s.software.iter().map(|(u, v)| format!("{u} = {v}")).collect::<Vec<_>>().join("; ")
-}
-
 /// “A17 since 3 March 2026, A14 before”.
 fn software_words(u: &UnitSoftware) -> String {
     let since = u.since.map_or_else(String::new, |d| format!(" since {}", date_words(d)));
@@ -260,7 +257,7 @@ pub(crate) fn sheet_differences(now: &VehicleSheet, typed: &VehicleSheet) -> Str
             ("gear of the dyno's ratio", s.reference_gear.map_or_else(String::new, |g| g.to_string())),
             ("gears", s.gears.iter().map(ToString::to_string).collect::<Vec<_>>().join(" ")),
             ("learned gears", learned_words(s)),
-            ("software", typed_software(s)),
+            ("software", assignments(&s.software)),
             ("tyre", s.tyre.clone()),
             ("rolling radius", number(s.tyre_radius_m, "m")),
             ("drag area", number(s.drag_area_m2, "m²")),
@@ -400,7 +397,7 @@ pub(crate) fn vehicle_page(prefs: &Prefs, p: VehicleParts, problem: String) -> V
             gears: s.gears.iter().map(ToString::to_string).collect::<Vec<_>>().join(" "),
             reference_gear: s.reference_gear.map_or_else(String::new, |g| g.to_string()),
             learned: learned_words(s),
-            software: typed_software(s),
+            software: assignments(&s.software),
             tyre: s.tyre.clone(),
             tyre_radius_m: plain(s.tyre_radius_m),
             drag_area_m2: plain(s.drag_area_m2),

@@ -53,6 +53,14 @@ fn around(c: &Curve, rpm: f64) -> f64 {
     sum / n
 }
 
+/// Multiplies power at each engine speed; torque follows.
+fn shape(by: &Shape<'_>, rpm: &[f64], power_kw: &mut [f64], torque_nm: &mut [f64]) {
+    for ((n, p), t) in rpm.iter().zip(power_kw).zip(torque_nm) {
+        *p *= by(*n);
+        *t = 1000.0 * *p / (n * RAD_S_PER_RPM);
+    }
+}
+
 struct Cell<'a> {
     subject: &'a Subject,
     truth: &'a Truth,
@@ -61,10 +69,7 @@ struct Cell<'a> {
 impl Cell<'_> {
     fn true_curve(&self, m: &Made<'_>) -> Curve {
         let mut c = self.truth.raw[m.which].curve();
-        for (i, rpm) in c.rpm.clone().into_iter().enumerate() {
-            c.power_kw[i] *= (m.shape)(rpm);
-            c.torque_nm[i] = 1000.0 * c.power_kw[i] / (rpm * RAD_S_PER_RPM);
-        }
+        shape(m.shape, &c.rpm, &mut c.power_kw, &mut c.torque_nm);
         c
     }
 
@@ -79,10 +84,8 @@ impl Cell<'_> {
             let mounting = 1.0 + noise.normal(MOUNTING);
             let one = |noise: &mut Noise| -> Measured {
                 let mut m = pull(self.truth, s.which, mounting * (1.0 + noise.normal(PULL)), noise);
-                for (i, rpm) in m.grid.rpm.clone().into_iter().enumerate() {
-                    m.grid.power_kw[i] *= (s.shape)(rpm);
-                    m.grid.torque_nm[i] = 1000.0 * m.grid.power_kw[i] / (rpm * RAD_S_PER_RPM);
-                }
+                let g = &mut m.grid;
+                shape(s.shape, &g.rpm, &mut g.power_kw, &mut g.torque_nm);
                 m
             };
             measured.push((0..s.pulls).map(|_| one(noise)).collect::<Vec<_>>());
@@ -159,7 +162,7 @@ fn of_hollow(cell: &Cell<'_>, noise: &mut Noise, left: f64) -> Option<(Became, b
     let with = |map| [("map", map)];
     let (a, b) = (with("before"), with("after"));
     let sets = [
-        Made { factors: &a, ..made(&base as &(dyn Fn(f64) -> f64 + Sync)) },
+        Made { factors: &a, ..made(&base as &Shape<'_>) },
         Made { factors: &b, ..made(&candidate) },
         Made { factors: &a, ..made(&base) },
     ];
@@ -242,6 +245,16 @@ fn of_habit(cell: &Cell<'_>, noise: &mut Noise) -> Option<bool> {
     Some(holds(f.ci95?, cell.true_peak(&single[1]) - cell.true_peak(&single[0])))
 }
 
+/// What many days of one kind answer, those that answer nothing left out.
+fn run<T: Send>(days: u64, name: &str, one: impl Fn(&mut Noise) -> Option<T> + Sync) -> Vec<T> {
+    (0..days).into_par_iter().filter_map(|seed| one(&mut Noise::new(seed, name))).collect()
+}
+
+/// Share of days of which something is so.
+fn share<T>(days: &[T], is: impl Fn(&T) -> bool) -> Share {
+    Share::clustered(&days.iter().map(|d| f64::from(u8::from(is(d)))).collect::<Vec<_>>())
+}
+
 /// Runs every one of them over `days` days.
 ///
 /// # Errors
@@ -250,10 +263,17 @@ pub fn study(days: usize) -> Result<Vec<Claim>, String> {
     let subject = Subject::new("first-light")?;
     let truth = truth(&subject)?;
     let cell = &Cell { subject: &subject, truth: &truth };
-    let share = |name: &'static str, one: &(dyn Fn(&mut Noise) -> Option<bool> + Sync)| {
-        let day = |seed: u64| one(&mut Noise::new(seed, name)).map(|b| f64::from(u8::from(b)));
-        Share::clustered(&(0..days as u64).into_par_iter().filter_map(day).collect::<Vec<_>>())
-    };
+    let days = days as u64;
+    let gains = run(days, "gains", |n| of_gains(cell, n));
+    let [alike, apart] = [0.0, ROWS_APART].map(|more| run(days, "rows", |n| of_rows(cell, n, more)));
+    let [filled, halved, whole] =
+        [0.0, 0.5 * HOLLOW, HOLLOW].map(|left| run(days, "hollow", |n| of_hollow(cell, n, left)));
+    let [crossed, same] =
+        [0.03, 0.0].map(|slope| run(days, "crossing", |n| Some(of_crossing(cell, n, slope))));
+    let shifts = run(days, "shifts", |n| of_windows(cell, n));
+    let output = run(days, "output", |n| of_output(cell, n));
+    let habit = run(days, "habit", |n| of_habit(cell, n));
+    let became = |of: &[(Became, bool)], want: &[Became]| share(of, |d| want.contains(&d.0));
     let claim = |name, planted: &str, found, false_alarms, when_not| Claim {
         name,
         planted: planted.to_owned(),
@@ -261,92 +281,76 @@ pub fn study(days: usize) -> Result<Vec<Claim>, String> {
         false_alarms,
         when_not,
     };
-    let rows = |more: f64| share("rows", &move |n| Some(of_rows(cell, n, more)?.0));
-    let became = |left: f64, want: &'static [Became]| {
-        share("hollow", &move |n| Some(want.contains(&of_hollow(cell, n, left)?.0)))
-    };
-    let crossing = |slope: f64, right: bool| {
-        share("crossing", &move |n| {
-            let (claimed, at) = of_crossing(cell, n, slope);
-            Some(if right { at } else { claimed })
-        })
-    };
     const SOME: &str = "mountings scatter half as much as pulls";
     Ok(vec![
         claim(
             "a gain of gains holds the truth",
             "two steps of one day, three sets run again; mountings scatter half as much as pulls",
-            share("gains", &|n| of_gains(cell, n)),
+            share(&gains, |held| *held),
             None,
             "",
         ),
         claim(
             "the same change in two gears: each gear's interval holds the truth, both at once",
             SOME,
-            share("rows", &|n| Some(of_rows(cell, n, 0.0)?.1)),
+            share(&alike, |d| d.1),
             None,
             "",
         ),
         claim(
             "… and the gears are called different",
             "the change acts by 2 % more in one",
-            rows(ROWS_APART),
-            Some(rows(0.0)),
+            share(&apart, |d| d.0),
+            Some(share(&alike, |d| d.0)),
             "called different where it acts alike in both",
         ),
         claim(
             "the change of a hollow holds the truth",
             "5 % of torque, half of it left",
-            share("hollow", &|n| Some(of_hollow(cell, n, 0.5 * HOLLOW)?.1)),
+            share(&halved, |d| d.1),
             None,
             "",
         ),
         claim(
             "a hollow is filled",
             "nothing of 5 % left",
-            became(0.0, &[Became::Filled]),
-            Some(became(0.5 * HOLLOW, &[Became::Filled])),
+            became(&filled, &[Became::Filled]),
+            Some(became(&halved, &[Became::Filled])),
             "called filled where half of it is left",
         ),
         claim(
             "a hollow is smaller or filled",
             "half of 5 % left",
-            became(0.5 * HOLLOW, &[Became::Filled, Became::Smaller]),
-            Some(became(HOLLOW, &[Became::Filled, Became::Smaller])),
+            became(&halved, &[Became::Filled, Became::Smaller]),
+            Some(became(&whole, &[Became::Filled, Became::Smaller])),
             "said where it is as it was",
         ),
         claim(
             "the lead changes hands once, where it does",
             "curves that cross at 4500 rpm, 3 % apart 2000 rpm on",
-            crossing(0.03, true),
-            Some(crossing(0.0, false)),
+            share(&crossed, |d| d.1),
+            Some(share(&same, |d| d.0)),
             "a crossing claimed of two curves that are one",
         ),
         claim(
             "the difference between each map's own shifts holds the truth",
             SOME,
-            share("shifts", &|n| of_windows(cell, n)),
+            share(&shifts, |held| *held),
             None,
             "",
         ),
         claim(
             "a channel at equal output holds the truth",
             "a pressure with a scatter of 0.8 kPa from pull to pull",
-            share("output", &|n| Some(of_output(cell, n)?[0])),
+            share(&output, |d| d[0]),
             None,
             "",
         ),
-        claim(
-            "… and so does the engine speed it is reached at",
-            SOME,
-            share("output", &|n| Some(of_output(cell, n)?[1])),
-            None,
-            "",
-        ),
+        claim("… and so does the engine speed it is reached at", SOME, share(&output, |d| d[1]), None, ""),
         claim(
             "a provisional interval holds the truth",
             "single pulls in mountings of their own, after four days of two configurations with one run again",
-            share("habit", &|n| of_habit(cell, n)),
+            share(&habit, |held| *held),
             None,
             "",
         ),

@@ -16,7 +16,7 @@ use crate::limits::{LimitOutcome, Verdict};
 use crate::printed::{Place, PrintedAxis};
 use crate::pull::engine_speed::SpeedFrom;
 use crate::pull::span::{EndedBy, PullKind};
-use crate::stats::two_sets::{mean, sample_sd};
+use crate::stats::two_sets::{mean, mean_of, sample_sd};
 use std::collections::BTreeSet;
 
 /// One figure over the included pulls of a set.
@@ -115,11 +115,15 @@ impl SetResult {
         Known { factors: &self.factors, map_fuels: self.map_fuels.as_deref(), shares }
     }
 
+    /// A value of every included pull, in order; none at all where one of them has none.
+    pub(in crate::analysis) fn of_pulls(&self, f: impl Fn(&Curve) -> Option<f64>) -> Vec<f64> {
+        self.included_curves().map(f).collect::<Option<_>>().unwrap_or_default()
+    }
+
     /// Whether it was pulled after another set.
     pub fn began_after(&self, other: &Self) -> bool {
-        let hour = |s: &Self| s.at_h.unwrap_or(0.0);
         let by_clock = || match (self.at_h, other.at_h) {
-            (Some(_), Some(_)) => hour(self).total_cmp(&hour(other)),
+            (Some(own), Some(other)) => own.total_cmp(&other),
             _ => self.order.total_cmp(&other.order),
         };
         self.day.cmp(&other.day).then_with(by_clock).is_gt()
@@ -247,7 +251,7 @@ fn analyse_set(
             }
         })
         .collect();
-    let average = |v: Vec<f64>| (!v.is_empty()).then(|| mean(&v));
+    let average = |v: Vec<f64>| mean_of(&v);
     SetResult {
         id: input.id.clone(),
         day: input.day.clone(),

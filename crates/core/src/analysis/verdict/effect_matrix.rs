@@ -1,12 +1,9 @@
 //! The same change in several rows: gears, switch positions, fuels, days. Does it act in each, and alike?
 
-use super::comparable::not_comparable;
 use super::difference::Verdict;
-use super::figure::{copied, one_curve};
+use super::pair::Pair;
 use crate::analysis::set::{Figure, SetResult};
-use crate::analysis::set_vs_set::{Alike, Scatter};
 use crate::factors::{Factors, differing};
-use crate::stats::pooled::Interval;
 use crate::stats::rows::{Row, RowsApart, rows_apart};
 
 /// One row: the change under one state of everything else.
@@ -72,7 +69,9 @@ pub fn effect_matrix(all: &[&SetResult], [base, candidate]: [&SetResult; 2]) -> 
         let mean = |s: &SetResult| s.figure(Figure::PeakPower).mean.filter(|m| *m > 0.0);
         let (Some(x), Some(y)) = (mean(a), mean(b)) else { continue };
         let percent = 100.0 * (y / x - 1.0);
-        let interval = of_row(all, a, b, x, y - x);
+        let pair = Pair::new([a, b], all.iter().copied(), false);
+        let scatter = pair.scatter(|s| s.figure(Figure::PeakPower).values.clone());
+        let interval = scatter.filter(|s| s.is_carried(x)).map(|s| (pair.interval(&s, y - x, x), s));
         if let Some((i, s)) = &interval {
             let between = s.between_of(a, b).map_or(0.0, |b| 2.0 * b.variance);
             mountings_known &= cancels || a.shares_mounting(b) || s.between.is_some();
@@ -128,20 +127,4 @@ fn pairs<'a>(
         }
     }
     out
-}
-
-/// The interval of a row in kW with the scatter behind it, from its own gear and days.
-fn of_row(
-    all: &[&SetResult],
-    a: &SetResult,
-    b: &SetResult,
-    level: f64,
-    d: f64,
-) -> Option<(Interval, Scatter)> {
-    if not_comparable(a, b, false).is_some() || one_curve(a, b) || copied(a, b) {
-        return None;
-    }
-    let lenders = Alike::new(a, b, false).lenders(all.iter().copied());
-    let s = Scatter::of(&lenders, |s| s.figure(Figure::PeakPower).values.clone())?;
-    s.is_carried(level).then(|| (s.interval(d, [a, b], [a.n(), b.n()], level), s))
 }

@@ -1,13 +1,11 @@
 //! Two maps at the same power: what a channel reads there, and at which engine speed it is reached.
 
-use super::comparable::not_comparable;
-use super::figure::{copied, one_curve};
+use super::pair::Pair;
 use crate::analysis::set::{ChannelOnGrid, Figure, SetResult};
-use crate::analysis::set_vs_set::{Alike, Scatter};
 use crate::curve::Curve;
 use crate::signal::interp;
 use crate::stats::pooled::Interval;
-use crate::stats::two_sets::mean;
+use crate::stats::two_sets::mean_of;
 
 /// Levels are read up to this share of the lower of the two peaks (domain, section 4).
 pub const UP_TO: f64 = 0.95;
@@ -75,8 +73,7 @@ pub fn at_equal_output(
     levels_kw: &[f64],
 ) -> Vec<AtOutput> {
     let (a, b) = (&sets[base], &sets[candidate]);
-    let refused = not_comparable(a, b, false).is_some() || one_curve(a, b) || copied(a, b);
-    let lenders = Alike::new(a, b, false).lenders(sets.iter());
+    let pair = Pair::new([a, b], sets.iter(), false);
     let at = |s: &SetResult| sets.iter().position(|o| std::ptr::eq(o, s));
     let rpm_of = |s: &SetResult, level: f64| -> Result<Vec<f64>, NotRead> {
         s.included_curves().map(|c| reached(c, level)).collect()
@@ -89,17 +86,15 @@ pub fn at_equal_output(
         };
         rpm_of(s, level)?.into_iter().enumerate().map(read).collect()
     };
-    let means = |v: Result<Vec<f64>, NotRead>| {
-        v.and_then(|v| if v.is_empty() { Err(NotRead::Outside) } else { Ok(mean(&v)) })
-    };
+    let means = |v: Result<Vec<f64>, NotRead>| mean_of(&v?).ok_or(NotRead::Outside);
     let one = |level: &f64| {
         let level = *level;
         let rpm = [a, b].map(|s| means(rpm_of(s, level)));
         let value = [a, b].map(|s| means(value_of(s, level)));
         let between = |[x, y]: [Result<f64, NotRead>; 2], of: &dyn Fn(&SetResult) -> Vec<f64>| {
             let (x, y) = (x.ok()?, y.ok()?);
-            let s = Scatter::of(&lenders, of).filter(|_| !refused)?;
-            (s.within.sd > 1e-9 * x.abs().max(1e-9)).then(|| s.interval(y - x, [a, b], [a.n(), b.n()], 0.0))
+            let s = pair.scatter(of)?;
+            (s.within.sd > 1e-9 * x.abs().max(1e-9)).then(|| pair.interval(&s, y - x, 0.0))
         };
         AtOutput {
             level_kw: level,

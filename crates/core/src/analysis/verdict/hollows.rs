@@ -1,14 +1,13 @@
 //! Hollows of the torque curve compared place by place: filled, smaller, as it was, deeper.
 
-use super::comparable::not_comparable;
-use super::figure::{copied, one_curve};
+use super::pair::Pair;
 use crate::analysis::measured::{Hollow, hollows};
 use crate::analysis::set::SetResult;
-use crate::analysis::set_vs_set::{Alike, GainCurve, Scatter};
+use crate::analysis::set_vs_set::GainCurve;
 use crate::curve::{Curve, Quantity, index_of};
 use crate::stats::equivalence::equivalence;
 use crate::stats::pooled::{Interval, Term, contrast};
-use crate::stats::two_sets::mean;
+use crate::stats::two_sets::{mean, mean_of};
 
 /// A hollow of the mean of all sets is looked at from this share of its level on: it may be in one set only, and
 /// so half as deep in the mean as there (our choice).
@@ -72,16 +71,11 @@ pub fn hollows_compared(
 ) -> Vec<HollowCompared> {
     let (a, b) = (&sets[base], &sets[candidate]);
     let all = mean_of_all(sets);
-    let refused = not_comparable(a, b, across_gears).is_some() || one_curve(a, b) || copied(a, b);
-    let lenders = Alike::new(a, b, across_gears).lenders(sets.iter().chain(others));
+    let pair = Pair::new([a, b], sets.iter().chain(others), across_gears);
     let one = |h: &Hollow| {
         let (rpm, shoulders) = (all.rpm[h.low], [all.rpm[h.left], all.rpm[h.right]]);
-        let values = |s: &SetResult| {
-            let each: Vec<Option<f64>> = s.included_curves().map(|c| depth(c, rpm, shoulders)).collect();
-            if each.iter().any(Option::is_none) { Vec::new() } else { each.into_iter().flatten().collect() }
-        };
-        let of = [a, b].map(values);
-        let depths = of.each_ref().map(|v| (!v.is_empty()).then(|| mean(v)));
+        let values = |s: &SetResult| s.of_pulls(|c| depth(c, rpm, shoulders));
+        let depths = [a, b].map(|s| mean_of(&values(s)));
         let half = index_of(&band.rpm, rpm).and_then(|i| band.half.get(i)).copied().unwrap_or(f64::INFINITY);
         let level = all.torque_nm[h.low].abs();
         let mut out = HollowCompared {
@@ -93,10 +87,10 @@ pub fn hollows_compared(
             margin: FILLED_WITHIN * level,
             became: Became::NotComparable,
         };
-        if let (Some(x), Some(y), false) = (depths[0], depths[1], refused)
-            && let Some(s) = Scatter::of(&lenders, values).filter(|s| s.within.sd > 1e-9 * level)
+        if let [Some(x), Some(y)] = depths
+            && let Some(s) = pair.scatter(values).filter(|s| s.within.sd > 1e-9 * level)
         {
-            let i = s.interval(y - x, [a, b], [a.n(), b.n()], 0.0);
+            let i = pair.interval(&s, y - x, 0.0);
             let left = contrast(&[Term { weight: 1.0, mean: y, n: b.n() }], &s.within, s.between.as_ref());
             out.became = match i.ci95() {
                 [_, high] if high < 0.0 && equivalence(&left, out.margin).within => Became::Filled,

@@ -14,6 +14,7 @@ mod noted;
 mod notes;
 mod now;
 mod own_window;
+mod pair;
 mod repeats;
 mod speeds;
 

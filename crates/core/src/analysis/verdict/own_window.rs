@@ -1,13 +1,11 @@
 //! What each map makes of its own gearbox: mean power between where an upshift lands and where it is made.
 
-use super::comparable::not_comparable;
 use super::difference::Verdict;
-use super::figure::{copied, one_curve};
+use super::pair::Pair;
 use crate::analysis::set::SetResult;
-use crate::analysis::set_vs_set::{Alike, Scatter};
 use crate::curve::Quantity;
 use crate::stats::pooled::Interval;
-use crate::stats::two_sets::mean;
+use crate::stats::two_sets::mean_of;
 
 /// A set in its own shift window.
 #[derive(Debug, Clone, PartialEq)]
@@ -40,21 +38,15 @@ pub fn own_windows(
         let at = all.iter().position(|o| std::ptr::eq(*o, s));
         at.and_then(|i| windows.get(i).copied().flatten())
     };
-    let over = |s: &SetResult| -> Vec<f64> {
-        let Some(w) = window_of(s) else { return Vec::new() };
-        let each: Vec<Option<f64>> = s.included_curves().map(|c| c.band_mean(w)).collect();
-        if each.iter().any(Option::is_none) { Vec::new() } else { each.into_iter().flatten().collect() }
-    };
+    let over = |s: &SetResult| window_of(s).map_or_else(Vec::new, |w| s.of_pulls(|c| c.band_mean(w)));
     let a = &sets[base];
-    let level = Some(over(a)).filter(|v| !v.is_empty()).map(|v| mean(&v));
+    let level = mean_of(&over(a));
     let one = |(i, b): (usize, &SetResult)| {
-        let (window, values) = (window_of(b), over(b));
-        let entry: Option<Vec<f64>> =
-            window.and_then(|w| b.included_curves().map(|c| c.at(Quantity::Power, w[0])).collect());
-        let mean_kw = (!values.is_empty()).then(|| mean(&values));
+        let (window, mean_kw) = (window_of(b), mean_of(&over(b)));
+        let entry = window.map(|w| b.of_pulls(|c| c.at(Quantity::Power, w[0])));
         let mut out = OwnWindow {
             window,
-            entry_kw: entry.filter(|e| !e.is_empty()).map(|e| mean(&e)),
+            entry_kw: entry.and_then(|e| mean_of(&e)),
             mean_kw,
             difference: None,
             plain: None,
@@ -65,12 +57,9 @@ pub fn own_windows(
             return out;
         }
         out.plain = Some(y - x);
-        if not_comparable(a, b, across_gears).is_some() || one_curve(a, b) || copied(a, b) {
-            return out;
-        }
-        let lenders = Alike::new(a, b, across_gears).lenders(all.iter().copied());
-        if let Some(s) = Scatter::of(&lenders, over).filter(|s| s.is_carried(x)) {
-            let i = s.interval(y - x, [a, b], [a.n(), b.n()], x);
+        let pair = Pair::new([a, b], all.iter().copied(), across_gears);
+        if let Some(s) = pair.scatter(over).filter(|s| s.is_carried(x)) {
+            let i = pair.interval(&s, y - x, x);
             out.verdict = Verdict::of(i.ci95());
             out.difference = Some(i);
         }

@@ -1,12 +1,10 @@
 //! Sets against the baseline at several engine speeds.
 
-use super::comparable::not_comparable;
 use super::difference::Verdict;
-use super::figure::{copied, one_curve};
+use super::pair::Pair;
 use crate::analysis::set::SetResult;
-use crate::analysis::set_vs_set::{Alike, Scatter};
 use crate::curve::Quantity;
-use crate::stats::two_sets::mean;
+use crate::stats::two_sets::mean_of;
 use crate::units::RAD_S_PER_RPM;
 
 /// A set at one engine speed.
@@ -34,17 +32,10 @@ pub fn at_speeds(
     across_gears: bool,
 ) -> Vec<AtSpeed> {
     let (a, b) = (&sets[base], &sets[set]);
-    let alike = Alike::new(a, b, across_gears);
-    let refused =
-        base == set || not_comparable(a, b, across_gears).is_some() || one_curve(a, b) || copied(a, b);
-    let at = |s: &SetResult, q: Quantity, rpm: f64| -> Vec<f64> {
-        let all: Vec<Option<f64>> = s.included_curves().map(|c| c.at(q, rpm)).collect();
-        if all.iter().any(Option::is_none) { Vec::new() } else { all.into_iter().flatten().collect() }
-    };
+    let pair = Pair::new([a, b], sets.iter().chain(others), across_gears);
+    let at = |s: &SetResult, q: Quantity, rpm: f64| s.of_pulls(|c| c.at(q, rpm));
     let one = |rpm: f64| {
-        let of = |s: &SetResult| {
-            Quantity::ALL.map(|q| Some(at(s, q, rpm)).filter(|v| !v.is_empty()).map(|v| mean(&v)))
-        };
+        let of = |s: &SetResult| Quantity::ALL.map(|q| mean_of(&at(s, q, rpm)));
         let (x, y) = (of(a), of(b));
         let mut out =
             AtSpeed { rpm, value: y, difference: [None; 2], half: [None; 2], verdict: Verdict::CantTell };
@@ -52,11 +43,10 @@ pub fn at_speeds(
             return out;
         }
         out.difference = std::array::from_fn(|i| Some(y[i]? - x[i]?));
-        let (Some(d), Some(level), false) = (out.difference[0], x[0], refused) else { return out };
-        let lenders = alike.lenders(sets.iter().chain(others));
-        let scatter = Scatter::of(&lenders, |s| at(s, Quantity::Power, rpm)).filter(|s| s.is_carried(level));
+        let (Some(d), Some(level)) = (out.difference[0], x[0]) else { return out };
+        let scatter = pair.scatter(|s| at(s, Quantity::Power, rpm)).filter(|s| s.is_carried(level));
         let Some(scatter) = scatter else { return out };
-        let i = scatter.interval(d, [a, b], [a.n(), b.n()], level);
+        let i = pair.interval(&scatter, d, level);
         out.half = [Some(i.half_width), Some(i.half_width * 1000.0 / (rpm * RAD_S_PER_RPM))];
         out.verdict = Verdict::of(i.ci95());
         out

@@ -8,7 +8,7 @@ use crate::prefs::Prefs;
 use crate::seen::{mark, unchanged};
 use crate::state::AppState;
 use crate::typed::Wrong;
-use crate::views::{Field, FieldForm, RightPage, Shell, Standing, count, date_words, trail};
+use crate::views::{Field, FieldForm, RightPage, Shell, Standing, assignments, count, date_words, trail};
 use axum::Form;
 use axum::extract::{Path, RawForm, State};
 use axum::response::{Html, IntoResponse, Redirect, Response};
@@ -40,7 +40,6 @@ pub(crate) struct Typed {
 
 /// What a form shows of a configuration.
 fn typed_of(c: &Configuration) -> Typed {
-    let extras: Vec<String> = c.extras.iter().map(|(k, v)| format!("{k} = {v}")).collect();
     Typed {
         map: c.map.clone(),
         map_kind: c.map_kind.clone(),
@@ -48,7 +47,7 @@ fn typed_of(c: &Configuration) -> Typed {
         boost: c.boost.clone(),
         gear: c.gear.clone(),
         build: c.build.clone(),
-        extras: extras.join("; "),
+        extras: assignments(&c.extras),
         note: c.note.clone(),
         why: String::new(),
         seen: String::new(),
@@ -150,7 +149,10 @@ async fn form_page(
         Field::text("boost", "Boost target", &f.boost),
         Field::text("gear", "Gear", &f.gear).wide(5),
         Field::text("build", "Build", &f.build).offering(builds),
-        Field::text("extras", "Extras", &f.extras).wide(36).hint("switch = 2; cover = off").offering(extras),
+        Field::text("extras", "Extras", &f.extras)
+            .wide(36)
+            .hint("switch = 2; cover = off")
+            .offering(extras.iter().map(assignments).collect()),
         Field { kind: "area", ..Field::text("note", "Note", &f.note).wide(40) },
         Field::text("why", "Why", &f.why).wide(30).hint("asked for a gear, free elsewhere"),
     ];

@@ -20,4 +20,4 @@ pub(crate) use lanes::{LANES, LaneDef, lane_ids, limit_line, named_with_unit};
 pub(crate) use limit_row::{LimitRow, limit_rows};
 pub(crate) use plan::{KeptRow, PlanRow, kept_rows, plan_rows};
 pub(crate) use switches::{AxisLink, Choice, Setting, same_within, settings};
-pub(crate) use words::{count, date_words, dyno_kinds, engine_speed, id_of, signed, stretch};
+pub(crate) use words::{assignments, count, date_words, dyno_kinds, engine_speed, id_of, signed, stretch};

@@ -4,6 +4,7 @@ use chrono::{Datelike, NaiveDate};
 use jamjar_core::pull::dyno::DynoKind;
 use jamjar_core::units::typed;
 use serde::Serialize;
+use std::collections::BTreeMap;
 
 const MONTHS: [&str; 12] = [
     "January",
@@ -39,6 +40,11 @@ pub(crate) fn stretch(s: &str) -> Option<[f64; 2]> {
 /// With its sign, and none where it rounds to nothing.
 pub(crate) fn signed(v: f64) -> String {
     if v.abs() < 0.05 { "0.0".into() } else { format!("{v:+.1}") }
+}
+
+/// Names with their values as people type them: "switch = 2; cover = off".
+pub(crate) fn assignments(of: &BTreeMap<String, String>) -> String {
+    of.iter().map(|(name, value)| format!("{name} = {value}")).collect::<Vec<_>>().join("; ")
 }
 
 /// "3 pulls", "1 pull".

@@ -33,8 +33,14 @@ pub(crate) struct CellDayPage {
     pub(crate) first: i64,
     pub(crate) vehicles: Vec<VehicleOfDay>,
     pub(crate) air: Vec<AirRow>,
-    pub(crate) lineup: String,
     pub(crate) correction: &'static str,
+}
+
+impl CellDayPage {
+    /// Whether anything was pulled.
+    pub(crate) fn has_sets(&self) -> bool {
+        self.vehicles.iter().any(|v| !v.sets.is_empty())
+    }
 }
 
 pub(crate) fn vehicle_of_day(
@@ -66,7 +72,6 @@ pub(crate) fn cell_day_page(
 ) -> CellDayPage {
     air.sort_by_key(|a| a.0);
     air.dedup();
-    let ids: Vec<String> = vehicles.iter().flat_map(|v| &v.sets).map(|s| s.id.to_string()).collect();
     CellDayPage {
         shell: Shell::new(format!("{}, {}", cell.name, date_words(date)), &prefs.theme, "day"),
         cell: cell.clone(),
@@ -74,7 +79,6 @@ pub(crate) fn cell_day_page(
         first: vehicles.first().map_or(0, |v| v.day_id),
         vehicles,
         air: air.iter().map(|a| air_row(a, prefs)).collect(),
-        lineup: ids.join(","),
         correction: prefs.correction.label(),
     }
 }

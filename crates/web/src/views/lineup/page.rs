@@ -123,7 +123,7 @@ pub(crate) struct LineUpPage {
 }
 
 /// Text in the chart grows for the cell theme, read two metres away.
-const CELL_SCALE: f64 = 1.28;
+pub(super) const CELL_SCALE: f64 = 1.28;
 
 /// Everything the page shows. `link` is the query without focus, base and sets.
 pub(crate) fn lineup_page(

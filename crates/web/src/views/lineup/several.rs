@@ -2,6 +2,8 @@
 //! each one's own baseline, never kilowatts.
 
 use super::names::{detail_of, focus_of, name_of};
+use super::page::CELL_SCALE;
+use super::places::half;
 use crate::prefs::Prefs;
 use crate::views::Shell;
 use crate::views::common::{Encoding, SetTag};
@@ -34,8 +36,8 @@ pub(crate) struct SeveralPage {
 /// Difference and half of its interval in per cent of the baseline.
 fn percent(f: &FigureComparison, base: Option<f64>) -> Option<(f64, Option<f64>)> {
     let base = base.filter(|b| *b > 0.0)?;
-    let half = f.ci95.map(|ci| 50.0 * (ci[1] - ci[0]) / base);
-    Some((100.0 * f.mean_difference? / base, half))
+    let share = |v: f64| 100.0 * v / base;
+    Some((share(f.mean_difference?), half(f).map(share)))
 }
 
 fn of_figure(l: &LineUp, c: &Comparison, figure: Figure) -> (Option<(f64, Option<f64>)>, Verdict) {
@@ -128,6 +130,6 @@ fn chart(all: &[(LineUp, Encoding)], prefs: &Prefs) -> LineUpChart {
         lanes: Vec::new(),
         focus: 0,
         axis: "engine speed, rpm".into(),
-        scale: if prefs.theme == "dark" { 1.28 } else { 1.0 },
+        scale: if prefs.theme == "dark" { CELL_SCALE } else { 1.0 },
     }
 }
