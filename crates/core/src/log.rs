@@ -3,6 +3,8 @@
 use crate::channel::Channel;
 use crate::findings::Finding;
 use crate::signal::interp::Walk;
+use crate::units::Unit;
+use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 
 /// A recording with one time base. A blank cell is NaN; nothing is resampled.
@@ -18,6 +20,17 @@ pub struct Recording {
     pub flags: Vec<Finding>,
     /// Start of the recording as seconds of the day, when the file carried clock times.
     pub clock_of_day_s: Option<f64>,
+    /// What channels were called by whoever recorded them; none for those that were computed.
+    pub origins: BTreeMap<Channel, Origin>,
+}
+
+/// What a channel was in the file it came from.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Origin {
+    /// Header of its column.
+    pub header: String,
+    /// Unit it was read in.
+    pub unit: Unit,
 }
 
 /// One channel without its blanks.
@@ -127,6 +140,7 @@ impl Recording {
             channels: self.channels.iter().map(|(c, v)| (c.clone(), v[a..b].to_vec())).collect(),
             flags: self.flags.clone(),
             clock_of_day_s: self.clock_of_day_s,
+            origins: self.origins.clone(),
         }
     }
 

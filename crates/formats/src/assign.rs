@@ -10,7 +10,7 @@ use crate::recognise::recognise;
 use crate::unit_of::{doubt, doubt_torque, time_unit, value_unit};
 use jamjar_core::channel::Channel;
 use jamjar_core::findings::Finding;
-use jamjar_core::log::Recording;
+use jamjar_core::log::{Origin, Recording};
 use jamjar_core::signal::hygiene::repair_time;
 use jamjar_core::units::Unit;
 use rayon::prelude::*;
@@ -175,6 +175,8 @@ fn build(
         if a.column == time.column {
             t = c.values
         } else {
+            let header = d.headers[a.column].clone();
+            log.origins.insert(a.channel.clone(), Origin { header, unit: c.unit });
             log.channels.insert(a.channel.clone(), c.values);
         }
     }

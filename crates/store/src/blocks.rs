@@ -38,7 +38,14 @@ pub fn encode_block(dyno: &Recording, ecu: Option<&Recording>) -> Vec<u8> {
     if let Some(e) = ecu {
         put(&mut body, e);
     }
-    let packed = zstd::encode_all(body.as_slice(), LEVEL).expect("memory to memory");
+    let origins = [Some(dyno), ecu].map(|r| r.map(|r| &r.origins));
+    put_text(&mut body, &serde_json::to_string(&origins).expect("names and units are plain"));
+    sealed(&body)
+}
+
+/// A body packed under its version and hash.
+fn sealed(body: &[u8]) -> Vec<u8> {
+    let packed = zstd::encode_all(body, LEVEL).expect("memory to memory");
     let mut out = Vec::with_capacity(packed.len() + 14);
     out.extend_from_slice(MAGIC);
     out.extend_from_slice(&BLOCK_VERSION.to_le_bytes());
@@ -88,9 +95,18 @@ pub fn decode_block(bytes: &[u8]) -> Result<(Recording, Option<Recording>), Bloc
     }
     let body = zstd::decode_all(&bytes[14..]).map_err(|_| BlockError::Body)?;
     let mut r = Reader { body: &body };
-    let dyno = r.recording().ok_or(BlockError::Body)?;
+    let mut dyno = r.recording().ok_or(BlockError::Body)?;
     let more = r.take(1).ok_or(BlockError::Body)?[0] == 1;
-    let ecu = if more { Some(r.recording().ok_or(BlockError::Body)?) } else { None };
+    let mut ecu = if more { Some(r.recording().ok_or(BlockError::Body)?) } else { None };
+    // Blocks of earlier versions end here: nobody wrote down what their columns were called.
+    if !r.body.is_empty() {
+        let origins = r.text().and_then(|t| serde_json::from_str::<[Option<_>; 2]>(&t).ok());
+        let [of_dyno, of_ecu] = origins.ok_or(BlockError::Body)?;
+        dyno.origins = of_dyno.unwrap_or_default();
+        if let (Some(e), Some(origins)) = (&mut ecu, of_ecu) {
+            e.origins = origins;
+        }
+    }
     Ok((dyno, ecu))
 }
 
@@ -143,6 +159,8 @@ impl<'a> Reader<'a> {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use jamjar_core::log::Origin;
+    use jamjar_core::units::Unit;
 
     fn recording() -> Recording {
         let mut r = Recording {
@@ -164,6 +182,22 @@ mod tests {
         assert_eq!(bits(&d), bits(&recording()));
         assert_eq!(e, Some(Recording::default()));
         assert_eq!(decode_block(&encode_block(&recording(), None)).unwrap().1, None);
+    }
+
+    #[test]
+    fn what_columns_were_called_comes_back_and_a_block_from_before_that_is_read() {
+        let mut ecu = recording();
+        let origin = Origin { header: "WB1".into(), unit: Unit::AfrGasoline };
+        ecu.origins.insert(Channel::new("lambda_1").unwrap(), origin);
+        let (d, e) = decode_block(&encode_block(&recording(), Some(&ecu))).unwrap();
+        assert_eq!((d.origins.len(), e.unwrap().origins), (0, ecu.origins.clone()));
+        let mut body = Vec::new();
+        put(&mut body, &ecu);
+        body.push(0);
+        let (d, _) = decode_block(&sealed(&body)).unwrap();
+        assert_eq!((d.origins.len(), d.name.as_str()), (0, "p1.csv"));
+        put_text(&mut body, "[");
+        assert_eq!(decode_block(&sealed(&body)).unwrap_err(), BlockError::Body);
     }
 
     #[test]

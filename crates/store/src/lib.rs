@@ -68,6 +68,7 @@ pub use running::{Running, RunsNow};
 pub use runs::{BEAT_S, Begun, Run, RunState};
 pub use sets::{LOOKED_AT_DAYS, NewSet, Set, SetWithPulls};
 pub use sheet::{AirOfDay, Checklist, DayNote, DaySheet, FuelOnHand, SheetAir};
+pub use shop::Ways;
 pub use spark::Spark;
 pub use summaries::{PackedSummary, Summary};
 pub use vehicles::{NewVehicle, VehicleRecord};

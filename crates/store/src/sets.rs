@@ -62,6 +62,8 @@ pub struct Set {
     pub map_fuel: Option<String>,
     /// What its map costs, in the shop's currency.
     pub map_price: Option<f64>,
+    /// Ethanol in its fuel, share by volume; `None` when nobody measured it.
+    pub fuel_ethanol: Option<f64>,
     /// Put away; figures and lists leave it out.
     pub archived: bool,
     /// What was changed on its vehicle, on any day; empty where a set was asked for without its pulls.
@@ -97,6 +99,7 @@ struct Row {
     invalid: Option<String>,
     map_fuel: Option<String>,
     map_price: Option<f64>,
+    fuel_ethanol: Option<f64>,
     archived_at: Option<NaiveDateTime>,
     calibrated_on: Option<NaiveDate>,
     earlier_calibrations: Option<String>,
@@ -126,6 +129,7 @@ impl From<Row> for Set {
             invalid: r.invalid,
             map_fuel: r.map_fuel.filter(|f| !f.trim().is_empty()),
             map_price: r.map_price,
+            fuel_ethanol: r.fuel_ethanol,
             archived: r.archived_at.is_some(),
             interventions: Vec::new(),
         }
@@ -158,6 +162,7 @@ macro_rules! query {
                 pull_set::invalid_reason,
                 map_revision::for_fuel,
                 map_revision::price,
+                fuel::ethanol,
                 pull_set::archived_at,
                 cell::calibrated_on.nullable(),
                 cell::earlier_calibrations.nullable(),

@@ -11,41 +11,72 @@ use jamjar_core::correction::Correction;
 
 const SPARK: &str = "correction, spark";
 const DIESEL: &str = "correction, diesel";
+const UNITS: &str = "units";
+const CURRENCY: &str = "currency";
+const DATES: &str = "dates";
+const DECIMAL: &str = "decimal mark";
+
+/// What holds in the shop as long as nobody chooses otherwise.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct Ways {
+    /// Correction families of its figures.
+    pub usual: Usual,
+    /// Units people read in, as the pages write them down; blank: those of the program.
+    pub units: String,
+    /// Money, as it is written behind an amount; blank: not said.
+    pub currency: String,
+    /// How dates are written, by the id the pages give it; blank: as the program does.
+    pub dates: String,
+    /// Decimal mark of files that go to spreadsheets; blank: a point.
+    pub decimal: String,
+}
 
 impl Store {
-    /// The correction families in which figures are shown as long as nobody chooses one.
+    /// What the shop has chosen; where it has not, what the program begins with.
     ///
     /// # Errors
     /// [`StoreError`] when the database cannot answer.
     #[boxed]
-    pub async fn usual_corrections(&self) -> Result<Usual, StoreError> {
+    pub async fn ways(&self) -> Result<Ways, StoreError> {
         let mut c = self.conn().await?;
-        let rows: Vec<(String, String)> = shop_setting::table
-            .filter(shop_setting::name.eq_any([SPARK, DIESEL]))
-            .select((shop_setting::name, shop_setting::value))
-            .load(&mut c)
-            .await?;
-        let chosen = |name: &str| rows.iter().find(|r| r.0 == name).and_then(|r| Correction::from_id(&r.1));
+        let rows: Vec<(String, String)> = shop_setting::table.load(&mut c).await?;
+        let chosen = |name: &str| rows.iter().find(|r| r.0 == name).map(|r| r.1.as_str());
+        let text = |name: &str| chosen(name).unwrap_or_default().to_owned();
+        let family = |name: &str| chosen(name).and_then(Correction::from_id);
         let usual = Usual::default();
-        Ok(Usual {
-            spark: chosen(SPARK).unwrap_or(usual.spark),
-            diesel: chosen(DIESEL).unwrap_or(usual.diesel),
+        Ok(Ways {
+            usual: Usual {
+                spark: family(SPARK).unwrap_or(usual.spark),
+                diesel: family(DIESEL).unwrap_or(usual.diesel),
+            },
+            units: text(UNITS),
+            currency: text(CURRENCY),
+            dates: text(DATES),
+            decimal: text(DECIMAL),
         })
     }
 
-    /// Chooses them for the shop.
+    /// Chooses for the shop.
     ///
     /// # Errors
     /// [`StoreError`] when the database refuses.
     #[boxed]
-    pub async fn set_usual_corrections(&self, usual: Usual) -> Result<(), StoreError> {
+    pub async fn set_ways(&self, ways: &Ways) -> Result<(), StoreError> {
+        let rows = [
+            (SPARK, ways.usual.spark.id()),
+            (DIESEL, ways.usual.diesel.id()),
+            (UNITS, &ways.units),
+            (CURRENCY, &ways.currency),
+            (DATES, &ways.dates),
+            (DECIMAL, &ways.decimal),
+        ];
         self.transact(async |c| {
-            for (name, family) in [(SPARK, usual.spark), (DIESEL, usual.diesel)] {
+            for (name, value) in rows {
                 diesel::insert_into(shop_setting::table)
-                    .values((shop_setting::name.eq(name), shop_setting::value.eq(family.id())))
+                    .values((shop_setting::name.eq(name), shop_setting::value.eq(value)))
                     .on_conflict(diesel::dsl::DuplicatedKeys)
                     .do_update()
-                    .set(shop_setting::value.eq(family.id()))
+                    .set(shop_setting::value.eq(value))
                     .execute(c)
                     .await?;
             }

@@ -219,7 +219,9 @@
     b.hidden = !navigator.clipboard;
     b.addEventListener("click", () => {
       const cells = (row) => [...row.cells].map((c) => [...c.childNodes].filter((n) => !n.classList?.contains("interval")).map((n) => n.textContent).join(" ").replace(/\s+/g, " ").trim()).join("\t");
-      navigator.clipboard.writeText([...$(b.dataset.copy).rows].map(cells).join("\n")).then(() => notice("Copied, with tabs between cells."));
+      // Numbers as the shop's spreadsheets read them; names and headings stay as they are.
+      const mark = (text, row) => (b.dataset.decimal === "," && row.parentElement.tagName === "TBODY" ? text.replace(/(\t.*)/s, (rest) => rest.replace(/(\d)\.(?=\d)/g, "$1,")) : text);
+      navigator.clipboard.writeText([...$(b.dataset.copy).rows].map((row) => mark(cells(row), row)).join("\n")).then(() => notice("Copied, with tabs between cells."));
     });
   });
 

@@ -13,6 +13,7 @@ mod state;
 mod typed;
 mod views;
 mod way_back;
+mod written;
 
 pub use listen::listen;
 pub use state::{AppState, Instance};
@@ -113,6 +114,7 @@ pub fn router(state: AppState) -> Router {
         .route("/line-up/chart.png", get(lineup::png))
         .route("/line-up/data.csv", get(lineup::csv))
         .route("/search", get(search::show))
+        .route("/settings/ways", post(settings::ways))
         .route("/theme", post(workshop::theme))
         .route("/health", get(workshop::health))
         .layer(DefaultBodyLimit::max(BODY_LIMIT))

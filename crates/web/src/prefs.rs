@@ -3,14 +3,18 @@
 
 use crate::cookies::lasting;
 use crate::state::AppState;
+use crate::written::Written;
 use axum::extract::{FromRequestParts, Query};
 use axum::http::request::Parts;
 use axum_extra::extract::CookieJar;
 use axum_extra::extract::cookie::Cookie;
-use jamjar_core::analysis::{Engine, Headline, Settings, Usual};
+use jamjar_core::analysis::{Engine, Figure, Headline, Settings, Usual};
 use jamjar_core::correction::Correction;
 use jamjar_core::curve::Quantity;
-use jamjar_core::units::{Mixture, PowerUnit, PressureUnit, SpeedUnit, TemperatureUnit, TorqueUnit, Units};
+use jamjar_core::units::{
+    Here, Mixture, PowerUnit, PressureUnit, SpeedUnit, TemperatureUnit, TorqueUnit, Units, VolumeUnit,
+};
+use jamjar_store::Ways;
 use std::collections::HashMap;
 use std::convert::Infallible;
 
@@ -28,6 +32,10 @@ pub(crate) const USUAL: &str = "usual";
 pub(crate) const MARGINS: [f64; 4] = [0.5, 1.0, 2.0, 5.0];
 
 /// Units with their id in links and the words of their switch.
+pub(crate) const POWERS: [(PowerUnit, &str, &str); 3] =
+    [(PowerUnit::Kw, "kw", "kW"), (PowerUnit::Hp, "hp", "hp"), (PowerUnit::Ps, "ps", "PS")];
+pub(crate) const TORQUES: [(TorqueUnit, &str, &str); 2] =
+    [(TorqueUnit::Nm, "nm", "N·m"), (TorqueUnit::LbFt, "lbft", "lb·ft")];
 pub(crate) const PRESSURES: [(PressureUnit, &str, &str); 4] = [
     (PressureUnit::Kpa, "kpa", "kPa"),
     (PressureUnit::Bar, "bar", "bar"),
@@ -38,6 +46,22 @@ pub(crate) const TEMPERATURES: [(TemperatureUnit, &str, &str); 2] =
     [(TemperatureUnit::Celsius, "c", "°C"), (TemperatureUnit::Fahrenheit, "f", "°F")];
 pub(crate) const SPEEDS: [(SpeedUnit, &str, &str); 2] =
     [(SpeedUnit::KmPerH, "kmh", "km/h"), (SpeedUnit::Mph, "mph", "mph")];
+/// Whether boost is told above the station's pressure.
+pub(crate) const ZEROS: [(bool, &str, &str); 2] =
+    [(false, "absolute", "absolute"), (true, "gauge", "gauge, above the station's")];
+pub(crate) const MIXTURES: [(Mixture, &str, &str); 3] = [
+    (Mixture::Lambda, "lambda", "λ"),
+    (Mixture::Afr, "afr", "AFR, gasoline scale"),
+    (Mixture::AfrOwn, "own", "AFR, own fuel"),
+];
+pub(crate) const VOLUMES: [(VolumeUnit, &str, &str); 3] = [
+    (VolumeUnit::Litre, "l", "L"),
+    (VolumeUnit::UsGallon, "usgal", "US gal"),
+    (VolumeUnit::ImperialGallon, "impgal", "imp gal"),
+];
+/// Switches of units, each by its name in links.
+pub(crate) const UNITS: [&str; 8] =
+    ["power", "torque", "pressure", "zero", "temperature", "speed", "scale", "volume"];
 
 /// More speeds than this nobody reads side by side.
 const MOST_SPEEDS: usize = 12;
@@ -86,6 +110,14 @@ impl Shown {
         }
     }
 
+    /// The figure that heads what is shown.
+    pub(crate) fn leads(self) -> Figure {
+        match self {
+            Self::Power | Self::Both => Figure::PeakPower,
+            Self::Torque => Figure::PeakTorque,
+        }
+    }
+
     /// Its quantities, from the top.
     pub(crate) fn quantities(self) -> &'static [Quantity] {
         match self {
@@ -96,21 +128,33 @@ impl Shown {
     }
 }
 
+/// Settings as one text.
+fn joined(all: impl Iterator<Item = (&'static str, String)>) -> String {
+    all.map(|(k, v)| format!("{k}:{v}")).collect::<Vec<_>>().join("|")
+}
+
 /// Everything about how numbers are shown.
 #[derive(Debug, Clone, PartialEq)]
 pub(crate) struct Prefs {
     pub(crate) correction: Correction,
     /// Nobody chose a family: the shop's own for the kind of engine holds.
     pub(crate) usual: Option<Usual>,
-    /// The shop's own families.
-    shop: Usual,
+    /// What holds in the shop where nobody chose.
+    shop: Ways,
+    /// How the shop writes.
+    pub(crate) written: Written,
     pub(crate) headline: Headline,
     pub(crate) power: PowerUnit,
     pub(crate) torque: TorqueUnit,
-    pub(crate) afr: bool,
+    pub(crate) mixture: Mixture,
     pub(crate) pressure: PressureUnit,
+    /// Boost is told above the station's pressure.
+    pub(crate) gauge: bool,
     pub(crate) temperature: TemperatureUnit,
     pub(crate) speed: SpeedUnit,
+    pub(crate) volume: VolumeUnit,
+    /// What readings rest on where they are shown.
+    here: Here,
     pub(crate) smoothing_s: f64,
     /// Power, torque or both.
     pub(crate) shown: Shown,
@@ -126,14 +170,18 @@ impl Default for Prefs {
         Self {
             correction: Correction::SaeJ1349,
             usual: Some(Usual::default()),
-            shop: Usual::default(),
+            shop: Ways::default(),
+            written: Written::default(),
             headline: Headline::Mean,
             power: PowerUnit::Kw,
             torque: TorqueUnit::Nm,
-            afr: false,
+            mixture: Mixture::default(),
             pressure: PressureUnit::default(),
+            gauge: false,
             temperature: TemperatureUnit::default(),
             speed: SpeedUnit::default(),
+            volume: VolumeUnit::default(),
+            here: Here::default(),
             smoothing_s: 0.25,
             shown: Shown::default(),
             speeds: Vec::new(),
@@ -146,32 +194,21 @@ impl Default for Prefs {
 impl Prefs {
     fn apply(&mut self, key: &str, value: &str) {
         match key {
-            "correction" if value == USUAL => self.usual = self.usual.or(Some(self.shop)),
+            "correction" if value == USUAL => self.usual = self.usual.or(Some(self.shop.usual)),
             "correction" => {
                 if let Some(chosen) = Correction::from_id(value) {
                     (self.correction, self.usual) = (chosen, None);
                 }
             }
             "headline" => self.headline = Headline::from_id(value).unwrap_or(self.headline),
-            "power" => {
-                self.power = match value {
-                    "kw" => PowerUnit::Kw,
-                    "hp" => PowerUnit::Hp,
-                    "ps" => PowerUnit::Ps,
-                    _ => self.power,
-                }
-            }
-            "torque" => {
-                self.torque = match value {
-                    "nm" => TorqueUnit::Nm,
-                    "lbft" => TorqueUnit::LbFt,
-                    _ => self.torque,
-                }
-            }
+            "power" => self.power = of(&POWERS, value).unwrap_or(self.power),
+            "torque" => self.torque = of(&TORQUES, value).unwrap_or(self.torque),
             "pressure" => self.pressure = of(&PRESSURES, value).unwrap_or(self.pressure),
             "temperature" => self.temperature = of(&TEMPERATURES, value).unwrap_or(self.temperature),
             "speed" => self.speed = of(&SPEEDS, value).unwrap_or(self.speed),
-            "scale" => self.afr = value == "afr",
+            "zero" => self.gauge = of(&ZEROS, value).unwrap_or(self.gauge),
+            "scale" => self.mixture = of(&MIXTURES, value).unwrap_or(self.mixture),
+            "volume" => self.volume = of(&VOLUMES, value).unwrap_or(self.volume),
             "smooth" => {
                 self.smoothing_s =
                     value.parse().ok().filter(|v| SMOOTHING.contains(v)).unwrap_or(self.smoothing_s)
@@ -199,20 +236,40 @@ impl Prefs {
         std::iter::once(("correction", self.correction.id().to_owned())).chain(self.others()).collect()
     }
 
-    /// Nobody's choice of a family from now on: the shop's.
-    pub(crate) fn following(self, shop: Usual) -> Self {
-        Self { usual: Some(shop), shop, ..self }
+    /// What was chosen for the shop holds from now on.
+    pub(crate) fn following(self, shop: &Ways) -> Self {
+        let mut out = Self { theme: self.theme.clone(), ..Self::of_shop(shop.clone()) };
+        let others = self.others().into_iter().filter(|(k, _)| !UNITS.contains(k));
+        others.for_each(|(k, v)| out.apply(k, &v));
+        out
+    }
+
+    /// The same where readings rest on this.
+    pub(crate) fn reading(self, here: Here) -> Self {
+        Self { here, ..self }
+    }
+
+    /// What readings rest on.
+    pub(crate) fn here(&self) -> Here {
+        self.here
+    }
+
+    /// The units, as the shop keeps them.
+    pub(crate) fn units_text(&self) -> String {
+        joined(self.others().into_iter().filter(|(k, _)| UNITS.contains(k)))
     }
 
     fn others(&self) -> Vec<(&'static str, String)> {
         vec![
             ("headline", self.headline.id().to_owned()),
-            ("power", self.power_id().to_owned()),
-            ("torque", if self.torque == TorqueUnit::Nm { "nm" } else { "lbft" }.to_owned()),
+            ("power", id(&POWERS, self.power).to_owned()),
+            ("torque", id(&TORQUES, self.torque).to_owned()),
             ("pressure", id(&PRESSURES, self.pressure).to_owned()),
+            ("zero", id(&ZEROS, self.gauge).to_owned()),
             ("temperature", id(&TEMPERATURES, self.temperature).to_owned()),
             ("speed", id(&SPEEDS, self.speed).to_owned()),
-            ("scale", if self.afr { "afr" } else { "lambda" }.to_owned()),
+            ("scale", id(&MIXTURES, self.mixture).to_owned()),
+            ("volume", id(&VOLUMES, self.volume).to_owned()),
             ("smooth", self.smoothing_s.to_string()),
             ("show", self.shown.id().to_owned()),
             ("speeds", speeds_words(&self.speeds, ".")),
@@ -220,20 +277,12 @@ impl Prefs {
         ]
     }
 
-    pub(crate) fn power_id(&self) -> &'static str {
-        match self.power {
-            PowerUnit::Kw => "kw",
-            PowerUnit::Hp => "hp",
-            PowerUnit::Ps => "ps",
-        }
-    }
-
-    /// The cookie that keeps the choice.
+    /// The cookie that keeps what was chosen otherwise than in the shop.
     pub(crate) fn cookie(&self) -> Cookie<'static> {
+        let shops = Self::of_shop(self.shop.clone()).others();
         let chosen = self.usual.is_none().then(|| ("correction", self.correction.id().to_owned()));
-        let kept = chosen.into_iter().chain(self.others());
-        let text: Vec<String> = kept.map(|(k, v)| format!("{k}:{v}")).collect();
-        lasting(VIEW, text.join("|"), "/")
+        let kept = chosen.into_iter().chain(self.others().into_iter().filter(|o| !shops.contains(o)));
+        lasting(VIEW, joined(kept), "/")
     }
 
     /// Units a person reads in.
@@ -241,10 +290,12 @@ impl Prefs {
         Units {
             power: self.power,
             torque: self.torque,
-            mixture: if self.afr { Mixture::Afr } else { Mixture::Lambda },
+            mixture: self.mixture,
             pressure: self.pressure,
+            gauge: self.gauge,
             temperature: self.temperature,
             speed: self.speed,
+            here: self.here,
         }
     }
 
@@ -260,10 +311,23 @@ impl Prefs {
         }
     }
 
-    fn read(usual: Usual, cookies: &CookieJar, query: &HashMap<String, String>) -> Self {
-        let mut out = Self { correction: usual.spark, usual: Some(usual), shop: usual, ..Self::default() };
+    /// As the shop has it.
+    pub(crate) fn of_shop(shop: Ways) -> Self {
+        let (usual, written, units) = (shop.usual, Written::of(&shop), shop.units.clone());
+        let begin = Self { correction: usual.spark, usual: Some(usual), shop, written, ..Self::default() };
+        begin.with(&units)
+    }
+
+    /// With what is written down as [`joined`] does.
+    fn with(mut self, text: &str) -> Self {
+        text.split('|').filter_map(|p| p.split_once(':')).for_each(|(k, v)| self.apply(k, v));
+        self
+    }
+
+    fn read(shop: Ways, cookies: &CookieJar, query: &HashMap<String, String>) -> Self {
+        let mut out = Self::of_shop(shop);
         if let Some(c) = cookies.get(VIEW) {
-            c.value().split('|').filter_map(|p| p.split_once(':')).for_each(|(k, v)| out.apply(k, v));
+            out = out.with(c.value());
         }
         if let Some(c) = cookies.get(THEME) {
             out.apply("theme", c.value());
@@ -275,14 +339,14 @@ impl Prefs {
 
 impl FromRequestParts<AppState> for Prefs {
     type Rejection = Infallible;
-    /// Where the shop's families cannot be read, those it would begin with hold: the page says what is wrong.
+    /// Where the shop's choices cannot be read, those it would begin with hold: the page says what is wrong.
     async fn from_request_parts(parts: &mut Parts, state: &AppState) -> Result<Self, Infallible> {
         let query = Query::<HashMap<String, String>>::from_request_parts(parts, state)
             .await
             .map(|q| q.0)
             .unwrap_or_default();
-        let usual = state.store.usual_corrections().await.unwrap_or_default();
-        Ok(Self::read(usual, &CookieJar::from_headers(&parts.headers), &query))
+        let shop = state.store.ways().await.unwrap_or_default();
+        Ok(Self::read(shop, &CookieJar::from_headers(&parts.headers), &query))
     }
 }
 
@@ -296,13 +360,13 @@ mod tests {
         let kept =
             Prefs { correction: Correction::Din70020, usual: None, power: PowerUnit::Ps, ..Prefs::default() };
         let cookies = CookieJar::new().add(kept.cookie());
-        assert_eq!(Prefs::read(Usual::default(), &cookies, &HashMap::new()), kept);
+        assert_eq!(Prefs::read(Ways::default(), &cookies, &HashMap::new()), kept);
         let query = HashMap::from([
             ("correction".to_owned(), "none".to_owned()),
             ("smooth".to_owned(), "9".to_owned()),
             ("headline".to_owned(), "<b>".to_owned()),
         ]);
-        let p = Prefs::read(Usual::default(), &cookies, &query);
+        let p = Prefs::read(Ways::default(), &cookies, &query);
         assert_eq!((p.correction, p.power, p.smoothing_s), (Correction::None, PowerUnit::Ps, 0.25));
     }
 
@@ -311,7 +375,7 @@ mod tests {
         let usual = Usual { spark: Correction::Din70020, diesel: Correction::None };
         let read = |cookies: &CookieJar, q: &[(&str, &str)]| {
             let query = q.iter().map(|(k, v)| ((*k).to_owned(), (*v).to_owned())).collect();
-            Prefs::read(usual, cookies, &query)
+            Prefs::read(Ways { usual, ..Ways::default() }, cookies, &query)
         };
         let (spark, diesel) =
             (Engine::default(), Engine { ignition: Ignition::Compression, ..Engine::default() });
@@ -324,5 +388,24 @@ mod tests {
         let chosen = CookieJar::new().add(read(&kept, &[("correction", "sae_j607")]).cookie());
         assert_eq!(read(&chosen, &[]).correction_of(&diesel), Correction::SaeJ607);
         assert_eq!(read(&chosen, &[("correction", USUAL)]).correction_of(&diesel), Correction::None);
+    }
+
+    #[test]
+    fn units_are_the_shops_until_somebody_switches_and_only_the_switch_is_kept() {
+        let shop = |units: &str| Ways { units: units.into(), ..Ways::default() };
+        let imperial = shop("power:hp|pressure:psi|zero:gauge|scale:own|volume:usgal|nonsense:1|power:x");
+        let read = |shop: &Ways, cookies: &CookieJar, q: &[(&str, &str)]| {
+            let query = q.iter().map(|(k, v)| ((*k).to_owned(), (*v).to_owned())).collect();
+            Prefs::read(shop.clone(), cookies, &query)
+        };
+        let p = read(&imperial, &CookieJar::new(), &[]);
+        assert_eq!((p.power, p.pressure, p.gauge), (PowerUnit::Hp, PressureUnit::Psi, true));
+        assert_eq!((p.mixture, p.volume), (Mixture::AfrOwn, VolumeUnit::UsGallon));
+        // One switch by hand; the shop then changes its mind about the rest.
+        let kept = CookieJar::new().add(read(&imperial, &CookieJar::new(), &[("pressure", "bar")]).cookie());
+        assert_eq!(kept.get(VIEW).map(Cookie::value), Some("pressure:bar"));
+        let later = read(&shop("power:ps"), &kept, &[]);
+        assert_eq!((later.power, later.pressure, later.gauge), (PowerUnit::Ps, PressureUnit::Bar, false));
+        assert_eq!(Prefs::of_shop(shop(&p.units_text())).units(), p.units(), "written down and read again");
     }
 }

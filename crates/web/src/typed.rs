@@ -1,6 +1,7 @@
 //! Numbers in forms: one way to read them, and one sentence for what is none.
 
-use jamjar_core::units::{HPA_PER_INHG, KPA_PER_PSI, Unit, typed};
+use jamjar_core::channel::Channel;
+use jamjar_core::units::{HPA_PER_INHG, KPA_PER_PSI, Unit, VolumeUnit, typed};
 
 /// A field that cannot be, by its name in the form, and what would be right.
 pub(crate) type Wrong = (&'static str, String);
@@ -62,6 +63,76 @@ pub(crate) fn hectopascal(s: &str) -> Result<f64, String> {
     with_unit("station pressure", s, &units, "1002.1, or 29.6 inHg")
 }
 
+/// A volume, L: `60`, in the unit the form names, or with its own: `60 L`, `16 US gal`, `13 imp gal`.
+pub(crate) fn litres(s: &str, form: VolumeUnit) -> Result<f64, String> {
+    let (us, imperial) = (VolumeUnit::UsGallon.litres(), VolumeUnit::ImperialGallon.litres());
+    // Longest suffix first decides; without one the form's unit holds.
+    let units = [
+        ("us gal", us / form.litres(), 0.0),
+        ("imp gal", imperial / form.litres(), 0.0),
+        ("l", 1.0 / form.litres(), 0.0),
+    ];
+    Ok(with_unit("volume", s, &units, "60, 60 L, 16 US gal or 13 imp gal")? * form.litres())
+}
+
+/// Values of channels that may be typed in other units than the channel's own.
+struct TypedAs {
+    own: &'static str,
+    example: &'static str,
+    units: &'static [(&'static str, Unit)],
+}
+
+const TYPED_AS: [TypedAs; 6] = [
+    TypedAs {
+        own: "°C",
+        example: "850, or 1560 °F",
+        units: &[
+            ("°c", Unit::Celsius),
+            ("°f", Unit::Fahrenheit),
+            ("f", Unit::Fahrenheit),
+            ("k", Unit::Kelvin),
+        ],
+    },
+    TypedAs {
+        own: "kPa",
+        example: "250, or 36 psi",
+        units: &[
+            ("kpa", Unit::KpaAbs),
+            ("bar", Unit::BarAbs),
+            ("psi", Unit::PsiAbs),
+            ("inhg", Unit::InHg),
+            ("hpa", Unit::Hpa),
+        ],
+    },
+    TypedAs {
+        own: "λ",
+        example: "0.9, or 13.2 AFR",
+        units: &[("λ", Unit::Lambda), ("afr", Unit::AfrGasoline), ("afr gasoline", Unit::AfrGasoline)],
+    },
+    TypedAs { own: "km/h", example: "180, or 112 mph", units: &[("km/h", Unit::KmPerH), ("mph", Unit::Mph)] },
+    TypedAs {
+        own: "N·m",
+        example: "320, or 236 lb·ft",
+        units: &[("n·m", Unit::NewtonMetre), ("nm", Unit::NewtonMetre), ("lb·ft", Unit::PoundFoot)],
+    },
+    TypedAs {
+        own: "kW",
+        example: "150, or 201 hp",
+        units: &[("kw", Unit::KiloWatt), ("hp", Unit::HorsePower), ("ps", Unit::MetricHorsePower)],
+    },
+];
+
+/// A value of a channel in its own unit: `850`, or with another behind it, `1560 °F`. Pressures are told as the
+/// channel has them, against vacuum where it is absolute; AFR is on the gasoline scale.
+pub(crate) fn value_of(channel: &Channel, what: &str, s: &str) -> Result<f64, String> {
+    let Some(typed) = TYPED_AS.iter().find(|t| t.own == channel.unit()) else { return number(what, s) };
+    let worth = |(suffix, unit): &(&'static str, Unit)| {
+        let (scale, offset) = unit.to_si(0.0);
+        (*suffix, scale, offset)
+    };
+    with_unit(what, s, &typed.units.iter().map(worth).collect::<Vec<_>>(), typed.example)
+}
+
 /// Nothing typed is an answer.
 pub(crate) fn blank_or<T>(s: &str, read: impl Fn(&str) -> Result<T, String>) -> Result<Option<T>, String> {
     if s.trim().is_empty() { Ok(None) } else { read(s).map(Some) }
@@ -87,6 +158,21 @@ mod tests {
                 && (hectopascal("1002 mbar").unwrap() - 1002.0).abs() < 1e-9
         );
         assert!((humidity("52 %").unwrap() - 52.0).abs() < 1e-9);
+        let value = |channel: &str, s: &str| value_of(&Channel::new(channel).unwrap(), "limit", s);
+        assert!((value("exhaust_temp_1", "1560 °F").unwrap() - 848.89).abs() < 0.01);
+        assert!((value("manifold_pressure", "36 psi").unwrap() - 248.21).abs() < 0.01);
+        assert!((value("lambda_1", "13.2 AFR").unwrap() - 0.898).abs() < 1e-3);
+        assert_eq!((value("lambda_1", "0,9"), value("spark_advance", "20")), (Ok(0.9), Ok(20.0)));
+        assert!(value("manifold_pressure", "20 psi gauge").is_err() && value("lambda_1", "9 bar").is_err());
+        for (text, form, want) in [
+            ("60", VolumeUnit::Litre, 60.0),
+            ("16", VolumeUnit::UsGallon, 60.567),
+            ("60 L", VolumeUnit::UsGallon, 60.0),
+            ("16 US gal", VolumeUnit::Litre, 60.567),
+            ("13,2 imp gal", VolumeUnit::UsGallon, 60.008),
+        ] {
+            assert!((litres(text, form).unwrap() - want).abs() < 1e-3, "{text}");
+        }
         assert!(celsius("warm").unwrap_err().contains("72 °F"));
     }
 }

@@ -12,6 +12,7 @@ mod right;
 mod searching;
 mod starting;
 mod taken_out;
+mod units;
 
 use axum::body::Body;
 use axum::http::{Request, StatusCode};

@@ -263,7 +263,7 @@ async fn a_day_is_written_by_hand_and_a_vehicle_kept_up() {
     assert!(cell.post(&format!("{day}/notes"), &[("text", "  ")]).await.text().contains("the note is empty"));
     let text = cell.get(&day).await.text();
     assert!(
-        text.contains("21.4 °C, 52 %, 1002.1 hPa") && text.contains("09:10"),
+        text.contains("21.4 °C, 52 % humidity, 1002.1 hPa") && text.contains("09:10"),
         "a reading stands with its time"
     );
     assert!(text.contains("32 L") && !text.contains("40 L"), "fuel on hand is what was said last");

@@ -1,19 +1,21 @@
 //! Measurements that are kept and what they rest on: made again when it has changed, changed together with
 //! it.
 
-use crate::error::{WorkflowError, blocking};
+use crate::error::{WorkflowError, blocking, internal};
 use crate::import::MeasureKey;
 use crate::import::air::DayAir;
 use crate::input::{input_of, ratio_in};
 use chrono::NaiveTime;
 use jamjar_core::ALGORITHM_VERSION;
 use jamjar_core::air::AirState;
-use jamjar_core::analysis::{Measured, PullInput, SetInput, Settings, measure_sets};
+use jamjar_core::analysis::{Measured, PullInput, SetInput, Settings, measure_sets, retrace};
 use jamjar_store::{
     By, Day, PackedSummary, Pull, SetWithPulls, SheetAir, Store, StoreError, Summary, VehicleRecord,
 };
 use std::collections::{BTreeMap, HashMap};
 use std::sync::Arc;
+use tokio::sync::Semaphore;
+use tokio::task::JoinSet;
 
 /// Cached measurements; all of them made again from the samples, together, when anything they rest on has
 /// changed for any: what ended a pull and whose log it is shows only among the others.
@@ -38,6 +40,16 @@ pub(crate) async fn measured(
             .map(|s| s.pulls.iter().map(|(_, summary)| summary.measured.clone()).collect())
             .collect());
     }
+    // Under another filter only the curve is another.
+    let unfiltered = Settings { smoothing_s: Settings::default().smoothing_s, ..*settings };
+    let usual = MeasureKey::new(&vehicle.vehicle, &vehicle.limits, &unfiltered);
+    let known = |s: &SetWithPulls, (p, known): &(Pull, Summary)| {
+        let key = usual.of(airs[&s.set.day_id].of(p), p.lag_s);
+        p.shares.is_some() || (known.algorithm == ALGORITHM_VERSION && known.settings == key)
+    };
+    if sets.iter().all(|s| s.pulls.iter().all(|p| known(s, p))) {
+        return retraced(store, sets, vehicle, settings).await;
+    }
     let mut inputs = Vec::new();
     for s in sets {
         inputs.push(with_samples(store, s, vehicle, &airs[&s.set.day_id], None).await?);
@@ -60,6 +72,47 @@ pub(crate) async fn measured(
         keep_behind(store.clone(), vehicle.clone(), made);
     }
     Ok(again)
+}
+
+/// Pulls whose samples are in memory at once (our choice: what two or four cores decode while others are fetched).
+const AT_ONCE: usize = 6;
+
+/// Measurements with their curves drawn again under another filter, pull by pull.
+async fn retraced(
+    store: &Store,
+    sets: &[SetWithPulls],
+    vehicle: &VehicleRecord,
+    settings: &Settings,
+) -> Result<Vec<Vec<Measured>>, WorkflowError> {
+    let per_rev = vehicle.vehicle.engine.injections_per_rev();
+    let (vehicle, turns) = (Arc::new(vehicle.vehicle.clone()), Arc::new(Semaphore::new(AT_ONCE)));
+    let mut out: Vec<Vec<Measured>> =
+        sets.iter().map(|s| s.pulls.iter().map(|p| p.1.measured.clone()).collect()).collect();
+    let mut reading = JoinSet::new();
+    for (k, s) in sets.iter().enumerate() {
+        for (i, (p, known)) in s.pulls.iter().enumerate().filter(|(_, p)| p.0.shares.is_none()) {
+            let (store, turns, vehicle) = (store.clone(), turns.clone(), vehicle.clone());
+            let (id, known, settings) = (p.id, known.measured.clone(), *settings);
+            reading.spawn(async move {
+                let _turn = turns.acquire_owned().await.map_err(internal)?;
+                let (dyno, ecu) = store.samples(id).await?;
+                let read = move || {
+                    let (dyno, ecu) = (dyno.with_duty(per_rev), ecu.map(|e| Arc::new(e.with_duty(per_rev))));
+                    let input = PullInput { dyno, ecu, ..PullInput::default() };
+                    retrace(&known, &input, &vehicle, &settings)
+                };
+                let read = blocking(read).await?.map_err(|e| WorkflowError::Bad(e.to_string()))?;
+                Ok::<_, WorkflowError>((k, i, read))
+            });
+        }
+    }
+    while let Some(done) = reading.join_next().await {
+        let (k, i, read) = done.map_err(internal)??;
+        if let Some((_, measured)) = read {
+            out[k][i] = measured;
+        }
+    }
+    Ok(out)
 }
 
 async fn measure_again(

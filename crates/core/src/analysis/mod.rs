@@ -19,8 +19,8 @@ pub use given::{
 };
 pub use measured::{
     Beside, ChannelSummary, Coupling, CouplingKind, Dip, Event, Happened, Lane, MeasureError, Measured,
-    Printed, RatioSource, RawGrid, belt, coupling, events, find_dips, measure, measure_sets,
-    measure_sets_unless, own_bounds, retrace,
+    Printed, RatioSource, RawGrid, Recorder, Sensor, belt, coupling, events, find_dips, measure,
+    measure_sets, measure_sets_unless, own_bounds, retrace,
 };
 pub use set::{
     ChannelFigures, ChannelOnGrid, Corrected, Figure, Level, OtherAxis, SetChannel, SetFigures, SetResult,

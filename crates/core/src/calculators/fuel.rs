@@ -20,6 +20,9 @@ pub const GASOLINE: Fuel = Fuel { density_kg_l: 0.745, stoich_afr: 14.7, lhv_mj_
 /// Ethanol.
 pub const ETHANOL_NEAT: Fuel = Fuel { density_kg_l: 0.789, stoich_afr: 9.0, lhv_mj_kg: 26.9 };
 
+/// Stoichiometric air-fuel ratio of diesel, by mass.
+pub const DIESEL_STOICH_AFR: f64 = 14.5;
+
 const LITRES: Bound = Bound::new("litres in tank", "L", 0.0, 100_000.0);
 
 /// Properties of a gasoline–ethanol blend.

@@ -1,6 +1,6 @@
 //! Upshift speeds of equal tractive force.
 
-use crate::signal::interp::linear_clamped;
+use crate::signal::interp::Walk;
 use serde::Serialize;
 use thiserror::Error;
 
@@ -84,13 +84,14 @@ pub fn shift_points(
     if !limit_rpm.is_finite() || limit_rpm <= SEARCH_FROM_RPM {
         return Err(ShiftError::BadLimit { value: limit_rpm });
     }
-    let torque = |n: f64| linear_clamped(rpm, torque_nm, n).unwrap_or(0.0);
     Ok(ratios
         .windows(2)
         .map(|w| {
             let drop = w[1] / w[0];
+            let (mut here, mut there) = (Walk::new(rpm), Walk::new(rpm));
+            let torque = |walk: &mut Walk<'_>, n: f64| walk.clamped(torque_nm, n).unwrap_or(0.0);
             let mut n = SEARCH_FROM_RPM;
-            while n < limit_rpm && torque(n) * w[0] >= torque(n * drop) * w[1] {
+            while n < limit_rpm && torque(&mut here, n) * w[0] >= torque(&mut there, n * drop) * w[1] {
                 n += 1.0;
             }
             let upshift_rpm = n.min(limit_rpm);

@@ -221,6 +221,14 @@ pub enum Verdict {
 }
 
 impl Verdict {
+    /// Whether the data answered: over, close or clear.
+    pub fn is_judged(self) -> bool {
+        match self {
+            Self::Over | Self::Close | Self::Clear => true,
+            Self::CantTell | Self::NotMeasured | Self::NotReached => false,
+        }
+    }
+
     /// The words shown.
     pub fn label(self) -> &'static str {
         match self {

@@ -74,6 +74,12 @@ impl<'a> Walk<'a> {
         Some(if i == last { (i, 0.0) } else { (i, (x - xs[i]) / (xs[i + 1] - xs[i])) })
     }
 
+    /// Value at `x` of a curve over the base, as [`linear_clamped`] gives it; `None` without points.
+    pub fn clamped(&mut self, ys: &[f64], x: f64) -> Option<f64> {
+        let (first, last) = (self.xs.first()?, self.xs.last()?);
+        self.value(ys, x.clamp(*first, *last))
+    }
+
     /// Value at `x` of a curve over the base, as [`linear`] gives it.
     pub fn value(&mut self, ys: &[f64], x: f64) -> Option<f64> {
         self.place(x).map(|p| between(ys, p))

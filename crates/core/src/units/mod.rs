@@ -3,5 +3,5 @@
 mod reader;
 mod unit;
 
-pub use reader::{Mixture, PressureUnit, Shown, SpeedUnit, TemperatureUnit, Units};
+pub use reader::{Here, Mixture, PressureUnit, Shown, SpeedUnit, TemperatureUnit, Units, VolumeUnit};
 pub use unit::*;

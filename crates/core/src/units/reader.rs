@@ -4,7 +4,7 @@ use super::unit::{GASOLINE_STOICH_AFR, HPA_PER_INHG, KPA_PER_PSI, PowerUnit, Tor
 use crate::channel::Channel;
 use serde::{Deserialize, Serialize};
 
-/// Unit of pressures; always absolute here, and said so.
+/// Unit of pressures; whether above vacuum or above the station's pressure is said with it.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Default, Serialize, Deserialize)]
 #[serde(rename_all = "snake_case")]
 #[allow(missing_docs)]
@@ -44,20 +44,54 @@ pub enum Mixture {
     Lambda,
     /// Air-fuel ratio on the gasoline scale, [`GASOLINE_STOICH_AFR`] at λ 1, whatever the fuel.
     Afr,
+    /// Air-fuel ratio of the fuel burned: [`Here::stoich_afr`] at λ 1. λ where nobody knows it.
+    AfrOwn,
 }
 
-impl Mixture {
-    /// Converts from λ.
-    pub fn from_lambda(self, lambda: f64) -> f64 {
+/// Unit of volumes.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+#[allow(missing_docs)]
+pub enum VolumeUnit {
+    #[default]
+    Litre,
+    UsGallon,
+    ImperialGallon,
+}
+
+impl VolumeUnit {
+    /// Litres in one of it.
+    ///
+    /// # Formula
+    /// US gallon 231 in³ = 3.785 411 784 L; imperial gallon 4.546 09 L (both exact by definition).
+    pub fn litres(self) -> f64 {
         match self {
-            Self::Lambda => lambda,
-            Self::Afr => lambda * GASOLINE_STOICH_AFR,
+            Self::Litre => 1.0,
+            Self::UsGallon => 3.785_411_784,
+            Self::ImperialGallon => 4.546_09,
+        }
+    }
+
+    /// "L", "US gal", "imp gal".
+    pub fn label(self) -> &'static str {
+        match self {
+            Self::Litre => "L",
+            Self::UsGallon => "US gal",
+            Self::ImperialGallon => "imp gal",
         }
     }
 }
 
+/// What a reading rests on where it is taken: without it gauge pressures are shown absolute and own scales as λ.
+#[derive(Debug, Clone, Copy, PartialEq, Default)]
+pub struct Here {
+    /// Station pressure, kPa absolute: the zero of gauge pressures.
+    pub station_kpa: Option<f64>,
+    /// Stoichiometric air-fuel ratio of the fuel burned.
+    pub stoich_afr: Option<f64>,
+}
+
 /// Units a person reads in.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+#[derive(Debug, Clone, Copy, PartialEq, Default)]
 pub struct Units {
     /// Power.
     pub power: PowerUnit,
@@ -67,10 +101,14 @@ pub struct Units {
     pub mixture: Mixture,
     /// Pressures.
     pub pressure: PressureUnit,
+    /// Manifold pressure and its like above the station's pressure instead of above vacuum.
+    pub gauge: bool,
     /// Temperatures.
     pub temperature: TemperatureUnit,
     /// Road speed.
     pub speed: SpeedUnit,
+    /// What the readings rest on.
+    pub here: Here,
 }
 
 impl Units {
@@ -80,8 +118,10 @@ impl Units {
         torque: TorqueUnit::Nm,
         mixture: Mixture::Lambda,
         pressure: PressureUnit::Kpa,
+        gauge: false,
         temperature: TemperatureUnit::Celsius,
         speed: SpeedUnit::KmPerH,
+        here: Here { station_kpa: None, stoich_afr: None },
     };
 }
 
@@ -90,7 +130,7 @@ impl Units {
 pub struct Shown {
     /// Unit.
     pub label: &'static str,
-    /// Behind the unit where it must be said: absolute.
+    /// Behind the unit where it must be said: absolute, gauge.
     pub zero: &'static str,
     /// Factor.
     pub scale: f64,
@@ -117,32 +157,51 @@ impl Shown {
     }
 }
 
-/// Pressures that are told against vacuum; where the zero of the others lies only their sensor knows.
-const ABSOLUTE: [&str; 4] = ["manifold_pressure", "ambient_pressure", "boost_target", "back_pressure"];
+/// Pressures whose sensor is known to tell them against vacuum; where the zero of the others lies only their
+/// sensor knows.
+const ABSOLUTE: [&str; 4] = ["manifold_pressure", "boost_target", "back_pressure", AMBIENT];
+/// Which has no gauge reading.
+const AMBIENT: &str = "ambient_pressure";
 
 impl Units {
+    /// The same for a reading taken under other conditions.
+    pub fn at(self, here: Here) -> Self {
+        Self { here, ..self }
+    }
+
     /// How a channel is shown. A difference of its values has no zero.
     ///
     /// # Formula
-    /// kPa to psi 0.145 038, to inHg 0.295 300, to bar 0.01; °C to °F `1.8·v + 32`; km/h to mph 0.621 371
-    /// (exact definitions of inch, pound and degree; BIPM, SI brochure).
+    /// kPa to psi 0.145 038, to inHg 0.295 300, to bar 0.01; gauge is `p − p_station`; °C to °F `1.8·v + 32`; km/h
+    /// to mph 0.621 371 (exact definitions of inch, pound and degree; BIPM, SI brochure). AFR is `14.7·λ` on the
+    /// gasoline scale and `AFR_stoich·λ` on the fuel's own.
     ///
     /// ```
     /// use jamjar_core::channel::Channel;
-    /// use jamjar_core::units::{TemperatureUnit, Units};
-    /// let units = Units { temperature: TemperatureUnit::Fahrenheit, ..Units::default() };
+    /// use jamjar_core::units::{Here, TemperatureUnit, Units};
+    /// let units = Units { temperature: TemperatureUnit::Fahrenheit, gauge: true, ..Units::default() };
     /// let shown = units.shown(&"exhaust_temp_1".parse::<Channel>().unwrap());
     /// assert_eq!((shown.value(850.0), shown.difference(100.0), shown.label), (1562.0, 180.0, "°F"));
+    /// let boost = "manifold_pressure".parse::<Channel>().unwrap();
+    /// let here = units.at(Here { station_kpa: Some(98.0), ..Here::default() }).shown(&boost);
+    /// assert_eq!((here.value(250.0), here.unit().as_str()), (152.0, "kPa gauge"));
+    /// assert_eq!(units.shown(&boost).unit(), "kPa absolute", "no station pressure, no gauge");
     /// ```
     pub fn shown(self, channel: &Channel) -> Shown {
         let plain = |label, digits| Shown { label, zero: "", scale: 1.0, offset: 0.0, digits };
-        let zero = if ABSOLUTE.contains(&channel.kind().map_or("", |k| k.name)) { "absolute" } else { "" };
-        let pressure = |label, scale, digits| Shown { label, zero, scale, offset: 0.0, digits };
+        let kind = channel.kind().map_or("", |k| k.name);
+        let (zero, below) = match self.here.station_kpa.filter(|_| self.gauge && kind != AMBIENT) {
+            _ if !ABSOLUTE.contains(&kind) => ("", 0.0),
+            Some(station) => ("gauge", station),
+            None => ("absolute", 0.0),
+        };
+        let pressure = |label, scale, digits| Shown { label, zero, scale, offset: -below * scale, digits };
         match channel.unit() {
-            "λ" if self.mixture == Mixture::Afr => {
-                Shown { scale: GASOLINE_STOICH_AFR, ..plain("AFR, gasoline scale", 2) }
-            }
-            "λ" => plain("λ", 3),
+            "λ" => match (self.mixture, self.here.stoich_afr) {
+                (Mixture::Afr, _) => Shown { scale: GASOLINE_STOICH_AFR, ..plain("AFR, gasoline scale", 2) },
+                (Mixture::AfrOwn, Some(stoich)) => Shown { scale: stoich, ..plain("AFR, own fuel", 2) },
+                (Mixture::Lambda | Mixture::AfrOwn, _) => plain("λ", 3),
+            },
             "kPa" => match self.pressure {
                 PressureUnit::Kpa => pressure("kPa", 1.0, 0),
                 PressureUnit::Bar => pressure("bar", 0.01, 2),

@@ -4,6 +4,7 @@ use super::Speech;
 use crate::analysis::{
     Comparison, Crossover, Figure, FigureComparison, GainOfGains, NoRatio, SetResult, Verdict, crossovers,
 };
+use crate::curve::Quantity;
 
 /// What can be said of a difference, in the unit shown.
 pub(super) enum Told {
@@ -107,16 +108,15 @@ pub fn beside_sentence(
     format!("{place}: {:+.1} ± {half} {u}, {}.", scale(d), f.verdict.label())
 }
 
-/// A larger gain than the one that heads a line-up, and why it does not: "C4 shows more, +31.2 kW at peak, but …".
-pub fn larger_sentence(c: &Comparison, sets: &[SetResult], to: &Speech<'_>, why: &str) -> String {
-    let unit = to.power();
-    let d = c.figure(Figure::PeakPower).and_then(|f| f.mean_difference).unwrap_or(0.0);
-    format!(
-        "{} shows more, {:+.1} {} at peak, but {why}.",
-        to.set(&sets[c.candidate].id),
-        unit.from_kw(d),
-        unit.label()
-    )
+/// A larger gain, by a figure, than the one that heads a line-up, and why it does not: "C4 shows more, +31.2 kW at
+/// peak, but …".
+pub fn larger_sentence(c: &Comparison, sets: &[SetResult], to: &Speech<'_>, by: Figure, why: &str) -> String {
+    let d = c.figure(by).and_then(|f| f.mean_difference).unwrap_or(0.0);
+    let (d, unit, place) = match by.quantity() {
+        Quantity::Power => (to.power().from_kw(d), to.power().label(), "at peak"),
+        Quantity::Torque => (to.units.torque.from_nm(d), to.units.torque.label(), "at peak torque"),
+    };
+    format!("{} shows more, {d:+.1} {unit} {place}, but {why}.", to.set(&sets[c.candidate].id))
 }
 
 /// On what terms two sets were compared: "3 pulls each, same day, same fuel".

@@ -9,7 +9,9 @@ use crate::units::{Shown, Units};
 
 /// Value of a channel with its unit.
 pub fn channel_value(channel: &Channel, v: f64, units: Units) -> String {
-    told(&units.shown(channel), |s| s.value(v))
+    let shown = units.shown(channel);
+    let zero = if shown.zero.is_empty() { String::new() } else { format!(" {}", shown.zero) };
+    told(&shown, |s| s.value(v)) + &zero
 }
 
 /// A difference of two values of a channel with its unit.
@@ -22,7 +24,8 @@ fn told(shown: &Shown, read: impl Fn(&Shown) -> f64) -> String {
     match shown.label {
         "λ" | "" => format!("{v:.digits$}"),
         "°" => format!("{v:.digits$}°"),
-        "AFR, gasoline scale" => format!("{v:.digits$} AFR"),
+        "AFR, gasoline scale" => format!("{v:.digits$} AFR gasoline"),
+        "AFR, own fuel" => format!("{v:.digits$} AFR own fuel"),
         unit => format!("{v:.digits$} {unit}"),
     }
 }
@@ -191,8 +194,11 @@ fn not_all_clear(all: &[Judged<'_>], units: Units) -> String {
         parts.push(close);
     }
     let clear = names(Verdict::Clear).len();
-    let rest =
-        if clear > 0 { format!(" The other {clear} measured limits are clear.") } else { String::new() };
+    let rest = match clear {
+        0 => String::new(),
+        1 => " The other measured limit is clear.".to_owned(),
+        n => format!(" The other {n} measured limits are clear."),
+    };
     format!("Nothing measured is over. {}.{rest}", sentence_case(&parts.join("; ")))
 }
 

@@ -14,6 +14,7 @@ mod held_against;
 mod limits;
 mod now;
 mod refusal;
+mod sensors;
 mod several;
 #[cfg(test)]
 mod tests;
@@ -38,6 +39,7 @@ pub use limits::{
 };
 pub use now::{now_sentence, now_word};
 pub use refusal::refusal;
+pub use sensors::sensors_differ;
 pub use several::{GainOn, several_sentence};
 
 use crate::units::{PowerUnit, Units};

@@ -32,8 +32,8 @@ fn margins_follow_the_chosen_scale() {
     let (l, o) = (lean(), outcome(Verdict::Over, Some(-0.03)));
     assert_eq!(verdict_line(&l, &o, Units::default()), "over by 0.030 at 5900");
     let afr = Units { mixture: Mixture::Afr, ..Units::default() };
-    assert_eq!(verdict_line(&l, &o, afr), "over by 0.44 AFR at 5900");
-    assert_eq!(limit_rule(&l, afr), "above 13.23 AFR");
+    assert_eq!(verdict_line(&l, &o, afr), "over by 0.44 AFR gasoline at 5900");
+    assert_eq!(limit_rule(&l, afr), "above 13.23 AFR gasoline");
 }
 
 #[test]

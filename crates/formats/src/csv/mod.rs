@@ -1,6 +1,7 @@
 //! CSV dialects: delimiter, decimal comma, preamble, units row, encoding and clock formats are found, not
 //! asked.
 
+mod batch;
 mod blocks;
 mod cell;
 mod cells;
@@ -8,6 +9,7 @@ mod decimal;
 mod dialect;
 #[cfg(test)]
 mod large;
+mod parts;
 mod reader;
 mod rows;
 #[cfg(test)]

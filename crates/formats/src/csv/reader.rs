@@ -1,13 +1,14 @@
 //! Streaming a CSV into columns: bounded lines, bounded memory, errors with line and field.
 
+use super::batch::{Batch, Then};
 use super::blocks::{Blocks, MAX_LINE, TooLong};
 use super::decimal::Plan;
 use super::dialect::{Dialect, sniff};
-use super::rows::{Fields, Part, Rows, TimeKind, Trouble, Wanted, is_plain, only_line_ends, ragged};
+use super::parts::Parts;
+use super::rows::{Fields, Part, Rows, TimeKind, Trouble, Wanted, ragged};
 use crate::error::{FormatError, FormatProblem};
 use crate::packed::unpacked;
 use encoding_rs_io::{DecodeReaderBytes, DecodeReaderBytesBuilder};
-use rayon::prelude::*;
 use std::io::{self, Read};
 
 /// Memory for one table, bytes: the values of known columns, and what finding pulls in them takes for each
@@ -97,10 +98,11 @@ fn read_within(
         dialect: &dialect,
         wanted: &wanted,
         most_rows: room / (8 * wanted.len() + PER_ROW),
-        rows: Rows::new(&wanted),
+        parts: Parts::default(),
         line: before,
     };
-    let (rows, truncated) = reading.all(Blocks::new(head.split_off(at), rest))?;
+    let (parts, truncated) = reading.all(Blocks::new(head.split_off(at), rest))?;
+    let rows = parts.together(&wanted);
     let columns = wanted.iter().map(|(i, _)| *i).zip(rows.columns).collect();
     Ok(RawTable { columns, lines: rows.lines, time: rows.time, truncated, dialect })
 }
@@ -111,61 +113,42 @@ struct Reading<'a> {
     dialect: &'a Dialect,
     wanted: &'a Wanted,
     most_rows: usize,
-    rows: Rows,
+    parts: Parts,
     /// The last line read.
     line: u64,
 }
 
 impl Reading<'_> {
-    /// The rows of all blocks, and whether the last record was cut short: as many blocks at once as there are
-    /// threads, and from the first quote on one record after the other.
-    fn all(mut self, mut blocks: Blocks<impl Read>) -> Result<(Rows, bool), FormatError> {
-        let threads = rayon::current_num_threads().max(1);
+    /// The rows of all blocks, and whether the last record was cut short: the next blocks are read while those at
+    /// hand are parsed by as many threads as there are, and from the first quote on one record goes after the other.
+    fn all(mut self, mut blocks: Blocks<impl Read>) -> Result<(Parts, bool), FormatError> {
         let (d, wanted) = (self.dialect, self.wanted);
         let plan = Plan::of(wanted, d.headers.len(), d.delimiter, d.decimal_comma);
-        let read =
-            |block: &[u8], onto: Rows, line: u64| Part::of(block, onto, line, d, wanted, plan.as_ref());
+        let read = |block: &[u8]| Part::of(block, Rows::new(wanted), 0, d, wanted, plan.as_ref());
+        let mut now = Batch::read(&mut blocks);
         loop {
-            let mut now = Vec::with_capacity(threads);
-            let mut then = Then::More;
-            while now.len() < threads && matches!(then, Then::More) {
-                match blocks.next() {
-                    Ok(block) if block.is_empty() => then = Then::End,
-                    Ok(block) if is_plain(&block) => now.push(block),
-                    Ok(block) => then = Then::Quotes(block),
-                    Err(e) => then = Then::Failed(e),
-                }
-            }
-            let (first, others) = now.split_first().map_or((&[][..], &[][..]), |(f, o)| (f.as_slice(), o));
-            // The first goes on where the rows end; the others beside it count from nothing.
-            let onto = std::mem::replace(&mut self.rows, Rows::new(wanted));
-            let (first, others) = rayon::join(
-                || read(first, onto, self.line),
-                || others.par_iter().map(|b| read(b, Rows::new(wanted), 0)).collect::<Vec<_>>(),
-            );
-            self.rows = first.rows;
-            self.line = first.line;
-            let mut stopped = first.trouble.map(|t| (0, t, first.more || !others.is_empty()));
-            let n = others.len();
-            for (k, part) in others.into_iter().enumerate() {
-                if stopped.is_some() {
+            let (parts, next) = now.parsed(&mut blocks, &read);
+            let (n, mut stopped) = (parts.len(), None);
+            for (k, part) in parts.into_iter().enumerate() {
+                let base = self.line;
+                self.line += part.line;
+                self.parts.put(part.rows, base);
+                if let Some(trouble) = part.trouble {
+                    stopped = Some((base, trouble, part.more || k + 1 < n));
                     break;
                 }
-                self.rows.append(&part.rows, self.line);
-                stopped = part.trouble.map(|t| (self.line, t, part.more || k + 1 < n));
-                self.line += part.line;
             }
             self.within_room()?;
             match stopped {
                 None => {}
-                Some((_, Trouble::Short { .. }, false)) if then.is_end(&mut blocks) => {
-                    return Ok((self.rows, true));
+                Some((_, Trouble::Short { .. }, false)) if now.then.is_end(next.as_ref(), &mut blocks) => {
+                    return Ok((self.parts, true));
                 }
                 Some((base, trouble, _)) => return Err(self.refused(base, trouble)),
             }
-            match then {
-                Then::More => {}
-                Then::End => return Ok((self.rows, false)),
+            match now.then {
+                Then::More => now = next.unwrap_or_else(|| Batch::read(&mut blocks)),
+                Then::End => return Ok((self.parts, false)),
                 Then::Quotes(block) => return self.quoted(blocks.rest(block)),
                 Then::Failed(e) => return Err(self.unreadable(self.line + 1, &e)),
             }
@@ -173,26 +156,29 @@ impl Reading<'_> {
     }
 
     /// Records in which quotes may hold delimiters and line ends.
-    fn quoted(mut self, text: impl Read) -> Result<(Rows, bool), FormatError> {
+    fn quoted(mut self, text: impl Read) -> Result<(Parts, bool), FormatError> {
         let mut reader = csv::ReaderBuilder::new()
             .delimiter(self.dialect.delimiter)
             .has_headers(false)
             .flexible(true)
             .from_reader(text);
         let (mut record, mut ends) = (csv::ByteRecord::new(), Vec::new());
-        let base = self.line;
+        let (base, mut rows) = (self.line, Rows::new(self.wanted));
         loop {
             let line = reader.position().line();
             if !reader.read_byte_record(&mut record).map_err(|e| self.unreadable(base + line, &of_io(e)))? {
-                return Ok((self.rows, false));
+                self.parts.put(rows, 0);
+                return Ok((self.parts, false));
             }
             ends.clear();
             ends.extend((0..record.len()).filter_map(|i| record.range(i)).map(|r| r.end));
             let fields = Fields { bytes: record.as_slice(), ends: &ends, gap: 0 };
-            match self.rows.take(fields, base + line, self.dialect, self.wanted) {
-                Ok(()) => self.within_room()?,
+            match rows.take(fields, base + line, self.dialect, self.wanted) {
+                Ok(()) if self.parts.rows() + rows.lines.len() <= self.most_rows => {}
+                Ok(()) => return Err(self.too_many(rows.lines.last().copied().unwrap_or_default())),
                 Err(Trouble::Short { .. }) if !reader.read_byte_record(&mut record).unwrap_or(true) => {
-                    return Ok((self.rows, true));
+                    self.parts.put(rows, 0);
+                    return Ok((self.parts, true));
                 }
                 Err(trouble) => return Err(self.refused(0, trouble)),
             }
@@ -200,9 +186,15 @@ impl Reading<'_> {
     }
 
     fn within_room(&self) -> Result<(), FormatError> {
-        let Some(line) = self.rows.lines.get(self.most_rows) else { return Ok(()) };
+        match self.parts.line_of(self.most_rows) {
+            None => Ok(()),
+            Some(line) => Err(self.too_many(line)),
+        }
+    }
+
+    fn too_many(&self, line: u32) -> FormatError {
         let problem = FormatProblem::TooManyRows { rows: self.most_rows, columns: self.wanted.len() };
-        Err(FormatError::at(self.file, u64::from(*line), 1, problem))
+        FormatError::at(self.file, u64::from(line), 1, problem)
     }
 
     /// The error for a record whose line counts from `base`.
@@ -224,32 +216,6 @@ impl Reading<'_> {
             None => FormatProblem::Unreadable(e.to_string()),
         };
         FormatError::at(self.file, line, 1, problem)
-    }
-}
-
-/// What follows the blocks at hand.
-enum Then {
-    More,
-    End,
-    /// A block whose lines may not be its records.
-    Quotes(Vec<u8>),
-    Failed(io::Error),
-}
-
-impl Then {
-    /// Whether nothing but line ends follows.
-    fn is_end(&self, blocks: &mut Blocks<impl Read>) -> bool {
-        match self {
-            Self::End => true,
-            Self::Quotes(_) | Self::Failed(_) => false,
-            Self::More => loop {
-                match blocks.next() {
-                    Ok(block) if block.is_empty() => return true,
-                    Ok(block) if only_line_ends(&block) => {}
-                    _ => return false,
-                }
-            },
-        }
     }
 }
 

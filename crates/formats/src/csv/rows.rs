@@ -63,17 +63,6 @@ impl Rows {
         Self { columns: vec![Vec::new(); wanted.len()], lines: Vec::new(), time: TimeKind::Numbers }
     }
 
-    /// Takes the rows of another, which counts its lines from `base`.
-    pub(super) fn append(&mut self, other: &Self, base: u64) {
-        for (all, more) in self.columns.iter_mut().zip(&other.columns) {
-            all.extend_from_slice(more);
-        }
-        self.lines.extend(other.lines.iter().map(|l| saturated(base + u64::from(*l))));
-        if other.time == TimeKind::Clock {
-            self.time = TimeKind::Clock;
-        }
-    }
-
     /// Takes one record; blank ones and remarks are passed over.
     pub(super) fn take(
         &mut self,
@@ -110,7 +99,8 @@ impl Rows {
     }
 }
 
-fn saturated(line: u64) -> u32 {
+/// A line number as it is kept.
+pub(super) fn saturated(line: u64) -> u32 {
     u32::try_from(line).unwrap_or(u32::MAX)
 }
 

@@ -7,7 +7,7 @@ use crate::auth::{Calibrator, Reader};
 use crate::error::WebError;
 use crate::prefs::Prefs;
 use crate::state::AppState;
-use crate::views::{CatalogueDay, CataloguePage, Shell, date_words};
+use crate::views::{CatalogueDay, CataloguePage, Shell};
 use axum::Form;
 use axum::extract::{Multipart, Path, Query, State};
 use axum::http::HeaderMap;
@@ -48,7 +48,7 @@ async fn built(state: &AppState, prefs: &Prefs, days: &[i64]) -> Result<Catalogu
         let run = super::imports::running(state, *id).await?;
         p.add(CatalogueDay {
             id: *id,
-            date: date_words(day.date),
+            date: prefs.written.date(day.date),
             vehicle: day.vehicle,
             stored,
             questions: inbox.questions.len(),

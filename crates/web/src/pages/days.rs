@@ -261,7 +261,7 @@ pub(super) async fn day(state: &AppState, prefs: &Prefs, id: i64) -> Result<DayP
             _ => words.map_or_else(String::new, |w| w.1.clone()),
         }
     };
-    out.attached = attached_rows(&state.store.attached_on_day(id).await?, called);
+    out.attached = attached_rows(&state.store.attached_on_day(id).await?, &prefs.written, called);
     Ok(out)
 }
 

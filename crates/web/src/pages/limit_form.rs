@@ -1,7 +1,7 @@
 //! Limits as a form: rows by index, one blank row for a new one.
 
 use crate::seen::mark;
-use crate::typed::number;
+use crate::typed::{number, value_of};
 use jamjar_core::channel::Channel;
 use jamjar_core::limits::{Direction, GateTerm, Limit, Severity, Threshold};
 use std::collections::HashMap;
@@ -9,17 +9,17 @@ use std::collections::HashMap;
 /// Most limits of a vehicle.
 const MOST: usize = 60;
 
-/// `0.9`, or `880 at 1000, 940 at 4000` over a channel.
-pub(super) fn threshold(text: &str, over: &str, what: &str) -> Result<Threshold, String> {
+/// `0.9`, or `880 at 1000, 940 at 4000` over a channel; each value may have a unit behind it.
+pub(super) fn threshold(of: &Channel, text: &str, over: &str, what: &str) -> Result<Threshold, String> {
     if !text.contains(" at ") {
-        return Ok(Threshold::Constant(number(what, text)?));
+        return Ok(Threshold::Constant(value_of(of, what, text)?));
     }
     let mut points: Vec<(f64, f64)> = Vec::new();
     for part in text.split(", ").flat_map(|p| p.split(';')) {
         let (v, a) = part
             .split_once(" at ")
             .ok_or_else(|| format!("{what}: write a curve as 880 at 1000, 940 at 4000"))?;
-        points.push((number(what, a)?, number(what, v)?));
+        points.push((number(what, a)?, value_of(of, what, v)?));
     }
     let channel = if over.trim().is_empty() { "engine_speed" } else { over.trim() };
     Ok(Threshold::Curve {
@@ -123,10 +123,10 @@ fn row<'f>(get: &dyn Fn(&str) -> &'f str, was: Option<&Limit>, held: &[Limit]) -
     let or_zero = |name: &str| {
         if get(name).is_empty() { Ok(0.0) } else { number(&format!("{what}, {name}"), get(name)) }
     };
+    let channel = Channel::new(channel).map_err(|e| e.to_string())?;
     let limit = Limit {
-        channel: Channel::new(channel).map_err(|e| e.to_string())?,
         direction: if get("direction") == "below" { Direction::Below } else { Direction::Above },
-        threshold: threshold(get("threshold"), get("over"), &format!("{what}, threshold"))?,
+        threshold: threshold(&channel, get("threshold"), get("over"), &format!("{what}, threshold"))?,
         gate: gate(get("gate"), &what)?,
         sustain_s: or_zero("sustain")?,
         caution: or_zero("caution")?,
@@ -134,6 +134,7 @@ fn row<'f>(get: &dyn Fn(&str) -> &'f str, was: Option<&Limit>, held: &[Limit]) -
         span: was.or_else(|| held.iter().find(|l| l.id == id)).and_then(|l| l.span),
         source: Some(get("source").to_owned()).filter(|s| !s.is_empty()),
         starting_point: false,
+        channel,
         id,
     };
     limit.validate().map_err(|e| e.to_string())?;

@@ -8,8 +8,8 @@ use crate::error::WebError;
 use crate::prefs::Prefs;
 use crate::state::{AppState, PageMade};
 use crate::views::{
-    Choose, ChooseRow, Encoding, LineUpAsked, LineUpFields, chart_of, date_words, lineup_channels,
-    lineup_focus, lineup_page, lineup_tracks, several_page,
+    Choose, ChooseRow, Encoding, LineUpAsked, LineUpFields, chart_of, lineup_channels, lineup_focus,
+    lineup_page, lineup_tracks, several_page,
 };
 use axum::extract::{Query, RawQuery, State};
 use axum::http::Uri;
@@ -139,7 +139,7 @@ fn ids_of(p: &Params) -> Vec<i64> {
 }
 
 /// What may be chosen, where more was asked for than is drawn.
-async fn choose(state: &AppState, p: &Params, l: &LineUp) -> Result<Option<Choose>, WebError> {
+async fn choose(state: &AppState, prefs: &Prefs, p: &Params, l: &LineUp) -> Result<Option<Choose>, WebError> {
     let (all, drawn) = (asked_for(p), ids_of(p));
     if all.len() == drawn.len() {
         return Ok(None);
@@ -151,7 +151,7 @@ async fn choose(state: &AppState, p: &Params, l: &LineUp) -> Result<Option<Choos
         let rest = if rest.is_empty() { String::new() } else { format!(", {}", rest.join(", ")) };
         ChooseRow {
             id: s.id,
-            words: format!("{} on {}{rest}, {}", c.map, c.fuel, date_words(s.date)),
+            words: format!("{} on {}{rest}, {}", c.map, c.fuel, prefs.written.date(s.date)),
             on: drawn.contains(&s.id),
         }
     };
@@ -221,7 +221,7 @@ pub(crate) async fn show(
         let (l, e) = &*kept;
         let channels = channels(&state, &p, l).await?;
         let mut out = lineup_page(l, e, &prefs, &p.asked()?, &channels);
-        out.choose = choose(&state, &p, l).await?;
+        out.choose = choose(&state, &prefs, &p, l).await?;
         Ok(PageMade { body: page(&out)?.0, rests_on: rests_on(l), lasts: true })
     };
     let body = state.page(page_key(&uri, &prefs), made).await?;
@@ -262,7 +262,7 @@ async fn picture(
     l: &LineUp,
     e: &Encoding,
 ) -> Result<String, WebError> {
-    let focus = lineup_focus(l, p.focus);
+    let focus = lineup_focus(l, p.focus, prefs.shown.leads());
     let tracks = lineup_tracks(l, &*channels(state, p, l).await?, &p.asked()?, prefs);
     Ok(lineup_svg(&chart_of(l, e, prefs, focus, tracks), Paint::Light))
 }
@@ -335,7 +335,10 @@ fn table(l: &LineUp, all: &Channels, lanes: &[Channel], prefs: &Prefs) -> csv::R
     let mut grid: Vec<f64> = l.results.iter().flat_map(|r| r.drawn().rpm.clone()).collect();
     grid.sort_by(f64::total_cmp);
     grid.dedup();
-    let mut out = csv::WriterBuilder::new().flexible(true).from_writer(Vec::new());
+    let mut out = csv::WriterBuilder::new()
+        .flexible(true)
+        .delimiter(prefs.written.between_columns())
+        .from_writer(Vec::new());
     let about = format!(
         "# {}; correction {}; headline {}; filter {} s",
         l.vehicle.vehicle.name.replace(['\n', '\r'], " "),
@@ -365,10 +368,12 @@ fn table(l: &LineUp, all: &Channels, lanes: &[Channel], prefs: &Prefs) -> csv::R
         heads.extend(lanes.iter().map(|c| plain(&format!("{name} {} ({})", c.label(), c.unit()))));
     }
     out.write_record(&heads)?;
-    let cell = |v: Option<f64>| v.filter(|v| v.is_finite()).map_or_else(String::new, |v| format!("{v:.3}"));
+    let cell = |v: Option<f64>| {
+        v.filter(|v| v.is_finite()).map_or_else(String::new, |v| prefs.written.decimal(format!("{v:.3}")))
+    };
     for x in grid {
         let at = |v: &[f64], places: &[f64]| v.get(index_of(places, x)?).copied();
-        let mut row = vec![((x * 10.0).round() / 10.0).to_string()];
+        let mut row = vec![prefs.written.decimal(((x * 10.0).round() / 10.0).to_string())];
         for (i, r) in l.results.iter().enumerate() {
             let (own, c) = (r.drawn(), l.comparisons.iter().find(|c| c.candidate == i));
             row.push(cell(at(&own.power_kw, &own.rpm)));

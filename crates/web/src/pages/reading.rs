@@ -108,7 +108,15 @@ pub(crate) async fn show(
     }
     let key = format!("{} {:?}", page_key(&uri, &prefs), chosen_lanes(&cookies));
     let made = || async {
-        let kept = read(&state, id, &settings).await?;
+        // A pull beside it that the address names is read at the same time.
+        let named = p.beside.parse().ok().filter(|other| *other != id);
+        let (kept, other) = tokio::join!(read(&state, id, &settings), async {
+            match named {
+                Some(other) => Some(read(&state, other, &settings).await),
+                None => None,
+            }
+        });
+        let kept = kept?;
         let (r, e) = &*kept;
         let lanes = p.lanes.clone().unwrap_or_else(|| kept_lanes(&cookies, r.vehicle.id));
         let looks = Looks { driven: r.vehicle.sheet.driven, ..Looks::default() };
@@ -120,13 +128,17 @@ pub(crate) async fn show(
             None => None,
         };
         let note = state.store.note_of_pull(id).await?;
-        let beside = match beside_of(&p.beside, r)? {
-            Some(other) => Some(read(&state, other, &settings).await?),
-            None => None,
+        let beside = match (other, beside_of(&p.beside, r)?) {
+            (Some(other), _) => Some(other?),
+            (None, Some(usual)) => Some(read(&state, usual, &settings).await?),
+            (None, None) => None,
         };
         let asked = Asked { axis: p.axis.clone(), zoom, lanes, beside: p.beside.clone(), evidence, note };
         let mut view = pull_page(r, e, &prefs, asked, beside.as_ref().map(|b| &b.0));
-        view.attached = attached_rows(&state.store.attached(Attached::Pull(id)).await?, |_| String::new());
+        view.attached =
+            attached_rows(&state.store.attached(Attached::Pull(id)).await?, &prefs.written, |_| {
+                String::new()
+            });
         let mut rests_on = vec![Thing::Day(r.day.id), Thing::Vehicle(r.vehicle.id), Thing::Names];
         rests_on.extend(beside.iter().map(|b| Thing::Day(b.0.day.id)));
         Ok(PageMade { body: page(&view)?.0, rests_on, lasts: true })

@@ -5,16 +5,20 @@ use super::right::put_away;
 use crate::auth::Calibrator;
 use crate::cookies::keeping;
 use crate::error::WebError;
-use crate::prefs::Prefs;
+use crate::prefs::{Prefs, UNITS};
 use crate::state::AppState;
-use crate::views::{RunFragment, SettingsPage, Shell, families, run_fragment, source_rows};
+use crate::views::{
+    RunFragment, SettingsPage, Shell, choices, families, run_fragment, source_rows, unit_settings,
+};
+use crate::written::{DATES, DECIMALS, LONGEST_CURRENCY};
 use axum::Form;
 use axum::extract::{Query, State};
 use axum::response::{Html, IntoResponse, Redirect, Response};
 use jamjar_core::analysis::Usual;
 use jamjar_core::correction::Correction;
-use jamjar_store::RunState;
+use jamjar_store::{RunState, Ways};
 use serde::Deserialize;
+use std::collections::HashMap;
 
 #[derive(Deserialize)]
 pub(crate) struct Params {
@@ -35,11 +39,15 @@ pub(crate) async fn show(
     Query(p): Query<Params>,
 ) -> Result<Html<String>, WebError> {
     let run = demo_run(&state).await?;
-    let usual = state.store.usual_corrections().await?;
+    let shop = state.store.ways().await?;
     page(&SettingsPage {
-        spark: families(usual.spark),
-        diesel: families(usual.diesel),
+        spark: families(shop.usual.spark),
+        diesel: families(shop.usual.diesel),
         shell: Shell::new("Settings", &prefs.theme, "settings"),
+        units: unit_settings(&Prefs::of_shop(shop.clone()), None),
+        dates: choices(&DATES, prefs.written.dates),
+        decimals: choices(&DECIMALS, prefs.written.decimal_comma),
+        currency: shop.currency,
         demo: state.store.has_demo().await?,
         run,
         kept: p.kept.chars().take(300).collect(),
@@ -114,6 +122,46 @@ pub(crate) async fn usual(
             .ok_or_else(|| WebError::Bad(format!("“{id}” is no correction family we know")))
     };
     let usual = Usual { spark: family(&f.spark)?, diesel: family(&f.diesel)? };
-    state.store.set_usual_corrections(usual).await?;
-    Ok((keeping([prefs.following(usual).cookie()]), Redirect::to("/settings#correction")).into_response())
+    let shop = Ways { usual, ..state.store.ways().await? };
+    follow(&state, prefs, &shop, "/settings#correction").await
+}
+
+/// Keeps what was chosen for the shop; this browser follows it again.
+async fn follow(state: &AppState, prefs: Prefs, shop: &Ways, back: &str) -> Result<Response, WebError> {
+    state.store.set_ways(shop).await?;
+    Ok((keeping([prefs.following(shop).cookie()]), Redirect::to(back)).into_response())
+}
+
+/// Units, dates, money and files for spreadsheets, as the shop has them.
+pub(crate) async fn ways(
+    _: Calibrator,
+    prefs: Prefs,
+    State(state): State<AppState>,
+    Form(f): Form<HashMap<String, String>>,
+) -> Result<Response, WebError> {
+    let said = |name: &str| f.get(name).map(|s| s.trim()).unwrap_or_default();
+    let currency = said("currency");
+    if currency.chars().count() > LONGEST_CURRENCY || currency.chars().any(char::is_control) {
+        return Err(WebError::Bad(format!(
+            "currency: “{currency}” is longer than {LONGEST_CURRENCY} characters; write it as it stands behind an amount"
+        )));
+    }
+    let known = |ids: &[&str], name: &str| {
+        let id = said(name);
+        if ids.contains(&id) {
+            Ok(id.to_owned())
+        } else {
+            Err(WebError::Bad(format!("{name}: “{id}” is none")))
+        }
+    };
+    let units = UNITS.iter().map(|u| format!("{u}:{}", said(u))).collect::<Vec<_>>().join("|");
+    let shop = Ways {
+        // Written down again, so that only what was understood is kept.
+        units: Prefs::of_shop(Ways { units, ..Ways::default() }).units_text(),
+        currency: currency.to_owned(),
+        dates: known(&DATES.map(|d| d.1), "dates")?,
+        decimal: known(&DECIMALS.map(|d| d.1), "decimal")?,
+        ..state.store.ways().await?
+    };
+    follow(&state, prefs, &shop, "/settings#units").await
 }

@@ -7,7 +7,7 @@ use crate::auth::Calibrator;
 use crate::error::WebError;
 use crate::prefs::Prefs;
 use crate::state::AppState;
-use crate::typed::{celsius, hectopascal, humidity, number};
+use crate::typed::{celsius, hectopascal, humidity, litres};
 use crate::views::{DayTyped, checklist_fragment};
 use crate::way_back::way_back;
 use axum::Form;
@@ -188,7 +188,7 @@ pub(crate) async fn fuel(
     Form(f): Form<Fields>,
 ) -> Result<Response, WebError> {
     let done = async {
-        let litres = number("litres", get(&f, "litres")).map_err(WebError::Bad)?;
+        let litres = litres(get(&f, "litres"), prefs.volume).map_err(WebError::Bad)?;
         let (name, note) = (get(&f, "fuel"), get(&f, "note"));
         if name.is_empty() || name.chars().count() > 120 || note.chars().count() > 200 {
             return Err(WebError::Bad(
@@ -196,7 +196,7 @@ pub(crate) async fn fuel(
             ));
         }
         if !(0.0..=100_000.0).contains(&litres) {
-            return Err(WebError::Bad(format!("{litres} litres cannot be on hand")));
+            return Err(WebError::Bad(format!("{litres:.0} L cannot be on hand")));
         }
         state.store.day(id).await?;
         Ok(state.store.put_fuel_on_hand(id, name, litres, note).await?)

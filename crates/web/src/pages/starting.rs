@@ -53,7 +53,7 @@ async fn built(
     limits: &[Limit],
 ) -> Result<StartingPage, WebError> {
     let stock = stock_under(&state.store, v, limits).await?;
-    Ok(starting_page(v, &prefs.theme, prefs.units(), (from, title), limits, stock.as_ref()))
+    Ok(starting_page(v, prefs, (from, title), limits, stock.as_ref()))
 }
 
 pub(crate) async fn show(
@@ -93,7 +93,7 @@ pub(crate) async fn keep(
             Threshold::Curve { over, .. } => over.to_string(),
             Threshold::Constant(_) => String::new(),
         };
-        let read = threshold(typed, &over, &l.channel.label()).and_then(|threshold| {
+        let read = threshold(&l.channel, typed, &over, &l.channel.label()).and_then(|threshold| {
             let edited = Limit { threshold, starting_point: !looked, ..l.clone() };
             edited.validate().map_err(|e| e.to_string()).map(|()| edited)
         });

@@ -8,9 +8,7 @@ use crate::prefs::Prefs;
 use crate::seen::{mark, unchanged};
 use crate::state::AppState;
 use crate::typed::optional;
-use crate::views::{
-    Shell, Stock, VehicleParts, VehiclesPage, date_words, sheet_differences, vehicle_page, vehicle_row,
-};
+use crate::views::{Shell, Stock, VehicleParts, VehiclesPage, sheet_differences, vehicle_page, vehicle_row};
 use axum::Form;
 use axum::extract::{Multipart, Path, State};
 use axum::http::StatusCode;
@@ -32,7 +30,13 @@ pub(crate) async fn list(
     State(state): State<AppState>,
 ) -> Result<Html<String>, WebError> {
     let days = state.store.days_by_vehicle().await?;
-    let rows = state.store.vehicles().await?.iter().map(|v| vehicle_row(v, days.get(&v.id))).collect();
+    let rows = state
+        .store
+        .vehicles()
+        .await?
+        .iter()
+        .map(|v| vehicle_row(v, days.get(&v.id), &prefs.written))
+        .collect();
     page(&VehiclesPage { shell: Shell::new("Vehicles", &prefs.theme, "vehicles"), rows })
 }
 
@@ -44,7 +48,7 @@ async fn parts(state: &AppState, prefs: &Prefs, id: i64) -> Result<VehicleParts,
     let newest = fresh_sets(&state.store, newest, &vehicle).await?;
     let baseline = read_sets(newest, &vehicle, &prefs.settings(None))
         .first()
-        .and_then(|s| Some((s.mean_peak_kw()?, date_words(s.stored.set.date))))
+        .and_then(|s| Some((s.mean_peak_kw()?, prefs.written.date(s.stored.set.date))))
         .map(|((peak_kw, pulls), date)| Stock { peak_kw, date, pulls });
     let days = days
         .into_iter()

@@ -2,7 +2,7 @@
 
 use crate::prefs::Prefs;
 use crate::views::Shell;
-use crate::views::common::{PlanRow, count, signed};
+use crate::views::common::{PlanRow, count, here_of_lineup, signed};
 use askama::Template;
 use jamjar_core::analysis::{Figure, Now};
 use jamjar_core::limits::{LimitOutcome, Verdict};
@@ -30,6 +30,8 @@ pub(crate) struct NewestPull {
     pub(crate) figures: Vec<Large>,
     /// The limit with the least margin, in words.
     pub(crate) limit: String,
+    /// No limit was judged.
+    pub(crate) blind: bool,
     /// Share of its margin used, pull by pull of the set.
     pub(crate) trend: String,
     pub(crate) unseen: String,
@@ -69,7 +71,7 @@ pub(crate) fn next_words(plan: &[PlanRow]) -> String {
 /// The newest pull as it is shown.
 pub(crate) fn newest(m: &Moment, prefs: &Prefs) -> NewestPull {
     let l = &m.lineup;
-    let prefs = &prefs.fitting(&l.vehicle.vehicle.engine);
+    let prefs = &prefs.fitting(&l.vehicle.vehicle.engine).reading(here_of_lineup(l));
     let (set, r) = (&l.sets[m.set].set, &l.results[m.set]);
     let measured = &l.measured[m.set][m.pull];
     let c = l.comparisons.iter().find(|c| c.candidate == m.set);
@@ -104,7 +106,9 @@ pub(crate) fn newest(m: &Moment, prefs: &Prefs) -> NewestPull {
         .filter(|o| matches!(o.verdict, Verdict::NotMeasured | Verdict::CantTell))
         .count();
     let ended = measured.span.map_or_else(String::new, |s| format!("ended by {}", s.ended_by.label()));
+    let judged = |o: &LimitOutcome| o.verdict.is_judged();
     NewestPull {
+        blind: !measured.limits.iter().any(judged),
         word: now_word(&m.now),
         stop: matches!(m.now, Now::Stop(_)),
         why: now_sentence(&m.now, &l.vehicle.limits, prefs.units(), more),
@@ -131,11 +135,11 @@ pub(crate) fn newest(m: &Moment, prefs: &Prefs) -> NewestPull {
 /// The limit with the least margin left of this pull, and how it went over the set.
 fn nearest(m: &Moment, prefs: &Prefs) -> (String, String) {
     let l = &m.lineup;
-    let judged = |o: &&LimitOutcome| matches!(o.verdict, Verdict::Over | Verdict::Close | Verdict::Clear);
+    let judged = |o: &&LimitOutcome| o.verdict.is_judged();
     let used = |o: &LimitOutcome| o.share_used.unwrap_or(0.0);
     let all = l.measured[m.set][m.pull].limits.iter().filter(judged);
     let Some(worst) = all.max_by(|a, b| used(a).total_cmp(&used(b))) else {
-        return ("no limit was judged".into(), String::new());
+        return ("No limit was judged: nothing is known of any margin.".into(), String::new());
     };
     let Some(limit) = l.vehicle.limits.iter().find(|k| k.id == worst.limit) else {
         return Default::default();

@@ -1,7 +1,8 @@
 //! Pages on which something stored is put right: fields with what stands there, what may be done beside them,
 //! and what was done before.
 
-use super::{ColumnTable, Shell, date_words};
+use super::{ColumnTable, Shell};
+use crate::written::Written;
 use askama::Template;
 use jamjar_store::AuditEntry;
 
@@ -94,12 +95,12 @@ pub(crate) struct Trail {
 }
 
 /// The trail as a page shows it.
-pub(crate) fn trail(entries: &[AuditEntry]) -> Vec<Trail> {
+pub(crate) fn trail(entries: &[AuditEntry], written: &Written) -> Vec<Trail> {
     let blank = |s: &str| if s.is_empty() { "nothing".to_owned() } else { s.to_owned() };
     entries
         .iter()
         .map(|e| Trail {
-            at: format!("{} {} UTC", date_words(e.at.date()), e.at.format("%H:%M")),
+            at: format!("{} {} UTC", written.date(e.at.date()), e.at.format("%H:%M")),
             who: e.who.clone(),
             field: e.field.clone(),
             old: blank(&e.old_value),

@@ -1,7 +1,7 @@
 //! Pulls found, the conditions as understood, and what could narrow them.
 
 use super::Shell;
-use super::common::{date_words, query_of};
+use super::common::query_of;
 use crate::prefs::Prefs;
 use askama::Template;
 use jamjar_chart::spark_svg;
@@ -233,7 +233,7 @@ fn headline(q: &Query, f: &Found, of: usize, prefs: &Prefs) -> String {
                 h.position,
                 h.names[2],
                 h.names[3],
-                date_words(h.date),
+                prefs.written.date(h.date),
                 value.unwrap_or_default()
             )
         }
@@ -309,7 +309,7 @@ fn rows(hits: &[Hit], sparks: &HashMap<i64, Spark>, prefs: &Prefs) -> Vec<Row> {
                 map: map.clone(),
                 config: format!("{fuel}, {boost}, gear {gear}, build {build}"),
                 vehicle: vehicle.clone(),
-                date: date_words(h.date),
+                date: prefs.written.date(h.date),
                 remarks: remarks(h),
                 left_out: h.left_out,
             }

@@ -1,6 +1,6 @@
 //! Settings of the shop.
 
-use super::common::Choice;
+use super::common::{Choice, Setting};
 use super::{PutAway, RunFragment, Shell};
 use askama::Template;
 use jamjar_core::correction::Correction;
@@ -18,6 +18,11 @@ pub(crate) struct SettingsPage {
     /// Families for spark and for compression ignition: id, words, chosen.
     pub(crate) spark: Vec<Choice>,
     pub(crate) diesel: Vec<Choice>,
+    /// Units of the shop.
+    pub(crate) units: Vec<Setting>,
+    pub(crate) dates: Vec<Choice>,
+    pub(crate) decimals: Vec<Choice>,
+    pub(crate) currency: String,
     pub(crate) cells: Vec<CellRecord>,
     /// Ids and names.
     pub(crate) fuels: Vec<(i64, String)>,

@@ -1,7 +1,7 @@
 //! Starting points for limits beside what the stock baseline makes of them.
 
 use super::Shell;
-use super::common::date_words;
+use crate::prefs::Prefs;
 use crate::seen::mark;
 use askama::Template;
 use jamjar_core::limits::{Limit, LimitOutcome, Verdict};
@@ -61,8 +61,7 @@ fn stock_words(l: &Limit, o: &LimitOutcome, units: Units) -> String {
 /// The page: `limits` as they would be kept, and what the newest stock set, measured by them, says.
 pub(crate) fn starting_page(
     v: &VehicleRecord,
-    theme: &str,
-    units: Units,
+    prefs: &Prefs,
     from: (&str, &str),
     limits: &[Limit],
     stock: Option<&SetRead>,
@@ -80,20 +79,20 @@ pub(crate) fn starting_page(
                 unit: l.channel.unit(),
                 when: format!("{}, held for {} s", gate_words(l), l.sustain_s),
                 problem: String::new(),
-                stock: outcome.map(|o| stock_words(l, o, units)).unwrap_or_default(),
+                stock: outcome.map(|o| stock_words(l, o, prefs.units())).unwrap_or_default(),
                 crossed: outcome.is_some_and(|o| o.verdict == Verdict::Over),
             }
         })
         .collect();
     StartingPage {
-        shell: Shell::new(format!("Limits to start from, {}", v.vehicle.name), theme, "vehicles"),
+        shell: Shell::new(format!("Limits to start from, {}", v.vehicle.name), &prefs.theme, "vehicles"),
         id: v.id,
         vehicle: v.vehicle.name.clone(),
         from: from.0.to_owned(),
         title: from.1.to_owned(),
         stock: stock.map_or_else(String::new, |s| {
             let set = &s.stored.set;
-            format!("{} on {}, {}", set.config.map, set.config.fuel, date_words(set.date))
+            format!("{} on {}, {}", set.config.map, set.config.fuel, prefs.written.date(set.date))
         }),
         crossed: rows.iter().filter(|r| r.crossed).count(),
         rows,

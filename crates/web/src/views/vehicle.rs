@@ -1,11 +1,10 @@
 //! Vehicle pages: what it is, what limits it, what it is quoted at, its build states, maps and days.
 
 use super::Shell;
-use super::common::{
-    AttachedRow, KeptRow, PlanRow, assignments, attached_rows, count, date_words, kept_rows, plan_rows,
-};
+use super::common::{AttachedRow, KeptRow, PlanRow, assignments, attached_rows, count, kept_rows, plan_rows};
 use crate::prefs::Prefs;
 use crate::seen::mark;
+use crate::written::Written;
 use askama::Template;
 use chrono::NaiveDate;
 use jamjar_core::channel::KINDS;
@@ -13,8 +12,9 @@ use jamjar_core::driven::Driven;
 use jamjar_core::factors::crossed::Crossing;
 use jamjar_core::limits::{Direction, Limit, Severity, Threshold};
 use jamjar_core::software::{UnitSoftware, units};
+use jamjar_core::units::Units;
 use jamjar_core::vehicle_sheet::VehicleSheet;
-use jamjar_core::words::threshold_text;
+use jamjar_core::words::{limit_rule, threshold_text};
 use jamjar_store::{
     Attachment, BuildState, Day, HeldFile, KeptLineUp, LentMap, MapRecord, PlanItem, VehicleRecord,
 };
@@ -49,7 +49,7 @@ pub(crate) struct LimitRow {
     pub(crate) id: String,
     pub(crate) channel: String,
     pub(crate) label: String,
-    pub(crate) unit: &'static str,
+    pub(crate) unit: String,
     pub(crate) above: bool,
     pub(crate) threshold: String,
     pub(crate) over: String,
@@ -176,7 +176,11 @@ fn dyno_words(v: &VehicleRecord) -> String {
     parts.join(", ")
 }
 
-pub(crate) fn vehicle_row(v: &VehicleRecord, days: Option<&(usize, NaiveDate)>) -> VehicleRow {
+pub(crate) fn vehicle_row(
+    v: &VehicleRecord,
+    days: Option<&(usize, NaiveDate)>,
+    written: &Written,
+) -> VehicleRow {
     VehicleRow {
         id: v.id,
         name: v.vehicle.name.clone(),
@@ -184,12 +188,14 @@ pub(crate) fn vehicle_row(v: &VehicleRecord, days: Option<&(usize, NaiveDate)>) 
         engine: engine_words(v),
         dyno: v.vehicle.dyno.kind.place().to_owned(),
         days: count(days.map_or(0, |d| d.0), "day"),
-        last: days.map_or_else(|| "never".into(), |d| date_words(d.1)),
+        last: days.map_or_else(|| "never".into(), |d| written.date(d.1)),
         demo: v.demo,
     }
 }
 
-fn limit_row(index: usize, l: &Limit) -> LimitRow {
+fn limit_row(index: usize, l: &Limit, units: Units) -> LimitRow {
+    let (own, shown) = (l.channel.unit(), units.shown(&l.channel));
+    let as_read = if shown.label == own { String::new() } else { format!("{own}: {}", limit_rule(l, units)) };
     let threshold = threshold_text(&l.threshold);
     let over = match &l.threshold {
         Threshold::Constant(_) => String::new(),
@@ -217,7 +223,7 @@ fn limit_row(index: usize, l: &Limit) -> LimitRow {
         id: l.id.clone(),
         channel: l.channel.to_string(),
         label: l.channel.label(),
-        unit: l.channel.unit(),
+        unit: if as_read.is_empty() { own.to_owned() } else { as_read },
         above: l.direction == Direction::Above,
         threshold,
         over,
@@ -237,8 +243,8 @@ fn learned_words(s: &VehicleSheet) -> String {
 }
 
 /// “A17 since 3 March 2026, A14 before”.
-fn software_words(u: &UnitSoftware) -> String {
-    let since = u.since.map_or_else(String::new, |d| format!(" since {}", date_words(d)));
+fn software_words(u: &UnitSoftware, written: &Written) -> String {
+    let since = u.since.map_or_else(String::new, |d| format!(" since {}", written.date(d)));
     let before = u.before.as_ref().map_or_else(String::new, |b| format!(", {b} before"));
     format!("{}{since}{before}", u.version)
 }
@@ -338,7 +344,7 @@ pub(crate) fn vehicle_page(prefs: &Prefs, p: VehicleParts, problem: String) -> V
             .chain(
                 units(&s.software, &p.changed)
                     .iter()
-                    .map(|u| (format!("Software, {}", u.unit), software_words(u))),
+                    .map(|u| (format!("Software, {}", u.unit), software_words(u, &prefs.written))),
             )
             .collect(),
         quoted: quoted_words(&p, prefs),
@@ -352,7 +358,7 @@ pub(crate) fn vehicle_page(prefs: &Prefs, p: VehicleParts, problem: String) -> V
                 kmh: s.kmh_per_1000(g).map_or_else(|| "–".into(), |k| format!("{k:.1}")),
             })
             .collect(),
-        limits: v.limits.iter().enumerate().map(|(i, l)| limit_row(i, l)).collect(),
+        limits: v.limits.iter().enumerate().map(|(i, l)| limit_row(i, l, prefs.units())).collect(),
         templates: jamjar_workflow::limits::templates().into_iter().map(|t| (t.id, t.label)).collect(),
         channels: KINDS
             .iter()
@@ -365,7 +371,7 @@ pub(crate) fn vehicle_page(prefs: &Prefs, p: VehicleParts, problem: String) -> V
             .map(|b| BuildRow {
                 id: b.id,
                 name: b.name.clone(),
-                since: b.since.map_or_else(|| "no date".into(), date_words),
+                since: b.since.map_or_else(|| "no date".into(), |d| prefs.written.date(d)),
                 changed: b.changed.clone(),
                 sets: count(b.sets as usize, "set"),
             })
@@ -375,7 +381,7 @@ pub(crate) fn vehicle_page(prefs: &Prefs, p: VehicleParts, problem: String) -> V
             .iter()
             .map(|(d, n)| DayLine {
                 id: d.id,
-                date: date_words(d.date),
+                date: prefs.written.date(d.date),
                 place: d.place.clone(),
                 sets: count(*n, "set"),
                 note: d.note.clone(),
@@ -410,10 +416,10 @@ pub(crate) fn vehicle_page(prefs: &Prefs, p: VehicleParts, problem: String) -> V
             limits_it: s.limits_it.clone(),
         },
         unit: u.label(),
-        attached: attached_rows(&p.attached, |_| String::new()),
+        attached: attached_rows(&p.attached, &prefs.written, |_| String::new()),
         attach_to: vec![(format!("vehicle:{}", v.id), "this vehicle".to_owned())],
         elsewhere: p.elsewhere.clone(),
-        kept: kept_rows(&p.kept),
+        kept: kept_rows(&p.kept, &prefs.written),
         plan: plan_rows(&p.planned, &[]),
         problem,
     }

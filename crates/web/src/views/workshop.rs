@@ -1,7 +1,7 @@
 //! Home: today's work, search, what needs attention.
 
 use super::Shell;
-use super::common::{Encoding, SetTag, count, date_words};
+use super::common::{Encoding, SetTag, count};
 use crate::prefs::Prefs;
 use askama::Template;
 use jamjar_core::limits::{Verdict, judged};
@@ -88,7 +88,12 @@ pub(crate) fn workshop_page(
 ) -> WorkshopPage {
     let headline = match days.first() {
         Some((d, n)) => {
-            format!("Last in the cell: {} on {}, {}.", d.vehicle, date_words(d.date), count(*n, "set"))
+            format!(
+                "Last in the cell: {} on {}, {}.",
+                d.vehicle,
+                prefs.written.date(d.date),
+                count(*n, "set")
+            )
         }
         None => "Nothing has been pulled yet.".into(),
     };
@@ -107,7 +112,7 @@ pub(crate) fn workshop_page(
             .into_iter()
             .map(|(d, n)| DayRow {
                 id: d.id,
-                date: date_words(d.date),
+                date: prefs.written.date(d.date),
                 vehicle: d.vehicle,
                 place: d.place,
                 sets: count(n, "set"),
@@ -127,7 +132,7 @@ fn set_row(read: &SetRead, v: &VehicleRecord, e: &Encoding, prefs: &Prefs) -> Se
         day_id: s.set.day_id,
         tag: e.tag(&s.set, false, &read.verdicts),
         vehicle: s.set.vehicle.clone(),
-        date: date_words(s.set.date),
+        date: prefs.written.date(s.set.date),
         pulls: count(s.pulls.len(), "pull"),
         best: read.best_kw().map_or_else(
             || "–".into(),
@@ -140,7 +145,7 @@ fn set_row(read: &SetRead, v: &VehicleRecord, e: &Encoding, prefs: &Prefs) -> Se
 
 fn attention(read: &SetRead, v: &VehicleRecord, prefs: &Prefs) -> Vec<Attention> {
     let s = &read.stored;
-    let what = format!("{} on {}, {}", s.set.config.map, s.set.config.fuel, date_words(s.set.date));
+    let what = format!("{} on {}, {}", s.set.config.map, s.set.config.fuel, prefs.written.date(s.set.date));
     let mut out: Vec<Attention> = judged(&read.verdicts, &v.limits)
         .filter(|(_, o)| matches!(o.verdict, Verdict::Over | Verdict::CantTell))
         .map(|(l, o)| Attention {

@@ -241,7 +241,7 @@ async fn a_cell_is_a_thing_of_its_own_and_holds_several_vehicles_a_day() {
     let reading = [("at", "09:10"), ("temperature", "31.5"), ("humidity", "40"), ("pressure", "991")];
     assert!(cell.post(&format!("{other}/air"), &reading).await.status.is_redirection());
     let page = cell.get(&day).await.text();
-    assert!(page.contains("31.5 °C, 40 %, 991.0 hPa"), "{page}");
+    assert!(page.contains("31.5 °C, 40 % humidity, 991.0 hPa"), "{page}");
     let third = [("vehicle_id", "3"), ("date", "2026-05-04"), ("place", "cell 2")];
     let third = cell.post("/days", &third).await.location();
     assert!(cell.get(&third).await.text().contains("31.5 °C, 40 % humidity"));
@@ -252,7 +252,7 @@ async fn a_cell_is_a_thing_of_its_own_and_holds_several_vehicles_a_day() {
         assert!(page.contains(&format!("<a href=\"{of}\">")), "{of}: {page}");
     }
     assert_eq!(
-        page.matches("31.5 °C, 40 %, 991.0 hPa").count(),
+        page.matches("31.5 °C, 40 % humidity, 991.0 hPa").count(),
         2,
         "in the line and the table, once: {page}"
     );

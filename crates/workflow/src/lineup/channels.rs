@@ -2,7 +2,7 @@
 
 use super::LineUp;
 use crate::error::{WorkflowError, blocking, internal};
-use jamjar_core::analysis::{Beside, ChannelOnGrid, Measured, SetChannel};
+use jamjar_core::analysis::{Beside, ChannelOnGrid, Measured, Sensor, SetChannel};
 use jamjar_core::channel::Channel;
 use jamjar_core::log::{Recording, Series};
 use jamjar_store::Store;
@@ -18,6 +18,8 @@ pub struct Channels {
     pub sets: Vec<BTreeMap<Channel, SetChannel>>,
     /// The pulls of each set behind it, in their order; blank for one that has no samples.
     pub pulls: Vec<Vec<BTreeMap<Channel, ChannelOnGrid>>>,
+    /// Sensors the channels of each set came from, each once, as far as recordings say.
+    pub sensors: Vec<BTreeMap<Channel, Vec<Sensor>>>,
 }
 
 impl Channels {
@@ -50,7 +52,9 @@ pub async fn channels(store: &Store, l: &LineUp) -> Result<Channels, WorkflowErr
     let per_rev = l.vehicle.vehicle.engine.injections_per_rev();
     let turns = Arc::new(Semaphore::new(AT_ONCE));
     let mut reading = JoinSet::new();
-    let mut out = Channels { sets: Vec::new(), pulls: vec![Vec::new(); l.sets.len()] };
+    let n = l.sets.len();
+    let mut out =
+        Channels { sets: Vec::new(), pulls: vec![Vec::new(); n], sensors: vec![BTreeMap::new(); n] };
     for (k, ((s, measured), r)) in l.sets.iter().zip(&l.measured).zip(&l.results).enumerate() {
         let none = r.included.iter().all(|i| !i);
         for (i, (p, _)) in s.pulls.iter().enumerate().filter(|(i, _)| none || r.included[*i]) {
@@ -70,8 +74,14 @@ pub async fn channels(store: &Store, l: &LineUp) -> Result<Channels, WorkflowErr
         }
     }
     while let Some(done) = reading.join_next().await {
-        let (k, at, read) = done.map_err(internal)??;
+        let (k, at, (read, sensors)) = done.map_err(internal)??;
         out.pulls[k][at] = read;
+        for (c, sensor) in sensors {
+            let known: &mut Vec<Sensor> = out.sensors[k].entry(c).or_default();
+            if !known.contains(&sensor) {
+                known.push(sensor);
+            }
+        }
     }
     blocking(move || {
         for pulls in &out.pulls {
@@ -84,7 +94,10 @@ pub async fn channels(store: &Store, l: &LineUp) -> Result<Channels, WorkflowErr
     .await
 }
 
-fn of_pull(dyno: &Recording, ecu: Option<Recording>, m: &Measured) -> BTreeMap<Channel, ChannelOnGrid> {
+/// The channels of a pull on its engine speeds, and where they come from.
+type OfPull = (BTreeMap<Channel, ChannelOnGrid>, Vec<(Channel, Sensor)>);
+
+fn of_pull(dyno: &Recording, ecu: Option<Recording>, m: &Measured) -> OfPull {
     let lag = if m.log_only { Some(0.0) } else { m.alignment.usable_lag() };
     let beside = Beside { dyno, ecu: ecu.as_ref().zip(lag) };
     let names: BTreeSet<&Channel> =
@@ -96,7 +109,8 @@ fn of_pull(dyno: &Recording, ecu: Option<Recording>, m: &Measured) -> BTreeMap<C
     if let Some((name, ratio)) = Channel::new(RATIO).ok().zip(ratio(&beside)) {
         out.insert(name, read(&ratio));
     }
-    out
+    let sensors = out.keys().filter_map(|c| Some((c.clone(), beside.sensor(c)?))).collect();
+    (out, sensors)
 }
 
 /// Engine speed over shaft speed where both were recorded.

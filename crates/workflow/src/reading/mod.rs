@@ -11,6 +11,7 @@ use jamjar_core::figures::{Figures, Looks};
 use jamjar_core::log::Recording;
 use jamjar_core::pull::trace::PowerTrace;
 use jamjar_store::{Day, Pull, Set, SetWithPulls, Store, StoreError, Summary, VehicleRecord};
+use rayon::prelude::*;
 use std::sync::Arc;
 
 mod clocks;
@@ -175,9 +176,10 @@ pub async fn read_pull(store: &Store, pull_id: i64, settings: &Settings) -> Resu
         let kept = |e: jamjar_core::pull::shaft::PowerError| {
             WorkflowError::Bad(format!("this pull can no longer be measured: {e}"))
         };
-        let shown = retrace(&summary.measured, &input, &vehicle.vehicle, &settings).map_err(kept)?;
-        let raw = Settings { smoothing_s: 0.0, ..settings };
-        let raw = retrace(&summary.measured, &input, &vehicle.vehicle, &raw).map_err(kept)?.map(|r| r.0);
+        let under = |settings: &Settings| retrace(&summary.measured, &input, &vehicle.vehicle, settings);
+        let unfiltered = Settings { smoothing_s: 0.0, ..settings };
+        let (shown, raw) = rayon::join(|| under(&settings), || under(&unfiltered));
+        let (shown, raw) = (shown.map_err(kept)?, raw.map_err(kept)?.map(|r| r.0));
         let (trace, measured) = shown.map_or((None, summary.measured), |(t, m)| (Some(t), m));
         let engine = &vehicle.vehicle.engine;
         let own = corrected(&measured, engine, settings.correction_of(engine));
@@ -188,7 +190,7 @@ pub async fn read_pull(store: &Store, pull_id: i64, settings: &Settings) -> Resu
         let mut out = Reading {
             figures: figures_of(&measured, &own, &Looks::default()),
             area: area_of(&own),
-            families: Correction::ALL.into_iter().map(family).collect(),
+            families: Correction::ALL.into_par_iter().map(family).collect(),
             corrected: own,
             vehicle,
             day,
@@ -207,15 +209,23 @@ pub async fn read_pull(store: &Store, pull_id: i64, settings: &Settings) -> Resu
             belt: None,
             clocks: None,
         };
-        out.clocks = Clocks::of(&out);
-        if let Some(span) = out.measured.span {
-            let beside = out.beside();
-            let events = events(&out.measured, &beside, out.measured.air.map(|a| a.pressure_hpa / 10.0));
+        let span = out.measured.span;
+        let seen = || {
+            let (span, beside) = (span?, out.beside());
             let geometry = out.vehicle.vehicle.dyno.overall_ratio;
-            let (c, b) =
-                (coupling(&beside, span.from_s, span.to_s, geometry), belt(&beside, span.from_s, span.to_s));
-            (out.events, out.coupling, out.belt) = (events, c, b);
-        }
+            let (coupling, belt) = (
+                coupling(&beside, span.from_s, span.to_s, geometry),
+                belt(&beside, span.from_s, span.to_s),
+            );
+            Some((coupling, belt))
+        };
+        let happened = || {
+            let station = out.measured.air.map(|a| a.pressure_hpa / 10.0);
+            span.map(|_| events(&out.measured, &out.beside(), station)).unwrap_or_default()
+        };
+        let ((clocks, seen), happened) = rayon::join(|| (Clocks::of(&out), seen()), happened);
+        (out.clocks, out.events) = (clocks, happened);
+        (out.coupling, out.belt) = seen.unwrap_or_default();
         Ok(out)
     })
     .await?

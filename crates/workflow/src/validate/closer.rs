@@ -291,7 +291,7 @@ pub fn study(days: usize) -> Result<Vec<Claim>, String> {
             "",
         ),
         claim(
-            "the same change in two gears: each gear's interval holds the truth, both at once",
+            "the same change in two gears: the intervals of both hold the truth at once, as two of 95 % each do in 90 %",
             SOME,
             share(&alike, |d| d.1),
             None,

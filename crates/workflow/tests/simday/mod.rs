@@ -1,7 +1,8 @@
 //! A simulated day, written out and analysed as a job; its true answer is known.
 #![allow(dead_code)]
 
-use jamjar_core::analysis::{Comparison, Measured, SetInput, SetResult};
+use jamjar_core::analysis::{Comparison, Measured, SetInput, SetResult, Vehicle};
+use jamjar_core::limits::Limit;
 use jamjar_sim::{SimPull, Simulated, Sweep};
 use jamjar_workflow::job::Ran;
 use jamjar_workflow::scenarios::{Loaded, built_in};
@@ -10,6 +11,8 @@ use serde_json::{Value, json};
 pub(crate) struct Day {
     pub(crate) run: Simulated,
     pub(crate) result: Value,
+    pub(crate) vehicle: Vehicle,
+    pub(crate) limits: Vec<Limit>,
     pub(crate) inputs: Vec<SetInput>,
     pub(crate) measured: Vec<Vec<Measured>>,
     pub(crate) results: Vec<SetResult>,
@@ -35,7 +38,17 @@ pub(crate) fn day(name: &str, sweeps: &[Option<Sweep>], along: &str, edit: impl 
     job["along"] = json!(along);
     std::fs::write(&file, job.to_string()).unwrap();
     let Ran { result, analysed: a, job } = jamjar_workflow::job::run(&file).unwrap();
-    Day { run, result, inputs: job.sets, measured: a.measured, results: a.sets, comparisons: a.comparisons }
+    let (vehicle, limits, inputs) = (job.vehicle, job.limits, job.sets);
+    Day {
+        run,
+        result,
+        vehicle,
+        limits,
+        inputs,
+        measured: a.measured,
+        results: a.sets,
+        comparisons: a.comparisons,
+    }
 }
 
 impl Day {

@@ -1,10 +1,10 @@
 //! One pull, measured: found, aligned, turned into an uncorrected curve on the grid, and every limit judged.
 
-use super::carried::carried;
+use super::drawn::Drawing;
 use super::finished;
 use super::log_only::log_only;
 use super::ratio::{RATIO_DOUBT, another_gear, doubt_ratio, starting_ratio};
-use super::raw_grid::{RawGrid, Read, said_cuts};
+use super::raw_grid::RawGrid;
 use super::result::{Lane, MeasureError, Measured, RatioSource};
 use super::summaries::summaries;
 use super::window::{ecu_part, own_bounds, own_parts, pulls_seen};
@@ -17,10 +17,8 @@ use crate::pull::detect::{MIN_DURATION_S, detect, offered};
 use crate::pull::dyno::DynoKind;
 use crate::pull::engine_speed::{SpeedFrom, measured_speed, whose};
 use crate::pull::load::{Load, full_throttle};
-use crate::pull::power::{With, derive};
 use crate::pull::shaft::{PowerError, shaft_speed, shaft_torque, slip_load, torque};
 use crate::pull::span::{EndedBy, PullKind, PullSpan};
-use crate::pull::trace::PowerTrace;
 use crate::signal::look_over::look_over;
 
 /// Measures one pull.
@@ -156,37 +154,20 @@ pub fn measure(
                     SpeedFrom::Measured
                 };
             }
-            let with = With {
-                dyno,
-                ratio,
-                coast: input.coast_down.as_ref(),
-                smoothing_s: settings.smoothing_s,
-                cuts: &said_cuts(shaft_log, ecu, &out.alignment),
-                engine: engine.as_ref().filter(|_| !out.speed_from.is_shaft()),
-            };
-            let trace = derive(shaft_log, &p, &with).map_err(fail)?;
-            flags.extend(trace.flags.iter().cloned());
-            if !out.speed_from.is_shaft() {
-                flags.extend(departure(&trace, ratio));
-                out.rate_rpm_s = mean_rate(&trace).filter(|_| p.kind != PullKind::HeldSteps);
-            }
-            out.filter = Some(trace.filter);
-            (out.step_share, out.print) = carried(shaft_log, &p, dyno.kind, settings.smoothing_s);
-            match p.kind {
-                PullKind::HeldSteps => flags.push(Finding::HeldSteps),
-                PullKind::LugDown => flags.push(Finding::LugDown),
-                PullKind::SweepUp | PullKind::CurveOnly | PullKind::PeaksOnly | PullKind::LogOnly => {}
-            }
-            let read = Read {
-                trace: &trace,
-                span: &p,
+            let drawing = Drawing {
                 dyno: shaft_log,
                 ecu,
+                span: &p,
                 alignment: &out.alignment,
+                on: dyno,
+                ratio,
                 air: input.air,
+                coast: input.coast_down.as_ref(),
                 speed_from: out.speed_from,
+                engine: engine.as_ref().filter(|_| !out.speed_from.is_shaft()),
             };
-            (out.grid, out.steps) = read.grid(settings.grid_rpm, &mut flags);
+            let drawn = drawing.drawn(settings).map_err(fail)?;
+            flags.extend(drawn.put(&mut out).1);
             let lane = |t: &Traced<'_>| {
                 let shift = if t.on_ecu_clock() { out.alignment.usable_lag()? } else { 0.0 };
                 t.lane(&out.grid.rpm, settings.grid_rpm, p.from_s + shift, p.to_s + shift)
@@ -201,21 +182,6 @@ pub fn measure(
     }
     out.flags = flags;
     Ok(out)
-}
-
-/// By how much the shaft's speed times the ratio is off the measured one, where it is most.
-fn departure(p: &PowerTrace, ratio: f64) -> Option<Finding> {
-    let off = |i: &usize| p.shaft_rpm[*i] * ratio / p.rpm[*i] - 1.0;
-    let i = (0..p.rpm.len())
-        .filter(|i| !p.edge[*i] && p.rpm[*i] > 0.0)
-        .max_by(|i, j| off(i).abs().total_cmp(&off(j).abs()))?;
-    (off(&i).abs() > 1e-6).then(|| Finding::SpeedMeasured { most: off(&i).abs(), rpm: p.rpm[i] })
-}
-
-/// Mean rate of engine speed over a sweep, rpm/s.
-fn mean_rate(p: &PowerTrace) -> Option<f64> {
-    let ends = |v: &[f64]| Some(v.last()? - v.first()?);
-    Some(ends(&p.rpm)? / ends(&p.t).filter(|s| *s > 0.0)?)
 }
 
 /// Whether both recordings carry times of day.

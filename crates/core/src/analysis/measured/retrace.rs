@@ -1,16 +1,15 @@
 //! The samples behind a measured pull, with any smoothing, without measuring its set again.
 
-use super::raw_grid::{Read, said_cuts};
+use super::drawn::{Drawing, is_of_drawing};
 use super::result::Measured;
 use super::window::own_parts;
 use crate::analysis::given::{PullInput, Settings, Vehicle};
 use crate::pull::engine_speed::measured_speed;
-use crate::pull::power::{With, derive};
 use crate::pull::shaft::PowerError;
 use crate::pull::trace::PowerTrace;
 
-/// Power sample by sample under the smoothing of `settings`, and the measurement with its curve made from it.
-/// What was found about the pull (span, clocks, limits, flags) stays as it was.
+/// Power sample by sample under the smoothing of `settings`, and the measurement with its curve and what is found of
+/// it made from it, as measuring anew gives them. What does not go by the filter (span, clocks, limits) stays.
 ///
 /// # Errors
 /// [`PowerError`] as when measuring; `Ok(None)` when the recording holds no pull, or no power.
@@ -25,25 +24,42 @@ pub fn retrace(
     let engine = (!m.speed_from.is_shaft())
         .then(|| measured_speed(&dyno, ecu.as_deref().zip(m.alignment.usable_lag())))
         .flatten();
-    let with = With {
-        dyno: &vehicle.dyno,
-        ratio: m.ratio,
-        coast: input.coast_down.as_ref(),
-        smoothing_s: settings.smoothing_s,
-        cuts: &said_cuts(&dyno, ecu.as_deref(), &m.alignment),
-        engine: engine.as_ref(),
-    };
-    let trace = derive(&dyno, &span, &with)?;
-    let read = Read {
-        trace: &trace,
-        span: &span,
+    let drawing = Drawing {
         dyno: &dyno,
         ecu: ecu.as_deref(),
+        span: &span,
         alignment: &m.alignment,
+        on: &vehicle.dyno,
+        ratio: m.ratio,
         air: m.air,
+        coast: input.coast_down.as_ref(),
         speed_from: m.speed_from,
+        engine: engine.as_ref(),
     };
-    let (grid, steps) = read.grid(settings.grid_rpm, &mut Vec::new());
-    let again = Measured { grid, steps, filter: Some(trace.filter), ..m.clone() };
+    let drawn = drawing.drawn(settings)?;
+    let mut again = m.clone();
+    let (trace, flags) = drawn.put(&mut again);
+    let at = again.flags.iter().position(is_of_drawing).unwrap_or(again.flags.len());
+    again.flags.retain(|f| !is_of_drawing(f));
+    let at = at.min(again.flags.len());
+    again.flags.splice(at..at, flags);
+    for lane in &mut again.lanes {
+        if let Some(share) = &mut lane.share {
+            *share = on_another_grid(share, &m.grid.rpm, &again.grid.rpm, settings.grid_rpm);
+        }
+    }
     Ok(Some((trace, again)))
+}
+
+/// Values of one grid at the speeds of another of the same step; nothing where the first has none.
+fn on_another_grid(of: &[Option<f64>], was: &[f64], now: &[f64], step: f64) -> Vec<Option<f64>> {
+    let (Some(old), Some([first, last])) = (was.first(), now.first().zip(now.last()).map(|(a, b)| [*a, *b]))
+    else {
+        return Vec::new();
+    };
+    let cells = |from: f64, to: f64| ((to - from) / step).round() as i64;
+    let ahead = cells(*old, first);
+    (0..=cells(first, last))
+        .map(|i| usize::try_from(i + ahead).ok().and_then(|k| of.get(k).copied().flatten()))
+        .collect()
 }

@@ -471,6 +471,7 @@ fn label(word: &str) -> &str {
         "lbft" | "lb·ft" | "lb-ft" | "ftlb" => "lb·ft",
         "kpa" => "kPa",
         "mpa" => "MPa",
+        "inhg" => "inHg",
         "c" | "°c" => "°C",
         "f" | "°f" => "°F",
         "deg" | "degrees" | "degree" => "°",

@@ -1,7 +1,10 @@
 //! The figures a query may ask for, with their units.
 
 use super::extreme::Extreme;
-use crate::units::{GASOLINE_STOICH_AFR, KPA_PER_PSI, Mixture, NM_PER_LBFT, Units, W_PER_HP, W_PER_PS};
+use crate::units::{
+    GASOLINE_STOICH_AFR, HPA_PER_INHG, KPA_PER_PSI, Mixture, NM_PER_LBFT, PressureUnit, TemperatureUnit,
+    Units, W_PER_HP, W_PER_PS,
+};
 
 /// A figure of a pull that can be asked for by range.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
@@ -72,7 +75,7 @@ pub(in crate::find) const NAMES: [(Quantity, &[&str]); 22] = [
 type UnitWords = (Dimension, f64, f64, &'static [&'static str]);
 
 /// Own units are kW, N·m, rpm, kPa, %, °C, ° and λ.
-const UNITS: [UnitWords; 17] = [
+const UNITS: [UnitWords; 18] = [
     (Dimension::Power, 1.0, 0.0, &["kw", "kilowatt", "kilowatts"]),
     (Dimension::Power, W_PER_HP / 1000.0, 0.0, &["hp", "bhp", "horsepower"]),
     (Dimension::Power, W_PER_PS / 1000.0, 0.0, &["ps"]),
@@ -83,6 +86,7 @@ const UNITS: [UnitWords; 17] = [
     (Dimension::Pressure, 100.0, 0.0, &["bar"]),
     (Dimension::Pressure, 1000.0, 0.0, &["mpa"]),
     (Dimension::Pressure, KPA_PER_PSI, 0.0, &["psi"]),
+    (Dimension::Pressure, HPA_PER_INHG / 10.0, 0.0, &["inhg"]),
     (Dimension::Share, 1.0, 0.0, &["%", "percent"]),
     (Dimension::Temperature, 1.0, 0.0, &["°c", "c"]),
     (Dimension::Temperature, 5.0 / 9.0, -160.0 / 9.0, &["°f", "f"]),
@@ -147,9 +151,17 @@ impl Quantity {
             Dimension::Torque => plain(u.torque.label(), 1.0 / u.torque.from_nm(1.0)),
             Dimension::Speed => plain("rpm", 1.0),
             Dimension::Pressure if self == Self::Reached(Extreme::Rail) => plain("MPa", 1.0),
-            Dimension::Pressure => plain("kPa", 1.0),
+            Dimension::Pressure => match u.pressure {
+                PressureUnit::Kpa => plain("kPa", 1.0),
+                PressureUnit::Bar => plain("bar", 100.0),
+                PressureUnit::Psi => plain("psi", KPA_PER_PSI),
+                PressureUnit::InHg => plain("inHg", HPA_PER_INHG / 10.0),
+            },
             Dimension::Share => plain("%", 1.0),
-            Dimension::Temperature => plain("°C", 1.0),
+            Dimension::Temperature => match u.temperature {
+                TemperatureUnit::Celsius => plain("°C", 1.0),
+                TemperatureUnit::Fahrenheit => ("°F", Worth { scale: 1.0 / 1.8, offset: -32.0 / 1.8 }),
+            },
             Dimension::Angle => plain("°", 1.0),
             Dimension::Mixture if u.mixture == Mixture::Afr => plain("AFR", 1.0 / GASOLINE_STOICH_AFR),
             Dimension::Mixture => plain("λ", 1.0),

@@ -7,7 +7,7 @@ use crate::pages::page;
 use crate::prefs::Prefs;
 use crate::seen::{mark, unchanged};
 use crate::state::AppState;
-use crate::views::{Field, FieldForm, RightPage, Shell, date_words, dyno_kinds, trail};
+use crate::views::{Field, FieldForm, RightPage, Shell, dyno_kinds, trail};
 use axum::Form;
 use axum::extract::{Path, State};
 use axum::response::{Html, IntoResponse, Redirect, Response};
@@ -83,10 +83,10 @@ async fn built(
     let mut p = RightPage::new(shell, "cell", c.id, c.name.clone(), form);
     p.crumbs = vec![("/settings#cells".into(), "Settings".into())];
     let day = |(id, date, vehicle): (i64, NaiveDate, String)| {
-        (format!("/days/{id}"), format!("{}, {vehicle}", date_words(date)))
+        (format!("/days/{id}"), format!("{}, {vehicle}", prefs.written.date(date)))
     };
     p.lines = state.store.days_of_cell(c.id, DAYS).await?.into_iter().map(day).collect();
-    p.trail = trail(&state.store.trail(Subject::Cell(c.id)).await?);
+    p.trail = trail(&state.store.trail(Subject::Cell(c.id)).await?, &prefs.written);
     p.lasting = state.store.lasting_id(Subject::Cell(c.id)).await?.unwrap_or_default();
     p.person = person.to_owned();
     Ok(p)

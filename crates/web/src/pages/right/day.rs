@@ -8,7 +8,7 @@ use crate::prefs::Prefs;
 use crate::seen::{mark, unchanged};
 use crate::state::AppState;
 use crate::typed::Wrong;
-use crate::views::{Field, FieldForm, PutAway, RightPage, Shell, count, date_words, trail};
+use crate::views::{Field, FieldForm, PutAway, RightPage, Shell, count, trail};
 use axum::Form;
 use axum::extract::{Path, State};
 use axum::response::{Html, IntoResponse, Redirect, Response};
@@ -88,11 +88,11 @@ async fn form_page(
         button: "Put it right",
         says: "Another vehicle has every pull of the day measured again by that one's dyno, ratio and limits; its maps and builds are found there by name. Air and note are put right on the day sheet.".into(),
     };
-    let title = format!("{}, {}", day.vehicle, date_words(day.date));
+    let title = format!("{}, {}", day.vehicle, prefs.written.date(day.date));
     let mut p = RightPage::new(Shell::new("Put a day right", &prefs.theme, ""), "day", day.id, title, form);
     p.crumbs = vec![
         (format!("/vehicles/{}", day.vehicle_id), day.vehicle.clone()),
-        (format!("/days/{}", day.id), date_words(day.date)),
+        (format!("/days/{}", day.id), prefs.written.date(day.date)),
     ];
     p.archived = day.archived;
     p.archive_says =
@@ -106,7 +106,7 @@ async fn form_page(
         (l.run_id, format!("{stored}, from {},", count(l.files.len(), "file")))
     });
     p.put_away = put_away(&state.store.archived_on_day(day.id).await?);
-    p.trail = trail(&state.store.trail(Subject::Day(day.id)).await?);
+    p.trail = trail(&state.store.trail(Subject::Day(day.id)).await?, &prefs.written);
     p.person = person.to_owned();
     p.lasting = state.store.lasting_id(Subject::Day(day.id)).await?.unwrap_or_default();
     Ok(p)

@@ -10,7 +10,7 @@ use crate::prefs::Prefs;
 use crate::seen::{mark, unchanged};
 use crate::state::AppState;
 use crate::views::{ColumnTable, channels, column_rows, units};
-use crate::views::{Field, FieldForm, RightPage, Shell, applied, date_words, places, trail};
+use crate::views::{Field, FieldForm, RightPage, Shell, applied, places, trail};
 use axum::Form;
 use axum::extract::{Path, State};
 use axum::response::{Html, Redirect};
@@ -77,12 +77,12 @@ pub(crate) async fn show(
     let mut p = RightPage::new(shell, "pull", id, title, FieldForm::default());
     p.crumbs = vec![
         (format!("/vehicles/{}", set.vehicle_id), set.vehicle.clone()),
-        (format!("/days/{}#set-{}", set.day_id, set.id), date_words(set.date)),
+        (format!("/days/{}#set-{}", set.day_id, set.id), prefs.written.date(set.date)),
         (format!("/sets/{}/edit", set.id), format!("set {}, where it is moved", set.position)),
     ];
     p.archived = state.store.is_archived(Subject::Pull(id)).await?;
     p.archive_says = "The pull leaves lists, figures, limits and search. It can be brought back. To leave it out of figures alone, say so on its page.".into();
-    p.trail = trail(&state.store.trail(Subject::Pull(id)).await?);
+    p.trail = trail(&state.store.trail(Subject::Pull(id)).await?, &prefs.written);
     p.person = who.name;
     p.lasting = state.store.lasting_id(Subject::Pull(id)).await?.unwrap_or_default();
     if let Some(print) = state.store.finished_of_pull(id).await?.as_ref().and_then(Finished::print) {

@@ -8,7 +8,7 @@ use crate::prefs::Prefs;
 use crate::seen::{mark, unchanged};
 use crate::state::AppState;
 use crate::typed::Wrong;
-use crate::views::{Field, FieldForm, RightPage, Shell, Standing, assignments, count, date_words, trail};
+use crate::views::{Field, FieldForm, RightPage, Shell, Standing, assignments, count, trail};
 use axum::Form;
 use axum::extract::{Path, RawForm, State};
 use axum::response::{Html, IntoResponse, Redirect, Response};
@@ -175,7 +175,7 @@ async fn form_page(
     );
     p.crumbs = vec![
         (format!("/vehicles/{}", set.vehicle_id), set.vehicle.clone()),
-        (format!("/days/{}#set-{}", set.day_id, set.id), date_words(set.date)),
+        (format!("/days/{}#set-{}", set.day_id, set.id), prefs.written.date(set.date)),
     ];
     p.archived = set.archived;
     p.archive_says =
@@ -213,7 +213,7 @@ async fn form_page(
         .chain([("archive".to_owned(), "into the archive".to_owned())])
         .collect();
     p.merge_says = "Its pulls go behind those of the other, which has the same configuration.";
-    p.trail = trail(&state.store.trail(Subject::Set(set.id)).await?);
+    p.trail = trail(&state.store.trail(Subject::Set(set.id)).await?, &prefs.written);
     Ok(p)
 }
 

@@ -166,7 +166,7 @@ async fn form_page(
         .collect();
     p.merge_says = "Its days, line-ups and plans go to the other; maps and builds are found there by name. Its own sheet, limits and map files stay with it in the archive.";
     p.put_away = put_away(&state.store.archived_of_vehicle(v.id).await?);
-    p.trail = trail(&state.store.trail(Subject::Vehicle(v.id)).await?);
+    p.trail = trail(&state.store.trail(Subject::Vehicle(v.id)).await?, &prefs.written);
     p.person = person.to_owned();
     p.lasting = state.store.lasting_id(Subject::Vehicle(v.id)).await?.unwrap_or_default();
     p.can_erase = true;

@@ -71,7 +71,7 @@ impl Sheet {
         let shell = Shell::new(format!("Put right: {}", self.title), &prefs.theme, "vehicles");
         let mut p = RightPage::new(shell, self.kind, self.id, self.title.clone(), form);
         p.crumbs = vec![self.crumb.clone()];
-        p.trail = trail(&state.store.trail(self.trail).await?);
+        p.trail = trail(&state.store.trail(self.trail).await?, &prefs.written);
         p.lasting = match self.trail {
             of @ (Subject::Map(_) | Subject::Fuel(_)) => {
                 state.store.lasting_id(of).await?.unwrap_or_default()

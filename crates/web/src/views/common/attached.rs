@@ -1,6 +1,6 @@
 //! Pictures, prints and papers beside what they belong to.
 
-use super::date_words;
+use crate::written::Written;
 use jamjar_store::{Attached, Attachment};
 
 pub(crate) struct AttachedRow {
@@ -22,11 +22,15 @@ pub(crate) fn size_words(bytes: i64) -> String {
 }
 
 /// Rows in the order they came; `called` says what they belong to, blank for the page's own thing.
-pub(crate) fn attached_rows(all: &[Attachment], called: impl Fn(Attached) -> String) -> Vec<AttachedRow> {
+pub(crate) fn attached_rows(
+    all: &[Attachment],
+    written: &Written,
+    called: impl Fn(Attached) -> String,
+) -> Vec<AttachedRow> {
     all.iter()
         .map(|a| {
             let of = a.to().map(&called).unwrap_or_default();
-            let parts = [of, size_words(a.bytes), a.written_by.clone(), date_words(a.created_at.date())];
+            let parts = [of, size_words(a.bytes), a.written_by.clone(), written.date(a.created_at.date())];
             AttachedRow {
                 id: a.id,
                 name: a.name.clone(),

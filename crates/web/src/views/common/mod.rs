@@ -1,10 +1,12 @@
 //! What pages share: marks of sets, switches, a day's plan, figures, addresses, small wordings.
 
 mod address;
+mod air;
 mod attached;
 mod columns;
 mod encode;
 mod figure;
+mod here;
 mod lanes;
 mod limit_row;
 mod plan;
@@ -12,12 +14,14 @@ mod switches;
 mod words;
 
 pub(crate) use address::{listed_query, query_of};
+pub(crate) use air::air_words;
 pub(crate) use attached::{AttachedRow, attached_rows, size_words};
 pub(crate) use columns::{ColumnTable, channels, column_rows, units};
 pub(crate) use encode::{Encoding, SetTag};
 pub(crate) use figure::{FigureAsked, around, in_quantity, in_unit, quantity_unit, unit_of};
+pub(crate) use here::{here_of, here_of_lineup};
 pub(crate) use lanes::{LANES, LaneDef, lane_ids, limit_line, named_with_unit};
 pub(crate) use limit_row::{LimitRow, limit_rows};
 pub(crate) use plan::{KeptRow, PlanRow, kept_rows, plan_rows};
-pub(crate) use switches::{AxisLink, Choice, Setting, same_within, settings};
-pub(crate) use words::{assignments, count, date_words, dyno_kinds, engine_speed, id_of, signed, stretch};
+pub(crate) use switches::{AxisLink, Choice, Setting, choices, same_within, settings, unit_settings};
+pub(crate) use words::{assignments, count, dyno_kinds, engine_speed, id_of, signed, stretch};

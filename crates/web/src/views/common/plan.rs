@@ -1,6 +1,6 @@
 //! What is planned for a vehicle, and kept line-ups.
 
-use super::words::date_words;
+use crate::written::Written;
 use jamjar_core::factors::{Factors, USUAL};
 use jamjar_store::{KeptLineUp, PlanItem};
 
@@ -45,12 +45,12 @@ pub(crate) fn plan_rows(items: &[PlanItem], run: &[Factors]) -> Vec<PlanRow> {
     items.iter().map(row).collect()
 }
 
-pub(crate) fn kept_rows(kept: &[KeptLineUp]) -> Vec<KeptRow> {
+pub(crate) fn kept_rows(kept: &[KeptLineUp], written: &Written) -> Vec<KeptRow> {
     let row = |k: &KeptLineUp| KeptRow {
         id: k.id,
         name: k.name.clone(),
         href: format!("/line-up?{}", k.query),
-        when: date_words(k.kept_at.date()),
+        when: written.date(k.kept_at.date()),
     };
     kept.iter().map(row).collect()
 }

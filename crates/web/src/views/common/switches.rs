@@ -1,6 +1,9 @@
 //! The switches under every chart: correction, statistic, filter, units, scale, and what counts as the same.
 
-use crate::prefs::{PRESSURES, Prefs, SPEEDS, TEMPERATURES, USUAL};
+use crate::prefs::{
+    MIXTURES, POWERS, PRESSURES, Prefs, SPEEDS, TEMPERATURES, TORQUES, USUAL, VOLUMES, ZEROS,
+};
+use jamjar_core::units::{Here, Mixture};
 
 pub(crate) struct Choice {
     pub(crate) id: String,
@@ -38,21 +41,12 @@ impl Setting {
 pub(crate) fn settings(p: &Prefs) -> Vec<Setting> {
     use jamjar_core::analysis::Headline;
     use jamjar_core::correction::Correction;
-    use jamjar_core::units::TorqueUnit;
     let families =
         Correction::ALL.iter().map(|c| choice(c.id(), c.label(), p.usual.is_none() && *c == p.correction));
     let filter = |s: &f64| {
         let label = if *s == 0.0 { "none".into() } else { format!("{s} s, display only") };
         choice(&s.to_string(), &label, (s - p.smoothing_s).abs() < 1e-9)
     };
-    let power = [
-        (p.power_id() == "kw", "kw", "kW"),
-        (p.power_id() == "hp", "hp", "hp"),
-        (p.power_id() == "ps", "ps", "PS"),
-    ];
-    let lbft = p.torque == TorqueUnit::LbFt;
-    let either =
-        |all: &[(bool, &str, &str)]| all.iter().map(|(on, id, label)| choice(id, label, *on)).collect();
     vec![
         Setting::new("correction", "corrected", std::iter::once(usual_family(p)).chain(families).collect()),
         Setting::new(
@@ -61,20 +55,45 @@ pub(crate) fn settings(p: &Prefs) -> Vec<Setting> {
             Headline::ALL.iter().map(|h| choice(h.id(), h.label(), *h == p.headline)).collect(),
         ),
         Setting::new("smooth", "filter", crate::prefs::SMOOTHING.iter().map(filter).collect()),
-        Setting::folded("power", "power", either(&power)),
-        Setting::folded("torque", "torque", either(&[(!lbft, "nm", "N·m"), (lbft, "lbft", "lb·ft")])),
-        Setting::folded("pressure", "pressure", units(&PRESSURES, p.pressure)),
-        Setting::folded("temperature", "temperature", units(&TEMPERATURES, p.temperature)),
-        Setting::folded("speed", "road speed", units(&SPEEDS, p.speed)),
-        Setting::folded(
-            "scale",
-            "mixture",
-            either(&[(!p.afr, "lambda", "λ"), (p.afr, "afr", "AFR, gasoline scale")]),
-        ),
+    ]
+    .into_iter()
+    .chain(unit_settings(p, Some(p.here())))
+    .collect()
+}
+
+/// Switches of units; on a page of readings they say what gauge pressures and own scales rest on there, or that it
+/// is not known.
+pub(crate) fn unit_settings(p: &Prefs, here: Option<Here>) -> Vec<Setting> {
+    let zero = ZEROS.iter().map(|(gauge, id, label)| {
+        let label = match here.filter(|_| *gauge).map(|h| h.station_kpa) {
+            Some(Some(station)) => format!("{label} {station:.1} kPa"),
+            Some(None) => format!("{label}: not known here, so absolute"),
+            None => (*label).to_owned(),
+        };
+        choice(id, &label, *gauge == p.gauge)
+    });
+    let mixture = MIXTURES.iter().map(|(m, id, label)| {
+        let label = match here.filter(|_| *m == Mixture::AfrOwn).map(|h| h.stoich_afr) {
+            Some(Some(stoich)) => format!("{label}, {stoich:.2} at λ 1"),
+            Some(None) => format!("{label}: several, or ethanol not known, so λ"),
+            None => (*label).to_owned(),
+        };
+        choice(id, &label, *m == p.mixture)
+    });
+    vec![
+        Setting::folded("power", "power", choices(&POWERS, p.power)),
+        Setting::folded("torque", "torque", choices(&TORQUES, p.torque)),
+        Setting::folded("pressure", "pressure", choices(&PRESSURES, p.pressure)),
+        Setting::folded("zero", "boost", zero.collect()),
+        Setting::folded("temperature", "temperature", choices(&TEMPERATURES, p.temperature)),
+        Setting::folded("speed", "road speed", choices(&SPEEDS, p.speed)),
+        Setting::folded("scale", "mixture", mixture.collect()),
+        Setting::folded("volume", "volume", choices(&VOLUMES, p.volume)),
     ]
 }
 
-fn units<T: PartialEq>(all: &[(T, &str, &str)], chosen: T) -> Vec<Choice> {
+/// What may be chosen of a list of ids and labels.
+pub(crate) fn choices<T: PartialEq>(all: &[(T, &str, &str)], chosen: T) -> Vec<Choice> {
     all.iter().map(|(u, id, label)| choice(id, label, *u == chosen)).collect()
 }
 

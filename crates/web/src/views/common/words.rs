@@ -1,30 +1,9 @@
 //! Small wordings shared by pages.
 
-use chrono::{Datelike, NaiveDate};
 use jamjar_core::pull::dyno::DynoKind;
 use jamjar_core::units::typed;
 use serde::Serialize;
 use std::collections::BTreeMap;
-
-const MONTHS: [&str; 12] = [
-    "January",
-    "February",
-    "March",
-    "April",
-    "May",
-    "June",
-    "July",
-    "August",
-    "September",
-    "October",
-    "November",
-    "December",
-];
-
-/// "3 March 2026".
-pub(crate) fn date_words(d: NaiveDate) -> String {
-    format!("{} {} {}", d.day(), MONTHS[d.month0() as usize], d.year())
-}
 
 /// An engine speed as people type it, rpm.
 pub(crate) fn engine_speed(s: &str) -> Option<f64> {
@@ -90,8 +69,7 @@ mod tests {
     use super::*;
 
     #[test]
-    fn dates_and_counts_read_like_words() {
-        assert_eq!(date_words(NaiveDate::from_ymd_opt(2026, 3, 3).unwrap()), "3 March 2026");
+    fn counts_read_like_words() {
         assert_eq!((count(1, "pull"), count(3, "pull")), ("1 pull".into(), "3 pulls".into()));
     }
 }

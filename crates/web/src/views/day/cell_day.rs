@@ -4,7 +4,7 @@ use super::page::{SetCard, card};
 use super::sheet::{AirRow, air_row};
 use crate::prefs::Prefs;
 use crate::views::Shell;
-use crate::views::common::{Encoding, count, date_words};
+use crate::views::common::{Encoding, count};
 use askama::Template;
 use chrono::{NaiveDate, NaiveTime};
 use jamjar_core::air::AirState;
@@ -73,9 +73,9 @@ pub(crate) fn cell_day_page(
     air.sort_by_key(|a| a.0);
     air.dedup();
     CellDayPage {
-        shell: Shell::new(format!("{}, {}", cell.name, date_words(date)), &prefs.theme, "day"),
+        shell: Shell::new(format!("{}, {}", cell.name, prefs.written.date(date)), &prefs.theme, "day"),
         cell: cell.clone(),
-        date: date_words(date),
+        date: prefs.written.date(date),
         first: vehicles.first().map_or(0, |v| v.day_id),
         vehicles,
         air: air.iter().map(|a| air_row(a, prefs)).collect(),

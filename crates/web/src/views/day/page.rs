@@ -10,8 +10,8 @@ use crate::prefs::Prefs;
 use crate::seen::mark;
 use crate::views::cell_now::NewestPull;
 use crate::views::common::{
-    AttachedRow, Encoding, LimitRow, PlanRow, SetTag, count, date_words, dyno_kinds, id_of, limit_rows,
-    plan_rows,
+    AttachedRow, Encoding, LimitRow, PlanRow, SetTag, air_words, count, dyno_kinds, here_of, id_of,
+    limit_rows, plan_rows,
 };
 use crate::views::{RunFragment, Shell};
 use askama::Template;
@@ -174,6 +174,8 @@ pub(crate) struct DayPage {
     pub(crate) notes: Vec<NoteRow>,
     pub(crate) air: Vec<AirRow>,
     pub(crate) fuels: Vec<(String, String)>,
+    /// Unit of what is on hand.
+    pub(crate) volume: &'static str,
     pub(crate) known_fuels: Vec<String>,
     pub(crate) known_maps: Vec<String>,
     pub(crate) timeline: String,
@@ -213,11 +215,11 @@ pub(crate) fn day_page(
     let ids: Vec<String> = sets.iter().map(|s| s.stored.set.id.to_string()).collect();
     DayPage {
         seen: day_seen(day),
-        shell: Shell::new(format!("{}, {}", day.vehicle, date_words(day.date)), &prefs.theme, "day"),
+        shell: Shell::new(format!("{}, {}", day.vehicle, prefs.written.date(day.date)), &prefs.theme, "day"),
         id: day.id,
         vehicle: day.vehicle.clone(),
         vehicle_id: day.vehicle_id,
-        date: date_words(day.date),
+        date: prefs.written.date(day.date),
         iso_date: day.date.to_string(),
         place: day.place.clone(),
         air_words: match day.air {
@@ -226,12 +228,7 @@ pub(crate) fn day_page(
                     .correction
                     .air_factor(&a)
                     .map_or_else(String::new, |f| format!(", {} factor {f:.3}", prefs.correction.label()));
-                format!(
-                    "{:.1} °C, {:.0} % humidity, {:.1} hPa station pressure{factor}",
-                    a.temperature_c,
-                    a.humidity * 100.0,
-                    a.pressure_hpa
-                )
+                format!("{}{factor}", air_words(&a, prefs))
             }
             None => "No air conditions yet: power stays uncorrected until they are entered.".into(),
         },
@@ -256,7 +253,8 @@ pub(crate) fn day_page(
         checklist: checklist_fragment(day.id, &sheet.checklist),
         notes: note_rows(sheet),
         air: air_rows(sheet, prefs),
-        fuels: fuel_words(sheet),
+        fuels: fuel_words(sheet, prefs.volume),
+        volume: prefs.volume.label(),
         known_fuels: e.fuels.clone(),
         known_maps: e.maps.clone(),
         timeline: timeline_svg(&timeline(sets, sheet, e, prefs)),
@@ -270,6 +268,8 @@ pub(crate) fn day_page(
 /// One set; what a pull shows only beside the others of the day is flagged here.
 pub(super) fn card(read: &SetRead, v: &VehicleRecord, e: &Encoding, prefs: &Prefs) -> SetCard {
     let (s, result, verdicts) = (&read.stored, &read.result, &read.verdicts);
+    let air = s.pulls.iter().filter_map(|p| p.1.measured.air);
+    let prefs = &prefs.clone().reading(here_of(&v.vehicle.engine, &s.set, air));
     let peak = result.figure(Figure::PeakPower);
     let u = prefs.power;
     let c = &s.set.config;

@@ -1,12 +1,13 @@
 //! The parts of a day sheet beside its sets: checklist, air and fuel on hand, notes, the timeline.
 
 use crate::prefs::Prefs;
-use crate::views::common::Encoding;
+use crate::views::common::{Encoding, air_words};
 use askama::Template;
 use chrono::{NaiveTime, Timelike};
 use jamjar_chart::{Paint, Timeline, TimelineSeries, TimelineSet};
 use jamjar_core::air::AirState;
 use jamjar_core::analysis::Measured;
+use jamjar_core::units::VolumeUnit;
 use jamjar_store::{Checklist, DaySheet, Intervention};
 use jamjar_workflow::checklist::ITEMS;
 use jamjar_workflow::sets::SetRead;
@@ -94,7 +95,7 @@ pub(crate) fn air_rows(sheet: &DaySheet, prefs: &Prefs) -> Vec<AirRow> {
 pub(super) fn air_row((at, a): &(NaiveTime, AirState), prefs: &Prefs) -> AirRow {
     AirRow {
         at: hhmm(*at),
-        text: format!("{:.1} °C, {:.0} %, {:.1} hPa", a.temperature_c, 100.0 * a.humidity, a.pressure_hpa),
+        text: air_words(a, prefs),
         factor: prefs.correction.air_factor(a).map_or_else(String::new, |f| format!("{f:.3}")),
     }
 }
@@ -119,7 +120,7 @@ pub(crate) fn changed_rows(sheet: &DaySheet) -> Vec<ChangedRow> {
 }
 
 /// Fuel on hand in words.
-pub(crate) fn fuel_words(sheet: &DaySheet) -> Vec<(String, String)> {
+pub(crate) fn fuel_words(sheet: &DaySheet, volume: VolumeUnit) -> Vec<(String, String)> {
     sheet
         .fuels
         .iter()
@@ -127,8 +128,9 @@ pub(crate) fn fuel_words(sheet: &DaySheet) -> Vec<(String, String)> {
             (
                 f.fuel.clone(),
                 format!(
-                    "{:.0} L{}",
-                    f.litres,
+                    "{:.0} {}{}",
+                    f.litres / volume.litres(),
+                    volume.label(),
                     if f.note.is_empty() { String::new() } else { format!(", {}", f.note) }
                 ),
             )

@@ -3,7 +3,7 @@
 
 use super::names::{label_of, name_of};
 use crate::prefs::Prefs;
-use crate::views::common::{Encoding, count, in_quantity, quantity_unit};
+use crate::views::common::{Encoding, count, here_of_lineup, in_quantity, quantity_unit};
 use jamjar_chart::{CurveOf, Gain, Lane, LineUpChart, Panel, Series, Track};
 use jamjar_core::analysis::{Comparison, Corrected, Figure, SetResult};
 use jamjar_core::correction::Correction;
@@ -23,7 +23,7 @@ pub(crate) fn chart_of(
     focus: Option<usize>,
     tracks: Vec<Track>,
 ) -> LineUpChart {
-    let prefs = &prefs.fitting(&l.vehicle.vehicle.engine);
+    let prefs = &prefs.fitting(&l.vehicle.vehicle.engine).reading(here_of_lineup(l));
     let sets: Vec<&Set> = l.sets.iter().map(|s| &s.set).collect();
     let series = Encoding::rungs(&sets)
         .into_iter()

@@ -82,7 +82,7 @@ fn cell(l: &LineUp, i: usize, limit: &Limit) -> MatrixCell {
         };
     };
     let at = limit_place(o, "");
-    let judged = matches!(o.verdict, Verdict::Over | Verdict::Close | Verdict::Clear);
+    let judged = o.verdict.is_judged();
     MatrixCell {
         glyph: glyph(o.verdict),
         word: o.verdict.label(),

@@ -64,19 +64,19 @@ pub(super) fn index(l: &LineUp, id: &str) -> Option<usize> {
     l.results.iter().position(|x| x.id == id)
 }
 
-/// The candidate shown first: the one asked for, else the largest gain at peak among those that can be compared
+/// The candidate shown first: the one asked for, else the largest gain by a figure among those that can be compared
 /// and kept their limits, else the largest.
-pub(crate) fn focus_of(l: &LineUp, asked: Option<i64>) -> Option<usize> {
+pub(crate) fn focus_of(l: &LineUp, asked: Option<i64>, by: Figure) -> Option<usize> {
     let at = asked.and_then(|id| l.comparisons.iter().position(|c| l.sets[c.candidate].set.id == id));
     let best = |fit: bool| {
-        let all = (0..l.comparisons.len()).filter(|&i| !fit || why_not(l, &l.comparisons[i]).is_none());
-        all.max_by(|&a, &b| gain(&l.comparisons[a]).total_cmp(&gain(&l.comparisons[b])))
+        let all = (0..l.comparisons.len()).filter(|&i| !fit || why_not(l, &l.comparisons[i], by).is_none());
+        all.max_by(|&a, &b| gain(&l.comparisons[a], by).total_cmp(&gain(&l.comparisons[b], by)))
     };
     at.or_else(|| best(true)).or_else(|| best(false))
 }
 
-fn gain(c: &Comparison) -> f64 {
-    c.figure(Figure::PeakPower).and_then(|f| f.mean_difference).unwrap_or(f64::NEG_INFINITY)
+fn gain(c: &Comparison, by: Figure) -> f64 {
+    c.figure(by).and_then(|f| f.mean_difference).unwrap_or(f64::NEG_INFINITY)
 }
 
 /// Why a candidate does not head a line-up, whatever it gained.
@@ -87,10 +87,10 @@ pub(super) enum WhyNot {
     CantTell,
 }
 
-fn why_not(l: &LineUp, c: &Comparison) -> Option<WhyNot> {
+fn why_not(l: &LineUp, c: &Comparison, by: Figure) -> Option<WhyNot> {
     let stands = |id: &str| l.vehicle.limits.iter().any(|k| k.id == id && !k.starting_point);
     let over = l.verdicts[c.candidate].iter().any(|o| o.verdict == LimitVerdict::Over && stands(&o.limit));
-    let told = c.figure(Figure::PeakPower).is_some_and(|f| f.verdict != Verdict::CantTell);
+    let told = c.figure(by).is_some_and(|f| f.verdict != Verdict::CantTell);
     match (over, told) {
         (true, _) => Some(WhyNot::Over),
         (false, false) => Some(WhyNot::CantTell),
@@ -99,10 +99,10 @@ fn why_not(l: &LineUp, c: &Comparison) -> Option<WhyNot> {
 }
 
 /// The largest gain of all where it does not head the line-up, and why.
-pub(super) fn larger(l: &LineUp, focus: usize) -> Option<(usize, WhyNot)> {
-    let own = gain(&l.comparisons[focus]);
+pub(super) fn larger(l: &LineUp, focus: usize, by: Figure) -> Option<(usize, WhyNot)> {
+    let own = gain(&l.comparisons[focus], by);
     let most = (0..l.comparisons.len())
-        .max_by(|&a, &b| gain(&l.comparisons[a]).total_cmp(&gain(&l.comparisons[b])))?;
-    let why = why_not(l, &l.comparisons[most])?;
-    (most != focus && gain(&l.comparisons[most]) > own).then_some((most, why))
+        .max_by(|&a, &b| gain(&l.comparisons[a], by).total_cmp(&gain(&l.comparisons[b], by)))?;
+    let why = why_not(l, &l.comparisons[most], by)?;
+    (most != focus && gain(&l.comparisons[most], by) > own).then_some((most, why))
 }

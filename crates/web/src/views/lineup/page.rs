@@ -15,7 +15,7 @@ use super::tracks::{ChannelTable, LaneLink, channel_tables, lane_links, tracks};
 use crate::prefs::{Prefs, Shown};
 use crate::views::Shell;
 use crate::views::common::{
-    AxisLink, Choice, Encoding, SetTag, Setting, count, date_words, in_unit, listed_query, same_within,
+    AxisLink, Choice, Encoding, SetTag, Setting, count, here_of_lineup, in_unit, listed_query, same_within,
     settings, signed, unit_of,
 };
 use askama::Template;
@@ -108,6 +108,8 @@ pub(crate) struct LineUpPage {
     /// Where more sets were asked for than are drawn.
     pub(crate) choose: Option<Choose>,
     pub(crate) columns: Vec<AxisLink>,
+    /// Decimal mark of what is copied.
+    pub(crate) decimal: &'static str,
     pub(crate) quantities: Vec<AxisLink>,
     pub(crate) lanes: Vec<LaneLink>,
     pub(crate) minus: Option<(String, bool)>,
@@ -133,13 +135,13 @@ pub(crate) fn lineup_page(
     asked: &LineUpAsked,
     channels: &Channels,
 ) -> LineUpPage {
-    let prefs = &prefs.fitting(&l.vehicle.vehicle.engine);
+    let prefs = &prefs.fitting(&l.vehicle.vehicle.engine).reading(here_of_lineup(l));
     // Who looks at torque alone is told of torque.
     let asked = &match (prefs.shown, asked.view) {
         (Shown::Torque, Figure::PeakPower) => LineUpAsked { view: Figure::PeakTorque, ..asked.clone() },
         _ => asked.clone(),
     };
-    let focus = focus_of(l, asked.focus);
+    let focus = focus_of(l, asked.focus, prefs.shown.leads());
     let (first, looked_at) = (&l.sets[0].set, focus.map(|f| &l.comparisons[f]));
     let name = |id: &str| index(l, id).map_or_else(|| id.to_owned(), |i| name_of(l, i));
     let to = Speech { units: prefs.units(), name: &name };
@@ -211,7 +213,7 @@ pub(crate) fn lineup_page(
         shell: Shell::new("Line-up", &prefs.theme, "lineup"),
         day_id: first.day_id,
         vehicle: first.vehicle.clone(),
-        date: date_words(first.date),
+        date: prefs.written.date(first.date),
         title: format!("{} against {}", count(l.sets.len() - 1, "set"), name_of(l, l.base)),
         sentence,
         second,
@@ -251,6 +253,7 @@ pub(crate) fn lineup_page(
         steps: steps_view(l, asked, &to),
         choose: None,
         held: looked_at.map_or_else(HeldView::default, |c| held_view(l, c, (asked, channels), prefs, &to)),
+        decimal: if prefs.written.decimal_comma { "," } else { "." },
         columns: column_links(l, &hidden, asked, &columns),
         quantities: quantity_links(&own, prefs),
         lanes: lane_links(l, &hidden, asked),
@@ -282,14 +285,15 @@ fn second_sentence(
         beside_sentence(c, f, &sentence_case(&place_of(f, l)), (unit_of(f, prefs), &|v| in_unit(f, v, prefs)))
     });
     // Where a person chose the set, it is theirs to know.
-    let larger = asked.focus.is_none().then(|| larger(l, focus)).flatten().map(|(i, why)| {
-        let other = &l.comparisons[i];
-        let why = match why {
-            WhyNot::Over => tightest(&l.verdicts[other.candidate], &l.vehicle.limits, prefs.units()).0,
-            WhyNot::CantTell => "it cannot be told from the baseline".to_owned(),
-        };
-        larger_sentence(other, &l.results, to, &why)
-    });
+    let larger =
+        asked.focus.is_none().then(|| larger(l, focus, prefs.shown.leads())).flatten().map(|(i, why)| {
+            let other = &l.comparisons[i];
+            let why = match why {
+                WhyNot::Over => tightest(&l.verdicts[other.candidate], &l.vehicle.limits, prefs.units()).0,
+                WhyNot::CantTell => "it cannot be told from the baseline".to_owned(),
+            };
+            larger_sentence(other, &l.results, to, prefs.shown.leads(), &why)
+        });
     let all: Vec<String> = beside.into_iter().chain(larger).collect();
     (!all.is_empty()).then(|| all.join(" "))
 }

@@ -47,7 +47,7 @@ fn of_figure(l: &LineUp, c: &Comparison, figure: Figure) -> (Option<(f64, Option
 
 pub(crate) fn several_page(all: &[(LineUp, Encoding)], prefs: &Prefs) -> SeveralPage {
     let best = |(l, _): &(LineUp, Encoding)| {
-        let c = focus_of(l, None).map(|f| &l.comparisons[f]);
+        let c = focus_of(l, None, Figure::PeakPower).map(|f| &l.comparisons[f]);
         let (told, verdict) = c.map_or((None, Verdict::CantTell), |c| of_figure(l, c, Figure::PeakPower));
         GainOn {
             vehicle: l.vehicle.vehicle.name.clone(),

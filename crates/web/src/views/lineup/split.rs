@@ -124,7 +124,10 @@ pub(super) fn price_words(l: &LineUp, c: &Comparison, prefs: &Prefs) -> String {
     let u = unit_of(Figure::PeakPower, prefs);
     let per = |f: Figure, what: &str| {
         Some(match l.price_for_each(c, f, price, |v| in_unit(f, v, prefs))? {
-            Some(p) => format!("{:.1} a {u} {what} ({:.1} to {:.1})", p.value, p.low, p.high),
+            Some(p) => {
+                let money = |v: f64| prefs.written.money(v, 1);
+                format!("{} a {u} {what} ({:.1} to {})", money(p.value), p.low, money(p.high))
+            }
             None => format!("no price a {u} {what}, for no gain is shown there"),
         })
     };
@@ -133,5 +136,6 @@ pub(super) fn price_words(l: &LineUp, c: &Comparison, prefs: &Prefs) -> String {
     if parts.is_empty() {
         return String::new();
     }
-    format!("{} costs {price:.0}: {}.", l.sets[c.candidate].set.config.map, parts.join(", "))
+    let costs = prefs.written.money(price, 0);
+    format!("{} costs {costs}: {}.", l.sets[c.candidate].set.config.map, parts.join(", "))
 }

@@ -8,6 +8,7 @@ use jamjar_chart::{Track, TrackLine};
 use jamjar_core::analysis::{Level, SetChannel};
 use jamjar_core::channel::Channel;
 use jamjar_core::units::Shown;
+use jamjar_core::words::sensors_differ;
 use jamjar_workflow::lineup::{Channels, LineUp, RATIO};
 use std::collections::BTreeSet;
 
@@ -32,6 +33,8 @@ pub(crate) struct ChannelRow {
 pub(crate) struct ChannelTable {
     pub(crate) label: String,
     pub(crate) rows: Vec<ChannelRow>,
+    /// Where it comes from other sensors in some sets than in others.
+    pub(crate) sensors: String,
 }
 
 /// Lanes that any set of the line-up has something for: defined ones first, then channels by their own name.
@@ -145,9 +148,14 @@ fn track(l: &LineUp, all: &Channels, asked: &LineUpAsked, prefs: &Prefs, id: &st
             without.push(format!("{} in {part}", name_of(l, i)));
         }
     }
+    let mut notes = Vec::new();
     if !without.is_empty() {
-        out.missing = format!("not measured: {}", without.join(", "));
+        notes.push(format!("not measured: {}", without.join(", ")));
     }
+    if channels.iter().any(|c| sensors_of(l, all, c).is_some()) {
+        notes.push("not one sensor: see below".to_owned());
+    }
+    out.missing = notes.join("; ");
     if !asked.minus {
         let ends = ends(l);
         out.limits = l
@@ -159,6 +167,14 @@ fn track(l: &LineUp, all: &Channels, asked: &LineUpAsked, prefs: &Prefs, id: &st
             .collect();
     }
     out
+}
+
+/// What is to be said of the sensors of a channel.
+fn sensors_of(l: &LineUp, all: &Channels, c: &Channel) -> Option<String> {
+    let each = all.sensors.iter().enumerate();
+    let named =
+        each.flat_map(|(i, s)| s.get(c).into_iter().flatten().map(move |s| (name_of(l, i), s.clone())));
+    sensors_differ(&named.collect::<Vec<_>>())
 }
 
 fn is_target(c: &Channel) -> bool {
@@ -229,6 +245,7 @@ pub(super) fn channel_tables(
         ChannelTable {
             label: named_with_unit(&c, prefs.units()),
             rows: order.iter().map(|i| row(*i)).collect(),
+            sensors: sensors_of(l, all, &c).unwrap_or_default(),
         }
     };
     channels_shown(asked, all).into_iter().map(table).collect()

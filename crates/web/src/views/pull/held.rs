@@ -1,10 +1,10 @@
 //! A step test as a table: what each held speed gave, with the channels that have limits.
 
 use crate::prefs::Prefs;
+use crate::views::common::named_with_unit;
 use jamjar_core::channel::Channel;
 use jamjar_core::log::Series;
 use jamjar_core::pull::held::HeldStep;
-use jamjar_core::units::GASOLINE_STOICH_AFR;
 use jamjar_workflow::reading::Reading;
 
 /// Channels beside power and torque that fit the width of a page.
@@ -36,7 +36,6 @@ pub(crate) fn step_table(r: &Reading, prefs: &Prefs) -> StepTable {
             channels.extend(beside.series(l.channel.as_str()).map(|s| (l.channel.clone(), s)));
         }
     }
-    let afr = |c: &Channel| prefs.afr && c.unit() == "λ";
     let mut heads: Vec<String> = [
         "Held, rpm".into(),
         "Counted, s".into(),
@@ -44,11 +43,7 @@ pub(crate) fn step_table(r: &Reading, prefs: &Prefs) -> StepTable {
         format!("Torque, {}", prefs.torque.label()),
     ]
     .into();
-    heads.extend(channels.iter().map(|(c, _)| match c.unit() {
-        _ if afr(c) => format!("{}, AFR", c.label()),
-        "" | "λ" => c.label(),
-        unit => format!("{}, {unit}", c.label()),
-    }));
+    heads.extend(channels.iter().map(|(c, _)| named_with_unit(c, prefs.units())));
     let row = |s: &HeldStep| {
         let factor = r.factor_at(s.rpm);
         let mut cells = vec![
@@ -58,11 +53,11 @@ pub(crate) fn step_table(r: &Reading, prefs: &Prefs) -> StepTable {
             format!("{:.1}", prefs.torque.from_nm(s.torque_nm * factor)),
         ];
         cells.extend(channels.iter().map(|(c, series)| {
-            let k = if afr(c) { GASOLINE_STOICH_AFR } else { 1.0 };
-            let digits = if c.unit() == "λ" && !afr(c) { 3 } else { 1 };
+            let unit = prefs.units().shown(c);
+            let digits = unit.digits.max(1);
             series
                 .mean_between(s.from_s, s.to_s)
-                .map_or_else(|| "–".into(), |v| format!("{:.digits$}", v * k))
+                .map_or_else(|| "–".into(), |v| format!("{:.digits$}", unit.value(v)))
         }));
         StepRow { cells, moved: format!("{:+.1} %", 100.0 * s.moved), moving: s.is_moving() }
     };

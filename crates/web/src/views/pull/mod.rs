@@ -1,5 +1,6 @@
 //! One pull read closely: its lanes, its held steps, its corrections, what a figure rests on, and its page.
 
+mod beside;
 mod evidence;
 mod families;
 mod held;

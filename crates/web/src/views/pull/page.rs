@@ -1,5 +1,6 @@
 //! One pull on a page: the answer, the lanes, what happened, and everything each number rests on.
 
+use super::beside::{BesideView, beside_view};
 use super::evidence::EvidenceView;
 use super::families::{FamilyRow, family_rows};
 use super::held::{StepTable, step_table};
@@ -7,7 +8,7 @@ use super::lanes::{AXES, Offered, axis_of, chart, chosen, lay_beside, offered};
 use crate::prefs::Prefs;
 use crate::views::Shell;
 use crate::views::common::{
-    AttachedRow, AxisLink, Choice, Encoding, LimitRow, SetTag, Setting, date_words, limit_rows, settings,
+    AttachedRow, AxisLink, Encoding, LimitRow, SetTag, Setting, air_words, here_of, limit_rows, settings,
 };
 use askama::Template;
 use jamjar_chart::{LaneLine, Paint, TraceChart, TraceLane};
@@ -18,7 +19,7 @@ use jamjar_core::pull::align::{Alignment, Status};
 use jamjar_core::pull::engine_speed::SpeedFrom;
 use jamjar_core::pull::span::PullKind;
 use jamjar_core::words;
-use jamjar_workflow::reading::{DayPull, Reading};
+use jamjar_workflow::reading::Reading;
 
 /// What the link asks for.
 #[derive(Default)]
@@ -98,44 +99,15 @@ pub(crate) struct PullPage {
 }
 
 /// The pull shown and what the address says of the one beside it.
-struct Here<'a> {
+struct At<'a> {
     id: i64,
     beside: &'a str,
 }
 
-fn link(here: &Here<'_>, axis: Along, lanes: &[String], zoom: Option<[f64; 2]>) -> String {
+fn link(here: &At<'_>, axis: Along, lanes: &[String], zoom: Option<[f64; 2]>) -> String {
     let zoom = zoom.map_or_else(String::new, |z| format!("&from={}&to={}", z[0], z[1]));
     let beside = if here.beside.is_empty() { String::new() } else { format!("&beside={}", here.beside) };
     format!("/pulls/{}?axis={}&lanes={}{zoom}{beside}", here.id, axis.id(), lanes.join(","))
-}
-
-/// Which pull is laid beside.
-pub(crate) struct BesideView {
-    pub(crate) choices: Vec<Choice>,
-    /// What of the lanes shown it has nothing for, in words.
-    pub(crate) without: String,
-}
-
-fn beside_view(r: &Reading, beside: Option<&Reading>, without: &[String]) -> BesideView {
-    let on = beside.map(|b| b.pull.id);
-    let choice = |p: &DayPull| Choice {
-        id: p.id.to_string(),
-        label: format!("{}, pull {}{}", p.name, p.position, if p.included { "" } else { " (left out)" }),
-        on: on == Some(p.id),
-    };
-    let mut choices = vec![Choice { id: "none".into(), label: "none".into(), on: on.is_none() }];
-    choices.extend(r.day_pulls.iter().filter(|p| p.id != r.pull.id).map(choice));
-    // One of another day, from a link.
-    if let Some(b) = beside.filter(|b| choices.iter().all(|c| c.id != b.pull.id.to_string())) {
-        let label = format!("{} on {}, {}", b.set.config.map, b.set.config.fuel, date_words(b.day.date));
-        choices.push(Choice { id: b.pull.id.to_string(), label, on: true });
-    }
-    let without = if without.is_empty() {
-        String::new()
-    } else {
-        format!("It did not measure {}.", without.join(", "))
-    };
-    BesideView { choices, without }
 }
 
 /// A link that keeps what it switches.
@@ -150,7 +122,8 @@ pub(crate) fn pull_page(
     asked: Asked,
     beside: Option<&Reading>,
 ) -> PullPage {
-    let prefs = &prefs.fitting(&r.vehicle.vehicle.engine);
+    let engine = &r.vehicle.vehicle.engine;
+    let prefs = &prefs.fitting(engine).reading(here_of(engine, &r.set, r.measured.air.into_iter()));
     let held = r.measured.span.is_some_and(|s| s.kind == PullKind::HeldSteps);
     let road = r.measured.printed.as_ref().is_some_and(|p| p.axis == PrintedAxis::RoadSpeed);
     let axis = match (held && asked.axis.is_empty(), &r.measured.printed) {
@@ -163,7 +136,7 @@ pub(crate) fn pull_page(
     let mut all = offered(r, prefs, axis, tag.tone);
     let shown = chosen(&all, &asked.lanes);
     let id = r.pull.id;
-    let here = &Here { id, beside: &asked.beside };
+    let here = &At { id, beside: &asked.beside };
     let without =
         beside.map_or_else(Vec::new, |b| lay_beside(&mut all, offered(b, prefs, axis, tag.tone), &shown));
     let scale = if prefs.theme == "dark" { 1.15 } else { 1.0 };
@@ -210,7 +183,7 @@ pub(crate) fn pull_page(
         files: files(r),
         vehicle: r.set.vehicle.clone(),
         vehicle_id: r.vehicle.id,
-        date: date_words(r.day.date),
+        date: prefs.written.date(r.day.date),
         name,
         tag,
         rest: rest.join(" · "),
@@ -235,7 +208,7 @@ pub(crate) fn pull_page(
             .into_iter()
             .filter(|f| !f.1.is_empty())
             .collect(),
-        beside: beside_view(r, beside, &without),
+        beside: beside_view(r, beside, &without, &shown, prefs),
         data: trace.data(),
         axis: axis.id(),
         chart: trace.svg(Paint::Page),
@@ -334,17 +307,7 @@ fn at_speed(r: &Reading, at: f64) -> String {
 fn facts(r: &Reading, prefs: &Prefs) -> Vec<(&'static str, String)> {
     let m = &r.measured;
     let mut out = Vec::new();
-    let air = m.air.map_or_else(
-        || "not given: power is uncorrected".to_owned(),
-        |a| {
-            format!(
-                "{:.1} °C, {:.0} % humidity, {:.1} hPa at the station",
-                a.temperature_c,
-                100.0 * a.humidity,
-                a.pressure_hpa
-            )
-        },
-    );
+    let air = m.air.map_or_else(|| "not given: power is uncorrected".to_owned(), |a| air_words(&a, prefs));
     out.push(("Air", air));
     let family = if r.corrected.is_left_uncorrected() { Correction::None } else { prefs.correction };
     let mut correction = format!("{}, factor {:.4}", family.label(), r.corrected.factor);

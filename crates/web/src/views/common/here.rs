@@ -1,0 +1,22 @@
+//! What the readings of a page rest on: one station pressure and one fuel, or none.
+
+use jamjar_core::air::AirState;
+use jamjar_core::analysis::Engine;
+use jamjar_core::units::Here;
+use jamjar_store::Set;
+use jamjar_workflow::lineup::LineUp;
+
+/// For one set: the mean pressure of the air its pulls were made in, and its fuel.
+pub(crate) fn here_of(engine: &Engine, set: &Set, air: impl Iterator<Item = AirState>) -> Here {
+    let (sum, n) = air.fold((0.0, 0.0), |(s, n), a| (s + a.pressure_hpa / 10.0, n + 1.0));
+    Here { station_kpa: (n > 0.0).then(|| sum / n), stoich_afr: engine.stoich_afr(set.fuel_ethanol) }
+}
+
+/// For a line-up: one picture has one zero, that of its baseline, so that a difference is one of pressures; and a
+/// fuel's own scale only where all its sets burn the same.
+pub(crate) fn here_of_lineup(l: &LineUp) -> Here {
+    let engine = &l.vehicle.vehicle.engine;
+    let base = here_of(engine, &l.sets[l.base].set, l.measured[l.base].iter().filter_map(|m| m.air));
+    let same = l.sets.iter().all(|s| engine.stoich_afr(s.set.fuel_ethanol) == base.stoich_afr);
+    Here { stoich_afr: base.stoich_afr.filter(|_| same), ..base }
+}
