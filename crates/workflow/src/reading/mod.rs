@@ -213,10 +213,8 @@ pub async fn read_pull(store: &Store, pull_id: i64, settings: &Settings) -> Resu
         let seen = || {
             let (span, beside) = (span?, out.beside());
             let geometry = out.vehicle.vehicle.dyno.overall_ratio;
-            let (coupling, belt) = (
-                coupling(&beside, span.from_s, span.to_s, geometry),
-                belt(&beside, span.from_s, span.to_s),
-            );
+            let (coupling, belt) =
+                (coupling(&beside, span.from_s, span.to_s, geometry), belt(&beside, span.from_s, span.to_s));
             Some((coupling, belt))
         };
         let happened = || {

@@ -9,7 +9,8 @@ use crate::pull::shaft::PowerError;
 use crate::pull::trace::PowerTrace;
 
 /// Power sample by sample under the smoothing of `settings`, and the measurement with its curve and what is found of
-/// it made from it, as measuring anew gives them. What does not go by the filter (span, clocks, limits) stays.
+/// it made from it, as measuring anew gives them. What does not go by the filter (span, clocks, limits) stays; the
+/// lane of a limit stays blank where the curve reaches further than it did.
 ///
 /// # Errors
 /// [`PowerError`] as when measuring; `Ok(None)` when the recording holds no pull, or no power.
