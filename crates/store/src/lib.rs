@@ -56,8 +56,8 @@ pub use kept::{KeptLineUp, PlanItem};
 pub use lent::LentMap;
 pub use out::{
     AirRow, AttachmentRow, BuildRow, CellRow, DayRow, FileRow, FuelRow, InterventionRow, LimitRow, LineUpRow,
-    MapRow, MapUseRow, MergedRow, NoteRow, OnHandRow, PlanRow, PullRow as PullOut, SetRow, Shop, SourceRow,
-    TrailRow, VehicleRow, WaitingRow,
+    MapRow, MapUseRow, MergedRow, NoteRow, OnHandRow, PlanRow, PullRow as PullOut, SetRow, SettingRow, Shop,
+    SourceRow, TrailRow, VehicleRow, WaitingRow,
 };
 pub use pulls::{NewPull, Pull};
 pub use right::{

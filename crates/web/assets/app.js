@@ -132,7 +132,9 @@
     };
     const step = places.length > 1 ? Math.min(...places.slice(1).map((p, i) => p - places[i])) : 1;
     const signed = (v) => `${v >= 0 ? "+" : ""}${v.toFixed(1)}`;
-    const short = (v) => (Math.abs(v) >= 100 ? v.toFixed(0) : Math.abs(v) >= 10 ? v.toFixed(1) : v.toFixed(3));
+    // More sets than fit side by side with their half-widths have these below.
+    const many = sets.length > 3;
+    $("#cursor-table").classList.toggle("many", many);
     const read = (here) => {
       const body = $("#cursor-rows");
       body.replaceChildren();
@@ -157,14 +159,13 @@
           const v = at1(g?.x, g?.gain, here);
           if (v === null) return "";
           const h = at1(g.x, g.half, here);
-          return `${signed(v)}${h === null ? "" : ` ±${h.toFixed(1)}`}`;
+          return `${signed(v)}${h === null ? "" : `${many ? "\n" : " "}±${h.toFixed(1)}`}`;
         });
       });
       curves.tracks.forEach((t) => {
         [...new Set(t.lines.map((l) => l.label))].forEach((label) => row(label || t.label.split(",")[0], (key) => {
           const l = t.lines.find((c) => c.key === key && c.label === label);
-          const v = at1(l?.x, l?.y, here);
-          return v === null ? null : short(v);
+          return at1(l?.x, l?.y, here)?.toFixed(t.digits);
         }));
       });
     };
@@ -215,6 +216,9 @@
       body.append(...order);
     });
   }));
+  // Paper has no folds: what is folded away is printed too, and folded again.
+  addEventListener("beforeprint", () => all("main details:not([open]):not(.noprint)").forEach((d) => { d.open = true; d.dataset.folded = ""; }));
+  addEventListener("afterprint", () => all("details[data-folded]").forEach((d) => { d.open = false; delete d.dataset.folded; }));
   all("[data-copy]").forEach((b) => {
     b.hidden = !navigator.clipboard;
     b.addEventListener("click", () => {

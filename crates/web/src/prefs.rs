@@ -47,12 +47,11 @@ pub(crate) const TEMPERATURES: [(TemperatureUnit, &str, &str); 2] =
 pub(crate) const SPEEDS: [(SpeedUnit, &str, &str); 2] =
     [(SpeedUnit::KmPerH, "kmh", "km/h"), (SpeedUnit::Mph, "mph", "mph")];
 /// Whether boost is told above the station's pressure.
-pub(crate) const ZEROS: [(bool, &str, &str); 2] =
-    [(false, "absolute", "absolute"), (true, "gauge", "gauge, above the station's")];
+pub(crate) const ZEROS: [(bool, &str, &str); 2] = [(false, "absolute", "absolute"), (true, "gauge", "gauge")];
 pub(crate) const MIXTURES: [(Mixture, &str, &str); 3] = [
     (Mixture::Lambda, "lambda", "λ"),
-    (Mixture::Afr, "afr", "AFR, gasoline scale"),
-    (Mixture::AfrOwn, "own", "AFR, own fuel"),
+    (Mixture::Afr, "afr", "AFR gasoline"),
+    (Mixture::AfrOwn, "own", "AFR own fuel"),
 ];
 pub(crate) const VOLUMES: [(VolumeUnit, &str, &str); 3] = [
     (VolumeUnit::Litre, "l", "L"),
@@ -345,7 +344,7 @@ impl FromRequestParts<AppState> for Prefs {
             .await
             .map(|q| q.0)
             .unwrap_or_default();
-        let shop = state.store.ways().await.unwrap_or_default();
+        let shop = state.ways().await.map(|w| (*w).clone()).unwrap_or_default();
         Ok(Self::read(shop, &CookieJar::from_headers(&parts.headers), &query))
     }
 }

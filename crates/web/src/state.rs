@@ -4,7 +4,7 @@
 use crate::error::WebError;
 use crate::views::Encoding;
 use axum::body::Bytes;
-use jamjar_store::{Store, Thing, Watched};
+use jamjar_store::{Store, Thing, Watched, Ways};
 use jamjar_workflow::finder::Finder;
 use jamjar_workflow::fresh::Freshness;
 use jamjar_workflow::keep::{Keep, Made};
@@ -73,6 +73,8 @@ pub struct AppState {
     pub(crate) finder: Finder,
     /// Pages by address and view settings.
     pub(crate) pages: Keep<String, Bytes>,
+    /// What the shop has chosen for everybody.
+    ways: Keep<(), Ways>,
     /// Line-ups by sets, baseline and settings.
     pub(crate) lineups: Keep<String, (LineUp, Encoding)>,
     /// Channels of line-ups, by the same.
@@ -97,6 +99,7 @@ impl AppState {
             fresh: Freshness::default(),
             finder: Finder::default(),
             pages: Keep::new(ROOM[0]),
+            ways: Keep::new(4),
             lineups: Keep::new(ROOM[1]),
             readings: Keep::new(ROOM[2]),
             channels: Keep::new(ROOM[3]),
@@ -129,6 +132,19 @@ impl AppState {
             Ok::<_, WebError>(Made { value, rests_on: p.rests_on, weight, lasts: p.lasts })
         };
         Ok(Bytes::clone(&*self.pages.get_or_make(key, &self.fresh, since, made).await?))
+    }
+
+    /// What the shop has chosen, as it is now.
+    ///
+    /// # Errors
+    /// When the database cannot answer.
+    pub(crate) async fn ways(&self) -> Result<Arc<Ways>, WebError> {
+        let since = self.fresh.look(&self.store).await?;
+        let made = || async {
+            let value = self.store.ways().await?;
+            Ok::<_, WebError>(Made { value, rests_on: Vec::new(), weight: 1, lasts: true })
+        };
+        self.ways.get_or_make((), &self.fresh, since, made).await
     }
 
     /// Waits for a share of the memory in which files are read.

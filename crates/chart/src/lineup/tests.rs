@@ -198,6 +198,7 @@ fn a_channel_shows_the_extremes_of_its_pulls_its_target_and_its_limit() {
     };
     let limit = |at: f64| LimitLine { points: vec![(2000.0, at), (6500.0, at)], above: true };
     let track = |limits| Track {
+        digits: 2,
         label: "λ <1>".into(),
         lines: vec![line(0, false), line(1, false), line(1, true)],
         limits,

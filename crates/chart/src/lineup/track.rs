@@ -35,6 +35,8 @@ pub struct Track {
     pub lines: Vec<TrackLine>,
     /// Limits.
     pub limits: Vec<LimitLine>,
+    /// Digits behind the point at the cursor.
+    pub digits: usize,
     /// Who did not log it, in words; empty when all did.
     pub missing: String,
 }

@@ -124,7 +124,7 @@ impl Reading<'_> {
     fn all(mut self, mut blocks: Blocks<impl Read>) -> Result<(Parts, bool), FormatError> {
         let (d, wanted) = (self.dialect, self.wanted);
         let plan = Plan::of(wanted, d.headers.len(), d.delimiter, d.decimal_comma);
-        let read = |block: &[u8]| Part::of(block, Rows::new(wanted), 0, d, wanted, plan.as_ref());
+        let read = |block: &[u8]| Part::of(block, d, wanted, plan.as_ref());
         let mut now = Batch::read(&mut blocks);
         loop {
             let (parts, next) = now.parsed(&mut blocks, &read);

@@ -63,6 +63,16 @@ impl Rows {
         Self { columns: vec![Vec::new(); wanted.len()], lines: Vec::new(), time: TimeKind::Numbers }
     }
 
+    /// Makes room for the rows of a block as long as its first.
+    fn reserve_for(&mut self, block: &[u8]) {
+        // A row has a delimiter for each column: a short line at the beginning makes no room for millions.
+        let least = 2 * self.columns.len().max(1);
+        let first = (memchr::memchr(b'\n', block).unwrap_or(block.len()) + 1).max(least);
+        let rows = block.len() / first + block.len() / (16 * first) + 8;
+        self.columns.iter_mut().for_each(|c| c.reserve(rows));
+        self.lines.reserve(rows);
+    }
+
     /// Takes one record; blank ones and remarks are passed over.
     pub(super) fn take(
         &mut self,
@@ -130,17 +140,10 @@ pub(super) struct Part {
 }
 
 impl Part {
-    /// Reads a plain block behind line `base` on to `rows`: lines of short decimals by `plan`, others field by
-    /// field.
-    pub(super) fn of(
-        block: &[u8],
-        rows: Rows,
-        base: u64,
-        d: &Dialect,
-        wanted: &Wanted,
-        plan: Option<&Plan>,
-    ) -> Self {
-        let mut part = Self { rows, trouble: None, line: base, more: false };
+    /// Reads a plain block, lines counted from 1: those of short decimals by `plan`, others field by field.
+    pub(super) fn of(block: &[u8], d: &Dialect, wanted: &Wanted, plan: Option<&Plan>) -> Self {
+        let mut part = Self { rows: Rows::new(wanted), trouble: None, line: 0, more: false };
+        part.rows.reserve_for(block);
         let mut ends = Vec::with_capacity(d.headers.len() + 1);
         let mut tile = Tile::new(wanted.len());
         let mut start = 0;

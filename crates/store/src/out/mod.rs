@@ -6,6 +6,6 @@ mod take;
 
 pub use rows::{
     AirRow, AttachmentRow, BuildRow, CellRow, DayRow, FileRow, FuelRow, InterventionRow, LimitRow, LineUpRow,
-    MapRow, MapUseRow, MergedRow, NoteRow, OnHandRow, PlanRow, PullRow, SetRow, Shop, SourceRow, TrailRow,
-    VehicleRow, WaitingRow,
+    MapRow, MapUseRow, MergedRow, NoteRow, OnHandRow, PlanRow, PullRow, SetRow, SettingRow, Shop, SourceRow,
+    TrailRow, VehicleRow, WaitingRow,
 };

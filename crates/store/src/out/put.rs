@@ -7,8 +7,8 @@ use crate::db::{Store, inserted};
 use crate::error::StoreError;
 use crate::schema::{
     attachment, audit, build_state, cell, cell_day, day_air, day_fuel, day_note, fuel, inbox, intervention,
-    line_up, map_revision, map_use, merged_id, plan_item, pull, pull_set, sample_block, source_mapping,
-    vehicle, vehicle_limit,
+    line_up, map_revision, map_use, merged_id, plan_item, pull, pull_set, sample_block, shop_setting,
+    source_mapping, vehicle, vehicle_limit,
 };
 use crate::summaries::{PackedSummary, insert_summary};
 use chrono::NaiveDate;
@@ -199,6 +199,10 @@ impl Store {
             for s in &shop.sources {
                 // What was learned here of a source stays.
                 diesel::insert_or_ignore_into(source_mapping::table).values(s).execute(c).await?;
+            }
+            for s in &shop.settings {
+                // And so does what was chosen here.
+                diesel::insert_or_ignore_into(shop_setting::table).values(s).execute(c).await?;
             }
             Ok(shop.vehicles.iter().filter_map(|v| vehicles.get(&v.id?).copied()).collect())
         })

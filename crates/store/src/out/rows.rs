@@ -3,8 +3,8 @@
 
 use crate::schema::{
     attachment, audit, build_state, cell, cell_day, day_air, day_fuel, day_note, fuel, inbox, intervention,
-    line_up, map_revision, map_use, merged_id, plan_item, pull, pull_set, source_mapping, vehicle,
-    vehicle_limit,
+    line_up, map_revision, map_use, merged_id, plan_item, pull, pull_set, shop_setting, source_mapping,
+    vehicle, vehicle_limit,
 };
 use chrono::{NaiveDate, NaiveDateTime, NaiveTime};
 use diesel::prelude::*;
@@ -276,6 +276,15 @@ pub struct SourceRow {
     pub mapping: String,
 }
 
+/// Something the shop has chosen for everybody.
+#[derive(Debug, Clone, PartialEq, Queryable, Selectable, Insertable, Serialize, Deserialize)]
+#[diesel(table_name = shop_setting)]
+#[allow(missing_docs)]
+pub struct SettingRow {
+    pub name: String,
+    pub value: String,
+}
+
 /// A file in custody; its bytes stand beside the rows under its hash.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[allow(missing_docs)]
@@ -317,5 +326,8 @@ pub struct Shop {
     #[serde(default)]
     pub merged: Vec<MergedRow>,
     pub sources: Vec<SourceRow>,
+    /// Only of a whole shop.
+    #[serde(default)]
+    pub settings: Vec<SettingRow>,
     pub files: Vec<FileRow>,
 }

@@ -7,8 +7,8 @@ use crate::error::StoreError;
 use crate::files::hex;
 use crate::schema::{
     attachment, audit, build_state, cell, cell_day, day_air, day_fuel, day_note, fuel, inbox, intervention,
-    line_up, map_revision, map_use, merged_id, plan_item, pull, pull_set, raw_file, source_mapping, vehicle,
-    vehicle_limit,
+    line_up, map_revision, map_use, merged_id, plan_item, pull, pull_set, raw_file, shop_setting,
+    source_mapping, vehicle, vehicle_limit,
 };
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
@@ -161,6 +161,11 @@ impl Store {
                 .select(SelectableHelper::as_select())
                 .load(c)
                 .await?;
+            let all: i64 = vehicle::table.count().get_result(c).await?;
+            if usize::try_from(all).is_ok_and(|all| all == s.vehicles.len()) {
+                let rows = shop_setting::table.order(shop_setting::name);
+                s.settings = rows.select(SelectableHelper::as_select()).load(c).await?;
+            }
             let files = s.pulls.iter().flat_map(|p| [Some(p.dyno_file_id), p.ecu_file_id]);
             let files = files
                 .chain(s.maps.iter().map(|m| m.file_id))

@@ -73,6 +73,9 @@ async fn a_shop_read_back_has_the_same_figures_to_the_last_digit() {
     let named: Vec<(&str, &str)> = named.iter().map(|(k, v)| (*k, v.as_str())).collect();
     cell.post("/line-ups", &named).await;
     cell.store.archive(&[Subject::Set(sets[2].set.id)], &by()).await.unwrap();
+    let ways =
+        jamjar_store::Ways { currency: "crowns".into(), units: "power:ps".into(), ..Default::default() };
+    cell.store.set_ways(&ways).await.unwrap();
     let archive = cell.get("/archive.zip").await;
     assert_eq!(archive.status, StatusCode::OK);
     let mut zip = ZipArchive::new(Cursor::new(archive.body.clone())).unwrap();
@@ -93,6 +96,7 @@ async fn a_shop_read_back_has_the_same_figures_to_the_last_digit() {
             && trail.iter().any(|t| t.new_value == "smoke at tip-in")
     );
     assert_eq!(pulls.len(), sets.len() - 1, "what was archived is archived");
+    assert_eq!(empty.store.ways().await.unwrap(), ways, "the shop reads in its own units");
     assert!(empty.get("/days/1/edit").await.text().contains("Archived here"));
     assert_eq!(hashes(&cell).await, hashes(&empty).await, "every file is in custody there");
     let verified = jamjar_workflow::verify::verify(&empty.store).await.unwrap();

@@ -24,12 +24,14 @@ pub(crate) struct Setting {
     pub(crate) choices: Vec<Choice>,
     /// Chosen once and seldom again: it stands with its kind under one word.
     pub(crate) folded: bool,
+    /// What the choice rests on where it is read; blank when nothing is to be said.
+    pub(crate) note: String,
 }
 
 impl Setting {
     /// A switch in sight.
     pub(crate) fn new(name: &'static str, label: &'static str, choices: Vec<Choice>) -> Self {
-        Self { name, label, choices, folded: false }
+        Self { name, label, choices, folded: false, note: String::new() }
     }
 
     fn folded(name: &'static str, label: &'static str, choices: Vec<Choice>) -> Self {
@@ -64,30 +66,23 @@ pub(crate) fn settings(p: &Prefs) -> Vec<Setting> {
 /// Switches of units; on a page of readings they say what gauge pressures and own scales rest on there, or that it
 /// is not known.
 pub(crate) fn unit_settings(p: &Prefs, here: Option<Here>) -> Vec<Setting> {
-    let zero = ZEROS.iter().map(|(gauge, id, label)| {
-        let label = match here.filter(|_| *gauge).map(|h| h.station_kpa) {
-            Some(Some(station)) => format!("{label} {station:.1} kPa"),
-            Some(None) => format!("{label}: not known here, so absolute"),
-            None => (*label).to_owned(),
-        };
-        choice(id, &label, *gauge == p.gauge)
+    let zero = here.filter(|_| p.gauge).map_or_else(String::new, |h| match h.station_kpa {
+        Some(station) => format!("above the station’s {station:.1} kPa"),
+        None => "the station’s pressure is not known here: absolute".to_owned(),
     });
-    let mixture = MIXTURES.iter().map(|(m, id, label)| {
-        let label = match here.filter(|_| *m == Mixture::AfrOwn).map(|h| h.stoich_afr) {
-            Some(Some(stoich)) => format!("{label}, {stoich:.2} at λ 1"),
-            Some(None) => format!("{label}: several, or ethanol not known, so λ"),
-            None => (*label).to_owned(),
-        };
-        choice(id, &label, *m == p.mixture)
-    });
+    let own =
+        here.filter(|_| p.mixture == Mixture::AfrOwn).map_or_else(String::new, |h| match h.stoich_afr {
+            Some(stoich) => format!("{stoich:.2} at λ 1"),
+            None => "several fuels, or ethanol not known: λ here".to_owned(),
+        });
     vec![
         Setting::folded("power", "power", choices(&POWERS, p.power)),
         Setting::folded("torque", "torque", choices(&TORQUES, p.torque)),
         Setting::folded("pressure", "pressure", choices(&PRESSURES, p.pressure)),
-        Setting::folded("zero", "boost", zero.collect()),
+        Setting { note: zero, ..Setting::folded("zero", "boost", choices(&ZEROS, p.gauge)) },
         Setting::folded("temperature", "temperature", choices(&TEMPERATURES, p.temperature)),
         Setting::folded("speed", "road speed", choices(&SPEEDS, p.speed)),
-        Setting::folded("scale", "mixture", mixture.collect()),
+        Setting { note: own, ..Setting::folded("scale", "mixture", choices(&MIXTURES, p.mixture)) },
         Setting::folded("volume", "volume", choices(&VOLUMES, p.volume)),
     ]
 }

@@ -187,7 +187,7 @@ pub(super) fn data_json(c: &LineUpChart) -> String {
                 json!({"key": c.series[l.series].key, "label": l.label, "x": round(&l.x, 100.0), "y": round(&l.y, 1000.0)})
             })
             .collect();
-        json!({"label": t.label, "lines": lines})
+        json!({"label": t.label, "digits": t.digits, "lines": lines})
     };
     let panels: Vec<_> = c.panels.iter().map(panel).collect();
     let tracks: Vec<_> = c.tracks.iter().map(track).collect();

@@ -159,12 +159,14 @@ fn largest(c: &Comparison, q: Quantity, within: Option<[f64; 2]>, prefs: &Prefs)
     [format!("{:+.1} ±{half} at {:.0}", in_quantity(q, g.difference, prefs), g.rpm), verdict.to_owned()]
 }
 
-/// Figures that stand in columns: those a person chose, else peak, band mean and one speed of what is shown, and
-/// the figure the sets are compared by.
+/// Figures that stand in columns: those a person chose, else peak and band mean of what is shown, and the figure the
+/// sets are compared by. Single speeds have a table of their own.
 pub(super) fn columns_shown(l: &LineUp, prefs: &Prefs, asked: &LineUpAsked) -> Vec<Figure> {
     let usual = |f: &Figure| {
-        let plain =
-            !matches!(f, Figure::DrivenPower | Figure::ShiftPower | Figure::PlateauRpm | Figure::FallOffPct);
+        let plain = matches!(
+            f,
+            Figure::PeakPower | Figure::PeakTorque | Figure::BandMeanPower | Figure::BandMeanTorque
+        );
         plain && prefs.shown.quantities().contains(&f.quantity()) || *f == asked.view
     };
     let chosen = |f: &Figure| if asked.columns.is_empty() { usual(f) } else { asked.columns.contains(f) };

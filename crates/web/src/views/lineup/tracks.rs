@@ -124,6 +124,7 @@ fn track(l: &LineUp, all: &Channels, asked: &LineUpAsked, prefs: &Prefs, id: &st
         let of = if asked.minus { format!("{}, less the baseline's", u.label) } else { u.unit() };
         out.label = format!("{}, {of}", out.label);
     }
+    out.digits = unit.map_or(1, |u| u.digits);
     let mut without = Vec::new();
     for i in 0..l.sets.len() {
         let mut any = false;

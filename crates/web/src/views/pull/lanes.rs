@@ -4,6 +4,7 @@ use crate::prefs::Prefs;
 use crate::views::common::{LANES, lane_ids, limit_line, named_with_unit};
 use jamjar_chart::{LaneLine, LimitLine, TraceChart, TraceLane};
 use jamjar_core::analysis::Along;
+use jamjar_core::channel::Channel;
 use jamjar_core::limits::Limit;
 use jamjar_core::words::event_short;
 use jamjar_workflow::reading::{CurveKind, CurveLine, Lines, Reading};
@@ -31,12 +32,26 @@ pub(crate) struct Offered {
     limits: Vec<LimitLine>,
 }
 
-/// Every lane that has something on it, in the order offered.
-pub(crate) fn offered(r: &Reading, prefs: &Prefs, axis: Along, tone: &'static str) -> Vec<Offered> {
+/// Every lane that has something on it, in the order offered; of `only` these where they are named.
+pub(crate) fn offered(
+    r: &Reading,
+    prefs: &Prefs,
+    axis: Along,
+    tone: &'static str,
+    only: Option<&[String]>,
+) -> Vec<Offered> {
+    let wanted = |id: &str| only.is_none_or(|ids| ids.iter().any(|i| i == id));
     let (beside, lines_of) = (r.beside(), Lines::new(r, axis));
     let mut used: Vec<String> = vec!["time".into()];
     let mut out = Vec::new();
     for d in LANES {
+        if !wanted(d.id) {
+            // Its channels are on a lane of their own kind all the same.
+            let all = r.dyno.channels.keys().chain(r.ecu.iter().flat_map(|e| e.channels.keys()));
+            let of = |c: &&Channel| c.kind().is_some_and(|k| d.kinds.contains(&k.name));
+            used.extend(all.filter(of).map(|c| c.as_str().to_owned()));
+            continue;
+        }
         let mut lines = Vec::new();
         let mut unit = String::new();
         match d.id {
@@ -80,7 +95,7 @@ pub(crate) fn offered(r: &Reading, prefs: &Prefs, axis: Along, tone: &'static st
     }
     let names = r.dyno.channels.keys().chain(r.ecu.iter().flat_map(|e| e.channels.keys()));
     for c in names {
-        if used.iter().any(|u| u == c.as_str()) {
+        if used.iter().any(|u| u == c.as_str()) || !wanted(c.as_str()) {
             continue;
         }
         used.push(c.as_str().to_owned());

@@ -133,12 +133,13 @@ pub(crate) fn pull_page(
         (false, None) => axis_of(&asked.axis),
     };
     let tag = e.tag(&r.set, false, &r.measured.limits);
-    let mut all = offered(r, prefs, axis, tag.tone);
+    let mut all = offered(r, prefs, axis, tag.tone, None);
     let shown = chosen(&all, &asked.lanes);
     let id = r.pull.id;
     let here = &At { id, beside: &asked.beside };
-    let without =
-        beside.map_or_else(Vec::new, |b| lay_beside(&mut all, offered(b, prefs, axis, tag.tone), &shown));
+    let without = beside.map_or_else(Vec::new, |b| {
+        lay_beside(&mut all, offered(b, prefs, axis, tag.tone, Some(&shown)), &shown)
+    });
     let scale = if prefs.theme == "dark" { 1.15 } else { 1.0 };
     let mut trace = chart(r, &all, &shown, axis, asked.zoom, scale);
     trace.region = asked.evidence.as_ref().and_then(|e| e.region).filter(|_| axis == Along::EngineSpeed);
