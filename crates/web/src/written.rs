@@ -18,23 +18,23 @@ const MONTHS: [&str; 12] = [
     "December",
 ];
 
-/// How a date is written. Months are words or the year stands first, so that none can be read two ways.
+/// Which part of a date is written first. Months are words or the year stands first, so that none can be read two ways.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub(crate) enum Dates {
     /// "3 March 2026".
     #[default]
-    DayFirst,
+    Day,
     /// "March 3, 2026".
-    MonthFirst,
+    Month,
     /// "2026-03-03".
-    YearFirst,
+    Year,
 }
 
 /// Ways of writing dates with their id and an example.
 pub(crate) const DATES: [(Dates, &str, &str); 3] = [
-    (Dates::DayFirst, "day", "3 March 2026"),
-    (Dates::MonthFirst, "month", "March 3, 2026"),
-    (Dates::YearFirst, "year", "2026-03-03"),
+    (Dates::Day, "day", "3 March 2026"),
+    (Dates::Month, "month", "March 3, 2026"),
+    (Dates::Year, "year", "2026-03-03"),
 ];
 
 /// Decimal marks of files for spreadsheets with their id and what they look like.
@@ -68,9 +68,9 @@ impl Written {
     pub(crate) fn date(&self, d: NaiveDate) -> String {
         let (day, month, year) = (d.day(), MONTHS[d.month0() as usize], d.year());
         match self.dates {
-            Dates::DayFirst => format!("{day} {month} {year}"),
-            Dates::MonthFirst => format!("{month} {day}, {year}"),
-            Dates::YearFirst => d.format("%Y-%m-%d").to_string(),
+            Dates::Day => format!("{day} {month} {year}"),
+            Dates::Month => format!("{month} {day}, {year}"),
+            Dates::Year => d.format("%Y-%m-%d").to_string(),
         }
     }
 
