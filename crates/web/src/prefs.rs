@@ -235,12 +235,21 @@ impl Prefs {
         std::iter::once(("correction", self.correction.id().to_owned())).chain(self.others()).collect()
     }
 
-    /// What was chosen for the shop holds from now on.
-    pub(crate) fn following(self, shop: &Ways) -> Self {
-        let mut out = Self { theme: self.theme.clone(), ..Self::of_shop(shop.clone()) };
-        let others = self.others().into_iter().filter(|(k, _)| !UNITS.contains(k));
-        others.for_each(|(k, v)| out.apply(k, &v));
-        out
+    /// Nobody's choice of a family from now on: the shop's.
+    pub(crate) fn following_families(self, shop: &Ways) -> Self {
+        Self { usual: Some(shop.usual), shop: shop.clone(), ..self }
+    }
+
+    /// The shop's units from now on.
+    pub(crate) fn following_units(&self, shop: &Ways) -> Self {
+        let others = joined(self.chosen().filter(|(k, _)| !UNITS.contains(k)));
+        Self { theme: self.theme.clone(), ..Self::of_shop(shop.clone()) }.with(&others)
+    }
+
+    /// Everything as one may choose it; the family only where somebody did.
+    fn chosen(&self) -> impl Iterator<Item = (&'static str, String)> {
+        let family = self.usual.is_none().then(|| ("correction", self.correction.id().to_owned()));
+        family.into_iter().chain(self.others())
     }
 
     /// The same where readings rest on this.
@@ -279,9 +288,7 @@ impl Prefs {
     /// The cookie that keeps what was chosen otherwise than in the shop.
     pub(crate) fn cookie(&self) -> Cookie<'static> {
         let shops = Self::of_shop(self.shop.clone()).others();
-        let chosen = self.usual.is_none().then(|| ("correction", self.correction.id().to_owned()));
-        let kept = chosen.into_iter().chain(self.others().into_iter().filter(|o| !shops.contains(o)));
-        lasting(VIEW, joined(kept), "/")
+        lasting(VIEW, joined(self.chosen().filter(|o| !shops.contains(o))), "/")
     }
 
     /// Units a person reads in.
@@ -406,5 +413,13 @@ mod tests {
         let later = read(&shop("power:ps"), &kept, &[]);
         assert_eq!((later.power, later.pressure, later.gauge), (PowerUnit::Ps, PressureUnit::Bar, false));
         assert_eq!(Prefs::of_shop(shop(&p.units_text())).units(), p.units(), "written down and read again");
+        // Who chooses for the shop follows it in that, and in nothing else.
+        let own = [("pressure", "bar"), ("correction", "sae_j607"), ("smooth", "0.1")];
+        let own = read(&imperial, &CookieJar::new(), &own);
+        let units = own.following_units(&shop("power:ps"));
+        assert_eq!((units.power, units.pressure), (PowerUnit::Ps, PressureUnit::Kpa));
+        assert_eq!((units.correction, units.usual, units.smoothing_s), (Correction::SaeJ607, None, 0.1));
+        let families = own.following_families(&imperial);
+        assert_eq!((families.usual, families.pressure), (Some(imperial.usual), PressureUnit::Bar));
     }
 }

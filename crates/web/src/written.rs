@@ -1,22 +1,7 @@
 //! How the shop writes dates, money and the numbers that go to spreadsheets: chosen once for everybody.
 
-use chrono::{Datelike, NaiveDate};
+use chrono::NaiveDate;
 use jamjar_store::Ways;
-
-const MONTHS: [&str; 12] = [
-    "January",
-    "February",
-    "March",
-    "April",
-    "May",
-    "June",
-    "July",
-    "August",
-    "September",
-    "October",
-    "November",
-    "December",
-];
 
 /// Which part of a date is written first. Months are words or the year stands first, so that none can be read two ways.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
@@ -66,12 +51,12 @@ impl Written {
 
     /// A date in words.
     pub(crate) fn date(&self, d: NaiveDate) -> String {
-        let (day, month, year) = (d.day(), MONTHS[d.month0() as usize], d.year());
-        match self.dates {
-            Dates::Day => format!("{day} {month} {year}"),
-            Dates::Month => format!("{month} {day}, {year}"),
-            Dates::Year => d.format("%Y-%m-%d").to_string(),
-        }
+        let how = match self.dates {
+            Dates::Day => "%-d %B %Y",
+            Dates::Month => "%B %-d, %Y",
+            Dates::Year => "%Y-%m-%d",
+        };
+        d.format(how).to_string()
     }
 
     /// An amount of money with so many digits, and its currency where the shop said one.

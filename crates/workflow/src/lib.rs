@@ -21,6 +21,7 @@ pub mod printed;
 pub mod reading;
 pub mod remeasure;
 pub mod road;
+mod samples;
 pub mod scenarios;
 pub mod sets;
 pub mod simulate;

@@ -1,21 +1,21 @@
 //! Measurements that are kept and what they rest on: made again when it has changed, changed together with
 //! it.
 
-use crate::error::{WorkflowError, blocking, internal};
+use crate::error::{WorkflowError, blocking};
 use crate::import::MeasureKey;
 use crate::import::air::DayAir;
 use crate::input::{input_of, ratio_in};
+use crate::samples::each_pull;
 use chrono::NaiveTime;
 use jamjar_core::ALGORITHM_VERSION;
 use jamjar_core::air::AirState;
 use jamjar_core::analysis::{Measured, PullInput, SetInput, Settings, measure_sets, retrace};
+use jamjar_core::log::Recording;
 use jamjar_store::{
     By, Day, PackedSummary, Pull, SetWithPulls, SheetAir, Store, StoreError, Summary, VehicleRecord,
 };
 use std::collections::{BTreeMap, HashMap};
 use std::sync::Arc;
-use tokio::sync::Semaphore;
-use tokio::task::JoinSet;
 
 /// Cached measurements; all of them made again from the samples, together, when anything they rest on has
 /// changed for any: what ended a pull and whose log it is shows only among the others.
@@ -74,9 +74,6 @@ pub(crate) async fn measured(
     Ok(again)
 }
 
-/// Pulls whose samples are in memory at once (our choice: what two or four cores decode while others are fetched).
-const AT_ONCE: usize = 6;
-
 /// Measurements with their curves drawn again under another filter, pull by pull.
 async fn retraced(
     store: &Store,
@@ -84,31 +81,23 @@ async fn retraced(
     vehicle: &VehicleRecord,
     settings: &Settings,
 ) -> Result<Vec<Vec<Measured>>, WorkflowError> {
-    let per_rev = vehicle.vehicle.engine.injections_per_rev();
-    let (vehicle, turns) = (Arc::new(vehicle.vehicle.clone()), Arc::new(Semaphore::new(AT_ONCE)));
+    let (per_rev, settings) = (vehicle.vehicle.engine.injections_per_rev(), *settings);
+    let vehicle = Arc::new(vehicle.vehicle.clone());
     let mut out: Vec<Vec<Measured>> =
         sets.iter().map(|s| s.pulls.iter().map(|p| p.1.measured.clone()).collect()).collect();
-    let mut reading = JoinSet::new();
+    let mut asked = Vec::new();
     for (k, s) in sets.iter().enumerate() {
         for (i, (p, known)) in s.pulls.iter().enumerate().filter(|(_, p)| p.0.shares.is_none()) {
-            let (store, turns, vehicle) = (store.clone(), turns.clone(), vehicle.clone());
-            let (id, known, settings) = (p.id, known.measured.clone(), *settings);
-            reading.spawn(async move {
-                let _turn = turns.acquire_owned().await.map_err(internal)?;
-                let (dyno, ecu) = store.samples(id).await?;
-                let read = move || {
-                    let (dyno, ecu) = (dyno.with_duty(per_rev), ecu.map(|e| Arc::new(e.with_duty(per_rev))));
-                    let input = PullInput { dyno, ecu, ..PullInput::default() };
-                    retrace(&known, &input, &vehicle, &settings)
-                };
-                let read = blocking(read).await?.map_err(|e| WorkflowError::Bad(e.to_string()))?;
-                Ok::<_, WorkflowError>((k, i, read))
-            });
+            let (vehicle, known) = (vehicle.clone(), known.measured.clone());
+            let read = move |dyno, ecu: Option<Recording>| {
+                let input = PullInput { dyno, ecu: ecu.map(Arc::new), ..PullInput::default() };
+                retrace(&known, &input, &vehicle, &settings)
+            };
+            asked.push(((k, i), p.id, read));
         }
     }
-    while let Some(done) = reading.join_next().await {
-        let (k, i, read) = done.map_err(internal)??;
-        if let Some((_, measured)) = read {
+    for ((k, i), read) in each_pull(store, per_rev, asked).await? {
+        if let Some((_, measured)) = read.map_err(|e| WorkflowError::Bad(e.to_string()))? {
             out[k][i] = measured;
         }
     }

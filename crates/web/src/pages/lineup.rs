@@ -9,7 +9,7 @@ use crate::prefs::Prefs;
 use crate::state::{AppState, PageMade};
 use crate::views::{
     Choose, ChooseRow, Encoding, LineUpAsked, LineUpFields, chart_of, lineup_channels, lineup_focus,
-    lineup_page, lineup_tracks, several_page,
+    lineup_page, lineup_tracks, on_lineup, several_page,
 };
 use axum::extract::{Query, RawQuery, State};
 use axum::http::Uri;
@@ -262,6 +262,7 @@ async fn picture(
     l: &LineUp,
     e: &Encoding,
 ) -> Result<String, WebError> {
+    let prefs = &on_lineup(prefs, l);
     let focus = lineup_focus(l, p.focus, prefs.shown.leads());
     let tracks = lineup_tracks(l, &*channels(state, p, l).await?, &p.asked()?, prefs);
     Ok(lineup_svg(&chart_of(l, e, prefs, focus, tracks), Paint::Light))

@@ -123,13 +123,13 @@ pub(crate) async fn usual(
     };
     let usual = Usual { spark: family(&f.spark)?, diesel: family(&f.diesel)? };
     let shop = Ways { usual, ..state.store.ways().await? };
-    follow(&state, prefs, &shop, "/settings#correction").await
+    state.store.set_ways(&shop).await?;
+    Ok(followed(&prefs.following_families(&shop), "/settings#correction"))
 }
 
-/// Keeps what was chosen for the shop; this browser follows it again.
-async fn follow(state: &AppState, prefs: Prefs, shop: &Ways, back: &str) -> Result<Response, WebError> {
-    state.store.set_ways(shop).await?;
-    Ok((keeping([prefs.following(shop).cookie()]), Redirect::to(back)).into_response())
+/// The answer where this browser follows the shop again.
+fn followed(prefs: &Prefs, back: &str) -> Response {
+    (keeping([prefs.cookie()]), Redirect::to(back)).into_response()
 }
 
 /// Units, dates, money and files for spreadsheets, as the shop has them.
@@ -163,5 +163,6 @@ pub(crate) async fn ways(
         decimal: known(&DECIMALS.map(|d| d.1), "decimal")?,
         ..state.store.ways().await?
     };
-    follow(&state, prefs, &shop, "/settings#units").await
+    state.store.set_ways(&shop).await?;
+    Ok(followed(&prefs.following_units(&shop), "/settings#units"))
 }

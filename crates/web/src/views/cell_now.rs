@@ -2,7 +2,7 @@
 
 use crate::prefs::Prefs;
 use crate::views::Shell;
-use crate::views::common::{PlanRow, count, here_of_lineup, signed};
+use crate::views::common::{PlanRow, count, on_lineup, signed};
 use askama::Template;
 use jamjar_core::analysis::{Figure, Now};
 use jamjar_core::limits::{LimitOutcome, Verdict};
@@ -71,7 +71,7 @@ pub(crate) fn next_words(plan: &[PlanRow]) -> String {
 /// The newest pull as it is shown.
 pub(crate) fn newest(m: &Moment, prefs: &Prefs) -> NewestPull {
     let l = &m.lineup;
-    let prefs = &prefs.fitting(&l.vehicle.vehicle.engine).reading(here_of_lineup(l));
+    let prefs = &on_lineup(prefs, l);
     let (set, r) = (&l.sets[m.set].set, &l.results[m.set]);
     let measured = &l.measured[m.set][m.pull];
     let c = l.comparisons.iter().find(|c| c.candidate == m.set);

@@ -18,7 +18,7 @@ pub(crate) use catalogue::{CatalogueDay, CataloguePage};
 pub(crate) use cell_now::{CellNowPage, newest, next_words, runs_words};
 pub(crate) use common::{
     ColumnTable, Encoding, FigureAsked, assignments, attached_rows, channels, choices, column_rows, count,
-    dyno_kinds, id_of, lane_ids, plan_rows, size_words, unit_settings, units,
+    dyno_kinds, id_of, lane_ids, on_lineup, plan_rows, size_words, unit_settings, units,
 };
 pub(crate) use day::{
     CellDayPage, DayPage, DayTyped, InboxFragment, NewDayPage, TypedForm, VehicleOfDay, applied,

@@ -50,6 +50,9 @@ async fn the_shop_chooses_units_dates_money_and_files_once_and_every_browser_fol
         station(0)
     );
 
+    let picture = cell.get("/line-up/chart.svg?sets=1,2&base=1&lanes=pressure").await.text();
+    assert!(picture.contains("manifold pressure, psi gauge"), "a picture taken away reads as the page does");
+
     let csv = cell.get("/line-up/data.csv?sets=1,2&base=1").await.text();
     let row = csv.lines().find(|l| l.starts_with("4000;")).expect("semicolons between columns");
     assert!(row.split(';').nth(1).unwrap().contains(',') && !row.contains('.'), "{row}");

@@ -1,15 +1,13 @@
 //! Channels of the sets of a line-up, by engine speed: read from the samples of every pull.
 
 use super::LineUp;
-use crate::error::{WorkflowError, blocking, internal};
+use crate::error::{WorkflowError, blocking};
+use crate::samples::each_pull;
 use jamjar_core::analysis::{Beside, ChannelOnGrid, Measured, Sensor, SetChannel};
 use jamjar_core::channel::Channel;
 use jamjar_core::log::{Recording, Series};
 use jamjar_store::Store;
 use std::collections::{BTreeMap, BTreeSet};
-use std::sync::Arc;
-use tokio::sync::Semaphore;
-use tokio::task::JoinSet;
 
 /// Channels of each set of a line-up; channels that no pull of a set logged are left out there.
 #[derive(Debug, Clone, Default)]
@@ -40,41 +38,30 @@ impl Channels {
 /// Speed of the engine over that of the dyno's shaft, as a channel among the others.
 pub const RATIO: &str = "ratio";
 
-/// Pulls whose samples are in memory at once (our choice: what two or four cores decode while others are fetched).
-const AT_ONCE: usize = 6;
-
 /// Reads the channels of every set, from the pulls that count in its figures; from all of them where none
 /// does.
 ///
 /// # Errors
 /// [`WorkflowError`] when the store refuses.
 pub async fn channels(store: &Store, l: &LineUp) -> Result<Channels, WorkflowError> {
-    let per_rev = l.vehicle.vehicle.engine.injections_per_rev();
-    let turns = Arc::new(Semaphore::new(AT_ONCE));
-    let mut reading = JoinSet::new();
     let n = l.sets.len();
     let mut out =
         Channels { sets: Vec::new(), pulls: vec![Vec::new(); n], sensors: vec![BTreeMap::new(); n] };
+    let mut asked = Vec::new();
     for (k, ((s, measured), r)) in l.sets.iter().zip(&l.measured).zip(&l.results).enumerate() {
         let none = r.included.iter().all(|i| !i);
         for (i, (p, _)) in s.pulls.iter().enumerate().filter(|(i, _)| none || r.included[*i]) {
-            out.pulls[k].push(BTreeMap::new());
             // A finished curve has no samples behind it.
-            if measured[i].printed.is_some() {
-                continue;
+            if measured[i].printed.is_none() {
+                let m = measured[i].clone();
+                let read = move |dyno: Recording, ecu| of_pull(&dyno, ecu, &m);
+                asked.push(((k, out.pulls[k].len()), p.id, read));
             }
-            let (at, id, m) = (out.pulls[k].len() - 1, p.id, measured[i].clone());
-            let (store, turns) = (store.clone(), turns.clone());
-            reading.spawn(async move {
-                let _turn = turns.acquire_owned().await.map_err(internal)?;
-                let (dyno, ecu) = store.samples(id).await?;
-                let read = move || of_pull(&dyno.with_duty(per_rev), ecu.map(|e| e.with_duty(per_rev)), &m);
-                Ok::<_, WorkflowError>((k, at, blocking(read).await?))
-            });
+            out.pulls[k].push(BTreeMap::new());
         }
     }
-    while let Some(done) = reading.join_next().await {
-        let (k, at, (read, sensors)) = done.map_err(internal)??;
+    let per_rev = l.vehicle.vehicle.engine.injections_per_rev();
+    for ((k, at), (read, sensors)) in each_pull(store, per_rev, asked).await? {
         out.pulls[k][at] = read;
         for (c, sensor) in sensors {
             let known: &mut Vec<Sensor> = out.sensors[k].entry(c).or_default();

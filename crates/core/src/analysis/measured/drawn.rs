@@ -35,8 +35,8 @@ pub(super) struct Drawing<'a> {
 
 /// What was drawn.
 pub(super) struct Drawn {
-    pub(super) trace: PowerTrace,
-    pub(super) flags: Vec<Finding>,
+    trace: PowerTrace,
+    flags: Vec<Finding>,
     grid: RawGrid,
     steps: Vec<HeldStep>,
     /// Mean rate of a sweep where engine speed was measured, rpm/s.

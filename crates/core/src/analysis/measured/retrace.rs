@@ -40,9 +40,9 @@ pub fn retrace(
     let drawn = drawing.drawn(settings)?;
     let mut again = m.clone();
     let (trace, flags) = drawn.put(&mut again);
-    let at = again.flags.iter().position(is_of_drawing).unwrap_or(again.flags.len());
+    // Where the first stood; those before it stay.
+    let at = again.flags.iter().take_while(|f| !is_of_drawing(f)).count();
     again.flags.retain(|f| !is_of_drawing(f));
-    let at = at.min(again.flags.len());
     again.flags.splice(at..at, flags);
     for lane in &mut again.lanes {
         if let Some(share) = &mut lane.share {
@@ -54,13 +54,12 @@ pub fn retrace(
 
 /// Values of one grid at the speeds of another of the same step; nothing where the first has none.
 fn on_another_grid(of: &[Option<f64>], was: &[f64], now: &[f64], step: f64) -> Vec<Option<f64>> {
-    let (Some(old), Some([first, last])) = (was.first(), now.first().zip(now.last()).map(|(a, b)| [*a, *b]))
-    else {
+    let (Some(old), Some(first), Some(last)) = (was.first(), now.first(), now.last()) else {
         return Vec::new();
     };
     let cells = |from: f64, to: f64| ((to - from) / step).round() as i64;
-    let ahead = cells(*old, first);
-    (0..=cells(first, last))
+    let ahead = cells(*old, *first);
+    (0..=cells(*first, *last))
         .map(|i| usize::try_from(i + ahead).ok().and_then(|k| of.get(k).copied().flatten()))
         .collect()
 }

@@ -1,5 +1,6 @@
 //! What the readings of a page rest on: one station pressure and one fuel, or none.
 
+use crate::prefs::Prefs;
 use jamjar_core::air::AirState;
 use jamjar_core::analysis::Engine;
 use jamjar_core::units::Here;
@@ -12,9 +13,14 @@ pub(crate) fn here_of(engine: &Engine, set: &Set, air: impl Iterator<Item = AirS
     Here { station_kpa: (n > 0.0).then(|| sum / n), stoich_afr: engine.stoich_afr(set.fuel_ethanol) }
 }
 
+/// View settings as they hold for a line-up.
+pub(crate) fn on_lineup(prefs: &Prefs, l: &LineUp) -> Prefs {
+    prefs.fitting(&l.vehicle.vehicle.engine).reading(here_of_lineup(l))
+}
+
 /// For a line-up: one picture has one zero, that of its baseline, so that a difference is one of pressures; and a
 /// fuel's own scale only where all its sets burn the same.
-pub(crate) fn here_of_lineup(l: &LineUp) -> Here {
+fn here_of_lineup(l: &LineUp) -> Here {
     let engine = &l.vehicle.vehicle.engine;
     let base = here_of(engine, &l.sets[l.base].set, l.measured[l.base].iter().filter_map(|m| m.air));
     let same = l.sets.iter().all(|s| engine.stoich_afr(s.set.fuel_ethanol) == base.stoich_afr);

@@ -19,7 +19,7 @@ pub(crate) use attached::{AttachedRow, attached_rows, size_words};
 pub(crate) use columns::{ColumnTable, channels, column_rows, units};
 pub(crate) use encode::{Encoding, SetTag};
 pub(crate) use figure::{FigureAsked, around, in_quantity, in_unit, quantity_unit, unit_of};
-pub(crate) use here::{here_of, here_of_lineup};
+pub(crate) use here::{here_of, on_lineup};
 pub(crate) use lanes::{LANES, LaneDef, lane_ids, limit_line, named_with_unit};
 pub(crate) use limit_row::{LimitRow, limit_rows};
 pub(crate) use plan::{KeptRow, PlanRow, kept_rows, plan_rows};

@@ -3,7 +3,7 @@
 
 use super::names::{label_of, name_of};
 use crate::prefs::Prefs;
-use crate::views::common::{Encoding, count, here_of_lineup, in_quantity, quantity_unit};
+use crate::views::common::{Encoding, count, in_quantity, quantity_unit};
 use jamjar_chart::{CurveOf, Gain, Lane, LineUpChart, Panel, Series, Track};
 use jamjar_core::analysis::{Comparison, Corrected, Figure, SetResult};
 use jamjar_core::correction::Correction;
@@ -15,7 +15,7 @@ use jamjar_store::Set;
 use jamjar_workflow::lineup::LineUp;
 use serde_json::json;
 
-/// The chart's view model in the units chosen; `tracks` are the lanes of channels.
+/// The chart's view model in the units chosen, as they hold for this line-up; `tracks` are the lanes of channels.
 pub(crate) fn chart_of(
     l: &LineUp,
     e: &Encoding,
@@ -23,7 +23,6 @@ pub(crate) fn chart_of(
     focus: Option<usize>,
     tracks: Vec<Track>,
 ) -> LineUpChart {
-    let prefs = &prefs.fitting(&l.vehicle.vehicle.engine).reading(here_of_lineup(l));
     let sets: Vec<&Set> = l.sets.iter().map(|s| &s.set).collect();
     let series = Encoding::rungs(&sets)
         .into_iter()

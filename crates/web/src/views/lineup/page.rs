@@ -15,7 +15,7 @@ use super::tracks::{ChannelTable, LaneLink, channel_tables, lane_links, tracks};
 use crate::prefs::{Prefs, Shown};
 use crate::views::Shell;
 use crate::views::common::{
-    AxisLink, Choice, Encoding, SetTag, Setting, count, here_of_lineup, in_unit, listed_query, same_within,
+    AxisLink, Choice, Encoding, SetTag, Setting, count, in_unit, listed_query, on_lineup, same_within,
     settings, signed, unit_of,
 };
 use askama::Template;
@@ -135,7 +135,7 @@ pub(crate) fn lineup_page(
     asked: &LineUpAsked,
     channels: &Channels,
 ) -> LineUpPage {
-    let prefs = &prefs.fitting(&l.vehicle.vehicle.engine).reading(here_of_lineup(l));
+    let prefs = &on_lineup(prefs, l);
     // Who looks at torque alone is told of torque.
     let asked = &match (prefs.shown, asked.view) {
         (Shown::Torque, Figure::PeakPower) => LineUpAsked { view: Figure::PeakTorque, ..asked.clone() },
