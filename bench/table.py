@@ -90,6 +90,20 @@ def csv_all(binary, python, path):
     yield f"… on {os.cpu_count()} threads", f"{ours['seconds']:.2f} s", f"ours on one {alone['seconds']:.2f} s", f"{alone['seconds'] / ours['seconds']:.2f}×"
 
 
+def limits(binary, python):
+    """All limits of a long pull, and corrections of a fuel table, beside numpy in the same run."""
+    for what, words, reach, key in [
+        ("limits", "38 limits on a pull of 60 s, 40 channels at 1 kHz", "10 ms", "worst"),
+        ("cells", "fuel table of 10 × 26 from a million samples, with confidence", "50 ms", "hits"),
+    ]:
+        pairs = [(run(binary, what), run(python, f"bench/peers/{what}.py", OMP_NUM_THREADS="1", OPENBLAS_NUM_THREADS="1")) for _ in range(3)]
+        ours, peer = sorted(pairs, key=lambda p: p[1]["seconds"] / p[0]["seconds"])[1]
+        gap = max(abs(a - b) / max(abs(b), 1.0) for a, b in zip(ours[key], peer[key]))
+        assert gap < 1e-6, f"{what} differ by up to {gap}"
+        beside = f"numpy {1000 * peer['seconds']:.0f} ms" + ("" if what == "limits" else ", hits and means alone")
+        yield f"{words} ({reach} wanted)", f"{1000 * ours['seconds']:.1f} ms", beside, f"{peer['seconds'] / ours['seconds']:.1f}×"
+
+
 class Server:
     def __init__(self, data):
         self.process = subprocess.Popen(
@@ -192,7 +206,7 @@ def main():
     binary, work, *jobs = sys.argv[1:]
     python = f"{work}/venv/bin/python"
     print("| what | Jamjar | beside | ratio or wish |\n|---|---|---|---|", flush=True)
-    for part in (analysis(binary, python, jobs), csv(binary, python, f"{work}/wide.csv"), csv_all(binary, python, f"{work}/wide.csv"), pages(f"{work}/data")):
+    for part in (analysis(binary, python, jobs), csv(binary, python, f"{work}/wide.csv"), csv_all(binary, python, f"{work}/wide.csv"), limits(binary, python), pages(f"{work}/data")):
         for row in part:
             print("| " + " | ".join(row) + " |", flush=True)
 

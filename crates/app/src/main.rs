@@ -137,6 +137,10 @@ enum Command {
         /// Days of the study of coverage; the other studies are scaled from it.
         #[arg(long, default_value_t = 200)]
         days: usize,
+        /// One study alone, as rows of its table: `fitted` (best spark, fuel cells, delays, cylinders) or `hidden`
+        /// (crossings that are hidden; five recordings a day).
+        #[arg(long, value_parser = ["fitted", "hidden"])]
+        only: Option<String>,
         /// Print JSON.
         #[arg(long)]
         json: bool,
@@ -240,7 +244,10 @@ fn main() -> ExitCode {
             let asked = commands::recorder::Asked { scenario, seed, every_s: every, pulls, only };
             commands::recorder::run(&folder, &asked)
         }
-        Command::Validate { days, json, out } => commands::validate::validate(days, json, out),
+        Command::Validate { days, only, json, out } => match only {
+            Some(study) => commands::validate::only(&study, days),
+            None => commands::validate::validate(days, json, out),
+        },
         Command::Fuzz { inputs, seed } => commands::fuzz::run(inputs, seed),
         Command::Calc { name, json: _ } => commands::calc::run(&name),
     }

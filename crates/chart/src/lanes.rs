@@ -57,6 +57,9 @@ const RIGHT: f64 = 128.0;
 const LABEL_LETTERS: f64 = 21.0;
 const LANE: f64 = 68.0;
 const GAP: f64 = 8.0;
+/// Pixels of one column at most; a column keeps its extremes, so a wider one loses nothing but the order of
+/// samples closer than a line is thick.
+const COLUMN: f64 = 2.0;
 /// Rows that the words of marks may stand in.
 const MARK_ROWS: usize = 3;
 
@@ -177,7 +180,7 @@ impl TraceChart {
 
     /// What the cursor reads: each lane's lines as drawn, values to five digits. JSON for the page's script.
     pub fn data(&self) -> String {
-        let columns = (WIDTH - LEFT - RIGHT) as usize;
+        let columns = ((WIDTH - LEFT - RIGHT) / COLUMN) as usize;
         let mut out = String::from("[");
         for (i, lane) in self.lanes.iter().enumerate() {
             for (k, l) in lane.lines.iter().enumerate() {
@@ -202,7 +205,7 @@ impl TraceChart {
     }
 
     fn draw_lane(&self, s: &mut String, lane: &TraceLane, y0: f64, x: &Scale, paint: Paint) {
-        let columns = (WIDTH - LEFT - RIGHT) as usize;
+        let columns = ((WIDTH - LEFT - RIGHT) / COLUMN) as usize;
         let lines: Vec<(&LaneLine, Vec<(f64, f64)>)> = lane
             .lines
             .iter()

@@ -1,5 +1,6 @@
 //! View models to SVG: one renderer for page, report and download. Strings in, strings out.
 
+mod front;
 mod hatch;
 mod jar;
 mod lanes;
@@ -8,14 +9,19 @@ mod paint;
 mod scale;
 mod spark;
 mod svg;
+mod sweep;
 mod timeline;
+mod under_limit;
 mod waterfall;
 
+pub use front::{Front, FrontMark};
 pub use hatch::LimitLine;
 pub use jar::{Jar, jar_svg};
 pub use lanes::{LaneLine, TraceChart, TraceLane};
 pub use lineup::{CurveOf, Gain, Lane, LineUpChart, Panel, Series, Track, TrackLine, lineup_svg};
 pub use paint::{Dash, Paint, Tone};
 pub use spark::spark_svg;
+pub use sweep::{SweepChart, SweepMark};
 pub use timeline::{Timeline, TimelineSeries, TimelineSet};
+pub use under_limit::{PullLine, UnderLimit};
 pub use waterfall::{Waterfall, WaterfallStep, waterfall_svg};

@@ -19,6 +19,11 @@ impl Scale {
         self.p0 + (v - self.d0) / (self.d1 - self.d0) * (self.p1 - self.p0)
     }
 
+    /// The value at a place.
+    pub(crate) fn value(&self, p: f64) -> f64 {
+        self.d0 + (p - self.p0) / (self.p1 - self.p0) * (self.d1 - self.d0)
+    }
+
     /// Round values inside the data range, about `wanted` of them.
     pub(crate) fn ticks(&self, wanted: usize) -> Vec<f64> {
         let step = round_step((self.d1 - self.d0) / wanted.max(1) as f64);

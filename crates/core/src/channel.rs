@@ -150,7 +150,51 @@ pub const KINDS: &[Kind] = &[
     kind("spark_cut", "spark cut", "", 0.0, 1.0),
 ];
 
+/// Units that a name of no kind may end in: what a person computes says so what it is in.
+const ENDINGS: &[(&str, &str)] = &[
+    ("_kpa", "kPa"),
+    ("_mpa", "MPa"),
+    ("_percent", "%"),
+    ("_deg", "°"),
+    ("_degc", "°C"),
+    ("_k", "K"),
+    ("_rpm", "rpm"),
+    ("_g_s", "g/s"),
+    ("_ms", "ms"),
+    ("_us", "µs"),
+    ("_nm", "N·m"),
+    ("_kw", "kW"),
+    ("_km_h", "km/h"),
+    ("_lambda", "λ"),
+];
+
 impl Channel {
+    /// The name of a channel computed by a person, from what they call it and its unit: "drive over boost" in kPa is
+    /// `drive_over_boost_kpa`.
+    ///
+    /// # Errors
+    /// [`BadChannel`] when nothing is left of the words.
+    pub fn named(words: &str, unit: &str) -> Result<Self, BadChannel> {
+        let mut name = String::new();
+        for c in words.trim().to_lowercase().chars() {
+            match c {
+                'a'..='z' | '0'..='9' => name.push(c),
+                'λ' => name.push_str("lambda"),
+                _ if name.ends_with('_') || name.is_empty() => {}
+                _ => name.push('_'),
+            }
+        }
+        let name = name.trim_end_matches('_');
+        let ending = ENDINGS.iter().find(|e| e.1 == unit.trim()).map_or("", |e| e.0);
+        let full = if name.ends_with(ending) { name.to_owned() } else { format!("{name}{ending}") };
+        Self::new(full).map_err(|_| BadChannel { name: words.to_owned() })
+    }
+
+    /// The unit a name of no kind ends in, and where.
+    fn ending(&self) -> Option<&'static (&'static str, &'static str)> {
+        ENDINGS.iter().find(|e| self.0.len() > e.0.len() && self.0.ends_with(e.0))
+    }
+
     /// Wraps a canonical name.
     ///
     /// # Errors
@@ -185,9 +229,9 @@ impl Channel {
             .or_else(|| KINDS.iter().find(|k| k.name == stem && k.numbered))
     }
 
-    /// Canonical unit; empty when the kind is not known.
+    /// Canonical unit; of a name of no kind the one it ends in, else empty.
     pub fn unit(&self) -> &'static str {
-        self.kind().map_or("", |k| k.unit)
+        self.kind().map_or_else(|| self.ending().map_or("", |e| e.1), |k| k.unit)
     }
 
     /// Words for a person: "λ 1", "exhaust temperature 2".
@@ -195,7 +239,10 @@ impl Channel {
         match (self.kind(), self.0.rsplit_once('_')) {
             (Some(k), Some((_, n))) if k.numbered => format!("{} {n}", k.label),
             (Some(k), _) => k.label.to_owned(),
-            (None, _) => self.0.replace('_', " "),
+            (None, _) => {
+                let words = self.ending().map_or(self.0.as_str(), |e| &self.0[..self.0.len() - e.0.len()]);
+                words.replace('_', " ")
+            }
         }
     }
 }
@@ -237,6 +284,18 @@ mod tests {
         assert_eq!(c.label(), "exhaust temperature 3");
         assert_eq!(Channel::new("lambda_target").unwrap().kind().unwrap().name, "lambda_target");
         assert!(Channel::new("engine_speed_2").unwrap().kind().is_none());
+    }
+
+    #[test]
+    fn a_name_of_no_kind_says_its_unit_at_its_end() {
+        let c = Channel::named("Drive − boost", "kPa").unwrap();
+        assert_eq!((c.as_str(), c.unit(), c.label().as_str()), ("drive_boost_kpa", "kPa", "drive boost"));
+        let ratio = Channel::named("Back pressure : boost", "").unwrap();
+        assert_eq!((ratio.as_str(), ratio.unit()), ("back_pressure_boost", ""));
+        assert_eq!(Channel::named("spread λ", "λ").unwrap().label(), "spread");
+        assert!(Channel::named(" − ", "kPa").is_err());
+        assert_eq!(Channel::new("oil_deg").unwrap().unit(), "°");
+        assert_eq!(Channel::new("lambda_1").unwrap().label(), "λ 1", "known kinds keep their words");
     }
 
     #[test]

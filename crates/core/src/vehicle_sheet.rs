@@ -1,6 +1,7 @@
 //! The sheet of a vehicle: what it is, how it drives, what its papers promise.
 
 use crate::bounds::{Bound, OutOfRange};
+use crate::computed::Computed;
 use crate::driven::Driven;
 use crate::gears::Gears;
 use serde::{Deserialize, Serialize};
@@ -58,6 +59,9 @@ pub struct VehicleSheet {
     pub driven: Option<Driven>,
     /// What limits it, in words.
     pub limits_it: String,
+    /// Channels the shop computes from those that are measured.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub computed: Vec<Computed>,
 }
 
 impl VehicleSheet {

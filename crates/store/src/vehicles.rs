@@ -83,10 +83,10 @@ async fn records(c: &mut AsyncMysqlConnection, rows: Vec<Row>) -> Result<Vec<Veh
             let limits: Result<Vec<Limit>, StoreError> =
                 definitions.iter().filter(|(id, _)| *id == r.id).map(|(_, d)| limit(d)).collect();
             let sheet: VehicleSheet = serde_json::from_str(&r.sheet).map_err(damaged)?;
-            let gears = sheet.as_gears();
+            let (gears, computed) = (sheet.as_gears(), sheet.computed.clone());
             Ok(VehicleRecord {
                 id: r.id,
-                vehicle: Vehicle { name: r.name, engine, dyno, gears },
+                vehicle: Vehicle { name: r.name, engine, dyno, gears, computed },
                 limits: limits?,
                 sheet,
                 demo: r.demo,

@@ -325,6 +325,55 @@
   document.addEventListener("htmx:afterSettle", () => { if ($("[data-lanes]") && !$(".readout")) lanes(); });
   addEventListener("popstate", () => { if ($("[data-lanes]")) location.reload(); });
 
+  // A limit drawn over its pulls: a click sets a place, a drag moves it, Shift and a click take it away.
+  const places = (text) => text.includes(" at ")
+    ? text.split(/, |;/).map((p) => p.split(" at ").map((v) => parseFloat(v.replace(",", ".")))).filter((p) => p.every(Number.isFinite)).map(([v, x]) => [x, v])
+    : [];
+  const asCurve = (points) => points.sort((a, b) => a[0] - b[0]).map(([x, v]) => `${v} at ${x}`).join(", ");
+  addEventListener("pointerdown", (e) => {
+    const svg = e.target.closest?.("svg.under"), field = $("[data-threshold]");
+    if (!svg || !field || e.button) return;
+    e.preventDefault();
+    const pair = (name) => svg.dataset[name].split(" ").map(Number);
+    const [px, xs, py, ys] = ["px", "x", "py", "y"].map(pair);
+    const box = svg.getBoundingClientRect(), wide = svg.viewBox.baseVal.width / box.width;
+    const round = (v, span) => Number(v.toPrecision(Math.max(2, Math.ceil(Math.log10(Math.abs(v) / Math.abs(span) + 1)) + 2)));
+    const at = (ev) => {
+      const sx = (ev.clientX - box.left) * wide, sy = (ev.clientY - box.top) * wide;
+      const x = xs[0] + ((sx - px[0]) / (px[1] - px[0])) * (xs[1] - xs[0]);
+      const v = ys[0] + ((sy - py[0]) / (py[1] - py[0])) * (ys[1] - ys[0]);
+      const step = (xs[1] - xs[0]) > 1000 ? 50 : 5;
+      return [Math.round(x / step) * step, round(v, ys[1] - ys[0])];
+    };
+    const points = places(field.value);
+    if (!points.length) {
+      const v = parseFloat(field.value.replace(",", "."));
+      if (Number.isFinite(v)) points.push([Math.floor(xs[0] / 50) * 50, v], [Math.ceil(xs[1] / 50) * 50, v]);
+    }
+    const where = at(e), near = (p) => Math.abs(p[0] - where[0]) / (xs[1] - xs[0]);
+    let held = points.filter((p) => near(p) < 0.02).sort((a, b) => near(a) - near(b))[0];
+    if (held && e.shiftKey) {
+      points.splice(points.indexOf(held), 1);
+      field.value = points.length > 1 ? asCurve(points) : String(points[0]?.[1] ?? "");
+      field.dispatchEvent(new Event("change", { bubbles: true }));
+      return;
+    }
+    if (!held) points.push(held = where);
+    const put = (ev) => {
+      const [x, v] = at(ev);
+      if (points.every((p) => p === held || p[0] !== x)) held[0] = x;
+      held[1] = v;
+      field.value = points.length > 1 ? asCurve(points) : String(v);
+    };
+    put(e);
+    const done = () => {
+      removeEventListener("pointermove", put);
+      field.dispatchEvent(new Event("change", { bubbles: true }));
+    };
+    addEventListener("pointermove", put);
+    addEventListener("pointerup", done, { once: true });
+  });
+
   // The search goes on where its text ends.
   const ask = $("[data-ask]");
   if (ask) ask.setSelectionRange(ask.value.length, ask.value.length);

@@ -32,9 +32,9 @@ const MAP_LIMIT: usize = 64 << 20;
 /// Every route.
 pub fn router(state: AppState) -> Router {
     use pages::{
-        archive, attachments, catalogue, cell_day, cell_now, custody, days, erase, imports, kept, lasting,
-        lineup, prints, pulls, reading, right, running, search, settings, sheet, starting, vehicles,
-        workshop,
+        archive, attachments, catalogue, cell_day, cell_now, custody, days, erase, fuel, fuel_table, imports,
+        kept, lasting, limits, lineup, margins, prints, pulls, reading, right, running, search, settings,
+        sheet, starting, vehicles, workshop,
     };
     Router::new()
         .route("/", get(workshop::show))
@@ -58,6 +58,13 @@ pub fn router(state: AppState) -> Router {
         .route("/vehicles/{id}/sheet", post(vehicles::sheet))
         .route("/vehicles/{id}/builds", post(vehicles::build))
         .route("/vehicles/{id}/limits", post(vehicles::limits))
+        .route("/vehicles/{id}/limits/edit", get(limits::show))
+        .route("/vehicles/{id}/limits/preview", post(limits::preview))
+        .route("/fuel-table", get(fuel_table::show).post(fuel_table::make))
+        .route("/sets/{id}/fuel", get(fuel::show).post(fuel::apply))
+        .route("/sets/{id}/fuel.csv", get(fuel::csv))
+        .route("/vehicles/{id}/margins", get(margins::show))
+        .route("/vehicles/{id}/computed", get(limits::computed).post(limits::keep_computed))
         .route("/vehicles/{id}/template", get(starting::show).post(starting::keep))
         .route("/files/{id}", get(custody::file))
         .route("/cells/{id}", get(right::cell_show).post(right::cell_edit))

@@ -6,6 +6,7 @@ mod common;
 mod deciding;
 mod driver;
 mod lineup;
+mod margins;
 mod reading;
 mod record;
 mod right;

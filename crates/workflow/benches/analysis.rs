@@ -4,6 +4,11 @@
 
 use jamjar_core::analysis::Figure;
 use jamjar_core::channel::Channel;
+use jamjar_core::fuelling::cells::{Rules, Sample, corrections};
+use jamjar_core::limits::{Limit, Sources, evaluate};
+use jamjar_core::log::Recording;
+use jamjar_core::pull::align::Alignment;
+use jamjar_core::pull::span::{EndedBy, PullKind, PullSpan};
 use jamjar_formats::{Mapping, Rule, read_log};
 use jamjar_workflow::job;
 use std::path::{Path, PathBuf};
@@ -75,12 +80,80 @@ fn csv(path: &Path, mapping: &Mapping) -> serde_json::Value {
     serde_json::json!({"seconds": seconds, "rows": log.t.len(), "channels": log.channels.len(), "sum": sums})
 }
 
+/// A pull of 60 s with 40 channels at 1 kHz: numbers anybody can make again.
+fn long_pull() -> (Recording, Vec<Limit>) {
+    let n = 60_000;
+    let t: Vec<f64> = (0..n).map(|i| f64::from(i) * 1e-3).collect();
+    let mut log = Recording { t, ..Recording::default() };
+    let name = |k: usize| Channel::new(format!("made_{k}")).unwrap();
+    let full = |i: i32| (5_000..55_000).contains(&i);
+    let mut put = |c: Channel, f: &dyn Fn(i32) -> f64| log.channels.insert(c, (0..n).map(f).collect());
+    put(Channel::new("throttle").unwrap(), &|i| if full(i) { 100.0 } else { 10.0 });
+    put(Channel::new("engine_speed").unwrap(), &|i| 2000.0 + 0.075 * f64::from(i));
+    let mut limits = Vec::new();
+    for k in 0..38 {
+        put(name(k), &|i| {
+            let i = f64::from(i);
+            100.0 + 20.0 * (i * 1e-4 * (k + 1) as f64).sin() + (i * 12.9898).sin()
+        });
+        let limit = serde_json::json!({
+            "id": format!("l{k}"), "channel": format!("made_{k}"), "direction": "above", "threshold": 500.0,
+            "gate": [{"channel": "throttle", "above": 90}], "sustain_s": 0.2, "caution": 5
+        });
+        limits.push(serde_json::from_value(limit).unwrap());
+    }
+    (log, limits)
+}
+
+/// All limits of a long pull.
+fn limits() -> serde_json::Value {
+    let (log, limits) = long_pull();
+    let alignment = Alignment::single_log();
+    let span = PullSpan {
+        kind: PullKind::SweepUp,
+        from_s: 5.0,
+        to_s: 54.999,
+        from_rpm: 2375.0,
+        to_rpm: 6125.0,
+        ended_by: EndedBy::Lift,
+        plateau_rpm: None,
+        rate: 75.0,
+    };
+    let (seconds, worst) = median(15, || {
+        let sources = Sources::new(&log, None, &alignment, Some(&span));
+        limits.iter().map(|l| evaluate(l, &sources).worst).collect::<Vec<_>>()
+    });
+    serde_json::json!({"seconds": seconds, "worst": worst})
+}
+
+/// Corrections of a table of 10 × 26 from a million samples.
+fn cells() -> serde_json::Value {
+    let x: Vec<f64> = (0..10).map(|i| 1000.0 + 600.0 * f64::from(i)).collect();
+    let y: Vec<f64> = (0..26).map(|i| 20.0 + 8.0 * f64::from(i)).collect();
+    let at = |i: u32| {
+        let i = f64::from(i);
+        Sample {
+            x: 3700.0 + 2600.0 * (i * 3.1e-4).sin(),
+            y: 120.0 + 95.0 * (i * 1.7e-4).sin(),
+            ratio: 1.0 + 0.05 * (i * 7.0e-5).sin() + 0.01 * (i * 12.9898).sin(),
+            t: i * 0.01,
+            pull: 0,
+        }
+    };
+    let samples: Vec<Sample> = (0..1_000_000).map(at).collect();
+    let (seconds, c) = median(9, || corrections(&x, &y, &samples, &Rules::default()).unwrap());
+    let hits: Vec<f64> = c.cells.iter().map(|c| c.hits).collect();
+    serde_json::json!({"seconds": seconds, "hits": hits})
+}
+
 fn main() {
     let args: Vec<String> = std::env::args().skip(1).filter(|a| a != "--bench").collect();
     let out = match args.split_first() {
         Some((what, paths)) if what == "analysis" => {
             analysis(&paths.iter().map(PathBuf::from).collect::<Vec<_>>())
         }
+        Some((what, _)) if what == "limits" => limits(),
+        Some((what, _)) if what == "cells" => cells(),
         Some((what, paths)) if what == "csv" && paths.len() == 1 => {
             csv(Path::new(&paths[0]), &Mapping::default())
         }
@@ -89,7 +162,7 @@ fn main() {
             csv(path, &every_column(path))
         }
         _ => {
-            println!("analysis JOB…, csv FILE, or csv-all FILE; run by bench/run");
+            println!("analysis JOB…, csv FILE, csv-all FILE, limits or cells; run by bench/run");
             return;
         }
     };

@@ -287,6 +287,7 @@ fn measured(rng: &mut Rng, seeds: &Seeds) -> bool {
         engine: jamjar_core::analysis::Engine::default(),
         dyno,
         gears: Default::default(),
+        computed: Vec::new(),
     };
     let limits = crate::limits::starting_points(&vehicle.engine);
     let (shaft, engine) = (log.clone(), std::sync::Arc::new(log));

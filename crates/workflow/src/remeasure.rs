@@ -12,7 +12,7 @@ use jamjar_core::air::AirState;
 use jamjar_core::analysis::{Measured, PullInput, SetInput, Settings, measure_sets, retrace};
 use jamjar_core::log::Recording;
 use jamjar_store::{
-    By, Day, PackedSummary, Pull, SetWithPulls, SheetAir, Store, StoreError, Summary, VehicleRecord,
+    By, Day, PackedSummary, SetWithPulls, SheetAir, Store, StoreError, Summary, VehicleRecord,
 };
 use std::collections::{BTreeMap, HashMap};
 use std::sync::Arc;
@@ -30,11 +30,14 @@ pub(crate) async fn measured(
 ) -> Result<Vec<Vec<Measured>>, WorkflowError> {
     let airs = airs_of(store, sets).await?;
     let keys = MeasureKey::new(&vehicle.vehicle, &vehicle.limits, settings);
-    let key = |s: &SetWithPulls, p: &Pull| keys.of(airs[&s.set.day_id].of(p), p.lag_s);
-    let fresh = |s: &SetWithPulls, (p, known): &(Pull, Summary)| {
-        p.shares.is_some() || (known.algorithm == ALGORITHM_VERSION && known.settings == key(s, p))
+    let fits = |s: &SetWithPulls, keys: &MeasureKey| {
+        let (keys, air) = (keys.under(&input_of(s).factors), &airs[&s.set.day_id]);
+        s.pulls.iter().all(|(p, known)| {
+            let same = || known.settings == keys.of(air.of(p), p.lag_s);
+            p.shares.is_some() || (known.algorithm == ALGORITHM_VERSION && same())
+        })
     };
-    if sets.iter().all(|s| s.pulls.iter().all(|p| fresh(s, p))) {
+    if sets.iter().all(|s| fits(s, &keys)) {
         return Ok(sets
             .iter()
             .map(|s| s.pulls.iter().map(|(_, summary)| summary.measured.clone()).collect())
@@ -43,11 +46,7 @@ pub(crate) async fn measured(
     // Under another filter only the curve is another.
     let unfiltered = Settings { smoothing_s: Settings::default().smoothing_s, ..*settings };
     let usual = MeasureKey::new(&vehicle.vehicle, &vehicle.limits, &unfiltered);
-    let known = |s: &SetWithPulls, (p, known): &(Pull, Summary)| {
-        let key = usual.of(airs[&s.set.day_id].of(p), p.lag_s);
-        p.shares.is_some() || (known.algorithm == ALGORITHM_VERSION && known.settings == key)
-    };
-    if sets.iter().all(|s| s.pulls.iter().all(|p| known(s, p))) {
+    if sets.iter().all(|s| fits(s, &usual)) {
         return retraced(store, sets, vehicle, settings).await;
     }
     let mut inputs = Vec::new();
@@ -61,9 +60,10 @@ pub(crate) async fn measured(
     {
         let mut made: BTreeMap<i64, Vec<(i64, Summary)>> = BTreeMap::new();
         for (s, measured) in sets.iter().zip(&again) {
+            let (keys, air) = (keys.under(&input_of(s).factors), &airs[&s.set.day_id]);
             for ((p, known), m) in s.pulls.iter().zip(measured).filter(|((p, _), _)| p.shares.is_none()) {
-                let summary =
-                    Summary { algorithm: ALGORITHM_VERSION, settings: key(s, p), measured: m.clone() };
+                let settings = keys.of(air.of(p), p.lag_s);
+                let summary = Summary { algorithm: ALGORITHM_VERSION, settings, measured: m.clone() };
                 if *known != summary {
                     made.entry(s.set.day_id).or_default().push((p.id, summary));
                 }
@@ -137,10 +137,16 @@ async fn keep_day(
     let vehicle = store.vehicle(day.vehicle_id).await?;
     let airs = DayAir::of_day(store, day_id).await?;
     let keys = MeasureKey::new(&vehicle.vehicle, &vehicle.limits, &Settings::default());
-    let pulls: HashMap<i64, Pull> =
-        store.sets_of_day(day_id).await?.into_iter().flat_map(|s| s.pulls).map(|(p, _)| (p.id, p)).collect();
-    let still =
-        |(id, s): &(i64, Summary)| pulls.get(id).is_some_and(|p| s.settings == keys.of(airs.of(p), p.lag_s));
+    let now: HashMap<i64, String> = store
+        .sets_of_day(day_id)
+        .await?
+        .iter()
+        .flat_map(|s| {
+            let keys = keys.under(&input_of(s).factors);
+            s.pulls.iter().map(|(p, _)| (p.id, keys.of(airs.of(p), p.lag_s))).collect::<Vec<_>>()
+        })
+        .collect();
+    let still = |(id, s): &(i64, Summary)| now.get(id).is_some_and(|key| s.settings == *key);
     if vehicle.limits != seen.limits || !summaries.iter().all(still) {
         return Ok(());
     }
@@ -300,8 +306,9 @@ async fn after(store: &Store, day: &Day, change: &DayChange) -> Result<Vec<(i64,
             pulls: s.pulls.iter().filter(|(p, _)| p.shares.is_none()).cloned().collect(),
         };
         let input = with_samples(store, &own, &vehicle, &airs, lag).await?;
+        let own_keys = rests_on.under(&input.factors);
         keys.extend(
-            own.pulls.iter().zip(&input.pulls).map(|((p, _), i)| (p.id, rests_on.of(i.air, i.lag_s))),
+            own.pulls.iter().zip(&input.pulls).map(|((p, _), i)| (p.id, own_keys.of(i.air, i.lag_s))),
         );
         inputs.push(input);
     }

@@ -4,6 +4,7 @@
 use crate::error::{WorkflowError, blocking};
 use crate::import::MeasureKey;
 use crate::import::air::DayAir;
+use crate::input::input_of;
 use jamjar_core::ALGORITHM_VERSION;
 use jamjar_core::analysis::Settings;
 use jamjar_store::{Day, Pull, Store, StoreError, Summary, decode_block};
@@ -73,6 +74,7 @@ pub async fn verify(store: &Store) -> Result<Verified, WorkflowError> {
         let keys = MeasureKey::new(&vehicle.vehicle, &vehicle.limits, &Settings::default());
         out.days += 1;
         for s in store.sets_of_day(id).await? {
+            let keys = keys.under(&input_of(&s).factors);
             for (pull, summary) in &s.pulls {
                 out.pulls += 1;
                 check_pull(store, &mut out, &day, &keys, &airs, pull, summary).await?;

@@ -1,7 +1,9 @@
 //! The analysis against the simulator's truth over fixed seeds; the long form is `jamjar validate`.
 #![allow(clippy::unwrap_used, clippy::float_cmp)]
 
-use jamjar_workflow::validate::{coverage, detections, faults, markdown, run, to_json, whole};
+use jamjar_workflow::validate::{
+    coverage, detections, faults, fitted, markdown, never_clear, run, to_json, whole,
+};
 
 #[test]
 fn intervals_hold_the_truth_as_often_as_they_say() {
@@ -44,6 +46,33 @@ fn whole_days_come_back_with_their_lags_and_gains() {
     assert!(w.coverage.value > 0.85, "{:?}", w.coverage);
     assert!(w.bias_again_kw.value.abs() < 0.5, "{:?}", w.bias_again_kw);
     assert!(w.power_share[1] < 0.01 && w.power_share[0] < 0.03, "{:?}", w.power_share);
+}
+
+#[test]
+fn a_crossing_that_is_hidden_is_never_called_clear() {
+    let tried = never_clear::try_all(900, 1).unwrap();
+    assert!(tried.len() >= 500, "{} recordings with a crossing to hide", tried.len());
+    let flattered: Vec<&never_clear::Tried> = tried.iter().filter(|t| t.flattered()).collect();
+    assert!(
+        flattered.is_empty(),
+        "{} of {}: {:#?}",
+        flattered.len(),
+        tried.len(),
+        &flattered[..flattered.len().min(12)]
+    );
+}
+
+#[test]
+fn what_is_fitted_holds_what_was_planted_as_often_as_it_says() {
+    let claims = fitted::study(400);
+    let of = |start: &str| claims.iter().find(|c| c.name.starts_with(start)).unwrap();
+    let mbt = of("the interval of the best spark").found.value;
+    assert!((0.92..=0.98).contains(&mbt), "{mbt}");
+    let cells = of("a cell's confidence").found.value;
+    assert!((0.92..=0.985).contains(&cells), "{cells}");
+    assert!(of("the delay of a probe").found.value > 0.95);
+    let lean = of("a cylinder that is lean");
+    assert!(lean.found.value > 0.9 && lean.false_alarms.unwrap().value < 0.08, "{lean:?}");
 }
 
 #[test]

@@ -1,7 +1,7 @@
-//! `jamjar validate --days N`.
+//! `jamjar validate --days N [--only STUDY]`.
 
 use super::bad_input;
-use jamjar_workflow::validate::{markdown, run, to_json};
+use jamjar_workflow::validate::{claim_rows, fitted, markdown, never_clear, run, to_json};
 use std::path::PathBuf;
 use std::process::ExitCode;
 
@@ -22,4 +22,22 @@ pub(crate) fn validate(days: usize, json: bool, out: Option<PathBuf>) -> ExitCod
         println!("{page}");
     }
     ExitCode::SUCCESS
+}
+
+/// Recordings in which a crossing is hidden, for each day asked for.
+const HIDDEN_A_DAY: usize = 5;
+
+/// One study alone.
+pub(crate) fn only(study: &str, days: usize) -> ExitCode {
+    let claims = match study {
+        "fitted" => Ok(fitted::study(days)),
+        _ => never_clear::study(days * HIDDEN_A_DAY),
+    };
+    match claims {
+        Ok(c) => {
+            println!("{}", claim_rows(&c));
+            ExitCode::SUCCESS
+        }
+        Err(e) => bad_input(e),
+    }
 }

@@ -18,9 +18,9 @@ pub use given::{
     SetInput, Settings, TypedPeaks, Usual, Vehicle,
 };
 pub use measured::{
-    Beside, ChannelSummary, Coupling, CouplingKind, Dip, Event, Happened, Lane, MeasureError, Measured,
-    Printed, RatioSource, RawGrid, Recorder, Sensor, belt, coupling, events, find_dips, measure,
-    measure_sets, measure_sets_unless, own_bounds, retrace,
+    Beside, ChannelSummary, Coupling, CouplingKind, Dip, Event, Happened, JudgedAgain, Lane, MeasureError,
+    Measured, Printed, RatioSource, RawGrid, Recorder, Sensor, belt, coupling, events, find_dips,
+    judge_again, measure, measure_sets, measure_sets_unless, own_bounds, retrace,
 };
 pub use set::{
     ChannelFigures, ChannelOnGrid, Corrected, Figure, Level, OtherAxis, SetChannel, SetFigures, SetResult,
@@ -31,8 +31,9 @@ pub use set_vs_set::{
     crossovers, differs, habit_of,
 };
 pub use verdict::{
-    APART_P, AtOutput, AtSpeed, Became, Caveat, Comparison, EffectMatrix, EffectRow, FILLED_WITHIN,
-    FigureComparison, GainOfGains, HollowCompared, NoRatio, NotRead, Now, OfPulls, OwnWindow, PullFinding,
-    UP_TO, Verdict, at_equal_output, at_speeds, compare_all, effect_matrix, find_days, find_pulls,
-    gain_of_gains, hollows_compared, note_pulls, now, own_windows, shared_output,
+    APART_P, AtOutput, AtSpeed, Barred, Became, Candidate, Caveat, Comparison, Danger, EffectMatrix,
+    EffectRow, FILLED_WITHIN, FigureComparison, GainOfGains, HollowCompared, NoRatio, NotRead, Now,
+    OctaneSays, OfPulls, OwnWindow, PullFinding, Recommendation, RunnerUp, UP_TO, Verdict, Wish,
+    at_equal_output, at_speeds, compare_all, dangers, effect_matrix, find_days, find_pulls, gain_of_gains,
+    hollows_compared, note_pulls, now, octane_step, own_windows, recommend, shared_output,
 };

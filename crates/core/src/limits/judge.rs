@@ -6,7 +6,7 @@ use super::sources::Sources;
 use super::traced::Traced;
 use super::why::{Load, Reach, Why};
 use super::windows::{Held, highest_held};
-use super::{holes, knock};
+use super::{holes, knock, parts};
 use crate::pull::held::{BAND_SHARE, MIN_HOLD_S};
 use crate::signal::stuck::{Still, Watched};
 
@@ -46,12 +46,13 @@ pub(super) fn judge(traced: &Traced<'_>, sources: &Sources<'_>) -> Judged {
     }
     let done = |verdict, why: Option<Why>| Judged { verdict, held, over_run: None, why };
     if let Some(why) = holes::hole(traced) {
+        let why = parts::undefined(traced, sources, &why).unwrap_or(why);
         return done(Verdict::CantTell, Some(why));
     }
     if !gated.iter().any(|g| *g) {
         return done(Verdict::NotReached, Some(Why::NeverGated));
     }
-    if let Some(why) = cannot_answer(traced, sources) {
+    if let Some(why) = cannot_answer(traced, sources).or_else(|| parts::cannot_answer(traced, sources)) {
         return done(Verdict::CantTell, Some(why));
     }
     let Some(h) = held else {

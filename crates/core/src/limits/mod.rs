@@ -1,5 +1,6 @@
 //! Limits: what must not be crossed, judged on raw samples, never silently unmeasured.
 
+mod blind;
 mod evaluate;
 mod extent;
 mod gate;
@@ -10,6 +11,7 @@ mod judge;
 mod knock;
 mod lane;
 mod model;
+mod parts;
 mod sources;
 #[cfg(test)]
 mod tests;
@@ -17,6 +19,7 @@ mod traced;
 mod why;
 mod windows;
 
+pub use blind::{Blind, blind_spots};
 pub use evaluate::evaluate;
 pub use extent::{Extent, Extents};
 pub use model::{

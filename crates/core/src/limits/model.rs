@@ -2,8 +2,10 @@
 
 use super::why::Why;
 use crate::channel::Channel;
+use crate::factors::Factors;
 use crate::signal::interp;
 use serde::{Deserialize, Serialize};
+use std::collections::BTreeMap;
 use thiserror::Error;
 
 /// Side on which the limit is crossed.
@@ -120,6 +122,9 @@ pub struct Limit {
     /// and never the reason not to run a map (domain, section 10).
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]
     pub starting_point: bool,
+    /// Values of factors it is for, such as fuel: E85; any of them, of each factor named. Everywhere when empty.
+    #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
+    pub applies_to: BTreeMap<String, Vec<String>>,
 }
 
 /// A limit that makes no sense.
@@ -167,10 +172,23 @@ impl Limit {
             }
             Threshold::Constant(_) => {}
         }
+        if let Some((factor, _)) =
+            self.applies_to.iter().find(|(k, v)| k.trim().is_empty() || v.iter().all(|v| v.trim().is_empty()))
+        {
+            return fail(format!("applies_to.{factor} names nothing it applies to"));
+        }
         if let Some(g) = self.gate.iter().find(|g| g.above.is_none() && g.below.is_none()) {
             return fail(format!("the gate on {} says neither above nor below", g.channel));
         }
         Ok(())
+    }
+
+    /// Whether it is for a configuration. A factor nobody stated could be any of its values: the limit holds then.
+    pub fn applies(&self, factors: &Factors) -> bool {
+        let same = |a: &str, b: &str| a.trim().eq_ignore_ascii_case(b.trim());
+        self.applies_to
+            .iter()
+            .all(|(factor, any)| factors.get(factor).is_none_or(|own| any.iter().any(|v| same(v, own))))
     }
 
     /// The whole margin in channel units; `None` when neither span nor caution is given.

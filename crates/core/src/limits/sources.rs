@@ -3,6 +3,7 @@
 use super::extent::{Extent, Extents};
 use super::model::Clock;
 use crate::channel::Channel;
+use crate::computed::{Formula, Lacking};
 use crate::log::{Recording, Series};
 use crate::pull::align::Alignment;
 use crate::pull::span::PullSpan;
@@ -18,6 +19,9 @@ pub struct Sources<'a> {
     whole: [Option<&'a Recording>; 2],
     /// Samples of the engine computer's log cannot be given to this pull.
     pub(super) foreign: bool,
+    /// How computed channels come about, and what is lacking of those that are not there.
+    pub(super) formulas: &'a [Formula],
+    lacking: &'a [(Channel, Lacking)],
 }
 
 pub(super) enum Lookup {
@@ -43,7 +47,17 @@ impl<'a> Sources<'a> {
         span: Option<&PullSpan>,
     ) -> Self {
         let extents = Extents::of(dyno, ecu, alignment, span);
-        Self { dyno, ecu, alignment, extents, throttle_for_pedal: true, whole: [None, None], foreign: false }
+        Self {
+            dyno,
+            ecu,
+            alignment,
+            extents,
+            throttle_for_pedal: true,
+            whole: [None, None],
+            foreign: false,
+            formulas: &[],
+            lacking: &[],
+        }
     }
 
     /// Beside the parts, the whole recordings: a channel without a value in this pull but elsewhere was
@@ -68,6 +82,37 @@ impl<'a> Sources<'a> {
         self
     }
 
+    /// The recordings carry what a person computes: how, and what is lacking of what they do not carry.
+    #[must_use]
+    pub fn computed(mut self, formulas: &'a [Formula], lacking: &'a [(Channel, Lacking)]) -> Self {
+        (self.formulas, self.lacking) = (formulas, lacking);
+        self
+    }
+
+    /// What is lacking of a computed channel that is not there.
+    pub(super) fn lacking(&self, channel: &Channel) -> Option<&'a Lacking> {
+        self.lacking.iter().find(|l| l.0 == *channel).map(|l| &l.1)
+    }
+
+    /// Whether the whole recordings hold a channel of which this pull has no value.
+    pub(super) fn elsewhere(&self, channel: &Channel) -> bool {
+        self.whole.iter().flatten().any(|l| l.has(channel.as_str()))
+    }
+
+    /// Measured channels behind a computed one, those behind computed parts too; empty for a measured one.
+    pub(super) fn parts(&self, channel: &Channel) -> Vec<Channel> {
+        let Some(at) = self.formulas.iter().position(|f| f.name == *channel) else { return Vec::new() };
+        let logged = self.ecu.iter().flat_map(|e| e.channels.keys()).chain(self.dyno.channels.keys());
+        let mut out = Vec::new();
+        for c in self.formulas[at].channels(logged) {
+            // Each builds on those before it alone, so this ends.
+            let below =
+                if self.formulas[..at].iter().any(|f| f.name == c) { self.parts(&c) } else { Vec::new() };
+            if below.is_empty() { out.push(c) } else { out.extend(below) }
+        }
+        out
+    }
+
     /// When the pull ran on each clock.
     pub fn extents(&self) -> Extents {
         self.extents
@@ -85,6 +130,12 @@ impl<'a> Sources<'a> {
             Clock::Ecu => self.extents.ecu,
             Clock::Dyno => self.extents.dyno,
         }
+    }
+
+    /// When the pull ran, on the clock that knows; the dyno's log where neither does.
+    pub(super) fn ran(&self) -> [f64; 2] {
+        let seen = self.extents.ecu.or(self.extents.dyno).map(Extent::ends);
+        seen.or_else(|| self.dyno.span().map(|(a, b)| [a, b])).unwrap_or([0.0, 0.0])
     }
 
     /// First and last time of the log on a clock, s.

@@ -6,6 +6,7 @@ use super::model::{Clock, Limit, LimitOutcome, Threshold, Verdict};
 use super::sources::{Home, Lookup, Sources};
 use super::why::{Wanted, Why};
 use crate::channel::Channel;
+use crate::computed::Lacking;
 use crate::log::Series;
 
 /// One limit laid over the raw samples of one pull: what is judged, where the gate is open, where the
@@ -41,6 +42,23 @@ pub fn trace<'l>(limit: &'l Limit, sources: &Sources<'_>) -> Result<Traced<'l>, 
     };
     let misaligned =
         |channel: &Channel| blank(Verdict::CantTell, Why::NotAligned { channel: channel.clone() });
+    // What is computed and not there lacks one of its parts: that one is named.
+    let computed = |channel: &Channel| sources.formulas.iter().any(|f| f.name == *channel);
+    let missing = |channel: &Channel, wanted| match sources.lacking(channel) {
+        // All its parts are there, and nowhere has the arithmetic an answer.
+        None if computed(channel) => {
+            let [from, to] = sources.ran();
+            let why = Why::Undefined { channel: channel.clone(), from_s: from, missing_s: to - from };
+            blank(Verdict::CantTell, why)
+        }
+        None => absent(channel, wanted),
+        Some(Lacking::NotAligned(part)) => misaligned(part),
+        Some(Lacking::Channel(part)) if sources.elsewhere(part) => {
+            blank(Verdict::CantTell, Why::NotInPull { channel: part.clone() })
+        }
+        Some(Lacking::Channel(part)) => absent(part, Wanted::Computed),
+        Some(Lacking::Family(kind)) => absent(&Channel::known(kind), Wanted::Computed),
+    };
     let (clock, s) = match sources.home(&limit.channel) {
         Home::Found(Clock::Ecu, _) | Home::Elsewhere(Clock::Ecu) if sources.foreign => {
             return Err(blank(Verdict::CantTell, Why::WhichPull));
@@ -49,10 +67,10 @@ pub fn trace<'l>(limit: &'l Limit, sources: &Sources<'_>) -> Result<Traced<'l>, 
         Home::Elsewhere(_) => {
             return Err(blank(Verdict::CantTell, Why::NotInPull { channel: limit.channel.clone() }));
         }
-        Home::Absent => return Err(absent(&limit.channel, Wanted::ItIsJudged)),
+        Home::Absent => return Err(missing(&limit.channel, Wanted::ItIsJudged)),
     };
     let gate = Gate::bind(limit, sources, clock).map_err(|e| match e {
-        NoGate::Absent(c) => absent(&c, Wanted::Gate),
+        NoGate::Absent(c) => missing(&c, Wanted::Gate),
         NoGate::Misaligned(c) => misaligned(&c),
     })?;
     let mut open = gate.reader();
@@ -63,7 +81,7 @@ pub fn trace<'l>(limit: &'l Limit, sources: &Sources<'_>) -> Result<Traced<'l>, 
         Threshold::Curve { over, .. } => {
             let axis = match sources.beside(over.as_str(), clock) {
                 Lookup::Found(series) => series,
-                Lookup::Absent => return Err(absent(over, Wanted::Curve)),
+                Lookup::Absent => return Err(missing(over, Wanted::Curve)),
                 Lookup::Misaligned => return Err(misaligned(over)),
             };
             let mut at = axis.reader();
@@ -78,6 +96,19 @@ pub fn trace<'l>(limit: &'l Limit, sources: &Sources<'_>) -> Result<Traced<'l>, 
 }
 
 impl Traced<'_> {
+    /// Samples inside the gate over another channel: place and value, in order of time.
+    pub fn points(&self, over: &str, sources: &Sources<'_>) -> Vec<(f64, f64)> {
+        let Some(axis) = sources.found(over, self.clock).or_else(|| self.speed.clone()) else {
+            return Vec::new();
+        };
+        let mut at = axis.reader();
+        let inside = |t: f64| self.extent.is_none_or(|e| t >= e.from && t <= e.to);
+        (0..self.s.len())
+            .filter(|&i| self.gated[i] && inside(self.s.t[i]))
+            .filter_map(|i| Some((at.at(self.s.t[i])?, self.s.v[i])))
+            .collect()
+    }
+
     /// Whether times here are on the engine computer's clock.
     pub fn on_ecu_clock(&self) -> bool {
         self.clock == Clock::Ecu

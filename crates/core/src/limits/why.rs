@@ -13,6 +13,8 @@ pub enum Wanted {
     Gate,
     /// The threshold curve lies over it.
     Curve,
+    /// What the limit judges is computed from it.
+    Computed,
 }
 
 /// How long a slow sensor was given.
@@ -75,6 +77,8 @@ pub enum Why {
     NoWholePull { channel: Channel },
     /// It ends before the pull: the log itself, or the channel's values.
     EndsEarly { channel: Channel, until_s: f64, pull_until_s: f64, log_ends: bool, missing_s: f64 },
+    /// What is computed has no value while the gate held, although all its parts do: a division by nothing.
+    Undefined { channel: Channel, from_s: f64, missing_s: f64 },
     /// It has a hole while the gate held.
     Hole { channel: Channel, missing_s: f64, from_s: f64, longest_s: f64 },
     /// A channel of the gate is blank.

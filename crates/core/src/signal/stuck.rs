@@ -77,6 +77,10 @@ struct Liveliness {
     longest: usize,
 }
 
+/// Noise of this many steps that bends the other way from sample to sample in this share of places is noise on any
+/// slope (our choice: rounding alone makes less than half a step, white noise flips in three of four).
+const NOISE_STEPS: f64 = 1.0;
+const FLIPS: f64 = 0.5;
 /// A standstill is this many times as long as any other (our choice).
 const OUTLASTS: usize = 4;
 
@@ -117,6 +121,9 @@ impl Liveliness {
             return none;
         }
         let share = turns as f64 / bends.len() as f64;
+        // On a slope nothing turns, and yet noise shows: it bends to and fro, a smooth curve to one side.
+        let flips: usize = parts.iter().map(|p| to_and_fro(p)).sum();
+        let flips = flips as f64 / bends.len() as f64;
         // Second differences of white noise have six times its variance.
         let sd = median_in_place(&mut bends) / (0.6745 * 6.0_f64.sqrt());
         // Noise of the size of a step repeats more often where its middle lies on a step than elsewhere.
@@ -124,7 +131,7 @@ impl Liveliness {
             if sd >= 0.5 * step { Normal::standard().cdf(0.5 * step / sd).mul_add(2.0, -1.0) } else { 0.0 };
         Self {
             repeat: (same as f64 / pairs.max(1) as f64).max(by_step).clamp(0.03, 1.0),
-            noisy: share >= 0.1,
+            noisy: share >= 0.1 || sd >= NOISE_STEPS * step && flips >= FLIPS,
             longest,
         }
     }
@@ -135,6 +142,12 @@ impl Liveliness {
             && samples >= OUTLASTS * self.longest
             && (samples as f64 - 1.0) * self.repeat.ln() < chance.ln()
     }
+}
+
+/// Places where a line bends the other way than just before.
+fn to_and_fro(v: &[f64]) -> usize {
+    let bend = |w: &[f64]| w[2] - 2.0 * w[1] + w[0];
+    v.windows(4).filter(|w| bend(&w[..3]) * bend(&w[1..]) < 0.0).count()
 }
 
 /// One channel over one pull, with the engine speed on the same clock.
@@ -173,8 +186,8 @@ impl Watched<'_> {
     /// difference between a closed throttle and an open one.
     ///
     /// # Formula
-    /// Frozen by noise: `q^(m−1) < 10⁻⁶`, `m ≥ 4·m_max` and the second differences turn in a tenth of the
-    /// places at least. Frozen by slope: `|b|·Δn ≥ 3·δ` with `b = Σ(nᵢ−n̄)(vᵢ−v̄) / Σ(nᵢ−n̄)²`.
+    /// Frozen by noise: `q^(m−1) < 10⁻⁶`, `m ≥ 4·m_max` and the channel turns in a tenth of the places at
+    /// least, or bends to and fro in half of them by noise of a step or more. Frozen by slope: `|b|·Δn ≥ 3·δ` with `b = Σ(nᵢ−n̄)(vᵢ−v̄) / Σ(nᵢ−n̄)²`.
     ///
     /// where
     /// - `m`: samples of the standstill; `m_max`: longest standstill elsewhere;
@@ -221,7 +234,8 @@ impl Watched<'_> {
         if self.kind.rest == Rest::Regulated {
             return self.never_moved() && moved >= SWEPT_RPM && seconds > after;
         }
-        if seconds <= after || moved < EXCITED_RPM {
+        // Through the lift and on at the same value is one standstill.
+        if self.widest(still).seconds(t) <= after || moved < EXCITED_RPM {
             return false;
         }
         match self.slope(still, rest_rpm) {

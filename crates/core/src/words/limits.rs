@@ -268,6 +268,7 @@ pub fn why(w: &Why) -> String {
                 Wanted::ItIsJudged => "",
                 Wanted::Gate => ", so the gate cannot be judged",
                 Wanted::Curve => ", so the threshold curve cannot be read",
+                Wanted::Computed => ", so it cannot be computed",
             };
             format!("{} was not logged{so}", channel.label())
         }
@@ -283,6 +284,9 @@ pub fn why(w: &Why) -> String {
         Why::Hole { channel, missing_s, from_s, longest_s } => {
             let label = channel.label();
             format!("{label} has no value for {missing_s:.2} s inside the gate, from {from_s:.2} s: longer than {longest_s:.2} s")
+        }
+        Why::Undefined { channel, from_s, missing_s } => {
+            format!("{} has no answer for {missing_s:.2} s from {from_s:.2} s: what it divides by is nothing there", channel.label())
         }
         Why::GateBlank { from_s } => format!("the gate cannot be judged from {from_s:.2} s: a channel it needs is blank there"),
         Why::NeverGated => "the gate was never true".into(),

@@ -10,14 +10,17 @@ mod coupling;
 mod events;
 mod factors;
 mod findings;
+mod fuelling;
 mod held_against;
 mod limits;
 mod now;
+mod recommend;
 mod refusal;
 mod sensors;
 mod several;
 #[cfg(test)]
 mod tests;
+mod under_limit;
 
 pub use caveats::{caveat, settled};
 pub use comparison::{
@@ -29,6 +32,10 @@ pub use coupling::{belt_sentence, coupling_sentence};
 pub use events::{event, event_short};
 pub use factors::hazard;
 pub use findings::{applied_words, finding, unit_doubt};
+pub use fuelling::{
+    adapts_sentence, cells_sentence, cylinders_sentence, mixture_seen, octane_sentence, recorded_spark,
+    sweep_sentence,
+};
 pub use held_against::{
     ChannelWords, effect_sentence, equal_output_sentence, hollow_sentence, not_read, own_window_sentence,
     row_name,
@@ -38,9 +45,11 @@ pub use limits::{
     threshold_text, tightest, verdict_line, why,
 };
 pub use now::{now_sentence, now_word};
+pub use recommend::{About, Clause, recommendation};
 pub use refusal::refusal;
 pub use sensors::sensors_differ;
 pub use several::{GainOn, several_sentence};
+pub use under_limit::{Said, would_flag};
 
 use crate::units::{PowerUnit, Units};
 

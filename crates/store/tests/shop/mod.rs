@@ -47,6 +47,7 @@ pub(crate) fn vehicle() -> Vehicle {
             rotating_inertia_kg_m2: None,
         },
         gears: Default::default(),
+        computed: Vec::new(),
     }
 }
 

@@ -119,6 +119,7 @@ fn vehicle_of(f: &NewDayForm) -> Result<NewVehicle, Wrong> {
         engine,
         dyno: Dyno { kind, overall_ratio, inertia_kg_m2, rotating_inertia_kg_m2: None },
         gears: Default::default(),
+        computed: Vec::new(),
     };
     let limits = jamjar_workflow::limits::starting_points(&vehicle.engine);
     Ok(NewVehicle { vehicle, limits, sheet: VehicleSheet::default(), demo: false })

@@ -1,13 +1,16 @@
 //! Limits as a form: rows by index, one blank row for a new one.
 
 use crate::seen::mark;
-use crate::typed::{number, value_of};
+use crate::typed::{blank_or, number, value_of};
+use crate::views::FACTORS;
 use jamjar_core::channel::Channel;
 use jamjar_core::limits::{Direction, GateTerm, Limit, Severity, Threshold};
-use std::collections::HashMap;
+use std::collections::{BTreeMap, HashMap};
 
 /// Most limits of a vehicle.
 const MOST: usize = 60;
+/// Most conditions of one.
+const MOST_GATES: usize = 8;
 
 /// `0.9`, or `880 at 1000, 940 at 4000` over a channel; each value may have a unit behind it.
 pub(super) fn threshold(of: &Channel, text: &str, over: &str, what: &str) -> Result<Threshold, String> {
@@ -112,7 +115,56 @@ pub(crate) fn changes(f: &HashMap<String, String>, held: &[Limit]) -> Result<Cha
     Ok(out)
 }
 
-/// One row; what the form does not show (the span) is kept from the limit it was.
+/// A form's first limit as it would be kept, whoever else has changed it.
+///
+/// # Errors
+/// A sentence naming the limit and the fault.
+pub(crate) fn typed_limit(f: &HashMap<String, String>, held: &[Limit]) -> Result<Limit, String> {
+    let get = |name: &str| f.get(&format!("{name}.0")).map(|s| s.trim()).unwrap_or_default();
+    if get("channel").is_empty() {
+        return Err("choose a channel first".into());
+    }
+    row(&get, held.iter().find(|l| l.id == get("was")), held)
+}
+
+/// Conditions as fields of their own, or as text.
+fn gates<'f>(get: &dyn Fn(&str) -> &'f str, what: &str) -> Result<Vec<GateTerm>, String> {
+    let asked: Vec<usize> =
+        (0..MOST_GATES).filter(|k| !get(&format!("gate_channel.{k}")).is_empty()).collect();
+    if asked.is_empty() {
+        return gate(get("gate"), what);
+    }
+    let one = |k: usize| {
+        let channel = Channel::new(get(&format!("gate_channel.{k}"))).map_err(|e| e.to_string())?;
+        let label = format!("{what}, while {}", channel.label());
+        let side = |name: &str| blank_or(get(&format!("{name}.{k}")), |s| value_of(&channel, &label, s));
+        let (above, below) = (side("gate_above")?, side("gate_below")?);
+        if above.is_none() && below.is_none() {
+            return Err(format!("{label}: say above or below what"));
+        }
+        let if_logged = get(&format!("gate_logged.{k}")) == "yes";
+        Ok(GateTerm { channel, above, below, if_logged })
+    };
+    asked.into_iter().map(one).collect()
+}
+
+/// What a limit is only for, by factor: values with commas between them.
+fn applies<'f>(get: &dyn Fn(&str) -> &'f str, was: Option<&Limit>) -> BTreeMap<String, Vec<String>> {
+    // What the form has no field for stays.
+    let mut out: BTreeMap<String, Vec<String>> = was.map_or_else(BTreeMap::new, |l| l.applies_to.clone());
+    out.retain(|factor, _| !FACTORS.contains(&factor.as_str()));
+    for factor in FACTORS {
+        let values = get(&format!("for_{factor}"));
+        let any: Vec<String> =
+            values.split(',').map(|v| v.trim().to_owned()).filter(|v| !v.is_empty()).collect();
+        if !any.is_empty() {
+            out.insert(factor.to_owned(), any);
+        }
+    }
+    out
+}
+
+/// One row; what the form does not show (the span of older forms) is kept from the limit it was.
 fn row<'f>(get: &dyn Fn(&str) -> &'f str, was: Option<&Limit>, held: &[Limit]) -> Result<Limit, String> {
     let channel = get("channel");
     let id = if get("id").is_empty() { channel.to_owned() } else { get("id").to_owned() };
@@ -123,17 +175,22 @@ fn row<'f>(get: &dyn Fn(&str) -> &'f str, was: Option<&Limit>, held: &[Limit]) -
     let or_zero = |name: &str| {
         if get(name).is_empty() { Ok(0.0) } else { number(&format!("{what}, {name}"), get(name)) }
     };
+    let difference = |name: &str| blank_or(get(name), |s| number(&format!("{what}, {name}"), s));
     let channel = Channel::new(channel).map_err(|e| e.to_string())?;
     let limit = Limit {
         direction: if get("direction") == "below" { Direction::Below } else { Direction::Above },
         threshold: threshold(&channel, get("threshold"), get("over"), &format!("{what}, threshold"))?,
-        gate: gate(get("gate"), &what)?,
+        gate: gates(get, &what)?,
         sustain_s: or_zero("sustain")?,
-        caution: or_zero("caution")?,
+        caution: difference("caution")?.unwrap_or(0.0),
         severity: if get("severity") == "caution" { Severity::Caution } else { Severity::Stop },
-        span: was.or_else(|| held.iter().find(|l| l.id == id)).and_then(|l| l.span),
+        span: match difference("span")? {
+            Some(v) => Some(v).filter(|v| *v > 0.0),
+            None => was.or_else(|| held.iter().find(|l| l.id == id)).and_then(|l| l.span),
+        },
         source: Some(get("source").to_owned()).filter(|s| !s.is_empty()),
         starting_point: false,
+        applies_to: applies(get, was),
         channel,
         id,
     };
@@ -239,6 +296,7 @@ mod tests {
             span: Some(0.4),
             source: None,
             starting_point: false,
+            applies_to: Default::default(),
         };
         let shown = [limit("lean", 0.9), limit("leaner", 0.95)];
         let posted = |threshold: &str, second: &str| {

@@ -150,6 +150,8 @@ fn sheet_of(f: &Fields, prefs: &Prefs) -> Result<VehicleSheet, String> {
         quoted_torque_nm: number("quoted_torque_nm", "quoted torque")?,
         driven,
         limits_it: text("limits_it"),
+        // Kept as they are: they have a page of their own.
+        computed: Vec::new(),
     };
     sheet.validate().map_err(|e| e.to_string())?;
     Ok(sheet)
@@ -177,7 +179,7 @@ pub(crate) async fn sheet(
 ) -> Result<Response, WebError> {
     let now = state.store.vehicle(id).await?;
     let seen = f.get("seen").map(String::as_str).unwrap_or_default();
-    let typed = sheet_of(&f, &prefs);
+    let typed = sheet_of(&f, &prefs).map(|s| VehicleSheet { computed: now.sheet.computed.clone(), ..s });
     unchanged(seen, &mark(&now.sheet), "the sheet", || {
         typed.as_ref().map_or_else(|_| String::new(), |t| sheet_differences(&now.sheet, t))
     })?;

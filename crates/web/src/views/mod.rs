@@ -3,9 +3,14 @@
 mod catalogue;
 mod cell_now;
 mod common;
+mod computed;
 mod day;
 mod erase;
+mod fuel;
+mod fuel_table;
+mod limits;
 mod lineup;
+mod margins;
 mod pull;
 mod right;
 mod search;
@@ -20,16 +25,21 @@ pub(crate) use common::{
     ColumnTable, Encoding, FigureAsked, assignments, attached_rows, channels, choices, column_rows, count,
     dyno_kinds, id_of, lane_ids, on_lineup, plan_rows, size_words, unit_settings, units,
 };
+pub(crate) use computed::{ComputedPage, computed_page};
 pub(crate) use day::{
     CellDayPage, DayPage, DayTyped, InboxFragment, NewDayPage, TypedForm, VehicleOfDay, applied,
     cell_day_page, checklist_fragment, day_page, day_seen, inbox_fragment, other_dyno, places,
     vehicle_of_day,
 };
 pub(crate) use erase::ErasePage;
+pub(crate) use fuel::{FuelFields, fuel_page};
+pub(crate) use fuel_table::{FuelTableFields, FuelTablePage};
+pub(crate) use limits::{FACTORS, LimitPage, limit_fields, limit_page};
 pub(crate) use lineup::{
     Choose, ChooseRow, Fields as LineUpFields, LineUpAsked, channels_shown as lineup_channels, chart_of,
     focus_of as lineup_focus, lineup_page, several_page, tracks as lineup_tracks,
 };
+pub(crate) use margins::{figure_scale, margins_page};
 pub(crate) use pull::{Asked, evidence_view, pull_page, to_learn};
 pub(crate) use right::{Field, FieldForm, PutAway, RightPage, Standing, trail};
 pub(crate) use search::{SEARCH_ROWS, search_page, search_refused};

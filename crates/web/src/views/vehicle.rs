@@ -1,20 +1,19 @@
 //! Vehicle pages: what it is, what limits it, what it is quoted at, its build states, maps and days.
 
 use super::Shell;
-use super::common::{AttachedRow, KeptRow, PlanRow, assignments, attached_rows, count, kept_rows, plan_rows};
+use super::common::{
+    AttachedRow, KeptRow, PlanRow, assignments, attached_rows, count, kept_rows, named_with_unit, plan_rows,
+};
+use super::limits::{LimitInWords, in_words};
 use crate::prefs::Prefs;
 use crate::seen::mark;
 use crate::written::Written;
 use askama::Template;
 use chrono::NaiveDate;
-use jamjar_core::channel::KINDS;
 use jamjar_core::driven::Driven;
 use jamjar_core::factors::crossed::Crossing;
-use jamjar_core::limits::{Direction, Limit, Severity, Threshold};
 use jamjar_core::software::{UnitSoftware, units};
-use jamjar_core::units::Units;
 use jamjar_core::vehicle_sheet::VehicleSheet;
-use jamjar_core::words::{limit_rule, threshold_text};
 use jamjar_store::{
     Attachment, BuildState, Day, HeldFile, KeptLineUp, LentMap, MapRecord, PlanItem, VehicleRecord,
 };
@@ -42,24 +41,6 @@ pub(crate) struct GearRow {
     pub(crate) ratio: String,
     pub(crate) overall: String,
     pub(crate) kmh: String,
-}
-
-pub(crate) struct LimitRow {
-    pub(crate) index: usize,
-    pub(crate) id: String,
-    pub(crate) channel: String,
-    pub(crate) label: String,
-    pub(crate) unit: String,
-    pub(crate) above: bool,
-    pub(crate) threshold: String,
-    pub(crate) over: String,
-    pub(crate) gate: String,
-    pub(crate) sustain: String,
-    pub(crate) caution: String,
-    pub(crate) stop: bool,
-    pub(crate) source: String,
-    pub(crate) starting: bool,
-    pub(crate) seen: String,
 }
 
 pub(crate) struct MapRow {
@@ -102,12 +83,13 @@ pub(crate) struct VehiclePage {
     pub(crate) facts: Vec<(String, String)>,
     pub(crate) quoted: String,
     pub(crate) gears: Vec<GearRow>,
-    pub(crate) limits: Vec<LimitRow>,
+    pub(crate) limits: Vec<LimitInWords>,
+    /// What is computed: its words with the unit, and how.
+    pub(crate) computed: Vec<(String, String)>,
     /// Limits nobody has looked at.
     pub(crate) starting: usize,
     pub(crate) sheet_seen: String,
     pub(crate) templates: Vec<(&'static str, &'static str)>,
-    pub(crate) channels: Vec<String>,
     pub(crate) maps: Vec<MapRow>,
     pub(crate) builds: Vec<BuildRow>,
     pub(crate) days: Vec<DayLine>,
@@ -190,50 +172,6 @@ pub(crate) fn vehicle_row(
         days: count(days.map_or(0, |d| d.0), "day"),
         last: days.map_or_else(|| "never".into(), |d| written.date(d.1)),
         demo: v.demo,
-    }
-}
-
-fn limit_row(index: usize, l: &Limit, units: Units) -> LimitRow {
-    let (own, shown) = (l.channel.unit(), units.shown(&l.channel));
-    let as_read = if shown.label == own { String::new() } else { format!("{own}: {}", limit_rule(l, units)) };
-    let threshold = threshold_text(&l.threshold);
-    let over = match &l.threshold {
-        Threshold::Constant(_) => String::new(),
-        Threshold::Curve { over, .. } => over.to_string(),
-    };
-    let gate: Vec<String> = l
-        .gate
-        .iter()
-        .map(|g| {
-            let mut s = g.channel.to_string();
-            if let Some(a) = g.above {
-                s += &format!(" > {a}");
-            }
-            if let Some(b) = g.below {
-                s += &format!(" < {b}");
-            }
-            if g.if_logged {
-                s += " if logged";
-            }
-            s
-        })
-        .collect();
-    LimitRow {
-        index,
-        id: l.id.clone(),
-        channel: l.channel.to_string(),
-        label: l.channel.label(),
-        unit: if as_read.is_empty() { own.to_owned() } else { as_read },
-        above: l.direction == Direction::Above,
-        threshold,
-        over,
-        gate: gate.join(", "),
-        sustain: l.sustain_s.to_string(),
-        caution: l.caution.to_string(),
-        stop: l.severity == Severity::Stop,
-        source: l.source.clone().unwrap_or_default(),
-        starting: l.starting_point,
-        seen: mark(l),
     }
 }
 
@@ -358,12 +296,14 @@ pub(crate) fn vehicle_page(prefs: &Prefs, p: VehicleParts, problem: String) -> V
                 kmh: s.kmh_per_1000(g).map_or_else(|| "–".into(), |k| format!("{k:.1}")),
             })
             .collect(),
-        limits: v.limits.iter().enumerate().map(|(i, l)| limit_row(i, l, prefs.units())).collect(),
-        templates: jamjar_workflow::limits::templates().into_iter().map(|t| (t.id, t.label)).collect(),
-        channels: KINDS
+        limits: v.limits.iter().map(|l| in_words(l, prefs.units())).collect(),
+        computed: v
+            .sheet
+            .computed
             .iter()
-            .map(|k| if k.numbered { format!("{}_1", k.name) } else { k.name.to_owned() })
+            .map(|c| (named_with_unit(&c.name, prefs.units()), c.expr.clone()))
             .collect(),
+        templates: jamjar_workflow::limits::templates().into_iter().map(|t| (t.id, t.label)).collect(),
         maps: p.maps.iter().map(map_row).collect(),
         builds: p
             .builds

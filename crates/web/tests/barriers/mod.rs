@@ -16,7 +16,7 @@ axe.run(document, {resultTypes: ["violations"]}).then((r) => done(r.violations
   .map((v) => v.id + " " + v.nodes.slice(0, 3).map((n) => n.html.slice(0, 160)).join(" | ")))).catch((e) => done(["" + e]));
 "#;
 
-const PAGES: [&str; 12] = [
+const PAGES: [&str; 17] = [
     "/",
     "/days/2",
     "/pulls/1",
@@ -29,6 +29,11 @@ const PAGES: [&str; 12] = [
     "/cells/1/days/2026-03-24",
     "/sets/1/edit",
     "/days/new",
+    "/vehicles/1/margins",
+    "/vehicles/1/limits/edit?limit=lean",
+    "/vehicles/1/computed",
+    "/sets/2/fuel?target=0.86",
+    "/fuel-table",
 ];
 
 async fn look(d: WebDriver, base: String) {

@@ -219,7 +219,8 @@ fn summaries(archive: &mut Opened, shop: &Shop) -> Result<HashMap<i64, PackedSum
         let sheet: VehicleSheet = serde_json::from_str(&vehicle.sheet).map_err(damaged)?;
         let engine: Engine = serde_json::from_str(&vehicle.engine).map_err(damaged)?;
         let dyno: Dyno = serde_json::from_str(&vehicle.dyno).map_err(damaged)?;
-        let v = Vehicle { name: vehicle.name.clone(), engine, dyno, gears: sheet.as_gears() };
+        let (gears, computed) = (sheet.as_gears(), sheet.computed.clone());
+        let v = Vehicle { name: vehicle.name.clone(), engine, dyno, gears, computed };
         let own = shop.limits.iter().filter(|l| l.vehicle_id == day.vehicle_id);
         let limits: Vec<Limit> =
             own.map(|l| serde_json::from_str(&l.definition)).collect::<Result<_, _>>().map_err(damaged)?;

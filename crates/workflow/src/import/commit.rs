@@ -117,12 +117,14 @@ async fn commit_once(
     let numbered = sets.iter().flat_map(|s| &s.pulls).map(in_several).collect();
     let (inputs, measured) = measure_all(store, (run_id, done), inputs, numbered, &vehicle).await?;
     let keys = MeasureKey::new(&vehicle.vehicle, &vehicle.limits, &Settings::default());
-    let key = |p: &PullInput| keys.of(p.air, p.lag_s);
     let new: Vec<NewSet> = inputs
         .into_iter()
         .zip(measured)
         .zip(&origins)
-        .map(|((input, pulls), (chosen, files))| new_set(chosen, input, pulls, files, &key))
+        .map(|((input, pulls), (chosen, files))| {
+            let keys = keys.under(&input.factors);
+            new_set(chosen, input, pulls, files, &|p| keys.of(p.air, p.lag_s))
+        })
         .collect();
     if store.progress(run_id, done, "storing").await? {
         return Err(WorkflowError::Cancelled);

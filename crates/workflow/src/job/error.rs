@@ -22,9 +22,6 @@ pub enum JobError {
     /// No JSON, or a field that no job has.
     #[error("{file}:{line}:{column}: {problem}")]
     Syntax { file: String, line: usize, column: usize, problem: String },
-    /// A field of the contract that this version does not compute.
-    #[error("{file}: {field} is not computed yet: leave it out")]
-    NotYet { file: String, field: String },
     /// A value that cannot be; the sentence begins with its field.
     #[error("{file}: {problem}")]
     Field { file: String, problem: String },

@@ -2,6 +2,7 @@
 
 use crate::printed::Typed;
 use jamjar_core::analysis::{Along, Engine, Headline, Settings, Vehicle};
+use jamjar_core::computed::Computed;
 use jamjar_core::correction::Correction;
 use jamjar_core::driven::Driven;
 use jamjar_core::gears::Gears;
@@ -47,6 +48,9 @@ pub struct Job {
     pub baseline: Option<String>,
     #[serde(default)]
     pub channels: Channels,
+    /// Channels computed from those that are measured.
+    #[serde(default)]
+    pub computed: Vec<Computed>,
     #[serde(default)]
     pub limits: Vec<Limit>,
     /// The cell's habit, for sets whose day has no scatter of its own.
@@ -162,7 +166,7 @@ pub struct JobDyno {
 
 impl JobVehicle {
     /// As the core knows it.
-    pub fn to_core(&self) -> Vehicle {
+    pub fn to_core(&self, computed: &[Computed]) -> Vehicle {
         let d = &self.dyno;
         Vehicle {
             name: self.name.clone(),
@@ -178,6 +182,7 @@ impl JobVehicle {
                 ratios: self.gears.clone(),
                 ..Gears::default()
             },
+            computed: computed.to_vec(),
         }
     }
 }

@@ -28,8 +28,6 @@ pub fn parse(text: &str, file: &str) -> Result<Job, JobError> {
         column: e.column(),
         problem: e.to_string().split(" at line").next().unwrap_or_default().to_owned(),
     };
-    strict::not_yet(&serde_json::from_str(text).map_err(at)?)
-        .map_err(|field| JobError::NotYet { file: file.to_owned(), field })?;
     let job: Job = serde_json::from_str(text).map_err(at)?;
     strict::check(&job).map_err(|e| JobError::field(file, e))?;
     Ok(job)
@@ -44,7 +42,7 @@ pub fn load(path: &Path) -> Result<Prepared, JobError> {
     let text = std::fs::read_to_string(path).map_err(|e| JobError::unreadable(&file, &e))?;
     let job = parse(&text, &file)?;
     let folder = path.parent().unwrap_or(Path::new("."));
-    let vehicle = job.vehicle.to_core();
+    let vehicle = job.vehicle.to_core(&job.computed);
     let coast_down = job.vehicle.dyno.coast_down.as_ref().map(|f| coast(folder, f, &job)).transpose()?;
     let of = Whole { job: &job, vehicle: &vehicle, coast_down, file: &file };
     let (mut sets, mut files) = (Vec::new(), Files::new(folder, &job));

@@ -1,4 +1,4 @@
-//! What a job file may not say: fields that are not computed yet, and values that cannot be.
+//! What a job file may not say: values that cannot be, names that appear twice.
 
 use super::crossed::moment;
 use super::input::{Job, JobPull, JobSet};
@@ -7,29 +7,9 @@ use jamjar_core::bounds::{
     Bound, CYLINDERS, DISPLACEMENT_L, ENGINE_RPM, GEAR_RATIO, GRID_RPM, HOUR_OF_DAY, INERTIA_KG_M2, LAG_S,
     MARGIN_KW, NUMBER_IN_FILE, OVERALL_RATIO, PULSES_PER_CYCLE, SMOOTHING_S,
 };
+use jamjar_core::computed::compile_all;
 use jamjar_core::limits::{Limit, Threshold};
-use serde_json::Value;
 use std::collections::HashSet;
-
-/// Fields of the contract that this version does not compute, by where they stand.
-const NOT_YET: [(&str, &[&str]); 2] = [("", &["computed"]), ("limit", &["applies_to"])];
-
-/// Refuses fields that are known and not computed yet, before anything else is read: the path of the first.
-pub(super) fn not_yet(job: &Value) -> Result<(), String> {
-    refuse("", "", job)?;
-    for (i, limit) in job["limits"].as_array().into_iter().flatten().enumerate() {
-        refuse("limit", &format!("limits[{i}]."), limit)?;
-    }
-    Ok(())
-}
-
-fn refuse(kind: &str, path: &str, v: &Value) -> Result<(), String> {
-    let names = NOT_YET.iter().find(|n| n.0 == kind).map_or(&[] as &[&str], |n| n.1);
-    match names.iter().find(|n| v.get(**n).is_some_and(|f| !f.is_null())) {
-        Some(name) => Err(format!("{path}{name}")),
-        None => Ok(()),
-    }
-}
 
 /// Checks every number of a job against what it can be, and its names against each other.
 pub(super) fn check(job: &Job) -> Result<(), String> {
@@ -100,6 +80,7 @@ pub(super) fn check(job: &Job) -> Result<(), String> {
     }
     job.sets.iter().try_for_each(set)?;
     unique("limit", job.limits.iter().map(|l| l.id.as_str()))?;
+    compile_all(&job.computed).map_err(|e| e.to_string())?;
     job.limits.iter().try_for_each(limit)
 }
 

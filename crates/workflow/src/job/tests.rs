@@ -234,15 +234,19 @@ fn a_bad_job_says_what_and_where() {
         ),
         ("a gain of gains takes two", edit(&|j| j["steps"] = json!([{"from": "stock-95", "to": "c1-95"}]))),
         (
-            "computed is not computed yet",
-            edit(&|j| j["computed"] = json!([{"name": "x", "unit": "", "expr": "1"}])),
+            "computed “x”, column 19: kPa and rpm cannot be added",
+            edit(&|j| {
+                j["computed"] =
+                    json!([{"name": "x", "unit": "kPa", "expr": "manifold_pressure + engine_speed"}])
+            }),
+        ),
+        (
+            "computed “lambda_1”: that is the name of a channel",
+            edit(&|j| j["computed"] = json!([{"name": "lambda_1", "unit": "λ", "expr": "lambda_2"}])),
         ),
         ("it is one of these", edit(&|j| j["sets"][0]["pulls"][1]["table"] = json!("print.csv"))),
         ("needs vehicle.dyno.reference_gear", edit(&|j| j["vehicle"]["gears"] = json!({"1": 3.6}))),
-        (
-            "limits[0].applies_to is not computed yet",
-            edit(&|j| j["limits"][0]["applies_to"] = json!({"fuel": ["E85"]})),
-        ),
+        ("applies_to.fuel names nothing", edit(&|j| j["limits"][0]["applies_to"] = json!({"fuel": []}))),
         ("vehicle.engine.displacement_l", edit(&|j| j["vehicle"]["engine"]["displacement_l"] = json!(-1.6))),
         ("vehicle.engine.cylinders", edit(&|j| j["vehicle"]["engine"]["cylinders"] = json!(0))),
         ("at_rpm", edit(&|j| j["at_rpm"] = json!(1e12))),
@@ -264,6 +268,108 @@ fn a_bad_job_says_what_and_where() {
     }
     let path = folder.write("broken.json", "{\"jamjar_job\": 1,\n  oops}");
     assert!(run(&path).err().unwrap().to_string().contains("broken.json:2:"), "place of a syntax error");
+}
+
+/// Verdicts of one limit in a result, by set.
+fn verdicts(r: &Value, limit: &str) -> Vec<(String, String)> {
+    let of = |o: &Value| (o["set"].as_str().unwrap().to_owned(), o["verdict"].as_str().unwrap().to_owned());
+    r["limits"].as_array().unwrap().iter().filter(|o| o["limit"] == limit).map(of).collect()
+}
+
+#[test]
+fn a_computed_channel_is_judged_like_a_measured_one_and_says_what_it_lacks() {
+    let gate = json!([{"channel": "throttle", "above": 90}, {"channel": "manifold_pressure", "above": 150}]);
+    let limit = |id: &str, of: &str, threshold: f64| json!({"id": id, "channel": of, "direction": "above", "threshold": threshold, "gate": gate, "sustain_s": 0.2, "caution": 0.01});
+    let (day, _, a, r) = run_day(3, |j| {
+        j["computed"] = json!([
+            {"name": "boost", "unit": "kPa", "expr": "manifold_pressure - 101.325 kPa"},
+            {"name": "rich", "unit": "", "expr": "lambda_1 / 0.85 λ"},
+            {"name": "by_nothing", "unit": "", "expr": "boost / (boost - boost)"},
+            {"name": "slip", "unit": "", "expr": "1 - blower_speed / engine_speed"},
+            {"name": "apart", "unit": "λ", "expr": "spread(lambda)"},
+        ]);
+        j["limits"] = json!([
+            limit("boost", "boost", 20.0),
+            limit("plenty", "boost", 400.0),
+            limit("rich", "rich", 1.5),
+            limit("nothing", "by_nothing", 2.0),
+            limit("slip", "slip", 0.1),
+            limit("apart", "apart", 0.02)
+        ]);
+    });
+    let all = |id: &str, want: &str| {
+        let v = verdicts(&r, id);
+        assert!(v.len() >= day.sets.len() && v.iter().all(|v| v.1 == want), "{id}: {v:?}");
+    };
+    all("boost", "over");
+    all("plenty", "clear");
+    all("rich", "clear");
+    all("nothing", "cant_tell");
+    all("slip", "not_measured");
+    all("apart", "not_measured");
+    let why = |id: &str| {
+        let o = a.measured[0][0].limits.iter().find(|o| o.limit == id).unwrap();
+        words::why(o.why.as_ref().unwrap())
+    };
+    assert!(why("nothing").contains("divides by is nothing"), "{}", why("nothing"));
+    assert_eq!(why("slip"), "blower speed was not logged, so it cannot be computed");
+    // The worst of boost is that of the pressure it is made of.
+    let m = &a.measured[1][0];
+    let top = |name: &str| m.channels.iter().find(|c| c.channel.as_str() == name).unwrap().max;
+    assert!((top("boost") - (top("manifold_pressure") - 101.325)).abs() < 1e-9);
+}
+
+#[test]
+fn a_part_that_cannot_be_trusted_leaves_what_is_computed_unknown() {
+    let folder = Folder::new();
+    let simulated = first_light(3, 0.001).unwrap();
+    let mut job = job_of(&simulated, &folder);
+    job["computed"] = json!([{"name": "spare", "unit": "kPa", "expr": "600 - manifold_pressure"}]);
+    job["limits"] = json!([{"id": "spare", "channel": "spare", "direction": "below", "threshold": 100,
+        "gate": [{"channel": "throttle", "above": 90}], "sustain_s": 0.2, "caution": 5}]);
+    let mut prepared = load(&folder.write("job.json", job.to_string())).unwrap();
+    prepared.sets.truncate(1);
+    let before: Vec<Verdict> =
+        analyse(&prepared).unwrap().measured[0].iter().map(|m| m.limits[0].verdict).collect();
+    assert!(before.iter().all(|v| *v == Verdict::Clear), "{before:?}");
+    // The sensor runs into its end: whatever lies beyond, nothing made of it is clear.
+    let channel = jamjar_core::channel::Channel::new("manifold_pressure").unwrap();
+    for p in &mut prepared.sets[0].pulls {
+        for log in [Some(&mut p.dyno), p.ecu.as_mut().map(std::sync::Arc::make_mut)].into_iter().flatten() {
+            if let Some(v) = log.channels.get_mut(&channel) {
+                let top = v.iter().copied().filter(|v| v.is_finite()).fold(0.0, f64::max);
+                v.iter_mut().for_each(|v| *v = v.min(0.9 * top));
+            }
+        }
+    }
+    let after = analyse(&prepared).unwrap();
+    for m in &after.measured[0] {
+        let o = &m.limits[0];
+        assert_eq!(o.verdict, Verdict::CantTell, "{:?}", o.why);
+        assert!(words::why(o.why.as_ref().unwrap()).contains("manifold pressure"), "{:?}", o.why);
+    }
+}
+
+#[test]
+fn a_limit_of_another_fuel_is_none_of_a_sets() {
+    let lean = |id: &str, fuels: Value| {
+        json!({"id": id, "channel": "lambda_1", "direction": "above", "threshold": 0.95, "caution": 0.03, "sustain_s": 0.2,
+            "gate": [{"channel": "throttle", "above": 90}], "applies_to": {"fuel": fuels}})
+    };
+    let (day, _, _, r) = run_day(3, |j| {
+        j["sets"][1]["factors"]["fuel"] = json!("E85");
+        j["sets"][2]["factors"].as_object_mut().unwrap().remove("fuel");
+        j["limits"] =
+            json!([lean("ethanol", json!(["e85 ", "E60"])), lean("gone", json!(["E5 of nowhere"]))]);
+    });
+    let id = |i: usize| day.sets[i].spec.id.clone();
+    let sets = |limit: &str| {
+        let mut s: Vec<String> = verdicts(&r, limit).into_iter().map(|v| v.0).collect();
+        s.dedup();
+        s
+    };
+    assert_eq!(sets("ethanol"), [id(1), id(2)], "that fuel, and one that nobody stated");
+    assert_eq!(sets("gone"), [id(2)]);
 }
 
 #[test]

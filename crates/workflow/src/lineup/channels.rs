@@ -5,9 +5,11 @@ use crate::error::{WorkflowError, blocking};
 use crate::samples::each_pull;
 use jamjar_core::analysis::{Beside, ChannelOnGrid, Measured, Sensor, SetChannel};
 use jamjar_core::channel::Channel;
+use jamjar_core::computed::{Formula, with_computed_owned};
 use jamjar_core::log::{Recording, Series};
 use jamjar_store::Store;
 use std::collections::{BTreeMap, BTreeSet};
+use std::sync::Arc;
 
 /// Channels of each set of a line-up; channels that no pull of a set logged are left out there.
 #[derive(Debug, Clone, Default)]
@@ -48,13 +50,14 @@ pub async fn channels(store: &Store, l: &LineUp) -> Result<Channels, WorkflowErr
     let mut out =
         Channels { sets: Vec::new(), pulls: vec![Vec::new(); n], sensors: vec![BTreeMap::new(); n] };
     let mut asked = Vec::new();
+    let formulas = Arc::new(l.vehicle.vehicle.formulas());
     for (k, ((s, measured), r)) in l.sets.iter().zip(&l.measured).zip(&l.results).enumerate() {
         let none = r.included.iter().all(|i| !i);
         for (i, (p, _)) in s.pulls.iter().enumerate().filter(|(i, _)| none || r.included[*i]) {
             // A finished curve has no samples behind it.
             if measured[i].printed.is_none() {
-                let m = measured[i].clone();
-                let read = move |dyno: Recording, ecu| of_pull(&dyno, ecu, &m);
+                let (m, formulas) = (measured[i].clone(), formulas.clone());
+                let read = move |dyno: Recording, ecu| of_pull(dyno, ecu, &m, &formulas);
                 asked.push(((k, out.pulls[k].len()), p.id, read));
             }
             out.pulls[k].push(BTreeMap::new());
@@ -84,9 +87,10 @@ pub async fn channels(store: &Store, l: &LineUp) -> Result<Channels, WorkflowErr
 /// The channels of a pull on its engine speeds, and where they come from.
 type OfPull = (BTreeMap<Channel, ChannelOnGrid>, Vec<(Channel, Sensor)>);
 
-fn of_pull(dyno: &Recording, ecu: Option<Recording>, m: &Measured) -> OfPull {
+fn of_pull(dyno: Recording, ecu: Option<Recording>, m: &Measured, formulas: &[Formula]) -> OfPull {
     let lag = if m.log_only { Some(0.0) } else { m.alignment.usable_lag() };
-    let beside = Beside { dyno, ecu: ecu.as_ref().zip(lag) };
+    let (dyno, ecu) = with_computed_owned(formulas, dyno, ecu.map(Arc::new), lag);
+    let beside = Beside { dyno: &dyno, ecu: ecu.as_deref().zip(lag) };
     let names: BTreeSet<&Channel> =
         dyno.channels.keys().chain(beside.ecu.iter().flat_map(|e| e.0.channels.keys())).collect();
     let read = |s: &Series| ChannelOnGrid::read(s, &m.grid);

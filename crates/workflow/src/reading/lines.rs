@@ -93,6 +93,43 @@ impl<'a> Lines<'a> {
         forward(s.t.iter().zip(&s.v).filter_map(|(t, v)| Some((self.place(*t)?, *v))).collect())
     }
 
+    /// Whether a column has anything on this axis: times, values, and what the times are late by, s.
+    pub fn holds(&self, (t, v, late): (&[f64], &[f64], f64)) -> bool {
+        if let Some(steps) = self.by_step() {
+            let within = |i: usize| steps.iter().any(|h| (h.from_s..=h.to_s).contains(&(t[i] - late)));
+            return (0..t.len()).any(|i| v[i].is_finite() && within(i));
+        }
+        // What lies in the pull is asked first: before it an axis of speeds has no place.
+        let first = t.partition_point(|t| t - late < self.from);
+        let on = |i: usize| v[i].is_finite() && self.place(t[i] - late).is_some();
+        (first..t.len()).any(on) || (0..first).any(on)
+    }
+
+    /// Ends of the axis: what the pull covers of it; `None` where it has no such axis. Time runs from tip-in.
+    pub fn span(&self) -> Option<[f64; 2]> {
+        let ends = |v: &mut dyn Iterator<Item = f64>| {
+            let (a, b) = v
+                .filter(|v| v.is_finite())
+                .fold((f64::INFINITY, f64::NEG_INFINITY), |(a, b), v| (f64::min(a, v), f64::max(b, v)));
+            (b > a).then_some([a, b])
+        };
+        if let Some(steps) = self.by_step() {
+            return ends(&mut steps.iter().map(|h| h.rpm));
+        }
+        if self.reading.measured.printed.is_some() {
+            return ends(&mut self.reading.corrected.curve.rpm.iter().copied());
+        }
+        let within = |s: &Series| ends(&mut s.between(self.from, self.to).v.into_iter());
+        match (self.along, &self.reading.trace) {
+            (Along::Time, _) => Some([0.0, self.to - self.from]),
+            (Along::RoadSpeed, _) => self.road.as_ref().and_then(within),
+            (Along::EngineSpeed, _) if self.speed.is_some() => self.speed.as_ref().and_then(within),
+            (Along::EngineSpeed, Some(p)) => ends(&mut p.rpm.iter().copied()),
+            (Along::ShaftSpeed, Some(p)) => ends(&mut p.shaft_rpm.iter().copied()),
+            (Along::EngineSpeed | Along::ShaftSpeed, None) => None,
+        }
+    }
+
     /// Corrected power, kW, or torque, N·m: raw and filtered, or held.
     pub fn curves(&self, power: bool) -> Vec<CurveLine> {
         let r = self.reading;

@@ -6,6 +6,7 @@ use jamjar_core::analysis::{
     Beside, Corrected, Coupling, Event, Measured, PullInput, Settings, belt, corrected, coupling, events,
     figures_of, retrace,
 };
+use jamjar_core::computed::with_computed_owned;
 use jamjar_core::correction::Correction;
 use jamjar_core::figures::{Figures, Looks};
 use jamjar_core::log::Recording;
@@ -187,6 +188,9 @@ pub async fn read_pull(store: &Store, pull_id: i64, settings: &Settings) -> Resu
             let corrected = corrected(&measured, engine, family);
             Family { family, figures: figures_of(&measured, &corrected, &Looks::default()), corrected }
         };
+        let lag = if measured.log_only { Some(0.0) } else { measured.alignment.usable_lag() };
+        let formulas = vehicle.vehicle.formulas();
+        let (dyno, ecu) = with_computed_owned(&formulas, input.dyno, input.ecu, lag);
         let mut out = Reading {
             figures: figures_of(&measured, &own, &Looks::default()),
             area: area_of(&own),
@@ -202,8 +206,8 @@ pub async fn read_pull(store: &Store, pull_id: i64, settings: &Settings) -> Resu
             measured,
             trace,
             raw,
-            dyno: input.dyno,
-            ecu: input.ecu,
+            dyno,
+            ecu,
             events: Vec::new(),
             coupling: None,
             belt: None,

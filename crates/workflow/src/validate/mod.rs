@@ -9,11 +9,13 @@ pub mod closer;
 pub mod coverage;
 pub mod detections;
 pub mod faults;
+pub mod fitted;
+pub mod never_clear;
 mod report;
 pub mod silent;
 pub mod whole;
 
-pub use report::{markdown, to_json};
+pub use report::{claim_rows, markdown, to_json};
 
 use crate::scenarios::{Loaded, built_in};
 use jamjar_core::analysis::{Measured, PullInput, SetInput, Settings, Vehicle, measure_sets};
@@ -41,6 +43,8 @@ pub struct Validation {
 const MOST_WHOLE_DAYS: usize = 80;
 /// Most days for each other claim.
 const MOST_CLAIM_DAYS: usize = 2000;
+/// Most recordings in which a crossing is hidden.
+const MOST_HIDDEN: usize = 10_000;
 /// Seeds for each planted fault.
 const FAULT_SEEDS: usize = 20;
 
@@ -53,6 +57,8 @@ pub fn run(days: usize) -> Result<Validation, String> {
     let mut claims = detections::study(days.div_ceil(5).min(MOST_CLAIM_DAYS))?;
     claims.extend(closer::study(days)?);
     claims.extend(silent::study(seeds)?);
+    claims.extend(fitted::study(days.min(MOST_CLAIM_DAYS)));
+    claims.extend(never_clear::study((days * 5).min(MOST_HIDDEN))?);
     Ok(Validation {
         days,
         coverage: coverage::study(days)?,

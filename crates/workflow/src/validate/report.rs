@@ -1,5 +1,6 @@
 //! The figures as a page for `docs/` and as JSON.
 
+use super::detections::Claim;
 use super::{Share, Validation};
 use serde_json::{Value, json};
 use std::fmt::Write;
@@ -99,12 +100,19 @@ pub fn markdown(v: &Validation) -> String {
         );
     }
     s.push_str("\n## What else is claimed\n\n| claim | planted | rightly said | said wrongly | which means |\n|---|---|---|---|---|\n");
-    for c in &v.claims {
+    s.push_str(&claim_rows(&v.claims));
+    s.push_str(SIMPLIFIED);
+    s
+}
+
+/// Claims as rows of their table.
+pub fn claim_rows(claims: &[Claim]) -> String {
+    let mut s = String::new();
+    for c in claims {
         let wrong = c.false_alarms.map_or_else(|| "–".to_owned(), percent);
         let _ =
             writeln!(s, "| {} | {} | {} | {} | {} |", c.name, c.planted, percent(c.found), wrong, c.when_not);
     }
-    s.push_str(SIMPLIFIED);
     s
 }
 

@@ -1,6 +1,7 @@
 //! The engine, the vehicle and its dyno.
 
 use crate::calculators::fuel::{DIESEL_STOICH_AFR, ethanol_blend};
+use crate::computed::{Computed, Formula, compile_all};
 use crate::gears::Gears;
 use crate::pull::dyno::Dyno;
 use serde::{Deserialize, Serialize};
@@ -114,4 +115,18 @@ pub struct Vehicle {
     pub dyno: Dyno,
     #[serde(default, skip_serializing_if = "Gears::is_empty")]
     pub gears: Gears,
+    /// Channels a person computes from those that are measured, in order.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub computed: Vec<Computed>,
+}
+
+impl Vehicle {
+    /// Its computed channels, checked. They are refused where they come in; one of a program that knew more is left
+    /// out, and with it those after it.
+    pub fn formulas(&self) -> Vec<Formula> {
+        (0..=self.computed.len())
+            .rev()
+            .find_map(|n| compile_all(&self.computed[..n]).ok())
+            .unwrap_or_default()
+    }
 }

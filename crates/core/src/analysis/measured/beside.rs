@@ -23,16 +23,28 @@ impl Beside<'_> {
         from_ecu.or_else(|| self.dyno.series(name))
     }
 
+    /// The column behind [`Self::series`], blanks as NaN, with its times and what they are late by.
+    pub fn column(&self, channel: &Channel) -> Option<(&[f64], &[f64], f64)> {
+        let of = |log: &'_ Recording| log.has(channel.as_str());
+        let (log, late) = match self.ecu.filter(|e| of(e.0)) {
+            Some(own) => own,
+            None => (Some(self.dyno).filter(|d| of(d))?, 0.0),
+        };
+        Some((&log.t, log.channels.get(channel)?, late))
+    }
+
     /// Every channel of one kind: λ 1, λ 2.
     pub fn of_kind(&self, kind: &str) -> Vec<(Channel, Series)> {
+        let named = self.names().into_iter().filter(|c| c.kind().is_some_and(|k| k.name == kind));
+        named.filter_map(|c| Some((c.clone(), self.series(c.as_str())?))).collect()
+    }
+
+    /// Channels of both, each once, in the order of their names.
+    pub fn names(&self) -> Vec<&Channel> {
         let mut names: Vec<&Channel> =
             self.dyno.channels.keys().chain(self.ecu.iter().flat_map(|e| e.0.channels.keys())).collect();
         names.sort();
         names.dedup();
         names
-            .into_iter()
-            .filter(|c| c.kind().is_some_and(|k| k.name == kind))
-            .filter_map(|c| Some((c.clone(), self.series(c.as_str())?)))
-            .collect()
     }
 }

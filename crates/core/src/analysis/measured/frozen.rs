@@ -2,9 +2,11 @@
 //! that is regulated.
 
 use super::result::{ChannelSummary, Measured};
+use crate::analysis::given::Vehicle;
 use crate::channel::{Channel, Rest};
 use crate::findings::Finding;
 use crate::limits::{Limit, Verdict, Why};
+use std::collections::BTreeSet;
 
 /// Other pulls move by this many times what a value of the last digit's size could (our choice, as shares of
 /// the value).
@@ -14,21 +16,29 @@ const ENOUGH: usize = 2;
 
 /// Calls a limit's channel frozen where it kept one value through a whole pull and moved in every other pull
 /// that has it: its verdict is "can't tell" then, unless it was over.
-pub(super) fn flag_frozen(measured: &mut [Vec<Measured>], limits: &[Limit]) {
-    for limit in limits {
-        if limit.channel.kind().is_none_or(|k| k.rest == Rest::Natural) {
+///
+/// A limit on what is computed rests on each of its parts.
+pub(super) fn flag_frozen(measured: &mut [Vec<Measured>], limits: &[Limit], vehicle: &Vehicle) {
+    let formulas = vehicle.formulas();
+    let logged: BTreeSet<Channel> =
+        measured.iter().flatten().flat_map(|m| &m.channels).map(|c| c.channel.clone()).collect();
+    let parts = |l: &Limit| {
+        let of = formulas.iter().find(|f| f.name == l.channel);
+        of.map_or_else(|| vec![l.channel.clone()], |f| f.channels(logged.iter()))
+    };
+    for (limit, channel) in limits.iter().flat_map(|l| parts(l).into_iter().map(move |c| (l, c))) {
+        if channel.kind().is_none_or(|k| k.rest == Rest::Natural) {
             continue;
         }
         let moved = |c: &ChannelSummary| c.max - c.min > MOVES * c.max.abs().max(c.min.abs()).max(1e-9);
-        let all: Vec<&ChannelSummary> =
-            measured.iter().flatten().filter_map(|m| of(m, &limit.channel)).collect();
+        let all: Vec<&ChannelSummary> = measured.iter().flatten().filter_map(|m| of(m, &channel)).collect();
         let still = all.iter().filter(|c| rests(c)).count();
         if still == 0 || all.iter().filter(|c| moved(c)).count() < ENOUGH.max(all.len() - still) {
             continue;
         }
         for m in measured.iter_mut().flatten() {
-            let Some(value) = of(m, &limit.channel).filter(|c| rests(c)).map(|c| c.mean) else { continue };
-            let why = Why::StoodStillHere { channel: limit.channel.clone(), value };
+            let Some(value) = of(m, &channel).filter(|c| rests(c)).map(|c| c.mean) else { continue };
+            let why = Why::StoodStillHere { channel: channel.clone(), value };
             for o in m
                 .limits
                 .iter_mut()
@@ -36,7 +46,7 @@ pub(super) fn flag_frozen(measured: &mut [Vec<Measured>], limits: &[Limit]) {
             {
                 (o.verdict, o.why) = (Verdict::CantTell, Some(why.clone()));
             }
-            let found = Finding::FrozenHere { channel: limit.channel.clone(), value };
+            let found = Finding::FrozenHere { channel: channel.clone(), value };
             if !m.flags.contains(&found) {
                 m.flags.push(found);
             }
@@ -75,6 +85,7 @@ mod tests {
             span: None,
             source: None,
             starting_point: false,
+            applies_to: Default::default(),
         };
         let clear = LimitOutcome {
             limit: "egt".into(),
@@ -100,7 +111,7 @@ mod tests {
             });
             m.limits.push(clear.clone());
         }
-        flag_frozen(&mut day, &[limit]);
+        flag_frozen(&mut day, &[limit], &crate::analysis::tests::vehicle());
         let verdicts: Vec<Verdict> = day[0].iter().map(|m| m.limits[0].verdict).collect();
         assert_eq!(verdicts, [Verdict::Clear, Verdict::CantTell, Verdict::Clear]);
     }

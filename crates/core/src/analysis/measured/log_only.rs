@@ -5,6 +5,7 @@ use super::result::Measured;
 use super::summaries::summaries;
 use super::window::{own_bounds, part, pulls_seen};
 use crate::analysis::given::{Ignition, PullInput, Vehicle};
+use crate::computed::with_computed;
 use crate::findings::Finding;
 use crate::limits::{Clock, Extent, Limit, Sources, evaluate};
 use crate::pull::align::Alignment;
@@ -23,9 +24,13 @@ pub(super) fn log_only(input: &PullInput, vehicle: &Vehicle, limits: &[Limit]) -
     let own = chosen.and_then(|i| own_bounds(&all, i));
     let (span, log_part) = (chosen.map(|i| found[i]), part(log, own));
     let alignment = Alignment::single_log();
+    let formulas = vehicle.formulas();
+    let (log_part, _, lacking) = with_computed(&formulas, log_part, None, None);
     let diesel = vehicle.engine.ignition == Ignition::Compression;
-    let sources =
-        Sources::new(&log_part, None, &alignment, span.as_ref()).out_of(log, None).on_diesel(diesel);
+    let sources = Sources::new(&log_part, None, &alignment, span.as_ref())
+        .out_of(log, None)
+        .on_diesel(diesel)
+        .computed(&formulas, &lacking);
     let outcome = |l: &Limit| {
         let mut o = evaluate(l, &sources);
         // There is one clock, and it is the engine computer's.

@@ -9,6 +9,7 @@ use super::result::{Lane, MeasureError, Measured, RatioSource};
 use super::summaries::summaries;
 use super::window::{ecu_part, own_bounds, own_parts, pulls_seen};
 use crate::analysis::given::{Finished, Ignition, PullInput, Settings, Vehicle};
+use crate::computed::with_computed;
 use crate::findings::{Finding, Refusal};
 use crate::limits::{Extent, Limit, LimitOutcome, Sources, Traced, trace};
 use crate::log::{Recording, Series};
@@ -102,10 +103,14 @@ pub fn measure(
             (own[1], foreign) = (part.bounds, part.foreign);
         }
     }
+    let formulas = vehicle.formulas();
     let (dyno_part, ecu_part) = own_parts(input, own);
+    let (dyno_part, ecu_part, lacking) =
+        with_computed(&formulas, dyno_part, ecu_part, alignment.usable_lag());
     let (shaft_log, ecu) = (dyno_part.as_ref(), ecu_part.as_deref());
-    let sources =
-        limit_sources(input, (shaft_log, ecu), &alignment, span.as_ref(), vehicle).with_foreign_log(foreign);
+    let sources = limit_sources(input, (shaft_log, ecu), &alignment, span.as_ref(), vehicle)
+        .with_foreign_log(foreign)
+        .computed(&formulas, &lacking);
     for (log, extent) in [(Some(shaft_log), sources.extents().dyno), (ecu, sources.extents().ecu)] {
         flags.extend(log.into_iter().flat_map(|l| look_over(l, extent.map(Extent::ends))));
     }

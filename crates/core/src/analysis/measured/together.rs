@@ -7,6 +7,7 @@ use super::result::{Lane, MeasureError, Measured};
 use super::targets::flag_other_targets;
 use super::window::{own_parts, pulls_seen};
 use crate::analysis::given::{PullInput, SetInput, Settings, Vehicle};
+use crate::computed::with_computed;
 use crate::findings::{Finding, Limiter, Refusal};
 use crate::limits::{Limit, evaluate};
 use crate::log::Series;
@@ -56,15 +57,23 @@ pub fn measure_sets_unless(
     settings: &Settings,
     limits: &[Limit],
 ) -> Result<Option<Vec<Vec<Measured>>>, MeasureError> {
-    let one = |p: &PullInput| {
-        if stop.load(Relaxed) { Ok(None) } else { measure(p, vehicle, settings, limits).map(Some) }
+    let each = |s: &SetInput| {
+        let own = applying(limits, s);
+        let one = |p: &PullInput| {
+            if stop.load(Relaxed) { Ok(None) } else { measure(p, vehicle, settings, &own).map(Some) }
+        };
+        s.pulls.par_iter().map(one).collect::<Result<Option<Vec<Measured>>, _>>()
     };
-    let each = |s: &SetInput| s.pulls.par_iter().map(one).collect::<Result<Option<Vec<Measured>>, _>>();
     let Some(mut measured) = sets.par_iter().map(each).collect::<Result<Option<Vec<Vec<Measured>>>, _>>()?
     else {
         return Ok(None);
     };
     Ok(look_together(stop, sets, &mut measured, vehicle, limits).then_some(measured))
+}
+
+/// Limits that are for the configuration of a set.
+fn applying(limits: &[Limit], set: &SetInput) -> Vec<Limit> {
+    limits.iter().filter(|l| l.applies(&set.factors)).cloned().collect()
 }
 
 /// Second look over all sets of a job: refuses swapped logs, refines what ended each pull, flags heat soak.
@@ -97,7 +106,7 @@ fn look_together(
         refuse(&sets[set], &mut measured[set][pull], pull, why, vehicle, limits);
     }
     name_endings(sets, measured, vehicle);
-    flag_frozen(measured, limits);
+    flag_frozen(measured, limits, vehicle);
     flag_other_targets(sets, measured);
     true
 }
@@ -187,17 +196,22 @@ fn refuse(set: &SetInput, m: &mut Measured, i: usize, why: Refusal, vehicle: &Ve
     m.alignment = m.alignment.clone().refuse(why.clone());
     m.flags.push(Finding::NotAligned(why));
     let input = &set.pulls[i];
+    let (limits, formulas) = (applying(limits, set), vehicle.formulas());
     let (dyno, ecu) = own_parts(input, m.own_window);
+    let (dyno, ecu, lacking) = with_computed(&formulas, dyno, ecu, None);
     let foreign = input.ecu.as_deref().is_some_and(|e| pulls_seen(e).len() > 1);
     let sources = limit_sources(input, (&dyno, ecu.as_deref()), &m.alignment, m.span.as_ref(), vehicle)
-        .with_foreign_log(foreign);
+        .with_foreign_log(foreign)
+        .computed(&formulas, &lacking);
     m.limits = limits.iter().map(|l| evaluate(l, &sources)).collect();
     m.lanes = limits
         .iter()
         .zip(&m.lanes)
         .map(|(l, old)| Lane {
             limit: l.id.clone(),
-            share: if input.ecu.as_deref().is_some_and(|e| e.has(l.channel.as_str())) {
+            share: if ecu.as_deref().is_some_and(|e| e.has(l.channel.as_str()))
+                || !dyno.has(l.channel.as_str())
+            {
                 None
             } else {
                 old.share.clone()
@@ -310,6 +324,7 @@ mod tests {
             engine: crate::analysis::Engine::default(),
             dyno,
             gears: Default::default(),
+            computed: Vec::new(),
         };
         // A pull that cannot be measured: whether it was looked at shows.
         let sets = [SetInput {

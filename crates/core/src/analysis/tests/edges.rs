@@ -159,8 +159,13 @@ fn a_long_recording_at_a_kilohertz_gives_its_pulls_one_by_one() {
         inertia_kg_m2: None,
         rotating_inertia_kg_m2: None,
     };
-    let vehicle =
-        Vehicle { name: "long".into(), engine: Engine::default(), dyno: geometry, gears: Default::default() };
+    let vehicle = Vehicle {
+        name: "long".into(),
+        engine: Engine::default(),
+        dyno: geometry,
+        gears: Default::default(),
+        computed: Vec::new(),
+    };
     let all = PullInput { id: "p".into(), dyno, ecu: Some(ecu.into()), ..PullInput::default() };
     for (i, tip) in tips.iter().enumerate() {
         let m =

@@ -70,14 +70,20 @@ fn in_hp() -> Speech<'static> {
     Speech { units: Units { power: PowerUnit::Hp, ..Units::default() }, ..Speech::PLAIN }
 }
 
-fn vehicle() -> Vehicle {
+pub(crate) fn vehicle() -> Vehicle {
     let dyno = Dyno {
         kind: DynoKind::Hub,
         overall_ratio: Some(4.0),
         inertia_kg_m2: None,
         rotating_inertia_kg_m2: None,
     };
-    Vehicle { name: "test".into(), engine: Engine::default(), dyno, gears: Default::default() }
+    Vehicle {
+        name: "test".into(),
+        engine: Engine::default(),
+        dyno,
+        gears: Default::default(),
+        computed: Vec::new(),
+    }
 }
 
 pub(super) fn set(id: &str, factors: &[(&str, &str)]) -> SetInput {

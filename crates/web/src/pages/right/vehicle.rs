@@ -85,6 +85,7 @@ fn vehicle_of(f: &Typed) -> Result<Vehicle, Wrong> {
         },
         // Gears are on the sheet.
         gears: Default::default(),
+        computed: Vec::new(),
     })
 }
 
@@ -242,6 +243,7 @@ mod tests {
                 rotating_inertia_kg_m2: None,
             },
             gears: Default::default(),
+            computed: Vec::new(),
         };
         assert_eq!(vehicle_of(&typed_of(&v)).unwrap(), v);
         for (name, value) in [("ratio", "90"), ("kind", "treadmill"), ("name", " "), ("displacement", "big")]

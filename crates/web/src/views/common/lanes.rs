@@ -48,7 +48,7 @@ pub(crate) const LANES: &[LaneDef] = &[
 /// A channel's name with the unit it is read in.
 pub(crate) fn named_with_unit(c: &Channel, units: Units) -> String {
     let unit = units.shown(c).unit();
-    if unit.is_empty() { c.label() } else { format!("{}, {unit}", c.label()) }
+    if unit.is_empty() || unit == "λ" { c.label() } else { format!("{}, {unit}", c.label()) }
 }
 
 /// A limit on a lane whose axis has these ends; `None` where it goes by something that the axis does not show.

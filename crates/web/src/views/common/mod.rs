@@ -9,6 +9,7 @@ mod figure;
 mod here;
 mod lanes;
 mod limit_row;
+mod matrix;
 mod plan;
 mod switches;
 mod words;
@@ -22,6 +23,7 @@ pub(crate) use figure::{FigureAsked, around, in_quantity, in_unit, quantity_unit
 pub(crate) use here::{here_of, on_lineup};
 pub(crate) use lanes::{LANES, LaneDef, lane_ids, limit_line, named_with_unit};
 pub(crate) use limit_row::{LimitRow, limit_rows};
+pub(crate) use matrix::{Column, Matrix, matrix};
 pub(crate) use plan::{KeptRow, PlanRow, kept_rows, plan_rows};
 pub(crate) use switches::{AxisLink, Choice, Setting, choices, same_within, settings, unit_settings};
 pub(crate) use words::{assignments, count, dyno_kinds, engine_speed, id_of, signed, stretch};

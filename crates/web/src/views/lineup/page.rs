@@ -5,7 +5,7 @@ use super::caveats::{not_drawn, tag};
 use super::chart::{chart_of, data_json};
 use super::figures::{FigureRow, column_links, columns_shown, figure_row, largest_heads};
 use super::held::{HeldView, held_view};
-use super::matrix::{Matrix, matrix};
+use super::matrix::limit_columns;
 use super::names::{WhyNot, detail_of, focus_of, index, larger, name_of};
 use super::places::{half, missing, place_of};
 use super::power::can_show;
@@ -15,8 +15,8 @@ use super::tracks::{ChannelTable, LaneLink, channel_tables, lane_links, tracks};
 use crate::prefs::{Prefs, Shown};
 use crate::views::Shell;
 use crate::views::common::{
-    AxisLink, Choice, Encoding, SetTag, Setting, count, in_unit, listed_query, on_lineup, same_within,
-    settings, signed, unit_of,
+    AxisLink, Choice, Encoding, Matrix, SetTag, Setting, count, in_unit, listed_query, matrix, on_lineup,
+    same_within, settings, signed, unit_of,
 };
 use askama::Template;
 use jamjar_chart::{Paint, lineup_svg};
@@ -247,7 +247,7 @@ pub(crate) fn lineup_page(
         query: back.clone(),
         by: place_of(asked.view, l),
         figures: order.iter().map(|i| figure_row(l, e, prefs, *i, (&back, &columns))).collect(),
-        matrix: matrix(l, e, prefs, &order),
+        matrix: matrix(&l.vehicle.limits, &limit_columns(l, e, &order), prefs),
         crossover: looked_at.and_then(|c| crossover_sentence(c, &l.results, &to)).unwrap_or_default(),
         speeds: speed_table(l, prefs, &order, &|i| e.tone(&l.sets[i].set).name()),
         steps: steps_view(l, asked, &to),

@@ -1,11 +1,12 @@
 //! The lanes of a pull: which channels share one, what stands on the axis, and the chart made of them.
 
 use crate::prefs::Prefs;
-use crate::views::common::{LANES, lane_ids, limit_line, named_with_unit};
+use crate::views::common::{LANES, LaneDef, lane_ids, limit_line, named_with_unit};
 use jamjar_chart::{LaneLine, LimitLine, TraceChart, TraceLane};
 use jamjar_core::analysis::Along;
 use jamjar_core::channel::Channel;
 use jamjar_core::limits::Limit;
+use jamjar_core::log::Series;
 use jamjar_core::words::event_short;
 use jamjar_workflow::reading::{CurveKind, CurveLine, Lines, Reading};
 
@@ -32,85 +33,88 @@ pub(crate) struct Offered {
     limits: Vec<LimitLine>,
 }
 
-/// Every lane that has something on it, in the order offered; of `only` these where they are named.
-pub(crate) fn offered(
+impl Offered {
+    fn new(id: &str, label: String) -> Self {
+        Self { id: id.to_owned(), label, lines: Vec::new(), limits: Vec::new() }
+    }
+}
+
+/// Every lane that has something on an axis, in the order offered; nothing is drawn on them yet.
+pub(crate) fn offered(r: &Reading, prefs: &Prefs, axis: Along) -> Vec<Offered> {
+    let (beside, lines) = (r.beside(), Lines::new(r, axis));
+    let holding = |c: &&Channel| beside.column(c).is_some_and(|column| lines.holds(column));
+    let names: Vec<&Channel> = beside.names().into_iter().filter(holding).collect();
+    let on = |d: &LaneDef, c: &Channel| c.kind().is_some_and(|k| d.kinds.contains(&k.name));
+    let defined = LANES.iter().filter_map(|d| {
+        let unit = match d.id {
+            "power" | "torque" => {
+                let some = lines.curves(d.id == "power").iter().any(|c| !c.points.is_empty());
+                some.then(|| {
+                    if d.id == "power" { prefs.power.label() } else { prefs.torque.label() }.to_owned()
+                })
+            }
+            "ratio" => lines.ratio().filter(|l| l.iter().any(|l| !l.is_empty())).map(|_| String::new()),
+            _ => {
+                let last =
+                    |kind: &&str| names.iter().rfind(|c| c.kind().is_some_and(|k| k.name == *kind)).copied();
+                d.kinds.iter().rev().find_map(last).map(|c| prefs.units().shown(c).unit())
+            }
+        }?;
+        let label = match unit.as_str() {
+            "" | "λ" => d.label.to_owned(),
+            unit => format!("{}, {unit}", d.label),
+        };
+        Some(Offered::new(d.id, label))
+    });
+    let alone = |c: &&&Channel| c.as_str() != "time" && !LANES.iter().any(|d| on(d, c));
+    let others = names.iter().filter(alone);
+    defined.chain(others.map(|c| Offered::new(c.as_str(), named_with_unit(c, prefs.units())))).collect()
+}
+
+/// Draws those lanes that are shown.
+pub(crate) fn draw(
+    all: &mut [Offered],
     r: &Reading,
     prefs: &Prefs,
-    axis: Along,
-    tone: &'static str,
-    only: Option<&[String]>,
-) -> Vec<Offered> {
-    let wanted = |id: &str| only.is_none_or(|ids| ids.iter().any(|i| i == id));
-    let (beside, lines_of) = (r.beside(), Lines::new(r, axis));
-    let mut used: Vec<String> = vec!["time".into()];
-    let mut out = Vec::new();
-    for d in LANES {
-        if !wanted(d.id) {
-            // Its channels are on a lane of their own kind all the same.
-            let all = r.dyno.channels.keys().chain(r.ecu.iter().flat_map(|e| e.channels.keys()));
-            let of = |c: &&Channel| c.kind().is_some_and(|k| d.kinds.contains(&k.name));
-            used.extend(all.filter(of).map(|c| c.as_str().to_owned()));
-            continue;
-        }
-        let mut lines = Vec::new();
-        let mut unit = String::new();
-        match d.id {
-            "power" | "torque" => {
-                unit = if d.id == "power" { prefs.power.label() } else { prefs.torque.label() }.to_owned();
-                lines = curve_lines(&lines_of, prefs, d.id == "power", tone);
-            }
-            "ratio" => lines = ratio_lines(&lines_of),
+    (axis, tone): (Along, &'static str),
+    shown: &[String],
+) {
+    let (beside, lines) = (r.beside(), Lines::new(r, axis));
+    for lane in all.iter_mut().filter(|o| shown.contains(&o.id)) {
+        let definition = LANES.iter().find(|d| d.id == lane.id);
+        lane.lines = match lane.id.as_str() {
+            "power" | "torque" => curve_lines(&lines, prefs, lane.id == "power", tone),
+            "ratio" => ratio_lines(&lines),
             _ => {
-                for kind in d.kinds {
-                    for (c, s) in beside.of_kind(kind) {
-                        used.push(c.as_str().to_owned());
-                        let shown = prefs.units().shown(&c);
-                        unit = shown.unit();
-                        let target = c.as_str().ends_with("_target");
-                        let drawn = lines.iter().filter(|l: &&LaneLine| !l.thin).count();
-                        let colour = if target { "mid" } else { COLOURS[drawn % COLOURS.len()] };
-                        let points = scaled(lines_of.series(&s), |v| shown.value(v));
-                        let label = if target { "target".into() } else { c.label() };
-                        lines.push(LaneLine {
-                            label,
-                            colour,
-                            dash: if target { "5 3" } else { "" },
-                            thin: target,
-                            points,
-                        });
-                    }
-                }
+                let own = || {
+                    let c = Channel::new(lane.id.as_str()).ok()?;
+                    let s = beside.series(c.as_str())?;
+                    Some((c, s))
+                };
+                let of = definition.map_or_else(
+                    || own().into_iter().collect(),
+                    |d| d.kinds.iter().flat_map(|k| beside.of_kind(k)).collect(),
+                );
+                channel_lines(&lines, prefs, of)
             }
-        }
-        lines.retain(|l| !l.points.is_empty());
-        if !lines.is_empty() {
-            let label = if unit.is_empty() || unit == "λ" {
-                d.label.to_owned()
-            } else {
-                format!("{}, {unit}", d.label)
-            };
-            let limits = limits_of(r, prefs, axis, d.kinds);
-            out.push(Offered { id: d.id.to_owned(), label, lines, limits });
-        }
-    }
-    let names = r.dyno.channels.keys().chain(r.ecu.iter().flat_map(|e| e.channels.keys()));
-    for c in names {
-        if used.iter().any(|u| u == c.as_str()) || !wanted(c.as_str()) {
-            continue;
-        }
-        used.push(c.as_str().to_owned());
-        let Some(points) = beside.series(c.as_str()).map(|s| lines_of.series(&s)).filter(|p| !p.is_empty())
-        else {
-            continue;
         };
-        let shown = prefs.units().shown(c);
-        let points = scaled(points, |v| shown.value(v));
-        let label = named_with_unit(c, prefs.units());
-        out.push(Offered {
-            id: c.as_str().to_owned(),
-            label,
-            lines: vec![LaneLine { label: c.label(), colour: "ink", dash: "", thin: false, points }],
-            limits: Vec::new(),
+        lane.lines.retain(|l| !l.points.is_empty());
+        lane.limits = definition.map_or_else(Vec::new, |d| limits_of(r, prefs, axis, d.kinds));
+    }
+}
+
+/// Channels of one lane: what is commanded thin and dashed, the others each in a colour of its own.
+fn channel_lines(lines: &Lines<'_>, prefs: &Prefs, of: Vec<(Channel, Series)>) -> Vec<LaneLine> {
+    let mut out: Vec<LaneLine> = Vec::new();
+    for (c, s) in of {
+        let shown = prefs.units().shown(&c);
+        let points = scaled(lines.series(&s), |v| shown.value(v));
+        let drawn = out.iter().filter(|l| !l.thin).count();
+        out.push(if c.as_str().ends_with("_target") {
+            LaneLine { label: "target".into(), colour: "mid", dash: "5 3", thin: true, points }
+        } else {
+            let colour = COLOURS[drawn % COLOURS.len()];
+            LaneLine { label: c.label(), colour, dash: "", thin: false, points }
         });
     }
     out
@@ -126,15 +130,13 @@ fn limits_of(r: &Reading, prefs: &Prefs, axis: Along, kinds: &[&str]) -> Vec<Lim
     r.vehicle.limits.iter().filter(on).filter_map(line).collect()
 }
 
-/// Lays the lanes of another pull beside these: its lines dotted, in the colours of the same channels; and says
-/// which of these lanes it has nothing for.
-pub(crate) fn lay_beside(own: &mut [Offered], other: Vec<Offered>, shown: &[String]) -> Vec<String> {
+/// Lays the lanes of another pull beside those shown: its lines dotted, in the colours of the same channels; and
+/// says which of them it has nothing for.
+pub(crate) fn lay_beside(own: &mut [Offered], other: &[Offered], shown: &[String]) -> Vec<String> {
     let mut without = Vec::new();
-    for lane in own {
+    for lane in own.iter_mut().filter(|o| shown.contains(&o.id)) {
         let Some(beside) = other.iter().find(|o| o.id == lane.id) else {
-            if shown.contains(&lane.id) {
-                without.push(lane.label.clone());
-            }
+            without.push(lane.label.clone());
             continue;
         };
         // What is commanded and what lies behind a filter would only crowd the lane.
@@ -209,13 +211,9 @@ pub(crate) fn chart(
         .filter_map(|id| offered.iter().find(|o| o.id == *id))
         .map(|o| TraceLane { label: o.label.clone(), lines: o.lines.clone(), limits: o.limits.clone() })
         .collect();
-    let all = || offered.iter().flat_map(|o| o.lines.iter().flat_map(|l| l.points.iter().map(|p| p.0)));
-    let whole = match (axis, r.measured.span) {
-        (Along::Time, Some(s)) => [-AROUND_S, s.to_s - s.from_s + AROUND_S],
-        _ => [all().fold(f64::INFINITY, f64::min), all().fold(f64::NEG_INFINITY, f64::max)],
-    };
-    let whole = if whole[1] > whole[0] { whole } else { [0.0, 1.0] };
     let lines = Lines::new(r, axis);
+    let around = if axis == Along::Time && r.measured.span.is_some() { AROUND_S } else { 0.0 };
+    let whole = lines.span().map_or([0.0, 1.0], |[a, b]| [a - around, b + around]);
     let marks = r.events.iter().filter_map(|e| Some((lines.event(e)?, event_short(e)))).collect();
     TraceChart {
         axis: axis.label().to_owned(),
@@ -232,9 +230,7 @@ mod tests {
     use super::*;
 
     fn some(ids: &[&str]) -> Vec<Offered> {
-        ids.iter()
-            .map(|i| Offered { id: (*i).into(), label: (*i).into(), lines: Vec::new(), limits: Vec::new() })
-            .collect()
+        ids.iter().map(|i| Offered::new(i, (*i).into())).collect()
     }
 
     #[test]

@@ -4,7 +4,7 @@ use super::beside::{BesideView, beside_view};
 use super::evidence::EvidenceView;
 use super::families::{FamilyRow, family_rows};
 use super::held::{StepTable, step_table};
-use super::lanes::{AXES, Offered, axis_of, chart, chosen, lay_beside, offered};
+use super::lanes::{AXES, Offered, axis_of, chart, chosen, draw, lay_beside, offered};
 use crate::prefs::Prefs;
 use crate::views::Shell;
 use crate::views::common::{
@@ -133,12 +133,15 @@ pub(crate) fn pull_page(
         (false, None) => axis_of(&asked.axis),
     };
     let tag = e.tag(&r.set, false, &r.measured.limits);
-    let mut all = offered(r, prefs, axis, tag.tone, None);
+    let mut all = offered(r, prefs, axis);
     let shown = chosen(&all, &asked.lanes);
+    draw(&mut all, r, prefs, (axis, tag.tone), &shown);
     let id = r.pull.id;
     let here = &At { id, beside: &asked.beside };
     let without = beside.map_or_else(Vec::new, |b| {
-        lay_beside(&mut all, offered(b, prefs, axis, tag.tone, Some(&shown)), &shown)
+        let mut other = offered(b, prefs, axis);
+        draw(&mut other, b, prefs, (axis, tag.tone), &shown);
+        lay_beside(&mut all, &other, &shown)
     });
     let scale = if prefs.theme == "dark" { 1.15 } else { 1.0 };
     let mut trace = chart(r, &all, &shown, axis, asked.zoom, scale);

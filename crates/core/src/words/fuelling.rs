@@ -1,0 +1,193 @@
+//! Fuel and spark in words.
+
+use crate::analysis::OctaneSays;
+use crate::fuelling::cells::{Cell, Corrections};
+use crate::fuelling::cylinders::Cylinders;
+use crate::fuelling::seen::What;
+use crate::spark::adapts::Adapts;
+use crate::spark::delivered::Recorded;
+use crate::spark::sweep::{Best, Sweep};
+
+/// "λ 1 was lean by 0.05 (0.04 s after a cut)": what a probe showed.
+pub fn mixture_seen(w: &What) -> String {
+    match w {
+        What::Lean { by, fuel_was_cut: false } => format!("leaner than wanted by {by:.3} λ at most"),
+        What::Lean { by, fuel_was_cut: true } => {
+            format!("leaner than wanted by {by:.3} λ at most, where fuel was cut")
+        }
+        What::Rich { by } => format!("richer than wanted by {by:.3} λ at most"),
+        What::Oscillating { hz, swing } => format!("to and fro {hz:.1} times a second, by {swing:.3} λ"),
+        What::EndOfRange { value } => {
+            format!("at the end of what the probe reads ({value:.2}): beyond is unknown")
+        }
+        What::WarmingUp => "the probe was not hot yet".into(),
+    }
+}
+
+/// The first sentence of a correction.
+pub fn cells_sentence(c: &Corrections) -> String {
+    let n = |said| c.count(said);
+    let (done, held) = (n(Cell::Corrected), n(Cell::Clamped));
+    let visited = c.cells.len() - n(Cell::Unvisited);
+    let changed: Vec<f64> = c
+        .cells
+        .iter()
+        .filter(|c| matches!(c.said, Cell::Corrected | Cell::Clamped))
+        .map(|c| 100.0 * (c.apply - 1.0))
+        .collect();
+    if changed.is_empty() {
+        return format!(
+            "No cell is corrected: {visited} of {} were passed through, none often enough.",
+            c.cells.len()
+        );
+    }
+    let (low, high) =
+        changed.iter().fold((f64::INFINITY, f64::NEG_INFINITY), |(a, b), v| (a.min(*v), b.max(*v)));
+    let held = match held {
+        0 => String::new(),
+        1 => ", one of them by as much as one step may".to_owned(),
+        k => format!(", {k} of them by as much as one step may"),
+    };
+    format!(
+        "{} of {} cells are corrected{held}: {low:+.1} to {high:+.1} % fuel. {} were passed too seldom, {} not at all.",
+        done + n(Cell::Clamped),
+        c.cells.len(),
+        n(Cell::TooFew) + n(Cell::NotShown),
+        n(Cell::Unvisited)
+    )
+}
+
+/// What cylinders show of each other, by their names.
+pub fn cylinders_sentence(c: &Cylinders, names: &[String]) -> String {
+    let by = |f: fn(f64, f64) -> bool| {
+        (1..c.means.len()).fold(0, |best, i| if f(c.means[i], c.means[best]) { i } else { best })
+    };
+    let (lean, rich) = (by(|a, b| a > b), by(|a, b| a < b));
+    let name = |i: usize| names.get(i).map_or("?", String::as_str);
+    match (c.is_named(), c.by_chance) {
+        (Some(true), Some(chance)) => format!(
+            "{} runs leanest and {} richest, {:.3} λ apart; equal cylinders show {chance:.3} by chance.",
+            name(lean),
+            name(rich),
+            c.spread
+        ),
+        (Some(false), Some(chance)) => {
+            format!(
+                "No spread between cylinders is shown: {:.3} λ apart, {chance:.3} come by chance.",
+                c.spread
+            )
+        }
+        _ => format!(
+            "{:.3} λ apart in one pull: whether that is a spread can't be told without a repeat.",
+            c.spread
+        ),
+    }
+}
+
+/// What a recorded spark is.
+pub fn recorded_spark(r: Recorded) -> &'static str {
+    match r {
+        Recorded::Delivered => "spark as logged is what the plugs got: it moves with knock retard",
+        Recorded::Commanded => "spark as logged is what the map asked: knock retard comes off it",
+        Recorded::Same => "no knock retard stood out, so spark asked for and delivered are the same here",
+        Recorded::Unsure => "whether the log holds spark as asked for or as delivered can't be told",
+    }
+}
+
+/// Whether the map learns from pull to pull.
+pub fn adapts_sentence(a: Adapts) -> String {
+    match a {
+        Adapts::Steady => "Delivered spark stayed from pull to pull.".into(),
+        Adapts::Settled { moved_deg, from_pull } => format!(
+            "The map learns: delivered spark moved by {moved_deg:+.1}° and stays from pull {from_pull}. Count pulls from there."
+        ),
+        Adapts::StillMoving { moved_deg } => format!(
+            "The map still learns: delivered spark moved by {moved_deg:+.1}° and had not settled. Pull again before anything is compared."
+        ),
+    }
+}
+
+/// What a sweep of spark says, in a unit of power or torque.
+pub fn sweep_sentence(s: &Sweep, unit: &str, read: impl Fn(f64) -> f64) -> String {
+    let out = match s.retarded {
+        0 => String::new(),
+        1 => " One pull was left out: knock control had taken spark.".to_owned(),
+        n => format!(" {n} pulls were left out: knock control had taken spark."),
+    };
+    let degree = s
+        .per_degree
+        .map_or_else(String::new, |d| format!("; one more degree is worth {:+.2} {unit}", read(d)));
+    let (best, [low, high]) = match &s.fit {
+        Some(f) => (f.vertex_deg, f.vertex_ci95.unwrap_or([f64::NAN; 2])),
+        None => (f64::NAN, [f64::NAN; 2]),
+    };
+    let said = match s.best {
+        Best::AtMbt => format!("At MBT: best at {best:.1}° ({low:.1} to {high:.1}), inside what was tried"),
+        Best::KnockLimited => format!("Knock-limited below MBT{degree}"),
+        Best::StillGaining => format!("Still gaining at the most spark that was tried{degree}"),
+        Best::LessNotTried => "Best below the least spark that was tried: less was not tried".into(),
+        Best::NotResolved => "Not resolved: the scatter allows the best angle anywhere".into(),
+    };
+    format!("{said}.{out}")
+}
+
+/// What a step to more octane says.
+pub fn octane_sentence(o: OctaneSays) -> &'static str {
+    match o {
+        OctaneSays::WasKnockLimited => "Octane was what limited it: it gained, and the knock retard went.",
+        OctaneSays::GainedOtherwise => {
+            "It gained without any retard before: not by knock. Another property of the fuel, or the map adds spark by itself."
+        }
+        OctaneSays::NotOctaneLimited => {
+            "More octane gained nothing, and knock control took no spark on either: not octane-limited. It is near MBT, or the map does not add spark."
+        }
+        OctaneSays::RetardWentForNothing => {
+            "Knock retard went, and no gain is shown: the spark that came back is worth less than the scatter."
+        }
+        OctaneSays::StillKnockLimited => {
+            "Knock control still takes spark on the higher fuel: it is not enough."
+        }
+        OctaneSays::Lost => "It lost on the higher fuel.",
+        OctaneSays::CantTell => {
+            "Can't tell what limits: the difference is not resolved, or nobody knows whether knock control listened."
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::fuelling::cells::{Rules, Sample, corrections};
+
+    #[test]
+    fn a_correction_says_how_much_of_the_table_it_touches() {
+        let samples: Vec<Sample> = (0..100)
+            .map(|i| Sample { x: 2000.0, y: 100.0, ratio: 1.04, t: f64::from(i) * 0.05, pull: 0 })
+            .collect();
+        let c = corrections(&[1000.0, 2000.0], &[50.0, 100.0], &samples, &Rules::default()).unwrap();
+        assert_eq!(
+            cells_sentence(&c),
+            "1 of 4 cells are corrected: +4.0 to +4.0 % fuel. 0 were passed too seldom, 3 not at all."
+        );
+        let few = corrections(&[1000.0, 2000.0], &[50.0, 100.0], &samples[..5], &Rules::default()).unwrap();
+        assert!(cells_sentence(&few).starts_with("No cell is corrected: 1 of 4"));
+    }
+
+    #[test]
+    fn cylinders_are_named_only_beyond_chance() {
+        let of = |spread, by_chance| Cylinders {
+            means: vec![0.85, 0.85 + spread],
+            spread,
+            by_chance,
+            sd: Some(0.004),
+            pulls: 3,
+        };
+        let names = ["front".to_owned(), "rear".to_owned()];
+        assert!(
+            cylinders_sentence(&of(0.03, Some(0.01)), &names)
+                .starts_with("rear runs leanest and front richest, 0.030")
+        );
+        assert!(cylinders_sentence(&of(0.005, Some(0.01)), &names).starts_with("No spread"));
+        assert!(cylinders_sentence(&of(0.03, None), &names).contains("can't be told"));
+    }
+}
