@@ -173,19 +173,20 @@ fn blanks_zeros_and_holes_leave_blanks_and_nothing_else() {
 
 #[test]
 fn parts_of_two_logs_need_their_clocks() {
-    let dyno = log(&[("back_pressure", &[200.0, 210.0, 220.0])]);
+    let on_shaft = log(&[("back_pressure", &[200.0, 210.0, 220.0])]);
     let mut ecu = log(&[("manifold_pressure", &[100.0, 100.0, 100.0])]);
     ecu.t = vec![5.0, 5.1, 5.2];
     let f = one("back_pressure / manifold_pressure", "").unwrap();
-    let of =
-        |lag| with_computed(std::slice::from_ref(&f), Cow::Borrowed(&dyno), Some(Cow::Borrowed(&ecu)), lag);
+    let of = |lag| {
+        with_computed(std::slice::from_ref(&f), Cow::Borrowed(&on_shaft), Some(Cow::Borrowed(&ecu)), lag)
+    };
     let (d, e, lacking) = of(Some(5.0));
     assert!(lacking.is_empty() && d.channels.len() == 1);
     let got = &e.unwrap().channels[&f.name];
     assert!(near(got[0], 2.0) && near(got[1], 2.1), "{got:?}");
     let lacks = |l: Vec<(Channel, Lacking)>| l.into_iter().next().unwrap().1;
     assert_eq!(lacks(of(None).2), Lacking::NotAligned(Channel::new("back_pressure").unwrap()));
-    let alone = with_computed(&[f], Cow::Borrowed(&dyno), None, None).2;
+    let alone = with_computed(&[f], Cow::Borrowed(&on_shaft), None, None).2;
     assert_eq!(lacks(alone), Lacking::Channel(Channel::new("manifold_pressure").unwrap()));
     let spread = one("spread(lambda)", "λ").unwrap();
     let single = log(&[("lambda_1", &[0.8])]);

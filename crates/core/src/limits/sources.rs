@@ -132,7 +132,7 @@ impl<'a> Sources<'a> {
         }
     }
 
-    /// When the pull ran, on the clock that knows; the dyno's log where neither does.
+    /// When the pull ran, on the clock that knows; the recording of the dyno where neither does.
     pub(super) fn ran(&self) -> [f64; 2] {
         let seen = self.extents.ecu.or(self.extents.dyno).map(Extent::ends);
         seen.or_else(|| self.dyno.span().map(|(a, b)| [a, b])).unwrap_or([0.0, 0.0])

@@ -1,4 +1,5 @@
-//! Barriers on the pages: what axe calls serious or critical, in both themes, on a phone, a tablet and a desk.
+//! Barriers on the pages: what axe calls serious or critical, and pages wider than their window, in both themes, on a
+//! phone, a tablet and a desk.
 
 use crate::common::Cell;
 use crate::driver::{see, walk_through};
@@ -42,9 +43,14 @@ async fn look(d: WebDriver, base: String) {
         d.goto(format!("{base}{at}")).await.unwrap();
         see(&d, "main h1").await;
         d.execute(AXE, vec![]).await.unwrap();
-        for width in [360, 768, 1280] {
+        for width in [360_i64, 768, 1280] {
             let size = json!({"width": width, "height": 800, "deviceScaleFactor": 1, "mobile": width < 500});
             d.cdp().send_raw("Emulation.setDeviceMetricsOverride", size).await.unwrap();
+            let wide = d.execute("return document.documentElement.scrollWidth", vec![]).await.unwrap();
+            let wide = wide.json().as_i64().unwrap();
+            if wide > width + 1 {
+                found.push(format!("{at} {width}: the page is {wide} wide"));
+            }
             for theme in ["light", "dark"] {
                 let script = format!("document.documentElement.dataset.theme = {theme:?}");
                 d.execute(script, vec![]).await.unwrap();
@@ -58,6 +64,6 @@ async fn look(d: WebDriver, base: String) {
 }
 
 #[tokio::test(flavor = "multi_thread")]
-async fn no_page_has_a_serious_barrier_in_either_theme_at_any_width() {
+async fn no_page_has_a_serious_barrier_or_is_wider_than_its_window_at_any_width() {
     walk_through(Cell::with_demo().await, look).await;
 }

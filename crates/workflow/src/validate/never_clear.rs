@@ -212,7 +212,7 @@ fn hide(
         }
         Hidden::EndedEarly => *log = log.window(f64::NEG_INFINITY, from),
         // The clocks cannot be brought together: the speed of the engine computer is another ramp's, and what is
-        // judged stands in the dyno's log while its gate does not.
+        // judged stands in the other log while its gate does not.
         Hidden::Misaligned => {
             let Some(moved) = log.channels.remove(&channel) else { return };
             let series = jamjar_core::log::Series { t: log.t.iter().map(|t| t - lag).collect(), v: moved };
