@@ -1,5 +1,6 @@
 //! Gain against the margin it used: one mark a map, a line through those that no other beats.
 
+use crate::frame::Frame;
 use crate::paint::Paint;
 use crate::scale::{Scale, spread};
 use crate::svg::{escape, n, path, shorten};
@@ -65,25 +66,9 @@ impl Front {
             )),
             paint.font("text")
         );
-        for t in y.ticks(5) {
-            let at = n(y.at(t));
-            let _ = write!(
-                s,
-                r#"<line x1="{LEFT}" x2="{right}" y1="{at}" y2="{at}" stroke="{grid}"/><text x="{}" y="{}" text-anchor="end" font-size="12" fill="{mid}">{}</text>"#,
-                LEFT - 6.0,
-                n(y.at(t) + 4.0),
-                n(t)
-            );
-        }
-        for t in x.ticks(5) {
-            let at = n(x.at(t));
-            let _ = write!(
-                s,
-                r#"<line x1="{at}" x2="{at}" y1="{TOP}" y2="{bottom}" stroke="{grid}"/><text x="{at}" y="{}" text-anchor="middle" font-size="12" fill="{mid}">{:.0} %</text>"#,
-                n(bottom + 15.0),
-                100.0 * t
-            );
-        }
+        let frame = Frame { x, y, left: LEFT, right, top: TOP, bottom };
+        frame.level(&mut s, 5, paint);
+        frame.upright(&mut s, 5, paint, |t| format!("{:.0} %", 100.0 * t));
         let limit = n(x.at(1.0));
         let _ = write!(
             s,
@@ -124,12 +109,8 @@ impl Front {
                 escape(&shorten(&m.label, 22))
             );
         }
-        let _ = write!(
-            s,
-            r#"<text x="{LEFT}" y="14" font-size="12" font-weight="650" fill="{ink}">{}</text><text x="{right}" y="{}" text-anchor="end" font-size="12" fill="{mid}">share of its tightest margin used</text></svg>"#,
-            escape(&self.value),
-            n(HEIGHT - 5.0)
-        );
+        frame.words(&mut s, &self.value, "share of its tightest margin used", HEIGHT - 5.0, paint);
+        s.push_str("</svg>");
         s
     }
 }

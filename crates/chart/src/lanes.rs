@@ -65,7 +65,7 @@ const MARK_ROWS: usize = 3;
 
 /// Keeps the lowest and the highest point of each of `columns` columns, in order; a line that is short enough
 /// stays whole.
-fn decimate(points: &[(f64, f64)], from: f64, to: f64, columns: usize) -> Vec<(f64, f64)> {
+pub(crate) fn decimate(points: &[(f64, f64)], from: f64, to: f64, columns: usize) -> Vec<(f64, f64)> {
     let inside: Vec<(f64, f64)> = points.iter().copied().filter(|p| p.0 >= from && p.0 <= to).collect();
     if inside.len() <= 2 * columns {
         return inside;

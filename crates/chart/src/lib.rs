@@ -1,5 +1,6 @@
 //! View models to SVG: one renderer for page, report and download. Strings in, strings out.
 
+mod frame;
 mod front;
 mod hatch;
 mod jar;

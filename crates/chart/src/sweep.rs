@@ -1,5 +1,6 @@
 //! Power over spark: one mark a pull, the parabola through those that count, its best angle with the interval.
 
+use crate::frame::Frame;
 use crate::paint::Paint;
 use crate::scale::Scale;
 use crate::svg::{escape, n, path};
@@ -55,7 +56,7 @@ impl SweepChart {
         let (right, bottom) = (WIDTH - RIGHT, HEIGHT - BOTTOM);
         let x = Scale::new(room(d, 0.12, 0.5), (LEFT, right));
         let y = Scale::new(room(v, 0.12, 0.2), (bottom, TOP));
-        let (grid, mid, ink) = (paint.colour("grid"), paint.colour("mid"), paint.colour("ink"));
+        let mid = paint.colour("mid");
         let mut s = format!(
             r#"<svg class="sweep" viewBox="0 0 {WIDTH} {HEIGHT}" role="img" aria-label="{}" font-family="{}">"#,
             escape(&format!("{} over delivered spark, {} pulls", self.value, self.marks.len())),
@@ -72,24 +73,9 @@ impl SweepChart {
                 paint.colour("gooseberry")
             );
         }
-        for t in x.ticks(6) {
-            let at = n(x.at(t));
-            let _ = write!(
-                s,
-                r#"<line x1="{at}" x2="{at}" y1="{TOP}" y2="{bottom}" stroke="{grid}"/><text x="{at}" y="{}" text-anchor="middle" font-size="12" fill="{mid}">{t}°</text>"#,
-                n(bottom + 15.0)
-            );
-        }
-        for t in y.ticks(4) {
-            let at = n(y.at(t));
-            let _ = write!(
-                s,
-                r#"<line x1="{LEFT}" x2="{right}" y1="{at}" y2="{at}" stroke="{grid}"/><text x="{}" y="{}" text-anchor="end" font-size="12" fill="{mid}">{}</text>"#,
-                LEFT - 6.0,
-                n(y.at(t) + 4.0),
-                n(t)
-            );
-        }
+        let frame = Frame { x, y, left: LEFT, right, top: TOP, bottom };
+        frame.upright(&mut s, 6, paint, |t| format!("{t}°"));
+        frame.level(&mut s, 4, paint);
         if let Some((vertex, top, curvature)) = self.fit {
             let (a, b) = room(d, 0.05, 0.2);
             let at = |i: usize| a + (b - a) * i as f64 / 60.0;
@@ -109,12 +95,8 @@ impl SweepChart {
                 escape(&m.label)
             );
         }
-        let _ = write!(
-            s,
-            r#"<text x="{LEFT}" y="14" font-size="12" font-weight="650" fill="{ink}">{}</text><text x="{right}" y="{}" text-anchor="end" font-size="12" fill="{mid}">delivered spark before TDC</text></svg>"#,
-            escape(&self.value),
-            n(HEIGHT - 4.0)
-        );
+        frame.words(&mut s, &self.value, "delivered spark before TDC", HEIGHT - 4.0, paint);
+        s.push_str("</svg>");
         s
     }
 }

@@ -1,7 +1,9 @@
 //! Pulls over a limit that is being thought about: every pull a line, those it would flag bold with a mark at their
 //! worst place, the limit with its forbidden side hatched.
 
+use crate::frame::Frame;
 use crate::hatch::{LimitLine, scale_with};
+use crate::lanes::decimate;
 use crate::paint::Paint;
 use crate::scale::Scale;
 use crate::svg::{escape, n, path};
@@ -65,35 +67,20 @@ impl UnderLimit {
         let x = Scale::new((x0, x1), (LEFT, WIDTH - RIGHT));
         let (y, drawn) = scale_with((low, high), &limits, (HEIGHT - BOTTOM, TOP));
         let (bottom, right) = (HEIGHT - BOTTOM, WIDTH - RIGHT);
-        let (grid, mid, ink) = (paint.colour("grid"), paint.colour("mid"), paint.colour("ink"));
+        let ink = paint.colour("ink");
         let (v0, v1) = (y.value(bottom), y.value(TOP));
         let mut s = format!(
             r#"<svg class="under" viewBox="0 0 {WIDTH} {HEIGHT}" role="img" aria-label="{}" font-family="{}" data-px="{LEFT} {right}" data-x="{x0} {x1}" data-py="{bottom} {TOP}" data-y="{v0} {v1}">"#,
             escape(&format!("{} over {}, {} pulls", self.value, self.axis, self.pulls.len())),
             paint.font("text"),
         );
-        for t in x.ticks(7) {
-            let at = n(x.at(t));
-            let _ = write!(
-                s,
-                r#"<line x1="{at}" x2="{at}" y1="{TOP}" y2="{bottom}" stroke="{grid}"/><text x="{at}" y="{}" text-anchor="middle" font-size="12" fill="{mid}">{t}</text>"#,
-                n(bottom + 15.0)
-            );
-        }
-        for t in y.ticks(5) {
-            let at = n(y.at(t));
-            let _ = write!(
-                s,
-                r#"<line x1="{LEFT}" x2="{right}" y1="{at}" y2="{at}" stroke="{grid}"/><text x="{}" y="{}" text-anchor="end" font-size="12" fill="{mid}">{}</text>"#,
-                LEFT - 6.0,
-                n(y.at(t) + 4.0),
-                n(t)
-            );
-        }
+        let frame = Frame { x, y, left: LEFT, right, top: TOP, bottom };
+        frame.upright(&mut s, 7, paint, |t| t.to_string());
+        frame.level(&mut s, 5, paint);
         let crossed = |p: &&PullLine| p.worst.is_some();
         for p in self.pulls.iter().filter(|p| !crossed(p)).chain(self.pulls.iter().filter(crossed)) {
             let (width, opacity) = if p.worst.is_some() { ("2", "1") } else { ("1", ".55") };
-            let d = path(thinned(&p.points, x0, x1).iter().map(|p| (x.at(p.0), y.at(p.1))));
+            let d = path(decimate(&p.points, x0, x1, COLUMNS).iter().map(|p| (x.at(p.0), y.at(p.1))));
             let _ = write!(
                 s,
                 r#"<path d="{d}" fill="none" stroke="{}" stroke-width="{width}" stroke-opacity="{opacity}"><title>{}</title></path>"#,
@@ -123,13 +110,8 @@ impl UnderLimit {
                 paint.colour("paper")
             );
         }
-        let _ = write!(
-            s,
-            r#"<text x="{LEFT}" y="14" font-size="12" font-weight="650" fill="{ink}">{}</text><text x="{right}" y="{}" text-anchor="end" font-size="12" fill="{mid}">{}</text></svg>"#,
-            escape(&self.value),
-            n(HEIGHT - 4.0),
-            escape(&self.axis)
-        );
+        frame.words(&mut s, &self.value, &self.axis, HEIGHT - 4.0, paint);
+        s.push_str("</svg>");
         s
     }
 }
@@ -140,29 +122,6 @@ fn along(l: &LimitLine, x0: f64, x1: f64) -> LimitLine {
         [one] => LimitLine { points: vec![(x0, one.1), (x1, one.1)], above: l.above },
         _ => l.clone(),
     }
-}
-
-/// Lowest and highest of each column, in order; points may go back and forth.
-fn thinned(points: &[(f64, f64)], x0: f64, x1: f64) -> Vec<(f64, f64)> {
-    if points.len() <= 2 * COLUMNS {
-        return points.to_vec();
-    }
-    let column = |x: f64| ((x - x0) / (x1 - x0) * COLUMNS as f64) as i64;
-    let mut out: Vec<(f64, f64)> = Vec::new();
-    let mut i = 0;
-    while i < points.len() {
-        let c = column(points[i].0);
-        let end = points[i..].iter().position(|p| column(p.0) != c).map_or(points.len(), |k| i + k);
-        let part = &points[i..end];
-        let low = part.iter().enumerate().min_by(|a, b| a.1.1.total_cmp(&b.1.1)).map_or(0, |p| p.0);
-        let high = part.iter().enumerate().max_by(|a, b| a.1.1.total_cmp(&b.1.1)).map_or(0, |p| p.0);
-        out.push(part[low.min(high)]);
-        if low != high {
-            out.push(part[low.max(high)]);
-        }
-        i = end;
-    }
-    out
 }
 
 #[cfg(test)]

@@ -133,6 +133,12 @@ pub(crate) fn value_of(channel: &Channel, what: &str, s: &str) -> Result<f64, St
     with_unit(what, s, &typed.units.iter().map(worth).collect::<Vec<_>>(), typed.example)
 }
 
+/// Numbers as people paste them: blanks, commas or semicolons between them.
+pub(crate) fn numbers(what: &str, text: &str) -> Result<Vec<f64>, String> {
+    let parts = text.split(|c: char| c.is_whitespace() || c == ';' || c == ',').filter(|p| !p.is_empty());
+    parts.map(|p| typed(p).ok_or_else(|| format!("{what}: “{p}” is not a number"))).collect()
+}
+
 /// Nothing typed is an answer.
 pub(crate) fn blank_or<T>(s: &str, read: impl Fn(&str) -> Result<T, String>) -> Result<Option<T>, String> {
     if s.trim().is_empty() { Ok(None) } else { read(s).map(Some) }

@@ -4,6 +4,7 @@
 //! Inputs are made from whole ones by changing bytes, and by changing what was parsed: numbers, columns,
 //! order. Each kind says which function is tried; the same seed makes the same inputs.
 
+use crate::draw::Draw;
 use crate::job;
 use crate::scenarios;
 use jamjar_core::analysis::{PullInput, SetInput, Settings, Vehicle, measure_sets};
@@ -73,22 +74,7 @@ pub struct Outcome {
     pub longest: Duration,
 }
 
-/// Numbers that repeat for a seed (SplitMix64).
-struct Rng(u64);
-
-impl Rng {
-    fn next(&mut self) -> u64 {
-        self.0 = self.0.wrapping_add(0x9e37_79b9_7f4a_7c15);
-        let mut z = self.0;
-        z = (z ^ (z >> 30)).wrapping_mul(0xbf58_476d_1ce4_e5b9);
-        z = (z ^ (z >> 27)).wrapping_mul(0x94d0_49bb_1331_11eb);
-        z ^ (z >> 31)
-    }
-
-    fn below(&mut self, n: usize) -> usize {
-        (self.next() % n.max(1) as u64) as usize
-    }
-
+impl Draw {
     fn number(&mut self) -> f64 {
         const ODD: [f64; 14] = [
             0.0,
@@ -119,7 +105,7 @@ pub fn run(kind: Kind, from: u64, count: u64) -> Outcome {
     let mut out = Outcome::default();
     let seeds = Seeds::new();
     for seed in from..from + count {
-        let mut rng = Rng(seed ^ ((kind as u64) << 56));
+        let mut rng = Draw(seed ^ ((kind as u64) << 56));
         let start = Instant::now();
         let result = catch_unwind(AssertUnwindSafe(|| one(kind, &mut rng, &seeds)));
         let took = start.elapsed();
@@ -175,7 +161,7 @@ impl Seeds {
     }
 }
 
-fn one(kind: Kind, rng: &mut Rng, seeds: &Seeds) -> bool {
+fn one(kind: Kind, rng: &mut Draw, seeds: &Seeds) -> bool {
     match kind {
         Kind::Recording => {
             let bytes = bent(seeds.recordings[rng.below(seeds.recordings.len())].clone(), rng);
@@ -196,7 +182,7 @@ fn one(kind: Kind, rng: &mut Rng, seeds: &Seeds) -> bool {
 }
 
 /// Bytes changed, cut, doubled, or put where they do not belong.
-fn bent(mut b: Vec<u8>, rng: &mut Rng) -> Vec<u8> {
+fn bent(mut b: Vec<u8>, rng: &mut Draw) -> Vec<u8> {
     for _ in 0..=rng.below(6) {
         if b.is_empty() {
             break;
@@ -230,12 +216,12 @@ fn bent(mut b: Vec<u8>, rng: &mut Rng) -> Vec<u8> {
     b
 }
 
-fn bent_text(text: &str, rng: &mut Rng) -> String {
+fn bent_text(text: &str, rng: &mut Draw) -> String {
     String::from_utf8_lossy(&bent(text.as_bytes().to_vec(), rng)).into_owned()
 }
 
 /// A good recording whose numbers, columns or order are changed after it was read, measured like any other.
-fn measured(rng: &mut Rng, seeds: &Seeds) -> bool {
+fn measured(rng: &mut Draw, seeds: &Seeds) -> bool {
     let Ok(read) = read_log(seeds.recordings[1].as_slice(), "fuzz.csv", &Mapping::default()) else {
         return false;
     };
@@ -301,7 +287,7 @@ fn measured(rng: &mut Rng, seeds: &Seeds) -> bool {
     measure_sets(std::slice::from_ref(&set), &vehicle, &Settings::default(), &limits).is_ok()
 }
 
-fn query(rng: &mut Rng) -> bool {
+fn query(rng: &mut Draw) -> bool {
     const WORDS: [&str; 22] = [
         "power",
         "over",
@@ -372,7 +358,7 @@ const GOOD: [(&str, &str); 14] = [
     ("nothing", "{}"),
 ];
 
-fn calculator(rng: &mut Rng) -> bool {
+fn calculator(rng: &mut Draw) -> bool {
     // The drag strip is driven in small steps: tried as often as its cost allows.
     let pick = rng.below(GOOD.len() * 16);
     let (name, good) = if pick < GOOD.len() { GOOD[pick] } else { GOOD[pick % 12] };
@@ -384,7 +370,7 @@ fn calculator(rng: &mut Rng) -> bool {
 }
 
 /// Changes one value somewhere in a tree of them, takes it away, or doubles it.
-fn bend(v: &mut Value, rng: &mut Rng) {
+fn bend(v: &mut Value, rng: &mut Draw) {
     match v {
         Value::Object(o) if !o.is_empty() => {
             let key = o.keys().nth(rng.below(o.len())).cloned().unwrap_or_default();

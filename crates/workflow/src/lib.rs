@@ -4,6 +4,7 @@ pub mod archive;
 pub mod calc;
 pub mod checklist;
 pub mod demo;
+mod draw;
 mod error;
 pub mod evidence;
 pub mod finder;

@@ -1,7 +1,6 @@
 //! What each map of a vehicle left of its margins, which of them nobody measured, and which map that speaks for.
 
 use crate::error::{WorkflowError, blocking};
-use crate::input::input_of;
 use crate::sets::{SetRead, day_sets, read_sets};
 use jamjar_core::analysis::{Figure, Recommendation, SetResult, Settings, Wish, recommend};
 use jamjar_core::channel::Channel;
@@ -172,9 +171,4 @@ fn recommended(
         all.into_iter().collect()
     };
     Some(recommend(&results, base, &eligible, (&vehicle.vehicle, &vehicle.limits), settings, wish, &logged))
-}
-
-/// Factors of a set, as limits are applied to it.
-pub fn factors_of(s: &SetWithPulls) -> jamjar_core::factors::Factors {
-    input_of(s).factors
 }

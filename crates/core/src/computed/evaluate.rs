@@ -6,6 +6,7 @@ use super::parse::Function;
 use crate::channel::Channel;
 use crate::log::Recording;
 use crate::signal::interp::Walk;
+use crate::signal::median::median_interval;
 use std::borrow::Cow;
 use std::sync::Arc;
 
@@ -133,7 +134,7 @@ impl<'f, 'l> Bound<'f, 'l> {
             if from_other {
                 s.t.iter_mut().for_each(|t| *t += late);
             }
-            let gap_s = GAP_S.max(OWN_INTERVALS * interval(&s.t)) * 1.05;
+            let gap_s = GAP_S.max(OWN_INTERVALS * median_interval(&s.t)) * 1.05;
             Part { t: s.t, v: s.v, gap_s }
         };
         let parts = wanted.iter().map(|all| all.iter().map(part).collect()).collect();
@@ -186,12 +187,6 @@ impl Formula {
         }
         any(&self.tree)
     }
-}
-
-/// Median interval of some times, s; 0 of fewer than two.
-fn interval(t: &[f64]) -> f64 {
-    let mut steps: Vec<f64> = t.windows(2).map(|w| w[1] - w[0]).collect();
-    if steps.is_empty() { 0.0 } else { crate::signal::median::median_in_place(&mut steps) }
 }
 
 fn value(node: &Node, now: &[Vec<f64>]) -> f64 {

@@ -1,6 +1,7 @@
 //! What the mixture of a pull did against its target, with the transport delay taken out.
 
 use crate::log::Series;
+use crate::signal::runs::runs;
 use serde::Serialize;
 
 /// Leaner than wanted by this much λ for [`HELD_S`] is an excursion, richer by [`RICH`] is more than useful (our choice:
@@ -87,7 +88,7 @@ pub fn seen(lambda: &Series, a: &Around<'_>) -> Vec<Seen> {
     let off: Vec<Option<f64>> =
         (0..v.len()).map(|i| (i >= start).then(|| a.target.at(t[i]).map(|w| v[i] - w)).flatten()).collect();
     for (sign, by) in [(1.0, LEAN), (-1.0, RICH)] {
-        for (i, j) in runs(&off, |d| sign * d > by) {
+        for (i, j) in stretches(&off, |d| sign * d > by) {
             if t[j] - t[i] < HELD_S || stuck.iter().any(|s| s.0 <= i && j <= s.1) {
                 continue;
             }
@@ -116,19 +117,9 @@ fn was_cut(cut: &Series, from: f64, to: f64) -> bool {
     inside.iter().filter(|c| **c > 0.5).count() * 5 > inside.len().max(1)
 }
 
-fn runs(v: &[Option<f64>], on: impl Fn(f64) -> bool) -> Vec<(usize, usize)> {
-    let (mut out, mut since) = (Vec::new(), None);
-    for i in 0..=v.len() {
-        match (since, v.get(i).copied().flatten().is_some_and(&on)) {
-            (None, true) => since = Some(i),
-            (Some(a), false) => {
-                out.push((a, i - 1));
-                since = None;
-            }
-            _ => {}
-        }
-    }
-    out
+/// First and last sample of every stretch over which something holds.
+fn stretches(v: &[Option<f64>], on: impl Fn(f64) -> bool) -> Vec<(usize, usize)> {
+    runs(v.len(), |i| v[i].is_some_and(&on)).into_iter().map(|(a, b)| (a, b - 1)).collect()
 }
 
 /// Stretches of at least 0.3 s at the highest or the lowest value, to the last digit.
@@ -136,14 +127,14 @@ fn at_end(v: &[f64], t: &[f64], start: usize) -> Vec<(usize, usize)> {
     let (low, high) =
         v[start..].iter().fold((f64::INFINITY, f64::NEG_INFINITY), |(a, b), x| (a.min(*x), b.max(*x)));
     let some: Vec<Option<f64>> = v.iter().enumerate().map(|(i, x)| (i >= start).then_some(*x)).collect();
-    let ends = [low, high].into_iter().flat_map(|end| runs(&some, move |x| (x - end).abs() < 1e-9));
+    let ends = [low, high].into_iter().flat_map(|end| stretches(&some, move |x| (x - end).abs() < 1e-9));
     ends.filter(|(i, j)| high > low && j - i >= 4 && t[*j] - t[*i] >= 0.3).collect()
 }
 
 /// The longest stretch in which the difference goes to and fro around its own running mean.
 fn oscillation(off: &[Option<f64>], t: &[f64]) -> Option<(usize, usize, f64, f64)> {
     let mut best: Option<(usize, usize, f64, f64)> = None;
-    for (a, b) in runs(off, |_| true) {
+    for (a, b) in stretches(off, |_| true) {
         let d: Vec<f64> = off[a..=b].iter().flatten().copied().collect();
         let step = (t[b] - t[a]) / d.len().max(2) as f64;
         let half = ((0.5 / step.max(1e-6)) as usize).max(2);

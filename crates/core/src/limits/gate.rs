@@ -6,6 +6,7 @@ use super::sources::{Lookup, Sources};
 use super::why::StandIn;
 use crate::channel::Channel;
 use crate::log::Series;
+use crate::signal::median::median_interval;
 
 /// A hole longer than this many of a channel's own intervals, and in a gate than this, s, leaves unknown what
 /// happened in it (our choice).
@@ -135,13 +136,7 @@ impl Gate {
 }
 
 fn read(s: Series, scale: f64) -> Source {
-    Source::Channel { scale, hole_s: (OWN_INTERVALS * own_interval(&s)).max(SHORTEST_HOLE_S), s }
-}
-
-/// Median time between the values of a channel, s; 0 below two values.
-pub(super) fn own_interval(s: &Series) -> f64 {
-    let mut steps: Vec<f64> = s.t.windows(2).map(|w| w[1] - w[0]).collect();
-    if steps.is_empty() { 0.0 } else { crate::signal::median::median_in_place(&mut steps) }
+    Source::Channel { scale, hole_s: (OWN_INTERVALS * median_interval(&s.t)).max(SHORTEST_HOLE_S), s }
 }
 
 /// Whether a plate closes by itself within a pull: then it says nothing about the pedal.

@@ -2,9 +2,10 @@
 //! lift, a gate nobody logged.
 
 use super::extent::Extent;
-use super::gate::{OWN_INTERVALS, own_interval};
+use super::gate::OWN_INTERVALS;
 use super::traced::Traced;
 use super::why::Why;
+use crate::signal::median::median_interval;
 
 /// A hole this long, or as long as the sustain time, hides too much, s (domain, section 10).
 const LONGEST_S: f64 = 0.2;
@@ -38,7 +39,7 @@ impl Traced<'_> {
     /// stamps, is our choice.
     fn longest_hole(&self) -> f64 {
         let sustain = self.limit.sustain_s;
-        let own = own_interval(&self.s);
+        let own = median_interval(&self.s.t);
         let short = if sustain > 0.0 { sustain.min(LONGEST_S) } else { LONGEST_S };
         short.max(sustain.min(OWN_INTERVALS * own)) + (JITTER * own).max(STAMP_S)
     }

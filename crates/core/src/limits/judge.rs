@@ -6,9 +6,9 @@ use super::sources::Sources;
 use super::traced::Traced;
 use super::why::{Load, Reach, Why};
 use super::windows::{Held, highest_held};
-use super::{holes, knock, parts};
+use super::{holes, parts};
 use crate::pull::held::{BAND_SHARE, MIN_HOLD_S};
-use crate::signal::stuck::{Still, Watched};
+use crate::signal::runs::runs;
 
 pub(super) struct Judged {
     pub(super) verdict: Verdict,
@@ -26,7 +26,7 @@ pub(super) fn judge(traced: &Traced<'_>, sources: &Sources<'_>) -> Judged {
         s.v.iter().zip(thresholds).map(|(v, t)| t.map_or(f64::NAN, |t| sign * (v - t))).collect();
     let usable: Vec<bool> = (0..s.len()).map(|i| gated[i] && excess[i].is_finite()).collect();
     let mut held: Option<Held> = None;
-    for (a, b) in runs(&usable) {
+    for (a, b) in runs(usable.len(), |i| usable[i]) {
         let sparse = (a..b)
             .filter(|&i| spacing(&s.t, i) > limit.sustain_s / 2.0 && excess[i] > 0.0)
             .max_by(|&i, &j| excess[i].total_cmp(&excess[j]))
@@ -52,7 +52,7 @@ pub(super) fn judge(traced: &Traced<'_>, sources: &Sources<'_>) -> Judged {
     if !gated.iter().any(|g| *g) {
         return done(Verdict::NotReached, Some(Why::NeverGated));
     }
-    if let Some(why) = cannot_answer(traced, sources).or_else(|| parts::cannot_answer(traced, sources)) {
+    if let Some(why) = parts::cannot_answer(traced, sources).or_else(|| curve_ends(traced)) {
         return done(Verdict::CantTell, Some(why));
     }
     let Some(h) = held else {
@@ -68,22 +68,6 @@ fn spacing(t: &[f64], i: usize) -> f64 {
     before.max(after)
 }
 
-fn runs(mask: &[bool]) -> Vec<(usize, usize)> {
-    let mut out = Vec::new();
-    let mut start = None;
-    for i in 0..=mask.len() {
-        match (start, i < mask.len() && mask[i]) {
-            (None, true) => start = Some(i),
-            (Some(a), false) => {
-                out.push((a, i));
-                start = None;
-            }
-            _ => {}
-        }
-    }
-    out
-}
-
 fn over_run(excess: &[f64], usable: &[bool], h: Held) -> (usize, usize) {
     let (mut a, mut b) = (h.at, h.at);
     while a > 0 && usable[a - 1] && excess[a - 1] > 0.0 {
@@ -95,42 +79,11 @@ fn over_run(excess: &[f64], usable: &[bool], h: Held) -> (usize, usize) {
     (a, b)
 }
 
-fn cannot_answer(traced: &Traced<'_>, sources: &Sources<'_>) -> Option<Why> {
-    let Traced { limit, s, gated, thresholds, speed, .. } = traced;
-    let channel = || limit.channel.clone();
-    let touches = |x: &Still| gated[x.from..x.to].iter().any(|g| *g);
-    let when = |x: &Still| (s.t[x.from], s.t[x.to - 1]);
-    if let Some(kind) = limit.channel.kind() {
-        let toward = limit.direction.sign() > 0.0;
-        let pull = traced.judged_span();
-        let watched = Watched { s, kind, speed: speed.as_ref(), pull };
-        if let Some((x, _)) = watched.at_end().into_iter().find(|(x, top)| *top == toward && touches(x)) {
-            let (from_s, to_s) = when(&x);
-            return Some(Why::EndOfRange { channel: channel(), value: x.value, from_s, to_s });
-        }
-        if let Some(x) = watched.frozen().into_iter().find(touches) {
-            let (from_s, to_s) = when(&x);
-            return Some(Why::StoodStill { channel: channel(), value: x.value, from_s, to_s });
-        }
-        if matches!(kind.name, "knock_retard" | "knock_level") && deaf(traced, sources, pull) {
-            return Some(match kind.name {
-                "knock_level" => Why::DeafLevel { channel: channel() },
-                _ => Why::DeafRetard { channel: channel() },
-            });
-        }
-    }
+/// The threshold curve does not reach over what was gated.
+fn curve_ends(traced: &Traced<'_>) -> Option<Why> {
+    let Traced { s, gated, thresholds, .. } = traced;
     let inside = |t: f64| traced.judged_span().is_none_or(|[a, b]| t >= a && t <= b);
     (0..s.len()).any(|i| gated[i] && thresholds[i].is_none() && inside(s.t[i])).then_some(Why::CurveEnds)
-}
-
-/// Whether knock was not listened to: retard at nothing without a live level, or a level that does not hear
-/// the engine.
-fn deaf(traced: &Traced<'_>, sources: &Sources<'_>, pull: Option<[f64; 2]>) -> bool {
-    let level = sources.found("knock_level", traced.clock);
-    let span = pull.unwrap_or([f64::NEG_INFINITY, f64::INFINITY]);
-    let live = level.as_ref().zip(traced.speed.as_ref()).is_some_and(|(l, n)| knock::is_live(l, n, span));
-    let retard = traced.limit.channel.kind().is_some_and(|k| k.name == "knock_retard");
-    !(live || retard && knock::responds(&traced.s, level.as_ref()))
 }
 
 fn reach(traced: &Traced<'_>) -> Option<Why> {

@@ -1,7 +1,8 @@
-//! A computed channel is as good as its parts: one that sits at the end of its range, stands still or does not listen
-//! leaves what is computed from it unknown.
+//! What is judged must have been heard: a channel, or a part of a computed one, that sits at the end of its range, stands
+//! still or does not listen leaves the verdict open.
 
 use super::knock;
+use super::model::Limit;
 use super::sources::Sources;
 use super::traced::Traced;
 use super::why::Why;
@@ -12,26 +13,37 @@ use crate::signal::stuck::{Still, Watched};
 /// A part counts as read where a value of its own is this near, s (our choice, as for the shortest hole).
 const NEAR_S: f64 = 0.2;
 
-/// The first part that cannot answer within the gate, and why; nothing for a measured channel.
+/// Why what is judged cannot answer within the gate: the channel itself, or the first part of a computed one.
 pub(super) fn cannot_answer(traced: &Traced<'_>, sources: &Sources<'_>) -> Option<Why> {
-    sources.parts(&traced.limit.channel).into_iter().find_map(|c| {
+    let Limit { channel, direction, .. } = traced.limit;
+    // Only the end toward the limit hides a crossing; of a part, either may, as the expression has it.
+    let own = || doubt(channel, &traced.s, Some(direction.sign() > 0.0), traced, sources);
+    let of_part = |c: Channel| {
         let part = sources.found(c.as_str(), traced.clock)?;
-        doubt(&c, &part, traced, sources)
-    })
+        doubt(&c, &part, None, traced, sources)
+    };
+    own().or_else(|| sources.parts(channel).into_iter().find_map(of_part))
 }
 
-fn doubt(channel: &Channel, part: &Series, traced: &Traced<'_>, sources: &Sources<'_>) -> Option<Why> {
+fn doubt(
+    channel: &Channel,
+    part: &Series,
+    toward: Option<bool>,
+    traced: &Traced<'_>,
+    sources: &Sources<'_>,
+) -> Option<Why> {
     let kind = channel.kind()?;
     let Traced { s, gated, speed, .. } = traced;
     let touches = |x: &Still| {
         let (from, to) = (part.t[x.from], part.t[x.to - 1]);
-        (0..s.len()).any(|i| gated[i] && s.t[i] >= from && s.t[i] <= to)
+        let (a, b) = (s.t.partition_point(|t| *t < from), s.t.partition_point(|t| *t <= to));
+        gated[a..b].iter().any(|g| *g)
     };
     let pull = traced.judged_span();
     let watched = Watched { s: part, kind, speed: speed.as_ref(), pull };
     let place = |x: &Still| (channel.clone(), x.value, part.t[x.from], part.t[x.to - 1]);
-    // Which end matters depends on the expression: either is unknown beyond.
-    if let Some((x, _)) = watched.at_end().into_iter().find(|(x, _)| touches(x)) {
+    let hides = |(x, top): &(Still, bool)| toward.is_none_or(|t| t == *top) && touches(x);
+    if let Some((x, _)) = watched.at_end().into_iter().find(hides) {
         let (channel, value, from_s, to_s) = place(&x);
         return Some(Why::EndOfRange { channel, value, from_s, to_s });
     }
@@ -39,6 +51,10 @@ fn doubt(channel: &Channel, part: &Series, traced: &Traced<'_>, sources: &Source
         let (channel, value, from_s, to_s) = place(&x);
         return Some(Why::StoodStill { channel, value, from_s, to_s });
     }
+    if !matches!(kind.name, "knock_level" | "knock_retard") {
+        return None;
+    }
+    // Whether knock was listened to: a level that hears the engine, or retard that followed it.
     let level = sources.found("knock_level", traced.clock);
     let span = pull.unwrap_or([f64::NEG_INFINITY, f64::INFINITY]);
     let live = || level.as_ref().zip(speed.as_ref()).is_some_and(|(l, n)| knock::is_live(l, n, span));

@@ -8,6 +8,12 @@ pub fn median_in_place(v: &mut [f64]) -> f64 {
     if even { (*m + low.iter().copied().fold(f64::NEG_INFINITY, f64::max)) / 2.0 } else { *m }
 }
 
+/// Median interval of times that ascend, s; 0 below two of them.
+pub(crate) fn median_interval(t: &[f64]) -> f64 {
+    let mut steps: Vec<f64> = t.windows(2).map(|w| w[1] - w[0]).collect();
+    if steps.is_empty() { 0.0 } else { median_in_place(&mut steps) }
+}
+
 /// Medians of what lies within half of `window` on either side of each point; `t` ascends, same length as `v`.
 pub fn running_median(t: &[f64], v: &[f64], window: f64) -> Vec<f64> {
     let (mut a, mut b) = (0, 0);

@@ -5,5 +5,6 @@ pub mod hygiene;
 pub mod interp;
 pub mod look_over;
 pub mod median;
+pub(crate) mod runs;
 pub mod savgol;
 pub mod stuck;

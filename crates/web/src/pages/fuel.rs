@@ -5,7 +5,7 @@ use crate::auth::Reader;
 use crate::error::WebError;
 use crate::prefs::Prefs;
 use crate::state::AppState;
-use crate::typed::{blank_or, number};
+use crate::typed::{blank_or, number, numbers};
 use crate::views::{FuelFields, fuel_page};
 use axum::Form;
 use axum::extract::{Path, Query, State};
@@ -19,12 +19,9 @@ use jamjar_core::units::typed;
 use jamjar_workflow::fuelling::{Asked, FuelRead, read_fuel};
 use jamjar_workflow::spark_sweep::read_sweep;
 
-/// Places of an axis as people paste them: numbers with blanks, commas or semicolons between them.
+/// Places of an axis as people paste them.
 fn places(what: &str, text: &str) -> Result<Vec<f64>, String> {
-    let parts = text.split(|c: char| c.is_whitespace() || c == ';' || c == ',').filter(|p| !p.is_empty());
-    let all: Vec<f64> = parts
-        .map(|p| typed(p).ok_or_else(|| format!("{what}: “{p}” is not a number")))
-        .collect::<Result<_, _>>()?;
+    let all = numbers(what, text)?;
     if all.windows(2).any(|w| w[1] <= w[0]) {
         return Err(format!("{what}: the places must ascend"));
     }

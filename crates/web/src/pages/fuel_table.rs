@@ -4,7 +4,7 @@ use super::page;
 use crate::auth::Reader;
 use crate::error::WebError;
 use crate::prefs::Prefs;
-use crate::typed::{blank_or, number};
+use crate::typed::{blank_or, number, numbers};
 use crate::views::{FuelTableFields, FuelTablePage};
 use axum::Form;
 use axum::http::StatusCode;
@@ -13,13 +13,6 @@ use jamjar_core::fuelling::injector::{OnBlend, Swap, on_blend};
 use jamjar_core::fuelling::paste;
 use jamjar_core::fuelling::rescale::{Rescaled, rescale};
 use jamjar_core::maps::Table;
-use jamjar_core::units::typed;
-
-/// Places as typed.
-fn places(what: &str, text: &str) -> Result<Vec<f64>, String> {
-    let parts = text.split(|c: char| c.is_whitespace() || c == ';' || c == ',').filter(|p| !p.is_empty());
-    parts.map(|p| typed(p).ok_or_else(|| format!("{what}: “{p}” is not a number"))).collect()
-}
 
 fn pair(f: [&str; 2], what: &str) -> Result<Option<[f64; 2]>, String> {
     let [a, b] = f.map(|s| blank_or(s, |s| number(what, s)));
@@ -51,10 +44,10 @@ fn made(f: &FuelTableFields) -> Result<Option<(Rescaled, Option<f64>, Table)>, S
     if f.table.trim().is_empty() {
         return Ok(None);
     }
-    let (x, y) = (places("places along a row", &f.x)?, places("places down the rows", &f.y)?);
+    let (x, y) = (numbers("places along a row", &f.x)?, numbers("places down the rows", &f.y)?);
     let old = paste::read(&f.table, "the table", &x, &y).map_err(|e| e.problem)?;
     let (nx, ny) =
-        (places("new places along a row", &f.new_x)?, places("new places down the rows", &f.new_y)?);
+        (numbers("new places along a row", &f.new_x)?, numbers("new places down the rows", &f.new_y)?);
     let mut out =
         rescale(&old, if nx.is_empty() { &old.x.at } else { &nx }, (!ny.is_empty()).then_some(ny.as_slice()));
     out.table.validate().map_err(|e| e.problem)?;

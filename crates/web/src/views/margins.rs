@@ -9,7 +9,7 @@ use jamjar_chart::{Front, FrontMark, Paint};
 use jamjar_core::analysis::{Barred, Figure, Recommendation};
 use jamjar_core::limits::{Blind, Severity, Verdict};
 use jamjar_core::words::{About, Clause, Speech, recommendation, sentence_case};
-use jamjar_workflow::margins::{Asked, Margins, factors_of};
+use jamjar_workflow::margins::{Asked, Margins};
 
 /// A clause with where it leads; blank for none.
 pub(crate) struct Linked {
@@ -87,7 +87,7 @@ pub(crate) fn margins_page(m: &Margins, asked: &Asked, e: &Encoding, prefs: &Pre
             map: c.map.clone(),
             detail: rest.join(" · "),
             tone: e.tone(&s.stored.set).name(),
-            factors: factors_of(&s.stored),
+            factors: s.result.factors.clone(),
             verdicts: &s.verdicts,
             pulls: s.stored.pulls.iter().map(|p| p.0.id).zip(&s.measured).collect(),
         }

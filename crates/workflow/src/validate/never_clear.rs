@@ -2,6 +2,7 @@
 //! a sensor that ends, stands still, goes blank, is not there, a log that stops early or clocks that do not agree.
 
 use super::{Share, Subject};
+use crate::draw::Draw;
 use crate::validate::detections::Claim;
 use jamjar_core::analysis::{Measured, PullInput, SetInput, Settings, measure_sets};
 use jamjar_core::channel::Channel;
@@ -58,25 +59,9 @@ const CHANNELS: [(&str, &str, &str); 4] = [
     ("injector_duty", "injector_duty * 2", "%"),
 ];
 
-/// Reproducible numbers (SplitMix64; Steele, Lea & Flood 2014).
-struct Draw(u64);
-
-impl Draw {
-    fn next(&mut self) -> u64 {
-        self.0 = self.0.wrapping_add(0x9e37_79b9_7f4a_7c15);
-        let mut z = self.0;
-        z = (z ^ (z >> 30)).wrapping_mul(0xbf58_476d_1ce4_e5b9);
-        z = (z ^ (z >> 27)).wrapping_mul(0x94d0_49bb_1331_11eb);
-        z ^ (z >> 31)
-    }
-
-    fn below(&mut self, n: usize) -> usize {
-        (self.next() % n as u64) as usize
-    }
-
-    fn share(&mut self) -> f64 {
-        self.next() as f64 / u64::MAX as f64
-    }
+/// A share from 0 to 1.
+fn share_of(draw: &mut Draw) -> f64 {
+    draw.next() as f64 / u64::MAX as f64
 }
 
 /// A day read and measured, from which pulls are taken.
@@ -142,7 +127,7 @@ fn one(subject: &Subject, days: &[Day], seed: u64) -> Option<Tried> {
     let s_of = ecu.series(name)?.between(from, to);
     let (low, high) =
         s_of.v.iter().fold((f64::INFINITY, f64::NEG_INFINITY), |(a, b), v| (a.min(*v), b.max(*v)));
-    let share = 0.55 + 0.35 * draw.share();
+    let share = 0.55 + 0.35 * share_of(&mut draw);
     let at = low + share * (high - low);
     let first = (0..s_of.len()).find(|&i| s_of.v[i] > at).map(|i| s_of.t[i])?;
     let sustain = [0.0, 0.1, 0.2][draw.below(3)];
@@ -177,7 +162,7 @@ fn one(subject: &Subject, days: &[Day], seed: u64) -> Option<Tried> {
     };
     let (Verdict::Over, over_from) = verdict(&whole)? else { return None };
     let first = first.min(over_from.unwrap_or(first));
-    let begins = (from + 0.15 * (to - from)).max(first - 0.4 - 0.6 * draw.share());
+    let begins = (from + 0.15 * (to - from)).max(first - 0.4 - 0.6 * share_of(&mut draw));
     if begins >= first {
         return None;
     }
