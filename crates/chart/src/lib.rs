@@ -3,6 +3,7 @@
 mod frame;
 mod front;
 mod hatch;
+mod injection;
 mod jar;
 mod lanes;
 mod lineup;
@@ -17,6 +18,7 @@ mod waterfall;
 
 pub use front::{Front, FrontMark};
 pub use hatch::LimitLine;
+pub use injection::{InjectionBand, InjectionChart};
 pub use jar::{Jar, jar_svg};
 pub use lanes::{LaneLine, TraceChart, TraceLane};
 pub use lineup::{CurveOf, Gain, Lane, LineUpChart, Panel, Series, Track, TrackLine, lineup_svg};

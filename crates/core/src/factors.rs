@@ -3,6 +3,7 @@
 
 pub mod calibrated;
 pub mod crossed;
+pub mod octane;
 pub mod rungs;
 mod safe;
 

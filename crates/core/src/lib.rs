@@ -15,6 +15,7 @@ pub mod channel;
 pub mod computed;
 pub mod correction;
 pub mod curve;
+pub mod diesel;
 pub mod driven;
 pub mod factors;
 pub mod figures;
@@ -37,4 +38,4 @@ pub mod vehicle_sheet;
 pub mod words;
 
 /// Version of the computation: derived results cached under another version are made again.
-pub const ALGORITHM_VERSION: u32 = 11;
+pub const ALGORITHM_VERSION: u32 = 12;

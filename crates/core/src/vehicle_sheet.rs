@@ -2,8 +2,10 @@
 
 use crate::bounds::{Bound, OutOfRange};
 use crate::computed::Computed;
+use crate::diesel::flow_sheet::FlowSheet;
 use crate::driven::Driven;
 use crate::gears::Gears;
+use crate::maps::Table;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 
@@ -59,6 +61,15 @@ pub struct VehicleSheet {
     pub driven: Option<Driven>,
     /// What limits it, in words.
     pub limits_it: String,
+    /// Flow sheet of its injectors.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub flow_sheet: Option<FlowSheet>,
+    /// Quantity map of its injectors: durations, µs, along a row, pressures, MPa, down the rows, mg a shot.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub quantity_map: Option<Table>,
+    /// Names of its cylinders, first to last: front, rear, left, right. Blank where they go by number.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub cylinders: Vec<String>,
     /// Channels the shop computes from those that are measured.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     pub computed: Vec<Computed>,

@@ -74,6 +74,16 @@ pub enum FormatProblem {
     RunTwice { run: String },
     #[error("the speed {speed} stands twice in run “{run}”: a curve has one value at a speed")]
     SpeedTwice { speed: f64, run: String },
+    #[error("a flow sheet needs columns for pressure and duration; found: {among}")]
+    NoFlowHeader { among: String },
+    #[error(
+        "a flow sheet needs a mass: a column of mg beside the injector's name, or one for each injector; found: {among}"
+    )]
+    NoFlowMass { among: String },
+    #[error("{what} above zero is needed on every line of a flow sheet")]
+    FlowBlank { what: &'static str },
+    #[error("more than {most} points on one flow sheet")]
+    FlowTooMany { most: usize },
     #[error(transparent)]
     Map(#[from] MapProblem),
 }

@@ -63,7 +63,7 @@ pub(crate) fn value_unit(
         }
         (_, Some(Said::Unit(u))) => (u, true),
         // Where its zero lies is not said: oil and fuel gauges read above the air around them.
-        ("oil_pressure" | "fuel_pressure", Some(Said::Pressure(u))) => (u, canonical),
+        ("oil_pressure" | "fuel_pressure" | "intake_depression", Some(Said::Pressure(u))) => (u, canonical),
         (_, Some(Said::Pressure(u))) => (u, true),
         (k, _) if k.ends_with("_temp") => {
             let hot = if k == "exhaust_temp" { 1_250.0 } else { 140.0 };

@@ -38,6 +38,8 @@ pub(crate) struct Charge {
     pub(crate) belt_slip: f64,
     /// Torque the blower takes at the crank, N·m.
     pub(crate) blower_nm: f64,
+    /// What the filter takes from ambient pressure, kPa.
+    pub(crate) depression_kpa: f64,
 }
 
 /// What surrounds and drives it in one step.
@@ -71,6 +73,7 @@ impl Charge {
             metal_c,
             belt_slip: 0.0,
             blower_nm: 0.0,
+            depression_kpa: 0.0,
         }
     }
 
@@ -83,6 +86,7 @@ impl Charge {
     pub(crate) fn step(&mut self, e: &EngineSpec, i: &ChargeInput, faults: &Faults, dt: f64) {
         let flow = (self.air_g_s / 100.0).powi(2);
         let inlet_kpa = i.ambient_kpa - (e.filter_kpa * faults.filter_factor) * flow;
+        self.depression_kpa = i.ambient_kpa - inlet_kpa;
         let mut hot_c = i.inlet_c;
         let mut before_kpa = inlet_kpa;
         if let Some(t) = &e.turbo {

@@ -104,6 +104,7 @@ fn written(c: &Column, d: Dialect, misplaced: bool) -> Written {
         "fuel_pressure" | "oil_pressure" if imperial => {
             Written { words: title(stem), unit: "psi", convert: |v| v / 6.894_757, digits: 1 }
         }
+        "intake_depression" => Written { words: title(stem), unit: "kPa", convert: same, digits },
         "fuel_pressure" | "oil_pressure" => {
             Written { words: title(stem), unit: "kPa", convert: same, digits }
         }

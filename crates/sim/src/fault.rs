@@ -91,6 +91,21 @@ impl FaultKind {
             Self::SoftwareOverwritten => (1.0, "the map named is in the unit"),
         }
     }
+
+    /// Half the usual size, counted from no fault at all; `None` where that means nothing.
+    pub fn half(self) -> Option<f64> {
+        let usual = self.size().0;
+        match self {
+            // Factors: nothing is one.
+            Self::WrongGear | Self::LazyWastegate | Self::DirtyFilter | Self::LowTyrePressure => {
+                Some(1.0 + 0.5 * (usual - 1.0))
+            }
+            Self::AbortedPull | Self::FrozenLambda => Some(0.5 + 0.5 * usual),
+            Self::SaturatedLambda => Some(0.86),
+            Self::MisplacedUnit | Self::WrongFuel | Self::SoftwareOverwritten => None,
+            _ => Some(0.5 * usual),
+        }
+    }
 }
 
 /// A planted fault as a scenario states it.

@@ -45,6 +45,7 @@ pub(crate) struct Instant {
     pub(crate) throttle: f64,
     pub(crate) manifold_kpa: f64,
     pub(crate) back_kpa: f64,
+    pub(crate) depression_kpa: f64,
     pub(crate) boost_target_kpa: f64,
     pub(crate) duty: f64,
     pub(crate) lambda_target: f64,

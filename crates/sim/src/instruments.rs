@@ -79,6 +79,7 @@ fn usual(stem: &str) -> Option<Usual> {
         "throttle" => of(|i, _| i.throttle, 0.05, 0.1),
         "manifold_pressure" => of(|i, _| i.manifold_kpa, 0.5, 0.1),
         "back_pressure" => of(|i, _| i.back_kpa, 1.5, 0.1),
+        "intake_depression" => of(|i, _| i.depression_kpa, 0.05, 0.01),
         "boost_target" => of(|i, _| i.boost_target_kpa, 0.0, 0.1),
         "wastegate_duty" | "vane_position" => of(|i, _| i.duty, 0.1, 0.1),
         "lambda_target" => of(|i, _| i.lambda_target, 0.0, 0.001),

@@ -289,6 +289,7 @@ impl<'a> Rig<'a> {
             throttle: if e.diesel.is_some() { now.pedal } else { 100.0 * d.plate },
             manifold_kpa: charge.manifold_kpa,
             back_kpa: charge.back_kpa,
+            depression_kpa: charge.depression_kpa,
             boost_target_kpa: d.boost_target_kpa,
             duty: 100.0 * d.duty,
             lambda_target: d.lambda,

@@ -108,6 +108,12 @@ pub struct NoteSpec {
     pub tag: String,
     /// Text.
     pub text: String,
+    /// Engine speeds it was observed over, rpm.
+    #[serde(default)]
+    pub rpm: Option<[f64; 2]>,
+    /// Loads it was observed over, % of full.
+    #[serde(default)]
+    pub load: Option<[f64; 2]>,
 }
 
 /// One set of a day.

@@ -21,6 +21,7 @@ mod interventions;
 mod kept;
 mod lasting;
 mod lent;
+mod observed;
 mod out;
 pub mod private;
 mod pulls;
@@ -54,6 +55,7 @@ pub use inbox::{InboxItem, NewInboxItem, Role};
 pub use interventions::{Intervention, NewIntervention};
 pub use kept::{KeptLineUp, PlanItem};
 pub use lent::LentMap;
+pub use observed::{NewNote, Observation, ObservedAt};
 pub use out::{
     AirRow, AttachmentRow, BuildRow, CellRow, DayRow, FileRow, FuelRow, InterventionRow, LimitRow, LineUpRow,
     MapRow, MapUseRow, MergedRow, NoteRow, OnHandRow, PlanRow, PullRow as PullOut, SetRow, SettingRow, Shop,

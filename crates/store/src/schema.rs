@@ -29,7 +29,7 @@ diesel::table! { pull (id) {
     started_at -> Nullable<Time>, temperature_c -> Nullable<Double>, humidity -> Nullable<Double>, pressure_hpa -> Nullable<Double>, shares_pull_id -> Nullable<BigInt>,
     archived_at -> Nullable<Datetime>, finished -> Nullable<Mediumtext>, uid -> Nullable<Varchar>, run_id -> Nullable<BigInt>,
 } }
-diesel::table! { day_note (id) { id -> BigInt, day_id -> BigInt, at_time -> Nullable<Time>, tag -> Varchar, text -> Text, written_by -> Varchar, created_at -> Datetime, } }
+diesel::table! { day_note (id) { id -> BigInt, day_id -> BigInt, at_time -> Nullable<Time>, tag -> Varchar, text -> Text, written_by -> Varchar, created_at -> Datetime, pull_id -> Nullable<BigInt>, rpm_from -> Nullable<Double>, rpm_to -> Nullable<Double>, load_from -> Nullable<Double>, load_to -> Nullable<Double>, } }
 diesel::table! { intervention (id) {
     id -> BigInt, day_id -> BigInt, at_time -> Nullable<Time>, what -> Varchar, from_state -> Varchar, to_state -> Varchar, written_by -> Varchar,
     archived_at -> Nullable<Datetime>,
@@ -112,3 +112,4 @@ diesel::joinable!(day_fuel -> fuel (fuel_id));
 diesel::joinable!(attachment -> raw_file (file_id));
 diesel::joinable!(map_use -> map_revision (map_id));
 diesel::joinable!(intervention -> cell_day (day_id));
+diesel::joinable!(day_note -> cell_day (day_id));

@@ -7,6 +7,7 @@ use crate::days::Day;
 use crate::db::Store;
 use crate::error::StoreError;
 use crate::interventions::Intervention;
+use crate::observed::{ObservedAt, PlaceRow, place_of};
 use crate::right::{By, Change, Subject, keep};
 use crate::schema::{cell_day, day_air, day_fuel, day_note, fuel};
 use crate::summaries::{PackedSummary, put_summaries};
@@ -18,7 +19,7 @@ use jamjar_core::air::AirState;
 use std::collections::{BTreeMap, HashMap};
 
 /// A note on a day.
-#[derive(Debug, Clone, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq)]
 #[allow(missing_docs)]
 pub struct DayNote {
     pub id: i64,
@@ -26,6 +27,8 @@ pub struct DayNote {
     pub tag: String,
     pub text: String,
     pub by: String,
+    /// Where in a pull it was observed.
+    pub place: ObservedAt,
 }
 
 /// Fuel on hand.
@@ -159,11 +162,24 @@ impl Store {
         let mut notes: Vec<DayNote> = day_note::table
             .filter(day_note::day_id.eq(day_id))
             .order(day_note::id)
-            .select((day_note::id, day_note::at_time, day_note::tag, day_note::text, day_note::written_by))
-            .load::<(i64, Option<NaiveTime>, String, String, String)>(&mut c)
+            .select((
+                day_note::id,
+                day_note::at_time,
+                day_note::tag,
+                day_note::text,
+                day_note::written_by,
+                (
+                    day_note::pull_id,
+                    day_note::rpm_from,
+                    day_note::rpm_to,
+                    day_note::load_from,
+                    day_note::load_to,
+                ),
+            ))
+            .load::<(i64, Option<NaiveTime>, String, String, String, PlaceRow)>(&mut c)
             .await?
             .into_iter()
-            .map(|(id, at, tag, text, by)| DayNote { id, at, tag, text, by })
+            .map(|(id, at, tag, text, by, place)| DayNote { id, at, tag, text, by, place: place_of(place) })
             .collect();
         notes.sort_by_key(|n| (n.at.is_none(), n.at, n.id));
         let air = air_readings(&mut c, &[day_id])
@@ -185,36 +201,6 @@ impl Store {
         let interventions = self.interventions(day_id).await?;
         let checklist = serde_json::from_str(&checklist).unwrap_or_default();
         Ok(DaySheet { notes, air, fuels, checklist, interventions })
-    }
-
-    /// Adds a note.
-    ///
-    /// # Errors
-    /// [`StoreError`] when the database refuses.
-    #[boxed]
-    pub async fn add_note(
-        &self,
-        day_id: i64,
-        at: Option<NaiveTime>,
-        tag: &str,
-        text: &str,
-        by: &str,
-    ) -> Result<(), StoreError> {
-        self.transact(async |c| {
-            claim_day(c, day_id, Touch::Words, Seen::Nothing).await?;
-            diesel::insert_into(day_note::table)
-                .values((
-                    day_note::day_id.eq(day_id),
-                    day_note::at_time.eq(at),
-                    day_note::tag.eq(tag),
-                    day_note::text.eq(text),
-                    day_note::written_by.eq(by),
-                ))
-                .execute(c)
-                .await?;
-            Ok(())
-        })
-        .await
     }
 
     /// Writes an air reading on the sheets of all vehicles that stand in a cell on a day, or replaces theirs of that

@@ -6,7 +6,7 @@ mod shop;
 
 use jamjar_store::private::free_port;
 use jamjar_store::{Stamps, Store, StoreError, Thing};
-use shop::day;
+use shop::{day, note};
 use std::fs;
 use std::path::{Path, PathBuf};
 use std::process::{Child, Command, Stdio};
@@ -227,7 +227,7 @@ fn writer(
                 break;
             }
             let text = format!("{name} {i}");
-            match store.add_note(day_id, None, "cluster", &text, "the apprentice").await {
+            match store.add_note(day_id, &note(None, "cluster", &text, "the apprentice")).await {
                 Ok(()) => done.lock().unwrap().push(text),
                 Err(StoreError::Unreachable(_) | StoreError::Unknown | StoreError::Conflict) => refused += 1,
                 Err(e) => panic!("{name}: {e}"),
@@ -252,7 +252,7 @@ async fn writers_on_three_nodes_lose_nothing_and_readers_see_nothing_stale() {
         s.changes(stamp).await.unwrap();
     }
     for k in 0..3 {
-        stores[k].add_note(day_id, None, "", &format!("from {k}"), "the calibrator").await.unwrap();
+        stores[k].add_note(day_id, &note(None, "", &format!("from {k}"), "the calibrator")).await.unwrap();
         for (s, stamp) in stores.iter().zip(&mut stamps) {
             assert_eq!(s.changes(stamp).await.unwrap(), [Thing::Day(day_id)], "a change on node {k}");
         }

@@ -14,7 +14,7 @@ use jamjar_core::air::AirState;
 use jamjar_core::limits::Limit;
 use jamjar_core::vehicle_sheet::VehicleSheet;
 use jamjar_store::{Checklist, NewDay, NewMap, NewVehicle, SheetAir, Store, StoreError};
-use shop::{Server, by, commit, day, new_pull, new_set, vehicle};
+use shop::{Server, by, commit, day, new_pull, new_set, note, vehicle};
 
 fn limit(id: &str, threshold: f64) -> Limit {
     serde_json::from_value(serde_json::json!({"id": id, "channel": "lambda_1", "direction": "above", "threshold": threshold, "caution": 0.03}))
@@ -117,9 +117,9 @@ async fn a_map_file_is_never_replaced() {
 async fn a_day_sheet_is_kept_in_order_of_time() {
     let (_server, store) = Server::start("sheet").await;
     let day_id = day(&store).await;
-    store.add_note(day_id, None, "", "without a time", "the calibrator").await.unwrap();
-    store.add_note(day_id, Some(at(15, 0)), "limit", "no further", "the calibrator").await.unwrap();
-    store.add_note(day_id, Some(at(9, 5)), "cell", "straps", "the calibrator").await.unwrap();
+    store.add_note(day_id, &note(None, "", "without a time", "the calibrator")).await.unwrap();
+    store.add_note(day_id, &note(Some(at(15, 0)), "limit", "no further", "the calibrator")).await.unwrap();
+    store.add_note(day_id, &note(Some(at(9, 5)), "cell", "straps", "the calibrator")).await.unwrap();
     let air = |t| AirState::new(t, 0.5, 1002.0).unwrap();
     let sheet = async || [SheetAir::of(store.day(day_id).await.unwrap())];
     store.add_air(&sheet().await, at(9, 0), air(20.0), &by()).await.unwrap();
@@ -199,7 +199,7 @@ async fn the_demo_goes_and_what_is_the_users_own_stays() {
     let also = store.add_day(&new(store.day(own).await.unwrap().vehicle_id, true)).await.unwrap();
     commit(&store, demo_day, &[new_set(f, 2)], &[], None).await.unwrap();
     commit(&store, also, &[new_set(f, 1)], &[], None).await.unwrap();
-    store.add_note(demo_day, Some(at(9, 0)), "", "x", "y").await.unwrap();
+    store.add_note(demo_day, &note(Some(at(9, 0)), "", "x", "y")).await.unwrap();
     store.put_map(demo_vehicle, &map("C3", b"whole")).await.unwrap();
     assert!(store.has_demo().await.unwrap());
     assert!(store.remove_demo().await.unwrap().is_empty());

@@ -5,7 +5,7 @@ mod shop;
 
 use jamjar_store::private::{Owner, PrivateDb, PrivateError};
 use jamjar_store::{Begun, NewInboxItem, Role, RunState, SheetAir, Stamps, Store, StoreError, Thing};
-use shop::{Server, by, commit, day, new_set};
+use shop::{Server, by, commit, day, new_set, note};
 use std::time::Duration;
 
 async fn waiting(store: &Store, day_id: i64, names: &[&str]) -> Vec<(i64, i64)> {
@@ -102,7 +102,7 @@ async fn many_writers_of_one_day_all_get_through() {
         writers.push(tokio::spawn(async move {
             for i in 0..10 {
                 store
-                    .add_note(day_id, None, "load", &format!("writer {w} note {i}"), "the apprentice")
+                    .add_note(day_id, &note(None, "load", &format!("writer {w} note {i}"), "the apprentice"))
                     .await
                     .unwrap();
             }
@@ -148,7 +148,7 @@ async fn a_change_of_the_air_meets_another_of_its_kind_and_no_note_and_no_pull_l
     store.changes(&mut stamps).await.unwrap();
 
     let seen = store.day(day_id).await.unwrap();
-    store.add_note(day_id, None, "", "a strap slipped", "the calibrator").await.unwrap();
+    store.add_note(day_id, &note(None, "", "a strap slipped", "the calibrator")).await.unwrap();
     store.note_pull(pull, "second gear", None, &by()).await.unwrap();
     store.note_set(set, "again", None, &by()).await.unwrap();
     store.put_fuel_on_hand(day_id, "E85", 12.0, "").await.unwrap();
@@ -369,7 +369,7 @@ async fn a_database_that_dies_is_started_again_while_requests_wait() {
         let store = store.clone();
         tokio::spawn(async move {
             tokio::time::sleep(Duration::from_millis(200)).await;
-            store.add_note(day_id, None, "", "while it was away", "the calibrator").await?;
+            store.add_note(day_id, &note(None, "", "while it was away", "the calibrator")).await?;
             store.day(day_id).await
         })
     };

@@ -33,8 +33,8 @@ const MAP_LIMIT: usize = 64 << 20;
 pub fn router(state: AppState) -> Router {
     use pages::{
         archive, attachments, catalogue, cell_day, cell_now, custody, days, erase, fuel, fuel_table, imports,
-        kept, lasting, limits, lineup, margins, prints, pulls, reading, right, running, search, settings,
-        sheet, starting, vehicles, workshop,
+        injection, kept, lasting, limits, lineup, margins, observed, prints, pulls, reading, right, running,
+        search, settings, sheet, starting, vehicles, workshop,
     };
     Router::new()
         .route("/", get(workshop::show))
@@ -64,6 +64,9 @@ pub fn router(state: AppState) -> Router {
         .route("/sets/{id}/fuel", get(fuel::show).post(fuel::apply))
         .route("/sets/{id}/fuel.csv", get(fuel::csv))
         .route("/vehicles/{id}/margins", get(margins::show))
+        .route("/vehicles/{id}/injection", get(injection::show))
+        .route("/vehicles/{id}/flow-sheet", post(injection::keep_sheet))
+        .route("/vehicles/{id}/quantity-map", post(injection::keep_map))
         .route("/vehicles/{id}/computed", get(limits::computed).post(limits::keep_computed))
         .route("/vehicles/{id}/template", get(starting::show).post(starting::keep))
         .route("/files/{id}", get(custody::file))
@@ -88,6 +91,7 @@ pub fn router(state: AppState) -> Router {
         .route("/pulls/{id}", get(reading::show))
         .route("/pulls/{id}/lag", post(reading::lag))
         .route("/pulls/{id}/learn", post(reading::learn))
+        .route("/pulls/{id}/observed", post(observed::of_pull))
         .route("/pulls/{id}/note", post(reading::note))
         .route("/pulls/{id}/exclude", post(pulls::exclude))
         .route("/sets/{id}/note", post(pulls::note))

@@ -13,8 +13,8 @@ use jamjar_core::signal::interp::linear;
 use jamjar_core::units::Unit;
 use jamjar_sim::{SimDay, SimFile, SimPull, SimSet};
 use jamjar_store::{
-    Begun, By, Configuration, InboxItem, NewDay, NewIntervention, NewMap, NewVehicle, RunState, SheetAir,
-    Store,
+    Begun, By, Configuration, InboxItem, NewDay, NewIntervention, NewMap, NewNote, NewVehicle, ObservedAt,
+    RunState, SheetAir, Store,
 };
 use serde::de::DeserializeOwned;
 
@@ -143,9 +143,7 @@ async fn day(store: &Store, l: &Loaded, vehicle_id: i64, d: &SimDay) -> Result<i
         .add_day(&NewDay { vehicle_id, date, place, air: Some(d.air), note: d.spec.note.clone(), demo: true })
         .await?;
     for n in &d.spec.notes {
-        store
-            .add_note(id, NaiveTime::parse_from_str(&n.at, "%H:%M").ok(), &n.tag, &n.text, "the calibrator")
-            .await?;
+        store.add_note(id, &note_of(n)).await?;
     }
     for c in &d.spec.changed {
         let at = NaiveTime::parse_from_str(&c.at, "%H:%M").ok();
@@ -340,4 +338,16 @@ pub async fn bulk(store: &Store, pulls: i64) -> Result<(), WorkflowError> {
     };
     store.end_run(run, state, &message).await?;
     Ok(result?)
+}
+
+/// A note of a scenario, as the calibrator writes it.
+fn note_of(n: &jamjar_sim::NoteSpec) -> NewNote {
+    let span = |s: Option<[f64; 2]>| s.map(|[a, b]| [a.min(b), a.max(b)]);
+    NewNote {
+        at: NaiveTime::parse_from_str(&n.at, "%H:%M").ok(),
+        tag: n.tag.clone(),
+        text: n.text.clone(),
+        by: "the calibrator".into(),
+        place: ObservedAt { pull_id: None, rpm: span(n.rpm), load: span(n.load) },
+    }
 }

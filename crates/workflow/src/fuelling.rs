@@ -12,10 +12,13 @@ use jamjar_core::fuelling::delay::{Fitted, Path, fit};
 use jamjar_core::fuelling::injector::{Sag, sag};
 use jamjar_core::fuelling::seen::{Around, Seen, seen};
 use jamjar_core::log::{Recording, Series};
+use jamjar_core::maps::Table;
 use jamjar_core::spark::adapts::{Adapts, adapts};
 use jamjar_core::spark::delivered::{Recorded, spark};
+use jamjar_formats::read_map;
 use jamjar_store::{Day, Set, Store, StoreError, VehicleRecord};
 use std::collections::{BTreeMap, BTreeSet};
+use std::sync::Arc;
 
 /// Mixture outside this is no burning engine's, λ (our choice).
 const BURNS: std::ops::Range<f64> = 0.55..1.6;
@@ -59,6 +62,17 @@ pub enum DelayFrom {
     Assumed,
 }
 
+/// Where a λ target comes from.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum TargetFrom {
+    /// The engine computer logged it.
+    Logged,
+    /// The set's map file in custody has a table of it.
+    Map,
+    /// A person typed it: one λ for full load.
+    Typed,
+}
+
 /// What a pull showed of its mixture.
 #[derive(Debug, Clone)]
 pub struct PullSeen {
@@ -87,8 +101,8 @@ pub struct FuelRead {
     pub downs: Vec<Channel>,
     /// The one that does.
     pub y: Option<Channel>,
-    /// Whether a target was logged.
-    pub has_target: bool,
+    /// Where the λ target comes from.
+    pub target_from: Option<TargetFrom>,
     /// Delay taken out, s.
     pub delay_s: f64,
     /// Where it comes from.
@@ -119,6 +133,8 @@ struct OfPull {
     downs: BTreeMap<Channel, Series>,
     probes: BTreeMap<Channel, Series>,
     target: Option<Series>,
+    /// It was logged, and not read from the map's own table.
+    target_logged: bool,
     fuel_cut: Option<Series>,
     span: Option<[f64; 2]>,
     fitted: Option<Fitted>,
@@ -133,7 +149,26 @@ struct OfPull {
 /// Loads that may stand down the rows, the usual first.
 const DOWNS: [&str; 5] = ["manifold_pressure", "throttle", "pedal", "air_flow", "boost_target"];
 
-fn of_pull(dyno: &Recording, ecu: Option<&Recording>, m: &Measured) -> OfPull {
+/// The λ target of a map's own table, along a recording.
+fn by_map(table: &Table, beside: &Beside<'_>) -> Option<Series> {
+    let (x, down) = (beside.series(&table.x.channel)?, table.y.as_ref());
+    let load = match down {
+        Some(y) => Some(beside.series(&y.channel)?),
+        None => None,
+    };
+    let mut at = load.as_ref().map(Series::reader);
+    let along = x.t.iter().zip(&x.v).filter_map(|(t, x)| {
+        let y = match &mut at {
+            Some(r) => r.at(*t)?,
+            None => 0.0,
+        };
+        Some((*t, table.at(*x, y)))
+    });
+    let (t, v) = along.unzip();
+    Some(Series { t, v })
+}
+
+fn of_pull(dyno: &Recording, ecu: Option<&Recording>, m: &Measured, map: Option<&Table>) -> OfPull {
     let lag = if m.log_only { Some(0.0) } else { m.alignment.usable_lag() };
     // Without a lag the engine computer's log stands on its own clock, if it holds all of it.
     let empty = Recording::default();
@@ -145,8 +180,10 @@ fn of_pull(dyno: &Recording, ecu: Option<&Recording>, m: &Measured) -> OfPull {
     };
     let span = m.span.filter(|_| !alone).map(|s| [s.from_s, s.to_s]);
     let all = |kind: &str| beside.of_kind(kind).into_iter().collect::<BTreeMap<Channel, Series>>();
-    let (speed, target) = (beside.series("engine_speed"), beside.series("lambda_target"));
+    let (speed, logged) = (beside.series("engine_speed"), beside.series("lambda_target"));
     let probes = all("lambda");
+    let target_logged = logged.is_some();
+    let target = logged.or_else(|| by_map(map?, &beside));
     let fitted = target.as_ref().and_then(|t| probes.values().find_map(|p| fit(t, p)));
     let within = |name: &str| {
         let [a, b] = span?;
@@ -192,6 +229,7 @@ fn of_pull(dyno: &Recording, ecu: Option<&Recording>, m: &Measured) -> OfPull {
         speed,
         probes,
         target,
+        target_logged,
         span,
         fitted,
         path,
@@ -208,11 +246,16 @@ pub async fn read_fuel(store: &Store, set_id: i64, asked: &Asked) -> Result<Fuel
     let (vehicle, day) = (store.vehicle(set.vehicle_id).await?, store.day(set.day_id).await?);
     let own = day_sets(store, day.id, &vehicle).await?.into_iter().find(|s| s.set.id == set_id);
     let own = own.ok_or(StoreError::NotFound { what: "set", id: set_id })?;
+    // What a person types goes before the map's own table, and what was logged before both.
+    let map = if asked.target.is_none() { target_table(store, &set).await? } else { None };
     let mut wanted = Vec::new();
     for (i, (p, s)) in own.pulls.iter().enumerate() {
         if s.measured.printed.is_none() && p.shares.is_none() {
             let m = s.measured.clone();
-            let read = move |dyno: Recording, ecu: Option<Recording>| of_pull(&dyno, ecu.as_ref(), &m);
+            let map = map.clone();
+            let read = move |dyno: Recording, ecu: Option<Recording>| {
+                of_pull(&dyno, ecu.as_ref(), &m, map.as_deref())
+            };
             wanted.push(((i, p.id), p.id, read));
         }
     }
@@ -248,11 +291,18 @@ fn put_together(
     };
     let (samples, cut) = samples_of(pulls, asked, y.as_ref(), delay_s);
     let has_target = each().any(|p| p.target.is_some());
+    let target_from = if each().any(|p| p.target_logged) {
+        Some(TargetFrom::Logged)
+    } else if has_target {
+        Some(TargetFrom::Map)
+    } else {
+        asked.target.map(|_| TargetFrom::Typed)
+    };
     let cells =
         cells_of(&samples, pulls, asked, y.as_ref()).map_err(|why| match (probes.is_empty(), has_target) {
             (true, _) => "no λ was logged in these pulls: nothing can be corrected".to_owned(),
             (false, false) if asked.target.is_none() => {
-                "no λ target was logged: type the λ that was wanted".to_owned()
+                "no λ target was logged, and the set's map file in custody has no table of it: type the λ that was wanted".to_owned()
             }
             _ => why,
         });
@@ -286,7 +336,7 @@ fn put_together(
         probes: probes.into_iter().collect(),
         downs,
         y,
-        has_target,
+        target_from,
         delay_s,
         delay_from,
         cells,
@@ -305,6 +355,22 @@ fn put_together(
         day,
         set,
     }
+}
+
+/// The table of λ targets of a set's map, where its file is in custody in a form that can be read.
+async fn target_table(store: &Store, set: &Set) -> Result<Option<Arc<Table>>, WorkflowError> {
+    /// Files larger than this are no table text.
+    const LARGEST: i64 = 4 << 20;
+    let maps = store.maps(set.vehicle_id).await?;
+    let Some(held) = maps.into_iter().find(|m| m.name == set.config.map).and_then(|m| m.file) else {
+        return Ok(None);
+    };
+    if store.file(held.id).await?.bytes > LARGEST {
+        return Ok(None);
+    }
+    let bytes = store.file_bytes(held.id).await?;
+    let read = String::from_utf8(bytes).ok().and_then(|t| read_map(&t, &held.name).ok());
+    Ok(read.and_then(|m| m.table("lambda_target").cloned()).map(Arc::new))
 }
 
 /// λ wanted at a time.

@@ -3,6 +3,7 @@
 pub mod archive;
 pub mod calc;
 pub mod checklist;
+pub mod cruise;
 pub mod demo;
 mod draw;
 mod error;
@@ -13,6 +14,7 @@ pub mod fresh;
 pub mod fuelling;
 pub mod fuzz;
 pub mod import;
+pub mod injection;
 mod input;
 pub mod job;
 pub mod keep;

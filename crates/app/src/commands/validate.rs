@@ -1,7 +1,9 @@
 //! `jamjar validate --days N [--only STUDY]`.
 
 use super::bad_input;
-use jamjar_workflow::validate::{claim_rows, fitted, markdown, never_clear, run, to_json};
+use jamjar_workflow::validate::{
+    claim_rows, fault_rows, faults, fitted, markdown, never_clear, run, to_json,
+};
 use std::path::PathBuf;
 use std::process::ExitCode;
 
@@ -29,6 +31,15 @@ const HIDDEN_A_DAY: usize = 5;
 
 /// One study alone.
 pub(crate) fn only(study: &str, days: usize) -> ExitCode {
+    if study == "faults" {
+        return match faults::study(days) {
+            Ok(f) => {
+                println!("{}", fault_rows(&f));
+                ExitCode::SUCCESS
+            }
+            Err(e) => bad_input(e),
+        };
+    }
     let claims = match study {
         "fitted" => Ok(fitted::study(days)),
         _ => never_clear::study(days * HIDDEN_A_DAY),

@@ -19,7 +19,7 @@ pub use given::{
 };
 pub use measured::{
     Beside, ChannelSummary, Coupling, CouplingKind, Dip, Event, Happened, JudgedAgain, Lane, MeasureError,
-    Measured, Printed, RatioSource, RawGrid, Recorder, Sensor, belt, coupling, events, find_dips,
+    Measured, Printed, RatioSource, RawGrid, Recorder, Sensor, Tells, belt, coupling, events, find_dips,
     judge_again, measure, measure_sets, measure_sets_unless, own_bounds, retrace,
 };
 pub use set::{
@@ -33,7 +33,8 @@ pub use set_vs_set::{
 pub use verdict::{
     APART_P, AtOutput, AtSpeed, Barred, Became, Candidate, Caveat, Comparison, Danger, EffectMatrix,
     EffectRow, FILLED_WITHIN, FigureComparison, GainOfGains, HollowCompared, NoRatio, NotRead, Now,
-    OctaneSays, OfPulls, OwnWindow, PullFinding, Recommendation, RunnerUp, UP_TO, Verdict, Wish,
-    at_equal_output, at_speeds, compare_all, dangers, effect_matrix, find_days, find_pulls, gain_of_gains,
-    hollows_compared, note_pulls, now, octane_step, own_windows, recommend, shared_output,
+    OctaneSays, OfPulls, OwnWindow, PullFinding, Recommendation, RunnerUp, Sign, Suspect, Suspicion, UP_TO,
+    Verdict, Wish, WouldTell, at_equal_output, at_speeds, compare_all, dangers, effect_matrix, find_days,
+    find_pulls, gain_of_gains, hollows_compared, note_pulls, now, octane_step, own_windows, recommend,
+    shared_output,
 };

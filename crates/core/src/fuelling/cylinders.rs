@@ -68,7 +68,7 @@ pub fn cylinders(pulls: &[Vec<Option<f64>>]) -> Option<Cylinders> {
 }
 
 /// 95 % quantile of the studentised range of `k` means.
-fn range_quantile(k: usize, df: f64) -> f64 {
+pub(super) fn range_quantile(k: usize, df: f64) -> f64 {
     let mut rng = ChaCha8Rng::seed_from_u64(SEED);
     let Ok(chi) = ChiSquared::new(df) else { return f64::INFINITY };
     let mut drawn: Vec<f64> = (0..DRAWS)

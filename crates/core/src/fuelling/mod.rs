@@ -5,6 +5,8 @@ pub mod cells;
 pub mod cylinders;
 pub mod delay;
 pub mod injector;
+pub mod moved;
 pub mod paste;
 pub mod rescale;
 pub mod seen;
+pub mod steady;

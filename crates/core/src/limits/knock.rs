@@ -17,7 +17,7 @@ const ENOUGH: usize = 5;
 
 /// Whether a knock level hears the engine: mechanical noise grows with speed, a counter, a zero and a
 /// scattering floor do not.
-pub(super) fn is_live(level: &Series, speed: &Series, [from, to]: [f64; 2]) -> bool {
+pub(crate) fn is_live(level: &Series, speed: &Series, [from, to]: [f64; 2]) -> bool {
     let inside = level.between(from, to);
     let mut at = speed.reader();
     let pairs: Vec<(f64, f64)> =
@@ -40,7 +40,7 @@ pub(super) fn is_live(level: &Series, speed: &Series, [from, to]: [f64; 2]) -> b
 
 /// Whether retard was seen to come with an event of the level anywhere in the recording, or, without a level,
 /// to move by itself.
-pub(super) fn responds(retard: &Series, level: Option<&Series>) -> bool {
+pub(crate) fn responds(retard: &Series, level: Option<&Series>) -> bool {
     let steps: Vec<f64> = (1..retard.len())
         .filter(|&i| retard.v[i].abs() >= retard.v[i - 1].abs() + MOVED_DEG)
         .map(|i| retard.t[i])

@@ -22,6 +22,7 @@ mod windows;
 pub use blind::{Blind, blind_spots};
 pub use evaluate::evaluate;
 pub use extent::{Extent, Extents};
+pub(crate) use knock::{is_live, responds};
 pub use model::{
     Clock, Direction, GateTerm, Limit, LimitError, LimitOutcome, Severity, Threshold, Verdict, judged,
 };

@@ -1,6 +1,8 @@
 //! Caveats of a comparison, each a sentence that a person can act on.
 
 use super::factors::configuration;
+use super::fuelling::octane_sentence;
+use super::suspects::suspicion_sentence;
 use super::{Speech, caution, finding, hazard, sentence_case};
 use crate::analysis::Settled;
 use crate::analysis::set_vs_set::{FairBest, Per, Share, Split, Step, Undrifted};
@@ -89,6 +91,10 @@ pub fn caveat(c: &Caveat, to: &Speech<'_>) -> String {
         ),
         Caveat::Flagged { set, found: PullFinding { pull, found, .. } } => {
             format!("{}: pull {}: {}.", to.set(set), pull + 1, finding(found, to.units))
+        }
+        Caveat::Suspected(s) => suspicion_sentence(s, to),
+        Caveat::Octane { says, scale, octane: [low, high] } => {
+            format!("From {low:.0} to {high:.0} {scale}: {}", octane_sentence(*says))
         }
         Caveat::Unsettled { set, settled: s } => format!("{}: {}.", to.set(set), settled(*s)),
     }

@@ -3,6 +3,8 @@
 use crate::analysis::OctaneSays;
 use crate::fuelling::cells::{Cell, Corrections};
 use crate::fuelling::cylinders::Cylinders;
+use crate::fuelling::injector::CrossCheck;
+use crate::fuelling::moved::Moved;
 use crate::fuelling::seen::What;
 use crate::spark::adapts::Adapts;
 use crate::spark::delivered::Recorded;
@@ -91,6 +93,49 @@ pub fn recorded_spark(r: Recorded) -> &'static str {
         Recorded::Commanded => "spark as logged is what the map asked: knock retard comes off it",
         Recorded::Same => "no knock retard stood out, so spark asked for and delivered are the same here",
         Recorded::Unsure => "whether the log holds spark as asked for or as delivered can't be told",
+    }
+}
+
+/// One probe moved from cylinder to cylinder.
+pub fn moved_sentence(m: &Moved) -> String {
+    let each: Vec<String> = m
+        .places
+        .iter()
+        .map(|(place, v, n)| format!("{place} {v:.3} ({n} {})", if *n == 1 { "pull" } else { "pulls" }))
+        .collect();
+    let all = format!("One probe, moved between sets: {}.", each.join(", "));
+    let other = "These are other pulls under like conditions, never one pull's spread.";
+    match (m.is_named(), m.by_chance) {
+        (Some(true), Some(c)) => format!(
+            "{all} They differ by {:.3} λ, more than the {c:.3} that equal cylinders show by chance. {other}",
+            m.spread
+        ),
+        (Some(false), Some(c)) => format!(
+            "{all} No cylinder is named: a spread of {:.3} λ is within the {c:.3} that equal cylinders show by chance. {other}",
+            m.spread
+        ),
+        _ => format!("{all} Whether they differ, one pull each cannot tell. {other}"),
+    }
+}
+
+/// Fuel reckoned by the injectors and by the air.
+pub fn cross_check_sentence(c: &CrossCheck) -> String {
+    /// Two ways this near agree (our choice: what a flow sheet and an air meter are good for).
+    const NEAR: f64 = 0.08;
+    let both = format!("{:.1} g/s by the injectors, {:.1} g/s by air and λ", c.by_injector_g_s, c.by_air_g_s);
+    let off = c.ratio - 1.0;
+    if off.abs() <= NEAR {
+        format!("{both}: they agree within {:.0} %.", 100.0 * off.abs())
+    } else if off < 0.0 {
+        format!(
+            "{both}: the injectors account for {:.0} % less. Air meter high, λ reading rich, or more fuel than the sheet says.",
+            -100.0 * off
+        )
+    } else {
+        format!(
+            "{both}: the injectors account for {:.0} % more. Fuel pressure lower than thought, a blocked injector, air meter low, or λ reading lean.",
+            100.0 * off
+        )
     }
 }
 

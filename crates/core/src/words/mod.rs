@@ -7,6 +7,7 @@ mod caveats;
 mod comparison;
 mod correction;
 mod coupling;
+mod diesel;
 mod events;
 mod factors;
 mod findings;
@@ -18,6 +19,7 @@ mod recommend;
 mod refusal;
 mod sensors;
 mod several;
+mod suspects;
 #[cfg(test)]
 mod tests;
 mod under_limit;
@@ -29,12 +31,13 @@ pub use comparison::{
 };
 pub use correction::caution;
 pub use coupling::{belt_sentence, coupling_sentence};
+pub use diesel::flow_sentences;
 pub use events::{event, event_short};
 pub use factors::hazard;
 pub use findings::{applied_words, finding, unit_doubt};
 pub use fuelling::{
-    adapts_sentence, cells_sentence, cylinders_sentence, mixture_seen, octane_sentence, recorded_spark,
-    sweep_sentence,
+    adapts_sentence, cells_sentence, cross_check_sentence, cylinders_sentence, mixture_seen, moved_sentence,
+    octane_sentence, recorded_spark, sweep_sentence,
 };
 pub use held_against::{
     ChannelWords, effect_sentence, equal_output_sentence, hollow_sentence, not_read, own_window_sentence,

@@ -110,9 +110,6 @@ impl Store {
                 let id = new(&days, d.id.unwrap_or_default(), "day")?;
                 diesel::update(cell_day::table.find(id)).set(cell_day::cell_id.eq(cell)).execute(c).await?;
             }
-            let notes = insert_all!(c, day_note, &shop.notes, |n| {
-                n.day_id = new(&days, n.day_id, "day")?;
-            });
             insert_all!(c, day_air, &shop.air, |a| {
                 a.day_id = new(&days, a.day_id, "day")?;
             });
@@ -157,6 +154,11 @@ impl Store {
                 insert_summary(c, id, summary).await?;
                 pulls.insert(old, id);
             }
+            let notes = insert_all!(c, day_note, &shop.notes, |n| {
+                n.day_id = new(&days, n.day_id, "day")?;
+                // A pull that is in no archive any more leaves the note to its day.
+                n.pull_id = n.pull_id.and_then(|p| pulls.get(&p).copied());
+            });
             insert_all!(c, attachment, &shop.attachments, |a| {
                 let of = match a.kind.as_str() {
                     "vehicle" => &vehicles,

@@ -160,6 +160,11 @@ rows! {
         text: String,
         written_by: String,
         created_at: NaiveDateTime,
+        pull_id: Option<i64>,
+        rpm_from: Option<f64>,
+        rpm_to: Option<f64>,
+        load_from: Option<f64>,
+        load_to: Option<f64>,
     }
     /// A reading of the air.
     AirRow of day_air { day_id: i64, at_time: NaiveTime, temperature_c: f64, humidity: f64, pressure_hpa: f64, }

@@ -1,6 +1,6 @@
 //! What the index of pulls is told: everything at first, then each change by whatever way it came.
 
-use crate::shop::{Server, by, commit, day, new_set};
+use crate::shop::{Server, by, commit, day, new_set, note};
 use chrono::NaiveDate;
 use diesel_async::{AsyncConnection, AsyncMysqlConnection, SimpleAsyncConnection};
 use jamjar_core::correction::Correction;
@@ -78,7 +78,7 @@ async fn every_change_is_seen_and_nothing_else() {
     assert_eq!(w.find("squeal").iter().map(|h| h.place.pull).collect::<Vec<_>>(), [pull]);
     assert_eq!((w.count("left out"), w.count("by the apprentice"), w.count("\"clutch slipped\"")), (1, 1, 1));
 
-    store.add_note(day_id, None, "smoke", "white at tip-in", "the calibrator").await.unwrap();
+    store.add_note(day_id, &note(None, "smoke", "white at tip-in", "the calibrator")).await.unwrap();
     store.note_set(set, "hot", None, &by()).await.unwrap();
     store.mark_set(set, Some("wrong gear"), "the calibrator").await.unwrap();
     w.look(&store).await;
@@ -125,7 +125,7 @@ async fn a_change_committed_late_is_still_seen() {
     let mut slow = AsyncMysqlConnection::establish(&server.db.url("jamjar")).await.unwrap();
     slow.batch_execute("BEGIN").await.unwrap();
     slow.batch_execute(&format!("UPDATE pull_set SET note = 'slowly' WHERE day_id = {first}")).await.unwrap();
-    store.add_note(second, None, "", "later", "the calibrator").await.unwrap();
+    store.add_note(second, &note(None, "", "later", "the calibrator")).await.unwrap();
     assert_eq!(w.look(&store).await, Some(vec![second]));
     slow.batch_execute("COMMIT").await.unwrap();
     assert_eq!(w.look(&store).await, Some(vec![first]), "its stamp is older than the newest seen");

@@ -147,3 +147,14 @@ pub(crate) async fn commit(
     }
     store.commit_sets(&store.day(day_id).await?, sets, from_inbox, run).await
 }
+
+/// A note as a test writes it.
+pub(crate) fn note(at: Option<chrono::NaiveTime>, tag: &str, text: &str, by: &str) -> jamjar_store::NewNote {
+    jamjar_store::NewNote {
+        at,
+        tag: tag.into(),
+        text: text.into(),
+        by: by.into(),
+        ..jamjar_store::NewNote::default()
+    }
+}

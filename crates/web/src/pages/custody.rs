@@ -60,7 +60,7 @@ pub(crate) async fn map(
 }
 
 /// What was typed into a field beside the file.
-async fn typed(mut field: Field<'_>) -> Result<String, WebError> {
+pub(super) async fn typed(mut field: Field<'_>) -> Result<String, WebError> {
     let mut bytes = Vec::new();
     while let Some(chunk) = field.chunk().await.map_err(cut)? {
         bytes.extend(chunk);

@@ -16,6 +16,7 @@ use jamjar_core::fuelling::cells::Rules;
 use jamjar_core::fuelling::paste;
 use jamjar_core::maps::Table;
 use jamjar_core::units::typed;
+use jamjar_workflow::cruise::read_cruise;
 use jamjar_workflow::fuelling::{Asked, FuelRead, read_fuel};
 use jamjar_workflow::spark_sweep::read_sweep;
 
@@ -66,6 +67,7 @@ async fn built(state: &AppState, prefs: &Prefs, id: i64, f: &FuelFields) -> Resu
     };
     let rpm = typed(&f.rpm).filter(|v| (300.0..25_000.0).contains(v));
     let r = read_fuel(&state.store, id, &asked).await?;
+    let cruise = read_cruise(&state.store, id).await?;
     let sweep = read_sweep(&state.store, id, rpm, &prefs.settings(None)).await?;
     let e = encoding(state, r.vehicle.id).await?;
     let after = applied(f, &r).unwrap_or_else(|e| {
@@ -73,7 +75,7 @@ async fn built(state: &AppState, prefs: &Prefs, id: i64, f: &FuelFields) -> Resu
         None
     });
     let status = if problem.is_empty() { StatusCode::OK } else { StatusCode::UNPROCESSABLE_ENTITY };
-    Ok((status, page(&fuel_page(&r, f, prefs, after, (&sweep, &e), problem))?).into_response())
+    Ok((status, page(&fuel_page(&r, f, prefs, after, (&sweep, &cruise, &e), problem))?).into_response())
 }
 
 pub(crate) async fn show(

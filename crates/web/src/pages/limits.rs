@@ -105,10 +105,20 @@ pub(crate) async fn computed(
     prefs: Prefs,
     State(state): State<AppState>,
     Path(id): Path<i64>,
+    Query(q): Query<Idea>,
 ) -> Result<Html<String>, WebError> {
     let v = state.store.vehicle(id).await?;
     let logged = logged(&state, &v).await?;
-    page(&computed_page(&v, &prefs, &logged))
+    let mut p = computed_page(&v, &prefs, &logged);
+    if let Some(idea) = q.idea {
+        p.start_from(idea);
+    }
+    page(&p)
+}
+
+#[derive(Deserialize)]
+pub(crate) struct Idea {
+    idea: Option<usize>,
 }
 
 /// Rows as typed: name, unit, expression.

@@ -128,12 +128,14 @@ pub(crate) async fn show(
             None => None,
         };
         let note = state.store.note_of_pull(id).await?;
+        let observed = state.store.observed_in(id).await?;
         let beside = match (other, beside_of(&p.beside, r)?) {
             (Some(other), _) => Some(other?),
             (None, Some(usual)) => Some(read(&state, usual, &settings).await?),
             (None, None) => None,
         };
-        let asked = Asked { axis: p.axis.clone(), zoom, lanes, beside: p.beside.clone(), evidence, note };
+        let asked =
+            Asked { axis: p.axis.clone(), zoom, lanes, beside: p.beside.clone(), evidence, note, observed };
         let mut view = pull_page(r, e, &prefs, asked, beside.as_ref().map(|b| &b.0));
         view.attached =
             attached_rows(&state.store.attached(Attached::Pull(id)).await?, &prefs.written, |_| {

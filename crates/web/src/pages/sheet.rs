@@ -17,7 +17,7 @@ use axum::response::{Html, IntoResponse, Redirect, Response};
 use chrono::{NaiveTime, Timelike};
 use jamjar_core::air::AirState;
 use jamjar_core::factors::USUAL;
-use jamjar_store::NewIntervention;
+use jamjar_store::{NewIntervention, NewNote};
 use jamjar_workflow::checklist::ITEMS;
 use jamjar_workflow::remeasure::{DayChange, change_day};
 use serde::Deserialize;
@@ -98,7 +98,14 @@ pub(crate) async fn note(
         }
         let at = time(get(&f, "at"))?;
         state.store.day(id).await?;
-        Ok(state.store.add_note(id, Some(at), tag, text, &who.name).await?)
+        let note = NewNote {
+            at: Some(at),
+            tag: tag.into(),
+            text: text.into(),
+            by: who.name.clone(),
+            ..NewNote::default()
+        };
+        Ok(state.store.add_note(id, &note).await?)
     }
     .await;
     answer(&state, &prefs, (id, "notes"), f, done).await

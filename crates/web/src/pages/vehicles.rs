@@ -150,8 +150,16 @@ fn sheet_of(f: &Fields, prefs: &Prefs) -> Result<VehicleSheet, String> {
         quoted_torque_nm: number("quoted_torque_nm", "quoted torque")?,
         driven,
         limits_it: text("limits_it"),
+        cylinders: text("cylinders")
+            .split(',')
+            .map(|c| c.trim().chars().take(24).collect::<String>())
+            .filter(|c| !c.is_empty())
+            .take(16)
+            .collect(),
         // Kept as they are: they have a page of their own.
         computed: Vec::new(),
+        flow_sheet: None,
+        quantity_map: None,
     };
     sheet.validate().map_err(|e| e.to_string())?;
     Ok(sheet)
@@ -179,7 +187,12 @@ pub(crate) async fn sheet(
 ) -> Result<Response, WebError> {
     let now = state.store.vehicle(id).await?;
     let seen = f.get("seen").map(String::as_str).unwrap_or_default();
-    let typed = sheet_of(&f, &prefs).map(|s| VehicleSheet { computed: now.sheet.computed.clone(), ..s });
+    let typed = sheet_of(&f, &prefs).map(|s| VehicleSheet {
+        computed: now.sheet.computed.clone(),
+        flow_sheet: now.sheet.flow_sheet.clone(),
+        quantity_map: now.sheet.quantity_map.clone(),
+        ..s
+    });
     unchanged(seen, &mark(&now.sheet), "the sheet", || {
         typed.as_ref().map_or_else(|_| String::new(), |t| sheet_differences(&now.sheet, t))
     })?;

@@ -33,11 +33,11 @@ pub(crate) struct ComputedPage {
     /// Channels that can be read: name in expressions, words.
     pub(crate) channels: Vec<(String, String)>,
     /// What others compute: words, unit, expression.
-    pub(crate) ideas: Vec<(&'static str, &'static str, &'static str)>,
+    pub(crate) ideas: Vec<(&'static str, &'static str, &'static str, usize)>,
 }
 
 /// Expressions to start from, where the channels they read are logged.
-const IDEAS: [(&str, &str, &str); 7] = [
+const IDEAS: [(&str, &str, &str); 18] = [
     (
         "back pressure to boost",
         "",
@@ -49,9 +49,39 @@ const IDEAS: [(&str, &str, &str); 7] = [
     ("spread of λ", "λ", "spread(lambda)"),
     ("spread of exhaust temperatures", "K", "spread(exhaust_temp)"),
     ("injector pressure", "kPa", "fuel_pressure - manifold_pressure"),
+    ("rail off target", "MPa", "rail_pressure - rail_target"),
+    ("injection in degrees", "°", "injection_duration * engine_speed"),
+    (
+        "injection before TDC",
+        "%",
+        "max(0 °, min(injection_start, injection_duration * engine_speed)) / (injection_duration * engine_speed)",
+    ),
+    ("spread of head temperatures", "K", "spread(head_temp)"),
+    ("blower slip, pulleys 2 : 1", "%", "1 - blower_speed / (2 * engine_speed)"),
+    ("share of 150,000 rpm of the turbo", "%", "turbo_speed / 150000 rpm"),
+    ("pressure ratio", "", "manifold_pressure / ambient_pressure"),
+    ("ratio of the high-pressure stage", "", "manifold_pressure / interstage_pressure"),
+    ("ratio of the low-pressure stage", "", "interstage_pressure / ambient_pressure"),
+    (
+        "drive to boost, high-pressure stage",
+        "",
+        "(back_pressure - interstage_drive_pressure) / (manifold_pressure - interstage_pressure)",
+    ),
+    (
+        "drive to boost, low-pressure stage",
+        "",
+        "(interstage_drive_pressure - ambient_pressure) / (interstage_pressure - ambient_pressure)",
+    ),
 ];
 
 impl ComputedPage {
+    /// An idea in the blank row, to be kept or changed.
+    pub(crate) fn start_from(&mut self, idea: usize) {
+        if let (Some((words, unit, expr)), Some(last)) = (IDEAS.get(idea), self.rows.last_mut()) {
+            (last.words, last.unit, last.expr) = ((*words).into(), (*unit).into(), (*expr).into());
+        }
+    }
+
     /// What was typed and refused.
     pub(crate) fn typed(&mut self, rows: &[[String; 3]], at: usize, problem: String) {
         self.rows = rows
@@ -102,6 +132,10 @@ pub(crate) fn computed_page(v: &VehicleRecord, prefs: &Prefs, logged: &BTreeSet<
             .filter(own)
             .map(|c| (c.to_string(), named_with_unit(c, Units::CANONICAL)))
             .collect(),
-        ideas: IDEAS.into_iter().filter(|i| reads(i.2)).collect(),
+        ideas: (0..)
+            .zip(IDEAS)
+            .filter(|(_, i)| reads(i.2))
+            .map(|(k, (words, unit, expr))| (words, unit, expr, k))
+            .collect(),
     }
 }

@@ -1,7 +1,8 @@
 //! Fuel and spark of a set on a page.
 
 use super::Shell;
-use super::common::{Choice, Encoding, query_of};
+use super::common::{Choice, Encoding, cylinder_words, query_of};
+use super::cruise::{CruiseView, cruise_view};
 use crate::prefs::Prefs;
 use askama::Template;
 use jamjar_chart::{Paint, SweepChart, SweepMark};
@@ -13,7 +14,8 @@ use jamjar_core::words::{
     adapts_sentence, cells_sentence, cylinders_sentence, mixture_seen, recorded_spark, sentence_case,
     sweep_sentence,
 };
-use jamjar_workflow::fuelling::{DelayFrom, FuelRead};
+use jamjar_workflow::cruise::Cruise;
+use jamjar_workflow::fuelling::{DelayFrom, FuelRead, TargetFrom};
 use jamjar_workflow::spark_sweep::SweepRead;
 use serde::Deserialize;
 
@@ -35,6 +37,10 @@ pub(crate) struct FuelFields {
     pub(crate) rpm: String,
     /// What the cells show: factor, hits or confidence.
     pub(crate) cells: String,
+    /// Flow of one injector, mL/min, the pressure it holds at, kPa, and dead time, ms.
+    pub(crate) flow: String,
+    pub(crate) flow_at: String,
+    pub(crate) dead: String,
 }
 
 /// One cell of the table.
@@ -90,10 +96,13 @@ pub(crate) struct FuelPage {
     /// The pasted table before and after, the latter as text.
     pub(crate) after: Vec<Vec<(String, String, &'static str)>>,
     pub(crate) after_text: String,
-    pub(crate) has_target: bool,
+    /// It was logged: nothing need be typed.
+    pub(crate) target_logged: bool,
+    pub(crate) target: &'static str,
     pub(crate) cut: usize,
     pub(crate) seen: Vec<SeenRow>,
     pub(crate) cylinders: String,
+    pub(crate) cruise: CruiseView,
     pub(crate) facts: Vec<(&'static str, String)>,
     /// Power over spark: what it says, its picture, and at which speed.
     pub(crate) sweep: String,
@@ -222,17 +231,17 @@ pub(crate) fn fuel_page(
     f: &FuelFields,
     prefs: &Prefs,
     table: Option<(Table, Table)>,
-    (sweep, e): (&SweepRead, &Encoding),
+    (sweep, cruise, e): (&SweepRead, &Cruise, &Encoding),
     problem: String,
 ) -> FuelPage {
     let c = &r.set.config;
     let choice = |id: &str, label: String, on: bool| Choice { id: id.to_owned(), label, on };
     let shows = if matches!(f.cells.as_str(), "hits" | "sure") { f.cells.as_str() } else { "factor" };
     let cells = r.cells.as_ref().ok();
-    let label = |c: &Channel| c.label();
+    let label = |c: &Channel| cylinder_words(c, &r.vehicle.sheet.cylinders);
     let mut probes = vec![choice("", "every probe together".into(), f.probe.is_empty())];
     probes.extend(r.probes.iter().map(|p| choice(p.as_str(), label(p), f.probe == p.as_str())));
-    let names: Vec<String> = r.probes.iter().map(Channel::label).collect();
+    let names: Vec<String> = r.probes.iter().map(|c| cylinder_words(c, &r.vehicle.sheet.cylinders)).collect();
     let row = |j: usize, c: &Corrections| RowView {
         at: c.y[j].to_string(),
         cells: c.row(j).iter().map(|x| cell(x, shows)).collect(),
@@ -256,7 +265,7 @@ pub(crate) fn fuel_page(
                 pull: format!("pull {}", p.position),
                 what: format!(
                     "{} {}{at}, for {:.1} s",
-                    channel.label(),
+                    label(channel),
                     mixture_seen(&s.what),
                     s.to_s - s.from_s
                 ),
@@ -293,6 +302,9 @@ pub(crate) fn fuel_page(
         ("target", &f.target),
         ("delay", &f.delay),
         ("cells", &f.cells),
+        ("flow", &f.flow),
+        ("flow_at", &f.flow_at),
+        ("dead", &f.dead),
     ];
     let hidden: Vec<(&'static str, String)> =
         rest.into_iter().filter(|v| !v.1.is_empty()).map(|(k, v)| (k, v.clone())).collect();
@@ -329,10 +341,17 @@ pub(crate) fn fuel_page(
         paste: cells.map_or_else(String::new, |c| paste::write(&factors(c), 4, false, '\t')),
         after,
         after_text,
-        has_target: r.has_target,
+        target_logged: r.target_from == Some(TargetFrom::Logged),
+        target: match r.target_from {
+            Some(TargetFrom::Logged) => "Its target was logged.",
+            Some(TargetFrom::Map) => "Its target is the table of the map file in custody.",
+            Some(TargetFrom::Typed) => "Its target was typed: one λ for full load.",
+            None => "",
+        },
         cut: r.cut,
         seen: seen.collect(),
         cylinders: r.cylinders.as_ref().map_or_else(String::new, |c| cylinders_sentence(c, &names)),
+        cruise: cruise_view(r, cruise, f, e),
         facts,
     }
 }

@@ -4,10 +4,12 @@ mod catalogue;
 mod cell_now;
 mod common;
 mod computed;
+mod cruise;
 mod day;
 mod erase;
 mod fuel;
 mod fuel_table;
+mod injection;
 mod limits;
 mod lineup;
 mod margins;
@@ -34,6 +36,7 @@ pub(crate) use day::{
 pub(crate) use erase::ErasePage;
 pub(crate) use fuel::{FuelFields, fuel_page};
 pub(crate) use fuel_table::{FuelTableFields, FuelTablePage};
+pub(crate) use injection::{InjectionPage, LookUp, injection_page};
 pub(crate) use limits::{FACTORS, LimitPage, limit_fields, limit_page};
 pub(crate) use lineup::{
     Choose, ChooseRow, Fields as LineUpFields, LineUpAsked, channels_shown as lineup_channels, chart_of,

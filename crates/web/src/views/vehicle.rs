@@ -10,6 +10,7 @@ use crate::seen::mark;
 use crate::written::Written;
 use askama::Template;
 use chrono::NaiveDate;
+use jamjar_core::analysis::Ignition;
 use jamjar_core::driven::Driven;
 use jamjar_core::factors::crossed::Crossing;
 use jamjar_core::software::{UnitSoftware, units};
@@ -81,6 +82,7 @@ pub(crate) struct VehiclePage {
     pub(crate) name: String,
     pub(crate) model: String,
     pub(crate) facts: Vec<(String, String)>,
+    pub(crate) diesel: bool,
     pub(crate) quoted: String,
     pub(crate) gears: Vec<GearRow>,
     pub(crate) limits: Vec<LimitInWords>,
@@ -125,6 +127,7 @@ pub(crate) struct SheetForm {
     pub(crate) quoted_torque_nm: String,
     pub(crate) driven: String,
     pub(crate) limits_it: String,
+    pub(crate) cylinders: String,
 }
 
 fn plain(v: Option<f64>) -> String {
@@ -214,6 +217,7 @@ pub(crate) fn sheet_differences(now: &VehicleSheet, typed: &VehicleSheet) -> Str
                     .map_or_else(String::new, |d| format!("{:.0} to {:.0} rpm", d.span()[0], d.span()[1])),
             ),
             ("what limits it", s.limits_it.clone()),
+            ("cylinders", s.cylinders.join(", ")),
         ]
     };
     let differ = fields(now).into_iter().zip(fields(typed)).filter(|(n, t)| n.1 != t.1);
@@ -255,6 +259,7 @@ pub(crate) fn vehicle_page(prefs: &Prefs, p: VehicleParts, problem: String) -> V
         ("Mass", s.mass_kg.map(|m| format!("{m:.0} kg"))),
         ("Drive", say(&s.drive)),
         ("Gearbox", say(&s.gearbox)),
+        ("Cylinders", say(&s.cylinders.join(", "))),
         ("Tyre", say(&s.tyre)),
         ("Drag area", s.drag_area_m2.map(|d| format!("{d} m²"))),
         (
@@ -354,7 +359,9 @@ pub(crate) fn vehicle_page(prefs: &Prefs, p: VehicleParts, problem: String) -> V
             quoted_torque_nm: plain(s.quoted_torque_nm),
             driven: s.driven.map_or_else(String::new, |d| d.to_string()),
             limits_it: s.limits_it.clone(),
+            cylinders: s.cylinders.join(", "),
         },
+        diesel: v.vehicle.engine.ignition == Ignition::Compression,
         unit: u.label(),
         attached: attached_rows(&p.attached, &prefs.written, |_| String::new()),
         attach_to: vec![(format!("vehicle:{}", v.id), "this vehicle".to_owned())],

@@ -1,7 +1,7 @@
 //! Faults planted in one set of a day: how often the analysis says so, and how often it says so of pulls that
 //! have none.
 
-use super::{Share, Subject};
+use super::{Share, Subject, hardware};
 use jamjar_core::analysis::{Beside, CouplingKind, Measured, PullInput, belt, coupling};
 use jamjar_core::limits::Verdict;
 use jamjar_core::pull::span::EndedBy;
@@ -41,6 +41,8 @@ struct Case {
     pulls: &'static [usize],
     said_by: &'static str,
     says: fn(&Seen<'_>) -> bool,
+    /// The limit that is truly crossed or not, as instruments without noise or steps show; half a size may not cross it.
+    crosses: Option<&'static str>,
 }
 
 /// A measured pull beside its recordings.
@@ -87,6 +89,7 @@ const CASES: &[Case] = &[
         pulls: &[3],
         said_by: "flag “heat soak”",
         says: |Seen { m, .. }| flag(m, "heat_soak"),
+        crosses: None,
     },
     Case {
         kind: FaultKind::WrongGear,
@@ -94,6 +97,7 @@ const CASES: &[Case] = &[
         pulls: &[2],
         said_by: "flag on the ratio",
         says: |Seen { m, .. }| ratio_off(m, 0.08, 9.0),
+        crosses: None,
     },
     Case {
         kind: FaultKind::TyreSlip,
@@ -101,6 +105,7 @@ const CASES: &[Case] = &[
         pulls: &[1, 2, 3],
         said_by: "flag on the ratio, named slip",
         says: |Seen { m, .. }| ratio_off(m, 0.01, 0.08),
+        crosses: None,
     },
     Case {
         kind: FaultKind::ConverterSlip,
@@ -108,6 +113,7 @@ const CASES: &[Case] = &[
         pulls: &[1, 2, 3],
         said_by: "flag on the ratio, named slip",
         says: |Seen { m, .. }| ratio_off(m, 0.01, 0.08),
+        crosses: None,
     },
     Case {
         kind: FaultKind::Knock,
@@ -115,6 +121,7 @@ const CASES: &[Case] = &[
         pulls: &[1, 2, 3],
         said_by: "knock limit over or close",
         says: |Seen { m, .. }| limit(m, "knock", &[Verdict::Over, Verdict::Close]),
+        crosses: Some("knock"),
     },
     Case {
         kind: FaultKind::WeakCylinder,
@@ -122,6 +129,7 @@ const CASES: &[Case] = &[
         pulls: &[1, 2, 3, 4],
         said_by: "λ limit of that cylinder over",
         says: |Seen { m, .. }| limit(m, "lean-1", &[Verdict::Over]),
+        crosses: Some("lean-1"),
     },
     Case {
         kind: FaultKind::LeanExcursion,
@@ -129,6 +137,7 @@ const CASES: &[Case] = &[
         pulls: &[1, 2, 3, 4],
         said_by: "λ limit over",
         says: |Seen { m, .. }| limit(m, "lean-1", &[Verdict::Over]),
+        crosses: Some("lean-1"),
     },
     Case {
         kind: FaultKind::FuelPumpSag,
@@ -136,6 +145,7 @@ const CASES: &[Case] = &[
         pulls: &[1, 2, 3],
         said_by: "λ limit over",
         says: |Seen { m, .. }| limit(m, "lean", &[Verdict::Over]),
+        crosses: Some("lean"),
     },
     Case {
         kind: FaultKind::SaturatedLambda,
@@ -143,6 +153,7 @@ const CASES: &[Case] = &[
         pulls: &[1, 2, 3],
         said_by: "λ limit “can't tell”",
         says: |Seen { m, .. }| limit(m, "lean", &[Verdict::CantTell]),
+        crosses: None,
     },
     Case {
         kind: FaultKind::FrozenLambda,
@@ -150,6 +161,7 @@ const CASES: &[Case] = &[
         pulls: &[2],
         said_by: "λ limit “can't tell”",
         says: |Seen { m, .. }| limit(m, "lean", &[Verdict::CantTell]),
+        crosses: None,
     },
     Case {
         kind: FaultKind::ClockDrift,
@@ -160,6 +172,7 @@ const CASES: &[Case] = &[
             m.alignment.drift_ppm.is_some_and(|d| d.abs() > 1000.0)
                 || m.alignment.rate_ppm.is_some_and(|d| d.abs() > 1000.0)
         },
+        crosses: None,
     },
     Case {
         kind: FaultKind::BeltSlip,
@@ -171,6 +184,7 @@ const CASES: &[Case] = &[
                 .and_then(|p| belt(&s.beside(), p.from_s, p.to_s))
                 .is_some_and(|b| matches!(b.kind, CouplingKind::BeltSlip { .. }))
         },
+        crosses: None,
     },
     Case {
         kind: FaultKind::TyreSlip,
@@ -178,6 +192,7 @@ const CASES: &[Case] = &[
         pulls: &[1, 2, 3],
         said_by: "coupling named slip of more than 2 %, where the clocks agree",
         says: |s| s.coupled(CouplingKind::Slip),
+        crosses: None,
     },
     Case {
         kind: FaultKind::MisplacedUnit,
@@ -185,6 +200,7 @@ const CASES: &[Case] = &[
         pulls: &[2],
         said_by: "question or note at import",
         says: |_| false,
+        crosses: None,
     },
     Case {
         kind: FaultKind::LimiterCut,
@@ -192,6 +208,7 @@ const CASES: &[Case] = &[
         pulls: &[2],
         said_by: "ended by rev limiter",
         says: |Seen { m, .. }| ended(m, EndedBy::RevLimiter),
+        crosses: None,
     },
     Case {
         kind: FaultKind::SpeedLimiter,
@@ -199,6 +216,7 @@ const CASES: &[Case] = &[
         pulls: &[2],
         said_by: "ended by speed limiter",
         says: |Seen { m, .. }| ended(m, EndedBy::SpeedLimiter),
+        crosses: None,
     },
     Case {
         kind: FaultKind::AbortedPull,
@@ -206,6 +224,7 @@ const CASES: &[Case] = &[
         pulls: &[2],
         said_by: "ended by abort",
         says: |Seen { m, .. }| ended(m, EndedBy::Abort),
+        crosses: None,
     },
     Case {
         kind: FaultKind::SoftwareOverwritten,
@@ -213,6 +232,7 @@ const CASES: &[Case] = &[
         pulls: &[2],
         said_by: "flag: its targets are not those of the map's other pulls",
         says: |Seen { m, .. }| flag(m, "other_targets"),
+        crosses: None,
     },
     Case {
         kind: FaultKind::WrongFuel,
@@ -220,6 +240,7 @@ const CASES: &[Case] = &[
         pulls: &[1, 2, 3],
         said_by: "λ limit over (a map without a fuel sensor)",
         says: |Seen { m, .. }| limit(m, "lean", &[Verdict::Over]),
+        crosses: None,
     },
 ];
 
@@ -234,6 +255,7 @@ pub fn study(seeds: usize) -> Result<Vec<Found>, String> {
         for c in CASES.iter().filter(|c| c.kind == kind) {
             out.push(one(c, seeds)?);
         }
+        out.extend(hardware::of(kind, seeds)?);
         if out.len() == before {
             let (size, meaning) = kind.size();
             out.push(Found {
@@ -258,10 +280,10 @@ fn one(c: &Case, seeds: usize) -> Result<Found, String> {
     };
     let days = run(None)?;
     let share = |v: Vec<f64>| (!v.is_empty()).then(|| Share::clustered(&v));
-    let mean = |v: &Vec<f64>| v.iter().sum::<f64>() / v.len() as f64;
+    let mean = |v: &Vec<f64>| (!v.is_empty()).then(|| v.iter().sum::<f64>() / v.len() as f64);
     let (size, meaning) = c.kind.size();
-    let recall_half = match half(c.kind) {
-        Some(h) => share(run(Some(h))?.iter().map(|d| mean(&d.planted)).collect()).map(|s| (h, s)),
+    let recall_half = match c.kind.half() {
+        Some(h) => share(run(Some(h))?.iter().filter_map(|d| mean(&d.planted)).collect()).map(|s| (h, s)),
         None => None,
     };
     Ok(Found {
@@ -270,27 +292,51 @@ fn one(c: &Case, seeds: usize) -> Result<Found, String> {
         size,
         meaning,
         said_by: Some(c.said_by),
-        recall: share(days.iter().map(|d| mean(&d.planted)).collect()),
-        false_alarms: share(days.iter().map(|d| mean(&d.other)).collect()),
+        recall: share(days.iter().filter_map(|d| mean(&d.planted)).collect()),
+        false_alarms: share(days.iter().filter_map(|d| mean(&d.other)).collect()),
         pulls: days.iter().map(|d| d.planted.len()).sum(),
     })
 }
 
-/// Half the usual size, counted from no fault at all; `None` where that means nothing.
-fn half(kind: FaultKind) -> Option<f64> {
-    let usual = kind.size().0;
-    match kind {
-        FaultKind::WrongGear => Some(1.0 + 0.5 * (usual - 1.0)),
-        FaultKind::AbortedPull | FaultKind::FrozenLambda => Some(0.5 + 0.5 * usual),
-        FaultKind::SaturatedLambda => Some(0.86),
-        FaultKind::MisplacedUnit | FaultKind::WrongFuel | FaultKind::SoftwareOverwritten => None,
-        _ => Some(0.5 * usual),
-    }
-}
-
 /// Whether it was said of each planted pull, and of each other.
 fn one_day(subject: &Subject, c: &Case, size: Option<f64>, seed: u64) -> Result<Said, String> {
+    let mut said_of = Said { planted: Vec::new(), other: Vec::new() };
+    let crossed = match c.crosses.filter(|_| size.is_some()) {
+        Some(id) => Some(day_of(subject, c, size, seed, true, |_, m, _| Ok(limit(m, id, &[Verdict::Over])))?),
+        None => None,
+    };
+    let said = day_of(subject, c, size, seed, false, |seen, m, p| match c.kind {
+        FaultKind::MisplacedUnit => asked_at_import(subject, p),
+        _ => Ok((c.says)(&Seen { m, input: seen })),
+    })?;
+    for (k, set) in said.into_iter().enumerate() {
+        for (i, said) in set.into_iter().enumerate() {
+            if k == 1 && c.pulls.contains(&(i + 1)) {
+                if crossed.as_ref().is_none_or(|x| x[k][i]) {
+                    said_of.planted.push(f64::from(u8::from(said)));
+                }
+            } else {
+                said_of.other.push(f64::from(u8::from(said)));
+            }
+        }
+    }
+    Ok(said_of)
+}
+
+/// What a question answers of each pull of each of the two sets of a day; `exact` runs it with instruments without
+/// noise, steps or losses.
+fn day_of(
+    subject: &Subject,
+    c: &Case,
+    size: Option<f64>,
+    seed: u64,
+    exact: bool,
+    asks: impl Fn(&PullInput, &Measured, &SimPull) -> Result<bool, String>,
+) -> Result<Vec<Vec<bool>>, String> {
     let mut l = subject.loaded.clone();
+    if exact {
+        super::without_noise(&mut l.scenario);
+    }
     l.scenario.day.truncate(1);
     let d = &mut l.scenario.day[0];
     d.set.truncate(2);
@@ -322,20 +368,11 @@ fn one_day(subject: &Subject, c: &Case, size: Option<f64>, seed: u64) -> Result<
     }
     let run = l.run(Some(seed), None)?;
     let (sets, measured) = subject.measure(&run.days[0])?;
-    let mut said_of = Said { planted: Vec::new(), other: Vec::new() };
-    for (k, (s, m)) in run.days[0].sets.iter().zip(&measured).enumerate() {
-        for (i, (p, m)) in s.pulls.iter().zip(m).enumerate() {
-            let said = if c.kind == FaultKind::MisplacedUnit {
-                asked_at_import(subject, p)?
-            } else {
-                (c.says)(&Seen { m, input: &sets[k].pulls[i] })
-            };
-            let list =
-                if k == 1 && c.pulls.contains(&(i + 1)) { &mut said_of.planted } else { &mut said_of.other };
-            list.push(f64::from(u8::from(said)));
-        }
-    }
-    Ok(said_of)
+    let of_set = |k: usize| {
+        let each = run.days[0].sets[k].pulls.iter().zip(&measured[k]).enumerate();
+        each.map(|(i, (p, m))| asks(&sets[k].pulls[i], m, p)).collect::<Result<Vec<bool>, String>>()
+    };
+    (0..sets.len()).map(of_set).collect()
 }
 
 /// Whether reading the engine computer's file leaves a question, or a note that a unit is doubted.

@@ -10,18 +10,19 @@ pub mod coverage;
 pub mod detections;
 pub mod faults;
 pub mod fitted;
+pub mod hardware;
 pub mod never_clear;
 mod report;
 pub mod silent;
 pub mod whole;
 
-pub use report::{claim_rows, markdown, to_json};
+pub use report::{claim_rows, fault_rows, markdown, to_json};
 
 use crate::scenarios::{Loaded, built_in};
 use jamjar_core::analysis::{Measured, PullInput, SetInput, Settings, Vehicle, measure_sets};
 use jamjar_core::limits::Limit;
 use jamjar_formats::{Mapping, Rule, read_log};
-use jamjar_sim::SimDay;
+use jamjar_sim::{SensorSpec, SimDay};
 use std::sync::Arc;
 
 /// Everything that was measured.
@@ -84,6 +85,15 @@ impl Share {
         let value = clusters.iter().sum::<f64>() / n;
         let var = clusters.iter().map(|c| (c - value).powi(2)).sum::<f64>() / (n - 1.0).max(1.0);
         Self { value, se: (var / n).sqrt() }
+    }
+}
+
+/// Instruments without noise, steps, drift or losses, at two hundred samples a second: the same day as it truly was.
+fn without_noise(s: &mut jamjar_sim::Scenario) {
+    for r in [Some(&mut s.dyno), s.ecu.as_mut()].into_iter().flatten() {
+        (r.rate_hz, r.lost) = (200.0, 0.0);
+        let exact = SensorSpec { noise: Some(0.0), step: Some(1e-4), ..SensorSpec::default() };
+        r.sensor = r.channels.iter().map(|c| (c.clone(), exact.clone())).collect();
     }
 }
 

@@ -1,6 +1,7 @@
 //! The figures as a page for `docs/` and as JSON.
 
 use super::detections::Claim;
+use super::faults::Found;
 use super::{Share, Validation};
 use serde_json::{Value, json};
 use std::fmt::Write;
@@ -83,7 +84,17 @@ pub fn markdown(v: &Validation) -> String {
         w.bias_again_kw.se
     );
     s.push_str("## Planted faults\n\n| fault | size | said by | found | at half the size | false alarms | pulls |\n|---|---|---|---|---|---|---|\n");
-    for f in &v.faults {
+    s.push_str(&fault_rows(&v.faults));
+    s.push_str("\n## What else is claimed\n\n| claim | planted | rightly said | said wrongly | which means |\n|---|---|---|---|---|\n");
+    s.push_str(&claim_rows(&v.claims));
+    s.push_str(SIMPLIFIED);
+    s
+}
+
+/// Planted faults as rows of their table.
+pub fn fault_rows(faults: &[Found]) -> String {
+    let mut s = String::new();
+    for f in faults {
         let share = |x: Option<Share>| x.map_or_else(|| "–".to_owned(), percent);
         let _ = writeln!(
             s,
@@ -99,9 +110,6 @@ pub fn markdown(v: &Validation) -> String {
             if f.pulls == 0 { "–".to_owned() } else { f.pulls.to_string() }
         );
     }
-    s.push_str("\n## What else is claimed\n\n| claim | planted | rightly said | said wrongly | which means |\n|---|---|---|---|---|\n");
-    s.push_str(&claim_rows(&v.claims));
-    s.push_str(SIMPLIFIED);
     s
 }
 

@@ -47,6 +47,7 @@ pub(super) fn blank(input: &PullInput, limits: &[Limit]) -> Measured {
         lanes: Vec::new(),
         channels: Vec::new(),
         flags: input.dyno.flags.clone(),
+        tells: None,
         own_window: [None, None],
         alignment,
         printed: None,

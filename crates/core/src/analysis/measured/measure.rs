@@ -1,5 +1,6 @@
 //! One pull, measured: found, aligned, turned into an uncorrected curve on the grid, and every limit judged.
 
+use super::beside::Beside;
 use super::drawn::Drawing;
 use super::finished;
 use super::log_only::log_only;
@@ -7,6 +8,7 @@ use super::ratio::{RATIO_DOUBT, another_gear, doubt_ratio, starting_ratio};
 use super::raw_grid::RawGrid;
 use super::result::{Lane, MeasureError, Measured, RatioSource};
 use super::summaries::summaries;
+use super::tells::tells;
 use super::window::{ecu_part, own_bounds, own_parts, pulls_seen};
 use crate::analysis::given::{Finished, Ignition, PullInput, Settings, Vehicle};
 use crate::computed::with_computed;
@@ -139,6 +141,7 @@ pub fn measure(
         lanes: Vec::new(),
         channels: Vec::new(),
         flags: Vec::new(),
+        tells: None,
         own_window: own,
         alignment,
         printed: None,
@@ -183,6 +186,10 @@ pub fn measure(
                 .map(|(l, t)| Lane { limit: l.id.clone(), share: t.as_ref().ok().and_then(lane) });
             out.lanes = lanes.collect();
             out.channels = summaries(shaft_log, ecu, &out.alignment, &p);
+            // After the lift the recordings go on beyond the pull's own part.
+            let whole =
+                Beside { dyno: &input.dyno, ecu: input.ecu.as_deref().zip(out.alignment.usable_lag()) };
+            out.tells = tells(&whole, &out.grid, &p, dyno, input.air);
         }
     }
     out.flags = flags;

@@ -24,6 +24,7 @@ mod runs;
 mod sensor;
 mod summaries;
 mod targets;
+mod tells;
 mod together;
 mod window;
 
@@ -40,5 +41,6 @@ pub use raw_grid::RawGrid;
 pub use result::{ChannelSummary, Lane, MeasureError, Measured, RatioSource};
 pub use retrace::retrace;
 pub use sensor::{Recorder, Sensor};
+pub use tells::{Level as ToldLevel, Tells};
 pub use together::{measure_sets, measure_sets_unless};
 pub use window::own_bounds;

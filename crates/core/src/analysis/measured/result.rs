@@ -2,6 +2,7 @@
 
 use super::printed::Printed;
 use super::raw_grid::RawGrid;
+use super::tells::Tells;
 use crate::air::AirState;
 use crate::channel::Channel;
 use crate::findings::Finding;
@@ -87,6 +88,9 @@ pub struct Measured {
     pub lanes: Vec<Lane>,
     pub channels: Vec<ChannelSummary>,
     pub flags: Vec<Finding>,
+    /// What it tells of the hardware around the engine.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub tells: Option<Tells>,
     /// What it says of itself, when it came finished.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub printed: Option<Printed>,

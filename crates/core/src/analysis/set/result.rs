@@ -7,7 +7,7 @@ use super::figure::Figure;
 use super::settled::SETTLED_SHARE;
 use crate::air::AirState;
 use crate::analysis::given::{Along, Engine, Headline, SetInput, Settings};
-use crate::analysis::measured::Measured;
+use crate::analysis::measured::{Measured, Tells};
 use crate::correction::Correction;
 use crate::curve::Curve;
 use crate::factors::{Factors, Known};
@@ -84,6 +84,8 @@ pub struct SetResult {
     pub factor: f64,
     /// Coarsest recorded step behind its power, as a share of it.
     pub step_share: f64,
+    /// What each of its included pulls tells of the hardware, where it does.
+    pub tells: Vec<Option<Tells>>,
     /// Fingerprints of the recordings its included pulls were made from.
     pub prints: Vec<u64>,
     /// Where its included pulls were measured, each once; `None` is where the dyno measures.
@@ -272,6 +274,7 @@ fn analyse_set(
         spread: indices.iter().find_map(|&i| measured[i].air.as_ref().map(spread)),
         estimated: indices.iter().any(|&i| measured[i].estimated),
         step_share: indices.iter().filter_map(|&i| measured[i].step_share).fold(0.0, f64::max),
+        tells: indices.iter().map(|&i| measured[i].tells.clone()).collect(),
         prints: indices.iter().filter_map(|&i| measured[i].print).collect(),
         factor: average(indices.iter().map(|&i| pulls[i].factor).collect()).unwrap_or(1.0),
         pulls,

@@ -57,6 +57,7 @@ pub(in crate::analysis) fn pull(id: &str, peak_kw: f64, extra_kw: f64, from_rpm:
         lanes: Vec::new(),
         channels: Vec::new(),
         flags: Vec::new(),
+        tells: None,
         printed: None,
         log_only: false,
     }

@@ -1,7 +1,9 @@
 //! What must be known beside a comparison, as data; `words` says it.
 
 use super::comparable::NotComparable;
+use super::octane::OctaneSays;
 use super::repeats::PullFinding;
+use super::suspects::Suspicion;
 use crate::analysis::given::Headline;
 use crate::analysis::set::Settled;
 use crate::analysis::set_vs_set::{FairBest, LargestGain, Split, Undrifted};
@@ -95,6 +97,10 @@ pub enum Caveat {
     BestOf(FairBest),
     /// Something is known about one pull of a set.
     Flagged { set: String, found: PullFinding },
+    /// Hardware that may have changed, where nothing was meant to differ.
+    Suspected(Suspicion),
+    /// What a step to more octane showed; the scale and both numbers.
+    Octane { says: OctaneSays, scale: &'static str, octane: [f64; 2] },
     /// A set has not settled.
     Unsettled { set: String, settled: Settled },
 }
@@ -130,6 +136,8 @@ impl Caveat {
             Self::Equivalence(_) => "equivalence",
             Self::BestOf(_) => "best_of",
             Self::Flagged { .. } => "flagged",
+            Self::Suspected(_) => "suspected",
+            Self::Octane { .. } => "octane",
             Self::Unsettled { .. } => "unsettled",
         }
     }
@@ -149,6 +157,7 @@ impl Caveat {
             | Self::AtShaftSpeed(_)
             | Self::Bracketed(_)
             | Self::Across { .. }
+            | Self::Octane { .. }
             | Self::Equivalence(_) => Severity::Note,
             Self::Confounded { .. }
             | Self::SpeedOrigins
@@ -166,6 +175,7 @@ impl Caveat {
             | Self::Drift(_)
             | Self::BestOf(_)
             | Self::Flagged { .. }
+            | Self::Suspected(_)
             | Self::Unsettled { .. } => Severity::Caution,
         }
     }

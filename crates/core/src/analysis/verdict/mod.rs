@@ -19,6 +19,7 @@ mod pair;
 mod recommend;
 mod repeats;
 mod speeds;
+mod suspects;
 
 pub use caveats::{Caveat, Separation};
 pub use comparable::NotComparable;
@@ -36,3 +37,4 @@ pub use own_window::{OwnWindow, own_windows};
 pub use recommend::{Barred, Candidate, Danger, Recommendation, RunnerUp, Wish, dangers, recommend};
 pub use repeats::{PullFinding, find_days, find_pulls};
 pub use speeds::{AtSpeed, at_speeds};
+pub use suspects::{Has, Sign, Suspect, Suspicion, WouldTell, suspicions};

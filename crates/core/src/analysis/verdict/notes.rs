@@ -2,12 +2,16 @@
 
 use super::caveats::{Caveat, Separation};
 use super::comparable::{gears, gears_differ, same_unknown};
-use super::figure::{copied, one_curve};
-use crate::analysis::given::{Headline, Settings, Vehicle};
+use super::figure::{FigureComparison, copied, one_curve};
+use super::octane::octane_step;
+use super::suspects::{Has, suspicions};
+use crate::analysis::given::{Aspiration, Headline, Settings, Vehicle};
 use crate::analysis::set::{Figure, SetResult};
 use crate::analysis::set_vs_set::{CROSS_DAY_SHARE, SecondLooks, Split, cross_day_share};
 use crate::curve::index_of;
 use crate::factors::Confounding;
+use crate::factors::octane::stated_octane;
+use crate::pull::dyno::DynoKind;
 use crate::pull::engine_speed::SpeedFrom;
 use crate::pull::span::PullKind;
 use crate::stats::habit::Habit;
@@ -145,4 +149,47 @@ pub(super) fn of_second_looks(s: &SecondLooks, a: &SetResult, b: &SetResult) -> 
     out.extend(s.equivalence.map(Caveat::Equivalence));
     out.extend(s.fair_best.map(Caveat::BestOf));
     out
+}
+
+/// Hardware that may have changed: looked at only where nothing that was stated differs, or only what time has set.
+pub(super) fn of_hardware(
+    a: &SetResult,
+    b: &SetResult,
+    c: &Confounding,
+    vehicle: &Vehicle,
+    peak: Option<&FigureComparison>,
+) -> Vec<Caveat> {
+    let in_time = |name: &String| a.in_time.contains(name) || b.in_time.contains(name);
+    if !c.factors_differ.iter().all(in_time) {
+        return Vec::new();
+    }
+    let has = Has {
+        turbo: vehicle.engine.aspiration == Aspiration::Turbocharged,
+        tyres: matches!(vehicle.dyno.kind, DynoKind::RollerBrake | DynoKind::RollerInertia),
+    };
+    let peak = peak.and_then(|f| Some((f.difference?, f.verdict)));
+    suspicions(a, b, has, peak).into_iter().map(Caveat::Suspected).collect()
+}
+
+/// What a step to more octane showed, where the fuel alone differs and both names state a number of one scale.
+pub(super) fn of_octane(
+    a: &SetResult,
+    b: &SetResult,
+    c: &Confounding,
+    peak: Option<&FigureComparison>,
+) -> Option<Caveat> {
+    if c.factors_differ != ["fuel"] {
+        return None;
+    }
+    let of = |s: &SetResult| stated_octane(s.factors.get("fuel")?);
+    let ((scale, low), (other, high)) = (of(a)?, of(b)?);
+    if scale != other || high <= low {
+        return None;
+    }
+    let retard = |s: &SetResult| {
+        let each = s.tells.iter().map(|t| t.as_ref()?.retard_deg);
+        each.collect::<Option<Vec<f64>>>()?.into_iter().reduce(f64::max)
+    };
+    let says = octane_step(peak?.verdict, [retard(a), retard(b)]);
+    Some(Caveat::Octane { says, scale, octane: [low, high] })
 }

@@ -1,7 +1,7 @@
 //! The parts of a day sheet beside its sets: checklist, air and fuel on hand, notes, the timeline.
 
 use crate::prefs::Prefs;
-use crate::views::common::{Encoding, air_words};
+use crate::views::common::{Encoding, air_words, place_words};
 use askama::Template;
 use chrono::{NaiveTime, Timelike};
 use jamjar_chart::{Paint, Timeline, TimelineSeries, TimelineSet};
@@ -65,6 +65,9 @@ pub(crate) struct NoteRow {
     pub(crate) tag: String,
     pub(crate) text: String,
     pub(crate) by: String,
+    /// Where in a pull it was observed.
+    pub(crate) place: String,
+    pub(crate) pull_id: Option<i64>,
 }
 
 pub(crate) fn note_rows(sheet: &DaySheet) -> Vec<NoteRow> {
@@ -77,6 +80,8 @@ pub(crate) fn note_rows(sheet: &DaySheet) -> Vec<NoteRow> {
             tag: n.tag.clone(),
             text: n.text.clone(),
             by: n.by.clone(),
+            place: place_words(&n.place),
+            pull_id: n.place.pull_id,
         })
         .collect()
 }

@@ -28,6 +28,8 @@ pub(super) fn tag(c: &Caveat) -> &'static str {
         Caveat::BestOf(_) => "best of",
         Caveat::Flagged { .. } => "look at it",
         Caveat::Unsettled { .. } => "not settled",
+        Caveat::Suspected(_) => "look at it",
+        Caveat::Octane { .. } => "octane",
         Caveat::AcrossGears(_) => "across gears",
         Caveat::Copies | Caveat::HeldSteps { .. } | Caveat::Headline(_) => "note",
     }

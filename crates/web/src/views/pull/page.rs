@@ -8,7 +8,8 @@ use super::lanes::{AXES, Offered, axis_of, chart, chosen, draw, lay_beside, offe
 use crate::prefs::Prefs;
 use crate::views::Shell;
 use crate::views::common::{
-    AttachedRow, AxisLink, Encoding, LimitRow, SetTag, Setting, air_words, here_of, limit_rows, settings,
+    AttachedRow, AxisLink, Encoding, LimitRow, OBSERVED_KINDS, ObservedRow, SetTag, Setting, air_words,
+    here_of, limit_rows, observed_rows, settings,
 };
 use askama::Template;
 use jamjar_chart::{LaneLine, Paint, TraceChart, TraceLane};
@@ -19,6 +20,7 @@ use jamjar_core::pull::align::{Alignment, Status};
 use jamjar_core::pull::engine_speed::SpeedFrom;
 use jamjar_core::pull::span::PullKind;
 use jamjar_core::words;
+use jamjar_store::Observation;
 use jamjar_workflow::reading::Reading;
 
 /// What the link asks for.
@@ -33,6 +35,8 @@ pub(crate) struct Asked {
     pub(crate) evidence: Option<EvidenceView>,
     /// The note on the pull.
     pub(crate) note: String,
+    /// What was observed in it.
+    pub(crate) observed: Vec<Observation>,
 }
 
 pub(crate) struct LaneRow {
@@ -80,6 +84,8 @@ pub(crate) struct PullPage {
     pub(crate) form: Vec<(&'static str, String)>,
     pub(crate) beside: BesideView,
     pub(crate) events: Vec<(String, String)>,
+    pub(crate) observed: Vec<ObservedRow>,
+    pub(crate) observed_kinds: [&'static str; 8],
     pub(crate) facts: Vec<(&'static str, String)>,
     pub(crate) refused: bool,
     pub(crate) by_hand: bool,
@@ -223,6 +229,8 @@ pub(crate) fn pull_page(
             .iter()
             .map(|e| (e.rpm.map_or_else(|| "–".into(), |v| format!("{v:.0}")), words::event(e)))
             .collect(),
+        observed: observed_rows(&asked.observed),
+        observed_kinds: OBSERVED_KINDS,
         facts: facts(r, prefs),
         refused: r.measured.alignment.status == Status::Refused,
         by_hand: r.measured.alignment.status == Status::Manual,
