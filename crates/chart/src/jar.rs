@@ -14,6 +14,8 @@ pub enum Jar {
     Unmonitored,
     /// No limits are set.
     NoLimits,
+    /// It was not pulled: a place where a jar could stand.
+    NotPulled,
 }
 
 const BODY: &str = "M6 7h14c2 1 3 3 3 5v15a4 4 0 0 1-4 4H7a4 4 0 0 1-4-4V12c0-2 1-4 3-5z";
@@ -24,7 +26,7 @@ pub fn jar_svg(jar: Jar, tone: Tone, id: &str, paint: Paint) -> String {
     let fill = match jar {
         Jar::Filled(f) => Some((f.clamp(0.03, 1.0), paint.colour(tone.name()))),
         Jar::Over => Some((1.0, paint.colour("rosehip"))),
-        Jar::Unmonitored | Jar::NoLimits => None,
+        Jar::Unmonitored | Jar::NoLimits | Jar::NotPulled => None,
     };
     let id: String = id.chars().filter(char::is_ascii_alphanumeric).collect();
     let inner = fill.map_or_else(String::new, |(f, colour)| {
@@ -40,6 +42,12 @@ pub fn jar_svg(jar: Jar, tone: Tone, id: &str, paint: Paint) -> String {
         ),
         _ => ("", ""),
     };
+    if jar == Jar::NotPulled {
+        let faint = paint.colour("mid");
+        return format!(
+            r#"<svg class="jar" width="26" height="33" viewBox="0 0 26 33" aria-hidden="true"><path d="{BODY}" fill="none" stroke="{faint}" stroke-width="1" stroke-opacity=".55"/></svg>"#
+        );
+    }
     let lid = match jar {
         Jar::Over => format!(
             r#"<rect x="5" y="2" width="16" height="4" rx="1" fill="{}" transform="translate(1 -1) rotate(9 13 4)"/>"#,
@@ -63,5 +71,6 @@ mod tests {
         assert!(draw(Jar::Unmonitored).contains("dasharray") && draw(Jar::Unmonitored).contains('?'));
         assert!(draw(Jar::Filled(0.5)).contains(r#"y="20""#));
         assert!(!draw(Jar::NoLimits).contains("clipPath"));
+        assert!(!draw(Jar::NotPulled).contains("<rect"), "a place without a jar has no lid");
     }
 }

@@ -303,7 +303,8 @@ impl<'a> Rig<'a> {
             oil_c: thermal.oil_c,
             pulse_ms: supply.pulse_ms,
             duty_percent: supply.duty_percent,
-            fuel_kpa: supply.pressure_kpa,
+            // The gauge stands on the rail, whose regulator follows the manifold.
+            fuel_kpa: supply.pressure_kpa + charge.manifold_kpa - self.s.ambient_kpa,
             fuel_g_s: supply.fuel_g_s,
             air_g_s: charge.air_g_s,
             turbo_rpm: e.turbo.as_ref().map_or(0.0, |x| charge.turbo * x.speed_limit_rpm),

@@ -33,8 +33,8 @@ const MAP_LIMIT: usize = 64 << 20;
 pub fn router(state: AppState) -> Router {
     use pages::{
         archive, attachments, catalogue, cell_day, cell_now, custody, days, erase, fuel, fuel_table, imports,
-        injection, kept, lasting, limits, lineup, margins, observed, prints, pulls, reading, right, running,
-        search, settings, sheet, starting, vehicles, workshop,
+        injection, kept, ladder, lasting, limits, lineup, margins, observed, prints, pulls, reading, right,
+        running, search, settings, sheet, shelf, starting, vehicles, workshop,
     };
     Router::new()
         .route("/", get(workshop::show))
@@ -64,6 +64,8 @@ pub fn router(state: AppState) -> Router {
         .route("/sets/{id}/fuel", get(fuel::show).post(fuel::apply))
         .route("/sets/{id}/fuel.csv", get(fuel::csv))
         .route("/vehicles/{id}/margins", get(margins::show))
+        .route("/vehicles/{id}/shelf", get(shelf::show))
+        .route("/vehicles/{id}/ladder", get(ladder::show))
         .route("/vehicles/{id}/injection", get(injection::show))
         .route("/vehicles/{id}/flow-sheet", post(injection::keep_sheet))
         .route("/vehicles/{id}/quantity-map", post(injection::keep_map))

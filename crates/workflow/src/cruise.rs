@@ -2,6 +2,7 @@
 //! the moment of most air, where fuel can be reckoned by two ways.
 
 use crate::error::WorkflowError;
+use crate::fuelling::ambient_kpa;
 use crate::samples::each_pull;
 use crate::sets::{baseline_of, day_sets};
 use jamjar_core::analysis::{Beside, Measured};
@@ -114,7 +115,7 @@ fn of_pull(dyno: &Recording, ecu: Option<&Recording>, m: &Measured) -> OfPull {
             air_g_s: mean("air_flow", around)?,
             lambda: mean("lambda_1", around)?,
             pulse_ms: mean("injector_pulse_width", around)?,
-            across_kpa: across.map(|(f, m)| f - m),
+            across_kpa: across.map(|(f, manifold)| f + ambient_kpa(&beside, m) - manifold),
         })
     });
     OfPull {

@@ -149,6 +149,13 @@ struct OfPull {
 /// Loads that may stand down the rows, the usual first.
 const DOWNS: [&str; 5] = ["manifold_pressure", "throttle", "pedal", "air_flow", "boost_target"];
 
+/// The air around a pull, kPa: as it was logged, or read in the cell, or at sea level.
+pub(crate) fn ambient_kpa(beside: &Beside<'_>, m: &Measured) -> f64 {
+    let logged =
+        beside.series("ambient_pressure").and_then(|s| s.mean_between(f64::NEG_INFINITY, f64::INFINITY));
+    logged.or_else(|| m.air.map(|a| a.pressure_hpa / 10.0)).unwrap_or(101.325)
+}
+
 /// The λ target of a map's own table, along a recording.
 fn by_map(table: &Table, beside: &Beside<'_>) -> Option<Series> {
     let (x, down) = (beside.series(&table.x.channel)?, table.y.as_ref());
@@ -183,8 +190,9 @@ fn of_pull(dyno: &Recording, ecu: Option<&Recording>, m: &Measured, map: Option<
     let (speed, logged) = (beside.series("engine_speed"), beside.series("lambda_target"));
     let probes = all("lambda");
     let target_logged = logged.is_some();
+    // Only what the computer itself asked for steps when the fuel does: a table read afterwards does not.
+    let fitted = logged.as_ref().and_then(|t| probes.values().find_map(|p| fit(t, p)));
     let target = logged.or_else(|| by_map(map?, &beside));
-    let fitted = target.as_ref().and_then(|t| probes.values().find_map(|p| fit(t, p)));
     let within = |name: &str| {
         let [a, b] = span?;
         Some(beside.series(name)?.between(a, b))
@@ -206,11 +214,13 @@ fn of_pull(dyno: &Recording, ecu: Option<&Recording>, m: &Measured, map: Option<
         let i = (0..d.len()).max_by(|&a, &b| d.v[a].total_cmp(&d.v[b]))?;
         Some((d.v[i], speed.as_ref().and_then(|n| n.at(d.t[i]))))
     });
+    // Fuel pressure is read above the air around it, manifold pressure from nothing.
+    let ambient = ambient_kpa(&beside, m);
     let across = within("fuel_pressure").and_then(|f| {
         let boost = beside.series("manifold_pressure")?;
         let mut at = boost.reader();
         let (t, v): (Vec<f64>, Vec<f64>) =
-            f.t.iter().zip(&f.v).filter_map(|(t, p)| Some((*t, p - at.at(*t)?))).unzip();
+            f.t.iter().zip(&f.v).filter_map(|(t, p)| Some((*t, p + ambient - at.at(*t)?))).unzip();
         sag(&t, &v)
     });
     let retards: Vec<Series> = all("knock_retard").into_values().collect();

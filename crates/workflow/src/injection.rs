@@ -45,7 +45,7 @@ impl Injected {
     }
 }
 
-/// A set: the median of its pulls at each engine speed.
+/// A configuration: the median of its pulls of a day at each engine speed.
 #[derive(Debug, Clone)]
 pub struct InjectedSet {
     /// The set.
@@ -110,14 +110,22 @@ pub async fn read_injection(
     }
     let found = each_pull(store, vehicle.vehicle.engine.injections_per_rev(), asked).await?;
     let mut sets = Vec::new();
+    let mut logged = 0;
     for (k, s) in stored.iter().enumerate() {
-        let pulls: Vec<&BTreeMap<u32, Injected>> = found.iter().filter(|f| f.0 == k).map(|f| &f.1).collect();
+        // A set that was run again is one with its first.
+        let alike = |o: usize| stored[o].set.config.factors() == s.set.config.factors();
+        logged += usize::from(found.iter().any(|f| f.0 == k));
+        if (0..k).any(alike) {
+            continue;
+        }
+        let pulls: Vec<&BTreeMap<u32, Injected>> =
+            found.iter().filter(|f| alike(f.0)).map(|f| &f.1).collect();
         let at = together(&pulls);
         if !at.is_empty() {
             sets.push(InjectedSet { set: s.set.clone(), at });
         }
     }
-    let without = stored.iter().filter(|s| !s.pulls.is_empty()).count() - sets.len();
+    let without = stored.iter().filter(|s| !s.pulls.is_empty()).count() - logged;
     Ok(InjectionRead { vehicle, day: Some(day), sets, without, observed })
 }
 

@@ -1,6 +1,7 @@
 //! A flow sheet: what each injector gave on the bench, how far the set spreads and how far shots scatter.
 
 use crate::calculators::injector::QuantityMap;
+use crate::signal::median::median_in_place;
 use crate::stats::two_sets::mean;
 use serde::{Deserialize, Serialize};
 
@@ -90,8 +91,8 @@ type Departure = (f64, [f64; 2]);
 /// Judges a sheet, beside the quantity map of the vehicle where there is one.
 ///
 /// # Formula
-/// `spread = (max − min)/mean`; departure of an injector `= m/m̄ − 1`, `m̄` the mean of the *other* injectors at that
-/// point, so that one that is far off does not hide itself
+/// `spread = (max − min)/mean`; departure of an injector `= m/m̃ − 1`, `m̃` the median of the *other* injectors at
+/// that point, so that one that is far off neither hides itself nor blames the rest
 ///
 /// where
 /// - `m`: mean mass of a shot, mg (domain, section 11; the thresholds are our choice and are named).
@@ -110,12 +111,14 @@ pub fn judge(sheet: &FlowSheet, map: Option<&QuantityMap>) -> FlowSaid {
     let mut departures: Vec<(String, Vec<Departure>)> = Vec::new();
     for (pressure, duration, here) in points {
         let masses: Vec<f64> = here.iter().map(|p| p.mass_mg).collect();
-        let (all, n) = (mean(&masses), masses.len() as f64);
+        let all = mean(&masses);
         let (low, high) =
             masses.iter().fold((f64::INFINITY, f64::NEG_INFINITY), |(a, b), v| (a.min(*v), b.max(*v)));
         let mut each = Vec::new();
         for p in &here {
-            let others = if here.len() > 1 { (all * n - p.mass_mg) / (n - 1.0) } else { p.mass_mg };
+            let mut rest: Vec<f64> =
+                here.iter().filter(|o| o.injector != p.injector).map(|o| o.mass_mg).collect();
+            let others = if rest.is_empty() { p.mass_mg } else { median_in_place(&mut rest) };
             let by = if others > 0.0 { p.mass_mg / others - 1.0 } else { f64::NAN };
             let shot = p.shot_sd_mg.filter(|_| p.mass_mg > 0.0).map(|s| s / p.mass_mg);
             said.shots_known |= shot.is_some();
@@ -188,7 +191,7 @@ mod tests {
         assert_eq!(said.points[0].map_mg, Some(20.0));
         let [off] = &said.off[..] else { panic!("{:?}", said.off) };
         assert_eq!((off.injector.as_str(), off.at), ("3", [60.0, 500.0]));
-        assert!((off.most - 0.1).abs() < 1e-12, "against the mean of the others, which is 20.0");
+        assert!((off.most - 0.1).abs() < 1e-12, "against the median of the others, which is 20.0");
         assert_eq!(said.scattering.len(), 1);
         assert!(said.shots_known && (said.scattering[0].1 - 0.9 / 22.0).abs() < 1e-12);
     }

@@ -89,7 +89,8 @@ fn curve_ends(traced: &Traced<'_>) -> Option<Why> {
 fn reach(traced: &Traced<'_>) -> Option<Why> {
     let Traced { limit, s, gated, speed, .. } = traced;
     let at: Vec<(f64, f64)> = speed.as_ref().map_or_else(Vec::new, |n| {
-        (0..s.len()).filter(|&i| gated[i]).filter_map(|i| Some((s.t[i], n.at(s.t[i])?))).collect()
+        let mut read = n.reader();
+        (0..s.len()).filter(|&i| gated[i]).filter_map(|i| Some((s.t[i], read.at(s.t[i])?))).collect()
     });
     let slow = limit.channel.kind().is_some_and(|k| k.name == "exhaust_temp");
     let out = Reach {

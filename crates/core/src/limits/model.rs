@@ -115,9 +115,12 @@ pub struct Limit {
     /// Span that counts as the whole margin, in channel units; 4·caution when absent.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub span: Option<f64>,
-    /// Where the number comes from and who set it.
+    /// Where the number comes from.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub source: Option<String>,
+    /// Who set it.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub by: Option<String>,
     /// From a template, and nobody has looked at it for this engine yet: said beside every verdict it causes,
     /// and never the reason not to run a map (domain, section 10).
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]

@@ -189,6 +189,7 @@ fn row<'f>(get: &dyn Fn(&str) -> &'f str, was: Option<&Limit>, held: &[Limit]) -
             None => was.or_else(|| held.iter().find(|l| l.id == id)).and_then(|l| l.span),
         },
         source: Some(get("source").to_owned()).filter(|s| !s.is_empty()),
+        by: was.and_then(|w| w.by.clone()),
         starting_point: false,
         applies_to: applies(get, was),
         channel,
@@ -295,6 +296,7 @@ mod tests {
             severity: Severity::Stop,
             span: Some(0.4),
             source: None,
+            by: None,
             starting_point: false,
             applies_to: Default::default(),
         };

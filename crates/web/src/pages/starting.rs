@@ -94,7 +94,8 @@ pub(crate) async fn keep(
             Threshold::Constant(_) => String::new(),
         };
         let read = threshold(&l.channel, typed, &over, &l.channel.label()).and_then(|threshold| {
-            let edited = Limit { threshold, starting_point: !looked, ..l.clone() };
+            let by = Some(who.name.clone());
+            let edited = Limit { threshold, starting_point: !looked, by, ..l.clone() };
             edited.validate().map_err(|e| e.to_string()).map(|()| edited)
         });
         match read {

@@ -245,7 +245,10 @@ pub(crate) async fn limits(
 ) -> Result<Response, WebError> {
     let vehicle = state.store.vehicle(id).await?;
     let changes = match super::limit_form::changes(&f, &vehicle.limits) {
-        Ok(c) => c,
+        Ok(mut c) => {
+            c.put.iter_mut().for_each(|l| l.by = Some(who.name.clone()));
+            c
+        }
         Err(problem) => return refuse(&state, &prefs, id, problem).await,
     };
     if let Some(l) = changes.stale.first() {

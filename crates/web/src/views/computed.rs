@@ -48,7 +48,7 @@ const IDEAS: [(&str, &str, &str); 18] = [
     ("λ off target", "λ", "max(lambda) - lambda_target"),
     ("spread of λ", "λ", "spread(lambda)"),
     ("spread of exhaust temperatures", "K", "spread(exhaust_temp)"),
-    ("injector pressure", "kPa", "fuel_pressure - manifold_pressure"),
+    ("injector pressure", "kPa", "fuel_pressure - (manifold_pressure - 101.3 kPa)"),
     ("rail off target", "MPa", "rail_pressure - rail_target"),
     ("injection in degrees", "°", "injection_duration * engine_speed"),
     (

@@ -1,7 +1,7 @@
 //! A limit being edited beside the pulls it would judge, and limits in words.
 
 use super::Shell;
-use super::common::{Encoding, named_with_unit};
+use super::common::{Encoding, cylinder_words, named_with_unit};
 use super::right::{Trail, trail};
 use crate::prefs::Prefs;
 use crate::seen::mark;
@@ -29,17 +29,21 @@ pub(crate) struct LimitInWords {
     pub(crate) source: String,
 }
 
-pub(crate) fn in_words(l: &Limit, units: Units) -> LimitInWords {
+pub(crate) fn in_words(l: &Limit, cylinders: &[String], units: Units) -> LimitInWords {
     let held = if l.sustain_s > 0.0 { format!(", held for {} s", l.sustain_s) } else { String::new() };
     LimitInWords {
         id: l.id.clone(),
-        what: sentence_case(&l.channel.label()),
+        what: sentence_case(&cylinder_words(&l.channel, cylinders)),
         rule: limit_rule(l, units),
         when: format!("{}{held}", gate_words(l)),
         only: only_words(l),
         stop: l.severity == Severity::Stop,
         starting: l.starting_point,
-        source: l.source.clone().unwrap_or_default(),
+        source: [l.source.clone(), l.by.as_ref().map(|by| format!("set by {by}"))]
+            .into_iter()
+            .flatten()
+            .collect::<Vec<_>>()
+            .join("; "),
     }
 }
 
@@ -227,7 +231,7 @@ pub(crate) fn limit_page(
 fn in_short(t: Trail, units: Units) -> Trail {
     let words = |s: &str| match serde_json::from_str::<Limit>(s) {
         Ok(l) => {
-            let w = in_words(&l, units);
+            let w = in_words(&l, &[], units);
             [w.rule, w.when, w.only].into_iter().filter(|p| !p.is_empty()).collect::<Vec<_>>().join(", ")
         }
         Err(_) => s.to_owned(),

@@ -301,7 +301,7 @@ pub(crate) fn vehicle_page(prefs: &Prefs, p: VehicleParts, problem: String) -> V
                 kmh: s.kmh_per_1000(g).map_or_else(|| "–".into(), |k| format!("{k:.1}")),
             })
             .collect(),
-        limits: v.limits.iter().map(|l| in_words(l, prefs.units())).collect(),
+        limits: v.limits.iter().map(|l| in_words(l, &s.cylinders, prefs.units())).collect(),
         computed: v
             .sheet
             .computed

@@ -17,7 +17,7 @@ axe.run(document, {resultTypes: ["violations"]}).then((r) => done(r.violations
   .map((v) => v.id + " " + v.nodes.slice(0, 3).map((n) => n.html.slice(0, 160)).join(" | ")))).catch((e) => done(["" + e]));
 "#;
 
-const PAGES: [&str; 17] = [
+const PAGES: [&str; 20] = [
     "/",
     "/days/2",
     "/pulls/1",
@@ -35,6 +35,9 @@ const PAGES: [&str; 17] = [
     "/vehicles/1/computed",
     "/sets/2/fuel?target=0.86",
     "/fuel-table",
+    "/vehicles/2/injection",
+    "/vehicles/1/shelf",
+    "/vehicles/1/ladder",
 ];
 
 async fn look(d: WebDriver, base: String) {

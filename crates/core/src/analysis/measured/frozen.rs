@@ -84,6 +84,7 @@ mod tests {
             severity: Severity::Stop,
             span: None,
             source: None,
+            by: None,
             starting_point: false,
             applies_to: Default::default(),
         };

@@ -3,6 +3,7 @@
 mod edges;
 mod held_against;
 mod noise;
+mod noticed;
 mod second_looks;
 mod split;
 

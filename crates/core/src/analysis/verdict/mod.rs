@@ -10,6 +10,7 @@ mod equal_output;
 mod figure;
 mod gain_of_gains;
 mod hollows;
+mod next_rung;
 mod noted;
 mod notes;
 mod now;
@@ -30,6 +31,7 @@ pub use equal_output::{AtOutput, NotRead, OfPulls, UP_TO, at_equal_output, share
 pub use figure::FigureComparison;
 pub use gain_of_gains::{GainOfGains, NoRatio, gain_of_gains};
 pub use hollows::{Became, FILLED_WITHIN, HollowCompared, hollows_compared};
+pub use next_rung::{Forecast, NoForecast, RungSeen, Would, next_rung};
 pub use noted::note_pulls;
 pub use now::{Now, now};
 pub use octane::{OctaneSays, octane_step};

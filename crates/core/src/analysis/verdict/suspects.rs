@@ -36,6 +36,8 @@ pub enum Suspect {
     LazyWastegate,
     ExhaustLeak,
     LowTyrePressure,
+    /// Heat, or air that a correction does not make up for: no hardware at all.
+    Heat,
 }
 
 /// What told: the candidate against the base.
@@ -211,7 +213,11 @@ fn unexplained(p: &Pair<'_>, has: Has, kw: f64) -> Option<Suspicion> {
     add(has.turbo && p.overshoot().is_none(), Suspect::LazyWastegate, WouldTell::GateDuty);
     add(p.depression().is_none(), Suspect::DirtyFilter, WouldTell::Depression);
     add(has.tyres && p.coast().is_none(), Suspect::LowTyrePressure, WouldTell::CoastDown);
-    (!suspects.is_empty()).then(|| Suspicion { suspects, signs: vec![Sign::LessPower(kw)], would_tell })
+    if suspects.is_empty() {
+        return None;
+    }
+    suspects.insert(0, Suspect::Heat);
+    Some(Suspicion { suspects, signs: vec![Sign::LessPower(kw)], would_tell })
 }
 
 /// One sign over the pulls of both sets.
@@ -434,7 +440,10 @@ mod tests {
         let (x, y) = (bare(&usual), bare(&fast));
         let has = Has { turbo: true, tyres: false };
         let s = unexplained(&Pair { base: &x, candidate: &y }, has, -3.0).unwrap();
-        assert_eq!(s.suspects, [Suspect::BoostLeak, Suspect::LazyWastegate, Suspect::DirtyFilter]);
-        assert_eq!(unexplained(&p, has, -3.0).unwrap().suspects, [Suspect::DirtyFilter]);
+        assert_eq!(
+            s.suspects,
+            [Suspect::Heat, Suspect::BoostLeak, Suspect::LazyWastegate, Suspect::DirtyFilter]
+        );
+        assert_eq!(unexplained(&p, has, -3.0).unwrap().suspects, [Suspect::Heat, Suspect::DirtyFilter]);
     }
 }

@@ -61,7 +61,7 @@ pub(crate) struct SetTag {
 }
 
 /// The jar of a set: fill = share of its tightest margin used.
-fn jar_of(verdicts: &[LimitOutcome]) -> Jar {
+pub(crate) fn jar_of(verdicts: &[LimitOutcome]) -> Jar {
     let any = |v: Verdict| verdicts.iter().any(|o| o.verdict == v);
     if verdicts.is_empty() {
         Jar::NoLimits

@@ -1,8 +1,10 @@
 //! A limit beside what was found of it.
 
-use jamjar_core::limits::{Limit, LimitOutcome, Verdict, judged};
+use super::cylinder_words;
+use jamjar_core::limits::{LimitOutcome, Verdict, judged};
 use jamjar_core::units::Units;
 use jamjar_core::words::{verdict_line, why};
+use jamjar_store::VehicleRecord;
 
 pub(crate) struct LimitRow {
     pub(crate) label: String,
@@ -16,10 +18,10 @@ pub(crate) struct LimitRow {
 }
 
 /// A row for each limit that was judged, in the order of the verdicts.
-pub(crate) fn limit_rows(verdicts: &[LimitOutcome], limits: &[Limit], units: Units) -> Vec<LimitRow> {
-    judged(verdicts, limits)
+pub(crate) fn limit_rows(verdicts: &[LimitOutcome], v: &VehicleRecord, units: Units) -> Vec<LimitRow> {
+    judged(verdicts, &v.limits)
         .map(|(l, o)| LimitRow {
-            label: l.channel.label(),
+            label: cylinder_words(&l.channel, &v.sheet.cylinders),
             verdict: o.verdict.label(),
             text: verdict_line(l, o, units) + if l.starting_point { ", starting point" } else { "" },
             why: o.why.as_ref().map(why).unwrap_or_default(),

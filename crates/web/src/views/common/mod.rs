@@ -21,7 +21,7 @@ pub(crate) use air::air_words;
 pub(crate) use attached::{AttachedRow, attached_rows, size_words};
 pub(crate) use columns::{ColumnTable, channels, column_rows, units};
 pub(crate) use cylinder::cylinder_words;
-pub(crate) use encode::{Encoding, SetTag};
+pub(crate) use encode::{Encoding, SetTag, jar_of};
 pub(crate) use figure::{FigureAsked, around, in_quantity, in_unit, quantity_unit, unit_of};
 pub(crate) use here::{here_of, on_lineup};
 pub(crate) use lanes::{LANES, LaneDef, lane_ids, limit_line, named_with_unit};

@@ -339,7 +339,7 @@ pub(super) fn card(read: &SetRead, v: &VehicleRecord, e: &Encoding, prefs: &Pref
                 }
             })
             .collect(),
-        verdicts: limit_rows(verdicts, &v.limits, prefs.units()),
+        verdicts: limit_rows(verdicts, v, prefs.units()),
     }
 }
 

@@ -1,7 +1,7 @@
 //! The lanes of a pull: which channels share one, what stands on the axis, and the chart made of them.
 
 use crate::prefs::Prefs;
-use crate::views::common::{LANES, LaneDef, lane_ids, limit_line, named_with_unit};
+use crate::views::common::{LANES, LaneDef, cylinder_words, lane_ids, limit_line, named_with_unit};
 use jamjar_chart::{LaneLine, LimitLine, TraceChart, TraceLane};
 use jamjar_core::analysis::Along;
 use jamjar_core::channel::Channel;
@@ -95,7 +95,7 @@ pub(crate) fn draw(
                     || own().into_iter().collect(),
                     |d| d.kinds.iter().flat_map(|k| beside.of_kind(k)).collect(),
                 );
-                channel_lines(&lines, prefs, of)
+                channel_lines(&lines, (prefs, &r.vehicle.sheet.cylinders), of)
             }
         };
         lane.lines.retain(|l| !l.points.is_empty());
@@ -104,7 +104,11 @@ pub(crate) fn draw(
 }
 
 /// Channels of one lane: what is commanded thin and dashed, the others each in a colour of its own.
-fn channel_lines(lines: &Lines<'_>, prefs: &Prefs, of: Vec<(Channel, Series)>) -> Vec<LaneLine> {
+fn channel_lines(
+    lines: &Lines<'_>,
+    (prefs, cylinders): (&Prefs, &[String]),
+    of: Vec<(Channel, Series)>,
+) -> Vec<LaneLine> {
     let mut out: Vec<LaneLine> = Vec::new();
     for (c, s) in of {
         let shown = prefs.units().shown(&c);
@@ -114,7 +118,7 @@ fn channel_lines(lines: &Lines<'_>, prefs: &Prefs, of: Vec<(Channel, Series)>) -
             LaneLine { label: "target".into(), colour: "mid", dash: "5 3", thin: true, points }
         } else {
             let colour = COLOURS[drawn % COLOURS.len()];
-            LaneLine { label: c.label(), colour, dash: "", thin: false, points }
+            LaneLine { label: cylinder_words(&c, cylinders), colour, dash: "", thin: false, points }
         });
     }
     out

@@ -9,7 +9,7 @@ use crate::prefs::Prefs;
 use crate::views::Shell;
 use crate::views::common::{
     AttachedRow, AxisLink, Encoding, LimitRow, OBSERVED_KINDS, ObservedRow, SetTag, Setting, air_words,
-    here_of, limit_rows, observed_rows, settings,
+    cylinder_words, here_of, limit_rows, observed_rows, settings,
 };
 use askama::Template;
 use jamjar_chart::{LaneLine, Paint, TraceChart, TraceLane};
@@ -236,7 +236,7 @@ pub(crate) fn pull_page(
         by_hand: r.measured.alignment.status == Status::Manual,
         lag: r.measured.alignment.lag_s.map_or_else(String::new, |l| format!("{l:.3}")),
         clocks: clocks_svg(r, scale),
-        limits: limit_rows(&r.measured.limits, &r.vehicle.limits, prefs.units()),
+        limits: limit_rows(&r.measured.limits, &r.vehicle, prefs.units()),
         steps: step_table(r, prefs),
         stats: stats(r, prefs),
         families: family_rows(r, prefs),
@@ -451,7 +451,7 @@ fn stats(r: &Reading, prefs: &Prefs) -> Vec<StatRow> {
             let show = |v: f64| format!("{:.digits$}", unit.value(v));
             let at = r.at_peak(c.channel.as_str()).map_or_else(|| "–".into(), show);
             StatRow {
-                label: c.channel.label(),
+                label: cylinder_words(&c.channel, &r.vehicle.sheet.cylinders),
                 unit: unit.unit(),
                 values: [show(c.start), show(c.min), show(c.mean), show(c.max), at],
             }

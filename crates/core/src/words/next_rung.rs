@@ -1,0 +1,102 @@
+//! The next rung of a ladder in words.
+
+use super::sentence_case;
+use crate::analysis::verdict::{Forecast, NoForecast, Would};
+
+/// One limit at the next rung: what it is called, its threshold in words, and the worst engine speed of the last rung.
+pub struct NextWords<'a> {
+    /// "exhaust temperature 1".
+    pub name: &'a str,
+    /// "950 °C".
+    pub threshold: &'a str,
+    /// rpm.
+    pub rpm: Option<f64>,
+    /// It stops a run.
+    pub stop: bool,
+}
+
+/// Why a margin is not forecast, without a full stop.
+pub fn no_forecast(why: NoForecast) -> String {
+    match why {
+        NoForecast::OneRung => "one rung shows no slope".into(),
+        NoForecast::NoScatter => "no rung was pulled twice, so nobody knows the scatter".into(),
+        NoForecast::NotBegun => {
+            "it has not moved yet: its onset is a threshold, and nobody knows where".into()
+        }
+        NoForecast::StepTooLarge { step, last } => {
+            format!("a step of {step:.0} kPa is larger than the last, {last:.0}: climb no faster than before")
+        }
+        NoForecast::NotAbove => "it lies at or below a rung that was pulled".into(),
+    }
+}
+
+/// "Next rung 150 kPa: λ and duty stay clear, exhaust temperature would cross 950 °C at 6100 rpm (88 % sure): don't run."
+pub fn next_rung_sentence(next_kpa: f64, all: &[(NextWords<'_>, Option<Forecast>)]) -> String {
+    let named = |fits: &dyn Fn(&Forecast) -> bool| {
+        let own = all.iter().filter(|(_, f)| f.as_ref().is_some_and(fits));
+        own.map(|(w, _)| w.name.to_owned()).collect::<Vec<_>>()
+    };
+    let list = |mut v: Vec<String>| match v.pop() {
+        None => String::new(),
+        Some(last) if v.is_empty() => last,
+        Some(last) => format!("{} and {last}", v.join(", ")),
+    };
+    let mut parts = Vec::new();
+    for (w, f) in all {
+        let Some(f) = f.as_ref().filter(|f| matches!(f.would, Would::Cross | Would::PerhapsCross)) else {
+            continue;
+        };
+        let would = if f.would == Would::Cross { "would" } else { "could" };
+        let at = w.rpm.map_or_else(String::new, |n| format!(" at {:.0} rpm", (n / 50.0).round() * 50.0));
+        parts.push(format!("{} {would} cross {}{at} ({:.0} % sure)", w.name, w.threshold, 100.0 * f.p_over));
+    }
+    let close = named(&|f| f.would == Would::Close);
+    let clear = named(&|f| f.would == Would::StayClear);
+    let unknown: Vec<String> = all.iter().filter(|a| a.1.is_none()).map(|a| a.0.name.to_owned()).collect();
+    let crosses_stop = all.iter().any(|(w, f)| {
+        w.stop && f.as_ref().is_some_and(|f| matches!(f.would, Would::Cross | Would::PerhapsCross))
+    });
+    let verb = |n: usize, one: &'static str, more: &'static str| if n == 1 { one } else { more };
+    if !close.is_empty() {
+        parts.push(format!("{} {} close", list(close.clone()), verb(close.len(), "comes", "come")));
+    }
+    if !clear.is_empty() {
+        parts.push(format!("{} {} clear", list(clear.clone()), verb(clear.len(), "stays", "stay")));
+    }
+    if !unknown.is_empty() {
+        parts.push(format!("can't tell: {}", list(unknown)));
+    }
+    let end = if crosses_stop { ": don't run" } else { "" };
+    if parts.is_empty() {
+        return format!("Next rung {next_kpa:.0} kPa: no limits are set, so nothing can be said of it.");
+    }
+    sentence_case(&format!("Next rung {next_kpa:.0} kPa: {}{end}.", parts.join("; ")))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn of(name: &'static str, stop: bool, f: Option<(Would, f64)>) -> (NextWords<'static>, Option<Forecast>) {
+        let forecast = |(would, p_over)| Forecast { point: 0.0, bound: 0.0, p_over, would, rungs: 3 };
+        (NextWords { name, threshold: "950 °C", rpm: Some(6090.0), stop }, f.map(forecast))
+    }
+
+    #[test]
+    fn what_would_cross_stands_first_and_a_stop_limit_says_dont_run() {
+        let all = [
+            of("exhaust temperature", true, Some((Would::Cross, 0.88))),
+            of("λ 1", true, Some((Would::StayClear, 0.0))),
+            of("injector duty", true, Some((Would::StayClear, 0.0))),
+            of("knock retard 1", true, None),
+        ];
+        assert_eq!(
+            next_rung_sentence(150.0, &all),
+            "Next rung 150 kPa: exhaust temperature would cross 950 °C at 6100 rpm (88 % sure); λ 1 and injector duty stay clear; can't tell: knock retard 1: don't run."
+        );
+        let could = [of("exhaust temperature", false, Some((Would::PerhapsCross, 0.31)))];
+        let said = next_rung_sentence(150.0, &could);
+        assert!(said.contains("could cross") && !said.contains("don't run"), "{said}");
+        assert!(next_rung_sentence(150.0, &[]).contains("no limits are set"));
+    }
+}

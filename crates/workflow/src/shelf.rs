@@ -1,0 +1,277 @@
+//! The Shelf: every configuration of a vehicle that was pulled, two factors across each other, the rungs of a third side
+//! by side, each with what it gained and what margin it used.
+
+use crate::error::{WorkflowError, blocking};
+use crate::sets::{SetRead, baseline_of, day_sets, read_sets};
+use jamjar_core::analysis::{Figure, FigureComparison, SetResult, Settings, compare_all};
+use jamjar_core::factors::Factors;
+use jamjar_store::{SetWithPulls, Store, VehicleRecord};
+use std::cmp::Ordering;
+use std::collections::{BTreeMap, BTreeSet};
+
+/// Days looked through, newest first (our choice).
+const DAYS: i64 = 60;
+/// Most configurations on one Shelf (our choice: 200 stay readable).
+pub const MOST: usize = 240;
+
+/// What is asked for; what is blank is the usual.
+#[derive(Debug, Clone, Default, PartialEq)]
+pub struct Asked {
+    /// Factor of the shelves; `map` where blank.
+    pub rows: String,
+    /// Factor of the columns; `fuel` where blank.
+    pub columns: String,
+    /// Factor of the jars on one spot; `boost` where blank.
+    pub jars: String,
+    /// Build state and gear; those of most sets where blank, `all` for every one.
+    pub build: String,
+    /// Gear.
+    pub gear: String,
+    /// Figure on the labels.
+    pub figure: Option<Figure>,
+}
+
+/// A configuration that was pulled.
+#[derive(Debug, Clone)]
+pub struct OnShelf {
+    /// Its newest set.
+    pub set: SetRead,
+    /// The value of the third factor; blank where it has none.
+    pub rung: String,
+    /// Against the baseline of its day; `None` where there is none, or it is one.
+    pub gain: Option<FigureComparison>,
+    /// It is a baseline itself.
+    pub is_base: bool,
+    /// Other configurations on the same spot, that differ in what is no axis here.
+    pub hides: usize,
+}
+
+/// One place where a shelf and a column cross.
+#[derive(Debug, Clone, Default)]
+pub struct Spot {
+    /// What stands there, rungs ascending.
+    pub jars: Vec<OnShelf>,
+}
+
+/// A Shelf.
+#[derive(Debug, Clone)]
+pub struct Shelf {
+    /// The vehicle.
+    pub vehicle: VehicleRecord,
+    /// Names of the three factors.
+    pub axes: [String; 3],
+    /// Factors there are to choose from.
+    pub factors: Vec<String>,
+    /// Build states there are.
+    pub builds: Vec<String>,
+    /// Gears there are.
+    pub gears: Vec<String>,
+    /// The build state shown; blank is every one.
+    pub build: String,
+    /// The gear shown; blank is every one.
+    pub gear: String,
+    /// Values of the rows.
+    pub rows: Vec<String>,
+    /// Values of the columns.
+    pub columns: Vec<String>,
+    /// Row by row.
+    pub spots: Vec<Vec<Spot>>,
+    /// Configurations there are.
+    pub configurations: usize,
+    /// Those left out for want of room.
+    pub more: usize,
+}
+
+/// The value most of a list have; blank of none.
+fn usual<'a>(values: impl Iterator<Item = &'a str>) -> String {
+    let mut counts: BTreeMap<&str, usize> = BTreeMap::new();
+    values.filter(|v| !v.is_empty()).for_each(|v| *counts.entry(v).or_default() += 1);
+    counts.into_iter().max_by_key(|c| c.1).map_or_else(String::new, |c| c.0.to_owned())
+}
+
+/// Numbers by size before words by the alphabet.
+pub fn by_size(a: &str, b: &str) -> Ordering {
+    let number = |s: &str| {
+        let digits: String = s.chars().take_while(|c| c.is_ascii_digit() || *c == '.').collect();
+        digits.parse::<f64>().ok()
+    };
+    match (number(a), number(b)) {
+        (Some(x), Some(y)) => x.total_cmp(&y).then_with(|| a.cmp(b)),
+        (Some(_), None) => Ordering::Greater,
+        (None, Some(_)) => Ordering::Less,
+        (None, None) => a.cmp(b),
+    }
+}
+
+/// Reads the Shelf of a vehicle.
+///
+/// # Errors
+/// [`WorkflowError`] when the store refuses or samples can no longer be measured.
+pub async fn shelf(
+    store: &Store,
+    vehicle: &VehicleRecord,
+    asked: &Asked,
+    settings: &Settings,
+) -> Result<Shelf, WorkflowError> {
+    let mut days: Vec<Vec<SetWithPulls>> = Vec::new();
+    for day in store.days_of_vehicle(vehicle.id, DAYS).await? {
+        let mut sets = day_sets(store, day.id, vehicle).await?;
+        sets.retain(|s| !s.pulls.is_empty());
+        days.push(sets);
+    }
+    let (maps, fuels) = store.known_names(vehicle.id).await?;
+    let (vehicle, asked, settings) = (vehicle.clone(), asked.clone(), *settings);
+    blocking(move || put_together(vehicle, days, &asked, &settings, [&maps, &fuels])).await
+}
+
+fn put_together(
+    vehicle: VehicleRecord,
+    days: Vec<Vec<SetWithPulls>>,
+    asked: &Asked,
+    settings: &Settings,
+    [maps, fuels]: [&[String]; 2],
+) -> Shelf {
+    let or = |said: &str, usual: &str| if said.is_empty() { usual.to_owned() } else { said.to_owned() };
+    let axes = [or(&asked.rows, "map"), or(&asked.columns, "fuel"), or(&asked.jars, "boost")];
+    let all = || days.iter().flatten();
+    let each = |f: fn(&SetWithPulls) -> &String| {
+        let values: BTreeSet<String> = all().map(|s| f(s).clone()).filter(|v| !v.is_empty()).collect();
+        let mut values: Vec<String> = values.into_iter().collect();
+        values.sort_by(|a, b| by_size(a, b));
+        values
+    };
+    let (builds, gears) = (each(|s| &s.set.config.build), each(|s| &s.set.config.gear));
+    let one_of = |said: &str, axis: &str, known: &[String], usual: String| match said {
+        _ if axes.iter().any(|a| a == axis) => String::new(),
+        "all" => String::new(),
+        s if known.iter().any(|k| k == s) => s.to_owned(),
+        _ => usual,
+    };
+    let newest_build = all().next().map_or_else(String::new, |s| s.set.config.build.clone());
+    let build = one_of(&asked.build, "build", &builds, newest_build);
+    let of_build = || all().filter(|s| build.is_empty() || s.set.config.build == build);
+    let gear = one_of(&asked.gear, "gear", &gears, usual(of_build().map(|s| s.set.config.gear.as_str())));
+    let fits = |s: &SetWithPulls| {
+        let c = &s.set.config;
+        (build.is_empty() || c.build == build) && (gear.is_empty() || c.gear == gear)
+    };
+    let factors: BTreeSet<String> = all().flat_map(|s| s.set.config.factors().into_keys()).collect();
+    let mut seen: BTreeSet<Factors> = BTreeSet::new();
+    let (mut on_shelf, mut configurations): (Vec<OnShelf>, usize) = (Vec::new(), 0);
+    for day in &days {
+        let wanted: Vec<usize> = (0..day.len()).filter(|i| fits(&day[*i])).collect();
+        // Of sets that were run again the last counts for the day; days come newest first.
+        let fresh: Vec<usize> =
+            wanted.into_iter().rev().filter(|i| seen.insert(day[*i].set.config.factors())).collect();
+        configurations += fresh.len();
+        let room = MOST.saturating_sub(on_shelf.len());
+        on_shelf.extend(of_day(day, &fresh[..fresh.len().min(room)], &vehicle, asked, settings, &axes[2]));
+    }
+    let more = configurations - on_shelf.len();
+    let known = |axis: &str| match axis {
+        "map" => maps,
+        "fuel" => fuels,
+        _ => &[],
+    };
+    let value =
+        |s: &OnShelf, axis: &str| s.set.stored.set.config.factors().get(axis).cloned().unwrap_or_default();
+    let values = |axis: &String| {
+        let all: BTreeSet<String> = on_shelf.iter().map(|s| value(s, axis)).collect();
+        let mut all: Vec<String> = all.into_iter().collect();
+        let rank = |v: &String| known(axis).iter().position(|k| k == v).unwrap_or(usize::MAX);
+        let stock = |v: &String| {
+            let of = |s: &OnShelf| {
+                s.set.stored.set.config.map_kind == "stock" && s.set.stored.set.config.map == *v
+            };
+            !(axis == "map" && on_shelf.iter().any(of))
+        };
+        all.sort_by(|a, b| stock(a).cmp(&stock(b)).then(rank(a).cmp(&rank(b))).then_with(|| by_size(a, b)));
+        all
+    };
+    let (rows, columns) = (values(&axes[0]), values(&axes[1]));
+    let mut spots = vec![vec![Spot::default(); columns.len()]; rows.len()];
+    for s in on_shelf {
+        let at = |values: &[String], axis: &String| values.iter().position(|v| *v == value(&s, axis));
+        let (Some(i), Some(j)) = (at(&rows, &axes[0]), at(&columns, &axes[1])) else { continue };
+        let jars = &mut spots[i][j].jars;
+        match jars.iter_mut().find(|o| o.rung == s.rung) {
+            Some(newer) => newer.hides += 1,
+            None => jars.push(s),
+        }
+    }
+    spots.iter_mut().flatten().for_each(|s| s.jars.sort_by(|a, b| by_size(&a.rung, &b.rung)));
+    Shelf {
+        vehicle,
+        axes,
+        factors: factors.into_iter().collect(),
+        builds,
+        gears,
+        build,
+        gear,
+        rows,
+        columns,
+        spots,
+        configurations,
+        more,
+    }
+}
+
+/// The sets of a day that stand on the Shelf, held against the day's own baseline.
+fn of_day(
+    day: &[SetWithPulls],
+    fresh: &[usize],
+    vehicle: &VehicleRecord,
+    asked: &Asked,
+    settings: &Settings,
+    rungs: &str,
+) -> Vec<OnShelf> {
+    let figure = asked.figure.unwrap_or(Figure::PeakPower);
+    // Everything of the day lends its scatter.
+    let read = read_sets(day.to_vec(), vehicle, settings);
+    let results: Vec<SetResult> = read.iter().map(|s| s.result.clone()).collect();
+    let base_of = |i: usize| {
+        let id = baseline_of(day, &day[i].set.config.gear)?.set.id;
+        day.iter().position(|s| s.set.id == id)
+    };
+    let mut gains: BTreeMap<usize, FigureComparison> = BTreeMap::new();
+    let bases: BTreeSet<usize> = fresh.iter().filter_map(|i| base_of(*i)).collect();
+    for base in &bases {
+        let same = |i: &usize| {
+            base_of(*i) == Some(*base) && day[*i].set.config.factors() != day[*base].set.config.factors()
+        };
+        let candidates: Vec<usize> = fresh.iter().copied().filter(same).collect();
+        for c in compare_all(&results, *base, &candidates, &vehicle.vehicle, settings) {
+            if let Some(f) = c.figure(figure) {
+                gains.insert(c.candidate, f.clone());
+            }
+        }
+    }
+    fresh
+        .iter()
+        .map(|&i| OnShelf {
+            rung: day[i].set.config.factors().get(rungs).cloned().unwrap_or_default(),
+            gain: gains.remove(&i),
+            is_base: base_of(i).is_some_and(|b| day[b].set.config.factors() == day[i].set.config.factors()),
+            set: read[i].clone(),
+            hides: 0,
+        })
+        .collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn rungs_stand_by_size_and_words_before_numbers() {
+        let mut v = vec!["150 kPa", "60 kPa", "factory", "100 kPa", ""];
+        v.sort_by(|a, b| by_size(a, b));
+        assert_eq!(v, ["", "factory", "60 kPa", "100 kPa", "150 kPa"]);
+    }
+
+    #[test]
+    fn what_most_have_is_the_usual() {
+        assert_eq!(usual(["4", "3", "4", ""].into_iter()), "4");
+        assert_eq!(usual(std::iter::empty()), "");
+    }
+}
