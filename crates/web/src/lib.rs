@@ -33,8 +33,8 @@ const MAP_LIMIT: usize = 64 << 20;
 pub fn router(state: AppState) -> Router {
     use pages::{
         archive, attachments, catalogue, cell_day, cell_now, custody, days, erase, fuel, fuel_table, imports,
-        injection, kept, ladder, lasting, limits, lineup, margins, observed, prints, pulls, reading, right,
-        running, search, settings, sheet, shelf, starting, vehicles, workshop,
+        injection, kept, ladder, lasting, limits, lineup, map_difference, margins, observed, prints, pulls,
+        reading, right, running, search, settings, sheet, shelf, starting, vehicles, workshop,
     };
     Router::new()
         .route("/", get(workshop::show))
@@ -105,6 +105,7 @@ pub fn router(state: AppState) -> Router {
         .route("/days/{id}/undo", post(right::undo))
         .route("/vehicles/{id}/edit", get(right::vehicle_show).post(right::vehicle_edit))
         .route("/vehicles/{id}/merge", post(right::vehicle_merge))
+        .route("/maps/{id}/against", get(map_difference::show))
         .route("/maps/merge", post(right::map_merge))
         .route("/maps/{id}/edit", get(right::map_show).post(right::map_edit))
         .route("/fuels/{id}/edit", get(right::fuel_show).post(right::fuel_edit))

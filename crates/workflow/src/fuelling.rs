@@ -12,7 +12,7 @@ use jamjar_core::fuelling::delay::{Fitted, Path, fit};
 use jamjar_core::fuelling::injector::{Sag, sag};
 use jamjar_core::fuelling::seen::{Around, Seen, seen};
 use jamjar_core::log::{Recording, Series};
-use jamjar_core::maps::Table;
+use jamjar_core::maps::{Axis, Table};
 use jamjar_core::spark::adapts::{Adapts, adapts};
 use jamjar_core::spark::delivered::{Recorded, spark};
 use jamjar_formats::read_map;
@@ -158,6 +158,14 @@ pub(crate) fn ambient_kpa(beside: &Beside<'_>, m: &Measured) -> f64 {
 
 /// The λ target of a map's own table, along a recording.
 fn by_map(table: &Table, beside: &Beside<'_>) -> Option<Series> {
+    // An axis in another unit, or a target on another scale, is not guessed at.
+    let own = |a: &Axis| {
+        let known = Channel::new(a.channel.as_str()).ok().map(|c| c.unit());
+        a.unit.is_empty() || known == Some(a.unit.as_str())
+    };
+    if !own(&table.x) || !table.y.as_ref().is_none_or(own) || !matches!(table.unit.as_str(), "" | "λ") {
+        return None;
+    }
     let (x, down) = (beside.series(&table.x.channel)?, table.y.as_ref());
     let load = match down {
         Some(y) => Some(beside.series(&y.channel)?),

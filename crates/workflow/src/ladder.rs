@@ -169,17 +169,29 @@ fn highest(m: &Measured, name: &str) -> Option<f64> {
     m.channels.iter().find(|c| c.channel.as_str() == name).map(|c| c.max)
 }
 
+/// The pressure a rung is named by, kPa; `None` for words and for what is no pressure.
+fn named_kpa(name: &str) -> Option<f64> {
+    let digits = name.chars().take_while(|c| c.is_ascii_digit() || *c == '.').count();
+    let (number, unit) = name.split_at(digits);
+    let scale = match unit.trim().to_lowercase().split_whitespace().next().unwrap_or("") {
+        "" | "kpa" => 1.0,
+        "bar" => 100.0,
+        "psi" => 6.894_757,
+        _ => return None,
+    };
+    number.parse::<f64>().ok().map(|v| v * scale)
+}
+
 fn rung(set: SetRead) -> Rung {
     /// Gauge boost from which a ratio of pressures says something, kPa (domain, section 9).
     const RATIO_FROM_KPA: f64 = 50.0;
     let ambient = |m: &Measured| m.air.map_or(101.325, |a| a.pressure_hpa / 10.0);
     let gauge = |m: &Measured, name: &str| Some(highest(m, name)? - ambient(m));
     let name = set.stored.set.config.boost.clone();
-    let digits: String = name.chars().take_while(|c| c.is_ascii_digit() || *c == '.').collect();
     let target_kpa = of_pulls(&set, |m| gauge(m, "boost_target"));
     let boost_kpa = of_pulls(&set, |m| gauge(m, "manifold_pressure"));
     Rung {
-        at: digits.parse().ok().or(target_kpa).or(boost_kpa),
+        at: named_kpa(&name).or(target_kpa).or(boost_kpa),
         boost_kpa,
         target_kpa,
         spool_rpm: of_pulls(&set, |m| m.tells.as_ref()?.spool_rpm),
@@ -242,5 +254,18 @@ fn forecast(limit: &Limit, rungs: &[Rung], next: f64) -> NextOf {
             next_rung(&seen, next, limit.caution).map_err(NotForecast::Too)
         },
         rpm: worst.and_then(|o| o.rpm),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_rung_is_read_in_the_unit_of_its_name() {
+        assert_eq!(named_kpa("110 kPa"), Some(110.0));
+        assert!((named_kpa("1.1 bar gauge").unwrap() - 110.0).abs() < 1e-9);
+        assert!((named_kpa("16 psi").unwrap() - 110.3).abs() < 0.1);
+        assert_eq!((named_kpa("as mapped"), named_kpa("300 ml/min")), (None, None));
     }
 }

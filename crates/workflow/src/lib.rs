@@ -21,6 +21,7 @@ pub mod keep;
 pub mod ladder;
 pub mod limits;
 pub mod lineup;
+pub mod map_difference;
 pub mod margins;
 pub mod moment;
 pub mod printed;

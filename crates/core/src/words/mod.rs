@@ -14,6 +14,7 @@ mod findings;
 mod fuelling;
 mod held_against;
 mod limits;
+mod maps;
 mod next_rung;
 mod now;
 mod recommend;
@@ -48,6 +49,7 @@ pub use limits::{
     channel_value, gate_words, judged_sentence, limit_place, limit_rule, limit_sentence, limit_short,
     threshold_text, tightest, verdict_line, why,
 };
+pub use maps::{map_difference_sentences, table_words};
 pub use next_rung::{NextWords, next_rung_sentence, no_forecast};
 pub use now::{now_sentence, now_word};
 pub use recommend::{About, Clause, recommendation};

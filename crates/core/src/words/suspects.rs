@@ -35,7 +35,9 @@ pub(super) fn suspicion_sentence(s: &Suspicion, to: &Speech<'_>) -> String {
 fn named(words: &[&str], suspects: &[Suspect]) -> String {
     let also = match suspects {
         [Suspect::BoostLeak] => "; a clogged intercooler looks the same, a boost-leak test tells",
-        [Suspect::LowTyrePressure] => "; tight straps or a dragging brake look the same",
+        [Suspect::LowTyrePressure] => {
+            "; tight straps, a dragging brake, or a clutch left in where it was out before look the same"
+        }
         _ => "",
     };
     format!("it looks like {}{also}", words.join(" and "))

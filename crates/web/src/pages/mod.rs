@@ -18,6 +18,7 @@ pub(crate) mod lasting;
 mod limit_form;
 pub(crate) mod limits;
 pub(crate) mod lineup;
+pub(crate) mod map_difference;
 pub(crate) mod margins;
 pub(crate) mod observed;
 mod print_said;

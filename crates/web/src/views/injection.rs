@@ -46,6 +46,8 @@ pub(crate) struct InjectionPage {
     pub(crate) id: i64,
     pub(crate) vehicle: String,
     pub(crate) diesel: bool,
+    /// What matters most of all that is below.
+    pub(crate) answer: String,
     pub(crate) day: Option<(i64, String)>,
     pub(crate) without: usize,
     pub(crate) chart: String,
@@ -156,7 +158,16 @@ pub(crate) fn injection_page(r: &InjectionRead, prefs: &Prefs, e: &Encoding) -> 
             })
             .collect(),
     };
+    let off = said.as_ref().is_some_and(|s| !s.off.is_empty());
+    let sheet_said = said.as_ref().map(flow_sentences).unwrap_or_default();
+    let answer = match (sheet_said.first(), sentences.first()) {
+        (Some(first), _) if off => first.clone(),
+        (_, Some(first)) => first.clone(),
+        (Some(first), None) => first.clone(),
+        (None, None) => "When it injects, how much, and whether its injectors are alike".into(),
+    };
     InjectionPage {
+        answer,
         shell: Shell::new(format!("Injection, {}", v.vehicle.name), &prefs.theme, "vehicles"),
         id: v.id,
         vehicle: v.vehicle.name.clone(),
@@ -169,7 +180,7 @@ pub(crate) fn injection_page(r: &InjectionRead, prefs: &Prefs, e: &Encoding) -> 
         observed: observed_rows(&r.observed),
         problem: String::new(),
         sheet_source: v.sheet.flow_sheet.as_ref().map_or_else(String::new, |s| s.source.clone()),
-        sheet_said: said.as_ref().map(flow_sentences).unwrap_or_default(),
+        sheet_said,
         sheet: said.iter().flat_map(|s| &s.points).map(flow_row).collect(),
         injectors,
         sheet_seen: mark(&v.sheet.flow_sheet),

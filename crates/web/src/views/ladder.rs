@@ -135,7 +135,8 @@ fn next_row(n: &NextOf, l: &Ladder, prefs: &Prefs) -> NextRow {
     };
     let f = n.forecast.as_ref().ok();
     NextRow {
-        limit: cylinder_words(&n.limit.channel, &l.vehicle.sheet.cylinders),
+        limit: cylinder_words(&n.limit.channel, &l.vehicle.sheet.cylinders)
+            + if n.limit.starting_point { " (starting point)" } else { "" },
         rule: limit_rule(&n.limit, prefs.units()),
         word: why,
         point: f.map_or_else(String::new, |f| read(f.point)),
@@ -184,7 +185,8 @@ pub(crate) fn ladder_page(l: &Ladder, e: &Encoding, prefs: &Prefs) -> LadderPage
         .zip(&rules)
         .map(|(n, (name, rule))| {
             let threshold = rule.trim_start_matches("above ").trim_start_matches("below ");
-            let stop = n.limit.severity == Severity::Stop;
+            // What nobody looked at for this engine stops nothing by itself.
+            let stop = n.limit.severity == Severity::Stop && !n.limit.starting_point;
             (NextWords { name, threshold, rpm: n.rpm, stop }, n.forecast.ok())
         })
         .collect();

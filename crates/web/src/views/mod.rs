@@ -13,6 +13,7 @@ mod injection;
 mod ladder;
 mod limits;
 mod lineup;
+mod map_difference;
 mod margins;
 mod pull;
 mod right;
@@ -45,6 +46,7 @@ pub(crate) use lineup::{
     Choose, ChooseRow, Fields as LineUpFields, LineUpAsked, channels_shown as lineup_channels, chart_of,
     focus_of as lineup_focus, lineup_page, several_page, tracks as lineup_tracks,
 };
+pub(crate) use map_difference::map_difference_page;
 pub(crate) use margins::{figure_scale, margins_page};
 pub(crate) use pull::{Asked, evidence_view, pull_page, to_learn};
 pub(crate) use right::{Field, FieldForm, PutAway, RightPage, Standing, trail};

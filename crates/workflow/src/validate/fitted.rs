@@ -3,6 +3,7 @@
 
 use super::Share;
 use super::detections::Claim;
+use jamjar_core::analysis::{RungSeen, Would, next_rung};
 use jamjar_core::fuelling::cells::{Rules, Sample, corrections};
 use jamjar_core::fuelling::cylinders::cylinders;
 use jamjar_core::fuelling::delay::{fit, lagged};
@@ -28,7 +29,18 @@ pub fn study(days: usize) -> Vec<Claim> {
     let delays: Vec<f64> = seeds().map(|s| f64::from(u8::from(delay(s)))).collect();
     let (lean, equal): (Vec<f64>, Vec<f64>) =
         seeds().map(|s| (f64::from(u8::from(named(s, 0.015))), f64::from(u8::from(named(s, 0.0))))).unzip();
+    let ladders: Vec<Climbed> = seeds().map(climb).collect();
+    let share = |of: fn(&Climbed) -> bool| {
+        Share::clustered(&ladders.iter().map(|c| f64::from(u8::from(of(c)))).collect::<Vec<_>>())
+    };
     vec![
+        Claim {
+            name: "the bound of a margin at the next rung holds it",
+            planted: "ladders of 3 to 6 rungs, three pulls each, straight or bending either way, scatter 1 to 4 in units of which the limit lies 50 to 100 away".into(),
+            found: share(|c| c.held),
+            false_alarms: Some(share(|c| c.missed)),
+            when_not: "a crossing by more than the caution band of which neither “would” nor “could” was said",
+        },
         Claim {
             name: "the interval of the best spark holds it, of those resolved",
             planted: format!(
@@ -65,6 +77,32 @@ pub fn study(days: usize) -> Vec<Claim> {
             when_not: "a spread named among equal cylinders",
         },
     ]
+}
+
+/// Whether the bound of a planted ladder held, and whether a crossing was missed.
+struct Climbed {
+    held: bool,
+    missed: bool,
+}
+
+/// Caution band of the planted ladders' limit.
+const BAND: f64 = 10.0;
+
+fn climb(seed: u64) -> Climbed {
+    let mut noise = Noise::new(seed, "ladder");
+    let mut between = |a: f64, b: f64| a + (b - a) * noise.uniform();
+    let (slope, bend, s) = (between(0.2, 1.2), between(-0.002, 0.004), between(1.0, 4.0));
+    let rungs = 3 + (seed % 4) as usize;
+    let truth = |x: f64| -120.0 + slope * (x - 50.0) + bend * (x - 50.0).powi(2);
+    let at = |r: usize| 60.0 + 20.0 * r as f64;
+    let mut rung =
+        |r: usize| RungSeen { at: at(r), excess: (0..3).map(|_| truth(at(r)) + noise.normal(s)).collect() };
+    let seen: Vec<RungSeen> = (0..rungs).map(&mut rung).collect();
+    let next = at(rungs);
+    // Every planted ladder has rungs, scatter and a step no larger than the last.
+    let Ok(f) = next_rung(&seen, next, BAND) else { return Climbed { held: false, missed: true } };
+    let said = matches!(f.would, Would::Cross | Would::PerhapsCross);
+    Climbed { held: f.bound >= truth(next), missed: truth(next) > BAND && !said }
 }
 
 /// Whether the interval holds the best angle; `None` where nothing is resolved.

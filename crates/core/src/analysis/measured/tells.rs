@@ -97,7 +97,8 @@ pub(super) fn tells(
         manifold: by_bin("manifold_pressure"),
         gate: by_bin("wastegate_duty").or_else(|| by_bin("vane_position")),
         shaft: by_bin("turbo_speed"),
-        depression: by_bin("intake_depression"),
+        // Some gauges read it as a negative pressure.
+        depression: by_bin("intake_depression").map(|l| Level(l.0.into_iter().map(f64::abs).collect())),
         overshoot_kpa: ambient_kpa.and_then(|a| overshoot(beside, span, a)),
         spool_rpm: ambient_kpa.and_then(|a| spooled(beside, grid, a)),
         coast_nm: coast(beside, span, on),

@@ -1,0 +1,103 @@
+//! What changed between two maps, in words.
+
+use crate::channel::Channel;
+use crate::maps::difference::{MapDifference, Region, TableDifference};
+
+/// What a table is called.
+pub fn table_words(name: &str) -> String {
+    Channel::new(name).map_or_else(|_| name.to_owned(), |c| c.label())
+}
+
+/// "spark advance +2.5° on average from 3500 to 5000 rpm, from 160 to 280 kPa (up to +3.5)".
+fn region(d: &TableDifference, r: &Region) -> String {
+    let t = &d.now;
+    let digits = if r.most.abs() >= 1.0 { 1 } else { 3 };
+    let span = |s: Option<[f64; 2]>, unit: &str| match s {
+        Some([a, b]) if a < b => format!(" from {a} to {b} {unit}"),
+        Some([a, _]) => format!(" at {a} {unit}"),
+        None => String::new(),
+    };
+    let along = span(r.x, &t.x.unit);
+    let down = t.y.as_ref().map_or_else(String::new, |y| span(r.y, &y.unit));
+    let everywhere = if along.is_empty() && down.is_empty() { " nearly everywhere" } else { "" };
+    let both = if along.is_empty() || down.is_empty() {
+        format!("{along}{down}")
+    } else {
+        format!("{along},{down}")
+    };
+    let unit = t.unit.split_whitespace().next().unwrap_or("");
+    let unit = if unit == "°" {
+        unit.to_owned()
+    } else if unit.is_empty() {
+        String::new()
+    } else {
+        format!(" {unit}")
+    };
+    format!("{:+.digits$}{unit} on average{everywhere}{both} (up to {:+.digits$})", r.mean, r.most)
+}
+
+/// One sentence for each table and number that changed, the most cells first.
+pub fn map_difference_sentences(d: &MapDifference) -> Vec<String> {
+    let mut changed: Vec<&TableDifference> = d.tables.iter().filter(|t| t.changed > 0).collect();
+    changed.sort_by_key(|t| std::cmp::Reverse(t.changed));
+    let mut out: Vec<String> = changed
+        .iter()
+        .map(|t| {
+            let parts: Vec<String> = t.regions().iter().map(|r| region(t, r)).collect();
+            let read =
+                if t.resampled { "; its places differ, so the first was read between its cells" } else { "" };
+            format!("{}: {}{read}.", super::sentence_case(&table_words(&t.now.name)), parts.join("; "))
+        })
+        .collect();
+    out.extend(d.numbers.iter().map(|(name, unit, was, now)| {
+        let said = |v: &Option<f64>| {
+            v.map_or_else(|| "not there".to_owned(), |v| format!("{v} {unit}").trim().to_owned())
+        };
+        format!("{}: {} instead of {}.", super::sentence_case(&name.replace('_', " ")), said(now), said(was))
+    }));
+    out.extend(d.alone.iter().map(|(name, second)| {
+        format!(
+            "{} is only in the {}.",
+            super::sentence_case(&table_words(name)),
+            if *second { "second" } else { "first" }
+        )
+    }));
+    if out.is_empty() {
+        out.push("No table and no number differs.".into());
+    }
+    out
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::maps::difference::difference;
+    use crate::maps::{Axis, MapFile, Scalar, Table};
+
+    #[test]
+    fn a_change_is_said_with_its_size_and_its_region() {
+        let axis = |channel: &str, unit: &str, at: &[f64]| Axis {
+            channel: channel.into(),
+            unit: unit.into(),
+            at: at.to_vec(),
+        };
+        let of = |more: f64, limit: f64| {
+            let t = Table {
+                name: "spark_advance".into(),
+                unit: "° before TDC".into(),
+                x: axis("engine_speed", "rpm", &[1000.0, 2000.0, 3000.0]),
+                y: Some(axis("manifold_pressure", "kPa", &[100.0, 200.0])),
+                rows: vec![vec![20.0; 3], vec![10.0, 10.0, 10.0 + more]],
+            };
+            let scalars = [("rev_limit".to_owned(), Scalar { value: limit, unit: "rpm".into() })].into();
+            MapFile { tables: vec![t], scalars, ..MapFile::default() }
+        };
+        let said = map_difference_sentences(&difference(&of(0.0, 6900.0), &of(2.5, 7100.0)));
+        assert_eq!(said[0], "Spark advance: +2.5° on average at 3000 rpm, at 200 kPa (up to +2.5).");
+        assert_eq!(said[1], "Rev limit: 7100 rpm instead of 6900 rpm.");
+        assert_eq!(
+            map_difference_sentences(&difference(&of(0.0, 1.0), &of(0.0, 1.0))),
+            ["No table and no number differs."]
+        );
+    }
+}
