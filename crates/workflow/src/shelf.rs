@@ -31,6 +31,14 @@ pub struct Asked {
     pub figure: Option<Figure>,
 }
 
+impl Asked {
+    /// Factors of the shelves, of the columns and of the jars on one spot.
+    pub fn axes(&self) -> [String; 3] {
+        let or = |said: &str, usual: &str| if said.is_empty() { usual.to_owned() } else { said.to_owned() };
+        [or(&self.rows, "map"), or(&self.columns, "fuel"), or(&self.jars, "boost")]
+    }
+}
+
 /// A configuration that was pulled.
 #[derive(Debug, Clone)]
 pub struct OnShelf {
@@ -131,8 +139,7 @@ fn put_together(
     settings: &Settings,
     [maps, fuels]: [&[String]; 2],
 ) -> Shelf {
-    let or = |said: &str, usual: &str| if said.is_empty() { usual.to_owned() } else { said.to_owned() };
-    let axes = [or(&asked.rows, "map"), or(&asked.columns, "fuel"), or(&asked.jars, "boost")];
+    let axes = asked.axes();
     let all = || days.iter().flatten();
     let each = |f: fn(&SetWithPulls) -> &String| {
         let values: BTreeSet<String> = all().map(|s| f(s).clone()).filter(|v| !v.is_empty()).collect();

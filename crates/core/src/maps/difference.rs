@@ -7,6 +7,8 @@ use super::{Axis, MapFile, Table};
 const CHANGED_SHARE: f64 = 1e-4;
 /// A region that reaches over this share of an axis is said to reach over all of it (our choice).
 const ALL_OF_IT: f64 = 0.9;
+/// Cells that changed by this share of the largest change are where it is strongest (our choice).
+const STRONG: f64 = 0.8;
 
 /// One table in both, on the places of the second.
 #[derive(Debug, Clone, PartialEq)]
@@ -34,6 +36,10 @@ pub struct Region {
     pub x: Option<[f64; 2]>,
     /// First and last place down the rows.
     pub y: Option<[f64; 2]>,
+    /// The same of the cells that changed by nearly as much as the largest.
+    pub most_x: Option<[f64; 2]>,
+    /// Down the rows.
+    pub most_y: Option<[f64; 2]>,
 }
 
 /// What differs between two maps.
@@ -76,7 +82,9 @@ impl TableDifference {
             .filter(|c| side * c.2 > least)
             .collect();
         let most = cells.iter().map(|c| c.2).max_by(|a, b| a.abs().total_cmp(&b.abs()))?;
-        let ends = |axis: &Axis, of: fn(&(usize, usize, f64)) -> usize| {
+        let strong: Vec<(usize, usize, f64)> =
+            cells.iter().copied().filter(|c| c.2.abs() >= STRONG * most.abs()).collect();
+        let ends = |cells: &[(usize, usize, f64)], axis: &Axis, of: fn(&(usize, usize, f64)) -> usize| {
             let (a, b) = cells.iter().map(of).fold((usize::MAX, 0), |(a, b), i| (a.min(i), b.max(i)));
             let whole = (b - a + 1) as f64 >= ALL_OF_IT * axis.at.len() as f64;
             (!whole).then(|| [axis.at[a], axis.at[b]])
@@ -85,8 +93,10 @@ impl TableDifference {
             mean: cells.iter().map(|c| c.2).sum::<f64>() / cells.len() as f64,
             most,
             cells: cells.len(),
-            x: ends(&self.now.x, |c| c.1),
-            y: self.now.y.as_ref().and_then(|y| ends(y, |c| c.0)),
+            x: ends(&cells, &self.now.x, |c| c.1),
+            y: self.now.y.as_ref().and_then(|y| ends(&cells, y, |c| c.0)),
+            most_x: ends(&strong, &self.now.x, |c| c.1),
+            most_y: self.now.y.as_ref().and_then(|y| ends(&strong, y, |c| c.0)),
         })
     }
 }

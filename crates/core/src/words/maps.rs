@@ -17,23 +17,26 @@ fn region(d: &TableDifference, r: &Region) -> String {
         Some([a, _]) => format!(" at {a} {unit}"),
         None => String::new(),
     };
-    let along = span(r.x, &t.x.unit);
-    let down = t.y.as_ref().map_or_else(String::new, |y| span(r.y, &y.unit));
-    let everywhere = if along.is_empty() && down.is_empty() { " nearly everywhere" } else { "" };
-    let both = if along.is_empty() || down.is_empty() {
-        format!("{along}{down}")
-    } else {
-        format!("{along},{down}")
+    let place = |x: Option<[f64; 2]>, y: Option<[f64; 2]>| {
+        let along = span(x, &t.x.unit);
+        let down = t.y.as_ref().map_or_else(String::new, |a| span(y, &a.unit));
+        if along.is_empty() || down.is_empty() { format!("{along}{down}") } else { format!("{along},{down}") }
     };
+    let (all, strong) = (place(r.x, r.y), place(r.most_x, r.most_y));
+    let everywhere = if all.is_empty() { " nearly everywhere" } else { "" };
+    let strong = if strong == all { String::new() } else { strong };
     let unit = t.unit.split_whitespace().next().unwrap_or("");
-    let unit = if unit == "°" {
-        unit.to_owned()
-    } else if unit.is_empty() {
-        String::new()
-    } else {
-        format!(" {unit}")
-    };
-    format!("{:+.digits$}{unit} on average{everywhere}{both} (up to {:+.digits$})", r.mean, r.most)
+    let unit = with_unit(unit);
+    format!("{:+.digits$}{unit} on average{everywhere}{all} (up to {:+.digits$}{strong})", r.mean, r.most)
+}
+
+/// A unit behind a number.
+fn with_unit(unit: &str) -> String {
+    match unit {
+        "" => String::new(),
+        "°" => "°".into(),
+        u => format!(" {u}"),
+    }
 }
 
 /// One sentence for each table and number that changed, the most cells first.

@@ -30,6 +30,15 @@ pub fn no_forecast(why: NoForecast) -> String {
     }
 }
 
+/// A chance as it is said: nothing is certain, and nothing impossible.
+pub fn chance(p: f64) -> String {
+    match p {
+        p if p > 0.99 => "more than 99 %".into(),
+        p if p < 0.01 => "less than 1 %".into(),
+        p => format!("{:.0} %", 100.0 * p),
+    }
+}
+
 /// "Next rung 150 kPa: λ and duty stay clear, exhaust temperature would cross 950 °C at 6100 rpm (88 % sure): don't run."
 pub fn next_rung_sentence(next_kpa: f64, all: &[(NextWords<'_>, Option<Forecast>)]) -> String {
     let named = |fits: &dyn Fn(&Forecast) -> bool| {
@@ -48,7 +57,7 @@ pub fn next_rung_sentence(next_kpa: f64, all: &[(NextWords<'_>, Option<Forecast>
         };
         let would = if f.would == Would::Cross { "would" } else { "could" };
         let at = w.rpm.map_or_else(String::new, |n| format!(" at {:.0} rpm", (n / 50.0).round() * 50.0));
-        parts.push(format!("{} {would} cross {}{at} ({:.0} % sure)", w.name, w.threshold, 100.0 * f.p_over));
+        parts.push(format!("{} {would} cross {}{at} ({} sure)", w.name, w.threshold, chance(f.p_over)));
     }
     let close = named(&|f| f.would == Would::Close);
     let clear = named(&|f| f.would == Would::StayClear);

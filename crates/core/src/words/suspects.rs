@@ -50,7 +50,7 @@ fn suspect(s: Suspect) -> &'static str {
         Suspect::LazyWastegate => "a lazy wastegate",
         Suspect::ExhaustLeak => "an exhaust leak before the turbine",
         Suspect::LowTyrePressure => "low tyre pressure",
-        Suspect::Heat => "heat or the day's air",
+        Suspect::Heat => "heat, the day's air or the mounting",
     }
 }
 

@@ -42,11 +42,8 @@ pub(crate) async fn show(
         gear: q.gear,
         figure: FIGURES.into_iter().find(|f| f.id() == q.by),
     };
-    let same = |a: &str, b: &str| !a.is_empty() && a == b;
-    if same(&asked.rows, &asked.columns)
-        || same(&asked.rows, &asked.jars)
-        || same(&asked.columns, &asked.jars)
-    {
+    let [rows, columns, jars] = asked.axes();
+    if rows == columns || rows == jars || columns == jars {
         return Err(WebError::Bad("shelves, columns and jars are three different factors".into()));
     }
     let made = || async {

@@ -7,7 +7,7 @@ use askama::Template;
 use jamjar_chart::{Paint, jar_svg};
 use jamjar_core::analysis::{Figure, Would};
 use jamjar_core::limits::Severity;
-use jamjar_core::words::{NextWords, limit_rule, next_rung_sentence, no_forecast};
+use jamjar_core::words::{NextWords, chance, limit_rule, next_rung_sentence, no_forecast};
 use jamjar_workflow::ladder::{Ladder, LadderOf, NextOf, NotForecast, Rung};
 
 /// A rung in the table.
@@ -115,7 +115,10 @@ fn next_row(n: &NextOf, l: &Ladder, prefs: &Prefs) -> NextRow {
     let side = n.limit.direction.sign();
     let read = |excess: f64| {
         let over = side * excess;
-        format!("{:+.*} {}", unit.digits, unit.value(over) - unit.value(0.0), unit.unit())
+        // A difference has no zero that would have to be named.
+        let plain = unit.unit();
+        let plain = plain.trim_end_matches(" absolute").trim_end_matches(" gauge");
+        format!("{:+.*} {plain}", unit.digits, unit.value(over) - unit.value(0.0))
     };
     let (word, warn, loud) = match &n.forecast {
         Ok(f) => match f.would {
@@ -141,7 +144,7 @@ fn next_row(n: &NextOf, l: &Ladder, prefs: &Prefs) -> NextRow {
         word: why,
         point: f.map_or_else(String::new, |f| read(f.point)),
         bound: f.map_or_else(String::new, |f| read(f.bound)),
-        p_over: f.map_or_else(String::new, |f| format!("{:.0} %", 100.0 * f.p_over)),
+        p_over: f.map_or_else(String::new, |f| chance(f.p_over)),
         warn,
         loud,
     }

@@ -4,6 +4,7 @@ use super::Shell;
 use super::common::Choice;
 use crate::prefs::Prefs;
 use askama::Template;
+use jamjar_core::maps::Axis;
 use jamjar_core::maps::difference::TableDifference;
 use jamjar_core::words::{map_difference_sentences, sentence_case, table_words};
 use jamjar_workflow::map_difference::TwoMaps;
@@ -60,6 +61,11 @@ fn ground(by: f64, most: f64) -> &'static str {
     }
 }
 
+/// An axis by its unit, or by its words where it has none.
+fn short(a: &Axis) -> String {
+    if a.unit.is_empty() { table_words(&a.channel) } else { a.unit.clone() }
+}
+
 fn table(d: &TableDifference, visits: Option<&Vec<Vec<u32>>>, shows: &str) -> ChangedTable {
     let t = &d.now;
     let most = (0..t.rows.len())
@@ -88,8 +94,8 @@ fn table(d: &TableDifference, visits: Option<&Vec<Vec<u32>>>, shows: &str) -> Ch
     ChangedTable {
         name: sentence_case(&table_words(&t.name)),
         unit: t.unit.clone(),
-        across: format!("{} {}", table_words(&t.x.channel), t.x.unit).trim().to_owned(),
-        down: t.y.as_ref().map_or_else(String::new, |y| format!("{} {}", table_words(&y.channel), y.unit)),
+        across: short(&t.x),
+        down: t.y.as_ref().map_or_else(String::new, short),
         x: t.x.at.iter().map(ToString::to_string).collect(),
         rows: (0..t.rows.len()).rev().map(row).collect(),
         visits: visits.is_some(),

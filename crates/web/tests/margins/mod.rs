@@ -127,8 +127,27 @@ async fn margins_are_as_loud_about_what_nobody_measured_as_about_what_is_over() 
 #[tokio::test(flavor = "multi_thread")]
 async fn the_fuel_of_a_set_is_corrected_cell_by_cell_and_pasted_back() {
     let cell = Cell::with_demo().await;
-    let bare = cell.get("/sets/2/fuel").await.text();
-    assert!(bare.contains("No λ target was logged: type the λ that was wanted"), "{bare}");
+    // A map nobody has the file of says nothing of what it wanted.
+    let set = cell.store.set(1).await.unwrap();
+    let form = cell.get("/sets/1/edit").await.text();
+    let from = form.find("name=\"seen\" value=\"").unwrap() + 19;
+    let mark = form[from..from + form[from..].find('"').unwrap()].to_owned();
+    let c = &set.config;
+    let lost = [
+        ("map", "Lost"),
+        ("map_kind", "unknown"),
+        ("fuel", c.fuel.as_str()),
+        ("boost", c.boost.as_str()),
+        ("gear", c.gear.as_str()),
+        ("build", c.build.as_str()),
+        ("seen", mark.as_str()),
+    ];
+    assert_eq!(cell.post("/sets/1/edit", &lost).await.status, StatusCode::SEE_OTHER);
+    let bare = cell.get("/sets/1/fuel").await.text();
+    assert!(
+        bare.contains("No λ target was logged, and the set&#39;s map file in custody has no table of it"),
+        "{bare}"
+    );
     let page = cell.get("/sets/2/fuel?target=0.86").await.text();
     assert!(page.contains("cells are corrected") || page.contains("No cell is corrected"), "{page}");
     assert!(page.contains("λ is read ") || page.contains("λ is taken to be read"), "the delay is said");

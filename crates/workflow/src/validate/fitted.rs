@@ -29,16 +29,24 @@ pub fn study(days: usize) -> Vec<Claim> {
     let delays: Vec<f64> = seeds().map(|s| f64::from(u8::from(delay(s)))).collect();
     let (lean, equal): (Vec<f64>, Vec<f64>) =
         seeds().map(|s| (f64::from(u8::from(named(s, 0.015))), f64::from(u8::from(named(s, 0.0))))).unzip();
-    let ladders: Vec<Climbed> = seeds().map(climb).collect();
-    let share = |of: fn(&Climbed) -> bool| {
-        Share::clustered(&ladders.iter().map(|c| f64::from(u8::from(of(c)))).collect::<Vec<_>>())
+    let ladders: Vec<Climbed> = seeds().map(|s| climb(s, [-0.001, 0.001])).collect();
+    let bent: Vec<Climbed> = seeds().map(|s| climb(s, [0.0, 0.002])).collect();
+    let share = |of: fn(&Climbed) -> bool, all: &[Climbed]| {
+        Share::clustered(&all.iter().map(|c| f64::from(u8::from(of(c)))).collect::<Vec<_>>())
     };
     vec![
         Claim {
             name: "the bound of a margin at the next rung holds it",
-            planted: "ladders of 3 to 6 rungs, three pulls each, straight or bending either way, scatter 1 to 4 in units of which the limit lies 50 to 100 away".into(),
-            found: share(|c| c.held),
-            false_alarms: Some(share(|c| c.missed)),
+            planted: "ladders of 3 to 6 rungs, three pulls each, scatter 1 to 4, straight or bending either way by up to 4 in 20 kPa over a hundred".into(),
+            found: share(|c| c.held, &ladders),
+            false_alarms: Some(share(|c| c.missed, &ladders)),
+            when_not: "a crossing by more than the caution band of which neither “would” nor “could” was said",
+        },
+        Claim {
+            name: "… and where every ladder bends upward, twice as much",
+            planted: "the same; no line follows a bend with the rungs that are there".into(),
+            found: share(|c| c.held, &bent),
+            false_alarms: Some(share(|c| c.missed, &bent)),
             when_not: "a crossing by more than the caution band of which neither “would” nor “could” was said",
         },
         Claim {
@@ -88,10 +96,10 @@ struct Climbed {
 /// Caution band of the planted ladders' limit.
 const BAND: f64 = 10.0;
 
-fn climb(seed: u64) -> Climbed {
+fn climb(seed: u64, bends: [f64; 2]) -> Climbed {
     let mut noise = Noise::new(seed, "ladder");
     let mut between = |a: f64, b: f64| a + (b - a) * noise.uniform();
-    let (slope, bend, s) = (between(0.2, 1.2), between(-0.002, 0.004), between(1.0, 4.0));
+    let (slope, bend, s) = (between(0.2, 1.2), between(bends[0], bends[1]), between(1.0, 4.0));
     let rungs = 3 + (seed % 4) as usize;
     let truth = |x: f64| -120.0 + slope * (x - 50.0) + bend * (x - 50.0).powi(2);
     let at = |r: usize| 60.0 + 20.0 * r as f64;

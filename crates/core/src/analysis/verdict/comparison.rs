@@ -124,7 +124,7 @@ fn compare(
     notes.extend(notes::of_second_looks(&second, a, b));
     if refused_none {
         let peak = figures.iter().find(|f| f.figure == Figure::PeakPower);
-        notes.extend(notes::of_hardware(a, b, &confounding, vehicle, peak));
+        notes.extend(notes::of_hardware(a, b, &confounding, vehicle));
         notes.extend(notes::of_octane(a, b, &confounding, peak));
     }
     Comparison { base, candidate: c, confounding, figures, power, torque, at_shaft, notes, splits, second }

@@ -152,13 +152,7 @@ pub(super) fn of_second_looks(s: &SecondLooks, a: &SetResult, b: &SetResult) -> 
 }
 
 /// Hardware that may have changed: looked at only where nothing that was stated differs, or only what time has set.
-pub(super) fn of_hardware(
-    a: &SetResult,
-    b: &SetResult,
-    c: &Confounding,
-    vehicle: &Vehicle,
-    peak: Option<&FigureComparison>,
-) -> Vec<Caveat> {
+pub(super) fn of_hardware(a: &SetResult, b: &SetResult, c: &Confounding, vehicle: &Vehicle) -> Vec<Caveat> {
     let in_time = |name: &String| a.in_time.contains(name) || b.in_time.contains(name);
     if !c.factors_differ.iter().all(in_time) {
         return Vec::new();
@@ -167,8 +161,7 @@ pub(super) fn of_hardware(
         turbo: vehicle.engine.aspiration == Aspiration::Turbocharged,
         tyres: matches!(vehicle.dyno.kind, DynoKind::RollerBrake | DynoKind::RollerInertia),
     };
-    let peak = peak.and_then(|f| Some((f.difference?, f.verdict)));
-    suspicions(a, b, has, peak).into_iter().map(Caveat::Suspected).collect()
+    suspicions(a, b, has).into_iter().map(Caveat::Suspected).collect()
 }
 
 /// What a step to more octane showed, where the fuel alone differs and both names state a number of one scale.

@@ -2,9 +2,8 @@
 //! and gate at equal boost, depression before the compressor, overshoot, the coast after the lift. What cannot be
 //! told apart is named together.
 
-use super::difference::Verdict;
 use crate::analysis::measured::{Tells, ToldLevel};
-use crate::analysis::set::SetResult;
+use crate::analysis::set::{Figure, SetResult};
 use crate::stats::distributions::t_two_sided_p;
 use crate::stats::two_sets::{compare, mean};
 
@@ -24,6 +23,8 @@ const LEAST_COAST: f64 = 0.03;
 const LEAST_GATE: f64 = 4.0;
 const LEAST_OVER_KPA: f64 = 5.0;
 const LEAST_SPOOL_RPM: f64 = 150.0;
+/// Share of peak power whose loss is worth a search.
+const LEAST_LOSS: f64 = 0.01;
 /// Oil this much colder drags by itself, °C (our choice).
 const OIL_C: f64 = 8.0;
 
@@ -36,7 +37,7 @@ pub enum Suspect {
     LazyWastegate,
     ExhaustLeak,
     LowTyrePressure,
-    /// Heat, or air that a correction does not make up for: no hardware at all.
+    /// Heat, air that a correction does not make up for, or another mounting: no hardware at all.
     Heat,
 }
 
@@ -92,8 +93,7 @@ pub struct Has {
     pub tyres: bool,
 }
 
-/// Looks at two sets of one configuration: nothing that was stated differs. `peak` is the difference at peak power and
-/// its verdict.
+/// Looks at two sets of one configuration: nothing that was stated differs.
 ///
 /// # Formula
 /// `q = ln(N/√(T/298 K)) − ½·ln(p_m/p_1 − 1)`: shaft speed at equal pressure ratio, mean over the engine speeds where
@@ -102,7 +102,7 @@ pub struct Has {
 /// where
 /// - `N`: turbo speed, rpm; `T`: ambient temperature, K; `p_m`: manifold pressure, `p_1`: pressure before the
 ///   compressor, kPa (head of a compressor goes with the square of its corrected speed; domain, sections 9 and 13).
-pub fn suspicions(a: &SetResult, b: &SetResult, has: Has, peak: Option<(f64, Verdict)>) -> Vec<Suspicion> {
+pub fn suspicions(a: &SetResult, b: &SetResult, has: Has) -> Vec<Suspicion> {
     let told = |s: &SetResult| s.tells.iter().flatten().cloned().collect::<Vec<Tells>>();
     let (base, candidate) = (told(a), told(b));
     let pair = Pair { base: &base, candidate: &candidate };
@@ -118,11 +118,19 @@ pub fn suspicions(a: &SetResult, b: &SetResult, has: Has, peak: Option<(f64, Ver
     }
     out.extend(rolling(&pair));
     if out.is_empty()
-        && let Some((kw, Verdict::Loss)) = peak
+        && let Some(kw) = lost(a, b)
     {
         out.extend(unexplained(&pair, has, kw));
     }
     out
+}
+
+/// Peak power lost, kW, negative, where the pulls of both sets show it beyond their own scatter. Sets that were mounted
+/// anew may differ by that alone: it is named among the suspects.
+fn lost(a: &SetResult, b: &SetResult) -> Option<f64> {
+    let (x, y) = (&a.figure(Figure::PeakPower).values, &b.figure(Figure::PeakPower).values);
+    let r = compare(x, y).ok().filter(|_| x.len() >= 2 && y.len() >= 2)?;
+    (r.p < CLAIM_P && -r.difference >= LEAST_LOSS * mean(x)).then_some(r.difference)
 }
 
 /// What the charger's channels say together.
