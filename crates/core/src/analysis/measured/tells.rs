@@ -53,7 +53,7 @@ pub struct Tells {
     /// Highest manifold pressure over its target soon after it had arrived, kPa.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub overshoot_kpa: Option<f64>,
-    /// Engine speed at which gauge pressure first reached [`SPOOLED`] of its target, the gate driven shut until then, rpm.
+    /// Engine speed at which gauge pressure first reached nine tenths of its target, the gate driven shut until then, rpm.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub spool_rpm: Option<f64>,
     /// Torque that slowed an inertia drum after the lift, N·m at the drum.
@@ -62,7 +62,7 @@ pub struct Tells {
     /// Air around it: kPa and °C.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub ambient: Option<[f64; 2]>,
-    /// Most retard held for [`HELD_S`], degrees; absent where nobody knows that knock control listened.
+    /// Most retard held for 0.3 s, degrees; absent where nobody knows that knock control listened.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub retard_deg: Option<f64>,
     /// Oil at the lift, °C.
@@ -249,8 +249,8 @@ mod tests {
             t if t > 7.0 => 230.0,
             _ => 180.0,
         };
-        let log = logged(&[("manifold_pressure", &pressure), ("boost_target", &|_| 180.0)]);
-        let beside = Beside { dyno: &log, ecu: None };
+        let seen = logged(&[("manifold_pressure", &pressure), ("boost_target", &|_| 180.0)]);
+        let beside = Beside { dyno: &seen, ecu: None };
         assert!((overshoot(&beside, &span(), 100.0).unwrap() - 12.0).abs() < 1e-9);
         let never = logged(&[("manifold_pressure", &|_| 150.0), ("boost_target", &|_| 180.0)]);
         assert_eq!(overshoot(&Beside { dyno: &never, ecu: None }, &span(), 100.0), None);
@@ -259,8 +259,8 @@ mod tests {
     #[test]
     fn a_drum_that_slows_tells_its_torque_and_a_brake_tells_nothing() {
         let speed = |t: f64| if t < 8.0 { 300.0 * t } else { 2400.0 - 60.0 * (t - 8.0) };
-        let log = logged(&[("roller_speed", &speed)]);
-        let beside = Beside { dyno: &log, ecu: None };
+        let seen = logged(&[("roller_speed", &speed)]);
+        let beside = Beside { dyno: &seen, ecu: None };
         let drum = Dyno {
             kind: DynoKind::RollerInertia,
             inertia_kg_m2: Some(6.2),

@@ -97,7 +97,7 @@ pub struct Has {
 ///
 /// # Formula
 /// `q = ln(N/√(T/298 K)) − ½·ln(p_m/p_1 − 1)`: shaft speed at equal pressure ratio, mean over the engine speeds where
-/// every pull holds [`BOOST_FROM_KPA`]; sets by a pooled t test of their pulls
+/// every pull holds 30 kPa gauge; sets by a pooled t test of their pulls
 ///
 /// where
 /// - `N`: turbo speed, rpm; `T`: ambient temperature, K; `p_m`: manifold pressure, `p_1`: pressure before the
