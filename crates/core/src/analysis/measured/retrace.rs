@@ -1,7 +1,9 @@
 //! The samples behind a measured pull, with any smoothing, without measuring its set again.
 
+use super::beside::Beside;
 use super::drawn::{Drawing, is_of_drawing};
 use super::result::Measured;
+use super::tells::tells;
 use super::window::own_parts;
 use crate::analysis::given::{PullInput, Settings, Vehicle};
 use crate::pull::engine_speed::measured_speed;
@@ -49,6 +51,8 @@ pub fn retrace(
             *share = on_another_grid(share, &m.grid.rpm, &again.grid.rpm, settings.grid_rpm);
         }
     }
+    let whole = Beside { dyno: &input.dyno, ecu: input.ecu.as_deref().zip(m.alignment.usable_lag()) };
+    again.tells = tells(&whole, &again.grid, &span, &vehicle.dyno, input.air);
     Ok(Some((trace, again)))
 }
 
