@@ -129,6 +129,13 @@ pub struct FaultSpec {
     pub fuel: Option<String>,
 }
 
+impl FaultSpec {
+    /// A fault in some pulls of a set, in all of them where none is named, of its usual size where none is given.
+    pub fn new(kind: FaultKind, pulls: &[usize], size: Option<f64>) -> Self {
+        Self { kind, pulls: pulls.to_vec(), size, at_rpm: None, cylinder: None, map: None, fuel: None }
+    }
+}
+
 /// What was planted in one pull, for the truth file.
 #[derive(Debug, Clone, PartialEq, Serialize)]
 pub struct Planted {

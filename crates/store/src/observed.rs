@@ -4,7 +4,8 @@ use crate::boxed;
 use crate::claim::{Seen, Touch, claim_day};
 use crate::db::Store;
 use crate::error::StoreError;
-use crate::schema::{cell_day, day_note, pull, pull_set};
+use crate::pulls::place_of as set_and_day_of;
+use crate::schema::{cell_day, day_note};
 use chrono::{NaiveDate, NaiveTime};
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
@@ -49,7 +50,7 @@ pub struct Observation {
 pub(crate) type PlaceRow = (Option<i64>, Option<f64>, Option<f64>, Option<f64>, Option<f64>);
 
 /// A place from its columns.
-pub(crate) fn place_of((pull_id, rpm_from, rpm_to, load_from, load_to): PlaceRow) -> ObservedAt {
+pub(crate) fn observed_at((pull_id, rpm_from, rpm_to, load_from, load_to): PlaceRow) -> ObservedAt {
     let pair = |a: Option<f64>, b: Option<f64>| Some([a?, b.or(a)?]);
     ObservedAt { pull_id, rpm: pair(rpm_from, rpm_to), load: pair(load_from, load_to) }
 }
@@ -57,10 +58,13 @@ pub(crate) fn place_of((pull_id, rpm_from, rpm_to, load_from, load_to): PlaceRow
 type Row = (i64, i64, NaiveDate, String, String, String, PlaceRow);
 
 fn observation((id, day_id, date, tag, text, by, place): Row) -> Observation {
-    Observation { id, day_id, date, tag, text, by, place: place_of(place) }
+    Observation { id, day_id, date, tag, text, by, place: observed_at(place) }
 }
 
-type PlaceColumns =
+pub(crate) type PlaceColumns =
+    (day_note::pull_id, day_note::rpm_from, day_note::rpm_to, day_note::load_from, day_note::load_to);
+/// Columns of a place.
+pub(crate) const PLACE: PlaceColumns =
     (day_note::pull_id, day_note::rpm_from, day_note::rpm_to, day_note::load_from, day_note::load_to);
 type Columns = (
     day_note::id,
@@ -80,7 +84,7 @@ const COLUMNS: Columns = (
     day_note::tag,
     day_note::text,
     day_note::written_by,
-    (day_note::pull_id, day_note::rpm_from, day_note::rpm_to, day_note::load_from, day_note::load_to),
+    PLACE,
 );
 
 impl Store {
@@ -93,13 +97,7 @@ impl Store {
         self.transact(async |c| {
             claim_day(c, day_id, Touch::Words, Seen::Nothing).await?;
             if let Some(id) = note.place.pull_id {
-                let own: i64 = pull::table
-                    .inner_join(pull_set::table)
-                    .filter(pull::id.eq(id))
-                    .select(pull_set::day_id)
-                    .first(c)
-                    .await
-                    .map_err(|e| StoreError::from(e).about("pull", id))?;
+                let (_, own) = set_and_day_of(c, id).await?;
                 if own != day_id {
                     return Err(StoreError::NotFound { what: "pull", id });
                 }
@@ -133,13 +131,7 @@ impl Store {
     #[boxed]
     pub async fn day_of_pull(&self, pull_id: i64) -> Result<i64, StoreError> {
         let mut c = self.conn().await?;
-        pull::table
-            .inner_join(pull_set::table)
-            .filter(pull::id.eq(pull_id))
-            .select(pull_set::day_id)
-            .first(&mut c)
-            .await
-            .map_err(|e| StoreError::from(e).about("pull", pull_id))
+        Ok(set_and_day_of(&mut c, pull_id).await?.1)
     }
 
     /// What was observed in a pull, in the order it was written.

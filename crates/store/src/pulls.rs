@@ -479,7 +479,7 @@ pub(crate) fn note_as_seen(was: Option<&str>, now: &str, what: &'static str) -> 
 }
 
 /// Set and day of a pull.
-async fn place_of(c: &mut AsyncMysqlConnection, pull_id: i64) -> Result<(i64, i64), StoreError> {
+pub(crate) async fn place_of(c: &mut AsyncMysqlConnection, pull_id: i64) -> Result<(i64, i64), StoreError> {
     let place = pull::table
         .inner_join(pull_set::table)
         .filter(pull::id.eq(pull_id))

@@ -7,7 +7,7 @@ use crate::days::Day;
 use crate::db::Store;
 use crate::error::StoreError;
 use crate::interventions::Intervention;
-use crate::observed::{ObservedAt, PlaceRow, place_of};
+use crate::observed::{ObservedAt, PLACE, PlaceRow, observed_at};
 use crate::right::{By, Change, Subject, keep};
 use crate::schema::{cell_day, day_air, day_fuel, day_note, fuel};
 use crate::summaries::{PackedSummary, put_summaries};
@@ -168,18 +168,19 @@ impl Store {
                 day_note::tag,
                 day_note::text,
                 day_note::written_by,
-                (
-                    day_note::pull_id,
-                    day_note::rpm_from,
-                    day_note::rpm_to,
-                    day_note::load_from,
-                    day_note::load_to,
-                ),
+                PLACE,
             ))
             .load::<(i64, Option<NaiveTime>, String, String, String, PlaceRow)>(&mut c)
             .await?
             .into_iter()
-            .map(|(id, at, tag, text, by, place)| DayNote { id, at, tag, text, by, place: place_of(place) })
+            .map(|(id, at, tag, text, by, place)| DayNote {
+                id,
+                at,
+                tag,
+                text,
+                by,
+                place: observed_at(place),
+            })
             .collect();
         notes.sort_by_key(|n| (n.at.is_none(), n.at, n.id));
         let air = air_readings(&mut c, &[day_id])

@@ -5,8 +5,10 @@ use crate::error::WorkflowError;
 use crate::fuelling::ambient_kpa;
 use crate::samples::each_pull;
 use crate::sets::{baseline_of, day_sets};
-use jamjar_core::analysis::{Beside, Measured};
+use jamjar_core::analysis::{Beside, Engine, Measured};
+use jamjar_core::calculators::fuel::ethanol_blend;
 use jamjar_core::factors::Factors;
+use jamjar_core::fuelling::injector::{CrossCheck, Injection, cross_check, flow_at};
 use jamjar_core::fuelling::moved::{Moved, moved};
 use jamjar_core::fuelling::steady::{Spot, steady};
 use jamjar_core::log::{Recording, Series};
@@ -78,7 +80,7 @@ struct OfPull {
 }
 
 fn of_pull(dyno: &Recording, ecu: Option<&Recording>, m: &Measured) -> OfPull {
-    let lag = if m.log_only { Some(0.0) } else { m.alignment.usable_lag() };
+    let lag = m.lag();
     let empty = Recording::default();
     // Cruise is read in the engine computer's log alone, where the two clocks do not agree.
     let beside = match (ecu, lag) {
@@ -197,6 +199,44 @@ pub async fn read_cruise(store: &Store, set_id: i64) -> Result<Cruise, WorkflowE
         moved: moved(&places),
         moment: moments.first().copied(),
     })
+}
+
+/// One injector as a person typed it.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Nozzle {
+    /// Flow, mL/min.
+    pub flow_ml_min: f64,
+    /// Pressure that flow holds at, kPa.
+    pub holds_at: f64,
+    /// Dead time, ms.
+    pub dead_ms: f64,
+}
+
+/// Fuel by the injectors and by the air; `None` where nothing flows.
+///
+/// # Errors
+/// What is not known of the engine or the fuel, in words.
+pub fn two_ways(
+    engine: &Engine,
+    set: &Set,
+    m: &Moment,
+    nozzle: &Nozzle,
+) -> Result<Option<CrossCheck>, String> {
+    let flow_ml_min = match m.across_kpa {
+        Some(p) => flow_at(nozzle.flow_ml_min, nozzle.holds_at, p)
+            .ok_or("the pressure across the injectors is not above zero")?,
+        None => nozzle.flow_ml_min,
+    };
+    let ethanol = set.fuel_ethanol.ok_or("how much ethanol its fuel holds is not known")?;
+    let blend = ethanol_blend(ethanol).map_err(|e| e.to_string())?;
+    let injection = Injection {
+        injectors: f64::from(engine.cylinders.ok_or("how many cylinders it has is not known")?),
+        flow_ml_min,
+        density_kg_l: blend.density_kg_l,
+        dead_ms: nozzle.dead_ms,
+        per_rev: engine.injections_per_rev().ok_or("how often it injects in a revolution is not known")?,
+    };
+    Ok(cross_check(&injection, m.pulse_ms, m.rpm, m.air_g_s, m.lambda, blend.stoich_afr))
 }
 
 /// Adds what a pull had at a spot to the row it belongs to, as a mean over the pulls.

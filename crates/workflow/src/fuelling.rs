@@ -2,6 +2,7 @@
 //! cylinders, injectors, and what spark did.
 
 use crate::error::{WorkflowError, blocking};
+use crate::map_text::map_text;
 use crate::samples::each_pull;
 use crate::sets::day_sets;
 use jamjar_core::analysis::{Beside, Measured};
@@ -15,8 +16,7 @@ use jamjar_core::log::{Recording, Series};
 use jamjar_core::maps::{Axis, Table};
 use jamjar_core::spark::adapts::{Adapts, adapts};
 use jamjar_core::spark::delivered::{Recorded, spark};
-use jamjar_formats::read_map;
-use jamjar_store::{Day, Set, Store, StoreError, VehicleRecord};
+use jamjar_store::{Day, Set, Store, StoreError, Summary, VehicleRecord};
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
@@ -184,7 +184,7 @@ fn by_map(table: &Table, beside: &Beside<'_>) -> Option<Series> {
 }
 
 fn of_pull(dyno: &Recording, ecu: Option<&Recording>, m: &Measured, map: Option<&Table>) -> OfPull {
-    let lag = if m.log_only { Some(0.0) } else { m.alignment.usable_lag() };
+    let lag = m.lag();
     // Without a lag the engine computer's log stands on its own clock, if it holds all of it.
     let empty = Recording::default();
     let alone = lag.is_none() && ecu.is_some_and(|e| e.has("engine_speed") && e.has("lambda_1"));
@@ -265,7 +265,12 @@ pub async fn read_fuel(store: &Store, set_id: i64, asked: &Asked) -> Result<Fuel
     let own = day_sets(store, day.id, &vehicle).await?.into_iter().find(|s| s.set.id == set_id);
     let own = own.ok_or(StoreError::NotFound { what: "set", id: set_id })?;
     // What a person types goes before the map's own table, and what was logged before both.
-    let map = if asked.target.is_none() { target_table(store, &set).await? } else { None };
+    let logged = |s: &Summary| s.measured.channels.iter().any(|c| c.channel.as_str() == "lambda_target");
+    let map = if asked.target.is_some() || own.pulls.iter().all(|(_, s)| logged(s)) {
+        None
+    } else {
+        target_table(store, &set).await?
+    };
     let mut wanted = Vec::new();
     for (i, (p, s)) in own.pulls.iter().enumerate() {
         if s.measured.printed.is_none() && p.shares.is_none() {
@@ -377,17 +382,9 @@ fn put_together(
 
 /// The table of λ targets of a set's map, where its file is in custody in a form that can be read.
 async fn target_table(store: &Store, set: &Set) -> Result<Option<Arc<Table>>, WorkflowError> {
-    /// Files larger than this are no table text.
-    const LARGEST: i64 = 4 << 20;
     let maps = store.maps(set.vehicle_id).await?;
-    let Some(held) = maps.into_iter().find(|m| m.name == set.config.map).and_then(|m| m.file) else {
-        return Ok(None);
-    };
-    if store.file(held.id).await?.bytes > LARGEST {
-        return Ok(None);
-    }
-    let bytes = store.file_bytes(held.id).await?;
-    let read = String::from_utf8(bytes).ok().and_then(|t| read_map(&t, &held.name).ok());
+    let Some(own) = maps.iter().find(|m| m.name == set.config.map) else { return Ok(None) };
+    let read = map_text(store, own).await?.ok();
     Ok(read.and_then(|m| m.table("lambda_target").cloned()).map(Arc::new))
 }
 

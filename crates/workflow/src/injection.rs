@@ -4,7 +4,7 @@
 use crate::error::WorkflowError;
 use crate::samples::each_pull;
 use crate::sets::day_sets;
-use jamjar_core::analysis::{Beside, Measured};
+use jamjar_core::analysis::Measured;
 use jamjar_core::calculators::injector::QuantityMap;
 use jamjar_core::diesel::{before_tdc, degrees};
 use jamjar_core::log::Recording;
@@ -136,8 +136,7 @@ fn injected(
     m: &Measured,
     map: Option<&QuantityMap>,
 ) -> BTreeMap<u32, Injected> {
-    let lag = if m.log_only { Some(0.0) } else { m.alignment.usable_lag() };
-    let beside = Beside { dyno, ecu: ecu.zip(lag) };
+    let beside = m.beside(dyno, ecu);
     let names = [
         "injection_start",
         "injection_duration",

@@ -1,9 +1,10 @@
 //! The ladder of a map on a fuel: what each rung gave, what it left of the margins, and what the next would.
 
 use crate::error::{WorkflowError, blocking};
-use crate::sets::{SetRead, day_sets, read_sets};
+use crate::sets::{SetRead, read_sets, recent_days};
 use crate::shelf::by_size;
 use jamjar_core::analysis::{Figure, Forecast, Measured, NoForecast, RungSeen, Settings, next_rung};
+use jamjar_core::factors::rungs::measured;
 use jamjar_core::limits::{Limit, LimitOutcome, Verdict};
 use jamjar_core::stats::two_sets::{Repeats, compare, mean};
 use jamjar_store::{SetWithPulls, Store, VehicleRecord};
@@ -91,6 +92,8 @@ pub struct Ladder {
     pub next: Option<f64>,
     /// What it would do, the worst first.
     pub forecasts: Vec<NextOf>,
+    /// Days it was read from.
+    pub days: Vec<i64>,
 }
 
 /// Reads a ladder: the one asked for, else the one with most rungs.
@@ -104,17 +107,17 @@ pub async fn ladder(
     next: Option<f64>,
     settings: &Settings,
 ) -> Result<Ladder, WorkflowError> {
+    let (days, all): (Vec<i64>, Vec<Vec<SetWithPulls>>) =
+        recent_days(store, vehicle, DAYS).await?.into_iter().unzip();
     let mut sets: Vec<SetWithPulls> = Vec::new();
-    for day in store.days_of_vehicle(vehicle.id, DAYS).await? {
-        for s in day_sets(store, day.id, vehicle).await?.into_iter().rev() {
-            let known = |o: &SetWithPulls| o.set.config.factors() == s.set.config.factors();
-            if !s.pulls.is_empty() && !sets.iter().any(known) {
-                sets.push(s);
-            }
+    for s in all.into_iter().flat_map(|day| day.into_iter().rev()) {
+        if sets.iter().all(|o| o.set.config.factors() != s.set.config.factors()) {
+            sets.push(s);
         }
     }
     let (vehicle, asked, settings) = (vehicle.clone(), asked.cloned(), *settings);
-    blocking(move || put_together(vehicle, sets, asked, next, &settings)).await
+    let out = blocking(move || put_together(vehicle, sets, asked, next, &settings)).await?;
+    Ok(Ladder { days, ..out })
 }
 
 fn put_together(
@@ -155,7 +158,7 @@ fn put_together(
         Err(_) => (2, 0),
     };
     forecasts.sort_by_key(rank);
-    Ladder { vehicle, ladders, of, rungs, next, forecasts }
+    Ladder { vehicle, ladders, of, rungs, next, forecasts, days: Vec::new() }
 }
 
 /// Mean of what each pull has; `None` where one of them has none.
@@ -171,15 +174,14 @@ fn highest(m: &Measured, name: &str) -> Option<f64> {
 
 /// The pressure a rung is named by, kPa; `None` for words and for what is no pressure.
 fn named_kpa(name: &str) -> Option<f64> {
-    let digits = name.chars().take_while(|c| c.is_ascii_digit() || *c == '.').count();
-    let (number, unit) = name.split_at(digits);
-    let scale = match unit.trim().to_lowercase().split_whitespace().next().unwrap_or("") {
+    let (number, unit) = measured(name)?;
+    let scale = match unit.to_lowercase().split_whitespace().next().unwrap_or("") {
         "" | "kpa" => 1.0,
         "bar" => 100.0,
         "psi" => 6.894_757,
         _ => return None,
     };
-    number.parse::<f64>().ok().map(|v| v * scale)
+    Some(number * scale)
 }
 
 fn rung(set: SetRead) -> Rung {

@@ -22,6 +22,7 @@ pub mod ladder;
 pub mod limits;
 pub mod lineup;
 pub mod map_difference;
+mod map_text;
 pub mod margins;
 pub mod moment;
 pub mod printed;

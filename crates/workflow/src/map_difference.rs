@@ -1,26 +1,17 @@
 //! Two map files in custody cell by cell, and where the pulls of the second ran.
 
 use crate::error::WorkflowError;
+use crate::map_text::map_text;
 use crate::samples::each_pull;
 use crate::sets::day_sets;
-use jamjar_core::analysis::{Beside, Measured};
+use jamjar_core::analysis::Measured;
 use jamjar_core::log::Recording;
 use jamjar_core::maps::difference::{MapDifference, difference};
-use jamjar_core::maps::{Axis, MapFile, Table};
-use jamjar_formats::read_map;
+use jamjar_core::maps::{Axis, Table};
 use jamjar_store::{MapRecord, Store, StoreError, VehicleRecord};
 
-/// Files larger than this are no table text, bytes.
-const LARGEST: i64 = 4 << 20;
-
-/// A revision that can be read.
-#[derive(Debug, Clone)]
-pub struct Side {
-    /// As it is listed.
-    pub map: MapRecord,
-    /// Its tables.
-    pub file: MapFile,
-}
+/// Days looked through for pulls of the second, newest first (our choice).
+const DAYS: i64 = 60;
 
 /// Two revisions.
 #[derive(Debug, Clone)]
@@ -30,22 +21,9 @@ pub struct TwoMaps {
     /// Every map of it whose file is in custody.
     pub maps: Vec<MapRecord>,
     /// Both, and what differs; or why it cannot be told.
-    pub sides: Result<(Side, Side, MapDifference), String>,
+    pub sides: Result<(MapRecord, MapRecord, MapDifference), String>,
     /// Samples of the newest set of the second in each cell of each of its tables, where their axes were logged.
     pub visits: Vec<(String, Vec<Vec<u32>>)>,
-}
-
-async fn side(store: &Store, map: &MapRecord) -> Result<Result<Side, String>, WorkflowError> {
-    let Some(held) = &map.file else { return Ok(Err(format!("no file of {} is in custody", map.name))) };
-    if store.file(held.id).await?.bytes > LARGEST {
-        return Ok(Err(format!("the file of {} is larger than a table text", map.name)));
-    }
-    let read = String::from_utf8(store.file_bytes(held.id).await?).map_err(|_| {
-        format!("the file of {} is not in the open text form: its tables cannot be read", map.name)
-    });
-    Ok(read
-        .and_then(|t| read_map(&t, &held.name).map_err(|e| e.to_string()))
-        .map(|file| Side { map: map.clone(), file }))
 }
 
 /// Compares a map with another of its vehicle: the one it was made from where nobody says.
@@ -66,10 +44,10 @@ pub async fn two_maps(store: &Store, map_id: i64, other: Option<i64>) -> Result<
     let listed = maps.into_iter().filter(|m| m.file.is_some() && m.id != map_id).collect();
     let sides = match other {
         None => Err("there is no other map to hold it against".to_owned()),
-        Some(o) => match (side(store, &o).await?, side(store, &own).await?) {
+        Some(o) => match (map_text(store, &o).await?, map_text(store, &own).await?) {
             (Ok(a), Ok(b)) => {
-                let d = difference(&a.file, &b.file);
-                Ok((a, b, d))
+                let d = difference(&a, &b);
+                Ok((o, own, d))
             }
             (Err(e), _) | (_, Err(e)) => Err(e),
         },
@@ -77,7 +55,7 @@ pub async fn two_maps(store: &Store, map_id: i64, other: Option<i64>) -> Result<
     let visits = match &sides {
         Ok((_, b, d)) if d.tables.iter().any(|t| t.changed > 0) => {
             let changed = d.tables.iter().filter(|t| t.changed > 0).map(|t| t.now.clone()).collect();
-            visited(store, &vehicle, &b.map.name, changed).await?
+            visited(store, &vehicle, &b.name, changed).await?
         }
         _ => Vec::new(),
     };
@@ -92,7 +70,7 @@ async fn visited(
     tables: Vec<Table>,
 ) -> Result<Vec<(String, Vec<Vec<u32>>)>, WorkflowError> {
     let mut newest = None;
-    for day in store.days_of_vehicle(vehicle.id, 60).await? {
+    for day in store.days_of_vehicle(vehicle.id, DAYS).await? {
         let own = day_sets(store, day.id, vehicle).await?;
         newest = own.into_iter().rev().find(|s| s.set.config.map == map && !s.pulls.is_empty());
         if newest.is_some() {
@@ -132,8 +110,7 @@ fn nearest(axis: &Axis, v: f64) -> usize {
 
 /// Samples of a pull in each cell; `None` where an axis was not logged.
 fn hits(t: &Table, dyno: &Recording, ecu: Option<&Recording>, m: &Measured) -> Option<Vec<Vec<u32>>> {
-    let lag = if m.log_only { Some(0.0) } else { m.alignment.usable_lag() };
-    let beside = Beside { dyno, ecu: ecu.zip(lag) };
+    let beside = m.beside(dyno, ecu);
     let along = beside.series(&t.x.channel)?;
     let down = match &t.y {
         Some(y) => Some((y, beside.series(&y.channel)?)),

@@ -101,6 +101,24 @@ pub async fn day_sets(
     fresh_sets(store, store.sets_of_day(day_id).await?, vehicle).await
 }
 
+/// The days of a vehicle, newest first, each with its sets that have pulls, as [`day_sets`] reads them.
+///
+/// # Errors
+/// [`WorkflowError`] when the store refuses or samples can no longer be measured.
+pub async fn recent_days(
+    store: &Store,
+    vehicle: &VehicleRecord,
+    limit: i64,
+) -> Result<Vec<(i64, Vec<SetWithPulls>)>, WorkflowError> {
+    let mut out = Vec::new();
+    for day in store.days_of_vehicle(vehicle.id, limit).await? {
+        let mut sets = day_sets(store, day.id, vehicle).await?;
+        sets.retain(|s| !s.pulls.is_empty());
+        out.push((day.id, sets));
+    }
+    Ok(out)
+}
+
 /// The same for any sets of one vehicle.
 ///
 /// # Errors

@@ -2,9 +2,10 @@
 //! by side, each with what it gained and what margin it used.
 
 use crate::error::{WorkflowError, blocking};
-use crate::sets::{SetRead, baseline_of, day_sets, read_sets};
+use crate::sets::{SetRead, baseline_of, read_sets, recent_days};
 use jamjar_core::analysis::{Figure, FigureComparison, SetResult, Settings, compare_all};
 use jamjar_core::factors::Factors;
+use jamjar_core::factors::rungs::measured;
 use jamjar_store::{SetWithPulls, Store, VehicleRecord};
 use std::cmp::Ordering;
 use std::collections::{BTreeMap, BTreeSet};
@@ -88,6 +89,8 @@ pub struct Shelf {
     pub configurations: usize,
     /// Those left out for want of room.
     pub more: usize,
+    /// Days it was read from.
+    pub days: Vec<i64>,
 }
 
 /// The value most of a list have; blank of none.
@@ -99,10 +102,7 @@ fn usual<'a>(values: impl Iterator<Item = &'a str>) -> String {
 
 /// Numbers by size before words by the alphabet.
 pub fn by_size(a: &str, b: &str) -> Ordering {
-    let number = |s: &str| {
-        let digits: String = s.chars().take_while(|c| c.is_ascii_digit() || *c == '.').collect();
-        digits.parse::<f64>().ok()
-    };
+    let number = |s: &str| measured(s).map(|m| m.0);
     match (number(a), number(b)) {
         (Some(x), Some(y)) => x.total_cmp(&y).then_with(|| a.cmp(b)),
         (Some(_), None) => Ordering::Greater,
@@ -121,15 +121,11 @@ pub async fn shelf(
     asked: &Asked,
     settings: &Settings,
 ) -> Result<Shelf, WorkflowError> {
-    let mut days: Vec<Vec<SetWithPulls>> = Vec::new();
-    for day in store.days_of_vehicle(vehicle.id, DAYS).await? {
-        let mut sets = day_sets(store, day.id, vehicle).await?;
-        sets.retain(|s| !s.pulls.is_empty());
-        days.push(sets);
-    }
+    let (ids, days) = recent_days(store, vehicle, DAYS).await?.into_iter().unzip();
     let (maps, fuels) = store.known_names(vehicle.id).await?;
     let (vehicle, asked, settings) = (vehicle.clone(), asked.clone(), *settings);
-    blocking(move || put_together(vehicle, days, &asked, &settings, [&maps, &fuels])).await
+    let out = blocking(move || put_together(vehicle, days, &asked, &settings, [&maps, &fuels])).await?;
+    Ok(Shelf { days: ids, ..out })
 }
 
 fn put_together(
@@ -220,6 +216,7 @@ fn put_together(
         spots,
         configurations,
         more,
+        days: Vec::new(),
     }
 }
 

@@ -3,7 +3,7 @@
 use crate::error::{WorkflowError, blocking};
 use crate::samples::each_pull;
 use crate::sets::{day_sets, read_sets};
-use jamjar_core::analysis::{Beside, Measured, Settings};
+use jamjar_core::analysis::{Measured, Settings};
 use jamjar_core::log::{Recording, Series};
 use jamjar_core::spark::delivered::spark;
 use jamjar_core::spark::sweep::{Point, Sweep, TooFew, sweep};
@@ -64,8 +64,7 @@ impl Held {
 
 /// Delivered spark, worst retard, load and mixture at a time, within a tenth of a second.
 fn spark_at(dyno: &Recording, ecu: Option<&Recording>, m: &Measured, t: f64) -> Option<Held> {
-    let lag = if m.log_only { Some(0.0) } else { m.alignment.usable_lag() };
-    let beside = Beside { dyno, ecu: ecu.zip(lag) };
+    let beside = m.beside(dyno, ecu);
     let retards: Vec<Series> = beside.of_kind("knock_retard").into_iter().map(|k| k.1).collect();
     let timing = spark(&beside.series("spark_advance")?, &retards);
     let worst =

@@ -13,7 +13,12 @@ pub struct Rung {
 }
 
 /// The number a value begins with, and what follows it: `"120 kPa"`, `"2"`.
-fn measured(value: &str) -> Option<(f64, &str)> {
+///
+/// ```
+/// assert_eq!(jamjar_core::factors::rungs::measured("120 kPa"), Some((120.0, "kPa")));
+/// assert_eq!(jamjar_core::factors::rungs::measured("as mapped"), None);
+/// ```
+pub fn measured(value: &str) -> Option<(f64, &str)> {
     let value = value.trim();
     let end = value
         .char_indices()

@@ -29,3 +29,4 @@ pub use model::{
 pub use sources::Sources;
 pub use traced::{Traced, trace};
 pub use why::{Load, Reach, StandIn, Wanted, Why};
+pub(crate) use windows::highest_held;

@@ -4,11 +4,11 @@ use std::collections::VecDeque;
 
 /// A window of samples `from..=to` and the sample of its minimum.
 #[derive(Debug, Clone, Copy, PartialEq)]
-pub(super) struct Held {
-    pub(super) from: usize,
-    pub(super) to: usize,
-    pub(super) at: usize,
-    pub(super) level: f64,
+pub(crate) struct Held {
+    pub(crate) from: usize,
+    pub(crate) to: usize,
+    pub(crate) at: usize,
+    pub(crate) level: f64,
 }
 
 /// Longest time a window `i..=j` stands for: a sample counts from its predecessor to its successor.
@@ -27,7 +27,7 @@ pub(super) fn support(t: &[f64], i: usize, j: usize) -> f64 {
 /// - `W`: neighbouring samples inside the gate; `support(W)` reaches from the predecessor of its first to the
 ///   successor of its last, s;
 /// - `sustain`: s (domain, section 10). Raw samples: nothing is filtered before.
-pub(super) fn highest_held(t: &[f64], excess: &[f64], a: usize, b: usize, sustain: f64) -> Option<Held> {
+pub(crate) fn highest_held(t: &[f64], excess: &[f64], a: usize, b: usize, sustain: f64) -> Option<Held> {
     let mut best: Option<Held> = None;
     let mut low: VecDeque<usize> = VecDeque::new();
     let mut i = a;

@@ -1,5 +1,6 @@
 //! Fuel and spark in words.
 
+use super::count;
 use crate::analysis::OctaneSays;
 use crate::fuelling::cells::{Cell, Corrections};
 use crate::fuelling::cylinders::Cylinders;
@@ -98,11 +99,8 @@ pub fn recorded_spark(r: Recorded) -> &'static str {
 
 /// One probe moved from cylinder to cylinder.
 pub fn moved_sentence(m: &Moved) -> String {
-    let each: Vec<String> = m
-        .places
-        .iter()
-        .map(|(place, v, n)| format!("{place} {v:.3} ({n} {})", if *n == 1 { "pull" } else { "pulls" }))
-        .collect();
+    let each: Vec<String> =
+        m.places.iter().map(|(place, v, n)| format!("{place} {v:.3} ({})", count(*n, "pull"))).collect();
     let all = format!("One probe, moved between sets: {}.", each.join(", "));
     let other = "These are other pulls under like conditions, never one pull's spread.";
     match (m.is_named(), m.by_chance) {

@@ -45,10 +45,10 @@ pub fn next_rung_sentence(next_kpa: f64, all: &[(NextWords<'_>, Option<Forecast>
         let own = all.iter().filter(|(_, f)| f.as_ref().is_some_and(fits));
         own.map(|(w, _)| w.name.to_owned()).collect::<Vec<_>>()
     };
-    let list = |mut v: Vec<String>| match v.pop() {
-        None => String::new(),
-        Some(last) if v.is_empty() => last,
-        Some(last) => format!("{} and {last}", v.join(", ")),
+    let list = |v: &[String]| match v {
+        [] => String::new(),
+        [one] => one.clone(),
+        [first @ .., last] => format!("{} and {last}", first.join(", ")),
     };
     let mut parts = Vec::new();
     for (w, f) in all {
@@ -67,13 +67,13 @@ pub fn next_rung_sentence(next_kpa: f64, all: &[(NextWords<'_>, Option<Forecast>
     });
     let verb = |n: usize, one: &'static str, more: &'static str| if n == 1 { one } else { more };
     if !close.is_empty() {
-        parts.push(format!("{} {} close", list(close.clone()), verb(close.len(), "comes", "come")));
+        parts.push(format!("{} {} close", list(&close), verb(close.len(), "comes", "come")));
     }
     if !clear.is_empty() {
-        parts.push(format!("{} {} clear", list(clear.clone()), verb(clear.len(), "stays", "stay")));
+        parts.push(format!("{} {} clear", list(&clear), verb(clear.len(), "stays", "stay")));
     }
     if !unknown.is_empty() {
-        parts.push(format!("can't tell: {}", list(unknown)));
+        parts.push(format!("can't tell: {}", list(&unknown)));
     }
     let end = if crosses_stop { ": don't run" } else { "" };
     if parts.is_empty() {

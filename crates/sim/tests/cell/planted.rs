@@ -9,7 +9,7 @@ const PRESSURE: usize = 4;
 const RETARD: usize = 5;
 
 fn fault(kind: FaultKind) -> FaultSpec {
-    FaultSpec { kind, pulls: vec![2], size: None, at_rpm: None, cylinder: None, map: None, fuel: None }
+    FaultSpec::new(kind, &[2], None)
 }
 
 /// The second pull of the brave map, without a fault and with one.

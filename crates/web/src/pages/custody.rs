@@ -1,6 +1,6 @@
 //! Map files in custody: taken in whole, given out checked, priced.
 
-use super::spool::{Sent as Upload, cut};
+use super::spool::fields_and_file;
 use super::stream::Sent;
 use super::vehicles::{Fields, back, refuse};
 use crate::auth::{Calibrator, Reader};
@@ -9,16 +9,11 @@ use crate::prefs::Prefs;
 use crate::state::AppState;
 use axum::Form;
 use axum::body::Body;
-use axum::extract::multipart::Field;
 use axum::extract::{Multipart, Path, State};
 use axum::http::header::{CONTENT_DISPOSITION, CONTENT_LENGTH, CONTENT_TYPE};
 use axum::response::{IntoResponse, Response};
 use jamjar_formats::read_map;
 use jamjar_store::NewMap;
-use std::collections::HashMap;
-
-/// Longest text beside a file, bytes.
-const LONGEST_TYPED: usize = 64 << 10;
 
 /// A dropped map file: read, checked, taken into custody whole.
 pub(crate) async fn map(
@@ -26,20 +21,10 @@ pub(crate) async fn map(
     prefs: Prefs,
     State(state): State<AppState>,
     Path(id): Path<i64>,
-    mut form: Multipart,
+    form: Multipart,
 ) -> Result<Response, WebError> {
     state.store.vehicle(id).await?;
-    let (mut fields, mut file): (Fields, Option<Upload>) = (HashMap::new(), None);
-    while let Some(field) = form.next_field().await.map_err(cut)? {
-        let name = field.name().unwrap_or_default().to_owned();
-        match field.file_name().map(str::is_empty) {
-            Some(false) => file = Some(Upload::take(&state, field).await?),
-            Some(true) => {}
-            None => {
-                fields.insert(name, typed(field).await?);
-            }
-        }
-    }
+    let (fields, file) = fields_and_file(&state, form).await?;
     let Some(file) = file else { return refuse(&state, &prefs, id, "choose a map file first".into()).await };
     let _turn = file.turn(&state).await;
     let new = match map_of(&fields, &file.name, file.read().await?) {
@@ -57,18 +42,6 @@ pub(crate) async fn map(
         }
         Err(e) => Err(e.into()),
     }
-}
-
-/// What was typed into a field beside the file.
-pub(super) async fn typed(mut field: Field<'_>) -> Result<String, WebError> {
-    let mut bytes = Vec::new();
-    while let Some(chunk) = field.chunk().await.map_err(cut)? {
-        bytes.extend(chunk);
-        if bytes.len() > LONGEST_TYPED {
-            return Err(WebError::Bad("a field beside the file is longer than 64 KiB".into()));
-        }
-    }
-    String::from_utf8(bytes).map_err(|_| WebError::Bad("a field beside the file is not text".into()))
 }
 
 /// A map in our text form says its own name; any other file is kept as it is under the name given.

@@ -1,8 +1,6 @@
 //! A diesel's injectors: what they do in the pulls, their flow sheet, their quantity map and its inverse.
 
-use super::custody::typed;
-use super::spool::{Sent as Upload, cut};
-use super::vehicles::Fields;
+use super::spool::fields_and_file;
 use super::{encoding, page};
 use crate::auth::{Calibrator, Reader};
 use crate::error::WebError;
@@ -23,7 +21,6 @@ use jamjar_formats::read_flow_sheet;
 use jamjar_store::VehicleRecord;
 use jamjar_workflow::injection::{quantity_map, read_injection};
 use serde::Deserialize;
-use std::collections::HashMap;
 
 #[derive(Deserialize, Default)]
 #[serde(default)]
@@ -87,19 +84,9 @@ pub(crate) async fn keep_sheet(
     prefs: Prefs,
     State(state): State<AppState>,
     Path(id): Path<i64>,
-    mut form: Multipart,
+    form: Multipart,
 ) -> Result<Response, WebError> {
-    let (mut fields, mut file): (Fields, Option<Upload>) = (HashMap::new(), None);
-    while let Some(field) = form.next_field().await.map_err(cut)? {
-        let name = field.name().unwrap_or_default().to_owned();
-        match field.file_name().map(str::is_empty) {
-            Some(false) => file = Some(Upload::take(&state, field).await?),
-            Some(true) => {}
-            None => {
-                fields.insert(name, typed(field).await?);
-            }
-        }
-    }
+    let (fields, file) = fields_and_file(&state, form).await?;
     let v = state.store.vehicle(id).await?;
     let get = |name: &str| fields.get(name).map(|s| s.trim().to_owned()).unwrap_or_default();
     unchanged(&get("seen"), &mark(&v.sheet.flow_sheet), "the flow sheet", || {

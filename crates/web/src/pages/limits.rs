@@ -17,7 +17,7 @@ use jamjar_core::channel::Channel;
 use jamjar_core::computed::{Computed, compile_all};
 use jamjar_core::limits::Limit;
 use jamjar_store::{Subject, VehicleRecord};
-use jamjar_workflow::sets::day_sets;
+use jamjar_workflow::sets::recent_days;
 use jamjar_workflow::under_limit::under_limit;
 use serde::Deserialize;
 use std::collections::BTreeSet;
@@ -35,8 +35,7 @@ pub(crate) struct Which {
 /// Channels that the newest pulls of a vehicle hold.
 async fn logged(state: &AppState, v: &VehicleRecord) -> Result<BTreeSet<Channel>, WebError> {
     let mut out = BTreeSet::new();
-    for day in state.store.days_of_vehicle(v.id, 3).await? {
-        let sets = day_sets(&state.store, day.id, v).await?;
+    for (_, sets) in recent_days(&state.store, v, 3).await? {
         let measured = sets.iter().flat_map(|s| s.pulls.iter().map(|p| &p.1.measured));
         out.extend(measured.flat_map(|m| m.channels.iter().map(|c| c.channel.clone())));
     }

@@ -4,6 +4,7 @@ use super::vehicles::Fields;
 use crate::auth::Calibrator;
 use crate::error::WebError;
 use crate::state::AppState;
+use crate::typed::optional;
 use axum::Form;
 use axum::extract::{Path, State};
 use axum::response::Redirect;
@@ -16,13 +17,8 @@ const LOAD: Bound = Bound::new("load", "%", 0.0, 120.0);
 /// Two ends of a span, in either order; one alone is a place.
 fn span(f: &Fields, names: [&str; 2], bound: Bound) -> Result<Option<[f64; 2]>, WebError> {
     let end = |name: &str| {
-        let text = f.get(name).map_or("", |s| s.trim());
-        if text.is_empty() {
-            return Ok(None);
-        }
-        let bad = || WebError::Bad(format!("{}: “{text}” is not a number", bound.name));
-        let v = jamjar_core::units::typed(text).ok_or_else(bad)?;
-        bound.check(v).map(Some).map_err(|e| WebError::Bad(e.to_string()))
+        let typed = optional(bound.name, f.get(name).map_or("", String::as_str)).map_err(WebError::Bad)?;
+        typed.map(|v| bound.check(v).map_err(|e| WebError::Bad(e.to_string()))).transpose()
     };
     Ok(match (end(names[0])?, end(names[1])?) {
         (Some(a), Some(b)) => Some([a.min(b), a.max(b)]),

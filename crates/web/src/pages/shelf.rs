@@ -50,8 +50,7 @@ pub(crate) async fn show(
         let vehicle = state.store.vehicle(id).await?;
         let s = shelf(&state.store, &vehicle, &asked, &prefs.settings(None)).await?;
         let e = encoding(&state, id).await?;
-        let days = state.store.days_of_vehicle(id, 60).await?;
-        let mut rests_on: Vec<Thing> = days.iter().map(|d| Thing::Day(d.id)).collect();
+        let mut rests_on: Vec<Thing> = s.days.iter().map(|d| Thing::Day(*d)).collect();
         rests_on.extend([Thing::Vehicle(id), Thing::Names]);
         Ok(PageMade { body: page(&shelf_page(&s, &asked, &e, &prefs))?.0, rests_on, lasts: false })
     };

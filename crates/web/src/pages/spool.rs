@@ -2,15 +2,20 @@
 
 use crate::error::WebError;
 use crate::state::AppState;
+use axum::extract::Multipart;
 use axum::extract::multipart::{Field, MultipartError};
 use jamjar_formats::{FormatError, Members, members};
 use jamjar_workflow::spool::Spooled;
+use std::collections::HashMap;
 use std::fs::File;
 use std::io;
 use tokio::sync::OwnedSemaphorePermit;
 
 /// Largest single file (our choice: packed, it stays within what the program may take).
 const MOST_BYTES: u64 = 256 << 20;
+
+/// Longest text beside a file, bytes.
+const LONGEST_TYPED: usize = 64 << 10;
 
 /// A file of a form.
 pub(super) struct Sent {
@@ -77,4 +82,38 @@ pub(super) fn lost(e: io::Error) -> WebError {
         io::ErrorKind::StorageFull => WebError::NoRoom(e.to_string()),
         _ => WebError::Internal(e.to_string()),
     }
+}
+
+/// What is typed beside one file of a form, and the file where one was chosen.
+///
+/// # Errors
+/// [`WebError`] when it does not arrive whole, or what is typed is too long or no text.
+pub(super) async fn fields_and_file(
+    state: &AppState,
+    mut form: Multipart,
+) -> Result<(HashMap<String, String>, Option<Sent>), WebError> {
+    let (mut fields, mut file) = (HashMap::new(), None);
+    while let Some(field) = form.next_field().await.map_err(cut)? {
+        let name = field.name().unwrap_or_default().to_owned();
+        match field.file_name().map(str::is_empty) {
+            Some(false) => file = Some(Sent::take(state, field).await?),
+            Some(true) => {}
+            None => {
+                fields.insert(name, typed(field).await?);
+            }
+        }
+    }
+    Ok((fields, file))
+}
+
+/// What was typed into a field beside the file.
+async fn typed(mut field: Field<'_>) -> Result<String, WebError> {
+    let mut bytes = Vec::new();
+    while let Some(chunk) = field.chunk().await.map_err(cut)? {
+        bytes.extend(chunk);
+        if bytes.len() > LONGEST_TYPED {
+            return Err(WebError::Bad("a field beside the file is longer than 64 KiB".into()));
+        }
+    }
+    String::from_utf8(bytes).map_err(|_| WebError::Bad("a field beside the file is not text".into()))
 }

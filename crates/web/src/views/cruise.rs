@@ -1,11 +1,10 @@
 //! Beside the cells: cruise spots, the moved probe, fuel by two ways.
 
 use super::common::Encoding;
-use super::fuel::FuelFields;
-use jamjar_core::calculators::fuel::ethanol_blend;
-use jamjar_core::fuelling::injector::{Injection, cross_check, flow_at};
+use super::fuel_fields::FuelFields;
+use crate::typed::optional;
 use jamjar_core::words::{cross_check_sentence, moved_sentence};
-use jamjar_workflow::cruise::{AtSpot, Cruise};
+use jamjar_workflow::cruise::{AtSpot, Cruise, Nozzle, two_ways};
 use jamjar_workflow::fuelling::FuelRead;
 
 /// A spot: its place, and what each set had there.
@@ -46,26 +45,10 @@ fn at_spot(a: &AtSpot) -> [String; 5] {
 
 /// Fuel by the injectors, as typed, and by the air, at the moment of most air.
 fn mass(r: &FuelRead, c: &Cruise, f: &FuelFields) -> Result<Option<String>, String> {
-    let Some(m) = c.moment else { return Ok(None) };
-    let read = |what: &str, s: &str| {
-        if s.trim().is_empty() { Ok(None) } else { crate::typed::number(what, s).map(Some) }
-    };
-    let (Some(flow), Some(dead)) = (read("flow", &f.flow)?, read("dead time", &f.dead)?) else {
-        return Ok(None);
-    };
-    let holds_at = read("pressure of that flow", &f.flow_at)?.unwrap_or(300.0);
-    let flow = match m.across_kpa {
-        Some(p) => flow_at(flow, holds_at, p).ok_or("the pressure across the injectors is not above zero")?,
-        None => flow,
-    };
-    let blend = ethanol_blend(r.set.fuel_ethanol.ok_or("how much ethanol its fuel holds is not known")?)
-        .map_err(|e| e.to_string())?;
-    let engine = &r.vehicle.vehicle.engine;
-    let per_rev = engine.injections_per_rev().ok_or("how often it injects in a revolution is not known")?;
-    let injectors = f64::from(engine.cylinders.ok_or("how many cylinders it has is not known")?);
-    let i =
-        Injection { injectors, flow_ml_min: flow, density_kg_l: blend.density_kg_l, dead_ms: dead, per_rev };
-    let said = cross_check(&i, m.pulse_ms, m.rpm, m.air_g_s, m.lambda, blend.stoich_afr);
+    let (flow, dead) = (optional("flow", &f.flow)?, optional("dead time", &f.dead)?);
+    let holds_at = optional("pressure of that flow", &f.flow_at)?.unwrap_or(300.0);
+    let (Some(m), Some(flow_ml_min), Some(dead_ms)) = (c.moment, flow, dead) else { return Ok(None) };
+    let said = two_ways(&r.vehicle.vehicle.engine, &r.set, &m, &Nozzle { flow_ml_min, holds_at, dead_ms })?;
     Ok(said.map(|c| {
         let corrected = if m.across_kpa.is_some() {
             ""

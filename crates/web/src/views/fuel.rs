@@ -1,8 +1,9 @@
 //! Fuel and spark of a set on a page.
 
 use super::Shell;
-use super::common::{Choice, Encoding, cylinder_words, query_of};
+use super::common::{Choice, Encoding, cylinder_words, heat, query_of};
 use super::cruise::{CruiseView, cruise_view};
+use super::fuel_fields::FuelFields;
 use crate::prefs::Prefs;
 use askama::Template;
 use jamjar_chart::{Paint, SweepChart, SweepMark};
@@ -17,31 +18,6 @@ use jamjar_core::words::{
 use jamjar_workflow::cruise::Cruise;
 use jamjar_workflow::fuelling::{DelayFrom, FuelRead, TargetFrom};
 use jamjar_workflow::spark_sweep::SweepRead;
-use serde::Deserialize;
-
-/// What the form holds.
-#[derive(Deserialize, Default, Clone)]
-#[serde(default)]
-pub(crate) struct FuelFields {
-    pub(crate) probe: String,
-    pub(crate) y: String,
-    pub(crate) x_at: String,
-    pub(crate) y_at: String,
-    pub(crate) hits: String,
-    pub(crate) clamp: String,
-    pub(crate) only: String,
-    pub(crate) target: String,
-    pub(crate) delay: String,
-    pub(crate) table: String,
-    /// Engine speed of the sweep of spark.
-    pub(crate) rpm: String,
-    /// What the cells show: factor, hits or confidence.
-    pub(crate) cells: String,
-    /// Flow of one injector, mL/min, the pressure it holds at, kPa, and dead time, ms.
-    pub(crate) flow: String,
-    pub(crate) flow_at: String,
-    pub(crate) dead: String,
-}
 
 /// One cell of the table.
 pub(crate) struct CellView {
@@ -111,15 +87,7 @@ pub(crate) struct FuelPage {
 }
 
 fn ground(share: f64) -> &'static str {
-    match share {
-        s if s > 0.06 => "more3",
-        s if s > 0.03 => "more2",
-        s if s > 0.01 => "more1",
-        s if s < -0.06 => "less3",
-        s if s < -0.03 => "less2",
-        s if s < -0.01 => "less1",
-        _ => "same",
-    }
+    heat(share, [0.01, 0.03, 0.06])
 }
 
 fn cell(c: &Corrected, shows: &str) -> CellView {

@@ -1,7 +1,7 @@
 //! Two revisions of a map side by side: what changed in words, then cell by cell.
 
 use super::Shell;
-use super::common::Choice;
+use super::common::{Choice, heat};
 use crate::prefs::Prefs;
 use askama::Template;
 use jamjar_core::maps::Axis;
@@ -48,19 +48,6 @@ pub(crate) struct MapDifferencePage {
     pub(crate) same: usize,
 }
 
-/// Ground by the share of the table's largest change.
-fn ground(by: f64, most: f64) -> &'static str {
-    match by / most {
-        s if s > 0.66 => "more3",
-        s if s > 0.33 => "more2",
-        s if s > 0.0 => "more1",
-        s if s < -0.66 => "less3",
-        s if s < -0.33 => "less2",
-        s if s < 0.0 => "less1",
-        _ => "same",
-    }
-}
-
 /// An axis by its unit, or by its words where it has none.
 fn short(a: &Axis) -> String {
     if a.unit.is_empty() { table_words(&a.channel) } else { a.unit.clone() }
@@ -83,7 +70,7 @@ fn table(d: &TableDifference, visits: Option<&Vec<Vec<u32>>>, shows: &str) -> Ch
                 "both" => format!("{was:.digits$} → {:.digits$}", t.rows[j][i]),
                 _ => format!("{by:+.digits$}"),
             },
-            ground: if changed { ground(by, most) } else { "none" },
+            ground: if changed { heat(by / most, [0.0, 0.33, 0.66]) } else { "none" },
             visited: visits.is_some_and(|v| v[j][i] > 0),
         }
     };
@@ -110,8 +97,8 @@ pub(crate) fn map_difference_page(t: &TwoMaps, id: i64, shows: &str, prefs: &Pre
     match &t.sides {
         Err(why) => none = sentence_case(why) + ".",
         Ok((a, b, d)) => {
-            title = format!("{} against {}", b.map.name, a.map.name);
-            chosen = Some(a.map.id);
+            title = format!("{} against {}", b.name, a.name);
+            chosen = Some(a.id);
             sentences = map_difference_sentences(d);
             same = d.tables.iter().filter(|t| t.changed == 0).count();
             let visits = |name: &str| t.visits.iter().find(|v| v.0 == name).map(|v| &v.1);

@@ -8,6 +8,7 @@ mod cruise;
 mod day;
 mod erase;
 mod fuel;
+mod fuel_fields;
 mod fuel_table;
 mod injection;
 mod ladder;
@@ -37,7 +38,8 @@ pub(crate) use day::{
     vehicle_of_day,
 };
 pub(crate) use erase::ErasePage;
-pub(crate) use fuel::{FuelFields, fuel_page};
+pub(crate) use fuel::fuel_page;
+pub(crate) use fuel_fields::FuelFields;
 pub(crate) use fuel_table::{FuelTableFields, FuelTablePage};
 pub(crate) use injection::{InjectionPage, LookUp, injection_page};
 pub(crate) use ladder::ladder_page;

@@ -88,7 +88,7 @@ pub async fn channels(store: &Store, l: &LineUp) -> Result<Channels, WorkflowErr
 type OfPull = (BTreeMap<Channel, ChannelOnGrid>, Vec<(Channel, Sensor)>);
 
 fn of_pull(dyno: Recording, ecu: Option<Recording>, m: &Measured, formulas: &[Formula]) -> OfPull {
-    let lag = if m.log_only { Some(0.0) } else { m.alignment.usable_lag() };
+    let lag = m.lag();
     let (dyno, ecu) = with_computed_owned(formulas, dyno, ecu.map(Arc::new), lag);
     let beside = Beside { dyno: &dyno, ecu: ecu.as_deref().zip(lag) };
     let names: BTreeSet<&Channel> =

@@ -121,8 +121,7 @@ impl Reading {
 
     /// The recordings on the dyno clock; the engine computer's own where that stands alone.
     pub fn beside(&self) -> Beside<'_> {
-        let lag = if self.measured.log_only { Some(0.0) } else { self.measured.alignment.usable_lag() };
-        Beside { dyno: &self.dyno, ecu: self.ecu.as_deref().zip(lag) }
+        self.measured.beside(&self.dyno, self.ecu.as_deref())
     }
 }
 
@@ -188,7 +187,7 @@ pub async fn read_pull(store: &Store, pull_id: i64, settings: &Settings) -> Resu
             let corrected = corrected(&measured, engine, family);
             Family { family, figures: figures_of(&measured, &corrected, &Looks::default()), corrected }
         };
-        let lag = if measured.log_only { Some(0.0) } else { measured.alignment.usable_lag() };
+        let lag = measured.lag();
         let formulas = vehicle.vehicle.formulas();
         let (dyno, ecu) = with_computed_owned(&formulas, input.dyno, input.ecu, lag);
         let mut out = Reading {

@@ -1,6 +1,7 @@
 //! Faults planted in one set of a day: how often the analysis says so, and how often it says so of pulls that
 //! have none.
 
+use super::found::Found;
 use super::{Share, Subject, hardware};
 use jamjar_core::analysis::{Beside, CouplingKind, Measured, PullInput, belt, coupling};
 use jamjar_core::limits::Verdict;
@@ -8,24 +9,6 @@ use jamjar_core::pull::span::EndedBy;
 use jamjar_formats::read_log;
 use jamjar_sim::{FaultKind, FaultSpec, SimPull};
 use rayon::prelude::*;
-
-/// What was found for one kind.
-#[derive(Debug, Clone)]
-#[allow(missing_docs)]
-pub struct Found {
-    pub kind: FaultKind,
-    pub size: f64,
-    pub meaning: &'static str,
-    /// How the analysis says it; `None` when nothing claims to find it yet.
-    pub said_by: Option<&'static str>,
-    /// Share of planted pulls of which it was said.
-    pub recall: Option<Share>,
-    /// The same at half the size (nearer to nothing), where a half makes sense.
-    pub recall_half: Option<(f64, Share)>,
-    /// Share of other pulls of the same days of which it was said.
-    pub false_alarms: Option<Share>,
-    pub pulls: usize,
-}
 
 /// Whether it was said of each planted pull of a day, and of each other.
 struct Said {
@@ -341,25 +324,14 @@ fn day_of(
     let d = &mut l.scenario.day[0];
     d.set.truncate(2);
     d.set[1].fault = vec![FaultSpec {
-        kind: c.kind,
-        pulls: c.pulls.to_vec(),
-        size,
-        at_rpm: None,
         cylinder: Some(1),
         map: (c.kind == FaultKind::SoftwareOverwritten).then(|| "M2".to_owned()),
         fuel: (c.kind == FaultKind::WrongFuel).then(|| "E30".to_owned()),
+        ..FaultSpec::new(c.kind, c.pulls, size)
     }];
     if c.kind == FaultKind::BeltSlip {
         // The buggy's belt is at its limit as it comes: the pulls without the fault get grip to spare.
-        d.set[0].fault = vec![FaultSpec {
-            kind: c.kind,
-            pulls: Vec::new(),
-            size: Some(-2.0),
-            at_rpm: None,
-            cylinder: None,
-            map: None,
-            fuel: None,
-        }];
+        d.set[0].fault = vec![FaultSpec::new(c.kind, &[], Some(-2.0))];
     }
     if c.kind == FaultKind::WrongFuel {
         l.maps.values_mut().for_each(|m| {

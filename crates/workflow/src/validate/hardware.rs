@@ -1,7 +1,7 @@
 //! Hardware planted bad in a set that repeats the one before: how often the comparison of the two says so, and how
 //! often it says so of a set where nothing was planted.
 
-use super::faults::Found;
+use super::found::Found;
 use super::{Share, Subject};
 use jamjar_core::analysis::{Caveat, Settings, Suspect, analyse_sets, compare_all};
 use jamjar_sim::{FaultKind, FaultSpec};
@@ -111,15 +111,7 @@ fn said(subject: &Subject, c: &Case, size: Option<f64>, seed: u64) -> Result<Opt
     d.set[0].pulls = PULLS;
     let mut again = d.set[0].clone();
     again.id = "again".into();
-    let fault = |size| FaultSpec {
-        kind: c.kind,
-        pulls: Vec::new(),
-        size: Some(size),
-        at_rpm: None,
-        cylinder: None,
-        map: None,
-        fuel: None,
-    };
+    let fault = |size| FaultSpec::new(c.kind, &[], Some(size));
     again.fault = size.map(fault).into_iter().collect();
     // The first set warms the engine; the second is the one compared with.
     let mut base = d.set[0].clone();

@@ -10,6 +10,7 @@ pub mod coverage;
 pub mod detections;
 pub mod faults;
 pub mod fitted;
+pub mod found;
 pub mod hardware;
 pub mod never_clear;
 mod report;
@@ -35,7 +36,7 @@ pub struct Validation {
     /// Whole days.
     pub whole: whole::Whole,
     /// Planted faults.
-    pub faults: Vec<faults::Found>,
+    pub faults: Vec<found::Found>,
     /// Other claims.
     pub claims: Vec<detections::Claim>,
 }

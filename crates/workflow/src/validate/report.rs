@@ -1,7 +1,7 @@
 //! The figures as a page for `docs/` and as JSON.
 
 use super::detections::Claim;
-use super::faults::Found;
+use super::found::Found;
 use super::{Share, Validation};
 use serde_json::{Value, json};
 use std::fmt::Write;

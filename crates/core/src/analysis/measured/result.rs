@@ -1,5 +1,6 @@
 //! Everything that is read from one pull before correction.
 
+use super::beside::Beside;
 use super::printed::Printed;
 use super::raw_grid::RawGrid;
 use super::tells::Tells;
@@ -7,6 +8,7 @@ use crate::air::AirState;
 use crate::channel::Channel;
 use crate::findings::Finding;
 use crate::limits::LimitOutcome;
+use crate::log::Recording;
 use crate::pull::align::Alignment;
 use crate::pull::engine_speed::SpeedFrom;
 use crate::pull::held::HeldStep;
@@ -107,6 +109,17 @@ impl Measured {
             None if self.log_only => self.span.map(|_| PullKind::LogOnly),
             None => self.span.map(|s| s.kind),
         }
+    }
+
+    /// Lag of the engine computer's recording, s: nothing where it stands alone, `None` where the two clocks do not
+    /// agree.
+    pub fn lag(&self) -> Option<f64> {
+        if self.log_only { Some(0.0) } else { self.alignment.usable_lag() }
+    }
+
+    /// Its recordings on the dyno's clock.
+    pub fn beside<'a>(&self, dyno: &'a Recording, ecu: Option<&'a Recording>) -> Beside<'a> {
+        Beside { dyno, ecu: ecu.zip(self.lag()) }
     }
 }
 

@@ -2,9 +2,10 @@
 //! boost overshot, what the drum lost after the lift.
 
 use super::beside::Beside;
+use super::events::SPOOLED;
 use super::raw_grid::RawGrid;
 use crate::air::AirState;
-use crate::limits::{is_live, responds};
+use crate::limits::{highest_held, is_live, responds};
 use crate::log::Series;
 use crate::pull::dyno::{Dyno, DynoKind};
 use crate::pull::shaft::shaft_speed;
@@ -20,9 +21,7 @@ const BOOST_FROM_KPA: f64 = 30.0;
 /// Boost this close to its target has arrived, kPa; what is above it within so long is overshoot, s (our choice).
 const ARRIVED_KPA: f64 = 5.0;
 const OVERSHOOT_S: f64 = 1.5;
-/// Share of the target at which the charger has spooled (domain, section 9), and the duty from which its gate is driven
-/// shut, % (our choice).
-const SPOOLED: f64 = 0.9;
+/// Duty from which the gate is driven shut, % (our choice).
 const SHUT_PCT: f64 = 80.0;
 /// Share of the target up to which it must be: near its target the control opens it.
 const SHUT_TO: f64 = 0.6;
@@ -30,7 +29,7 @@ const SHUT_TO: f64 = 0.6;
 /// has gone by then, and nobody has taken the next gear).
 const COAST_AFTER_S: f64 = 0.5;
 const COAST_S: [f64; 2] = [0.7, 2.5];
-/// Retard counts when it is held so long, s (our choice: one event is not what limits).
+/// Retard counts when it is held so long, s, as limits count it (our choice: one event is not what limits).
 const HELD_S: f64 = 0.3;
 
 /// Means by engine speed and two figures of one pull; what was not logged is absent, blanks are NaN.
@@ -88,19 +87,26 @@ pub(super) fn tells(
     if bins.is_empty() || grid.time_s.len() != grid.rpm.len() {
         return None;
     }
-    let by_bin = |name: &str| beside.series(name).map(|s| Level(binned(&s, grid, &bins)));
+    let level = |s: &Series| Level(binned(s, grid, &bins));
+    let by_bin = |name: &str| beside.series(name).as_ref().map(level);
+    let (map, target) = (beside.series("manifold_pressure"), beside.series("boost_target"));
+    let gate = beside.series("wastegate_duty");
+    let against = map.as_ref().zip(target.as_ref());
     let ambient_kpa = beside
         .series("ambient_pressure")
         .and_then(|s| s.mean_between(span.from_s, span.to_s))
         .or_else(|| air.map(|a| a.pressure_hpa / 10.0));
     Some(Tells {
-        manifold: by_bin("manifold_pressure"),
-        gate: by_bin("wastegate_duty").or_else(|| by_bin("vane_position")),
+        manifold: map.as_ref().map(level),
+        gate: gate.as_ref().map(level).or_else(|| by_bin("vane_position")),
         shaft: by_bin("turbo_speed"),
         // Some gauges read it as a negative pressure.
         depression: by_bin("intake_depression").map(|l| Level(l.0.into_iter().map(f64::abs).collect())),
-        overshoot_kpa: ambient_kpa.and_then(|a| overshoot(beside, span, a)),
-        spool_rpm: ambient_kpa.and_then(|a| spooled(beside, grid, a)),
+        overshoot_kpa: against.zip(ambient_kpa).and_then(|(b, ambient)| overshoot(b, span, ambient)),
+        spool_rpm: against
+            .zip(gate.as_ref())
+            .zip(ambient_kpa)
+            .and_then(|((b, gate), ambient)| spooled(b, gate, grid, ambient)),
         coast_nm: coast(beside, span, on),
         ambient: ambient_kpa.zip(air).map(|(p, a)| [p, a.temperature_c]),
         retard_deg: retard(beside, span),
@@ -120,14 +126,8 @@ fn retard(beside: &Beside<'_>, span: &PullSpan) -> Option<f64> {
     }
     let held = |s: &Series| {
         let inside = s.between(span.from_s, span.to_s);
-        let least_from = |i: usize| {
-            let until = inside.t[i] + HELD_S;
-            let within = (i..inside.len()).take_while(|k| inside.t[*k] <= until);
-            let least = within.clone().map(|k| inside.v[k].abs()).fold(f64::INFINITY, f64::min);
-            // Too near the end to have been held.
-            (until <= *inside.t.last().unwrap_or(&f64::NEG_INFINITY)).then_some(least)
-        };
-        (0..inside.len()).filter_map(least_from).reduce(f64::max)
+        let deg: Vec<f64> = inside.v.iter().map(|v| v.abs()).collect();
+        highest_held(&inside.t, &deg, 0, deg.len(), HELD_S).map(|h| h.level)
     };
     retards.iter().filter_map(|(_, s)| held(s)).reduce(f64::max)
 }
@@ -155,8 +155,7 @@ fn binned(s: &Series, grid: &RawGrid, bins: &[i64]) -> Vec<f64> {
 }
 
 /// How far manifold pressure ran over its target once it had arrived, kPa; `None` where it never did.
-fn overshoot(beside: &Beside<'_>, span: &PullSpan, ambient_kpa: f64) -> Option<f64> {
-    let (map, target) = (beside.series("manifold_pressure")?, beside.series("boost_target")?);
+fn overshoot((map, target): (&Series, &Series), span: &PullSpan, ambient_kpa: f64) -> Option<f64> {
     let part = map.between(span.from_s, span.to_s);
     let over = |i: usize| {
         let want = target.at(part.t[i]).filter(|w| *w - ambient_kpa >= BOOST_FROM_KPA)?;
@@ -170,9 +169,12 @@ fn overshoot(beside: &Beside<'_>, span: &PullSpan, ambient_kpa: f64) -> Option<f
 
 /// Engine speed at which the charger had spooled with its gate driven shut, rpm; `None` where it was opened before, or
 /// began above.
-fn spooled(beside: &Beside<'_>, grid: &RawGrid, ambient_kpa: f64) -> Option<f64> {
-    let (map, target) = (beside.series("manifold_pressure")?, beside.series("boost_target")?);
-    let gate = beside.series("wastegate_duty")?;
+fn spooled(
+    (map, target): (&Series, &Series),
+    gate: &Series,
+    grid: &RawGrid,
+    ambient_kpa: f64,
+) -> Option<f64> {
     let mut was = None;
     for (rpm, t) in grid.rpm.iter().zip(&grid.time_s) {
         let want = target.at(*t)? - ambient_kpa;
@@ -249,11 +251,13 @@ mod tests {
             t if t > 7.0 => 230.0,
             _ => 180.0,
         };
-        let seen = logged(&[("manifold_pressure", &pressure), ("boost_target", &|_| 180.0)]);
-        let beside = Beside { dyno: &seen, ecu: None };
-        assert!((overshoot(&beside, &span(), 100.0).unwrap() - 12.0).abs() < 1e-9);
-        let never = logged(&[("manifold_pressure", &|_| 150.0), ("boost_target", &|_| 180.0)]);
-        assert_eq!(overshoot(&Beside { dyno: &never, ecu: None }, &span(), 100.0), None);
+        let over = |pressure: &dyn Fn(f64) -> f64| {
+            let seen = logged(&[("manifold_pressure", pressure), ("boost_target", &|_| 180.0)]);
+            let [map, target] = ["manifold_pressure", "boost_target"].map(|n| seen.series(n).unwrap());
+            overshoot((&map, &target), &span(), 100.0)
+        };
+        assert!((over(&pressure).unwrap() - 12.0).abs() < 1e-9);
+        assert_eq!(over(&|_| 150.0), None);
     }
 
     #[test]

@@ -115,15 +115,14 @@ fn compare(
         None => splits(sets, base, c, &confounding, pool),
     };
     let second = second_looks(sets, pool, [a, b], plain.as_ref(), settings);
-    let refused_none = refused.is_none();
+    let can_tell = refused.is_none();
     let mut notes: Vec<Caveat> = refused.into_iter().map(Caveat::CantTell).collect();
     notes.extend(notes::confounded(&confounding, splits.first(), in_time.candidate_later));
     let behind = Behind { measured: plain.is_some(), habit: by_habit, run_again: pool.run_again() };
     notes.extend(notes::of_pair(a, b, vehicle, settings, &behind));
     notes.extend(at_shaft.as_ref().and_then(GainCurve::largest).map(Caveat::AtShaftSpeed));
     notes.extend(notes::of_second_looks(&second, a, b));
-    if refused_none {
-        let peak = figures.iter().find(|f| f.figure == Figure::PeakPower);
+    if can_tell {
         notes.extend(notes::of_hardware(a, b, &confounding, vehicle));
         notes.extend(notes::of_octane(a, b, &confounding, peak));
     }

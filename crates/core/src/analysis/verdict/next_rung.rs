@@ -117,20 +117,18 @@ pub fn next_rung(seen: &[RungSeen], next: f64, caution: f64) -> Result<Forecast,
         return Err(NoForecast::NotBegun);
     }
     let centre = pulls().map(|p| p.0).sum::<f64>() / n;
-    let sxx: f64 = pulls().map(|p| (p.0 - centre).powi(2)).sum();
-    let middle = pulls().map(|p| p.1).sum::<f64>() / n;
-    let slope = pulls().map(|p| (p.0 - centre) * (p.1 - middle)).sum::<f64>() / sxx;
-    let mut point = middle + slope * (next - centre);
+    let (x, y): (Vec<f64>, Vec<f64>) = pulls().map(|(x, y)| (x - centre, y)).unzip();
+    let sxx: f64 = x.iter().map(|x| x * x).sum();
+    let ahead = next - centre;
+    let fitted = |degree| {
+        let c = polyfit(&x, &y, degree)?;
+        Some(c.iter().rev().fold(0.0, |sum, c| sum * ahead + c))
+    };
     let (y0, y1) = (means[k - 2], means[k - 1]);
-    point = point.max(y1 + (y1 - y0) / taken * step);
-    if k >= RUNGS_TO_BEND {
-        let (x, y): (Vec<f64>, Vec<f64>) = pulls().map(|(x, y)| (x - centre, y)).unzip();
-        if let Some(c) = polyfit(&x, &y, 2) {
-            let at = next - centre;
-            point = point.max(c[0] + c[1] * at + c[2] * at * at);
-        }
-    }
-    let se = s * (1.0 / n + (next - centre).powi(2) / sxx).sqrt();
+    let by_last_two = y1 + (y1 - y0) / taken * step;
+    let bent = if k >= RUNGS_TO_BEND { fitted(2) } else { None };
+    let point = [fitted(1), bent].into_iter().flatten().fold(by_last_two, f64::max);
+    let se = s * (1.0 / n + ahead * ahead / sxx).sqrt();
     let bound = point + t_quantile(HOLDS, df) * se;
     let beyond = |t: f64| t_two_sided_p(t.abs(), df) / 2.0;
     let p_over = match point / se {

@@ -4,8 +4,8 @@
 
 use crate::analysis::measured::{Tells, ToldLevel};
 use crate::analysis::set::{Figure, SetResult};
-use crate::stats::distributions::t_two_sided_p;
-use crate::stats::two_sets::{compare, mean};
+use crate::stats::drift::{Observation, ancova};
+use crate::stats::two_sets::{compare, mean, mean_of};
 
 /// Boost from which shaft speed and gate are compared, kPa gauge (our choice: below it both are mostly noise).
 const BOOST_FROM_KPA: f64 = 30.0;
@@ -103,9 +103,8 @@ pub struct Has {
 /// - `N`: turbo speed, rpm; `T`: ambient temperature, K; `p_m`: manifold pressure, `p_1`: pressure before the
 ///   compressor, kPa (head of a compressor goes with the square of its corrected speed; domain, sections 9 and 13).
 pub fn suspicions(a: &SetResult, b: &SetResult, has: Has) -> Vec<Suspicion> {
-    let told = |s: &SetResult| s.tells.iter().flatten().cloned().collect::<Vec<Tells>>();
-    let (base, candidate) = (told(a), told(b));
-    let pair = Pair { base: &base, candidate: &candidate };
+    let pair =
+        Pair { base: a.tells.iter().flatten().collect(), candidate: b.tells.iter().flatten().collect() };
     let mut out = Vec::new();
     if has.turbo {
         out.extend(charging(&pair));
@@ -194,8 +193,8 @@ fn before_the_turbine(shaft_logged: bool, depression_logged: bool, signs: Vec<Si
 
 /// What the coast after the lift says.
 fn rolling(p: &Pair<'_>) -> Option<Suspicion> {
-    let oil = |t: &[Tells]| mean_of(t.iter().map(|t| t.oil_c));
-    if let Some((x, y)) = oil(p.base).zip(oil(p.candidate))
+    let oil = |t: &[&Tells]| all_mean(t.iter().map(|t| t.oil_c));
+    if let Some((x, y)) = oil(&p.base).zip(oil(&p.candidate))
         && y < x - OIL_C
     {
         return None;
@@ -240,13 +239,13 @@ struct Found {
 }
 
 struct Pair<'a> {
-    base: &'a [Tells],
-    candidate: &'a [Tells],
+    base: Vec<&'a Tells>,
+    candidate: Vec<&'a Tells>,
 }
 
 impl Pair<'_> {
     fn all(&self) -> impl Iterator<Item = &Tells> {
-        self.base.iter().chain(self.candidate)
+        self.base.iter().chain(&self.candidate).copied()
     }
 
     /// A value of every pull of both; `None` where one of them has none or there are fewer than two each.
@@ -255,13 +254,13 @@ impl Pair<'_> {
         value: impl Fn(&Tells) -> Option<f64>,
         is_large: impl Fn(f64, [f64; 2]) -> bool,
     ) -> Option<Found> {
-        let of = |t: &[Tells]| t.iter().map(&value).collect::<Option<Vec<f64>>>().filter(|v| v.len() >= 2);
-        let (x, y) = (of(self.base)?, of(self.candidate)?);
+        let of =
+            |t: &[&Tells]| t.iter().map(|t| value(t)).collect::<Option<Vec<f64>>>().filter(|v| v.len() >= 2);
+        let (x, y) = (of(&self.base)?, of(&self.candidate)?);
         let r = compare(&x, &y).ok()?;
         let means = [mean(&x), mean(&y)];
-        // Values that repeat to the last digit scatter by nothing, and any difference of theirs is certain.
-        let certain = r.p < CLAIM_P || (r.p.is_nan() && r.difference.abs() > 0.0);
-        Some(Found { by: r.difference, means, found: certain && is_large(r.difference, means) })
+        let found = is_certain(r.difference, r.p) && is_large(r.difference, means);
+        Some(Found { by: r.difference, means, found })
     }
 
     /// Engine speeds, rpm, where every pull has a value above the least boost, and the two sets' pressures are equal
@@ -272,9 +271,9 @@ impl Pair<'_> {
             let gauge = at(t, t.manifold.as_ref(), rpm)? - t.ambient?[0];
             (gauge >= BOOST_FROM_KPA).then_some(())
         };
-        let level = |t: &[Tells], rpm: f64| mean_of(t.iter().map(|t| at(t, t.manifold.as_ref(), rpm)));
+        let level = |t: &[&Tells], rpm: f64| all_mean(t.iter().map(|t| at(t, t.manifold.as_ref(), rpm)));
         let is_equal = |rpm: f64| {
-            let both = level(self.base, rpm).zip(level(self.candidate, rpm));
+            let both = level(&self.base, rpm).zip(level(&self.candidate, rpm));
             both.is_some_and(|(x, y)| (x - y).abs() <= EQUAL_KPA)
         };
         let rpm = first.rpm.iter().copied();
@@ -310,7 +309,7 @@ impl Pair<'_> {
         // The upper half of the sweep: below it a filter loses next to nothing.
         speeds.drain(..speeds.len() / 2);
         let pressure = |t: &Tells| mean_at(&speeds, |rpm| at(t, t.manifold.as_ref(), rpm));
-        let usual = mean_of(self.base.iter().map(pressure));
+        let usual = all_mean(self.base.iter().map(|t| pressure(t)));
         let value = |t: &Tells| {
             let like = usual.zip(pressure(t)).map_or(1.0, |(u, p)| (u / p).powi(2));
             Some(like * mean_at(&speeds, |rpm| at(t, t.depression.as_ref(), rpm))?)
@@ -329,43 +328,30 @@ impl Pair<'_> {
     /// The coast falls as oil warms from pull to pull: it is compared as at one oil temperature where that was logged.
     fn coast(&self) -> Option<Found> {
         let log = |t: &Tells| t.coast_nm.filter(|c| *c > 0.0).map(f64::ln);
-        let all_oil = self.all().all(|t| t.oil_c.is_some());
-        if !all_oil {
+        if self.all().any(|t| t.oil_c.is_none()) {
             return self.judged(log, |by, _| by >= LEAST_COAST);
         }
-        let of = |t: &[Tells]| t.iter().map(|t| Some((t.oil_c?, log(t)?))).collect::<Option<Vec<_>>>();
-        let (x, y) = (of(self.base)?, of(self.candidate)?);
-        let (by, p) = along_covariate(&x, &y)?;
-        let level = |v: &[(f64, f64)]| mean(&v.iter().map(|p| p.1.exp()).collect::<Vec<_>>());
-        Some(Found { by, means: [level(&x), level(&y)], found: p < CLAIM_P && by >= LEAST_COAST })
+        let of = |t: &[&Tells], configuration: usize| {
+            let pull = |t: &&Tells| {
+                Some(Observation { configuration, order: t.oil_c?, position: 0.0, value: log(t)? })
+            };
+            t.iter().map(pull).collect::<Option<Vec<_>>>().filter(|v| v.len() >= 2)
+        };
+        let (x, y) = (of(&self.base, 0)?, of(&self.candidate, 1)?);
+        let level = |v: &[Observation]| mean(&v.iter().map(|p| p.value.exp()).collect::<Vec<_>>());
+        let means = [level(&x), level(&y)];
+        let d = ancova(&[x, y].concat())?.difference(1);
+        Some(Found {
+            by: d.difference,
+            means,
+            found: is_certain(d.difference, d.p) && d.difference >= LEAST_COAST,
+        })
     }
 }
 
-/// Difference of two groups at one value of a covariate, with its two-sided p value; `None` below two each.
-///
-/// # Formula
-/// `d = (ȳ₂ − ȳ₁) − b·(x̄₂ − x̄₁)`, `b` the slope pooled within the groups, `se² = s²·(1/n₁ + 1/n₂ + (x̄₂ − x̄₁)²/Sxx)`,
-/// `n₁ + n₂ − 3` degrees of freedom (analysis of covariance)
-fn along_covariate(a: &[(f64, f64)], b: &[(f64, f64)]) -> Option<(f64, f64)> {
-    if a.len() < 2 || b.len() < 2 {
-        return None;
-    }
-    let centre = |v: &[(f64, f64)]| {
-        (mean(&v.iter().map(|p| p.0).collect::<Vec<_>>()), mean(&v.iter().map(|p| p.1).collect::<Vec<_>>()))
-    };
-    let (ca, cb) = (centre(a), centre(b));
-    let within =
-        || a.iter().map(|p| (p.0 - ca.0, p.1 - ca.1)).chain(b.iter().map(|p| (p.0 - cb.0, p.1 - cb.1)));
-    let sxx: f64 = within().map(|(x, _)| x * x).sum();
-    let sxy: f64 = within().map(|(x, y)| x * y).sum();
-    let slope = if sxx > 0.0 { sxy / sxx } else { 0.0 };
-    let ss: f64 = within().map(|(x, y)| (y - slope * x).powi(2)).sum();
-    let (n, df) = ((a.len() as f64, b.len() as f64), (a.len() + b.len()) as f64 - 3.0);
-    let apart = cb.0 - ca.0;
-    let d = cb.1 - ca.1 - slope * apart;
-    let leverage = if sxx > 0.0 { apart * apart / sxx } else { 0.0 };
-    let se = (ss / df * (1.0 / n.0 + 1.0 / n.1 + leverage)).sqrt();
-    Some((d, if se > 0.0 { t_two_sided_p(d / se, df) } else { 0.0 }))
+/// Values that repeat to the last digit scatter by nothing, and any difference of theirs is certain.
+fn is_certain(difference: f64, p: f64) -> bool {
+    p < CLAIM_P || (p.is_nan() && difference.abs() > 0.0)
 }
 
 fn at(t: &Tells, level: Option<&ToldLevel>, rpm: f64) -> Option<f64> {
@@ -378,9 +364,9 @@ fn mean_at(speeds: &[f64], value: impl Fn(f64) -> Option<f64>) -> Option<f64> {
     (v.len() >= 2).then(|| mean(&v))
 }
 
-fn mean_of(values: impl Iterator<Item = Option<f64>>) -> Option<f64> {
-    let v: Vec<f64> = values.collect::<Option<_>>()?;
-    (!v.is_empty()).then(|| mean(&v))
+/// Mean of values that are all there.
+fn all_mean(values: impl Iterator<Item = Option<f64>>) -> Option<f64> {
+    mean_of(&values.collect::<Option<Vec<f64>>>()?)
 }
 
 #[cfg(test)]
@@ -411,8 +397,12 @@ mod tests {
             .collect()
     }
 
+    fn pair<'a>(base: &'a [Tells], candidate: &'a [Tells]) -> Pair<'a> {
+        Pair { base: base.iter().collect(), candidate: candidate.iter().collect() }
+    }
+
     fn of(base: &[Tells], candidate: &[Tells]) -> Vec<Vec<Suspect>> {
-        let p = Pair { base, candidate };
+        let p = pair(base, candidate);
         charging(&p).into_iter().chain(rolling(&p)).map(|s| s.suspects).collect()
     }
 
@@ -438,7 +428,7 @@ mod tests {
     fn what_no_channel_tells_apart_is_named_together() {
         let (usual, fast) =
             (pulls(120_000.0, 50.0, None, 2.0, 30.0), pulls(125_000.0, 58.0, None, 2.0, 30.0));
-        let p = Pair { base: &usual, candidate: &fast };
+        let p = pair(&usual, &fast);
         let s = charging(&p).unwrap();
         assert_eq!(s.suspects, [Suspect::BoostLeak, Suspect::DirtyFilter]);
         assert_eq!(s.would_tell, [WouldTell::Depression, WouldTell::LeakTest]);
@@ -447,7 +437,7 @@ mod tests {
         };
         let (x, y) = (bare(&usual), bare(&fast));
         let has = Has { turbo: true, tyres: false };
-        let s = unexplained(&Pair { base: &x, candidate: &y }, has, -3.0).unwrap();
+        let s = unexplained(&pair(&x, &y), has, -3.0).unwrap();
         assert_eq!(
             s.suspects,
             [Suspect::Heat, Suspect::BoostLeak, Suspect::LazyWastegate, Suspect::DirtyFilter]
