@@ -6,6 +6,7 @@ pub mod crossed;
 pub mod octane;
 pub mod rungs;
 mod safe;
+pub mod tank;
 
 pub use safe::{Hazard, Known, hazard};
 

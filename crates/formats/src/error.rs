@@ -122,6 +122,10 @@ pub enum MapProblem {
     ManyAxes { table: String },
     #[error("the table {table} ends before its places")]
     Cut { table: String },
+    #[error("{text}")]
+    Syntax { text: String },
+    #[error("version {found} of the form is not known here: this program reads version 1")]
+    Version { found: u32 },
     /// Axes and values that do not belong together.
     #[error(transparent)]
     Table(#[from] TableError),

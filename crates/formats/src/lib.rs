@@ -8,11 +8,11 @@ pub mod csv;
 mod error;
 pub mod finished;
 mod flow_sheet;
-mod maptext;
 mod members;
 mod packed;
 mod power_like;
 mod recognise;
+mod tables;
 mod unit_of;
 mod units;
 
@@ -20,6 +20,8 @@ pub use assign::read_log;
 pub use columns::{ColumnReport, Confidence, Mapping, Question, ReadLog, Rule, conversion};
 pub use error::{FormatError, FormatProblem, MapProblem};
 pub use flow_sheet::read_flow_sheet;
-pub use maptext::{MAP_VERSION, read_map, write_map};
 pub use members::{Members, members};
+pub use tables::{
+    MAP_VERSION, TableForm, read_map, read_map_csv, read_map_json, write_map, write_map_csv, write_map_json,
+};
 pub use units::parse_unit;

@@ -67,6 +67,8 @@ pub struct FuelSpec {
     pub ethanol: f64,
     /// Research octane number as sold.
     pub ron: Option<f64>,
+    /// Price of a litre at the pump.
+    pub price: Option<f64>,
     /// It is diesel.
     #[serde(default)]
     pub diesel: bool,

@@ -9,8 +9,9 @@ use crate::schema::{build_state, cell_day, map_revision, pull, pull_set, raw_fil
 use crate::vehicles::{claim_vehicle, damaged, insert_limit, limit_values, map_named};
 use chrono::NaiveDate;
 use diesel::prelude::*;
-use diesel_async::RunQueryDsl;
+use diesel_async::{AsyncMysqlConnection, RunQueryDsl};
 use jamjar_core::limits::Limit;
+use jamjar_core::maps::lineage::circle;
 use jamjar_core::vehicle_sheet::VehicleSheet;
 use std::collections::HashMap;
 
@@ -125,6 +126,29 @@ fn limits_changed(
         out.push(Change::new(format!("limit {}", l.id), was.get(&l.id).cloned().unwrap_or_default(), now));
     }
     Ok(out)
+}
+
+/// Refuses a map that would come to descend from itself.
+pub(crate) async fn refuse_circle(
+    c: &mut AsyncMysqlConnection,
+    vehicle_id: i64,
+    (id, name): (i64, &str),
+    parent: &str,
+) -> Result<(), StoreError> {
+    let others: Vec<(String, Option<String>)> = map_revision::table
+        .filter(map_revision::vehicle_id.eq(vehicle_id).and(map_revision::id.ne(id)))
+        .filter(map_revision::archived_at.is_null())
+        .select((map_revision::name, map_revision::parent))
+        .load(c)
+        .await?;
+    let others: Vec<(&str, Option<&str>)> = others.iter().map(|(n, p)| (n.as_str(), p.as_deref())).collect();
+    match circle(&others, name, parent) {
+        Some(way) => Err(StoreError::Refused(format!(
+            "a map cannot descend from itself: {}",
+            way.join(" was made from ")
+        ))),
+        None => Ok(()),
+    }
 }
 
 impl Store {
@@ -322,12 +346,19 @@ impl Store {
             if held.is_some_and(|h| h != file.id) {
                 return Err(StoreError::Duplicate);
             }
+            // What a person said of the map stays where its file says nothing.
+            let was: Revision = map_revision::table.find(id).select(Revision::as_select()).first(c).await?;
+            let kind = if new.kind == "unknown" { &was.kind } else { &new.kind };
+            let parent = new.parent.as_ref().or(was.parent.as_ref());
+            if let Some(parent) = parent {
+                refuse_circle(c, vehicle_id, (id, &new.name), parent).await?;
+            }
             diesel::update(map_revision::table.find(id))
                 .set((
-                    map_revision::kind.eq(&new.kind),
-                    map_revision::parent.eq(&new.parent),
-                    map_revision::for_fuel.eq(&new.for_fuel),
-                    map_revision::note.eq(&new.note),
+                    map_revision::kind.eq(kind),
+                    map_revision::parent.eq(parent),
+                    map_revision::for_fuel.eq(new.for_fuel.as_ref().or(was.for_fuel.as_ref())),
+                    map_revision::note.eq(if new.note.is_empty() { &was.note } else { &new.note }),
                     map_revision::file_id.eq(file.id),
                 ))
                 .execute(c)

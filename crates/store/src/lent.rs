@@ -73,4 +73,31 @@ impl Store {
         })
         .await
     }
+
+    /// Vehicles a revision serves: the one it was made for, then those it is lent to. Archived ones are none.
+    ///
+    /// # Errors
+    /// [`StoreError::NotFound`] when there is no such map.
+    #[boxed]
+    pub async fn vehicles_of_revision(&self, map_id: i64) -> Result<Vec<i64>, StoreError> {
+        let mut c = self.conn().await?;
+        let home: i64 = map_revision::table
+            .find(map_id)
+            .select(map_revision::vehicle_id)
+            .first(&mut c)
+            .await
+            .map_err(|e| StoreError::from(e).about("map", map_id))?;
+        let lent: Vec<i64> = map_use::table
+            .filter(map_use::map_id.eq(map_id))
+            .select(map_use::vehicle_id)
+            .load(&mut c)
+            .await?;
+        let all: Vec<i64> = std::iter::once(home).chain(lent).collect();
+        let used: Vec<i64> = vehicle::table
+            .filter(vehicle::id.eq_any(&all).and(vehicle::archived_at.is_null()))
+            .select(vehicle::id)
+            .load(&mut c)
+            .await?;
+        Ok(all.into_iter().filter(|v| used.contains(v)).collect())
+    }
 }

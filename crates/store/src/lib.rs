@@ -15,10 +15,12 @@ mod demo;
 mod error;
 mod files;
 mod find;
+mod flashes;
 mod garage;
 mod inbox;
 mod interventions;
 mod kept;
+mod ladder_words;
 mod lasting;
 mod lent;
 mod observed;
@@ -34,6 +36,7 @@ mod sheet;
 mod shop;
 mod spark;
 mod summaries;
+mod tank;
 mod vehicles;
 
 // What the store does is compiled here, once: a future in a box is whole, and a bare one would be compiled
@@ -50,16 +53,18 @@ pub use db::Store;
 pub use error::StoreError;
 pub use files::{FileInfo, FileReader, Received};
 pub use find::{FindNames, FoundDay, PullRow};
+pub use flashes::{Flash, NewFlash};
 pub use garage::{BuildState, HeldFile, MapRecord, NewMap};
 pub use inbox::{InboxItem, NewInboxItem, Role};
 pub use interventions::{Intervention, NewIntervention};
 pub use kept::{KeptLineUp, PlanItem};
+pub use ladder_words::LadderWord;
 pub use lent::LentMap;
 pub use observed::{NewNote, Observation, ObservedAt};
 pub use out::{
-    AirRow, AttachmentRow, BuildRow, CellRow, DayRow, FileRow, FuelRow, InterventionRow, LimitRow, LineUpRow,
-    MapRow, MapUseRow, MergedRow, NoteRow, OnHandRow, PlanRow, PullRow as PullOut, SetRow, SettingRow, Shop,
-    SourceRow, TrailRow, VehicleRow, WaitingRow,
+    AirRow, AttachmentRow, BatchRow, BuildRow, CellRow, DayRow, FileRow, FlashRow, FuelRow, InterventionRow,
+    LadderRow, LimitRow, LineUpRow, MapRow, MapUseRow, MergedRow, NoteRow, OnHandRow, PlanRow, PourRow,
+    PullRow as PullOut, SetRow, SettingRow, Shop, SourceRow, TrailRow, VehicleRow, WaitingRow,
 };
 pub use pulls::{NewPull, Pull};
 pub use right::{
@@ -73,4 +78,5 @@ pub use sheet::{AirOfDay, Checklist, DayNote, DaySheet, FuelOnHand, SheetAir};
 pub use shop::Ways;
 pub use spark::Spark;
 pub use summaries::{PackedSummary, Summary};
+pub use tank::{FuelBatch, FuelRecord, NewBatch, NewPour, Pour};
 pub use vehicles::{NewVehicle, VehicleRecord};

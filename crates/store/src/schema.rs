@@ -8,7 +8,26 @@ diesel::table! { map_revision (id) {
     id -> BigInt, vehicle_id -> BigInt, name -> Varchar, kind -> Varchar, parent -> Nullable<Varchar>, for_fuel -> Nullable<Varchar>, note -> Varchar,
     file_id -> Nullable<BigInt>, price -> Nullable<Double>, archived_at -> Nullable<Datetime>, uid -> Nullable<Varchar>,
 } }
-diesel::table! { fuel (id) { id -> BigInt, name -> Varchar, ethanol -> Nullable<Double>, uid -> Nullable<Varchar>, } }
+diesel::table! { fuel (id) {
+    id -> BigInt, name -> Varchar, ethanol -> Nullable<Double>, uid -> Nullable<Varchar>, octane -> Nullable<Double>, octane_scale -> Varchar,
+    price -> Nullable<Double>,
+} }
+diesel::table! { fuel_batch (id) {
+    id -> BigInt, fuel_id -> BigInt, name -> Varchar, source -> Varchar, bought_on -> Nullable<Date>, ethanol -> Nullable<Double>,
+    measured_by -> Varchar, note -> Varchar, written_by -> Varchar, created_at -> Datetime, archived_at -> Nullable<Datetime>,
+} }
+diesel::table! { tank_event (id) {
+    id -> BigInt, day_id -> BigInt, at_time -> Time, fuel_id -> BigInt, batch_id -> Nullable<BigInt>, litres -> Double, left_l -> Nullable<Double>,
+    written_by -> Varchar, archived_at -> Nullable<Datetime>,
+} }
+diesel::table! { flash (id) {
+    id -> BigInt, vehicle_id -> BigInt, map_id -> BigInt, on_date -> Date, at_time -> Nullable<Time>, note -> Varchar, written_by -> Varchar,
+    archived_at -> Nullable<Datetime>,
+} }
+diesel::table! { ladder_word (id) {
+    id -> BigInt, vehicle_id -> BigInt, kind -> Varchar, map -> Varchar, fuel -> Varchar, build -> Varchar, gear -> Varchar, rungs -> Varchar,
+    at_rung -> Varchar, reason -> Varchar, forecast -> Varchar, written_by -> Varchar, written_at -> Datetime, archived_at -> Nullable<Datetime>,
+} }
 diesel::table! { cell_day (id) {
     id -> BigInt, vehicle_id -> BigInt, on_date -> Date, place -> Varchar, temperature_c -> Nullable<Double>, humidity -> Nullable<Double>,
     pressure_hpa -> Nullable<Double>, note -> Text, created_at -> Datetime, demo -> Bool, checklist -> Text, version -> BigInt, measured -> BigInt,
@@ -93,7 +112,11 @@ diesel::allow_tables_to_appear_in_same_query!(
     vehicle_limit,
     cell,
     map_use,
-    attachment
+    attachment,
+    fuel_batch,
+    tank_event,
+    flash,
+    ladder_word
 );
 diesel::joinable!(cell_day -> vehicle (vehicle_id));
 diesel::joinable!(cell_day -> cell (cell_id));
@@ -113,3 +136,10 @@ diesel::joinable!(attachment -> raw_file (file_id));
 diesel::joinable!(map_use -> map_revision (map_id));
 diesel::joinable!(intervention -> cell_day (day_id));
 diesel::joinable!(day_note -> cell_day (day_id));
+diesel::joinable!(fuel_batch -> fuel (fuel_id));
+diesel::joinable!(tank_event -> cell_day (day_id));
+diesel::joinable!(tank_event -> fuel (fuel_id));
+diesel::joinable!(tank_event -> fuel_batch (batch_id));
+diesel::joinable!(flash -> vehicle (vehicle_id));
+diesel::joinable!(flash -> map_revision (map_id));
+diesel::joinable!(ladder_word -> vehicle (vehicle_id));

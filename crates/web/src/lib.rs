@@ -32,9 +32,10 @@ const MAP_LIMIT: usize = 64 << 20;
 /// Every route.
 pub fn router(state: AppState) -> Router {
     use pages::{
-        archive, attachments, catalogue, cell_day, cell_now, custody, days, erase, fuel, fuel_table, imports,
-        injection, kept, ladder, lasting, limits, lineup, map_difference, margins, observed, prints, pulls,
-        reading, right, running, search, settings, sheet, shelf, starting, vehicles, workshop,
+        archive, attachments, blend, catalogue, cell_day, cell_now, custody, days, decision, erase, fuel,
+        fuel_table, fuels, imports, injection, kept, ladder, lasting, limits, lineage, lineup,
+        map_difference, margins, observed, prints, pulls, reading, right, running, search, settings, sheet,
+        shelf, starting, tank, vehicles, workshop,
     };
     Router::new()
         .route("/", get(workshop::show))
@@ -51,6 +52,8 @@ pub fn router(state: AppState) -> Router {
         .route("/days/{id}/notes", post(sheet::note))
         .route("/days/{id}/air", post(sheet::air))
         .route("/days/{id}/fuel", post(sheet::fuel))
+        .route("/days/{id}/tank", post(tank::pour))
+        .route("/days/{id}/tank/{one}/back", post(tank::unpour))
         .route("/days/{id}/changed", post(sheet::changed))
         .route("/days/{id}/changed/{one}/back", post(sheet::changed_back))
         .route("/vehicles", get(vehicles::list))
@@ -60,10 +63,18 @@ pub fn router(state: AppState) -> Router {
         .route("/vehicles/{id}/limits", post(vehicles::limits))
         .route("/vehicles/{id}/limits/edit", get(limits::show))
         .route("/vehicles/{id}/limits/preview", post(limits::preview))
+        .route("/blend", get(blend::show))
+        .route("/fuels", get(fuels::show))
+        .route("/fuels/{id}/batches", post(fuels::deliver))
+        .route("/batches/{id}/off", post(fuels::used_up))
         .route("/fuel-table", get(fuel_table::show).post(fuel_table::make))
         .route("/sets/{id}/fuel", get(fuel::show).post(fuel::apply))
+        .route("/sets/{id}/draft", post(fuel::make_draft))
         .route("/sets/{id}/fuel.csv", get(fuel::csv))
         .route("/vehicles/{id}/margins", get(margins::show))
+        .route("/vehicles/{id}/flashes", post(lineage::flash))
+        .route("/vehicles/{id}/flashes/{one}/back", post(lineage::flash_back))
+        .route("/vehicles/{id}/decision", get(decision::show))
         .route("/vehicles/{id}/shelf", get(shelf::show))
         .route("/vehicles/{id}/ladder", get(ladder::show))
         .route("/vehicles/{id}/injection", get(injection::show))
@@ -106,6 +117,7 @@ pub fn router(state: AppState) -> Router {
         .route("/vehicles/{id}/edit", get(right::vehicle_show).post(right::vehicle_edit))
         .route("/vehicles/{id}/merge", post(right::vehicle_merge))
         .route("/maps/{id}/against", get(map_difference::show))
+        .route("/maps/{id}/tables/{form}", get(custody::tables))
         .route("/maps/merge", post(right::map_merge))
         .route("/maps/{id}/edit", get(right::map_show).post(right::map_edit))
         .route("/fuels/{id}/edit", get(right::fuel_show).post(right::fuel_edit))
@@ -134,7 +146,10 @@ pub fn router(state: AppState) -> Router {
         .layer(DefaultBodyLimit::max(BODY_LIMIT))
         .route("/vehicles/{id}/maps/{map}/price", post(custody::price))
         .route("/vehicles/{id}/driven", post(vehicles::driven).layer(DefaultBodyLimit::max(MAP_LIMIT)))
-        .route("/vehicles/{id}/maps", post(custody::map).layer(DefaultBodyLimit::max(MAP_LIMIT)))
+        .route(
+            "/vehicles/{id}/maps",
+            get(lineage::show).post(custody::map).layer(DefaultBodyLimit::max(MAP_LIMIT)),
+        )
         .route(
             "/catalogue",
             get(catalogue::show).post(catalogue::files).layer(DefaultBodyLimit::max(imports::UPLOAD_LIMIT)),

@@ -48,6 +48,20 @@ pub(crate) fn humidity(s: &str) -> Result<f64, String> {
     with_unit("humidity", s, &[("%", 1.0, 0.0)], "52")
 }
 
+/// A share of volume, typed in per cent: `85`, `85 %`. A bare number below one might be either, and is asked again.
+pub(crate) fn ethanol(what: &str, s: &str) -> Result<f64, String> {
+    let said = s.trim().ends_with('%');
+    let v = number(what, s.trim().trim_end_matches('%'))?;
+    if !said && v > 0.0 && v < 1.0 {
+        let meant = (v * 1e4).round() / 100.0;
+        return Err(format!("{what}: {v} may be a share or per cent: write {meant} for {meant} %, or {v} %"));
+    }
+    if !(0.0..=100.0).contains(&v) {
+        return Err(format!("{what}: {v} % cannot be: give per cent of volume, 0 to 100"));
+    }
+    Ok(v / 100.0)
+}
+
 /// A pressure, hPa: `1002.1`, `29.6 inHg`, `100.2 kPa`.
 pub(crate) fn hectopascal(s: &str) -> Result<f64, String> {
     let units = [
@@ -179,6 +193,11 @@ mod tests {
         ] {
             assert!((litres(text, form).unwrap() - want).abs() < 1e-3, "{text}");
         }
+        let e = |s: &str| ethanol("ethanol", s);
+        assert_eq!((e("85"), e("85 %"), e("0"), e("1")), (Ok(0.85), Ok(0.85), Ok(0.0), Ok(0.01)));
+        assert!((e("0,5 %").unwrap() - 0.005).abs() < 1e-12);
+        assert!(e("0.85").unwrap_err().contains("write 85 for 85 %"));
+        assert!(e("120").is_err() && e("-1").is_err());
         assert!(celsius("warm").unwrap_err().contains("72 °F"));
     }
 }

@@ -1,5 +1,7 @@
 //! The demo: three vehicles over several days, simulated and loaded through the real import.
 
+mod handled;
+
 use crate::error::{WorkflowError, blocking};
 use crate::import::{ChosenPull, ChosenSet, ColumnAnswer, MadeOf, answer, commit, take_in};
 use crate::scenarios::{Loaded, built_in};
@@ -86,6 +88,7 @@ async fn load_all(store: &Store, run_id: i64) -> Result<(), WorkflowError> {
         for d in &run.days {
             let day_id = day(store, &l, vehicle_id, d).await?;
             done += sets(store, run_id, done, day_id, ratio, d).await?;
+            handled::day(store, vehicle_id, day_id, d).await?;
         }
     }
     Ok(())
@@ -132,6 +135,7 @@ async fn vehicle(store: &Store, l: &Loaded) -> Result<i64, WorkflowError> {
     }
     for f in &s.fuel {
         store.put_fuel(&f.name, (!f.diesel).then_some(f.ethanol)).await?;
+        handled::fuel(store, f).await?;
     }
     Ok(id)
 }

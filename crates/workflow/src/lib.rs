@@ -1,10 +1,13 @@
 //! Use cases over several crates. Pages and commands both call these.
 
+mod alike;
 pub mod archive;
 pub mod calc;
 pub mod checklist;
 pub mod cruise;
+pub mod decision;
 pub mod demo;
+pub mod draft;
 mod draw;
 mod error;
 pub mod evidence;
@@ -20,13 +23,15 @@ pub mod job;
 pub mod keep;
 pub mod ladder;
 pub mod limits;
+pub mod lineage;
 pub mod lineup;
 pub mod map_difference;
-mod map_text;
+pub mod map_text;
 pub mod margins;
 pub mod moment;
 pub mod printed;
 pub mod reading;
+mod release;
 pub mod remeasure;
 pub mod road;
 mod samples;

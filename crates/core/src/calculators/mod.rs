@@ -1,7 +1,12 @@
-//! Calculators that stand on their own: fuel, spark, injectors, shift points, strip.
+//! Calculators that stand on their own: fuel and blends, spark, injectors, auxiliary injection, shift points, strip.
 
+pub mod auxiliary;
 pub mod fuel;
 pub mod injector;
+pub mod mix;
+pub mod octane;
+pub mod rinse;
 pub mod shift;
 pub mod spark;
 pub mod strip;
+pub mod water_test;

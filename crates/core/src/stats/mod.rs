@@ -13,5 +13,6 @@ pub mod outliers;
 pub mod plan;
 pub mod pooled;
 pub mod price;
+pub mod release;
 pub mod rows;
 pub mod two_sets;

@@ -5,6 +5,7 @@ use crate::analysis::OctaneSays;
 use crate::fuelling::cells::{Cell, Corrections};
 use crate::fuelling::cylinders::Cylinders;
 use crate::fuelling::injector::CrossCheck;
+use crate::fuelling::injector::OnBlend;
 use crate::fuelling::moved::Moved;
 use crate::fuelling::seen::What;
 use crate::spark::adapts::Adapts;
@@ -197,6 +198,36 @@ pub fn octane_sentence(o: OctaneSays) -> &'static str {
     }
 }
 
+/// What another blend would take of injectors that pulls have shown: the duty they had, at which speed, the blends from and
+/// to, the highest duty that is kept, and whether a dead time was known.
+pub fn on_blend_sentence(
+    (duty, rpm): (f64, f64),
+    b: &OnBlend,
+    ethanol: [f64; 2],
+    keeps: f64,
+    dead_known: bool,
+) -> String {
+    let p = 100.0;
+    let verdict = match b.duty_percent {
+        d if d > 100.0 => format!(": more than there is time for, and over the {keeps:.0} % that are kept"),
+        d if d > keeps => format!(": over the {keeps:.0} % that are kept"),
+        _ => format!(", within the {keeps:.0} % that are kept"),
+    };
+    let dead = if dead_known {
+        ""
+    } else {
+        " Without a dead time all of the pulse is taken to grow: it is this at most."
+    };
+    format!(
+        "From {:.0} to {:.0} % ethanol, at the same air and λ, it takes {:.3} times the fuel: the highest duty, {duty:.1} % at {rpm:.0} rpm, would become {:.1} %{verdict}. The pump would have to give {:.3} times its flow; whether it can, these pulls do not show.{dead}",
+        p * ethanol[0],
+        p * ethanol[1],
+        b.ratio,
+        b.duty_percent,
+        b.pump_ratio
+    )
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -232,5 +263,14 @@ mod tests {
         );
         assert!(cylinders_sentence(&of(0.005, Some(0.01)), &names).starts_with("No spread"));
         assert!(cylinders_sentence(&of(0.03, None), &names).contains("can't be told"));
+    }
+
+    #[test]
+    fn what_another_blend_takes_is_held_against_what_is_kept() {
+        let b = OnBlend { ratio: 1.2, pulse_ms: 20.0, duty_percent: 90.0, pump_ratio: 1.2 };
+        let said = on_blend_sentence((75.0, 6200.0), &b, [0.05, 0.4], 85.0, false);
+        assert!(said.contains("75.0 % at 6200 rpm, would become 90.0 %: over the 85 %"), "{said}");
+        assert!(said.ends_with("it is this at most."));
+        assert!(on_blend_sentence((75.0, 6200.0), &b, [0.05, 0.4], 95.0, true).contains("within the 95 %"));
     }
 }

@@ -71,6 +71,31 @@ pub fn map_difference_sentences(d: &MapDifference) -> Vec<String> {
     out
 }
 
+/// Something that happened with a map: which, and when in words.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct MapOn<'a> {
+    /// The map.
+    pub map: &'a str,
+    /// The date as it is written.
+    pub on: &'a str,
+}
+
+/// What is in the unit, by what was flashed and by the newest pulls; `later` where those were on a later day.
+pub fn in_unit_sentence(flashed: Option<MapOn<'_>>, pulled: Option<MapOn<'_>>, later: bool) -> String {
+    match (flashed, pulled) {
+        (None, None) => "Nothing is known of what is in the unit.".into(),
+        (None, Some(p)) => format!(
+            "The newest pulls, on {}, were made with {}. Nobody wrote down a flash: what is in the unit now is not known.",
+            p.on, p.map
+        ),
+        (Some(f), Some(p)) if later && p.map != f.map => format!(
+            "{} went in on {}, but the later pulls of {} say {}: a flash was not written down, or a set names the wrong map.",
+            f.map, f.on, p.on, p.map
+        ),
+        (Some(f), _) => format!("{} is in the unit, flashed on {}.", f.map, f.on),
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -102,5 +127,22 @@ mod tests {
             map_difference_sentences(&difference(&of(0.0, 1.0), &of(0.0, 1.0))),
             ["No table and no number differs."]
         );
+    }
+
+    #[test]
+    fn pulls_that_contradict_the_last_flash_are_said() {
+        let of = |map, on| Some(MapOn { map, on });
+        assert_eq!(
+            in_unit_sentence(of("C5", "3 March"), of("C5", "4 March"), true),
+            "C5 is in the unit, flashed on 3 March."
+        );
+        assert!(
+            in_unit_sentence(of("C5", "3 March"), of("C6", "4 March"), true).contains("was not written down")
+        );
+        assert!(
+            in_unit_sentence(of("C5", "5 March"), of("C6", "4 March"), false)
+                .starts_with("C5 is in the unit")
+        );
+        assert!(in_unit_sentence(None, of("C6", "4 March"), true).contains("not known"));
     }
 }

@@ -7,11 +7,13 @@ mod caveats;
 mod comparison;
 mod correction;
 mod coupling;
+mod decision;
 mod diesel;
 mod events;
 mod factors;
 mod findings;
 mod fuelling;
+mod fuels;
 mod held_against;
 mod limits;
 mod maps;
@@ -33,14 +35,16 @@ pub use comparison::{
 };
 pub use correction::caution;
 pub use coupling::{belt_sentence, coupling_sentence};
+pub use decision::{tell_sentence, usually_sentence};
 pub use diesel::flow_sentences;
 pub use events::{event, event_short};
 pub use factors::hazard;
 pub use findings::{applied_words, finding, unit_doubt};
 pub use fuelling::{
     adapts_sentence, cells_sentence, cross_check_sentence, cylinders_sentence, mixture_seen, moved_sentence,
-    octane_sentence, recorded_spark, sweep_sentence,
+    octane_sentence, on_blend_sentence, recorded_spark, sweep_sentence,
 };
+pub use fuels::{mix_range_sentence, mix_sentence, rinse_sentence, tank_sentence, volume_words};
 pub use held_against::{
     ChannelWords, effect_sentence, equal_output_sentence, hollow_sentence, not_read, own_window_sentence,
     row_name,
@@ -49,7 +53,7 @@ pub use limits::{
     channel_value, gate_words, judged_sentence, limit_place, limit_rule, limit_sentence, limit_short,
     threshold_text, tightest, verdict_line, why,
 };
-pub use maps::{map_difference_sentences, table_words};
+pub use maps::{MapOn, in_unit_sentence, map_difference_sentences, table_words};
 pub use next_rung::{NextWords, chance, next_rung_sentence, no_forecast};
 pub use now::{now_sentence, now_word};
 pub use recommend::{About, Clause, recommendation};

@@ -5,7 +5,7 @@ mod rows;
 mod take;
 
 pub use rows::{
-    AirRow, AttachmentRow, BuildRow, CellRow, DayRow, FileRow, FuelRow, InterventionRow, LimitRow, LineUpRow,
-    MapRow, MapUseRow, MergedRow, NoteRow, OnHandRow, PlanRow, PullRow, SetRow, SettingRow, Shop, SourceRow,
-    TrailRow, VehicleRow, WaitingRow,
+    AirRow, AttachmentRow, BatchRow, BuildRow, CellRow, DayRow, FileRow, FlashRow, FuelRow, InterventionRow,
+    LadderRow, LimitRow, LineUpRow, MapRow, MapUseRow, MergedRow, NoteRow, OnHandRow, PlanRow, PourRow,
+    PullRow, SetRow, SettingRow, Shop, SourceRow, TrailRow, VehicleRow, WaitingRow,
 };

@@ -6,9 +6,9 @@ use crate::boxed;
 use crate::db::{Store, inserted};
 use crate::error::StoreError;
 use crate::schema::{
-    attachment, audit, build_state, cell, cell_day, day_air, day_fuel, day_note, fuel, inbox, intervention,
-    line_up, map_revision, map_use, merged_id, plan_item, pull, pull_set, sample_block, shop_setting,
-    source_mapping, vehicle, vehicle_limit,
+    attachment, audit, build_state, cell, cell_day, day_air, day_fuel, day_note, flash, fuel, fuel_batch,
+    inbox, intervention, ladder_word, line_up, map_revision, map_use, merged_id, plan_item, pull, pull_set,
+    sample_block, shop_setting, source_mapping, tank_event, vehicle, vehicle_limit,
 };
 use crate::summaries::{PackedSummary, insert_summary};
 use chrono::NaiveDate;
@@ -119,6 +119,19 @@ impl Store {
             insert_all!(c, day_fuel, &shop.fuel_on_hand, |f| {
                 f.day_id = new(&days, f.day_id, "day")?;
                 f.fuel_id = new(&fuels, f.fuel_id, "fuel")?;
+            });
+            let batches = batches_of(c, shop, &fuels).await?;
+            insert_all!(c, tank_event, &shop.poured, |p| {
+                p.day_id = new(&days, p.day_id, "day")?;
+                p.fuel_id = new(&fuels, p.fuel_id, "fuel")?;
+                p.batch_id = p.batch_id.map(|b| new(&batches, b, "batch")).transpose()?;
+            });
+            insert_all!(c, flash, &shop.flashes, |f| {
+                f.vehicle_id = new(&vehicles, f.vehicle_id, "vehicle")?;
+                f.map_id = new(&maps, f.map_id, "map")?;
+            });
+            insert_all!(c, ladder_word, &shop.ladder_words, |w| {
+                w.vehicle_id = new(&vehicles, w.vehicle_id, "vehicle")?;
             });
             insert_all!(c, inbox, &shop.waiting, |w| {
                 w.day_id = new(&days, w.day_id, "day")?;
@@ -284,13 +297,44 @@ async fn fuels_of(c: &mut AsyncMysqlConnection, shop: &Shop) -> Result<Ids, Stor
             }
             None => {
                 diesel::insert_into(fuel::table)
-                    .values((fuel::name.eq(&f.name), fuel::ethanol.eq(f.ethanol), fuel::uid.eq(&f.uid)))
+                    .values((
+                        fuel::name.eq(&f.name),
+                        fuel::ethanol.eq(f.ethanol),
+                        fuel::uid.eq(&f.uid),
+                        fuel::octane.eq(f.octane),
+                        fuel::octane_scale.eq(&f.octane_scale),
+                        fuel::price.eq(f.price),
+                    ))
                     .execute(c)
                     .await?;
                 inserted(c).await?
             }
         };
         made.extend(f.id.map(|old| (old, id)));
+    }
+    Ok(made)
+}
+
+/// Deliveries of fuels, new where one of the same name and date is not here.
+async fn batches_of(c: &mut AsyncMysqlConnection, shop: &Shop, fuels: &Ids) -> Result<Ids, StoreError> {
+    let mut made = Ids::new();
+    for row in &shop.batches {
+        let mut own = row.clone();
+        own.id = None;
+        own.fuel_id = new(fuels, own.fuel_id, "fuel")?;
+        let same_name: Vec<(i64, Option<NaiveDate>)> = fuel_batch::table
+            .filter(fuel_batch::fuel_id.eq(own.fuel_id).and(fuel_batch::name.eq(&own.name)))
+            .select((fuel_batch::id, fuel_batch::bought_on))
+            .load(c)
+            .await?;
+        let id = match same_name.into_iter().find(|b| b.1 == own.bought_on).map(|b| b.0) {
+            Some(id) => id,
+            None => {
+                diesel::insert_into(fuel_batch::table).values(&own).execute(c).await?;
+                inserted(c).await?
+            }
+        };
+        made.extend(row.id.map(|old| (old, id)));
     }
     Ok(made)
 }

@@ -2,9 +2,9 @@
 //! shop it was taken out of; they hold the rows together and are others after it was read back.
 
 use crate::schema::{
-    attachment, audit, build_state, cell, cell_day, day_air, day_fuel, day_note, fuel, inbox, intervention,
-    line_up, map_revision, map_use, merged_id, plan_item, pull, pull_set, shop_setting, source_mapping,
-    vehicle, vehicle_limit,
+    attachment, audit, build_state, cell, cell_day, day_air, day_fuel, day_note, flash, fuel, fuel_batch,
+    inbox, intervention, ladder_word, line_up, map_revision, map_use, merged_id, plan_item, pull, pull_set,
+    shop_setting, source_mapping, tank_event, vehicle, vehicle_limit,
 };
 use chrono::{NaiveDate, NaiveDateTime, NaiveTime};
 use diesel::prelude::*;
@@ -111,6 +111,62 @@ rows! {
         uid: Option<String>,
         name: String,
         ethanol: Option<f64>,
+        #[serde(default)]
+        octane: Option<f64>,
+        #[serde(default)]
+        octane_scale: String,
+        #[serde(default)]
+        price: Option<f64>,
+    }
+    /// A delivery of a fuel.
+    BatchRow of fuel_batch {
+        fuel_id: i64,
+        name: String,
+        source: String,
+        bought_on: Option<NaiveDate>,
+        ethanol: Option<f64>,
+        measured_by: String,
+        note: String,
+        written_by: String,
+        created_at: NaiveDateTime,
+        archived_at: Option<NaiveDateTime>,
+    }
+    /// What was poured into a tank.
+    PourRow of tank_event {
+        day_id: i64,
+        at_time: NaiveTime,
+        fuel_id: i64,
+        batch_id: Option<i64>,
+        litres: f64,
+        left_l: Option<f64>,
+        written_by: String,
+        archived_at: Option<NaiveDateTime>,
+    }
+    /// A map that went into a unit.
+    FlashRow of flash {
+        vehicle_id: i64,
+        map_id: i64,
+        on_date: NaiveDate,
+        at_time: Option<NaiveTime>,
+        note: String,
+        written_by: String,
+        archived_at: Option<NaiveDateTime>,
+    }
+    /// What a person said of a ladder.
+    LadderRow of ladder_word {
+        vehicle_id: i64,
+        kind: String,
+        map: String,
+        fuel: String,
+        build: String,
+        gear: String,
+        rungs: String,
+        at_rung: String,
+        reason: String,
+        forecast: String,
+        written_by: String,
+        written_at: NaiveDateTime,
+        archived_at: Option<NaiveDateTime>,
     }
     /// A picture, print or paper beside something.
     AttachmentRow of attachment {
@@ -327,6 +383,14 @@ pub struct Shop {
     pub cells: Vec<CellRow>,
     #[serde(default)]
     pub attachments: Vec<AttachmentRow>,
+    #[serde(default)]
+    pub batches: Vec<BatchRow>,
+    #[serde(default)]
+    pub poured: Vec<PourRow>,
+    #[serde(default)]
+    pub flashes: Vec<FlashRow>,
+    #[serde(default)]
+    pub ladder_words: Vec<LadderRow>,
     /// Old ids of what was made one with something: lasting id, kind, and the row it is now.
     #[serde(default)]
     pub merged: Vec<MergedRow>,

@@ -6,9 +6,9 @@ use crate::db::Store;
 use crate::error::StoreError;
 use crate::files::hex;
 use crate::schema::{
-    attachment, audit, build_state, cell, cell_day, day_air, day_fuel, day_note, fuel, inbox, intervention,
-    line_up, map_revision, map_use, merged_id, plan_item, pull, pull_set, raw_file, shop_setting,
-    source_mapping, vehicle, vehicle_limit,
+    attachment, audit, build_state, cell, cell_day, day_air, day_fuel, day_note, flash, fuel, fuel_batch,
+    inbox, intervention, ladder_word, line_up, map_revision, map_use, merged_id, plan_item, pull, pull_set,
+    raw_file, shop_setting, source_mapping, tank_event, vehicle, vehicle_limit,
 };
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
@@ -76,12 +76,15 @@ impl Store {
             s.maps.extend(lent);
             s.line_ups = rows_of!(c, line_up::vehicle_id in vehicles);
             s.plans = rows_of!(c, plan_item::vehicle_id in vehicles);
+            s.flashes = rows_of!(c, flash::vehicle_id in vehicles);
+            s.ladder_words = rows_of!(c, ladder_word::vehicle_id in vehicles);
             s.days = rows_of!(c, cell_day::vehicle_id in vehicles);
             let days = ids(s.days.iter().map(|d| d.id));
             s.notes = rows_of!(c, day_note::day_id in days);
             s.air = rows_of!(c, day_air::day_id in days);
             s.interventions = rows_of!(c, intervention::day_id in days);
             s.fuel_on_hand = rows_of!(c, day_fuel::day_id in days);
+            s.poured = rows_of!(c, tank_event::day_id in days);
             s.waiting = rows_of!(c, inbox::day_id in days);
             s.sets = rows_of!(c, pull_set::day_id in days);
             let sets = ids(s.sets.iter().map(|x| x.id));
@@ -98,8 +101,10 @@ impl Store {
                 }
             }
             let fuels = s.sets.iter().map(|x| x.fuel_id).chain(s.fuel_on_hand.iter().map(|f| f.fuel_id));
+            let fuels = fuels.chain(s.poured.iter().map(|p| p.fuel_id));
             let fuels = ids(fuels.map(Some));
             s.fuels = rows_of!(c, fuel::id in fuels);
+            s.batches = rows_of!(c, fuel_batch::fuel_id in fuels);
             let mut places: Vec<&str> = s.days.iter().map(|d| d.place.as_str()).collect();
             places.sort_unstable();
             places.dedup();

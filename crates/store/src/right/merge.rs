@@ -9,8 +9,11 @@ use crate::claim::{Seen, Touch, claim_day};
 use crate::db::Store;
 use crate::error::StoreError;
 use crate::lasting::note_merged;
-use crate::schema::{cell_day, day_fuel, fuel, line_up, map_revision, plan_item, pull_set, vehicle};
-use crate::vehicles::claim_vehicle;
+use crate::schema::{
+    cell_day, day_fuel, flash, fuel, fuel_batch, ladder_word, line_up, map_revision, plan_item, pull_set,
+    tank_event, vehicle,
+};
+use crate::vehicles::{claim_vehicle, map_named};
 use diesel::prelude::*;
 use diesel_async::{AsyncMysqlConnection, RunQueryDsl};
 
@@ -21,6 +24,24 @@ fn other(from: i64, into: i64) -> Result<(), StoreError> {
 async fn claim_days(c: &mut AsyncMysqlConnection, days: Vec<i64>) -> Result<(), StoreError> {
     for day in days {
         claim_day(c, day, Touch::Measurements, Seen::Nothing).await?;
+    }
+    Ok(())
+}
+
+/// Flashes of one vehicle become those of another, with the maps of the same names there.
+async fn carry_flashes(c: &mut AsyncMysqlConnection, from: i64, into: i64) -> Result<(), StoreError> {
+    let own: Vec<(i64, String, String)> = flash::table
+        .inner_join(map_revision::table)
+        .filter(flash::vehicle_id.eq(from))
+        .select((flash::id, map_revision::name, map_revision::kind))
+        .load(c)
+        .await?;
+    for (id, name, kind) in own {
+        let map = map_named(c, into, &name, &kind).await?;
+        diesel::update(flash::table.find(id))
+            .set((flash::vehicle_id.eq(into), flash::map_id.eq(map)))
+            .execute(c)
+            .await?;
     }
     Ok(())
 }
@@ -79,6 +100,10 @@ impl Store {
             let days = sets.select(pull_set::day_id).distinct().load(c).await?;
             claim_days(c, days).await?;
             let n = diesel::update(sets).set(pull_set::map_id.eq(into)).execute(c).await?;
+            diesel::update(flash::table.filter(flash::map_id.eq(from)))
+                .set(flash::map_id.eq(into))
+                .execute(c)
+                .await?;
             archive_one(c, Subject::Map(from), by).await?;
             note_merged(c, Subject::Map(from), into).await?;
             keep(c, Subject::Map(into), by, &[Change::new("sets", "", format!("{n} from {}", a.name))])
@@ -135,6 +160,14 @@ impl Store {
                         .await?;
                 }
             }
+            diesel::update(fuel_batch::table.filter(fuel_batch::fuel_id.eq(from)))
+                .set(fuel_batch::fuel_id.eq(into))
+                .execute(c)
+                .await?;
+            diesel::update(tank_event::table.filter(tank_event::fuel_id.eq(from)))
+                .set(tank_event::fuel_id.eq(into))
+                .execute(c)
+                .await?;
             if b.1.is_none() && a.1.is_some() {
                 diesel::update(fuel::table.find(into)).set(fuel::ethanol.eq(a.1)).execute(c).await?;
             }
@@ -175,6 +208,11 @@ impl Store {
             .set(line_up::vehicle_id.eq(into))
             .execute(c)
             .await?;
+            carry_flashes(c, from, into).await?;
+            diesel::update(ladder_word::table.filter(ladder_word::vehicle_id.eq(from)))
+                .set(ladder_word::vehicle_id.eq(into))
+                .execute(c)
+                .await?;
             archive_one(c, Subject::Vehicle(from), by).await?;
             note_merged(c, Subject::Vehicle(from), into).await?;
             let said = format!("{} from {name}", days.len());

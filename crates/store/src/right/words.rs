@@ -5,6 +5,7 @@ use crate::boxed;
 use crate::claim::{Seen, Touch, claim_day};
 use crate::db::Store;
 use crate::error::StoreError;
+use crate::garage::refuse_circle;
 use crate::schema::{build_state, cell_day, change_log, day_note, fuel, map_revision, pull_set};
 use crate::vehicles::claim_vehicle;
 use chrono::{NaiveDate, NaiveTime};
@@ -32,6 +33,12 @@ pub struct FuelWords {
     pub name: String,
     /// Ethanol, share of volume; `None` when nobody measured it.
     pub ethanol: Option<f64>,
+    /// Octane number on its scale.
+    pub octane: Option<f64>,
+    /// `RON`, `MON`, `AKI` or blank.
+    pub octane_scale: String,
+    /// Price of a litre.
+    pub price: Option<f64>,
 }
 
 /// Words of a build state.
@@ -155,6 +162,9 @@ impl Store {
                 .map_err(|e| StoreError::from(e).about("map", id))?;
             claim_vehicle(c, home, None).await?;
             let was = seen_as!(c, map_revision, id, MapWords, seen, "map");
+            if let Some(parent) = &now.parent {
+                refuse_circle(c, home, (id, &now.name), parent).await?;
+            }
             let changes = [
                 Change::new("name", &was.name, &now.name),
                 Change::new("kind", &was.kind, &now.kind),
@@ -189,6 +199,9 @@ impl Store {
             let changes = [
                 Change::new("name", &was.name, &now.name),
                 Change::new("ethanol", text(was.ethanol), text(now.ethanol)),
+                Change::new("octane", text(was.octane), text(now.octane)),
+                Change::new("octane scale", &was.octane_scale, &now.octane_scale),
+                Change::new("price", text(was.price), text(now.price)),
             ];
             diesel::update(fuel::table.find(id)).set(now).execute(c).await?;
             let own = pull_set::table.filter(pull_set::fuel_id.eq(id)).select(pull_set::day_id).distinct();

@@ -12,8 +12,9 @@ use axum::body::Body;
 use axum::extract::{Multipart, Path, State};
 use axum::http::header::{CONTENT_DISPOSITION, CONTENT_LENGTH, CONTENT_TYPE};
 use axum::response::{IntoResponse, Response};
-use jamjar_formats::read_map;
+use jamjar_formats::TableForm;
 use jamjar_store::NewMap;
+use jamjar_workflow::map_text::map_text;
 
 /// A dropped map file: read, checked, taken into custody whole.
 pub(crate) async fn map(
@@ -40,22 +41,21 @@ pub(crate) async fn map(
             );
             refuse(&state, &prefs, id, text).await
         }
+        Err(jamjar_store::StoreError::Refused(why)) => refuse(&state, &prefs, id, why).await,
         Err(e) => Err(e.into()),
     }
 }
 
-/// A map in our text form says its own name; any other file is kept as it is under the name given.
+/// A map in one of the open forms says its own name; any other file is kept as it is under the name given.
 fn map_of(f: &Fields, file_name: &str, bytes: Vec<u8>) -> Result<NewMap, String> {
     let given = f.get("name").map(|s| s.trim().chars().take(120).collect::<String>()).unwrap_or_default();
     let kind = f
         .get("kind")
         .cloned()
         .filter(|k| ["stock", "off_the_shelf", "custom", "unknown"].contains(&k.as_str()));
-    let ours = std::str::from_utf8(&bytes)
-        .ok()
-        .filter(|t| t.trim_start_matches('\u{feff}').trim_start().starts_with("jamjar map"));
+    let ours = std::str::from_utf8(&bytes).ok().and_then(|t| Some((TableForm::of(t)?, t)));
     let own = match ours {
-        Some(text) => Some(read_map(text, file_name).map_err(|e| e.to_string())?),
+        Some((form, text)) => Some(form.read(text, file_name).map_err(|e| e.to_string())?),
         None => None,
     };
     let name =
@@ -115,17 +115,40 @@ pub(crate) async fn file(
         .await
         .map_err(|e| WebError::Internal(e.to_string()))??;
     let body = Body::new(Sent::of(state.store.open_file(id).await?));
-    let name: String = info
-        .name
-        .chars()
-        .map(|c| if c.is_ascii_alphanumeric() || "._- ".contains(c) { c } else { '_' })
-        .collect();
+    let name = ascii(&info.name);
     let headers = [
         (CONTENT_TYPE, "application/octet-stream".to_owned()),
         (CONTENT_LENGTH, info.bytes.to_string()),
         (CONTENT_DISPOSITION, format!("attachment; filename=\"{name}\"")),
     ];
     Ok((headers, body).into_response())
+}
+
+/// The tables of a map in one of the open forms.
+pub(crate) async fn tables(
+    _: Reader,
+    State(state): State<AppState>,
+    Path((id, form)): Path<(i64, String)>,
+) -> Result<Response, WebError> {
+    let form = TableForm::named(&form)
+        .ok_or_else(|| WebError::NotFound("tables are given as map, json or csv".into()))?;
+    let vehicle = state.store.vehicle_of_map(id).await?;
+    let maps = state.store.maps(vehicle).await?;
+    let map =
+        maps.iter().find(|m| m.id == id).ok_or_else(|| WebError::NotFound("there is no such map".into()))?;
+    let read = map_text(&state.store, map).await?.map_err(WebError::Bad)?;
+    let kind = match form {
+        TableForm::Text => "text/plain; charset=utf-8",
+        TableForm::Json => "application/json",
+        TableForm::Csv => "text/csv; charset=utf-8",
+    };
+    let name = format!("attachment; filename=\"{}.{}\"", ascii(&map.name), form.suffix());
+    Ok(([(CONTENT_TYPE, kind.to_owned()), (CONTENT_DISPOSITION, name)], form.write(&read)).into_response())
+}
+
+/// A name for a file, in letters any system takes.
+fn ascii(name: &str) -> String {
+    name.chars().map(|c| if c.is_ascii_alphanumeric() || "._- ".contains(c) { c } else { '_' }).collect()
 }
 
 #[cfg(test)]

@@ -8,7 +8,7 @@ use crate::seen::unchanged;
 use crate::state::{AppState, PageMade};
 use crate::typed::{self, Wrong, blank_or, optional};
 use crate::views::{DayPage, NewDayPage, Shell, day_page, newest};
-use crate::views::{attached_rows, day_seen, other_dyno};
+use crate::views::{attached_rows, day_seen, other_dyno, refuelled, tank_view};
 use axum::Form;
 use axum::body::Bytes;
 use axum::extract::{Path, Query, State};
@@ -248,6 +248,15 @@ pub(super) async fn day(state: &AppState, prefs: &Prefs, id: i64) -> Result<DayP
     }
     let now = out.running.as_ref().and_then(|r| r.set);
     out.sets.iter_mut().for_each(|s| s.runs = Some(s.id) == now);
+    let poured = state.store.poured(day.vehicle_id).await?;
+    let (fuels, batches) = (state.store.fuel_records().await?, state.store.batches().await?);
+    out.tank = tank_view(day.date, &poured, (&fuels, &batches), prefs);
+    if !out.tank.fills.is_empty() {
+        out.sets
+            .iter_mut()
+            .zip(&sets)
+            .for_each(|(card, s)| card.refuelled = refuelled(day.date, &s.stored, &poured));
+    }
     out.beside = state.store.beside_day(id).await?;
     out.cell = state.store.cell_of_day(id).await?;
     if let Some(c) = &out.cell {

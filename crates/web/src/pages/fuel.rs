@@ -1,22 +1,26 @@
 //! Fuel and spark of a set: what to paste back into the table, and how sure that is.
 
 use super::{encoding, page};
-use crate::auth::Reader;
+use crate::auth::{Calibrator, Reader};
 use crate::error::WebError;
 use crate::prefs::Prefs;
 use crate::state::AppState;
-use crate::typed::{blank_or, number, numbers};
+use crate::typed::{blank_or, ethanol, number, numbers};
 use crate::views::{FuelFields, fuel_page};
 use axum::Form;
 use axum::extract::{Path, Query, State};
 use axum::http::StatusCode;
 use axum::http::header::{CONTENT_DISPOSITION, CONTENT_TYPE};
-use axum::response::{IntoResponse, Response};
+use axum::response::{IntoResponse, Redirect, Response};
 use jamjar_core::fuelling::cells::Rules;
+use jamjar_core::fuelling::injector::on_blend;
 use jamjar_core::fuelling::paste;
+use jamjar_core::limits::Threshold;
 use jamjar_core::maps::Table;
 use jamjar_core::units::typed;
+use jamjar_core::words::on_blend_sentence;
 use jamjar_workflow::cruise::read_cruise;
+use jamjar_workflow::draft::draft;
 use jamjar_workflow::fuelling::{Asked, FuelRead, read_fuel};
 use jamjar_workflow::spark_sweep::read_sweep;
 
@@ -61,8 +65,19 @@ fn applied(f: &FuelFields, r: &FuelRead) -> Result<Option<(Table, Table)>, Strin
 }
 
 async fn built(state: &AppState, prefs: &Prefs, id: i64, f: &FuelFields) -> Result<Response, WebError> {
+    refused(state, prefs, id, f, String::new()).await
+}
+
+/// The page with what is wrong on top; blank for nothing.
+async fn refused(
+    state: &AppState,
+    prefs: &Prefs,
+    id: i64,
+    f: &FuelFields,
+    problem: String,
+) -> Result<Response, WebError> {
     let (asked, mut problem) = match asked(f) {
-        Ok(a) => (a, String::new()),
+        Ok(a) => (a, problem),
         Err(e) => (Asked::default(), e),
     };
     let rpm = typed(&f.rpm).filter(|v| (300.0..25_000.0).contains(v));
@@ -74,8 +89,74 @@ async fn built(state: &AppState, prefs: &Prefs, id: i64, f: &FuelFields) -> Resu
         problem = e;
         None
     });
+    let blended = on_blend_words(state, f, &r).await?.unwrap_or_else(|e| {
+        problem = e;
+        String::new()
+    });
     let status = if problem.is_empty() { StatusCode::OK } else { StatusCode::UNPROCESSABLE_ENTITY };
-    Ok((status, page(&fuel_page(&r, f, prefs, after, (&sweep, &cruise, &e), problem))?).into_response())
+    let mut made = fuel_page(&r, f, prefs, after, (&sweep, &cruise, &e), problem);
+    made.on_blend = blended;
+    Ok((status, page(&made)?).into_response())
+}
+
+/// Highest duty that is kept where the vehicle has no limit of its own, %, of port injection (domain, section 7).
+const USUAL_DUTY: f64 = 85.0;
+
+/// What another blend would take of the injectors these pulls showed.
+async fn on_blend_words(
+    state: &AppState,
+    f: &FuelFields,
+    r: &FuelRead,
+) -> Result<Result<String, String>, WebError> {
+    let Some((duty, Some(rpm), _)) = r.duty.filter(|_| !f.blend.trim().is_empty()) else {
+        return Ok(Ok(String::new()));
+    };
+    let poured = state.store.poured(r.vehicle.id).await?;
+    let before = |p: &&jamjar_store::Pour| p.date <= r.day.date && p.fuel == r.set.config.fuel;
+    let measured = poured.iter().rev().find(before).and_then(jamjar_store::Pour::ethanol);
+    let fuels = state.store.fuel_records().await?;
+    let own = fuels.iter().find(|x| x.name == r.set.config.fuel).and_then(|x| x.ethanol);
+    Ok((|| {
+        let now = measured.or(own).ok_or_else(|| {
+            format!("nobody said how much ethanol {} holds: put it right among the fuels", r.set.config.fuel)
+        })?;
+        let then = ethanol("ethanol of the other blend", &f.blend)?;
+        let dead = blank_or(&f.dead, |s| number("dead time", s))?;
+        let per_rev = r.vehicle.vehicle.engine.injections_per_rev().ok_or(
+            "this engine injects directly: its pulses are held against their own window, and a duty says nothing of it",
+        )?;
+        let pulse = duty * 600.0 / (rpm * per_rev);
+        let b = on_blend(pulse, dead.unwrap_or(0.0), rpm, per_rev, [now, then]).map_err(|e| e.to_string())?;
+        let limit = r.vehicle.limits.iter().find(|l| l.channel.as_str() == "injector_duty");
+        let keeps = match limit.map(|l| &l.threshold) {
+            Some(Threshold::Constant(most)) => *most,
+            _ => USUAL_DUTY,
+        };
+        Ok(on_blend_sentence((duty, rpm), &b, [now, then], keeps, dead.is_some()))
+    })())
+}
+
+/// A draft of the map with these corrections, taken into custody.
+pub(crate) async fn make_draft(
+    _: Calibrator,
+    prefs: Prefs,
+    State(state): State<AppState>,
+    Path(id): Path<i64>,
+    Form(f): Form<FuelFields>,
+) -> Result<Response, WebError> {
+    let name = f.draft.trim();
+    let made = if name.is_empty() || name.chars().count() > 120 {
+        Err("give the draft a name of at most 120 characters".to_owned())
+    } else {
+        match asked(&f) {
+            Ok(asked) => draft(&state.store, id, &asked, name).await?,
+            Err(e) => Err(e),
+        }
+    };
+    match made {
+        Ok(map) => Ok(Redirect::to(&format!("/maps/{map}/against")).into_response()),
+        Err(problem) => refused(&state, &prefs, id, &f, problem).await,
+    }
 }
 
 pub(crate) async fn show(

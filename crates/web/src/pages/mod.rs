@@ -2,14 +2,17 @@
 
 pub(crate) mod archive;
 pub(crate) mod attachments;
+pub(crate) mod blend;
 pub(crate) mod catalogue;
 pub(crate) mod cell_day;
 pub(crate) mod cell_now;
 pub(crate) mod custody;
 pub(crate) mod days;
+pub(crate) mod decision;
 pub(crate) mod erase;
 pub(crate) mod fuel;
 pub(crate) mod fuel_table;
+pub(crate) mod fuels;
 pub(crate) mod imports;
 pub(crate) mod injection;
 pub(crate) mod kept;
@@ -17,6 +20,7 @@ pub(crate) mod ladder;
 pub(crate) mod lasting;
 mod limit_form;
 pub(crate) mod limits;
+pub(crate) mod lineage;
 pub(crate) mod lineup;
 pub(crate) mod map_difference;
 pub(crate) mod margins;
@@ -34,6 +38,7 @@ pub(crate) mod shelf;
 mod spool;
 pub(crate) mod starting;
 mod stream;
+pub(crate) mod tank;
 pub(crate) mod vehicles;
 pub(crate) mod workshop;
 

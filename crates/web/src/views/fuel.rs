@@ -80,6 +80,12 @@ pub(crate) struct FuelPage {
     pub(crate) cylinders: String,
     pub(crate) cruise: CruiseView,
     pub(crate) facts: Vec<(&'static str, String)>,
+    /// What another blend would take; blank where nobody asked.
+    pub(crate) on_blend: String,
+    /// A duty was logged: it can be asked.
+    pub(crate) can_blend: bool,
+    /// A name for a draft; blank where there is nothing to draft.
+    pub(crate) draft_name: String,
     /// Power over spark: what it says, its picture, and at which speed.
     pub(crate) sweep: String,
     pub(crate) sweep_chart: String,
@@ -273,6 +279,7 @@ pub(crate) fn fuel_page(
         ("flow", &f.flow),
         ("flow_at", &f.flow_at),
         ("dead", &f.dead),
+        ("blend", &f.blend),
     ];
     let hidden: Vec<(&'static str, String)> =
         rest.into_iter().filter(|v| !v.1.is_empty()).map(|(k, v)| (k, v.clone())).collect();
@@ -321,5 +328,13 @@ pub(crate) fn fuel_page(
         cylinders: r.cylinders.as_ref().map_or_else(String::new, |c| cylinders_sentence(c, &names)),
         cruise: cruise_view(r, cruise, f, e),
         facts,
+        on_blend: String::new(),
+        can_blend: r.duty.is_some(),
+        draft_name: cells.filter(|c| c.count(Cell::Corrected) + c.count(Cell::Clamped) > 0).map_or_else(
+            String::new,
+            |_| {
+                if f.draft.is_empty() { format!("{} fuel", c.map) } else { f.draft.clone() }
+            },
+        ),
     }
 }

@@ -24,4 +24,8 @@ pub(crate) struct FuelFields {
     pub(crate) flow: String,
     pub(crate) flow_at: String,
     pub(crate) dead: String,
+    /// Ethanol of another blend, %.
+    pub(crate) blend: String,
+    /// Name of a draft.
+    pub(crate) draft: String,
 }

@@ -68,7 +68,7 @@ fn apart(m: &Margins, i: usize) -> Vec<String> {
         .collect()
 }
 
-fn name_of(m: &Margins, i: usize) -> String {
+pub(super) fn name_of(m: &Margins, i: usize) -> String {
     let c = &m.sets[i].stored.set.config;
     let mut parts = vec![format!("{} on {}", c.map, c.fuel)];
     parts.extend(apart(m, i));
@@ -99,7 +99,7 @@ pub(crate) fn margins_page(m: &Margins, asked: &Asked, e: &Encoding, prefs: &Pre
     let smallest = m.recommended.as_ref().map_or(jamjar_workflow::margins::SMALLEST, |r| r.wish.smallest);
     let day =
         asked.day.and(m.sets.first()).map(|s| prefs.written.date(s.stored.set.date)).unwrap_or_default();
-    let links = Links { m, prefs };
+    let links = Links { m, prefs, limits_at: String::new() };
     MarginsPage {
         shell: Shell::new(format!("Margins, {}", m.vehicle.vehicle.name), &prefs.theme, "vehicles"),
         id: m.vehicle.id,
@@ -191,13 +191,15 @@ fn to_fit(b: &Blind, m: &Margins) -> ToFit {
     }
 }
 
-struct Links<'a> {
-    m: &'a Margins,
-    prefs: &'a Prefs,
+pub(super) struct Links<'a> {
+    pub(super) m: &'a Margins,
+    pub(super) prefs: &'a Prefs,
+    /// The page on which limits are rows; blank where it is this one.
+    pub(super) limits_at: String,
 }
 
 impl Links<'_> {
-    fn sentences(&self, r: &Recommendation) -> Vec<Vec<Linked>> {
+    pub(super) fn sentences(&self, r: &Recommendation) -> Vec<Vec<Linked>> {
         let name = |id: &str| {
             let i = self.m.sets.iter().position(|s| s.result.id == id);
             i.map_or_else(|| id.to_owned(), |i| name_of(self.m, i))
@@ -218,13 +220,13 @@ impl Links<'_> {
                 None => format!("/line-up?sets={}", id(*i)),
             },
             About::Versus(a, b) => format!("/line-up?sets={},{}&base={}", id(*a), id(*b), id(*a)),
-            About::Limit { limit, .. } => format!("#limit-{limit}"),
+            About::Limit { limit, .. } => format!("{}#limit-{limit}", self.limits_at),
             About::Sensor(c) => format!("/vehicles/{}/limits/edit?channel={c}", self.m.vehicle.id),
         }
     }
 }
 
-fn front(r: &Recommendation, m: &Margins, e: &Encoding, prefs: &Prefs) -> String {
+pub(super) fn front(r: &Recommendation, m: &Margins, e: &Encoding, prefs: &Prefs) -> String {
     let read = |v: f64| in_unit(r.wish.figure, v, prefs);
     let mark = |c: &jamjar_core::analysis::Candidate| {
         let set = &m.sets[c.set].stored.set;

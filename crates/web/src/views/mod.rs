@@ -1,18 +1,22 @@
 //! View models: numbers and units become strings here, templates only place them.
 
+mod blend;
 mod catalogue;
 mod cell_now;
 mod common;
 mod computed;
 mod cruise;
 mod day;
+mod decision;
 mod erase;
 mod fuel;
 mod fuel_fields;
 mod fuel_table;
+mod fuels;
 mod injection;
 mod ladder;
 mod limits;
+mod lineage;
 mod lineup;
 mod map_difference;
 mod margins;
@@ -25,6 +29,9 @@ mod starting;
 mod vehicle;
 mod workshop;
 
+pub(crate) use blend::{
+    Answer, BlendPage, FuelChoice, MixAsked, Typed, aux_answer, mix_answer, rinse_answer, tube_answer,
+};
 pub(crate) use catalogue::{CatalogueDay, CataloguePage};
 pub(crate) use cell_now::{CellNowPage, newest, next_words, runs_words};
 pub(crate) use common::{
@@ -34,16 +41,19 @@ pub(crate) use common::{
 pub(crate) use computed::{ComputedPage, computed_page};
 pub(crate) use day::{
     CellDayPage, DayPage, DayTyped, InboxFragment, NewDayPage, TypedForm, VehicleOfDay, applied,
-    cell_day_page, checklist_fragment, day_page, day_seen, inbox_fragment, other_dyno, places,
-    vehicle_of_day,
+    cell_day_page, checklist_fragment, day_page, day_seen, inbox_fragment, other_dyno, places, refuelled,
+    tank_view, vehicle_of_day,
 };
+pub(crate) use decision::decision_page;
 pub(crate) use erase::ErasePage;
 pub(crate) use fuel::fuel_page;
 pub(crate) use fuel_fields::FuelFields;
 pub(crate) use fuel_table::{FuelTableFields, FuelTablePage};
+pub(crate) use fuels::fuels_page;
 pub(crate) use injection::{InjectionPage, LookUp, injection_page};
 pub(crate) use ladder::ladder_page;
 pub(crate) use limits::{FACTORS, LimitPage, limit_fields, limit_page};
+pub(crate) use lineage::lineage_page;
 pub(crate) use lineup::{
     Choose, ChooseRow, Fields as LineUpFields, LineUpAsked, channels_shown as lineup_channels, chart_of,
     focus_of as lineup_focus, lineup_page, several_page, tracks as lineup_tracks,

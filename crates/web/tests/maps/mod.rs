@@ -35,5 +35,5 @@ async fn what_changed_between_two_revisions_is_said_and_shown_where_the_pulls_ra
     assert_eq!(sent.status, StatusCode::SEE_OTHER, "{}", sent.text());
     let opaque = cell.store.maps(1).await.unwrap().into_iter().find(|m| m.name == "Opaque").unwrap().id;
     let none = cell.get(&format!("/maps/{opaque}/against")).await.text();
-    assert!(none.contains("The file of Opaque is not in the open text form"), "{none}");
+    assert!(none.contains("The file of Opaque is in none of the open forms"), "{none}");
 }

@@ -8,12 +8,13 @@ use crate::pages::vehicles::Fields;
 use crate::prefs::Prefs;
 use crate::seen::{mark, unchanged};
 use crate::state::AppState;
-use crate::typed::{Wrong, optional};
+use crate::typed::{Wrong, blank_or, ethanol, optional};
 use crate::views::{Field, FieldForm, RightPage, Shell, trail};
 use axum::Form;
 use axum::extract::{Path, State};
 use axum::response::{IntoResponse, Redirect, Response};
 use chrono::NaiveTime;
+use jamjar_core::calculators::octane::Scale;
 use jamjar_store::{BuildWords, By, FuelWords, MapWords, NoteWords, StoreError, Subject};
 
 /// Longest name.
@@ -42,6 +43,18 @@ fn text_of(f: &Fields, name: &'static str, most: usize) -> Result<String, Wrong>
 
 fn some(text: String) -> Option<String> {
     (!text.is_empty()).then_some(text)
+}
+
+/// A number as its field shows it.
+fn number_text(v: Option<f64>) -> String {
+    v.map_or_else(String::new, |v| v.to_string())
+}
+
+/// Scales of octane numbers to choose from.
+fn scales() -> Vec<(String, String)> {
+    let none = (String::new(), "none".to_owned());
+    let each = Scale::ALL.map(|s| (s.label().to_owned(), s.label().to_owned()));
+    [none].into_iter().chain(each).collect()
 }
 
 /// A page for the words of one thing: its kind and id in the address, the way here and its trail.
@@ -164,12 +177,15 @@ impl Words for FuelWords {
             kind: "fuel",
             id,
             title: format!("Fuel {}", w.name),
-            crumb: ("/settings#fuels".into(), "Settings".into()),
+            crumb: ("/fuels".into(), "Fuels".into()),
             fields: vec![
                 Field::text("name", "Name", &w.name).wide(20),
                 Field::text("ethanol", "Ethanol measured, % of volume", per_cent).wide(7),
+                Field::text("octane", "Octane", number_text(w.octane)).wide(5),
+                Field::one_of("octane_scale", "on the scale", &w.octane_scale, scales()),
+                Field::text("price", "Price of a litre", number_text(w.price)).wide(7),
             ],
-            seen: mark(&(&w.name, w.ethanol)),
+            seen: mark(&(&w.name, w.ethanol, w.octane, &w.octane_scale, w.price)),
             trail: Subject::Fuel(id),
             says: "Every set on it carries the new name.",
         };
@@ -177,11 +193,29 @@ impl Words for FuelWords {
     }
 
     fn typed(f: &Fields) -> Result<Self, Wrong> {
-        let ethanol = optional("ethanol", get(f, "ethanol")).map_err(|e| ("ethanol", e))?;
-        if let Some(e) = ethanol.filter(|e| !(0.0..=100.0).contains(e)) {
-            return Err(("ethanol", format!("{e} % cannot be: give per cent of volume, 0 to 100")));
+        let held = blank_or(get(f, "ethanol"), |s| ethanol("ethanol", s)).map_err(|e| ("ethanol", e))?;
+        let octane = optional("octane", get(f, "octane")).map_err(|e| ("octane", e))?;
+        if let Some(o) = octane.filter(|o| !(60.0..=130.0).contains(o)) {
+            return Err(("octane", format!("{o} is no octane number: 60 to 130")));
         }
-        Ok(Self { name: name_of(f, "a fuel")?, ethanol: ethanol.map(|e| e / 100.0) })
+        let scale = Scale::named(get(f, "octane_scale"));
+        if octane.is_some() && scale.is_none() {
+            return Err((
+                "octane_scale",
+                "say the scale of the octane number: the same fuel has three".into(),
+            ));
+        }
+        let price = optional("price", get(f, "price")).map_err(|e| ("price", e))?;
+        if let Some(p) = price.filter(|p| !(0.0..=1e6).contains(p)) {
+            return Err(("price", format!("{p} is no price of a litre")));
+        }
+        Ok(Self {
+            name: name_of(f, "a fuel")?,
+            ethanol: held,
+            octane,
+            octane_scale: octane.and(scale).map_or("", Scale::label).to_owned(),
+            price,
+        })
     }
 
     async fn keep(&self, state: &AppState, id: i64, was: &Self, by: &By) -> Result<(), StoreError> {

@@ -15,11 +15,16 @@ pub(crate) struct Encoding {
 impl Encoding {
     /// Hue of a set's map; stock is always ink.
     pub(crate) fn tone(&self, set: &Set) -> Tone {
-        if set.config.map_kind == "stock" {
+        self.map_tone(&set.config.map, &set.config.map_kind)
+    }
+
+    /// Hue of a map of a kind.
+    pub(crate) fn map_tone(&self, name: &str, kind: &str) -> Tone {
+        if kind == "stock" {
             return Tone::Ink;
         }
         let others = self.maps.iter().filter(|m| !m.eq_ignore_ascii_case("stock"));
-        let k = others.into_iter().position(|m| *m == set.config.map).unwrap_or(0);
+        let k = others.into_iter().position(|m| *m == name).unwrap_or(0);
         Tone::MAPS[k % Tone::MAPS.len()]
     }
 

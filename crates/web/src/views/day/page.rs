@@ -5,6 +5,7 @@ use super::sheet::{
     AirRow, ChangedRow, ChecklistFragment, NoteRow, air_rows, changed_rows, checklist_fragment, fuel_words,
     hhmm, note_rows, timeline, timeline_svg,
 };
+use super::tank::TankView;
 use crate::pages::days::NewDayForm;
 use crate::prefs::Prefs;
 use crate::seen::mark;
@@ -70,6 +71,8 @@ pub(crate) struct SetCard {
     pub(crate) settled: String,
     pub(crate) note: String,
     pub(crate) invalid: Option<String>,
+    /// The tank was filled between its pulls; blank when it was not.
+    pub(crate) refuelled: String,
     pub(crate) pulls: Vec<PullRow>,
     pub(crate) verdicts: Vec<LimitRow>,
 }
@@ -180,6 +183,7 @@ pub(crate) struct DayPage {
     pub(crate) known_maps: Vec<String>,
     pub(crate) timeline: String,
     pub(crate) changed: Vec<ChangedRow>,
+    pub(crate) tank: TankView,
     pub(crate) demo: bool,
     pub(crate) archived: bool,
     pub(crate) plan: Vec<PlanRow>,
@@ -259,6 +263,7 @@ pub(crate) fn day_page(
         known_maps: e.maps.clone(),
         timeline: timeline_svg(&timeline(sets, sheet, e, prefs)),
         changed: changed_rows(sheet),
+        tank: TankView::default(),
         demo: day.demo,
         archived: day.archived,
         plan: plan_rows(planned, &sets.iter().map(|s| s.stored.set.config.factors()).collect::<Vec<_>>()),
@@ -303,6 +308,7 @@ pub(super) fn card(read: &SetRead, v: &VehicleRecord, e: &Encoding, prefs: &Pref
         settled: settled(Settled::of(&peak.values)),
         note: s.set.config.note.clone(),
         invalid: s.set.invalid.clone(),
+        refuelled: String::new(),
         pulls: s
             .pulls
             .iter()

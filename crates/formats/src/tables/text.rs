@@ -69,10 +69,22 @@ pub fn read_map(text: &str, file: &str) -> Result<MapFile, FormatError> {
             header(&mut out, line).map_err(at(n, 1))?;
         }
     }
-    if out.name.is_empty() {
-        return Err(FormatError::whole(file, MapProblem::NoName));
-    }
+    whole(&out).map_err(|p| FormatError::whole(file, p))?;
     Ok(out)
+}
+
+/// What makes a map one, whatever it is written in: its name, tables that make sense, each there once.
+pub(super) fn whole(map: &MapFile) -> Result<(), MapProblem> {
+    if map.name.trim().is_empty() {
+        return Err(MapProblem::NoName);
+    }
+    for (i, t) in map.tables.iter().enumerate() {
+        t.validate()?;
+        if map.tables[..i].iter().any(|o| o.name == t.name) {
+            return Err(MapProblem::Twice { what: "table", name: t.name.clone() });
+        }
+    }
+    Ok(())
 }
 
 fn shown(s: &str) -> String {

@@ -1,0 +1,246 @@
+//! Which map on which fuel should go home in a vehicle: the recommendation over everything that was pulled in one build,
+//! and fuel by fuel; what it costs to run; what would make it surer; what the revision usually gains elsewhere.
+
+use crate::error::{WorkflowError, blocking};
+use crate::margins::{Margins, SMALLEST, recommended};
+use crate::release::{Gained, gained};
+use crate::sets::{read_sets, recent_days};
+use jamjar_core::analysis::{Figure, Recommendation, Settings, Wish};
+use jamjar_core::calculators::fuel::ethanol_blend;
+use jamjar_core::factors::Factors;
+use jamjar_core::limits::{LimitOutcome, blind_spots};
+use jamjar_core::stats::plan::pulls_needed;
+use jamjar_core::stats::release::{OnVehicle, Release, release};
+use jamjar_store::{FuelRecord, MapRecord, SetWithPulls, Store, VehicleRecord};
+use std::collections::BTreeSet;
+
+/// Days looked through, newest first (our choice).
+const DAYS: i64 = 60;
+/// Most configurations weighed (our choice).
+const MOST: usize = 80;
+
+/// What is asked for.
+#[derive(Debug, Clone, Default, PartialEq)]
+pub struct Asked {
+    /// Build state; the newest where blank.
+    pub build: String,
+    /// Figure that counts.
+    pub figure: Option<Figure>,
+    /// Smallest gain that counts, in its unit.
+    pub smallest: Option<f64>,
+    /// Consumption on the baseline's fuel, L for 100 km.
+    pub per_100_km: Option<f64>,
+}
+
+/// One fuel.
+#[derive(Debug, Clone)]
+pub struct OnFuel {
+    /// Its name.
+    pub fuel: String,
+    /// Which map on it; `None` where nothing can be a baseline.
+    pub recommended: Option<Recommendation>,
+    /// What 100 km cost on it: litres, and money where a price is known.
+    pub per_100_km: Option<(f64, Option<f64>)>,
+    /// What one pull burns, L, and what that costs: by the fuel flow that was logged.
+    pub per_pull: Option<(f64, Option<f64>)>,
+}
+
+/// A set that would make it surer.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Next {
+    /// More pulls of two that are not told apart.
+    Tell {
+        /// Which two.
+        sets: [usize; 2],
+        /// How many of each it takes in all.
+        pulls: u32,
+        /// How many there are.
+        have: [usize; 2],
+    },
+    /// A map on a fuel it was never pulled on.
+    NeverPulled {
+        /// The whole configuration.
+        factors: Factors,
+    },
+}
+
+/// What the shop usually gets from the recommended revision.
+#[derive(Debug, Clone)]
+pub struct Usually {
+    /// The map.
+    pub map: String,
+    /// Gains, this vehicle's among them.
+    pub gains: Vec<Gained>,
+    /// Over the other vehicles; `None` where they are too few.
+    pub others: Option<Release>,
+    /// This vehicle's own gain.
+    pub own: Option<OnVehicle>,
+}
+
+/// The whole.
+#[derive(Debug, Clone)]
+pub struct Decision {
+    /// Sets, blind spots and the recommendation over every fuel.
+    pub all: Margins,
+    /// Fuel by fuel, most sets first.
+    pub fuels: Vec<OnFuel>,
+    /// What to pull next.
+    pub next: Vec<Next>,
+    /// The recommended revision elsewhere.
+    pub usually: Option<Usually>,
+    /// Price of the recommended map, if one is known.
+    pub price: Option<f64>,
+    /// Days it was read from.
+    pub days: Vec<i64>,
+}
+
+/// Weighs everything that was pulled with a vehicle.
+///
+/// # Errors
+/// [`WorkflowError`] when the store refuses or samples can no longer be measured.
+pub async fn decision(
+    store: &Store,
+    vehicle: &VehicleRecord,
+    asked: &Asked,
+    settings: &Settings,
+) -> Result<Decision, WorkflowError> {
+    let (ids, days): (Vec<i64>, Vec<Vec<SetWithPulls>>) =
+        recent_days(store, vehicle, DAYS).await?.into_iter().unzip();
+    let (records, maps) = (store.fuel_records().await?, store.maps(vehicle.id).await?);
+    let (v, a, s, m) = (vehicle.clone(), asked.clone(), *settings, maps.clone());
+    let mut out = blocking(move || put_together(v, days, &a, &s, &records, &m)).await?;
+    out.days = ids;
+    let first = out.all.recommended.as_ref().and_then(|r| Some(r.candidates[r.first?].set));
+    let config = first.map(|i| out.all.sets[i].stored.set.config.clone());
+    if let Some(c) = config.filter(|c| c.map_kind != "stock")
+        && let Some(map) = maps.iter().find(|m| m.name == c.map)
+    {
+        out.price = map.price;
+        let figure = asked.figure.unwrap_or(Figure::PeakPower);
+        let mut gains = gained(store, map.id, figure, settings).await?;
+        let place = vehicle.vehicle.dyno.kind.place();
+        gains.retain(|g| g.place == place);
+        if gains.len() > 1 {
+            let own = gains.iter().find(|g| g.vehicle_id == vehicle.id).map(|g| g.gain);
+            let others: Vec<OnVehicle> =
+                gains.iter().filter(|g| g.vehicle_id != vehicle.id).map(|g| g.gain).collect();
+            out.usually = Some(Usually { map: c.map, others: release(&others), own, gains });
+        }
+    }
+    Ok(out)
+}
+
+fn put_together(
+    vehicle: VehicleRecord,
+    days: Vec<Vec<SetWithPulls>>,
+    asked: &Asked,
+    settings: &Settings,
+    records: &[FuelRecord],
+    maps: &[MapRecord],
+) -> Decision {
+    let builds: BTreeSet<String> =
+        days.iter().flatten().map(|s| s.set.config.build.clone()).filter(|b| !b.is_empty()).collect();
+    let newest = days.iter().flatten().next().map_or_else(String::new, |s| s.set.config.build.clone());
+    let build = if builds.contains(&asked.build) { asked.build.clone() } else { newest };
+    // The last set of a configuration counts; days come newest first.
+    let mut seen: BTreeSet<Factors> = BTreeSet::new();
+    let mut sets: Vec<SetWithPulls> = Vec::new();
+    for day in days {
+        for s in day.into_iter().rev() {
+            if s.set.config.build == build && seen.insert(s.set.config.factors()) && sets.len() < MOST {
+                sets.push(s);
+            }
+        }
+    }
+    let sets = read_sets(sets, &vehicle, settings);
+    let wish = Wish {
+        figure: asked.figure.unwrap_or(Figure::PeakPower),
+        smallest: asked.smallest.unwrap_or(SMALLEST),
+    };
+    let mut fuels: Vec<String> = sets.iter().map(|s| s.stored.set.config.fuel.clone()).collect();
+    fuels.sort();
+    fuels.dedup();
+    let count = |f: &String| sets.iter().filter(|s| s.stored.set.config.fuel == *f).count();
+    fuels.sort_by_key(|f| std::cmp::Reverse(count(f)));
+    let of = |fuel: Option<&str>| recommended(&sets, &vehicle, (fuel, &build), settings, wish);
+    let overall = of(None);
+    let base_fuel = overall.as_ref().and_then(|r| {
+        let base = r.candidates[r.base?].set;
+        Some(sets[base].stored.set.config.fuel.clone())
+    });
+    let record = |fuel: &str| records.iter().find(|r| r.name == fuel);
+    let flow = |fuel: &str| record(fuel).and_then(|r| r.ethanol).and_then(|e| ethanol_blend(e).ok());
+    let on_fuel = |fuel: &String| {
+        let price = record(fuel).and_then(|r| r.price);
+        let per_100_km = asked.per_100_km.and_then(|l| {
+            let ratio = flow(fuel)?.volume_flow_ratio / flow(base_fuel.as_ref()?)?.volume_flow_ratio;
+            Some((l * ratio, price.map(|p| p * l * ratio)))
+        });
+        let burnt = flow(fuel).and_then(|b| burnt_l(&sets, fuel, b.density_kg_l));
+        OnFuel {
+            recommended: of(Some(fuel)),
+            per_100_km,
+            per_pull: burnt.map(|l| (l, price.map(|p| p * l))),
+            fuel: fuel.clone(),
+        }
+    };
+    let on_fuels: Vec<OnFuel> = fuels.iter().map(on_fuel).collect();
+    let verdicts: Vec<&[LimitOutcome]> = sets.iter().map(|s| s.verdicts.as_slice()).collect();
+    let blind = blind_spots(&verdicts, &vehicle.limits);
+    let mut all = Margins {
+        vehicle,
+        blind,
+        fuels,
+        builds: builds.into_iter().collect(),
+        wanted: [String::new(), build],
+        recommended: overall,
+        more: 0,
+        sets,
+    };
+    let next = next(&all, maps, wish);
+    all.fuels.sort();
+    Decision { all, fuels: on_fuels, next, usually: None, price: None, days: Vec::new() }
+}
+
+/// Litres a pull on a fuel burns, by its logged fuel flow: the mean over its pulls.
+fn burnt_l(sets: &[crate::sets::SetRead], fuel: &str, density: f64) -> Option<f64> {
+    let pulls = sets.iter().filter(|s| s.stored.set.config.fuel == fuel).flat_map(|s| &s.measured);
+    let each: Vec<f64> = pulls
+        .filter_map(|m| {
+            let flow = m.channels.iter().find(|c| c.channel.as_str() == "fuel_flow")?.mean;
+            let span = m.span.as_ref()?;
+            Some(flow * (span.to_s - span.from_s) / (1000.0 * density))
+        })
+        .filter(|l| l.is_finite() && *l > 0.0)
+        .collect();
+    (!each.is_empty()).then(|| each.iter().sum::<f64>() / each.len() as f64)
+}
+
+/// What would make the answer surer: pulls that tell the first from the second, and the first on fuels it was never
+/// pulled on, unless it is made for another.
+fn next(m: &Margins, maps: &[MapRecord], wish: Wish) -> Vec<Next> {
+    let mut out = Vec::new();
+    let Some(r) = &m.recommended else { return out };
+    let Some(first) = r.first.map(|i| &r.candidates[i]) else { return out };
+    if let Some(up) = r.runner_up.filter(|_| r.separated() == Some(false)) {
+        let sets = [first.set, r.candidates[up.at].set];
+        let results = sets.map(|i| m.sets[i].result.figure(wish.figure));
+        let sd = results.iter().filter_map(|f| f.sd).reduce(f64::max);
+        let have = sets.map(|i| m.sets[i].result.n());
+        if let Some(needed) = sd.and_then(|sd| pulls_needed(sd, wish.smallest).ok()) {
+            out.push(Next::Tell { sets, pulls: needed.pulls_per_set, have });
+        }
+    }
+    let config = &m.sets[first.set].stored.set.config;
+    let made_for = maps.iter().find(|x| x.name == config.map).and_then(|x| x.for_fuel.clone());
+    for fuel in &m.fuels {
+        let pulled =
+            m.sets.iter().any(|s| s.stored.set.config.map == config.map && s.stored.set.config.fuel == *fuel);
+        if !pulled && made_for.as_ref().is_none_or(|f| f == fuel) && config.map_kind != "stock" {
+            let mut factors = config.factors();
+            factors.insert("fuel".into(), fuel.clone());
+            out.push(Next::NeverPulled { factors });
+        }
+    }
+    out
+}

@@ -1,0 +1,78 @@
+//! What the demo's people did beside pulling: they said what a fuel is, filled and drained the tank, and flashed.
+
+use super::clock;
+use crate::error::WorkflowError;
+use chrono::NaiveDate;
+use jamjar_sim::{FuelSpec, SimDay};
+use jamjar_store::{By, FuelWords, NewBatch, NewFlash, NewPour, Store};
+
+/// Minutes before a set's first pull in which they flashed, and in which they filled.
+const FLASHED_S: f64 = 480.0;
+const FILLED_S: f64 = 900.0;
+/// Litres of a fill.
+const FILL_L: f64 = 22.0;
+
+fn by() -> By {
+    By::new("the calibrator", "")
+}
+
+/// Octane, price, and of E85 the delivery that was measured; what somebody said already stays.
+pub(super) async fn fuel(store: &Store, f: &FuelSpec) -> Result<(), WorkflowError> {
+    let Some(own) = store.fuel_records().await?.into_iter().find(|r| r.name == f.name) else { return Ok(()) };
+    if own.octane.is_none() && own.price.is_none() {
+        let was = store.fuel_words(own.id).await?;
+        let scale = if f.ron.is_some() { "RON" } else { "" };
+        let now = FuelWords { octane: f.ron, octane_scale: scale.into(), price: f.price, ..was.clone() };
+        store.edit_fuel(own.id, &was, &now, &by()).await?;
+    }
+    if f.name == "E85" && store.batches().await?.iter().all(|b| b.fuel_id != own.id) {
+        let batch = NewBatch {
+            name: "drum 7".into(),
+            source: "the pump on the ring road".into(),
+            bought_on: NaiveDate::from_ymd_opt(2026, 3, 1),
+            ethanol: Some(f.ethanol),
+            measured_by: "water test".into(),
+            note: "winter fuel: the pump says 85".into(),
+        };
+        store.add_batch(own.id, &batch, &by()).await?;
+    }
+    Ok(())
+}
+
+/// Flashes and fills of a day: before each set whose map or fuel is another than the last one's.
+pub(super) async fn day(
+    store: &Store,
+    vehicle_id: i64,
+    day_id: i64,
+    d: &SimDay,
+) -> Result<(), WorkflowError> {
+    let date: NaiveDate = d.spec.date.parse().map_err(super::bad)?;
+    let (maps, fuels) = (store.maps(vehicle_id).await?, store.fuel_records().await?);
+    let batches = store.batches().await?;
+    let (mut map, mut fuel) = (String::new(), String::new());
+    for s in &d.sets {
+        let Some(first) = s.pulls.first() else { continue };
+        if s.spec.map != map {
+            map.clone_from(&s.spec.map);
+            if let Some(m) = maps.iter().find(|m| m.name == map) {
+                let at = Some(clock(first.at_s - FLASHED_S));
+                let flash = NewFlash { map_id: m.id, on: date, at, note: String::new() };
+                store.add_flash(vehicle_id, &flash, &by()).await?;
+            }
+        }
+        if s.spec.fuel != fuel {
+            fuel.clone_from(&s.spec.fuel);
+            if let Some(f) = fuels.iter().find(|f| f.name == fuel) {
+                let pour = NewPour {
+                    at: clock(first.at_s - FILLED_S),
+                    fuel_id: f.id,
+                    batch_id: batches.iter().find(|b| b.fuel_id == f.id).map(|b| b.id),
+                    litres: FILL_L,
+                    left_l: Some(0.0),
+                };
+                store.pour(day_id, &pour, &by()).await?;
+            }
+        }
+    }
+    Ok(())
+}

@@ -1,0 +1,134 @@
+//! Which map was made from which, what each step gained where both were pulled alike on one day, and what is in the unit.
+
+use crate::alike::alike;
+use crate::error::{WorkflowError, blocking};
+use crate::sets::{read_sets, recent_days};
+use chrono::NaiveDate;
+use jamjar_core::analysis::{Figure, FigureComparison, SetResult, Settings, compare_all};
+use jamjar_core::maps::lineage::{Node, lineage};
+use jamjar_store::{Flash, MapRecord, SetWithPulls, Store, VehicleRecord};
+use std::collections::BTreeMap;
+
+/// Days looked through, newest first (our choice).
+const DAYS: i64 = 60;
+
+/// What one step gained.
+#[derive(Debug, Clone)]
+pub struct StepGain {
+    /// The gain of the newer over the older.
+    pub gain: FigureComparison,
+    /// The sets it stands on: older, newer.
+    pub sets: [i64; 2],
+    /// Their day.
+    pub date: NaiveDate,
+    /// What both were pulled with: fuel, boost, gear.
+    pub with: Vec<String>,
+}
+
+/// A map on its place in the tree.
+#[derive(Debug, Clone)]
+pub struct OnTree {
+    /// The map.
+    pub map: MapRecord,
+    /// Its place.
+    pub node: Node,
+    /// What the step from its parent gained; `None` where the two were never pulled alike on one day.
+    pub step: Option<StepGain>,
+    /// Newest day it was pulled.
+    pub pulled: Option<NaiveDate>,
+}
+
+/// The maps of a vehicle.
+#[derive(Debug, Clone)]
+pub struct Lineage {
+    /// The vehicle.
+    pub vehicle: VehicleRecord,
+    /// Maps, each under the one it was made from.
+    pub tree: Vec<OnTree>,
+    /// What went into the unit, newest first.
+    pub flashes: Vec<Flash>,
+    /// The map of the newest pulls, and their day.
+    pub newest: Option<(String, NaiveDate)>,
+    /// Days it was read from.
+    pub days: Vec<i64>,
+}
+
+/// Reads the maps of a vehicle.
+///
+/// # Errors
+/// [`WorkflowError`] when the store refuses or samples can no longer be measured.
+pub async fn read_lineage(
+    store: &Store,
+    vehicle: &VehicleRecord,
+    figure: Figure,
+    settings: &Settings,
+) -> Result<Lineage, WorkflowError> {
+    let maps = store.maps(vehicle.id).await?;
+    let flashes = store.flashes(vehicle.id).await?;
+    let (ids, days): (Vec<i64>, Vec<Vec<SetWithPulls>>) =
+        recent_days(store, vehicle, DAYS).await?.into_iter().unzip();
+    let (vehicle, settings) = (vehicle.clone(), *settings);
+    blocking(move || {
+        let named: Vec<(&str, Option<&str>)> =
+            maps.iter().map(|m| (m.name.as_str(), m.parent.as_deref())).collect();
+        let nodes = lineage(&named);
+        let steps = steps(&nodes, &maps, &days, &vehicle, figure, &settings);
+        let pulled =
+            |name: &str| days.iter().flatten().filter(|s| s.set.config.map == name).map(|s| s.set.date).max();
+        let last = days.iter().flatten().max_by_key(|s| (s.set.date, s.set.position));
+        let newest = last.map(|s| (s.set.config.map.clone(), s.set.date));
+        let tree = nodes
+            .into_iter()
+            .map(|node| {
+                let map = maps[node.map].clone();
+                OnTree { step: steps.get(&node.map).cloned(), pulled: pulled(&map.name), map, node }
+            })
+            .collect();
+        Lineage { vehicle, tree, flashes, newest, days: ids }
+    })
+    .await
+}
+
+/// The newest day on which parent and child were pulled with the same of everything else.
+fn steps(
+    nodes: &[Node],
+    maps: &[MapRecord],
+    days: &[Vec<SetWithPulls>],
+    vehicle: &VehicleRecord,
+    figure: Figure,
+    settings: &Settings,
+) -> BTreeMap<usize, StepGain> {
+    let mut out = BTreeMap::new();
+    for day in days {
+        // Pairs of this day that no newer day has told of.
+        let mut pairs: Vec<(usize, usize, usize)> = Vec::new();
+        for n in nodes.iter().filter(|n| !out.contains_key(&n.map)) {
+            let Some(parent) = n.parent else { continue };
+            let named = |m: usize| move |s: &SetWithPulls| s.set.config.map == maps[m].name;
+            pairs.extend(alike(day, named(parent), named(n.map)).map(|[a, b]| (n.map, a, b)));
+        }
+        if pairs.is_empty() {
+            continue;
+        }
+        // Everything of the day lends its scatter.
+        let read = read_sets(day.clone(), vehicle, settings);
+        let results: Vec<SetResult> = read.iter().map(|s| s.result.clone()).collect();
+        for (map, a, b) in pairs {
+            let Some(c) = compare_all(&results, a, &[b], &vehicle.vehicle, settings).pop() else { continue };
+            let Some(gain) = c.figure(figure).cloned() else { continue };
+            let config = &day[b].set.config;
+            let gear = if config.gear.is_empty() { String::new() } else { format!("gear {}", config.gear) };
+            let with = [config.fuel.clone(), config.boost.clone(), gear];
+            out.insert(
+                map,
+                StepGain {
+                    gain,
+                    sets: [day[a].set.id, day[b].set.id],
+                    date: day[b].set.date,
+                    with: with.into_iter().filter(|w| !w.is_empty()).collect(),
+                },
+            );
+        }
+    }
+    out
+}
