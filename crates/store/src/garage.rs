@@ -14,6 +14,7 @@ use jamjar_core::limits::Limit;
 use jamjar_core::maps::lineage::circle;
 use jamjar_core::vehicle_sheet::VehicleSheet;
 use std::collections::HashMap;
+use std::io::Read;
 
 /// A build state with what was pulled in it.
 #[derive(Debug, Clone, PartialEq)]
@@ -73,7 +74,6 @@ pub struct NewMap {
     pub for_fuel: Option<String>,
     pub note: String,
     pub file_name: String,
-    pub bytes: Vec<u8>,
 }
 
 #[derive(Queryable, Selectable)]
@@ -335,8 +335,13 @@ impl Store {
     /// [`StoreError::Duplicate`] when the map already has another file: a file is never replaced, a changed
     /// one is a new revision.
     #[boxed]
-    pub async fn put_map(&self, vehicle_id: i64, new: &NewMap) -> Result<i64, StoreError> {
-        let (sha, chunks, size) = packed(std::io::Cursor::new(new.bytes.clone())).await?;
+    pub async fn put_map(
+        &self,
+        vehicle_id: i64,
+        new: &NewMap,
+        file: impl Read + Send + 'static,
+    ) -> Result<i64, StoreError> {
+        let (sha, chunks, size) = packed(file).await?;
         self.transact(async |c| {
             claim_vehicle(c, vehicle_id, None).await?;
             let id = map_named(c, vehicle_id, &new.name, &new.kind).await?;

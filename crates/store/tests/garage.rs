@@ -4,6 +4,8 @@
 
 #[path = "find/mod.rs"]
 mod find;
+#[path = "handled/mod.rs"]
+mod handled;
 #[path = "right/mod.rs"]
 mod right;
 mod shop;
@@ -15,13 +17,14 @@ use jamjar_core::limits::Limit;
 use jamjar_core::vehicle_sheet::VehicleSheet;
 use jamjar_store::{Checklist, NewDay, NewMap, NewVehicle, SheetAir, Store, StoreError};
 use shop::{Server, by, commit, day, new_pull, new_set, note, vehicle};
+use std::io::Cursor;
 
 fn limit(id: &str, threshold: f64) -> Limit {
     serde_json::from_value(serde_json::json!({"id": id, "channel": "lambda_1", "direction": "above", "threshold": threshold, "caution": 0.03}))
         .unwrap()
 }
 
-fn map(name: &str, bytes: &[u8]) -> NewMap {
+fn map(name: &str) -> NewMap {
     NewMap {
         name: name.into(),
         kind: "custom".into(),
@@ -29,7 +32,6 @@ fn map(name: &str, bytes: &[u8]) -> NewMap {
         for_fuel: Some("E30".into()),
         note: "two degrees more".into(),
         file_name: format!("{name}.map"),
-        bytes: bytes.to_vec(),
     }
 }
 
@@ -93,13 +95,13 @@ async fn a_vehicle_keeps_its_sheet_builds_and_limits() {
 async fn a_map_file_is_never_replaced() {
     let (_server, store) = Server::start("maps").await;
     let v = store.day(day(&store).await).await.unwrap().vehicle_id;
-    let id = store.put_map(v, &map("C3", b"jamjar map 1\n")).await.unwrap();
+    let id = store.put_map(v, &map("C3"), Cursor::new(b"jamjar map 1\n")).await.unwrap();
     assert_eq!(
-        store.put_map(v, &map("C3", b"jamjar map 1\n")).await.unwrap(),
+        store.put_map(v, &map("C3"), Cursor::new(b"jamjar map 1\n")).await.unwrap(),
         id,
         "the same bytes again are no harm"
     );
-    assert!(matches!(store.put_map(v, &map("C3", b"other")).await, Err(StoreError::Duplicate)));
+    assert!(matches!(store.put_map(v, &map("C3"), Cursor::new(b"other")).await, Err(StoreError::Duplicate)));
     let maps = store.maps(v).await.unwrap();
     let jamjar_store::HeldFile { id: file_id, sha256: sha, name } = maps[0].file.clone().unwrap();
     assert_eq!(
@@ -107,9 +109,9 @@ async fn a_map_file_is_never_replaced() {
         (1, "C3.map", 64, Some("Stock"))
     );
     assert_eq!(store.file_bytes(file_id).await.unwrap(), b"jamjar map 1\n");
-    let mut odd = map("C4", b"x");
+    let mut odd = map("C4");
     odd.kind = "borrowed".into();
-    assert!(matches!(store.put_map(v, &odd).await, Err(StoreError::Check)));
+    assert!(matches!(store.put_map(v, &odd, Cursor::new(b"x")).await, Err(StoreError::Check)));
     assert_eq!(store.maps(v).await.unwrap().len(), 1, "and nothing of it is there");
 }
 
@@ -200,7 +202,7 @@ async fn the_demo_goes_and_what_is_the_users_own_stays() {
     commit(&store, demo_day, &[new_set(f, 2)], &[], None).await.unwrap();
     commit(&store, also, &[new_set(f, 1)], &[], None).await.unwrap();
     store.add_note(demo_day, &note(Some(at(9, 0)), "", "x", "y")).await.unwrap();
-    store.put_map(demo_vehicle, &map("C3", b"whole")).await.unwrap();
+    store.put_map(demo_vehicle, &map("C3"), Cursor::new(b"whole")).await.unwrap();
     assert!(store.has_demo().await.unwrap());
     assert!(store.remove_demo().await.unwrap().is_empty());
     assert!(!store.has_demo().await.unwrap());

@@ -26,8 +26,8 @@ use axum::routing::{get, post};
 const BODY_LIMIT: usize = 2 << 20;
 /// A body whose next part does not come within this time is given up.
 const BODY_IDLE: std::time::Duration = std::time::Duration::from_secs(30);
-/// Largest map file.
-const MAP_LIMIT: usize = 64 << 20;
+/// Largest map file, with the form around it.
+const MAP_LIMIT: usize = 257 << 20;
 
 /// Every route.
 pub fn router(state: AppState) -> Router {
@@ -77,6 +77,8 @@ pub fn router(state: AppState) -> Router {
         .route("/vehicles/{id}/decision", get(decision::show))
         .route("/vehicles/{id}/shelf", get(shelf::show))
         .route("/vehicles/{id}/ladder", get(ladder::show))
+        .route("/vehicles/{id}/ladder/say", post(ladder::say))
+        .route("/vehicles/{id}/ladder/{one}/back", post(ladder::unsay))
         .route("/vehicles/{id}/injection", get(injection::show))
         .route("/vehicles/{id}/flow-sheet", post(injection::keep_sheet))
         .route("/vehicles/{id}/quantity-map", post(injection::keep_map))

@@ -4,7 +4,9 @@
 mod barriers;
 mod common;
 mod deciding;
+mod decision;
 mod driver;
+mod fuels;
 mod injection;
 mod ladder;
 mod lineup;

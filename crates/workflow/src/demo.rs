@@ -128,8 +128,8 @@ async fn vehicle(store: &Store, l: &Loaded) -> Result<i64, WorkflowError> {
                     for_fuel: map.for_fuel.clone(),
                     note: map.note.clone().unwrap_or_default(),
                     file_name: file_name.clone(),
-                    bytes: text.clone().into_bytes(),
                 },
+                std::io::Cursor::new(text.clone().into_bytes()),
             )
             .await?;
     }

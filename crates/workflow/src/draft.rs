@@ -8,6 +8,7 @@ use jamjar_core::fuelling::cells::{Cell, Corrections};
 use jamjar_core::maps::{Axis, MapFile, Table};
 use jamjar_formats::write_map;
 use jamjar_store::{NewMap, Store, StoreError};
+use std::io::Cursor;
 
 /// Tables that give fuel, by name: what a correction multiplies. The last is the one a draft adds where a map has none.
 const FUEL_TABLES: [&str; 6] =
@@ -57,9 +58,8 @@ pub async fn draft(
         for_fuel: new.for_fuel.clone(),
         note: new.note.clone().unwrap_or_default(),
         file_name: format!("{}.map", name.replace(['/', '\\'], "-")),
-        bytes: write_map(&new).into_bytes(),
     };
-    match store.put_map(r.vehicle.id, &put).await {
+    match store.put_map(r.vehicle.id, &put, Cursor::new(write_map(&new).into_bytes())).await {
         Ok(id) => Ok(Ok(id)),
         Err(StoreError::Duplicate) => {
             Ok(Err(format!("{name} already has another file: give the draft another name")))

@@ -3,11 +3,14 @@
 use crate::error::{WorkflowError, blocking};
 use crate::sets::{SetRead, read_sets, recent_days};
 use crate::shelf::by_size;
-use jamjar_core::analysis::{Figure, Forecast, Measured, NoForecast, RungSeen, Settings, next_rung};
+use jamjar_core::analysis::{
+    Detune, Figure, Forecast, Measured, NoDetune, NoForecast, RungSeen, Settings, USABLE, detune, next_rung,
+    usable,
+};
 use jamjar_core::factors::rungs::measured;
 use jamjar_core::limits::{Limit, LimitOutcome, Verdict};
 use jamjar_core::stats::two_sets::{Repeats, compare, mean};
-use jamjar_store::{SetWithPulls, Store, VehicleRecord};
+use jamjar_store::{LadderWord, SetWithPulls, Store, VehicleRecord};
 use std::collections::BTreeSet;
 
 /// Days looked through, newest first (our choice).
@@ -92,8 +95,43 @@ pub struct Ladder {
     pub next: Option<f64>,
     /// What it would do, the worst first.
     pub forecasts: Vec<NextOf>,
+    /// What a person said of it: stopped on purpose, or gone on against a forecast; newest first.
+    pub said: Vec<LadderWord>,
     /// Days it was read from.
     pub days: Vec<i64>,
+}
+
+impl Ladder {
+    /// The rung that makes a wanted peak, kW.
+    pub fn detuned(&self, wanted_kw: f64) -> Result<Detune, NoDetune> {
+        let values: Vec<(f64, Vec<f64>)> = self
+            .rungs
+            .iter()
+            .filter_map(|r| Some((r.at?, r.set.result.figure(Figure::PeakPower).values.clone())))
+            .collect();
+        let rungs: Vec<(f64, &[f64])> = values.iter().map(|(at, v)| (*at, v.as_slice())).collect();
+        detune(&rungs, wanted_kw)
+    }
+
+    /// Engine speeds over which every rung holds nine tenths of its own peak, and over which any does, rpm: what the
+    /// hardware can use, whatever the boost.
+    pub fn usable(&self) -> Option<[[f64; 2]; 2]> {
+        let each = self.rungs.iter().filter_map(|r| {
+            let c = &r.set.result.mean_curve;
+            usable(&c.rpm, &c.power_kw, USABLE)
+        });
+        each.fold(None, |all, [a, b]| match all {
+            None => Some([[a, b], [a, b]]),
+            Some([[x, y], [u, v]]) => Some([[x.max(a), y.min(b)], [u.min(a), v.max(b)]]),
+        })
+    }
+
+    /// What stands of a kind: of the rung where one is given.
+    pub fn word(&self, kind: &str, at: Option<f64>) -> Option<&LadderWord> {
+        let same =
+            |w: &&LadderWord| at.is_none_or(|at| named_kpa(&w.at_rung).is_some_and(|r| (r - at).abs() < 0.5));
+        self.said.iter().filter(|w| w.kind == kind).find(same)
+    }
 }
 
 /// Reads a ladder: the one asked for, else the one with most rungs.
@@ -116,8 +154,16 @@ pub async fn ladder(
         }
     }
     let (vehicle, asked, settings) = (vehicle.clone(), asked.cloned(), *settings);
+    let mut said = store.ladder_words(vehicle.id).await?;
     let out = blocking(move || put_together(vehicle, sets, asked, next, &settings)).await?;
-    Ok(Ladder { days, ..out })
+    let of = |w: &LadderWord| LadderOf {
+        map: w.map.clone(),
+        fuel: w.fuel.clone(),
+        build: w.build.clone(),
+        gear: w.gear.clone(),
+    };
+    said.retain(|w| out.of.as_ref() == Some(&of(w)));
+    Ok(Ladder { days, said, ..out })
 }
 
 fn put_together(
@@ -158,7 +204,7 @@ fn put_together(
         Err(_) => (2, 0),
     };
     forecasts.sort_by_key(rank);
-    Ladder { vehicle, ladders, of, rungs, next, forecasts, days: Vec::new() }
+    Ladder { vehicle, ladders, of, rungs, next, forecasts, said: Vec::new(), days: Vec::new() }
 }
 
 /// Mean of what each pull has; `None` where one of them has none.

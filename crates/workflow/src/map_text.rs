@@ -6,7 +6,7 @@ use jamjar_formats::TableForm;
 use jamjar_store::{MapRecord, Store};
 
 /// Files larger than this are no table text, bytes (our choice).
-const LARGEST: i64 = 4 << 20;
+pub const LARGEST_TEXT: u64 = 4 << 20;
 
 /// Reads it; the inner error says why its tables cannot be read.
 ///
@@ -14,7 +14,7 @@ const LARGEST: i64 = 4 << 20;
 /// [`WorkflowError`] when the store refuses.
 pub async fn map_text(store: &Store, map: &MapRecord) -> Result<Result<MapFile, String>, WorkflowError> {
     let Some(held) = &map.file else { return Ok(Err(format!("no file of {} is in custody", map.name))) };
-    if store.file(held.id).await?.bytes > LARGEST {
+    if store.file(held.id).await?.bytes.unsigned_abs() > LARGEST_TEXT {
         return Ok(Err(format!("the file of {} is larger than a table text", map.name)));
     }
     let closed =

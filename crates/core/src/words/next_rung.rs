@@ -2,6 +2,7 @@
 
 use super::sentence_case;
 use crate::analysis::verdict::{Forecast, NoForecast, Would};
+use crate::analysis::{Detune, NoDetune};
 
 /// One limit at the next rung: what it is called, its threshold in words, and the worst engine speed of the last rung.
 pub struct NextWords<'a> {
@@ -82,6 +83,39 @@ pub fn next_rung_sentence(next_kpa: f64, all: &[(NextWords<'_>, Option<Forecast>
     sentence_case(&format!("Next rung {next_kpa:.0} kPa: {}{end}.", parts.join("; ")))
 }
 
+/// "135.0 kW lies between 60 kPa and 100 kPa: about 80 (76 to 84), on a straight line between the two. …"
+pub fn detune_sentence(
+    wanted: &str,
+    d: Result<Detune, NoDetune>,
+    names: &[String],
+    say: impl Fn(f64) -> String,
+) -> String {
+    match d {
+        Ok(d) => {
+            let [a, b] = d.between.map(|i| names.get(i).cloned().unwrap_or_default());
+            let end = |v: f64, open: bool| if open { format!("{v:.0} or beyond") } else { format!("{v:.0}") };
+            let interval = d.interval.map_or_else(
+                || "no interval, for no rung was pulled twice".to_owned(),
+                |[low, high]| format!("{} to {}", end(low, d.open[0]), end(high, d.open[1])),
+            );
+            format!(
+                "{wanted} lies between {a} and {b}: at about {:.0} ({interval}), on a straight line between the two. Nothing there was pulled: pull it before it goes home.",
+                d.at
+            )
+        }
+        Err(NoDetune::BelowAll { lowest }) => {
+            format!(
+                "The lowest rung makes {} already: {wanted} is below every rung that was pulled.",
+                say(lowest)
+            )
+        }
+        Err(NoDetune::AboveAll { highest }) => {
+            format!("No rung that was pulled makes {wanted}: the most is {}.", say(highest))
+        }
+        Err(NoDetune::TooFew) => "It takes two rungs with a figure to find a place between them.".into(),
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -107,5 +141,22 @@ mod tests {
         let said = next_rung_sentence(150.0, &could);
         assert!(said.contains("could cross") && !said.contains("don't run"), "{said}");
         assert!(next_rung_sentence(150.0, &[]).contains("no limits are set"));
+    }
+
+    #[test]
+    fn a_detune_is_never_promised() {
+        let d = Detune { between: [0, 1], at: 80.2, interval: Some([76.0, 84.0]), open: [false, true] };
+        let names = ["60 kPa".to_owned(), "100 kPa".to_owned()];
+        let say = |v: f64| format!("{v:.1} kW");
+        let said = detune_sentence("135.0 kW", Ok(d), &names, say);
+        assert!(
+            said.starts_with("135.0 kW lies between 60 kPa and 100 kPa: at about 80 (76 to 84 or beyond)"),
+            "{said}"
+        );
+        assert!(said.ends_with("pull it before it goes home."));
+        assert!(
+            detune_sentence("90.0 kW", Err(NoDetune::BelowAll { lowest: 120.0 }), &names, say)
+                .contains("120.0 kW already")
+        );
     }
 }

@@ -1,6 +1,6 @@
 //! Map files in custody: taken in whole, given out checked, priced.
 
-use super::spool::fields_and_file;
+use super::spool::{fields_and_file, lost};
 use super::stream::Sent;
 use super::vehicles::{Fields, back, refuse};
 use crate::auth::{Calibrator, Reader};
@@ -14,7 +14,8 @@ use axum::http::header::{CONTENT_DISPOSITION, CONTENT_LENGTH, CONTENT_TYPE};
 use axum::response::{IntoResponse, Response};
 use jamjar_formats::TableForm;
 use jamjar_store::NewMap;
-use jamjar_workflow::map_text::map_text;
+use jamjar_workflow::map_text::{LARGEST_TEXT, map_text};
+use std::fs::File;
 
 /// A dropped map file: read, checked, taken into custody whole.
 pub(crate) async fn map(
@@ -28,11 +29,14 @@ pub(crate) async fn map(
     let (fields, file) = fields_and_file(&state, form).await?;
     let Some(file) = file else { return refuse(&state, &prefs, id, "choose a map file first".into()).await };
     let _turn = file.turn(&state).await;
-    let new = match map_of(&fields, &file.name, file.read().await?) {
+    // What is larger than any text is kept as it is, and streamed.
+    let head = if file.file.bytes() <= LARGEST_TEXT { file.read().await? } else { Vec::new() };
+    let new = match map_of(&fields, &file.name, &head) {
         Ok(n) => n,
         Err(problem) => return refuse(&state, &prefs, id, problem).await,
     };
-    match state.store.put_map(id, &new).await {
+    let bytes = File::open(file.file.path()).map_err(lost)?;
+    match state.store.put_map(id, &new, bytes).await {
         Ok(_) => Ok(back(id, "maps")),
         Err(jamjar_store::StoreError::Duplicate) => {
             let text = format!(
@@ -47,13 +51,13 @@ pub(crate) async fn map(
 }
 
 /// A map in one of the open forms says its own name; any other file is kept as it is under the name given.
-fn map_of(f: &Fields, file_name: &str, bytes: Vec<u8>) -> Result<NewMap, String> {
+fn map_of(f: &Fields, file_name: &str, bytes: &[u8]) -> Result<NewMap, String> {
     let given = f.get("name").map(|s| s.trim().chars().take(120).collect::<String>()).unwrap_or_default();
     let kind = f
         .get("kind")
         .cloned()
         .filter(|k| ["stock", "off_the_shelf", "custom", "unknown"].contains(&k.as_str()));
-    let ours = std::str::from_utf8(&bytes).ok().and_then(|t| Some((TableForm::of(t)?, t)));
+    let ours = std::str::from_utf8(bytes).ok().and_then(|t| Some((TableForm::of(t)?, t)));
     let own = match ours {
         Some((form, text)) => Some(form.read(text, file_name).map_err(|e| e.to_string())?),
         None => None,
@@ -71,7 +75,6 @@ fn map_of(f: &Fields, file_name: &str, bytes: Vec<u8>) -> Result<NewMap, String>
         for_fuel: own.for_fuel,
         note: own.note.unwrap_or_default(),
         file_name: file_name.to_owned(),
-        bytes,
     })
 }
 
@@ -162,13 +165,13 @@ mod tests {
     #[test]
     fn a_map_of_ours_names_itself_and_another_needs_a_name() {
         let text = b"jamjar map 1\nname C7\nkind custom\nrevision of C6\n".to_vec();
-        let m = map_of(&fields(&[]), "c7.map", text).unwrap();
+        let m = map_of(&fields(&[]), "c7.map", &text).unwrap();
         assert_eq!((m.name.as_str(), m.parent.as_deref(), m.kind.as_str()), ("C7", Some("C6"), "custom"));
-        assert!(map_of(&fields(&[]), "x.bin", vec![0, 1, 2]).unwrap_err().contains("give the map a name"));
+        assert!(map_of(&fields(&[]), "x.bin", &[0, 1, 2]).unwrap_err().contains("give the map a name"));
         let other =
-            map_of(&fields(&[("name", "As found"), ("kind", "unknown")]), "x.bin", vec![0, 1, 2]).unwrap();
-        assert_eq!((other.name.as_str(), other.bytes.len()), ("As found", 3));
+            map_of(&fields(&[("name", "As found"), ("kind", "unknown")]), "x.bin", &[0, 1, 2]).unwrap();
+        assert_eq!((other.name.as_str(), other.kind.as_str()), ("As found", "unknown"));
         let broken = b"jamjar map 1\nname C7\noops\n".to_vec();
-        assert!(map_of(&fields(&[]), "c7.map", broken).unwrap_err().starts_with("c7.map:3:1"));
+        assert!(map_of(&fields(&[]), "c7.map", &broken).unwrap_err().starts_with("c7.map:3:1"));
     }
 }

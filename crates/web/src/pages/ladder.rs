@@ -1,16 +1,18 @@
 //! The boost ladder of a map on a fuel.
 
+use super::vehicles::Fields;
 use super::{encoding, page, page_key};
-use crate::auth::Reader;
+use crate::auth::{Calibrator, Reader};
 use crate::error::WebError;
 use crate::prefs::Prefs;
 use crate::state::{AppState, PageMade};
 use crate::typed::{blank_or, number};
-use crate::views::ladder_page;
+use crate::views::{ladder_id, ladder_page, query_of};
+use axum::Form;
 use axum::extract::{Path, Query, State};
 use axum::http::Uri;
-use axum::response::{Html, IntoResponse, Response};
-use jamjar_store::Thing;
+use axum::response::{Html, IntoResponse, Redirect, Response};
+use jamjar_store::{LadderWord, Thing};
 use jamjar_workflow::ladder::{LadderOf, ladder};
 use serde::Deserialize;
 
@@ -21,6 +23,64 @@ pub(crate) struct Which {
     of: String,
     /// Where the next rung would stand, kPa gauge.
     next: String,
+    /// A peak that is wanted, in the unit read in.
+    wanted: String,
+}
+
+/// Map, fuel, build and gear out of an address.
+fn ladder_of(text: &str) -> Result<Option<LadderOf>, WebError> {
+    if text.is_empty() {
+        return Ok(None);
+    }
+    let [map, fuel, build, gear]: [String; 4] = serde_json::from_str(text)
+        .map_err(|e| WebError::Bad(format!("which ladder is meant cannot be read: {e}")))?;
+    Ok(Some(LadderOf { map, fuel, build, gear }))
+}
+
+/// A person stops a ladder on purpose, or goes on against its forecast: with a reason.
+pub(crate) async fn say(
+    Calibrator(who): Calibrator,
+    State(state): State<AppState>,
+    Path(id): Path<i64>,
+    Form(f): Form<Fields>,
+) -> Result<Redirect, WebError> {
+    let get = |name: &str| f.get(name).map_or("", |s| s.trim());
+    let of = ladder_of(get("of"))?.ok_or_else(|| WebError::Bad("say which ladder is meant".into()))?;
+    let (kind, at, reason) = (get("kind"), get("at"), get("reason"));
+    if !["stop", "override"].contains(&kind) || at.is_empty() || at.chars().count() > 120 {
+        return Err(WebError::Bad("say whether the ladder stops or goes on, and at which rung".into()));
+    }
+    if reason.is_empty() || reason.chars().count() > 500 {
+        let text = if kind == "stop" { "a ladder is stopped" } else { "a forecast is overridden" };
+        return Err(WebError::Bad(format!("{text} with a reason, of at most 500 characters: say why")));
+    }
+    state.store.vehicle(id).await?;
+    let word = LadderWord {
+        kind: kind.into(),
+        map: of.map.clone(),
+        fuel: of.fuel.clone(),
+        build: of.build.clone(),
+        gear: of.gear.clone(),
+        rungs: "boost".into(),
+        at_rung: at.into(),
+        reason: reason.into(),
+        forecast: get("forecast").chars().take(1000).collect(),
+        written_by: who.name,
+        ..LadderWord::now()
+    };
+    state.store.say_of_ladder(id, &word).await?;
+    let query = query_of(&[("of", ladder_id(&of)), ("next", get("next").to_owned())]);
+    Ok(Redirect::to(&format!("/vehicles/{id}/ladder?{query}")))
+}
+
+/// It holds no more.
+pub(crate) async fn unsay(
+    Calibrator(who): Calibrator,
+    State(state): State<AppState>,
+    Path((id, one)): Path<(i64, i64)>,
+) -> Result<Redirect, WebError> {
+    state.store.unsay_of_ladder(id, one, &who.by("")).await?;
+    Ok(Redirect::to(&format!("/vehicles/{id}/ladder")))
 }
 
 pub(crate) async fn show(
@@ -31,17 +91,14 @@ pub(crate) async fn show(
     Query(q): Query<Which>,
     uri: Uri,
 ) -> Result<Response, WebError> {
-    let of = match q.of.as_str() {
-        "" => None,
-        text => {
-            let [map, fuel, build, gear]: [String; 4] = serde_json::from_str(text)
-                .map_err(|e| WebError::Bad(format!("which ladder is meant cannot be read: {e}")))?;
-            Some(LadderOf { map, fuel, build, gear })
-        }
-    };
+    let of = ladder_of(&q.of)?;
     let next = blank_or(&q.next, |s| number("next rung", s)).map_err(WebError::Bad)?;
     if next.is_some_and(|n| !(0.0..1000.0).contains(&n)) {
         return Err(WebError::Bad("the next rung is a gauge pressure from 0 to 1000 kPa".into()));
+    }
+    let wanted = blank_or(&q.wanted, |s| number("power wanted", s)).map_err(WebError::Bad)?;
+    if wanted.is_some_and(|w| !(0.1..1e5).contains(&w)) {
+        return Err(WebError::Bad("the power wanted cannot be".into()));
     }
     let made = || async {
         let vehicle = state.store.vehicle(id).await?;
@@ -49,7 +106,7 @@ pub(crate) async fn show(
         let e = encoding(&state, id).await?;
         let mut rests_on: Vec<Thing> = l.days.iter().map(|d| Thing::Day(*d)).collect();
         rests_on.extend([Thing::Vehicle(id), Thing::Names]);
-        Ok(PageMade { body: page(&ladder_page(&l, &e, &prefs))?.0, rests_on, lasts: false })
+        Ok(PageMade { body: page(&ladder_page(&l, wanted, &e, &prefs))?.0, rests_on, lasts: false })
     };
     Ok(Html(state.page(page_key(&uri, &prefs), made).await?).into_response())
 }

@@ -7,7 +7,8 @@ use askama::Template;
 use jamjar_chart::{Paint, jar_svg};
 use jamjar_core::analysis::{Figure, Would};
 use jamjar_core::limits::Severity;
-use jamjar_core::words::{NextWords, chance, limit_rule, next_rung_sentence, no_forecast};
+use jamjar_core::words::{NextWords, chance, detune_sentence, limit_rule, next_rung_sentence, no_forecast};
+use jamjar_store::LadderWord;
 use jamjar_workflow::ladder::{Ladder, LadderOf, NextOf, NotForecast, Rung};
 
 /// A rung in the table.
@@ -40,6 +41,13 @@ pub(crate) struct NextRow {
     pub(crate) loud: bool,
 }
 
+/// What a person said of a ladder.
+pub(crate) struct SaidRow {
+    pub(crate) id: i64,
+    pub(crate) words: String,
+    pub(crate) by: String,
+}
+
 #[derive(Template)]
 #[template(path = "ladder.html")]
 pub(crate) struct LadderPage {
@@ -49,6 +57,21 @@ pub(crate) struct LadderPage {
     pub(crate) answer: String,
     pub(crate) warn: bool,
     pub(crate) worth: String,
+    /// Where it is usable; blank where nothing shows it.
+    pub(crate) usable: String,
+    /// What a wanted peak would take; blank where nobody asked.
+    pub(crate) detune: String,
+    pub(crate) wanted: String,
+    /// The ladder as it stands in an address.
+    pub(crate) of: String,
+    /// What people said of it.
+    pub(crate) said: Vec<SaidRow>,
+    /// The forecast says not to run the next rung, and nobody has overridden it.
+    pub(crate) refused: bool,
+    /// The highest rung, by its name.
+    pub(crate) top: String,
+    /// The next rung as it would be planned; blank where it must not be.
+    pub(crate) plan: String,
     pub(crate) what: String,
     pub(crate) ladders: Vec<Choice>,
     pub(crate) next: String,
@@ -172,7 +195,42 @@ fn worth(l: &Ladder, prefs: &Prefs) -> String {
     }
 }
 
-pub(crate) fn ladder_page(l: &Ladder, e: &Encoding, prefs: &Prefs) -> LadderPage {
+fn usable_words(l: &Ladder) -> String {
+    let round = |v: f64| (v / 50.0).round() * 50.0;
+    match l.usable() {
+        Some([[a, b], [low, high]]) if a < b => format!(
+            "Every rung holds nine tenths of its own peak from {:.0} to {:.0} rpm{}.",
+            round(a),
+            round(b),
+            if (a - low).abs() < 100.0 && (b - high).abs() < 100.0 {
+                String::new()
+            } else {
+                format!("; one or another from {:.0} to {:.0}", round(low), round(high))
+            }
+        ),
+        Some(_) => "No engine speed has every rung at nine tenths of its peak: they peak apart.".into(),
+        None => String::new(),
+    }
+}
+
+fn said_row(w: &LadderWord, prefs: &Prefs) -> SaidRow {
+    let words = match w.kind.as_str() {
+        "stop" => format!("Stopped on purpose at {}: {}", w.at_rung, w.reason),
+        _ => format!("Goes on to {} against its forecast: {}", w.at_rung, w.reason),
+    };
+    let by = format!("{}, {}", w.written_by, prefs.written.date(w.written_at.date()));
+    SaidRow { id: w.id.unwrap_or_default(), words, by }
+}
+
+/// The next rung as a planned set: as the highest, at the next boost.
+fn plan_of(l: &Ladder) -> String {
+    let Some((top, next)) = l.rungs.last().zip(l.next) else { return String::new() };
+    let mut factors = top.set.stored.set.config.factors();
+    factors.insert("boost".into(), format!("{next:.0} kPa"));
+    serde_json::to_string(&factors).unwrap_or_default()
+}
+
+pub(crate) fn ladder_page(l: &Ladder, wanted: Option<f64>, e: &Encoding, prefs: &Prefs) -> LadderPage {
     let prefs = &prefs.fitting(&l.vehicle.vehicle.engine);
     let rules: Vec<(String, String)> = l
         .forecasts
@@ -201,6 +259,15 @@ pub(crate) fn ladder_page(l: &Ladder, e: &Encoding, prefs: &Prefs) -> LadderPage
         (_, Some(next)) => next_rung_sentence(next, &said),
     };
     let warn = answer.ends_with("don't run.");
+    let overridden = l.next.is_some_and(|n| l.word("override", Some(n)).is_some());
+    let stopped = l.word("stop", None).is_some();
+    let u = prefs.power;
+    let say = |kw: f64| u.say(kw);
+    let names: Vec<String> = l.rungs.iter().filter(|r| r.at.is_some()).map(|r| r.name.clone()).collect();
+    let detune = wanted.map_or_else(String::new, |w| {
+        let kw = w / u.from_kw(1.0);
+        detune_sentence(&say(kw), l.detuned(kw), &names, say)
+    });
     LadderPage {
         shell: Shell::new(format!("Ladder, {}", l.vehicle.vehicle.name), &prefs.theme, "vehicles"),
         id: l.vehicle.id,
@@ -208,6 +275,14 @@ pub(crate) fn ladder_page(l: &Ladder, e: &Encoding, prefs: &Prefs) -> LadderPage
         answer,
         warn,
         worth: worth(l, prefs),
+        usable: usable_words(l),
+        detune,
+        wanted: wanted.map_or_else(String::new, |w| w.to_string()),
+        of: l.of.as_ref().map(ladder_id).unwrap_or_default(),
+        said: l.said.iter().map(|w| said_row(w, prefs)).collect(),
+        refused: warn && !overridden,
+        top: l.rungs.last().map_or_else(String::new, |r| r.name.clone()),
+        plan: if stopped || warn && !overridden { String::new() } else { plan_of(l) },
         what: l.of.as_ref().map(words).unwrap_or_default(),
         ladders: l
             .ladders

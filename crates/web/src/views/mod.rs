@@ -36,7 +36,7 @@ pub(crate) use catalogue::{CatalogueDay, CataloguePage};
 pub(crate) use cell_now::{CellNowPage, newest, next_words, runs_words};
 pub(crate) use common::{
     ColumnTable, Encoding, FigureAsked, assignments, attached_rows, channels, choices, column_rows, count,
-    dyno_kinds, id_of, lane_ids, on_lineup, plan_rows, size_words, unit_settings, units,
+    dyno_kinds, id_of, lane_ids, on_lineup, plan_rows, query_of, size_words, unit_settings, units,
 };
 pub(crate) use computed::{ComputedPage, computed_page};
 pub(crate) use day::{
@@ -51,7 +51,7 @@ pub(crate) use fuel_fields::FuelFields;
 pub(crate) use fuel_table::{FuelTableFields, FuelTablePage};
 pub(crate) use fuels::fuels_page;
 pub(crate) use injection::{InjectionPage, LookUp, injection_page};
-pub(crate) use ladder::ladder_page;
+pub(crate) use ladder::{ladder_id, ladder_page};
 pub(crate) use limits::{FACTORS, LimitPage, limit_fields, limit_page};
 pub(crate) use lineage::lineage_page;
 pub(crate) use lineup::{

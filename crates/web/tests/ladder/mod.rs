@@ -39,3 +39,61 @@ async fn without_rungs_or_limits_nothing_is_forecast() {
     let bare = cell.get("/vehicles/1/ladder").await.text();
     assert!(bare.contains("no limits are set, so nothing can be said of it"), "{bare}");
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_refused_rung_is_overridden_only_with_a_reason_and_a_stop_holds() {
+    let cell = Cell::with_demo().await;
+    let page = cell.get("/vehicles/1/ladder").await.text();
+    assert!(
+        page.contains("Override the forecast") && !page.contains("Plan "),
+        "what is refused cannot be planned: {page}"
+    );
+    assert!(page.contains("nine tenths of its own peak from"), "where the hardware is usable");
+    let of = page.split("name=\"of\" value=\"").nth(1).unwrap().split('"').next().unwrap();
+    let of = of.replace("&quot;", "\"").replace("&#34;", "\"");
+    let next = page.split("name=\"next\" value=\"").nth(1).unwrap().split('"').next().unwrap().to_owned();
+    let at = format!("{next} kPa");
+    let form = |kind: &'static str, at: &str, reason: &str| {
+        [
+            ("of", of.clone()),
+            ("kind", kind.to_owned()),
+            ("at", at.to_owned()),
+            ("reason", reason.to_owned()),
+            ("next", next.clone()),
+        ]
+    };
+    let send = async |f: [(&'static str, String); 5]| {
+        let pairs: Vec<(&str, &str)> = f.iter().map(|(k, v)| (*k, v.as_str())).collect();
+        cell.post("/vehicles/1/ladder/say", &pairs).await
+    };
+    assert_eq!(send(form("override", &at, " ")).await.status, StatusCode::BAD_REQUEST, "without a reason");
+    assert_eq!(send(form("perhaps", &at, "why")).await.status, StatusCode::BAD_REQUEST);
+    let there = send(form("override", &at, "one short pull to the knee")).await;
+    assert_eq!(there.status, StatusCode::SEE_OTHER);
+    let says = async |words: &str| {
+        for _ in 0..50 {
+            let page = cell.get(&there.location()).await.text();
+            if page.contains(words) {
+                return page;
+            }
+            tokio::time::sleep(std::time::Duration::from_millis(100)).await;
+        }
+        panic!("the ladder never said {words}")
+    };
+    let page = says("against its forecast: one short pull").await;
+    assert!(page.contains("don&#39;t run") && page.contains(&format!("Plan {next} kPa")), "{page}");
+    send(form("stop", "160 kPa", "head studs")).await;
+    let page = says("Stopped on purpose at 160 kPa: head studs").await;
+    assert!(!page.contains("Plan "), "a ladder that was stopped is not gone on with");
+    let word = cell.store.ladder_words(1).await.unwrap()[0].clone();
+    assert!(word.kind == "stop" && word.map == "C6" || !word.map.is_empty());
+    cell.post(&format!("/vehicles/1/ladder/{}/back", word.id.unwrap()), &[]).await;
+    says(&format!("Plan {next} kPa")).await;
+    let detuned = cell.get("/vehicles/1/ladder?wanted=150").await.text();
+    assert!(
+        detuned.contains("on a straight line between the two")
+            || detuned.contains("every rung that was pulled")
+            || detuned.contains("No rung that was pulled"),
+        "{detuned}"
+    );
+}

@@ -30,9 +30,8 @@ async fn released(cell: &Cell) -> jamjar_store::MapRecord {
         for_fuel: None,
         note: String::new(),
         file_name: "r4.bin".into(),
-        bytes: vec![4; 4000],
     };
-    let id = cell.store.put_map(1, &new).await.unwrap();
+    let id = cell.store.put_map(1, &new, std::io::Cursor::new(vec![4; 4000])).await.unwrap();
     cell.store.maps(1).await.unwrap().into_iter().find(|m| m.id == id).unwrap()
 }
 
@@ -154,12 +153,15 @@ async fn a_lasting_address_survives_merging_and_another_shop() {
         for_fuel: None,
         note: String::new(),
         file_name: "c2.bin".into(),
-        bytes: vec![1, 2, 3],
     };
-    let from = cell.store.put_map(1, &twin).await.unwrap();
+    let from = cell.store.put_map(1, &twin, std::io::Cursor::new([1, 2, 3])).await.unwrap();
     let into = cell.store.maps(1).await.unwrap().into_iter().find(|m| m.file.is_none()).map(|m| m.id);
-    let into = into
-        .unwrap_or(cell.store.put_map(1, &jamjar_store::NewMap { name: "C9".into(), ..twin }).await.unwrap());
+    let into = into.unwrap_or(
+        cell.store
+            .put_map(1, &jamjar_store::NewMap { name: "C9".into(), ..twin }, std::io::Cursor::new([1, 2, 3]))
+            .await
+            .unwrap(),
+    );
     let old = cell.store.lasting_id(Subject::Map(from)).await.unwrap().unwrap();
     cell.store.merge_maps(from, into, &by()).await.unwrap();
     assert_eq!(

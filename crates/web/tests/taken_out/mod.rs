@@ -2,7 +2,7 @@
 
 use crate::common::{Cell, by};
 use axum::http::StatusCode;
-use jamjar_store::Subject;
+use jamjar_store::{FuelRecord, Store, Subject};
 use std::collections::BTreeSet;
 use std::io::{Cursor, Read, Write};
 use zip::write::SimpleFileOptions;
@@ -97,6 +97,26 @@ async fn a_shop_read_back_has_the_same_figures_to_the_last_digit() {
     );
     assert_eq!(pulls.len(), sets.len() - 1, "what was archived is archived");
     assert_eq!(empty.store.ways().await.unwrap(), ways, "the shop reads in its own units");
+    let said = |store: &Store, v| {
+        let store = store.clone();
+        async move {
+            let flashed: Vec<_> =
+                store.flashes(v).await.unwrap().into_iter().map(|f| (f.map, f.on, f.at)).collect();
+            let poured: Vec<_> =
+                store.poured(v).await.unwrap().into_iter().map(|p| (p.at, p.batch, p.litres)).collect();
+            (flashed, poured, store.batches().await.unwrap().len(), store.fuel_records().await.unwrap())
+        }
+    };
+    let (there, here) = (said(&cell.store, 1).await, said(&empty.store, 1).await);
+    assert!(
+        !there.0.is_empty() && !there.1.is_empty() && there.2 > 0,
+        "the demo has flashes, fills and a delivery"
+    );
+    assert_eq!((there.0, there.1, there.2), (here.0, here.1, here.2));
+    let facts = |all: Vec<FuelRecord>| {
+        all.into_iter().map(|f| (f.name, f.octane, f.octane_scale, f.price)).collect::<Vec<_>>()
+    };
+    assert_eq!(facts(there.3), facts(here.3));
     assert!(empty.get("/days/1/edit").await.text().contains("Archived here"));
     assert_eq!(hashes(&cell).await, hashes(&empty).await, "every file is in custody there");
     let verified = jamjar_workflow::verify::verify(&empty.store).await.unwrap();

@@ -4,6 +4,7 @@
 mod caveats;
 mod comparable;
 mod comparison;
+mod detune;
 mod difference;
 mod effect_matrix;
 mod equal_output;
@@ -25,6 +26,7 @@ mod suspects;
 pub use caveats::{Caveat, Separation};
 pub use comparable::NotComparable;
 pub use comparison::{Comparison, compare_all};
+pub use detune::{Detune, NoDetune, USABLE, detune, usable};
 pub use difference::Verdict;
 pub use effect_matrix::{APART_P, EffectMatrix, EffectRow, effect_matrix};
 pub use equal_output::{AtOutput, NotRead, OfPulls, UP_TO, at_equal_output, shared_output};
