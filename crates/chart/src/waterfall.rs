@@ -14,6 +14,8 @@ pub struct WaterfallStep {
     pub difference: f64,
     /// Half-width of its 95 % interval.
     pub half: f64,
+    /// Several factors changed at once: it is hatched, for it belongs to none of them.
+    pub hatched: bool,
 }
 
 /// Everything the chart shows.
@@ -111,6 +113,9 @@ pub fn waterfall_svg(w: &Waterfall, paint: Paint) -> String {
             n(y + 10.0),
             paint.colour("ink")
         );
+        if s.hatched {
+            hatch(&mut out, (a, b.max(a + 1.0)), y + 7.0, paint);
+        }
         text(
             &mut out,
             WIDTH - RIGHT + 12.0,
@@ -132,6 +137,23 @@ pub fn waterfall_svg(w: &Waterfall, paint: Paint) -> String {
     )
 }
 
+/// Slanting strokes over a bar.
+fn hatch(out: &mut String, (a, b): (f64, f64), top: f64, paint: Paint) {
+    let mut strokes = String::new();
+    let mut x = a;
+    while x < b {
+        // Each stroke leans by half the bar's height, and ends where the bar does.
+        let end = (x + 6.0).min(b);
+        let _ = write!(strokes, "M{} {}L{} {}", n(x), n(top + 12.0), n(end), n(top + 12.0 - 2.0 * (end - x)));
+        x += 5.0;
+    }
+    let _ = write!(
+        out,
+        r#"<path class="hatch" d="{strokes}" stroke="{}" stroke-width="1.2"/>"#,
+        paint.colour("ink")
+    );
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -141,6 +163,7 @@ mod tests {
             label: format!("step <{i}>"),
             difference: *difference,
             half: *half,
+            hatched: i == 2,
         });
         Waterfall {
             from: ("Stock".into(), 100.0),
@@ -163,6 +186,7 @@ mod tests {
             "pale where nothing is shown"
         );
         assert!(!svg.contains("NaN") && svg.matches("<rect").count() == 3);
+        assert_eq!(svg.matches("class=\"hatch\"").count(), 1, "only what several factors share is hatched");
     }
 
     #[test]

@@ -189,22 +189,45 @@ fn put_together(
         }
     }
     own.sort_by(|a, b| by_size(&a.set.config.boost, &b.set.config.boost));
-    let mut rungs: Vec<Rung> = read_sets(own, &vehicle, settings).into_iter().map(rung).collect();
+    let rungs = rungs_of(read_sets(own, &vehicle, settings));
+    let next = next.or_else(|| next_at(&rungs));
+    let forecasts = next.map_or_else(Vec::new, |n| ahead(&vehicle.limits, &rungs, n));
+    Ladder { vehicle, ladders, of, rungs, next, forecasts, said: Vec::new(), days: Vec::new() }
+}
+
+/// Rungs from the lowest, each against the one below it.
+fn rungs_of(sets: Vec<SetRead>) -> Vec<Rung> {
+    let mut rungs: Vec<Rung> = sets.into_iter().map(rung).collect();
     rungs.sort_by(|a, b| a.at.unwrap_or(f64::INFINITY).total_cmp(&b.at.unwrap_or(f64::INFINITY)));
     for i in 1..rungs.len() {
         let (below, above) = rungs.split_at_mut(i);
         against(&below[i - 1], &mut above[0]);
     }
+    rungs
+}
+
+/// One step above the highest rung, as large as the last.
+fn next_at(rungs: &[Rung]) -> Option<f64> {
     let last_step = rungs.windows(2).last().and_then(|w| Some((w[1].at?, w[1].at? - w[0].at?)));
-    let next = next.or_else(|| last_step.filter(|s| s.1 > 0.0).map(|(at, step)| at + step));
-    let mut forecasts: Vec<NextOf> =
-        vehicle.limits.iter().filter_map(|l| Some(forecast(l, &rungs, next?))).collect();
+    last_step.filter(|s| s.1 > 0.0).map(|(at, step)| at + step)
+}
+
+/// What the next rung above some sets would do, the worst first; `None` where they are no ladder.
+pub(crate) fn next_of(sets: Vec<SetRead>, limits: &[Limit]) -> Option<(f64, Vec<NextOf>)> {
+    let rungs = rungs_of(sets);
+    let next = next_at(&rungs)?;
+    Some((next, ahead(limits, &rungs, next)))
+}
+
+/// What a rung would do to every limit, the worst first.
+fn ahead(limits: &[Limit], rungs: &[Rung], next: f64) -> Vec<NextOf> {
+    let mut forecasts: Vec<NextOf> = limits.iter().map(|l| forecast(l, rungs, next)).collect();
     let rank = |f: &NextOf| match &f.forecast {
         Ok(f) => (f.would as u8, (1000.0 * (1.0 - f.p_over)) as u32),
         Err(_) => (2, 0),
     };
     forecasts.sort_by_key(rank);
-    Ladder { vehicle, ladders, of, rungs, next, forecasts, said: Vec::new(), days: Vec::new() }
+    forecasts
 }
 
 /// Mean of what each pull has; `None` where one of them has none.

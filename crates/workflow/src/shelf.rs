@@ -2,6 +2,7 @@
 //! by side, each with what it gained and what margin it used.
 
 use crate::error::{WorkflowError, blocking};
+use crate::ladder::{NextOf, next_of};
 use crate::sets::{SetRead, baseline_of, read_sets, recent_days};
 use jamjar_core::analysis::{Figure, FigureComparison, SetResult, Settings, compare_all};
 use jamjar_core::factors::Factors;
@@ -60,6 +61,8 @@ pub struct OnShelf {
 pub struct Spot {
     /// What stands there, rungs ascending.
     pub jars: Vec<OnShelf>,
+    /// The rung above the highest, kPa gauge, and what it would do, the worst first; where the jars are rungs of boost.
+    pub next: Option<(f64, Vec<NextOf>)>,
 }
 
 /// A Shelf.
@@ -202,7 +205,12 @@ fn put_together(
             None => jars.push(s),
         }
     }
-    spots.iter_mut().flatten().for_each(|s| s.jars.sort_by(|a, b| by_size(&a.rung, &b.rung)));
+    for s in spots.iter_mut().flatten() {
+        s.jars.sort_by(|a, b| by_size(&a.rung, &b.rung));
+        if axes[2] == "boost" && s.jars.len() > 1 {
+            s.next = next_of(s.jars.iter().map(|o| o.set.clone()).collect(), &vehicle.limits);
+        }
+    }
     Shelf {
         vehicle,
         axes,

@@ -54,7 +54,7 @@ pub use limits::{
     threshold_text, tightest, verdict_line, why,
 };
 pub use maps::{MapOn, in_unit_sentence, map_difference_sentences, table_words};
-pub use next_rung::{NextWords, chance, detune_sentence, next_rung_sentence, no_forecast};
+pub use next_rung::{NextWords, chance, detune_sentence, next_rung_sentence, next_rung_short, no_forecast};
 pub use now::{now_sentence, now_word};
 pub use recommend::{About, Clause, recommendation};
 pub use refusal::refusal;

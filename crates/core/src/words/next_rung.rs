@@ -83,6 +83,22 @@ pub fn next_rung_sentence(next_kpa: f64, all: &[(NextWords<'_>, Option<Forecast>
     sentence_case(&format!("Next rung {next_kpa:.0} kPa: {}{end}.", parts.join("; ")))
 }
 
+/// The same in a few words, for a jar that was not filled: the worst, where there is one.
+pub fn next_rung_short(all: &[(NextWords<'_>, Option<Forecast>)]) -> String {
+    let first = |would: Would| {
+        all.iter().find_map(|(w, f)| f.as_ref().filter(|f| f.would == would).map(|f| (w.name, f.p_over)))
+    };
+    let unknown = all.iter().filter(|(_, f)| f.is_none()).count();
+    match (first(Would::Cross), first(Would::PerhapsCross), first(Would::Close)) {
+        (Some((name, p)), ..) => format!("{name} would cross, {}", chance(p)),
+        (None, Some((name, p)), _) => format!("{name} could cross, {}", chance(p)),
+        (None, None, Some((name, _))) => format!("{name} would come close"),
+        _ if all.is_empty() => "no limits to forecast".into(),
+        _ if unknown > 0 => format!("can't tell of {unknown} of {} limits", all.len()),
+        _ => "every limit forecast to stay clear".into(),
+    }
+}
+
 /// "135.0 kW lies between 60 kPa and 100 kPa: about 80 (76 to 84), on a straight line between the two. …"
 pub fn detune_sentence(
     wanted: &str,

@@ -1,16 +1,16 @@
 //! The Shelf: which map, on which fuel, at which boost gave what and used how much of its margins, at a glance.
 
 use super::Shell;
-use super::common::{Choice, Encoding, count, in_unit, jar_of, signed, unit_of};
+use super::common::{Choice, Encoding, count, cylinder_words, in_unit, jar_of, query_of, signed, unit_of};
 use crate::pages::margins::FIGURES;
 use crate::prefs::Prefs;
 use askama::Template;
 use jamjar_chart::{Jar, Paint, Tone, jar_svg};
-use jamjar_core::analysis::{Figure, FigureComparison, Verdict};
+use jamjar_core::analysis::{Figure, FigureComparison, Verdict, Would};
 use jamjar_core::factors::Factors;
 use jamjar_core::limits::{Severity, Verdict as LimitVerdict, judged};
-use jamjar_core::words::sentence_case;
-use jamjar_workflow::shelf::{Asked, OnShelf, Shelf};
+use jamjar_core::words::{NextWords, next_rung_short, sentence_case};
+use jamjar_workflow::shelf::{Asked, OnShelf, Shelf, Spot};
 
 /// A jar as it stands.
 pub(crate) struct JarView {
@@ -36,6 +36,16 @@ pub(crate) struct SpotView {
     /// The configuration as the plan takes it, where nothing was pulled.
     pub(crate) plan: String,
     pub(crate) plan_words: String,
+    /// The rung above the highest: its name, what it would do, and the ladder; blank where there is no forecast.
+    pub(crate) next: Option<NextJar>,
+}
+
+/// A rung nobody pulled, with its forecast.
+pub(crate) struct NextJar {
+    pub(crate) rung: String,
+    pub(crate) words: String,
+    pub(crate) href: String,
+    pub(crate) warn: bool,
 }
 
 pub(crate) struct ShelfRow {
@@ -174,6 +184,26 @@ fn jar_view(
     }
 }
 
+/// The rung above the highest of a spot.
+fn next_jar(s: &Shelf, spot: &Spot) -> Option<NextJar> {
+    let (at, forecasts) = spot.next.as_ref()?;
+    let top = &spot.jars.last()?.set.stored.set.config;
+    let names: Vec<String> =
+        forecasts.iter().map(|n| cylinder_words(&n.limit.channel, &s.vehicle.sheet.cylinders)).collect();
+    let said: Vec<_> = forecasts
+        .iter()
+        .zip(&names)
+        .map(|(n, name)| (NextWords { name, threshold: "", rpm: n.rpm, stop: true }, n.forecast.ok()))
+        .collect();
+    let of = serde_json::to_string(&[&top.map, &top.fuel, &top.build, &top.gear]).unwrap_or_default();
+    Some(NextJar {
+        rung: format!("{at:.0} kPa"),
+        words: next_rung_short(&said),
+        href: format!("/vehicles/{}/ladder?{}", s.vehicle.id, query_of(&[("of", of)])),
+        warn: said.iter().any(|(_, f)| f.as_ref().is_some_and(|f| f.would == Would::Cross)),
+    })
+}
+
 /// The best that kept its limits, and the larger gain that did not.
 fn answers(s: &Shelf, figure: Figure, prefs: &Prefs) -> (String, String) {
     let all = s.spots.iter().enumerate().flat_map(|(i, row)| {
@@ -231,6 +261,7 @@ pub(crate) fn shelf_page(s: &Shelf, asked: &Asked, e: &Encoding, prefs: &Prefs) 
         jars: s.spots[i][j].jars.iter().map(|o| jar_view(s, (i, j), o, (figure, e, prefs))).collect(),
         plan: if s.spots[i][j].jars.is_empty() { plan(i, j) } else { String::new() },
         plan_words: place(s, i, j, ""),
+        next: next_jar(s, &s.spots[i][j]),
     };
     let tone = |i: usize| {
         let first = s.spots[i].iter().flat_map(|c| &c.jars).next();

@@ -9,6 +9,27 @@ fn jars(page: &str) -> Vec<String> {
 }
 
 #[tokio::test(flavor = "multi_thread")]
+async fn an_outlined_jar_above_a_ladder_says_what_its_rung_would_do() {
+    let cell = Cell::with_demo().await;
+    let page = cell.get("/vehicles/1/shelf").await.text();
+    let next = page
+        .split("aria-label=\"next rung ")
+        .nth(1)
+        .expect("a ladder has a next rung")
+        .split('"')
+        .next()
+        .unwrap();
+    assert!(
+        next.contains("kPa: ")
+            && (next.contains("would cross") || next.contains("clear") || next.contains("can")),
+        "{next}"
+    );
+    assert!(page.contains("/vehicles/1/ladder?of="), "and leads to its ladder");
+    let across = cell.get("/vehicles/1/shelf?rows=boost&columns=fuel&jars=map").await.text();
+    assert!(!across.contains("next rung "), "only rungs of boost stand on a ladder");
+}
+
+#[tokio::test(flavor = "multi_thread")]
 async fn every_configuration_stands_on_its_spot_with_gain_and_margin_in_words() {
     let cell = Cell::with_demo().await;
     let page = cell.get("/vehicles/1/shelf").await.text();

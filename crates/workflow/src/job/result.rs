@@ -195,7 +195,7 @@ fn split_json(s: &Split) -> Value {
     let named = |v: &[Share]| v.iter().map(share).collect::<Vec<_>>();
     json!({
         "figure": s.figure.id(), "unit": s.figure.unit(),
-        "path": s.steps.iter().map(|t| json!({"factor": t.factor, "to": t.to, "difference": t.interval.difference, "ci95": t.interval.ci95()})).collect::<Vec<_>>(),
+        "path": s.steps.iter().map(|t| json!({"factor": t.factor, "to": t.to, "confounded": t.confounded, "difference": t.interval.difference, "ci95": t.interval.ci95()})).collect::<Vec<_>>(),
         "order_free": s.free.as_ref().map(|f| named(&f.shares)),
         "main_effects": s.free.as_ref().map(|f| named(&f.main)),
         "interaction": s.free.as_ref().map(|f| json!({"difference": f.together.difference, "ci95": f.together.ci95()})),

@@ -11,19 +11,22 @@ use crate::stats::pooled::{Interval, Term, contrast};
 pub struct Split {
     /// Which figure.
     pub figure: Figure,
-    /// One step for each factor along the path that was run, in its order; empty when the path was not run.
+    /// Steps along the path that was run, in its order: one for each factor, or several at once where a stop on the way
+    /// is missing; empty when no stop was run.
     pub steps: Vec<Step>,
     /// The order-free split; `None` unless every corner was run.
     pub free: Option<OrderFree>,
 }
 
-/// One factor changed on the way from base to candidate.
+/// What changed from one stop to the next on the way from base to candidate.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Step {
-    /// The factor.
+    /// The factor; where the step is confounded, all of them, with “and” between.
     pub factor: String,
     /// What it changed to.
     pub to: String,
+    /// Several factors changed at once: the step is of none of them alone.
+    pub confounded: bool,
     /// Index of the set it leads to.
     pub set: usize,
     /// Difference to the set before.
@@ -74,11 +77,18 @@ fn split(cells: &Cells<'_>, path: &[[usize; 2]], pool: &Pool<'_>, figure: Figure
         Some(contrast(&cells.terms(figure, weights)?, &s.within, s.between.as_ref()))
     };
     let step = |[from, to]: &[usize; 2]| {
-        let factor = &cells.differ[(from ^ to).trailing_zeros() as usize];
-        let value = cells.candidate.get(factor).cloned().unwrap_or_else(|| "none".into());
+        let changed: Vec<&String> = cells
+            .differ
+            .iter()
+            .enumerate()
+            .filter(|(i, _)| (from ^ to) >> i & 1 == 1)
+            .map(|(_, f)| f)
+            .collect();
+        let value = |f: &&String| cells.candidate.get(*f).cloned().unwrap_or_else(|| "none".into());
         Some(Step {
-            factor: factor.clone(),
-            to: value,
+            factor: changed.iter().map(|f| f.as_str()).collect::<Vec<_>>().join(" and "),
+            to: changed.iter().map(value).collect::<Vec<_>>().join(", "),
+            confounded: changed.len() > 1,
             set: cells.at(*to, figure).next()?,
             interval: interval(&[(*from, -1.0), (*to, 1.0)])?,
         })
@@ -135,16 +145,40 @@ impl<'a> Cells<'a> {
         Some(out)
     }
 
-    /// The path that was run, one factor a step; empty when some of it is missing.
+    /// The path that was run: one factor a step where every stop was, else over as many stops as there are. Empty without
+    /// a stop.
     fn path(&self, c: &Confounding) -> Vec<[usize; 2]> {
-        if c.already_run.len() + 1 != self.differ.len() {
+        let on_the_way: Vec<usize> = c
+            .already_run
+            .iter()
+            .filter_map(|at| changed(at, self.base, self.candidate, self.differ))
+            .collect();
+        let whole = on_the_way.len() + 1 == self.differ.len();
+        let between = if whole { on_the_way } else { self.longest() };
+        if between.is_empty() {
             return Vec::new();
         }
-        let on_the_way =
-            c.already_run.iter().filter_map(|at| changed(at, self.base, self.candidate, self.differ));
         let stops: Vec<usize> =
-            [0].into_iter().chain(on_the_way).chain([(1 << self.differ.len()) - 1]).collect();
+            [0].into_iter().chain(between).chain([(1 << self.differ.len()) - 1]).collect();
         stops.windows(2).map(|w| [w[0], w[1]]).collect()
+    }
+
+    /// The most stops that were run between base and candidate, each with all that the one before it has changed.
+    fn longest(&self) -> Vec<usize> {
+        let end = (1usize << self.differ.len()) - 1;
+        let mut run: Vec<usize> =
+            self.changed.iter().flatten().copied().filter(|s| *s != 0 && *s != end).collect();
+        // A subset is smaller as a number too.
+        run.sort_unstable();
+        run.dedup();
+        let mut best: Vec<Vec<usize>> = Vec::new();
+        for (k, stop) in run.iter().enumerate() {
+            let before = (0..k).filter(|i| run[*i] & stop == run[*i]).max_by_key(|i| best[*i].len());
+            let mut way = before.map_or_else(Vec::new, |i| best[i].clone());
+            way.push(*stop);
+            best.push(way);
+        }
+        best.into_iter().max_by_key(Vec::len).unwrap_or_default()
     }
 }
 

@@ -128,3 +128,17 @@ fn what_must_not_be_run_is_said_and_not_proposed() {
         "{note}"
     );
 }
+
+#[test]
+fn a_stop_that_is_missing_makes_a_step_of_several_factors_and_says_so() {
+    let (sets, measured) = sets_of(&[
+        ("a", named("stock", "95", "100"), 100.0),
+        ("fuel", named("stock", "E30", "100"), 103.0),
+        ("all", named("c1", "E30", "120"), 118.0),
+    ]);
+    let (_, c) = compared(&sets, &measured, &Settings::default());
+    let s = peak_split(&c[1]);
+    let said: Vec<_> = s.steps.iter().map(|t| (t.factor.as_str(), t.to.as_str(), t.confounded)).collect();
+    assert_eq!(said, [("fuel", "E30", false), ("map and boost", "c1, 120", true)]);
+    assert!((s.steps[1].interval.difference - 15.0).abs() < 1e-9 && s.free.is_none());
+}

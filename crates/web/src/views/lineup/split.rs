@@ -32,6 +32,8 @@ pub(crate) struct SplitView {
     pub(crate) averages: bool,
     /// What the factors do together.
     pub(crate) together: String,
+    /// A step has several factors in it.
+    pub(crate) confounded: bool,
 }
 
 /// Splits the difference looked at; `None` when nothing on the way was run.
@@ -62,6 +64,7 @@ pub(super) fn split_view(l: &LineUp, c: &Comparison, view: Figure, prefs: &Prefs
         shares,
         averages,
         together,
+        confounded: s.steps.iter().any(|t| t.confounded),
     })
 }
 
@@ -74,6 +77,7 @@ fn steps_chart(l: &LineUp, c: &Comparison, s: &Split, view: Figure, prefs: &Pref
         label: format!("{} {}", t.factor.replace('_', " "), t.to),
         difference: v(t.interval.difference),
         half: v(t.interval.half_width),
+        hatched: t.confounded,
     };
     let chart = Waterfall {
         from: (name_of(l, c.base), v(from)),
