@@ -15,6 +15,7 @@ mod spark;
 mod svg;
 mod sweep;
 mod timeline;
+mod traction;
 mod under_limit;
 mod waterfall;
 
@@ -30,5 +31,6 @@ pub use pour::{Layer, PourChart};
 pub use spark::spark_svg;
 pub use sweep::{SweepChart, SweepMark};
 pub use timeline::{Timeline, TimelineSeries, TimelineSet};
+pub use traction::{TractionChart, TractionLine};
 pub use under_limit::{PullLine, UnderLimit};
 pub use waterfall::{Waterfall, WaterfallStep, waterfall_svg};

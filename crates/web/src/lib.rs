@@ -34,8 +34,8 @@ pub fn router(state: AppState) -> Router {
     use pages::{
         archive, attachments, blend, catalogue, cell_day, cell_now, custody, days, decision, erase, fuel,
         fuel_table, fuels, imports, injection, kept, ladder, lasting, limits, lineage, lineup,
-        map_difference, margins, observed, prints, pulls, reading, right, running, search, settings, sheet,
-        shelf, starting, tank, vehicles, workshop,
+        map_difference, margins, observed, prints, pulls, reading, right, road, running, search, settings,
+        sheet, shelf, starting, tank, vehicles, workshop,
     };
     Router::new()
         .route("/", get(workshop::show))
@@ -76,6 +76,7 @@ pub fn router(state: AppState) -> Router {
         .route("/vehicles/{id}/flashes/{one}/back", post(lineage::flash_back))
         .route("/vehicles/{id}/decision", get(decision::show))
         .route("/vehicles/{id}/shelf", get(shelf::show))
+        .route("/vehicles/{id}/road", get(road::show))
         .route("/vehicles/{id}/ladder", get(ladder::show))
         .route("/vehicles/{id}/ladder/say", post(ladder::say))
         .route("/vehicles/{id}/ladder/{one}/back", post(ladder::unsay))

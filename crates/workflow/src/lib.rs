@@ -29,6 +29,7 @@ pub mod map_difference;
 pub mod map_text;
 pub mod margins;
 pub mod moment;
+pub mod on_road;
 pub mod printed;
 pub mod reading;
 mod release;

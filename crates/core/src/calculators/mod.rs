@@ -9,4 +9,5 @@ pub mod rinse;
 pub mod shift;
 pub mod spark;
 pub mod strip;
+pub mod traction;
 pub mod water_test;

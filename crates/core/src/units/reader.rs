@@ -36,6 +36,24 @@ pub enum SpeedUnit {
     Mph,
 }
 
+impl SpeedUnit {
+    /// A speed in km/h in it.
+    pub fn from_kmh(self, kmh: f64) -> f64 {
+        match self {
+            Self::KmPerH => kmh,
+            Self::Mph => kmh / super::Unit::Mph.to_si(0.0).0,
+        }
+    }
+
+    /// "km/h", "mph".
+    pub fn label(self) -> &'static str {
+        match self {
+            Self::KmPerH => "km/h",
+            Self::Mph => "mph",
+        }
+    }
+}
+
 /// Scale a person reads mixture on.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub enum Mixture {

@@ -21,6 +21,7 @@ mod next_rung;
 mod now;
 mod recommend;
 mod refusal;
+mod road;
 mod sensors;
 mod several;
 mod suspects;
@@ -58,6 +59,7 @@ pub use next_rung::{NextWords, chance, detune_sentence, next_rung_sentence, next
 pub use now::{now_sentence, now_word};
 pub use recommend::{About, Clause, recommendation};
 pub use refusal::refusal;
+pub use road::{raised_sentence, strip_sentence};
 pub use sensors::sensors_differ;
 pub use several::{GainOn, several_sentence};
 pub use under_limit::{Said, would_flag};

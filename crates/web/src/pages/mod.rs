@@ -30,6 +30,7 @@ pub(crate) mod prints;
 pub(crate) mod pulls;
 pub(crate) mod reading;
 pub(crate) mod right;
+pub(crate) mod road;
 pub(crate) mod running;
 pub(crate) mod search;
 pub(crate) mod settings;

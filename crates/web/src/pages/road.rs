@@ -1,0 +1,72 @@
+//! Road and strip: force at the wheels, shift points, a standing start.
+
+use super::{encoding, page, page_key};
+use crate::auth::Reader;
+use crate::error::WebError;
+use crate::prefs::Prefs;
+use crate::state::{AppState, PageMade};
+use crate::typed::{blank_or, number};
+use crate::views::road_page;
+use axum::extract::{Path, Query, State};
+use axum::http::Uri;
+use axum::response::{Html, IntoResponse, Response};
+use jamjar_store::Thing;
+use jamjar_workflow::on_road::{Asked, on_road};
+use serde::Deserialize;
+
+#[derive(Deserialize, Default)]
+#[serde(default)]
+pub(crate) struct RoadOf {
+    a: String,
+    b: String,
+    c: String,
+    mass: String,
+    grip: String,
+    driven: String,
+    launch: String,
+    pause: String,
+    limit: String,
+}
+
+fn asked(q: &RoadOf) -> Result<Asked, String> {
+    let within = |what: &str, s: &str, [low, high]: [f64; 2]| {
+        let v = blank_or(s, |s| number(what, s))?;
+        match v.filter(|v| !(low..=high).contains(v)) {
+            Some(v) => Err(format!("{what}: {v} cannot be; give {low} to {high}")),
+            None => Ok(v),
+        }
+    };
+    let mut sets: Vec<i64> =
+        [&q.a, &q.b, &q.c].into_iter().filter_map(|s| s.parse().ok()).filter(|i| *i > 0).collect();
+    let mut seen = std::collections::BTreeSet::new();
+    sets.retain(|s| seen.insert(*s));
+    Ok(Asked {
+        sets,
+        mass_kg: within("mass", &q.mass, [50.0, 60_000.0])?,
+        grip: within("grip", &q.grip, [0.1, 5.0])?,
+        driven: within("share on driven wheels", &q.driven, [0.05, 1.0])?,
+        launch_rpm: within("launch", &q.launch, [0.0, 20_000.0])?,
+        pause_s: within("pause of a shift", &q.pause, [0.0, 5.0])?,
+        limit_rpm: within("shift at most at", &q.limit, [3001.0, 25_000.0])?,
+    })
+}
+
+pub(crate) async fn show(
+    _: Reader,
+    prefs: Prefs,
+    State(state): State<AppState>,
+    Path(id): Path<i64>,
+    Query(q): Query<RoadOf>,
+    uri: Uri,
+) -> Result<Response, WebError> {
+    let asked = asked(&q).map_err(WebError::Bad)?;
+    let made = || async {
+        let vehicle = state.store.vehicle(id).await?;
+        let r = on_road(&state.store, &vehicle, &asked, &prefs.settings(None)).await?;
+        let e = encoding(&state, id).await?;
+        let mut rests_on: Vec<Thing> = r.days.iter().map(|d| Thing::Day(*d)).collect();
+        rests_on.extend([Thing::Vehicle(id), Thing::Names]);
+        Ok(PageMade { body: page(&road_page(&r, asked.limit_rpm, &e, &prefs))?.0, rests_on, lasts: true })
+    };
+    Ok(Html(state.page(page_key(&uri, &prefs), made).await?).into_response())
+}
