@@ -2,11 +2,13 @@
 //! and fuel by fuel; what it costs to run; what would make it surer; what the revision usually gains elsewhere.
 
 use crate::error::{WorkflowError, blocking};
-use crate::margins::{Margins, SMALLEST, recommended};
+use crate::margins::{Margins, SMALLEST};
 use crate::release::{Gained, gained};
-use crate::sets::{read_sets, recent_days};
-use jamjar_core::analysis::{Figure, Recommendation, Settings, Wish};
+use crate::sets::{SetRead, recent_days};
+use crate::shelf::{OnShelf, of_day};
+use jamjar_core::analysis::{Figure, HeldAgainst, Recommendation, SetResult, Settings, Wish, recommend_held};
 use jamjar_core::calculators::fuel::ethanol_blend;
+use jamjar_core::channel::Channel;
 use jamjar_core::factors::Factors;
 use jamjar_core::limits::{LimitOutcome, blind_spots};
 use jamjar_core::stats::plan::pulls_needed;
@@ -82,6 +84,8 @@ pub struct Usually {
 pub struct Decision {
     /// Sets, blind spots and the recommendation over every fuel.
     pub all: Margins,
+    /// For each set the one it is held against.
+    pub bases: Vec<Option<i64>>,
     /// Fuel by fuel, most sets first.
     pub fuels: Vec<OnFuel>,
     /// What to pull next.
@@ -142,32 +146,31 @@ fn put_together(
         days.iter().flatten().map(|s| s.set.config.build.clone()).filter(|b| !b.is_empty()).collect();
     let newest = days.iter().flatten().next().map_or_else(String::new, |s| s.set.config.build.clone());
     let build = if builds.contains(&asked.build) { asked.build.clone() } else { newest };
-    // The last set of a configuration counts; days come newest first.
-    let mut seen: BTreeSet<Factors> = BTreeSet::new();
-    let mut sets: Vec<SetWithPulls> = Vec::new();
-    for day in days {
-        for s in day.into_iter().rev() {
-            if s.set.config.build == build && seen.insert(s.set.config.factors()) && sets.len() < MOST {
-                sets.push(s);
-            }
-        }
-    }
-    let sets = read_sets(sets, &vehicle, settings);
     let wish = Wish {
         figure: asked.figure.unwrap_or(Figure::PeakPower),
         smallest: asked.smallest.unwrap_or(SMALLEST),
     };
+    // The last set of a configuration counts; days come newest first. Each is held against its own day's baseline.
+    let mut seen: BTreeSet<Factors> = BTreeSet::new();
+    let mut weighed: Vec<OnShelf> = Vec::new();
+    for day in &days {
+        let fresh: Vec<usize> = (0..day.len())
+            .rev()
+            .filter(|i| day[*i].set.config.build == build && seen.insert(day[*i].set.config.factors()))
+            .take(MOST.saturating_sub(weighed.len()))
+            .collect();
+        weighed.extend(of_day(day, &fresh, &vehicle, wish.figure, settings, "boost"));
+    }
+    let sets: Vec<SetRead> = weighed.iter().map(|o| o.set.clone()).collect();
+    let bases = weighed.iter().map(|o| o.base).collect();
     let mut fuels: Vec<String> = sets.iter().map(|s| s.stored.set.config.fuel.clone()).collect();
     fuels.sort();
     fuels.dedup();
     let count = |f: &String| sets.iter().filter(|s| s.stored.set.config.fuel == *f).count();
     fuels.sort_by_key(|f| std::cmp::Reverse(count(f)));
-    let of = |fuel: Option<&str>| recommended(&sets, &vehicle, (fuel, &build), settings, wish);
+    let of = |fuel: Option<&str>| among(&weighed, &sets, &vehicle, fuel, settings, wish);
     let overall = of(None);
-    let base_fuel = overall.as_ref().and_then(|r| {
-        let base = r.candidates[r.base?].set;
-        Some(sets[base].stored.set.config.fuel.clone())
-    });
+    let base_fuel = weighed.iter().find(|o| o.is_base).map(|o| o.set.stored.set.config.fuel.clone());
     let record = |fuel: &str| records.iter().find(|r| r.name == fuel);
     let flow = |fuel: &str| record(fuel).and_then(|r| r.ethanol).and_then(|e| ethanol_blend(e).ok());
     let on_fuel = |fuel: &String| {
@@ -199,11 +202,42 @@ fn put_together(
     };
     let next = next(&all, maps, wish);
     all.fuels.sort();
-    Decision { all, fuels: on_fuels, next, usually: None, price: None, days: Vec::new() }
+    Decision { all, bases, fuels: on_fuels, next, usually: None, price: None, days: Vec::new() }
+}
+
+/// The recommendation among the sets on a fuel, or on any, each against the baseline of its day.
+fn among(
+    weighed: &[OnShelf],
+    sets: &[SetRead],
+    vehicle: &VehicleRecord,
+    fuel: Option<&str>,
+    settings: &Settings,
+    wish: Wish,
+) -> Option<Recommendation> {
+    let config = |i: usize| &sets[i].stored.set.config;
+    let eligible: Vec<usize> = (0..sets.len())
+        .filter(|i| fuel.is_none_or(|f| config(*i).fuel == f) && sets[*i].result.n() > 0)
+        .collect();
+    if eligible.is_empty() || weighed.iter().all(|o| o.base.is_none()) {
+        return None;
+    }
+    let base = eligible.iter().copied().find(|i| weighed[*i].is_base);
+    let results: Vec<SetResult> = sets.iter().map(|s| s.result.clone()).collect();
+    let logged = |i: usize| -> Vec<Channel> {
+        let all: BTreeSet<Channel> =
+            sets[i].measured.iter().flat_map(|m| m.channels.iter().map(|c| c.channel.clone())).collect();
+        all.into_iter().collect()
+    };
+    let held = |i: usize| match &weighed[i] {
+        o if o.is_base => HeldAgainst::Baseline,
+        o => o.gain.clone().map_or(HeldAgainst::Nothing, HeldAgainst::By),
+    };
+    let engine = (&vehicle.vehicle, vehicle.limits.as_slice());
+    Some(recommend_held(&results, base, &eligible, engine, settings, wish, &logged, &held))
 }
 
 /// Litres a pull on a fuel burns, by its logged fuel flow: the mean over its pulls.
-fn burnt_l(sets: &[crate::sets::SetRead], fuel: &str, density: f64) -> Option<f64> {
+fn burnt_l(sets: &[SetRead], fuel: &str, density: f64) -> Option<f64> {
     let pulls = sets.iter().filter(|s| s.stored.set.config.fuel == fuel).flat_map(|s| &s.measured);
     let each: Vec<f64> = pulls
         .filter_map(|m| {

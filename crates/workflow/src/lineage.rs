@@ -6,6 +6,7 @@ use crate::sets::{read_sets, recent_days};
 use chrono::NaiveDate;
 use jamjar_core::analysis::{Figure, FigureComparison, SetResult, Settings, compare_all};
 use jamjar_core::maps::lineage::{Node, lineage};
+use jamjar_core::software::{UnitSoftware, units};
 use jamjar_store::{Flash, MapRecord, SetWithPulls, Store, VehicleRecord};
 use std::collections::BTreeMap;
 
@@ -49,6 +50,8 @@ pub struct Lineage {
     pub flashes: Vec<Flash>,
     /// The map of the newest pulls, and their day.
     pub newest: Option<(String, NaiveDate)>,
+    /// Software of its units.
+    pub software: Vec<UnitSoftware>,
     /// Days it was read from.
     pub days: Vec<i64>,
 }
@@ -65,6 +68,7 @@ pub async fn read_lineage(
 ) -> Result<Lineage, WorkflowError> {
     let maps = store.maps(vehicle.id).await?;
     let flashes = store.flashes(vehicle.id).await?;
+    let software = units(&vehicle.sheet.software, &store.changed_on(vehicle.id).await?);
     let (ids, days): (Vec<i64>, Vec<Vec<SetWithPulls>>) =
         recent_days(store, vehicle, DAYS).await?.into_iter().unzip();
     let (vehicle, settings) = (vehicle.clone(), *settings);
@@ -84,7 +88,7 @@ pub async fn read_lineage(
                 OnTree { step: steps.get(&node.map).cloned(), pulled: pulled(&map.name), map, node }
             })
             .collect();
-        Lineage { vehicle, tree, flashes, newest, days: ids }
+        Lineage { vehicle, tree, flashes, newest, software, days: ids }
     })
     .await
 }

@@ -142,24 +142,20 @@ fn put_together(
         figure: asked.figure.unwrap_or(Figure::PeakPower),
         smallest: asked.smallest.unwrap_or(SMALLEST),
     };
-    let [fuel, build] = &wanted;
-    let recommended = recommended(&sets, &vehicle, (Some(fuel), build), settings, wish);
+    let recommended = recommended(&sets, &vehicle, &wanted, settings, wish);
     Margins { vehicle, sets, blind, fuels, builds, wanted, recommended, more }
 }
 
-/// Maps on one fuel, or on any, and build against its stock set, or where there is none on this fuel the vehicle's
-/// newest.
-pub(crate) fn recommended(
+/// Maps on one fuel and build against its stock set, or where there is none on this fuel the vehicle's newest.
+fn recommended(
     sets: &[SetRead],
     vehicle: &VehicleRecord,
-    (fuel, build): (Option<&str>, &str),
+    [fuel, build]: &[String; 2],
     settings: &Settings,
     wish: Wish,
 ) -> Option<Recommendation> {
     let config = |i: usize| &sets[i].stored.set.config;
-    let on = |i: &usize| {
-        fuel.is_none_or(|f| config(*i).fuel == f) && config(*i).build == *build && sets[*i].result.n() > 0
-    };
+    let on = |i: &usize| config(*i).fuel == *fuel && config(*i).build == *build && sets[*i].result.n() > 0;
     let mut eligible: Vec<usize> = (0..sets.len()).filter(on).collect();
     let stock = |i: &usize| config(*i).map_kind == "stock";
     let date = |i: &usize| sets[*i].stored.set.date;

@@ -50,6 +50,8 @@ pub struct OnShelf {
     pub rung: String,
     /// Against the baseline of its day; `None` where there is none, or it is one.
     pub gain: Option<FigureComparison>,
+    /// The set it is held against.
+    pub base: Option<i64>,
     /// It is a baseline itself.
     pub is_base: bool,
     /// Other configurations on the same spot, that differ in what is no axis here.
@@ -162,6 +164,7 @@ fn put_together(
         (build.is_empty() || c.build == build) && (gear.is_empty() || c.gear == gear)
     };
     let factors: BTreeSet<String> = all().flat_map(|s| s.set.config.factors().into_keys()).collect();
+    let figure = asked.figure.unwrap_or(Figure::PeakPower);
     let mut seen: BTreeSet<Factors> = BTreeSet::new();
     let (mut on_shelf, mut configurations): (Vec<OnShelf>, usize) = (Vec::new(), 0);
     for day in &days {
@@ -171,7 +174,7 @@ fn put_together(
             wanted.into_iter().rev().filter(|i| seen.insert(day[*i].set.config.factors())).collect();
         configurations += fresh.len();
         let room = MOST.saturating_sub(on_shelf.len());
-        on_shelf.extend(of_day(day, &fresh[..fresh.len().min(room)], &vehicle, asked, settings, &axes[2]));
+        on_shelf.extend(of_day(day, &fresh[..fresh.len().min(room)], &vehicle, figure, settings, &axes[2]));
     }
     let more = configurations - on_shelf.len();
     let known = |axis: &str| match axis {
@@ -229,15 +232,14 @@ fn put_together(
 }
 
 /// The sets of a day that stand on the Shelf, held against the day's own baseline.
-fn of_day(
+pub(crate) fn of_day(
     day: &[SetWithPulls],
     fresh: &[usize],
     vehicle: &VehicleRecord,
-    asked: &Asked,
+    figure: Figure,
     settings: &Settings,
     rungs: &str,
 ) -> Vec<OnShelf> {
-    let figure = asked.figure.unwrap_or(Figure::PeakPower);
     // Everything of the day lends its scatter.
     let read = read_sets(day.to_vec(), vehicle, settings);
     let results: Vec<SetResult> = read.iter().map(|s| s.result.clone()).collect();
@@ -263,6 +265,7 @@ fn of_day(
         .map(|&i| OnShelf {
             rung: day[i].set.config.factors().get(rungs).cloned().unwrap_or_default(),
             gain: gains.remove(&i),
+            base: base_of(i).map(|b| day[b].set.id),
             is_base: base_of(i).is_some_and(|b| day[b].set.config.factors() == day[i].set.config.factors()),
             set: read[i].clone(),
             hides: 0,

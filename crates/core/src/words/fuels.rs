@@ -72,15 +72,14 @@ pub fn rinse_sentence(r: &Rinses, each: f64, unit: VolumeUnit) -> String {
 
 /// "30.0 L with 29.3 % ethanol after the last fill: 67 % RON 95 E5, 33 % E85."
 pub fn tank_sentence(t: &InTank, unit: VolumeUnit) -> String {
-    let names: Vec<String> = t
-        .shares
-        .iter()
-        .map(
-            |(name, share)| {
-                if share.is_nan() { name.clone() } else { format!("{:.0} % {name}", 100.0 * share) }
-            },
-        )
-        .collect();
+    let alone = t.shares.len() == 1 && t.unknown.is_none_or(|u| u <= 1e-3);
+    let names: Vec<String> =
+        t.shares
+            .iter()
+            .map(|(name, share)| {
+                if alone || share.is_nan() { name.clone() } else { format!("{:.0} % {name}", 100.0 * share) }
+            })
+            .collect();
     let unknown = match t.unknown {
         None => vec!["an unknown rest".to_owned()],
         Some(u) if u > 1e-3 => vec![format!("{:.0} % unknown", 100.0 * u)],

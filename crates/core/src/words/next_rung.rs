@@ -99,7 +99,7 @@ pub fn next_rung_short(all: &[(NextWords<'_>, Option<Forecast>)]) -> String {
     }
 }
 
-/// "135.0 kW lies between 60 kPa and 100 kPa: about 80 (76 to 84), on a straight line between the two. …"
+/// "135.0 kW lies between 60 kPa and 100 kPa: at about 80 kPa (76 to 84), on a straight line between the two. …"
 pub fn detune_sentence(
     wanted: &str,
     d: Result<Detune, NoDetune>,
@@ -115,7 +115,7 @@ pub fn detune_sentence(
                 |[low, high]| format!("{} to {}", end(low, d.open[0]), end(high, d.open[1])),
             );
             format!(
-                "{wanted} lies between {a} and {b}: at about {:.0} ({interval}), on a straight line between the two. Nothing there was pulled: pull it before it goes home.",
+                "{wanted} lies between {a} and {b}: at about {:.0} kPa ({interval}), on a straight line between the two. Nothing there was pulled: pull it before it goes home.",
                 d.at
             )
         }
@@ -166,7 +166,9 @@ mod tests {
         let say = |v: f64| format!("{v:.1} kW");
         let said = detune_sentence("135.0 kW", Ok(d), &names, say);
         assert!(
-            said.starts_with("135.0 kW lies between 60 kPa and 100 kPa: at about 80 (76 to 84 or beyond)"),
+            said.starts_with(
+                "135.0 kW lies between 60 kPa and 100 kPa: at about 80 kPa (76 to 84 or beyond)"
+            ),
             "{said}"
         );
         assert!(said.ends_with("pull it before it goes home."));

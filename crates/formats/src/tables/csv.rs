@@ -75,13 +75,20 @@ pub fn read_map_csv(text: &str, file: &str) -> Result<MapFile, FormatError> {
         .delimiter(separator(text))
         .from_reader(text.as_bytes());
     let mut lines = Vec::new();
+    let (mut seen, mut line) = (0_usize, 1_u64);
     for record in reader.records() {
         let record = record.map_err(|e| {
             let at = e.position().map_or(0, ::csv::Position::line);
             let problem = FormatProblem::Map(MapProblem::Syntax { text: e.to_string() });
             FormatError::at(file, at.max(1), 1, problem)
         })?;
-        let at = record.position().map_or(0, ::csv::Position::line);
+        // The reader counts from where it began to look: blank lines before the record are not its own.
+        let begins = record.position().map_or(0, |p| p.byte() as usize);
+        while seen < begins || text.as_bytes().get(seen).is_some_and(|b| matches!(b, b'\r' | b'\n')) {
+            line += u64::from(text.as_bytes()[seen] == b'\n');
+            seen += 1;
+        }
+        let at = line;
         let fields: Vec<String> = record.iter().map(str::to_owned).collect();
         if fields.iter().any(|f| !f.trim().is_empty()) {
             lines.push(Line { at, fields });

@@ -11,6 +11,9 @@ use jamjar_core::stats::price::price_per;
 use jamjar_core::words::{sentence_case, tell_sentence, usually_sentence, volume_words};
 use jamjar_workflow::decision::{Asked, Decision, Next, OnFuel};
 
+/// Sentences in sight: the answer, the runner-up and two that made more.
+const SHOWN: usize = 4;
+
 /// A fuel with the map that speaks for it.
 pub(crate) struct FuelRow {
     pub(crate) fuel: String,
@@ -32,6 +35,8 @@ pub(crate) struct DecisionPage {
     pub(crate) vehicle: String,
     /// The answer, then what stands beside it.
     pub(crate) sentences: Vec<Vec<Linked>>,
+    /// What bars the rest.
+    pub(crate) folded: Vec<Vec<Linked>>,
     pub(crate) front: String,
     pub(crate) none: &'static str,
     pub(crate) costs: String,
@@ -99,10 +104,16 @@ pub(crate) fn decision_page(d: &Decision, asked: &Asked, e: &Encoding, prefs: &P
     let m = &d.all;
     let prefs = &prefs.fitting(&m.vehicle.vehicle.engine);
     let figure = asked.figure.unwrap_or(Figure::PeakPower);
-    let links = Links { m, prefs, limits_at: format!("/vehicles/{}/margins", m.vehicle.id) };
+    let links = Links { m, prefs, limits_at: format!("/vehicles/{}/margins", m.vehicle.id), bases: &d.bases };
     let smallest = asked.smallest.unwrap_or(jamjar_workflow::margins::SMALLEST);
     let choice = |id: &str, label: &str, on: bool| Choice { id: id.into(), label: label.into(), on };
-    let sentences = m.recommended.as_ref().map_or_else(Vec::new, |r| links.sentences(r));
+    let mut sentences = m.recommended.as_ref().map_or_else(Vec::new, |r| links.sentences(r));
+    // What nobody watched decides everything: it stands right below the answer.
+    let unwatched = m.recommended.as_ref().map_or(0, |r| r.unwatched.len());
+    if unwatched > 0 && sentences.len() > unwatched {
+        sentences[1..].rotate_right(unwatched);
+    }
+    let folded = sentences.split_off(sentences.len().min(SHOWN + unwatched));
     let on_fuel = |f: &OnFuel| {
         let said = f.recommended.as_ref().map(|r| links.sentences(r));
         FuelRow {
@@ -137,6 +148,7 @@ pub(crate) fn decision_page(d: &Decision, asked: &Asked, e: &Encoding, prefs: &P
         },
         costs: map_costs(d, figure, prefs),
         sentences,
+        folded,
         fuels: d.fuels.iter().map(on_fuel).collect(),
         next: d.next.iter().map(|n| to_pull(n, d, figure, smallest, prefs)).collect(),
         usually,

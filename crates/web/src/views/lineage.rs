@@ -139,8 +139,7 @@ pub(crate) fn lineage_page(l: &Lineage, figure: Figure, e: &Encoding, prefs: &Pr
     let pulled = l.newest.as_ref().zip(pulled_on.as_ref()).map(|(p, on)| MapOn { map: &p.0, on });
     let contradicts = later && flashed_in.zip(pulled).is_some_and(|(f, p)| f.map != p.map);
     let in_unit = flashed.filter(|_| !contradicts).map(|f| f.map_id);
-    let software: Vec<String> =
-        l.vehicle.sheet.software.iter().map(|(unit, version)| format!("{unit} {version}")).collect();
+    let software: Vec<String> = l.software.iter().map(|u| format!("{} {}", u.unit, u.version)).collect();
     LineagePage {
         shell: Shell::new(format!("Maps, {}", l.vehicle.vehicle.name), &prefs.theme, "vehicles"),
         id: l.vehicle.id,

@@ -46,6 +46,8 @@ pub(crate) struct MapDifferencePage {
     pub(crate) others: Vec<Choice>,
     pub(crate) shows: Vec<Choice>,
     pub(crate) same: usize,
+    /// Tables of one alone.
+    pub(crate) alone: usize,
 }
 
 /// An axis by its unit, or by its words where it has none.
@@ -93,6 +95,7 @@ pub(crate) fn map_difference_page(t: &TwoMaps, id: i64, shows: &str, prefs: &Pre
     let shows = if matches!(shows, "percent" | "both") { shows } else { "by" };
     let choice = |id: String, label: String, on: bool| Choice { id, label, on };
     let (mut tables, mut sentences, mut none, mut same) = (Vec::new(), Vec::new(), String::new(), 0);
+    let mut alone = 0;
     let (mut title, mut chosen) = ("Two maps".to_owned(), None);
     match &t.sides {
         Err(why) => none = sentence_case(why) + ".",
@@ -100,6 +103,7 @@ pub(crate) fn map_difference_page(t: &TwoMaps, id: i64, shows: &str, prefs: &Pre
             title = format!("{} against {}", b.name, a.name);
             chosen = Some(a.id);
             sentences = map_difference_sentences(d);
+            alone = d.alone.len();
             same = d.tables.iter().filter(|t| t.changed == 0).count();
             let visits = |name: &str| t.visits.iter().find(|v| v.0 == name).map(|v| &v.1);
             let changed = d.tables.iter().filter(|t| t.changed > 0);
@@ -125,5 +129,6 @@ pub(crate) fn map_difference_page(t: &TwoMaps, id: i64, shows: &str, prefs: &Pre
             .map(|(id, label)| choice(id.into(), label.into(), id == shows))
             .collect(),
         same,
+        alone,
     }
 }

@@ -99,7 +99,7 @@ pub(crate) fn margins_page(m: &Margins, asked: &Asked, e: &Encoding, prefs: &Pre
     let smallest = m.recommended.as_ref().map_or(jamjar_workflow::margins::SMALLEST, |r| r.wish.smallest);
     let day =
         asked.day.and(m.sets.first()).map(|s| prefs.written.date(s.stored.set.date)).unwrap_or_default();
-    let links = Links { m, prefs, limits_at: String::new() };
+    let links = Links { m, prefs, limits_at: String::new(), bases: &[] };
     MarginsPage {
         shell: Shell::new(format!("Margins, {}", m.vehicle.vehicle.name), &prefs.theme, "vehicles"),
         id: m.vehicle.id,
@@ -196,6 +196,8 @@ pub(super) struct Links<'a> {
     pub(super) prefs: &'a Prefs,
     /// The page on which limits are rows; blank where it is this one.
     pub(super) limits_at: String,
+    /// For each set the one it is held against; empty where all are held against one.
+    pub(super) bases: &'a [Option<i64>],
 }
 
 impl Links<'_> {
@@ -215,6 +217,10 @@ impl Links<'_> {
         match about {
             About::Nothing => String::new(),
             About::Set(i) => format!("/days/{}#set-{}", self.m.sets[*i].stored.set.day_id, id(*i)),
+            About::Gain(i) if !self.bases.is_empty() => match self.bases[*i].filter(|b| *b != id(*i)) {
+                Some(base) => format!("/line-up?sets={base},{}&base={base}", id(*i)),
+                None => format!("/line-up?sets={}", id(*i)),
+            },
             About::Gain(i) => match r.base.map(|b| r.candidates[b].set).filter(|b| b != i) {
                 Some(base) => format!("/line-up?sets={},{}&base={}", id(base), id(*i), id(base)),
                 None => format!("/line-up?sets={}", id(*i)),
@@ -228,13 +234,25 @@ impl Links<'_> {
 
 pub(super) fn front(r: &Recommendation, m: &Margins, e: &Encoding, prefs: &Prefs) -> String {
     let read = |v: f64| in_unit(r.wish.figure, v, prefs);
+    let bars_danger = |c: &jamjar_core::analysis::Candidate| {
+        c.barred.iter().any(|b| matches!(b, Barred::Unmonitored { .. }))
+    };
+    // What is said of all is said of none.
+    let all_unwatched = r.candidates.iter().all(bars_danger);
+    let fuel_of = |c: &jamjar_core::analysis::Candidate| &m.sets[c.set].stored.set.config.fuel;
+    let one_fuel = r.candidates.windows(2).all(|w| fuel_of(&w[0]) == fuel_of(&w[1]));
     let mark = |c: &jamjar_core::analysis::Candidate| {
         let set = &m.sets[c.set].stored.set;
         let unwatched = c.barred.iter().any(|b| matches!(b, Barred::Unmonitored { .. }));
+        let fuel = if one_fuel { String::new() } else { format!(" {}", set.config.fuel) };
         let boost =
             if set.config.boost.is_empty() { String::new() } else { format!(" {}", set.config.boost) };
         Some(FrontMark {
-            label: format!("{}{boost}{}", set.config.map, if unwatched { ", unmonitored" } else { "" }),
+            label: format!(
+                "{}{fuel}{boost}{}",
+                set.config.map,
+                if unwatched && !all_unwatched { ", unmonitored" } else { "" }
+            ),
             colour: e.tone(set).name(),
             used: c.tightest.as_ref()?.1,
             gain: read(c.gain?),

@@ -17,7 +17,7 @@ axe.run(document, {resultTypes: ["violations"]}).then((r) => done(r.violations
   .map((v) => v.id + " " + v.nodes.slice(0, 3).map((n) => n.html.slice(0, 160)).join(" | ")))).catch((e) => done(["" + e]));
 "#;
 
-const PAGES: [&str; 24] = [
+const PAGES: [&str; 25] = [
     "/",
     "/days/2",
     "/pulls/1",
@@ -42,6 +42,7 @@ const PAGES: [&str; 24] = [
     "/vehicles/1/decision?per_100_km=9",
     "/blend?tank=50&tank_e=5&capacity=60&want=40&e1=85&e2=5&sample=80&water=20&layer=82",
     "/fuels",
+    "/vehicles/1/road",
 ];
 
 async fn look(d: WebDriver, base: String) {

@@ -1,5 +1,7 @@
 //! The maps of a vehicle as a tree, what is in the unit, and which map goes home.
 
+mod road;
+
 use crate::common::Cell;
 use axum::http::StatusCode;
 use std::time::Duration;

@@ -106,7 +106,9 @@ async fn corrections_become_a_draft_in_custody_and_injectors_are_asked_about_ano
     assert_eq!(made.status, StatusCode::SEE_OTHER, "{}", made.text());
     let shown = cell.get(&made.location()).await.text();
     assert!(
-        shown.contains(&format!("next fuel against {map}")) && shown.contains("fuel_correction"),
+        shown.contains(&format!("next fuel against {map}"))
+            && shown.contains("Fuel correction is only in the second")
+            && shown.contains("1 table stands in one of them alone"),
         "{shown}"
     );
     let maps = cell.store.maps(1).await.unwrap();

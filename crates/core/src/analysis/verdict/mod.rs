@@ -38,7 +38,10 @@ pub use noted::note_pulls;
 pub use now::{Now, now};
 pub use octane::{OctaneSays, octane_step};
 pub use own_window::{OwnWindow, own_windows};
-pub use recommend::{Barred, Candidate, Danger, Recommendation, RunnerUp, Wish, dangers, recommend};
+pub use recommend::{
+    Barred, Candidate, Danger, HeldAgainst, Recommendation, RunnerUp, Wish, dangers, recommend,
+    recommend_held,
+};
 pub use repeats::{PullFinding, find_days, find_pulls};
 pub use speeds::{AtSpeed, at_speeds};
 pub use suspects::{Has, Sign, Suspect, Suspicion, WouldTell, suspicions};

@@ -3,6 +3,7 @@
 
 use super::comparison::compare_all;
 use super::difference::Verdict as Told;
+use super::figure::FigureComparison;
 use crate::analysis::given::{Engine, Ignition, Settings, Vehicle};
 use crate::analysis::set::{Figure, SetResult};
 use crate::channel::Channel;
@@ -134,8 +135,19 @@ pub struct Recommendation {
     pub unwatched: Vec<(Danger, Option<Channel>)>,
 }
 
-/// Recommends among some sets. `eligible` are those on the fuel and build asked for; the baseline may stand among them.
-/// `parts` gives the measured channels behind a computed one, `logged` those that the pulls of a set hold.
+/// What a set is held against.
+#[derive(Debug, Clone, PartialEq)]
+pub enum HeldAgainst {
+    /// Nothing: it is a baseline itself.
+    Baseline,
+    /// A baseline, with what came of it.
+    By(FigureComparison),
+    /// There is no baseline it could be held against.
+    Nothing,
+}
+
+/// Recommends among some sets, all held against one of them. `eligible` are those on the fuel and build asked for; the
+/// baseline may stand among them. `logged` are the channels that the pulls of a set hold.
 ///
 /// Rules: domain, section 10, last paragraph. What counts as watched is a stop limit that was judged.
 pub fn recommend(
@@ -149,18 +161,44 @@ pub fn recommend(
 ) -> Recommendation {
     let others: Vec<usize> = eligible.iter().copied().filter(|i| *i != base).collect();
     let compared = compare_all(sets, base, &others, vehicle, settings);
+    let held = |set: usize| {
+        if set == base {
+            return HeldAgainst::Baseline;
+        }
+        let of = compared.iter().find(|c| c.candidate == set).and_then(|c| c.figure(wish.figure));
+        of.map_or(HeldAgainst::Nothing, |f| HeldAgainst::By(f.clone()))
+    };
+    recommend_held(sets, Some(base), eligible, (vehicle, limits), settings, wish, logged, &held)
+}
+
+/// The same where each set has a baseline of its own, that of its day; `base` is the one that is named.
+#[allow(clippy::too_many_arguments)]
+pub fn recommend_held(
+    sets: &[SetResult],
+    base: Option<usize>,
+    eligible: &[usize],
+    (vehicle, limits): (&Vehicle, &[Limit]),
+    settings: &Settings,
+    wish: Wish,
+    logged: &dyn Fn(usize) -> Vec<Channel>,
+    held: &dyn Fn(usize) -> HeldAgainst,
+) -> Recommendation {
     let formulas = vehicle.formulas();
     let needed = dangers(&vehicle.engine);
     let mut candidates: Vec<Candidate> = Vec::new();
     for &set in eligible {
-        let (mut gain, mut interval, mut barred) = (Some(0.0), Some([0.0, 0.0]), Vec::new());
-        if let Some(f) = compared.iter().find(|c| c.candidate == set).and_then(|c| c.figure(wish.figure)) {
-            (gain, interval) = (f.mean_difference, f.ci95_family.or(f.ci95));
-            match (interval, f.provisional) {
-                (None, _) => barred.push(Barred::NoInterval),
-                (Some(_), true) => barred.push(Barred::Provisional),
-                (Some(_), false) if f.verdict == Told::CantTell => barred.push(Barred::NoInterval),
-                (Some(_), false) => {}
+        let (mut gain, mut interval, mut barred) = (None, None, Vec::new());
+        match held(set) {
+            HeldAgainst::Baseline => (gain, interval) = (Some(0.0), Some([0.0, 0.0])),
+            HeldAgainst::Nothing => barred.push(Barred::NoInterval),
+            HeldAgainst::By(f) => {
+                (gain, interval) = (f.mean_difference, f.ci95_family.or(f.ci95));
+                match (interval, f.provisional) {
+                    (None, _) => barred.push(Barred::NoInterval),
+                    (Some(_), true) => barred.push(Barred::Provisional),
+                    (Some(_), false) if f.verdict == Told::CantTell => barred.push(Barred::NoInterval),
+                    (Some(_), false) => {}
+                }
             }
         }
         let own = logged(set);
@@ -216,12 +254,14 @@ pub fn recommend(
         .filter(|d| candidates.iter().all(|c| c.barred.contains(&Barred::Unmonitored { danger: *d })))
         .map(|d| (d, shows(d)))
         .collect();
-    let at_base = candidates.iter().position(|c| c.set == base);
     let mut ranked: Vec<usize> = (0..candidates.len()).filter(|&i| candidates[i].barred.is_empty()).collect();
     ranked.sort_by(|&a, &b| {
         candidates[b].gain.unwrap_or(f64::MIN).total_cmp(&candidates[a].gain.unwrap_or(f64::MIN))
     });
     let first = ranked.first().copied();
+    // Of several baselines the one that is recommended is the one meant.
+    let is_base = |i: &usize| held(candidates[*i].set) == HeldAgainst::Baseline;
+    let at_base = first.filter(is_base).or_else(|| candidates.iter().position(|c| Some(c.set) == base));
     let runner_up = first.zip(ranked.get(1).copied()).map(|(a, b)| {
         let rest: Vec<usize> = ranked[1..].iter().map(|&i| candidates[i].set).collect();
         let held = compare_all(sets, candidates[a].set, &rest, vehicle, settings);
