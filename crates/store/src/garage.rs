@@ -373,6 +373,23 @@ impl Store {
         .await
     }
 
+    /// The map files of some sets, by set; those whose file is not in custody are not there.
+    ///
+    /// # Errors
+    /// [`StoreError`] when the database cannot answer.
+    #[boxed]
+    pub async fn files_of_sets(&self, sets: &[i64]) -> Result<HashMap<i64, HeldFile>, StoreError> {
+        let mut c = self.conn().await?;
+        let rows: Vec<(i64, Held)> = pull_set::table
+            .inner_join(map_revision::table.inner_join(raw_file::table))
+            .filter(pull_set::id.eq_any(sets))
+            .select((pull_set::id, Held::as_select()))
+            .load(&mut c)
+            .await?;
+        let held = |h: Held| HeldFile { id: h.id, sha256: hex(&h.sha256), name: h.name };
+        Ok(rows.into_iter().map(|(set, h)| (set, held(h))).collect())
+    }
+
     /// Sets or clears what a map of a vehicle costs; false when the vehicle has no such map.
     ///
     /// # Errors

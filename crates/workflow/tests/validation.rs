@@ -73,6 +73,10 @@ fn what_is_fitted_holds_what_was_planted_as_often_as_it_says() {
     assert!(of("the delay of a probe").found.value > 0.95);
     let next = of("the bound of a margin at the next rung");
     assert!(next.found.value >= 0.94 && next.false_alarms.unwrap().value <= 0.01, "{next:?}");
+    let placed = of("the place of a wanted power").found.value;
+    assert!((0.92..=0.99).contains(&placed), "{placed}");
+    let elsewhere = of("what a revision gained elsewhere").found.value;
+    assert!((0.92..=0.98).contains(&elsewhere), "{elsewhere}");
     let lean = of("a cylinder that is lean");
     assert!(lean.found.value > 0.9 && lean.false_alarms.unwrap().value < 0.08, "{lean:?}");
 }

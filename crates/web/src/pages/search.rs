@@ -40,5 +40,7 @@ pub(crate) async fn show(
     let family = if prefs.correction == Correction::Iso1585Ci { Correction::None } else { prefs.correction };
     let ask = Ask { query: query.clone(), family, skip: p.skip, limit: SEARCH_ROWS };
     let answer = state.finder.find(&state.store, &state.fresh, ask).await?;
-    page(&search_page(&text, &query, &answer, family, p.skip, &prefs))
+    let sets: Vec<i64> = answer.found.hits.iter().map(|h| h.place.set).collect();
+    let files = state.store.files_of_sets(&sets).await?;
+    page(&search_page(&text, &query, &answer, &files, family, p.skip, &prefs))
 }

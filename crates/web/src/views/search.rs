@@ -8,7 +8,7 @@ use jamjar_chart::spark_svg;
 use jamjar_core::correction::Correction;
 use jamjar_core::find::{Clause, Facet, FacetKind, Found, Hit, Quantity, Query, QueryError, What};
 use jamjar_core::units::{PowerUnit, TorqueUnit};
-use jamjar_store::Spark;
+use jamjar_store::{HeldFile, Spark};
 use jamjar_workflow::finder::Answer;
 use std::collections::HashMap;
 
@@ -76,6 +76,8 @@ struct Row {
     at: String,
     torque: String,
     map: String,
+    /// Its file in custody.
+    file: Option<HeldFile>,
     config: String,
     vehicle: String,
     date: String,
@@ -136,6 +138,7 @@ pub(crate) fn search_page(
     text: &str,
     q: &Query,
     a: &Answer,
+    files: &HashMap<i64, HeldFile>,
     family: Correction,
     skip: usize,
     prefs: &Prefs,
@@ -183,7 +186,7 @@ pub(crate) fn search_page(
         chips,
         nothing_but,
         meant,
-        rows: rows(hits, &a.sparks, prefs),
+        rows: rows(hits, &a.sparks, files, prefs),
         facets: if a.found.total > 1 { facets.collect() } else { Vec::new() },
         before: (skip > 0).then(|| address(&canonical, skip.saturating_sub(SEARCH_ROWS))),
         after: (skip + hits.len() < a.found.total).then(|| address(&canonical, skip + SEARCH_ROWS)),
@@ -273,7 +276,12 @@ fn thousands(n: usize) -> String {
     out
 }
 
-fn rows(hits: &[Hit], sparks: &HashMap<i64, Spark>, prefs: &Prefs) -> Vec<Row> {
+fn rows(
+    hits: &[Hit],
+    sparks: &HashMap<i64, Spark>,
+    files: &HashMap<i64, HeldFile>,
+    prefs: &Prefs,
+) -> Vec<Row> {
     let seen = || hits.iter().filter_map(|h| sparks.get(&h.place.pull));
     let x = [
         seen().map(|s| s.rpm[0]).fold(f64::INFINITY, f64::min),
@@ -307,6 +315,7 @@ fn rows(hits: &[Hit], sparks: &HashMap<i64, Spark>, prefs: &Prefs) -> Vec<Row> {
                 at: h.power.filter(|p| p.1.is_finite()).map_or(String::new(), |p| format!("at {:.0}", p.1)),
                 torque: h.torque_nm.map_or_else(|| "–".into(), |t| torque(t, prefs.torque)),
                 map: map.clone(),
+                file: files.get(&h.place.set).cloned(),
                 config: format!("{fuel}, {boost}, gear {gear}, build {build}"),
                 vehicle: vehicle.clone(),
                 date: prefs.written.date(h.date),

@@ -11,6 +11,16 @@ async fn headline(cell: &Cell, q: &str) -> String {
 }
 
 #[tokio::test(flavor = "multi_thread")]
+async fn the_file_that_was_in_it_when_it_made_162_kw_is_one_search() {
+    let cell = Cell::with_demo().await;
+    let page = cell.get("/search?q=162+kW").await.text();
+    let at = page.split("href=\"/files/").nth(1).expect("its file is there").split('"').next().unwrap();
+    let file = cell.get(&format!("/files/{at}")).await;
+    let map = page.split("<span class=\"jarname\">").nth(1).unwrap().split('<').next().unwrap();
+    assert!(file.text().contains(&format!("name         {map}")), "byte for byte the map it was pulled with");
+}
+
+#[tokio::test(flavor = "multi_thread")]
 async fn questions_about_channels_gains_and_names_are_answered() {
     let cell = Cell::with_demo().await;
     let days = cell.store.day_ids().await.unwrap();

@@ -3,13 +3,14 @@
 
 use super::Share;
 use super::detections::Claim;
-use jamjar_core::analysis::{RungSeen, Would, next_rung};
+use jamjar_core::analysis::{RungSeen, Would, detune, next_rung};
 use jamjar_core::fuelling::cells::{Rules, Sample, corrections};
 use jamjar_core::fuelling::cylinders::cylinders;
 use jamjar_core::fuelling::delay::{fit, lagged};
 use jamjar_core::log::Series;
 use jamjar_core::maps::{Axis, Table};
 use jamjar_core::spark::sweep::{Best, Point, sweep};
+use jamjar_core::stats::release::{OnVehicle, release};
 use jamjar_sim::Noise;
 use rayon::prelude::*;
 
@@ -34,7 +35,31 @@ pub fn study(days: usize) -> Vec<Claim> {
     let share = |of: fn(&Climbed) -> bool, all: &[Climbed]| {
         Share::clustered(&all.iter().map(|c| f64::from(u8::from(of(c)))).collect::<Vec<_>>())
     };
+    let of = |f: fn(u64) -> bool| {
+        Share::clustered(&seeds().map(|s| f64::from(u8::from(f(s)))).collect::<Vec<_>>())
+    };
     vec![
+        Claim {
+            name: "the place of a wanted power between two rungs holds the truth",
+            planted: "rungs 20 kPa apart, three pulls each, scatter 0.8 kW, 0.3 kW a kPa, straight".into(),
+            found: of(|s| placed(s, 0.0)),
+            false_alarms: None,
+            when_not: "–",
+        },
+        Claim {
+            name: "… and where power bends over the rungs, which no straight line follows",
+            planted: "the same, each step 20 % less than the one before".into(),
+            found: of(|s| placed(s, 0.0015)),
+            false_alarms: None,
+            when_not: "–",
+        },
+        Claim {
+            name: "what a revision gained elsewhere holds its gain on the next vehicle",
+            planted: "12 % over stock, 1.5 % from vehicle to vehicle, pulls that know each gain to 0.3 to 0.8 %; 3 to 8 vehicles".into(),
+            found: of(expected),
+            false_alarms: None,
+            when_not: "–",
+        },
         Claim {
             name: "the bound of a margin at the next rung holds it",
             planted: "ladders of 3 to 6 rungs, three pulls each, scatter 1 to 4, straight or bending either way by up to 4 in 20 kPa over a hundred".into(),
@@ -111,6 +136,39 @@ fn climb(seed: u64, bends: [f64; 2]) -> Climbed {
     let Ok(f) = next_rung(&seen, next, BAND) else { return Climbed { held: false, missed: true } };
     let said = matches!(f.would, Would::Cross | Would::PerhapsCross);
     Climbed { held: f.bound >= truth(next), missed: truth(next) > BAND && !said }
+}
+
+/// Whether the interval of a wanted power holds the place that truly makes it.
+fn placed(seed: u64, bend: f64) -> bool {
+    let mut noise = Noise::new(seed, "detune");
+    let truth = |x: f64| 100.0 + 0.3 * (x - 60.0) - bend * (x - 60.0).powi(2);
+    let at = [60.0, 80.0, 100.0];
+    let pulls: Vec<Vec<f64>> =
+        at.iter().map(|x| (0..3).map(|_| truth(*x) + noise.normal(0.8)).collect()).collect();
+    let rungs: Vec<(f64, &[f64])> = at.iter().copied().zip(pulls.iter().map(Vec::as_slice)).collect();
+    let place = 64.0 + 32.0 * noise.uniform();
+    match detune(&rungs, truth(place)) {
+        // An end that is cut off at a rung lies at it or beyond.
+        Ok(d) => {
+            d.interval.is_some_and(|[low, high]| (place >= low || d.open[0]) && (place <= high || d.open[1]))
+        }
+        Err(_) => false,
+    }
+}
+
+/// Whether the gain on one more vehicle lies where those on others let expect it.
+fn expected(seed: u64) -> bool {
+    let mut noise = Noise::new(seed, "release");
+    let mut one = || {
+        let sd = 0.3 + 0.5 * noise.uniform();
+        OnVehicle { percent: 12.0 + noise.normal(1.5) + noise.normal(sd), variance: sd * sd }
+    };
+    let others: Vec<OnVehicle> = (0..3 + seed % 6).map(|_| one()).collect();
+    let next = one();
+    release(&others).is_some_and(|r| {
+        let [low, high] = r.expected(next.variance);
+        (low..=high).contains(&next.percent)
+    })
 }
 
 /// Whether the interval holds the best angle; `None` where nothing is resolved.
