@@ -3,7 +3,7 @@
 use crate::alike::alike;
 use crate::error::{WorkflowError, blocking};
 use crate::sets::{read_sets, recent_days};
-use chrono::NaiveDate;
+use chrono::{NaiveDate, NaiveTime};
 use jamjar_core::analysis::{Figure, FigureComparison, SetResult, Settings, compare_all};
 use jamjar_core::maps::lineage::{Node, lineage};
 use jamjar_core::software::{UnitSoftware, units};
@@ -48,12 +48,22 @@ pub struct Lineage {
     pub tree: Vec<OnTree>,
     /// What went into the unit, newest first.
     pub flashes: Vec<Flash>,
-    /// The map of the newest pulls, and their day.
-    pub newest: Option<(String, NaiveDate)>,
+    /// The map of the newest pulls, their day, and when the last of them began.
+    pub newest: Option<(String, NaiveDate, Option<NaiveTime>)>,
     /// Software of its units.
     pub software: Vec<UnitSoftware>,
     /// Days it was read from.
     pub days: Vec<i64>,
+}
+
+impl Lineage {
+    /// The newest pulls came after the last flash that was written down. A flash without a time goes before the pulls of
+    /// its day, and so does one whose day's pulls have none.
+    pub fn pulled_later(&self) -> bool {
+        let (Some(f), Some((_, on, began))) = (self.flashes.first(), &self.newest) else { return true };
+        let same_day = *on == f.on && f.at.zip(*began).is_none_or(|(flashed, began)| began > flashed);
+        *on > f.on || same_day
+    }
 }
 
 /// Reads the maps of a vehicle.
@@ -80,7 +90,10 @@ pub async fn read_lineage(
         let pulled =
             |name: &str| days.iter().flatten().filter(|s| s.set.config.map == name).map(|s| s.set.date).max();
         let last = days.iter().flatten().max_by_key(|s| (s.set.date, s.set.position));
-        let newest = last.map(|s| (s.set.config.map.clone(), s.set.date));
+        let newest = last.map(|s| {
+            let began = s.pulls.iter().filter_map(|p| p.0.started_at).max();
+            (s.set.config.map.clone(), s.set.date, began)
+        });
         let tree = nodes
             .into_iter()
             .map(|node| {

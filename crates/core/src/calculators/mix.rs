@@ -70,6 +70,8 @@ pub enum MixError {
     NoFuel,
     #[error("{litres} L are in a tank of {capacity} L: one of the two is wrong")]
     TankTooSmall { litres: f64, capacity: f64 },
+    #[error("the tank is empty: say how many litres are wanted in the end")]
+    HowMuch,
     #[error("{litres} L are wanted and the tank holds {capacity} L")]
     WantsTooMuch { litres: f64, capacity: f64 },
     #[error(
@@ -112,6 +114,9 @@ struct Unknown {
 /// [`MixError`] for what cannot be, and for a target that no amount of these reaches.
 pub fn mix(tank: Tank, cans: &[Can], wanted: Wanted) -> Result<Mix, MixError> {
     checked(tank, cans, wanted)?;
+    if tank.litres <= 0.0 && wanted.litres.is_none() {
+        return Err(MixError::HowMuch);
+    }
     let all = cans.iter().map(|c| c.ethanol).chain((tank.litres > 0.0).then_some(tank.ethanol));
     let (low, high) = all.fold((f64::INFINITY, f64::NEG_INFINITY), |(l, h), e| (l.min(e), h.max(e)));
     let is_there = tank.litres > 0.0 && (tank.ethanol - wanted.ethanol).abs() < REACHED;

@@ -30,6 +30,7 @@ fn a_target_above_every_fuel_is_refused_with_what_there_is() {
     );
     assert!(matches!(mix(tank(30.0, 0.10), &[can(85.0)], wanted(0.4, None)), Err(MixError::Range(_))));
     assert!(matches!(mix(tank(30.0, 0.10), &[], wanted(0.4, None)), Err(MixError::NoFuel)));
+    assert!(matches!(mix(tank(0.0, 0.0), &[can(0.4)], wanted(0.4, None)), Err(MixError::HowMuch)));
     let small = Tank { capacity: Some(20.0), ..tank(30.0, 0.10) };
     assert!(matches!(mix(small, &[can(0.8)], wanted(0.4, None)), Err(MixError::TankTooSmall { .. })));
 }

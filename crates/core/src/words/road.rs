@@ -25,7 +25,7 @@ pub fn raised_sentence(by_rpm: f64, now: &Estimate, raised: &Estimate) -> String
     let worth = if d.abs() < 0.005 {
         "would change nothing over 402 m".to_owned()
     } else {
-        format!("would change 402 m by {d:+.2} s")
+        format!("would make 402 m {:.2} s {}", d.abs(), if d < 0.0 { "quicker" } else { "slower" })
     };
     format!(
         "A limit {by_rpm:.0} rpm higher {worth}, if torque held on where its curve ends: nobody measured there, and springs, rods and the maker's limit come first."

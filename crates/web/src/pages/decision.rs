@@ -54,9 +54,7 @@ pub(crate) async fn show(
         let e = encoding(&state, id).await?;
         let mut rests_on: Vec<Thing> = d.days.iter().map(|d| Thing::Day(*d)).collect();
         rests_on.extend([Thing::Vehicle(id), Thing::Names]);
-        // A revision on other vehicles changes with their days, which are not watched here.
-        let lasts = d.usually.is_none();
-        Ok(PageMade { body: page(&decision_page(&d, &asked, &e, &prefs))?.0, rests_on, lasts })
+        Ok(PageMade { body: page(&decision_page(&d, &asked, &e, &prefs))?.0, rests_on, lasts: false })
     };
     Ok(Html(state.page(page_key(&uri, &prefs), made).await?).into_response())
 }

@@ -66,7 +66,7 @@ pub(crate) async fn show(
         let e = encoding(&state, id).await?;
         let mut rests_on: Vec<Thing> = r.days.iter().map(|d| Thing::Day(*d)).collect();
         rests_on.extend([Thing::Vehicle(id), Thing::Names]);
-        Ok(PageMade { body: page(&road_page(&r, asked.limit_rpm, &e, &prefs))?.0, rests_on, lasts: true })
+        Ok(PageMade { body: page(&road_page(&r, asked.limit_rpm, &e, &prefs))?.0, rests_on, lasts: false })
     };
     Ok(Html(state.page(page_key(&uri, &prefs), made).await?).into_response())
 }

@@ -115,7 +115,11 @@ pub(crate) fn decision_page(d: &Decision, asked: &Asked, e: &Encoding, prefs: &P
     }
     let folded = sentences.split_off(sentences.len().min(SHOWN + unwatched));
     let on_fuel = |f: &OnFuel| {
-        let said = f.recommended.as_ref().map(|r| links.sentences(r));
+        // What was said of all above is not said again of each.
+        let none = f.recommended.as_ref().is_some_and(|r| r.first.is_none());
+        let plain = Linked { text: "No map can be recommended on it.".into(), href: String::new() };
+        let said =
+            if none { Some(vec![vec![plain]]) } else { f.recommended.as_ref().map(|r| links.sentences(r)) };
         FuelRow {
             fuel: f.fuel.clone(),
             sentence: said.and_then(|s| s.into_iter().next()).unwrap_or_default(),

@@ -132,7 +132,7 @@ fn step_with(s: &StepGain, prefs: &Prefs) -> String {
 pub(crate) fn lineage_page(l: &Lineage, figure: Figure, e: &Encoding, prefs: &Prefs) -> LineagePage {
     let prefs = &prefs.fitting(&l.vehicle.vehicle.engine);
     let flashed = l.flashes.first();
-    let later = flashed.zip(l.newest.as_ref()).is_none_or(|(f, p)| p.1 > f.on);
+    let later = l.pulled_later();
     let (on, pulled_on) =
         (flashed.map(|f| prefs.written.date(f.on)), l.newest.as_ref().map(|p| prefs.written.date(p.1)));
     let flashed_in = flashed.zip(on.as_ref()).map(|(f, on)| MapOn { map: &f.map, on });

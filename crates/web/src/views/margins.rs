@@ -1,7 +1,7 @@
 //! Margins: limits against maps, blind spots, and which map should go home.
 
 use super::Shell;
-use super::common::{Choice, Column, Encoding, Matrix, in_unit, matrix, unit_of};
+use super::common::{Choice, Column, Encoding, Matrix, cylinder_words, in_unit, matrix, unit_of};
 use crate::pages::margins::FIGURES;
 use crate::prefs::Prefs;
 use askama::Template;
@@ -107,7 +107,7 @@ pub(crate) fn margins_page(m: &Margins, asked: &Asked, e: &Encoding, prefs: &Pre
         day,
         answer,
         warn,
-        matrix: matrix(&m.vehicle.limits, &columns, prefs),
+        matrix: matrix(&m.vehicle, &columns, prefs),
         more: m.more,
         fit: m.blind.iter().map(|b| to_fit(b, m)).collect(),
         sentences: m.recommended.as_ref().map_or_else(Vec::new, |r| links.sentences(r)),
@@ -186,7 +186,7 @@ fn to_fit(b: &Blind, m: &Margins) -> ToFit {
         format!("{} of {} sets", b.sets.len(), m.sets.len())
     };
     ToFit {
-        what: sentence_case(&b.channel.label()),
+        what: sentence_case(&cylinder_words(&b.channel, &m.vehicle.sheet.cylinders)),
         because: format!("missing in {sets}: {limits}{decides}"),
     }
 }
@@ -245,8 +245,9 @@ pub(super) fn front(r: &Recommendation, m: &Margins, e: &Encoding, prefs: &Prefs
         let set = &m.sets[c.set].stored.set;
         let unwatched = c.barred.iter().any(|b| matches!(b, Barred::Unmonitored { .. }));
         let fuel = if one_fuel { String::new() } else { format!(" {}", set.config.fuel) };
-        let boost =
-            if set.config.boost.is_empty() { String::new() } else { format!(" {}", set.config.boost) };
+        // A target in words tells nothing apart here: only rungs are named.
+        let rung = set.config.boost.contains(|c: char| c.is_ascii_digit());
+        let boost = if rung { format!(" {}", set.config.boost) } else { String::new() };
         Some(FrontMark {
             label: format!(
                 "{}{fuel}{boost}{}",

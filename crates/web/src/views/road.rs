@@ -37,6 +37,8 @@ pub(crate) struct RoadPage {
     pub(crate) vehicle: String,
     pub(crate) answer: String,
     pub(crate) raised: String,
+    /// The limit asked for lies beyond what was measured; blank where it does not.
+    pub(crate) beyond: String,
     pub(crate) lacks: String,
     pub(crate) chart: String,
     pub(crate) heads: Vec<(String, &'static str)>,
@@ -134,6 +136,17 @@ fn strip_rows(r: &Road, prefs: &Prefs) -> Vec<Row> {
         .collect()
 }
 
+/// Where a limit was typed that no curve reaches.
+fn beyond(r: &Road) -> String {
+    let ends =
+        r.shown.iter().filter_map(|o| o.input.rpm.last().filter(|top| o.input.shift_rpm > **top + 0.5));
+    ends.copied().reduce(f64::min).map_or_else(String::new, |top| {
+        format!(
+            "Nothing was measured above {top:.0} rpm: torque is held there, and what comes of it is a guess."
+        )
+    })
+}
+
 fn answer(r: &Road) -> String {
     let estimates: Vec<_> = r.shown.iter().filter_map(|o| Some((short(o), o.strip.as_ref().ok()?))).collect();
     match &estimates[..] {
@@ -160,6 +173,7 @@ pub(crate) fn road_page(r: &Road, limit: Option<f64>, e: &Encoding, prefs: &Pref
         vehicle: r.vehicle.vehicle.name.clone(),
         answer: answer(r),
         raised: raised.unwrap_or_default(),
+        beyond: beyond(r),
         lacks: r.lacks.join(", "),
         chart: chart(r, e, prefs),
         heads: r.shown.iter().map(|o| (short(o), e.tone(&o.set.stored.set).name())).collect(),

@@ -18,6 +18,7 @@ async fn two_maps_are_driven_through_the_same_gears_and_differ_with_an_interval(
     assert!(mph.contains(" mph"), "in the unit read in");
     let heavy = cell.get("/vehicles/1/road?mass=2400").await.text();
     assert_ne!(page.split("<h1>").nth(1), heavy.split("<h1>").nth(1), "mass counts");
+    assert!(cell.get("/vehicles/1/road?limit=9000").await.text().contains("Nothing was measured above"));
     for wrong in ["mass=nothing", "mass=1", "grip=90", "limit=200"] {
         assert_eq!(
             cell.get(&format!("/vehicles/1/road?{wrong}")).await.status,

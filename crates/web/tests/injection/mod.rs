@@ -66,6 +66,8 @@ async fn injection_is_drawn_in_degrees_and_the_sheet_names_the_injector_that_is_
     let v = cell.store.vehicle(id).await.unwrap();
     assert_eq!(v.sheet.cylinders, ["front", "second", "third", "rear"]);
     assert!(v.sheet.flow_sheet.is_some() && v.sheet.quantity_map.is_some());
+    let margins = cell.get(&format!("/vehicles/{id}/margins")).await.text();
+    assert!(margins.contains("exhaust temperature front"), "limits go by the names of cylinders: {margins}");
 
     let wrong = [("table", "MPa\t300\t600\n40\t1\t2\n80\t3"), ("seen", "")];
     let refused = cell.post(&format!("/vehicles/{id}/quantity-map"), &wrong).await;

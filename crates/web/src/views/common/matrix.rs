@@ -1,12 +1,13 @@
 //! Every limit against every set: word, glyph, share used, worst place, and the way to the samples.
 
-use super::{LANES, around, query_of};
+use super::{LANES, around, cylinder_words, query_of};
 use crate::prefs::Prefs;
 use jamjar_chart::spark_svg;
 use jamjar_core::analysis::Measured;
 use jamjar_core::factors::Factors;
 use jamjar_core::limits::{Limit, LimitOutcome, Verdict};
 use jamjar_core::words::{limit_place, limit_rule, limit_sentence};
+use jamjar_store::VehicleRecord;
 
 /// A set as a column.
 pub(crate) struct Column<'a> {
@@ -120,8 +121,9 @@ fn cell(c: &Column<'_>, limit: &Limit) -> MatrixCell {
     }
 }
 
-/// Limits in their order, columns as given.
-pub(crate) fn matrix(limits: &[Limit], columns: &[Column<'_>], prefs: &Prefs) -> Matrix {
+/// Limits of a vehicle in their order, columns as given; cylinders go by their names.
+pub(crate) fn matrix(vehicle: &VehicleRecord, columns: &[Column<'_>], prefs: &Prefs) -> Matrix {
+    let limits = &vehicle.limits;
     let head = |c: &Column<'_>| MatrixHead { map: c.map.clone(), detail: c.detail.clone(), tone: c.tone };
     let row = |limit: &Limit| {
         let cells: Vec<MatrixCell> = columns.iter().map(|c| cell(c, limit)).collect();
@@ -149,7 +151,7 @@ pub(crate) fn matrix(limits: &[Limit], columns: &[Column<'_>], prefs: &Prefs) ->
             id: limit.id.clone(),
             label: format!(
                 "{}{only}{}",
-                limit.channel.label(),
+                cylinder_words(&limit.channel, &vehicle.sheet.cylinders),
                 if limit.starting_point { " (starting point)" } else { "" }
             ),
             rule: limit_rule(limit, prefs.units()),

@@ -3,7 +3,7 @@
 
 use super::names::{label_of, name_of};
 use crate::prefs::Prefs;
-use crate::views::common::{Encoding, count, in_quantity, quantity_unit};
+use crate::views::common::{Encoding, count, cylinder_words, in_quantity, quantity_unit};
 use jamjar_chart::{CurveOf, Gain, Lane, LineUpChart, Panel, Series, Track};
 use jamjar_core::analysis::{Comparison, Corrected, Figure, SetResult};
 use jamjar_core::correction::Correction;
@@ -137,7 +137,7 @@ fn lanes_of(l: &LineUp, set: usize, grid: &[f64], units: Units) -> Vec<Lane> {
             Lane {
                 label: format!(
                     "{}, {}{}",
-                    limit.channel.label(),
+                    cylinder_words(&limit.channel, &l.vehicle.sheet.cylinders),
                     limit_rule(limit, units),
                     if limit.starting_point { " (starting point)" } else { "" }
                 ),

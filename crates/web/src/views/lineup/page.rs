@@ -247,7 +247,7 @@ pub(crate) fn lineup_page(
         query: back.clone(),
         by: place_of(asked.view, l),
         figures: order.iter().map(|i| figure_row(l, e, prefs, *i, (&back, &columns))).collect(),
-        matrix: matrix(&l.vehicle.limits, &limit_columns(l, e, &order), prefs),
+        matrix: matrix(&l.vehicle, &limit_columns(l, e, &order), prefs),
         crossover: looked_at.and_then(|c| crossover_sentence(c, &l.results, &to)).unwrap_or_default(),
         speeds: speed_table(l, prefs, &order, &|i| e.tone(&l.sets[i].set).name()),
         steps: steps_view(l, asked, &to),

@@ -3,7 +3,9 @@
 use super::asked::LineUpAsked;
 use super::names::name_of;
 use crate::prefs::Prefs;
-use crate::views::common::{LANES, LaneDef, count, limit_line, listed_query, named_with_unit};
+use crate::views::common::{
+    LANES, LaneDef, count, cylinder_words, limit_line, listed_query, named_with_unit,
+};
 use jamjar_chart::{Track, TrackLine};
 use jamjar_core::analysis::{Level, SetChannel};
 use jamjar_core::channel::Channel;
@@ -49,7 +51,7 @@ fn known(l: &LineUp) -> Vec<(String, String)> {
     let own = logged.iter().filter(|c| {
         c.as_str() != "time" && c.kind().is_none_or(|k| LANES.iter().all(|d| !d.kinds.contains(&k.name)))
     });
-    out.extend(own.map(|c| (c.as_str().to_owned(), c.label())));
+    out.extend(own.map(|c| (c.as_str().to_owned(), cylinder_words(c, &l.vehicle.sheet.cylinders))));
     out
 }
 
@@ -138,7 +140,7 @@ fn track(l: &LineUp, all: &Channels, asked: &LineUpAsked, prefs: &Prefs, id: &st
                 (true, _) => None,
             };
             let several = measured.len() > 1 && !is_target(c);
-            let label = if several { c.label() } else { String::new() };
+            let label = if several { cylinder_words(c, &l.vehicle.sheet.cylinders) } else { String::new() };
             out.lines.extend(
                 line.map(|s| line_of(l, i, &s, &prefs.units().shown(c), (label, is_target(c)), asked.minus)),
             );
