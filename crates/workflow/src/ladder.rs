@@ -1,7 +1,7 @@
 //! The ladder of a map on a fuel: what each rung gave, what it left of the margins, and what the next would.
 
 use crate::error::{WorkflowError, blocking};
-use crate::sets::{SetRead, read_sets, recent_days};
+use crate::sets::{SetRead, newest_of_each, read_sets, recent_days};
 use crate::shelf::by_size;
 use jamjar_core::analysis::{
     Detune, Figure, Forecast, Measured, NoDetune, NoForecast, RungSeen, Settings, USABLE, detune, next_rung,
@@ -147,12 +147,7 @@ pub async fn ladder(
 ) -> Result<Ladder, WorkflowError> {
     let (days, all): (Vec<i64>, Vec<Vec<SetWithPulls>>) =
         recent_days(store, vehicle, DAYS).await?.into_iter().unzip();
-    let mut sets: Vec<SetWithPulls> = Vec::new();
-    for s in all.into_iter().flat_map(|day| day.into_iter().rev()) {
-        if sets.iter().all(|o| o.set.config.factors() != s.set.config.factors()) {
-            sets.push(s);
-        }
-    }
+    let sets = newest_of_each(all);
     let (vehicle, asked, settings) = (vehicle.clone(), asked.cloned(), *settings);
     let mut said = store.ladder_words(vehicle.id).await?;
     let out = blocking(move || put_together(vehicle, sets, asked, next, &settings)).await?;

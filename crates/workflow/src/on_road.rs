@@ -1,7 +1,7 @@
 //! What maps do on the road: force at the wheels gear by gear, where to shift, and a standing start, from measured curves.
 
 use crate::error::{WorkflowError, blocking};
-use crate::sets::{SetRead, read_sets, recent_days};
+use crate::sets::{SetRead, newest_of_each, read_sets, recent_days};
 use jamjar_core::analysis::{Figure, Settings};
 use jamjar_core::calculators::shift::{Shift, shift_points};
 use jamjar_core::calculators::strip::StripInput;
@@ -98,12 +98,7 @@ pub async fn on_road(
 ) -> Result<Road, WorkflowError> {
     let (days, all): (Vec<i64>, Vec<Vec<SetWithPulls>>) =
         recent_days(store, vehicle, DAYS).await?.into_iter().unzip();
-    let mut choices: Vec<SetWithPulls> = Vec::new();
-    for s in all.into_iter().flat_map(|d| d.into_iter().rev()) {
-        if choices.iter().all(|o| o.set.config.factors() != s.set.config.factors()) {
-            choices.push(s);
-        }
-    }
+    let choices = newest_of_each(all);
     let (vehicle, asked, settings) = (vehicle.clone(), asked.clone(), *settings);
     blocking(move || put_together(vehicle, choices, &asked, &settings, days)).await
 }

@@ -10,6 +10,7 @@ use jamjar_core::analysis::{
 use jamjar_core::limits::{Limit, LimitOutcome};
 use jamjar_core::pull::align::Status;
 use jamjar_store::{SetWithPulls, Store, VehicleRecord};
+use std::collections::BTreeSet;
 
 /// The set that others of a day in the same gear are held against: its first with the stock map and a pull.
 pub fn baseline_of<'a>(sets: &'a [SetWithPulls], gear: &str) -> Option<&'a SetWithPulls> {
@@ -99,6 +100,13 @@ pub async fn day_sets(
     vehicle: &VehicleRecord,
 ) -> Result<Vec<SetWithPulls>, WorkflowError> {
     fresh_sets(store, store.sets_of_day(day_id).await?, vehicle).await
+}
+
+/// The newest set of every configuration, of days that come newest first; of sets run again on a day the last counts.
+pub fn newest_of_each(days: Vec<Vec<SetWithPulls>>) -> Vec<SetWithPulls> {
+    let mut seen = BTreeSet::new();
+    let each = days.into_iter().flat_map(|day| day.into_iter().rev());
+    each.filter(|s| seen.insert(s.set.config.factors())).collect()
 }
 
 /// The days of a vehicle, newest first, each with its sets that have pulls, as [`day_sets`] reads them.
