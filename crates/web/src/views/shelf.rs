@@ -230,7 +230,13 @@ fn answers(s: &Shelf, figure: Figure, prefs: &Prefs) -> (String, String) {
             } else {
                 String::new()
             };
-            (sentence_case(&format!("most with every stop limit measured and kept is {}.", words(k))), second)
+            // A kept limit may be a close one: it is said in the same breath.
+            let first = format!(
+                "most with every stop limit measured and kept is {}; {}.",
+                words(k),
+                margin(k.2, &s.vehicle).0
+            );
+            (sentence_case(&first), second)
         }
         (None, Some(any)) => (
             "Nothing that gained has every stop limit measured and kept.".into(),

@@ -25,6 +25,11 @@ async fn an_outlined_jar_above_a_ladder_says_what_its_rung_would_do() {
         "{next}"
     );
     assert!(page.contains("/vehicles/1/ladder?of="), "and leads to its ladder");
+    let head = page.split("<h1>").nth(1).unwrap().split("</h1>").next().unwrap();
+    assert!(
+        head.contains("kept is") && (head.contains("; close, ") || head.contains("; clear, ")),
+        "a close limit is said at once: {head}"
+    );
     let across = cell.get("/vehicles/1/shelf?rows=boost&columns=fuel&jars=map").await.text();
     assert!(!across.contains("next rung "), "only rungs of boost stand on a ladder");
 }
