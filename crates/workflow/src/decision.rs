@@ -8,7 +8,6 @@ use crate::sets::{SetRead, recent_days};
 use crate::shelf::{OnShelf, of_day};
 use jamjar_core::analysis::{Figure, HeldAgainst, Recommendation, SetResult, Settings, Wish, recommend_held};
 use jamjar_core::calculators::fuel::ethanol_blend;
-use jamjar_core::channel::Channel;
 use jamjar_core::factors::Factors;
 use jamjar_core::limits::{LimitOutcome, blind_spots};
 use jamjar_core::stats::plan::pulls_needed;
@@ -168,7 +167,8 @@ fn put_together(
     fuels.dedup();
     let count = |f: &String| sets.iter().filter(|s| s.stored.set.config.fuel == *f).count();
     fuels.sort_by_key(|f| std::cmp::Reverse(count(f)));
-    let of = |fuel: Option<&str>| among(&weighed, &sets, &vehicle, fuel, settings, wish);
+    let results: Vec<SetResult> = sets.iter().map(|s| s.result.clone()).collect();
+    let of = |fuel: Option<&str>| among(&weighed, &results, &vehicle, fuel, settings, wish);
     let overall = of(None);
     let base_fuel = weighed.iter().find(|o| o.is_base).map(|o| o.set.stored.set.config.fuel.clone());
     let record = |fuel: &str| records.iter().find(|r| r.name == fuel);
@@ -190,7 +190,7 @@ fn put_together(
     let on_fuels: Vec<OnFuel> = fuels.iter().map(on_fuel).collect();
     let verdicts: Vec<&[LimitOutcome]> = sets.iter().map(|s| s.verdicts.as_slice()).collect();
     let blind = blind_spots(&verdicts, &vehicle.limits);
-    let mut all = Margins {
+    let all = Margins {
         vehicle,
         blind,
         fuels,
@@ -201,39 +201,31 @@ fn put_together(
         sets,
     };
     let next = next(&all, maps, wish);
-    all.fuels.sort();
     Decision { all, bases, fuels: on_fuels, next, usually: None, price: None, days: Vec::new() }
 }
 
 /// The recommendation among the sets on a fuel, or on any, each against the baseline of its day.
 fn among(
     weighed: &[OnShelf],
-    sets: &[SetRead],
+    results: &[SetResult],
     vehicle: &VehicleRecord,
     fuel: Option<&str>,
     settings: &Settings,
     wish: Wish,
 ) -> Option<Recommendation> {
-    let config = |i: usize| &sets[i].stored.set.config;
-    let eligible: Vec<usize> = (0..sets.len())
-        .filter(|i| fuel.is_none_or(|f| config(*i).fuel == f) && sets[*i].result.n() > 0)
-        .collect();
+    let on = |i: usize| fuel.is_none_or(|f| weighed[i].set.stored.set.config.fuel == f);
+    let eligible: Vec<usize> = (0..results.len()).filter(|i| on(*i) && results[*i].n() > 0).collect();
     if eligible.is_empty() || weighed.iter().all(|o| o.base.is_none()) {
         return None;
     }
     let base = eligible.iter().copied().find(|i| weighed[*i].is_base);
-    let results: Vec<SetResult> = sets.iter().map(|s| s.result.clone()).collect();
-    let logged = |i: usize| -> Vec<Channel> {
-        let all: BTreeSet<Channel> =
-            sets[i].measured.iter().flat_map(|m| m.channels.iter().map(|c| c.channel.clone())).collect();
-        all.into_iter().collect()
-    };
+    let logged = |i: usize| weighed[i].set.logged();
     let held = |i: usize| match &weighed[i] {
         o if o.is_base => HeldAgainst::Baseline,
         o => o.gain.clone().map_or(HeldAgainst::Nothing, HeldAgainst::By),
     };
     let engine = (&vehicle.vehicle, vehicle.limits.as_slice());
-    Some(recommend_held(&results, base, &eligible, engine, settings, wish, &logged, &held))
+    Some(recommend_held(results, base, &eligible, engine, settings, wish, &logged, &held))
 }
 
 /// Litres a pull on a fuel burns, by its logged fuel flow: the mean over its pulls.

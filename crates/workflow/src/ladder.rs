@@ -2,12 +2,11 @@
 
 use crate::error::{WorkflowError, blocking};
 use crate::sets::{SetRead, newest_of_each, read_sets, recent_days};
-use crate::shelf::by_size;
 use jamjar_core::analysis::{
     Detune, Figure, Forecast, Measured, NoDetune, NoForecast, RungSeen, Settings, USABLE, detune, next_rung,
     usable,
 };
-use jamjar_core::factors::rungs::measured;
+use jamjar_core::factors::rungs::{by_size, measured};
 use jamjar_core::limits::{Limit, LimitOutcome, Verdict};
 use jamjar_core::stats::two_sets::{Repeats, compare, mean};
 use jamjar_store::{LadderWord, SetWithPulls, Store, VehicleRecord};
@@ -27,7 +26,8 @@ pub struct LadderOf {
 }
 
 impl LadderOf {
-    fn of(s: &SetWithPulls) -> Self {
+    /// The one a set stands on.
+    pub fn of(s: &SetWithPulls) -> Self {
         let c = &s.set.config;
         Self { map: c.map.clone(), fuel: c.fuel.clone(), build: c.build.clone(), gear: c.gear.clone() }
     }

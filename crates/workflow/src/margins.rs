@@ -3,7 +3,6 @@
 use crate::error::{WorkflowError, blocking};
 use crate::sets::{SetRead, day_sets, read_sets};
 use jamjar_core::analysis::{Figure, Recommendation, SetResult, Settings, Wish, recommend};
-use jamjar_core::channel::Channel;
 use jamjar_core::limits::{Blind, LimitOutcome, blind_spots};
 use jamjar_store::{SetWithPulls, Store, VehicleRecord};
 use std::collections::BTreeSet;
@@ -165,10 +164,6 @@ fn recommended(
     // A baseline on another fuel is none of the maps for this one, and everything is held against it all the same.
     eligible.retain(|i| config(*i).gear == config(base).gear);
     let results: Vec<SetResult> = sets.iter().map(|s| s.result.clone()).collect();
-    let logged = |i: usize| -> Vec<Channel> {
-        let all: BTreeSet<Channel> =
-            sets[i].measured.iter().flat_map(|m| m.channels.iter().map(|c| c.channel.clone())).collect();
-        all.into_iter().collect()
-    };
+    let logged = |i: usize| sets[i].logged();
     Some(recommend(&results, base, &eligible, (&vehicle.vehicle, &vehicle.limits), settings, wish, &logged))
 }

@@ -4,7 +4,7 @@ use crate::error::{WorkflowError, blocking};
 use crate::sets::{SetRead, newest_of_each, read_sets, recent_days};
 use jamjar_core::analysis::{Figure, Settings};
 use jamjar_core::calculators::shift::{Shift, shift_points};
-use jamjar_core::calculators::strip::StripInput;
+use jamjar_core::calculators::strip::{StripInput, StripRun, strip as strip_run};
 use jamjar_core::calculators::traction::{Estimate, Unsure, estimate, mean_power_kw};
 use jamjar_core::pull::dyno::DynoKind;
 use jamjar_store::{SetWithPulls, Store, VehicleRecord};
@@ -12,7 +12,7 @@ use jamjar_store::{SetWithPulls, Store, VehicleRecord};
 /// Days looked through, newest first (our choice).
 const DAYS: i64 = 60;
 /// Most sets beside each other (our choice: more lines in every gear nobody tells apart).
-pub const MOST: usize = 3;
+const MOST: usize = 3;
 
 /// What is typed; what is not is the vehicle's sheet, or usual.
 #[derive(Debug, Clone, Default, PartialEq)]
@@ -34,13 +34,13 @@ pub struct Asked {
 }
 
 /// Usual values where neither the sheet nor a person says (our choice: a road car on road tyres).
-pub const GRIP: f64 = 1.0;
+const GRIP: f64 = 1.0;
 /// Share of the weight on driven wheels.
-pub const DRIVEN: f64 = 0.6;
+const DRIVEN: f64 = 0.6;
 /// Launch, rpm.
-pub const LAUNCH_RPM: f64 = 3000.0;
+const LAUNCH_RPM: f64 = 3000.0;
 /// Pause of a shift, s.
-pub const PAUSE_S: f64 = 0.3;
+const PAUSE_S: f64 = 0.3;
 const ROLLING: f64 = 0.013;
 const AIR: f64 = 1.2;
 /// Efficiency of the drive where torque was measured at the engine.
@@ -66,7 +66,7 @@ pub struct OnRoad {
     /// A standing start, or why there is none.
     pub strip: Result<Estimate, String>,
     /// The same with a limit raised by [`RAISED_RPM`], torque held at its last measured value.
-    pub raised: Option<Estimate>,
+    pub raised: Option<StripRun>,
 }
 
 /// A page of it.
@@ -205,6 +205,6 @@ fn one(
         .collect();
     let strip = estimate(&input, &unsure).map_err(|e| e.to_string());
     let higher = StripInput { shift_rpm: limit + RAISED_RPM, ..input.clone() };
-    let raised = estimate(&higher, &unsure).ok();
+    let raised = strip_run(&higher).ok();
     OnRoad { set: set.clone(), input, shifts, between_kw, strip, raised }
 }

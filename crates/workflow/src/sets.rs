@@ -7,6 +7,7 @@ use crate::remeasure::measured;
 use jamjar_core::analysis::{
     Figure, Measured, PullFinding, SetResult, Settings, analyse_sets, find_pulls, set_verdicts,
 };
+use jamjar_core::channel::Channel;
 use jamjar_core::limits::{Limit, LimitOutcome};
 use jamjar_core::pull::align::Status;
 use jamjar_store::{SetWithPulls, Store, VehicleRecord};
@@ -39,6 +40,13 @@ impl SetRead {
     /// Highest peak of any of its pulls, those left out of figures too, kW.
     pub fn best_kw(&self) -> Option<f64> {
         self.result.pull_figures.iter().filter_map(|f| f.peak_power).map(|p| p.value).reduce(f64::max)
+    }
+
+    /// Channels that any of its pulls holds.
+    pub fn logged(&self) -> Vec<Channel> {
+        let all: BTreeSet<Channel> =
+            self.measured.iter().flat_map(|m| m.channels.iter().map(|c| c.channel.clone())).collect();
+        all.into_iter().collect()
     }
 
     /// Pulls whose engine-computer log was refused.

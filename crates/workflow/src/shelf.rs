@@ -6,9 +6,8 @@ use crate::ladder::{NextOf, next_of};
 use crate::sets::{SetRead, baseline_of, read_sets, recent_days};
 use jamjar_core::analysis::{Figure, FigureComparison, SetResult, Settings, compare_all};
 use jamjar_core::factors::Factors;
-use jamjar_core::factors::rungs::measured;
+use jamjar_core::factors::rungs::by_size;
 use jamjar_store::{SetWithPulls, Store, VehicleRecord};
-use std::cmp::Ordering;
 use std::collections::{BTreeMap, BTreeSet};
 
 /// Days looked through, newest first (our choice).
@@ -103,17 +102,6 @@ fn usual<'a>(values: impl Iterator<Item = &'a str>) -> String {
     let mut counts: BTreeMap<&str, usize> = BTreeMap::new();
     values.filter(|v| !v.is_empty()).for_each(|v| *counts.entry(v).or_default() += 1);
     counts.into_iter().max_by_key(|c| c.1).map_or_else(String::new, |c| c.0.to_owned())
-}
-
-/// Numbers by size before words by the alphabet.
-pub fn by_size(a: &str, b: &str) -> Ordering {
-    let number = |s: &str| measured(s).map(|m| m.0);
-    match (number(a), number(b)) {
-        (Some(x), Some(y)) => x.total_cmp(&y).then_with(|| a.cmp(b)),
-        (Some(_), None) => Ordering::Greater,
-        (None, Some(_)) => Ordering::Less,
-        (None, None) => a.cmp(b),
-    }
 }
 
 /// Reads the Shelf of a vehicle.
@@ -276,13 +264,6 @@ pub(crate) fn of_day(
 #[cfg(test)]
 mod tests {
     use super::*;
-
-    #[test]
-    fn rungs_stand_by_size_and_words_before_numbers() {
-        let mut v = vec!["150 kPa", "60 kPa", "factory", "100 kPa", ""];
-        v.sort_by(|a, b| by_size(a, b));
-        assert_eq!(v, ["", "factory", "60 kPa", "100 kPa", "150 kPa"]);
-    }
 
     #[test]
     fn what_most_have_is_the_usual() {

@@ -1,6 +1,7 @@
 //! Rungs of a ladder: sets of one map on one fuel that differ in something that has an order, boost or any extra.
 
 use super::{Factors, USUAL};
+use std::cmp::Ordering;
 use std::collections::BTreeSet;
 
 /// Where a set stands on a ladder.
@@ -25,6 +26,17 @@ pub fn measured(value: &str) -> Option<(f64, &str)> {
         .find(|(i, c)| !(c.is_ascii_digit() || *c == '.' || (*i == 0 && *c == '-')))
         .map_or(value.len(), |(i, _)| i);
     Some((value[..end].parse().ok()?, value[end..].trim()))
+}
+
+/// Words by the alphabet, then numbers by size.
+pub fn by_size(a: &str, b: &str) -> Ordering {
+    let number = |s: &str| measured(s).map(|m| m.0);
+    match (number(a), number(b)) {
+        (Some(x), Some(y)) => x.total_cmp(&y).then_with(|| a.cmp(b)),
+        (Some(_), None) => Ordering::Greater,
+        (None, Some(_)) => Ordering::Less,
+        (None, None) => a.cmp(b),
+    }
 }
 
 /// Whether values have an order: every one begins with a number, and the same follows it.
@@ -88,6 +100,13 @@ mod tests {
 
     fn places(sets: &[&Factors]) -> Vec<Option<usize>> {
         rungs(sets).into_iter().map(|r| r.map(|r| r.place)).collect()
+    }
+
+    #[test]
+    fn rungs_stand_by_size_and_words_before_numbers() {
+        let mut v = vec!["150 kPa", "60 kPa", "factory", "100 kPa", ""];
+        v.sort_by(|a, b| by_size(a, b));
+        assert_eq!(v, ["", "factory", "60 kPa", "100 kPa", "150 kPa"]);
     }
 
     #[test]

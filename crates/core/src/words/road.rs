@@ -1,5 +1,6 @@
 //! A standing start in words.
 
+use crate::calculators::strip::StripRun;
 use crate::calculators::traction::Estimate;
 
 /// Times in the order of an estimate's values: over 402 m.
@@ -20,8 +21,8 @@ pub fn strip_sentence(name: &str, e: &Estimate, base: Option<(&str, &Estimate)>)
 }
 
 /// What a raised limit would change over 402 m.
-pub fn raised_sentence(by_rpm: f64, now: &Estimate, raised: &Estimate) -> String {
-    let d = raised.values()[QUARTER] - now.values()[QUARTER];
+pub fn raised_sentence(by_rpm: f64, now: &StripRun, raised: &StripRun) -> String {
+    let d = raised.t_402m_s - now.t_402m_s;
     let worth = if d.abs() < 0.005 {
         "would change nothing over 402 m".to_owned()
     } else {
@@ -35,7 +36,6 @@ pub fn raised_sentence(by_rpm: f64, now: &Estimate, raised: &Estimate) -> String
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::calculators::strip::StripRun;
 
     fn of(t402: f64, own: f64) -> Estimate {
         let run =
@@ -54,6 +54,6 @@ mod tests {
                 .contains("no difference to Stock is shown")
         );
         assert!(strip_sentence("C6", &b, None).ends_with("s over 402 m."));
-        assert!(raised_sentence(300.0, &a, &a).contains("nothing"));
+        assert!(raised_sentence(300.0, &a.run, &a.run).contains("nothing"));
     }
 }

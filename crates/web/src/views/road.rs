@@ -163,7 +163,7 @@ pub(crate) fn road_page(r: &Road, limit: Option<f64>, e: &Encoding, prefs: &Pref
     let raised = r
         .shown
         .last()
-        .and_then(|o| Some(raised_sentence(RAISED_RPM, o.strip.as_ref().ok()?, o.raised.as_ref()?)));
+        .and_then(|o| Some(raised_sentence(RAISED_RPM, &o.strip.as_ref().ok()?.run, o.raised.as_ref()?)));
     let number = |v: f64, digits: usize| if v.is_finite() { format!("{v:.digits$}") } else { String::new() };
     let [mass, grip, driven, launch, pause] = r.with;
     let ids: Vec<i64> = r.shown.iter().map(|o| o.set.stored.set.id).collect();

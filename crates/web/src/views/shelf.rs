@@ -1,7 +1,7 @@
 //! The Shelf: which map, on which fuel, at which boost gave what and used how much of its margins, at a glance.
 
-use super::Shell;
 use super::common::{Choice, Encoding, count, cylinder_words, in_unit, jar_of, query_of, signed, unit_of};
+use super::{Shell, ladder_id};
 use crate::pages::margins::FIGURES;
 use crate::prefs::Prefs;
 use askama::Template;
@@ -10,6 +10,7 @@ use jamjar_core::analysis::{Figure, FigureComparison, Verdict, Would};
 use jamjar_core::factors::Factors;
 use jamjar_core::limits::{Severity, Verdict as LimitVerdict, judged};
 use jamjar_core::words::{NextWords, next_rung_short, sentence_case};
+use jamjar_workflow::ladder::LadderOf;
 use jamjar_workflow::shelf::{Asked, OnShelf, Shelf, Spot};
 
 /// A jar as it stands.
@@ -187,7 +188,7 @@ fn jar_view(
 /// The rung above the highest of a spot.
 fn next_jar(s: &Shelf, spot: &Spot) -> Option<NextJar> {
     let (at, forecasts) = spot.next.as_ref()?;
-    let top = &spot.jars.last()?.set.stored.set.config;
+    let top = &spot.jars.last()?.set.stored;
     let names: Vec<String> =
         forecasts.iter().map(|n| cylinder_words(&n.limit.channel, &s.vehicle.sheet.cylinders)).collect();
     let said: Vec<_> = forecasts
@@ -195,7 +196,7 @@ fn next_jar(s: &Shelf, spot: &Spot) -> Option<NextJar> {
         .zip(&names)
         .map(|(n, name)| (NextWords { name, threshold: "", rpm: n.rpm, stop: true }, n.forecast.ok()))
         .collect();
-    let of = serde_json::to_string(&[&top.map, &top.fuel, &top.build, &top.gear]).unwrap_or_default();
+    let of = ladder_id(&LadderOf::of(top));
     Some(NextJar {
         rung: format!("{at:.0} kPa"),
         words: next_rung_short(&said),

@@ -4,6 +4,9 @@ use super::beside::Beside;
 use super::happened::Happened;
 use super::runs::runs;
 
+/// Share of the target gauge pressure at which the charger has spooled (domain, section 9).
+pub(super) const SPOOLED: f64 = 0.9;
+
 /// A difference counts from this, kPa, or this share of the gauge target, whichever is more (our choice:
 /// beyond what control hunts by).
 const MIN_OFF_KPA: f64 = 6.0;

@@ -1,7 +1,7 @@
 //! What happened during one pull, in order.
 
 use super::beside::Beside;
-use super::boost::against_target;
+use super::boost::{SPOOLED, against_target};
 use super::dips::find_dips;
 use super::happened::{Cut, Event, Happened};
 use super::result::Measured;
@@ -13,8 +13,6 @@ use crate::signal::interp::linear_clamped;
 
 /// Retard below this is the knock control's own breathing, degrees (our choice).
 const MIN_RETARD: f64 = 1.0;
-/// Share of the target gauge pressure at which the charger has spooled (domain, section 9).
-pub(super) const SPOOLED: f64 = 0.9;
 /// Left to the charger to come from there to its target, s (our choice).
 const SETTLES_S: f64 = 0.3;
 

@@ -2,7 +2,7 @@
 //! boost overshot, what the drum lost after the lift.
 
 use super::beside::Beside;
-use super::events::SPOOLED;
+use super::boost::SPOOLED;
 use super::raw_grid::RawGrid;
 use crate::air::AirState;
 use crate::limits::{highest_held, is_live, responds};
