@@ -85,6 +85,16 @@ enum Command {
         #[arg(long)]
         json: bool,
     },
+    /// Write a recording in another open form: CSV, MDF 4 (.mf4) or Parquet, by the ending of the new file.
+    Convert {
+        /// The recording: any form that can be read.
+        from: PathBuf,
+        /// The file to write, which must not be there yet.
+        to: PathBuf,
+        /// Print JSON.
+        #[arg(long)]
+        json: bool,
+    },
     /// Read such a file back: all of it, or nothing.
     Import {
         #[command(flatten)]
@@ -233,6 +243,7 @@ fn main() -> ExitCode {
         }
         Command::Verify { place, json } => commands::db::verify(&place, json),
         Command::Export { place, vehicle, to, json } => commands::archive::export(&place, vehicle, to, json),
+        Command::Convert { from, to, json } => commands::convert::run(&from, &to, json),
         Command::Import { place, from, json } => commands::archive::import(&place, from, json),
         Command::Db { action } => commands::db::run(action),
         Command::Migrate { place } => commands::db::migrate(&place),

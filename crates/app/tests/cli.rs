@@ -266,3 +266,51 @@ fn validate_prints_the_table_and_writes_the_page() {
     assert!(std::fs::read_to_string(&page).unwrap().contains("## Planted faults"));
     assert_eq!(jamjar(&["validate", "--days", "1", "--out", "/nowhere/x.md"], "").status.code(), Some(2));
 }
+
+#[test]
+fn a_recording_goes_through_every_open_form_and_comes_back_the_same() {
+    let folder = Folder::new("convert");
+    let rows: String = (0..200)
+        .map(|i| {
+            let t = f64::from(i) * 0.02;
+            let lambda = if i % 4 == 0 { format!("{:.3}", 0.8 + 0.001 * t) } else { String::new() };
+            format!("{t:.2},{:.1},{lambda},{:.2},on\n", 2000.0 + 600.0 * t, 3.0 + t)
+        })
+        .collect();
+    let text_of = format!("Time [s],RPM [rpm],Lambda 1,Shop rig [mV],Lamp\n{rows}");
+    std::fs::write(folder.path("a.csv"), text_of).unwrap();
+    for (from, to) in [
+        ("a.csv", "b.mf4"),
+        ("b.mf4", "c.parquet"),
+        ("c.parquet", "d.csv"),
+        ("d.csv", "e.mf4"),
+        ("a.csv", "f.csv"),
+    ] {
+        let out = jamjar(&["convert", &folder.path(from), &folder.path(to), "--json"], "");
+        assert_eq!(out.status.code(), Some(0), "{from} to {to}: {}", text(&out.stderr));
+        let said: Value = serde_json::from_slice(&out.stdout).unwrap();
+        assert_eq!(said["rows"], 200);
+        assert_eq!(
+            said["channels"],
+            json!(["engine_speed", "lambda_1", "shop_rig"]),
+            "{from} to {to}: words are no channel"
+        );
+    }
+    let csv = |name: &str| std::fs::read_to_string(folder.path(name)).unwrap();
+    assert_eq!(csv("d.csv"), csv("f.csv"), "through MDF and Parquet, or straight");
+    assert!(
+        csv("d.csv").starts_with(
+            "time [s],engine_speed [rpm],lambda_1 [λ],shop_rig [mV]\n0,2000,0.8,3\n0.02,2012,,3.02\n"
+        ),
+        "{}",
+        &csv("d.csv")[..120]
+    );
+    let again = jamjar(&["convert", &folder.path("a.csv"), &folder.path("b.mf4")], "");
+    assert_eq!(again.status.code(), Some(2), "what is there is not written over");
+    std::fs::write(folder.path("cut.mf4"), &std::fs::read(folder.path("b.mf4")).unwrap()[..900]).unwrap();
+    let cut = jamjar(&["convert", &folder.path("cut.mf4"), &folder.path("g.csv")], "");
+    assert_eq!(cut.status.code(), Some(2));
+    assert!(text(&cut.stderr).contains("cut.mf4: "), "{}", text(&cut.stderr));
+    assert!(!folder.dir().join("g.csv").exists(), "nothing half-written");
+    assert_eq!(jamjar(&["convert", &folder.path("a.csv"), &folder.path("a.xyz")], "").status.code(), Some(2));
+}

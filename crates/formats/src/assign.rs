@@ -4,9 +4,10 @@
 use crate::columns::{
     Assigned, ColumnReport, Confidence, Mapping, POWERS, Question, ReadLog, TORQUES, conversion,
 };
-use crate::csv::{Dialect, RawTable, TimeKind, read_table};
+use crate::csv::{Dialect, RawTable, TimeKind};
 use crate::error::{FormatError, FormatProblem};
 use crate::recognise::recognise;
+use crate::recorded::read_table;
 use crate::unit_of::{doubt, doubt_torque, time_unit, value_unit};
 use jamjar_core::channel::Channel;
 use jamjar_core::findings::Finding;
@@ -20,7 +21,7 @@ use std::io::Read;
 /// Sea-level standard, used to read a gauge pressure when the cell's pressure is not known.
 const STANDARD_KPA: f64 = 101.325;
 
-/// Reads a CSV log: dialect, channels, units, time repair.
+/// Reads a log, text, MDF 4 or Parquet: dialect, channels, units, time repair.
 ///
 /// # Errors
 /// [`FormatError`] with file, line and field; see [`read_table`]. Also for a rule naming a column that is not

@@ -118,15 +118,16 @@ pub fn conversion(channel: &Channel, unit: Unit, ambient_kpa: f64) -> (f64, f64)
             | Unit::Hpa
             | Unit::InHg
     );
+    let in_mpa = channel.unit() == "MPa";
     match (channel.as_str(), unit) {
-        ("rail_pressure", _) if is_pressure => (scale / 1000.0, offset / 1000.0),
+        _ if in_mpa && is_pressure => (scale / 1000.0, offset / 1000.0),
         ("injector_pulse_width", Unit::Microsecond) | ("time", Unit::Microsecond) => {
             (if channel.as_str() == "time" { 1e-6 } else { 1e-3 }, 0.0)
         }
         ("injector_pulse_width", Unit::Millisecond) => (1.0, 0.0),
         ("injection_duration", Unit::Millisecond) => (1000.0, 0.0),
         ("lambda" | "time", _) => (scale, offset),
-        (_, Unit::Mpa) if channel.as_str() != "rail_pressure" => (1000.0, 0.0),
+        (_, Unit::Mpa) if !in_mpa => (1000.0, 0.0),
         _ => (scale, offset),
     }
 }

@@ -84,6 +84,24 @@ pub enum FormatProblem {
     FlowBlank { what: &'static str },
     #[error("more than {most} points on one flow sheet")]
     FlowTooMany { most: usize },
+    #[error("the block at byte {at} reaches beyond the end: the file was cut short; send it again, whole")]
+    MdfCut { at: u64 },
+    #[error("there is no block at byte {at} where one is named: the file is damaged; send it again")]
+    MdfNoBlock { at: u64 },
+    #[error(
+        "its recorder never finished this file: open it once in the program that recorded it, and save it"
+    )]
+    MdfUnfinished,
+    #[error("MDF of version {version} is not read, 4.x is: save it as MDF 4")]
+    MdfVersion { version: String },
+    #[error("its data is packed in a way (kind {kind}) that is not read: save it deflated or unpacked")]
+    MdfPacking { kind: u8 },
+    #[error("its data is kept in a kind of block ({kind}) that is not read: save it as MDF 4.1")]
+    MdfUnknown { kind: String },
+    #[error(
+        "this Parquet file is written in a way that is not read here ({what}): write it with zstd, snappy or no packing"
+    )]
+    ParquetNotRead { what: String },
     #[error(transparent)]
     Map(#[from] MapProblem),
 }
@@ -148,6 +166,11 @@ impl FormatError {
     /// An error about the file as a whole.
     pub fn whole(file: &str, problem: impl Into<FormatProblem>) -> Self {
         Self { file: file.to_owned(), line: None, column: None, problem: Box::new(problem.into()) }
+    }
+
+    /// What a file came from failed, not the file.
+    pub fn unreadable(file: &str, e: &std::io::Error) -> Self {
+        Self::whole(file, FormatProblem::Unreadable(e.to_string()))
     }
 
     /// An error at a place.

@@ -8,10 +8,14 @@ pub mod csv;
 mod error;
 pub mod finished;
 mod flow_sheet;
+mod mdf;
 mod members;
+mod out;
 mod packed;
+mod parquet;
 mod power_like;
 mod recognise;
+mod recorded;
 mod tables;
 mod unit_of;
 mod units;
@@ -20,7 +24,11 @@ pub use assign::read_log;
 pub use columns::{ColumnReport, Confidence, Mapping, Question, ReadLog, Rule, conversion};
 pub use error::{FormatError, FormatProblem, MapProblem};
 pub use flow_sheet::read_flow_sheet;
+pub use mdf::{OutChannel, OutGroup, write_mdf};
 pub use members::{Members, members};
+pub use out::{LogForm, OutLog, write_recordings, written_unit};
+pub use parquet::{ParquetColumn, write_parquet};
+pub use recorded::dialect_of;
 pub use tables::{
     MAP_VERSION, TableForm, read_map, read_map_csv, read_map_json, write_map, write_map_csv, write_map_json,
 };

@@ -27,6 +27,7 @@ mod observed;
 mod out;
 pub mod private;
 mod pulls;
+mod reports;
 mod right;
 mod running;
 mod runs;
@@ -34,6 +35,7 @@ mod schema;
 mod sets;
 mod sheet;
 mod shop;
+mod slips;
 mod spark;
 mod summaries;
 mod tank;
@@ -62,11 +64,13 @@ pub use ladder_words::LadderWord;
 pub use lent::LentMap;
 pub use observed::{NewNote, Observation, ObservedAt};
 pub use out::{
-    AirRow, AttachmentRow, BatchRow, BuildRow, CellRow, DayRow, FileRow, FlashRow, FuelRow, InterventionRow,
-    LadderRow, LimitRow, LineUpRow, MapRow, MapUseRow, MergedRow, NoteRow, OnHandRow, PlanRow, PourRow,
-    PullRow as PullOut, SetRow, SettingRow, Shop, SourceRow, TrailRow, VehicleRow, WaitingRow,
+    AboutRow, AirRow, AttachmentRow, BatchRow, BuildRow, CellRow, DayRow, FileRow, FlashRow, FuelRow,
+    InterventionRow, LadderRow, LimitRow, LineUpRow, MapRow, MapUseRow, MergedRow, NoteRow, OnHandRow,
+    PlanRow, PourRow, PrintRow, PullRow as PullOut, ReportRow, SetRow, SettingRow, Shop, SlipRow, SourceRow,
+    TrailRow, VehicleRow, WaitingRow,
 };
 pub use pulls::{NewPull, Pull};
+pub use reports::{LeftOut, NewReport, Report, ShareLink, Shared};
 pub use right::{
     Archived, AuditEntry, BuildWords, By, Change, DayWords, Erased, FileRef, FuelWords, LastImport, MapWords,
     NoteWords, Reread, SampleFiles, Subject, To,
@@ -76,6 +80,7 @@ pub use runs::{BEAT_S, Begun, Run, RunState};
 pub use sets::{LOOKED_AT_DAYS, NewSet, Set, SetWithPulls};
 pub use sheet::{AirOfDay, Checklist, DayNote, DaySheet, FuelOnHand, SheetAir};
 pub use shop::Ways;
+pub use slips::SlipRecord;
 pub use spark::Spark;
 pub use summaries::{PackedSummary, Summary};
 pub use tank::{FuelBatch, FuelRecord, NewBatch, NewPour, Pour};

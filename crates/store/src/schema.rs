@@ -28,6 +28,22 @@ diesel::table! { ladder_word (id) {
     id -> BigInt, vehicle_id -> BigInt, kind -> Varchar, map -> Varchar, fuel -> Varchar, build -> Varchar, gear -> Varchar, rungs -> Varchar,
     at_rung -> Varchar, reason -> Varchar, forecast -> Varchar, written_by -> Varchar, written_at -> Datetime, archived_at -> Nullable<Datetime>,
 } }
+diesel::table! { slip (id) {
+    id -> BigInt, vehicle_id -> BigInt, on_date -> Date, at_time -> Nullable<Time>, place -> Varchar, map -> Varchar, fuel -> Varchar,
+    t18_s -> Nullable<Double>, t201_s -> Nullable<Double>, v201_kmh -> Nullable<Double>, t402_s -> Nullable<Double>, v402_kmh -> Nullable<Double>,
+    rollout_m -> Double, launch_rpm -> Nullable<Double>, temperature_c -> Nullable<Double>, pressure_hpa -> Nullable<Double>, note -> Varchar,
+    written_by -> Varchar, created_at -> Datetime, archived_at -> Nullable<Datetime>,
+} }
+diesel::table! { report (id) {
+    id -> BigInt, number -> Varchar, vehicle_id -> BigInt, title -> Varchar, asked -> Text, sheet -> Mediumblob, sheet_sha -> Char, figures -> Mediumblob,
+    figures_sha -> Char, supersedes -> Nullable<Varchar>, why -> Varchar, issued_by -> Varchar, issued_at -> Datetime,
+} }
+diesel::table! { report_year (year) { year -> Integer, last -> Varchar, } }
+diesel::table! { report_print (report_id, paper) { report_id -> BigInt, paper -> Varchar, data -> Mediumblob, sha -> Char, } }
+diesel::table! { report_about (report_id, vehicle_id) { report_id -> BigInt, vehicle_id -> BigInt, } }
+diesel::table! { share_link (id) {
+    id -> BigInt, report_id -> BigInt, token_sha -> Char, until_date -> Date, made_by -> Varchar, made_at -> Datetime, withdrawn_at -> Nullable<Datetime>,
+} }
 diesel::table! { cell_day (id) {
     id -> BigInt, vehicle_id -> BigInt, on_date -> Date, place -> Varchar, temperature_c -> Nullable<Double>, humidity -> Nullable<Double>,
     pressure_hpa -> Nullable<Double>, note -> Text, created_at -> Datetime, demo -> Bool, checklist -> Text, version -> BigInt, measured -> BigInt,
@@ -116,9 +132,15 @@ diesel::allow_tables_to_appear_in_same_query!(
     fuel_batch,
     tank_event,
     flash,
-    ladder_word
+    ladder_word,
+    report,
+    report_about,
+    report_print,
+    share_link
 );
 diesel::joinable!(cell_day -> vehicle (vehicle_id));
+diesel::joinable!(report -> vehicle (vehicle_id));
+diesel::joinable!(share_link -> report (report_id));
 diesel::joinable!(cell_day -> cell (cell_id));
 diesel::joinable!(vehicle_limit -> vehicle (vehicle_id));
 diesel::joinable!(pull_set -> cell_day (day_id));

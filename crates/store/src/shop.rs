@@ -15,6 +15,10 @@ const UNITS: &str = "units";
 const CURRENCY: &str = "currency";
 const DATES: &str = "dates";
 const DECIMAL: &str = "decimal mark";
+const NAME: &str = "shop name";
+const LINE: &str = "shop line";
+/// The picture; it is asked for by itself, for it is long.
+const MARK: &str = "shop mark";
 
 /// What holds in the shop as long as nobody chooses otherwise.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
@@ -29,6 +33,10 @@ pub struct Ways {
     pub dates: String,
     /// Decimal mark of files that go to spreadsheets; blank: a point.
     pub decimal: String,
+    /// What it is called on what leaves it; blank: not said.
+    pub name: String,
+    /// Where it is and how it is reached, in a line.
+    pub line: String,
 }
 
 impl Store {
@@ -39,7 +47,8 @@ impl Store {
     #[boxed]
     pub async fn ways(&self) -> Result<Ways, StoreError> {
         let mut c = self.conn().await?;
-        let rows: Vec<(String, String)> = shop_setting::table.load(&mut c).await?;
+        let rows: Vec<(String, String)> =
+            shop_setting::table.filter(shop_setting::name.ne(MARK)).load(&mut c).await?;
         let chosen = |name: &str| rows.iter().find(|r| r.0 == name).map(|r| r.1.as_str());
         let text = |name: &str| chosen(name).unwrap_or_default().to_owned();
         let family = |name: &str| chosen(name).and_then(Correction::from_id);
@@ -53,7 +62,38 @@ impl Store {
             currency: text(CURRENCY),
             dates: text(DATES),
             decimal: text(DECIMAL),
+            name: text(NAME),
+            line: text(LINE),
         })
+    }
+
+    /// The shop's mark as a data address; blank where it has none.
+    ///
+    /// # Errors
+    /// [`StoreError`] when the database cannot answer.
+    #[boxed]
+    pub async fn shop_mark(&self) -> Result<String, StoreError> {
+        let mut c = self.conn().await?;
+        let found =
+            shop_setting::table.find(MARK).select(shop_setting::value).first(&mut c).await.optional()?;
+        Ok(found.unwrap_or_default())
+    }
+
+    /// Keeps the shop's mark; a blank one takes it away.
+    ///
+    /// # Errors
+    /// [`StoreError`] when the database refuses.
+    #[boxed]
+    pub async fn set_shop_mark(&self, mark: &str) -> Result<(), StoreError> {
+        let mut c = self.conn().await?;
+        diesel::insert_into(shop_setting::table)
+            .values((shop_setting::name.eq(MARK), shop_setting::value.eq(mark)))
+            .on_conflict(diesel::dsl::DuplicatedKeys)
+            .do_update()
+            .set(shop_setting::value.eq(mark))
+            .execute(&mut c)
+            .await?;
+        Ok(())
     }
 
     /// Chooses for the shop.
@@ -69,6 +109,8 @@ impl Store {
             (CURRENCY, &ways.currency),
             (DATES, &ways.dates),
             (DECIMAL, &ways.decimal),
+            (NAME, &ways.name),
+            (LINE, &ways.line),
         ];
         self.transact(async |c| {
             for (name, value) in rows {

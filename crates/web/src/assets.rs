@@ -5,6 +5,8 @@ use axum::extract::Path;
 use axum::http::StatusCode;
 use axum::http::header::{CACHE_CONTROL, CONTENT_TYPE};
 use axum::response::{IntoResponse, Response};
+use base64::Engine;
+use base64::engine::general_purpose::STANDARD;
 use rust_embed::Embed;
 use sha2::{Digest, Sha256};
 use std::borrow::Cow;
@@ -15,11 +17,20 @@ use std::sync::LazyLock;
 #[folder = "assets"]
 struct Files;
 
-/// Fonts for pictures made on the server.
+/// Fonts for pictures made on the server; the last has the letters the others lack.
 pub(crate) fn picture_fonts() -> impl Iterator<Item = Vec<u8>> {
-    ["fonts/fraunces.ttf", "fonts/atkinson-next.ttf", "fonts/atkinson-mono.ttf"]
-        .into_iter()
-        .filter_map(|path| Some(Files::get(path)?.data.into_owned()))
+    let own = [
+        "fonts/fraunces.ttf",
+        "fonts/atkinson-next.ttf",
+        "fonts/atkinson-next-bold.ttf",
+        "fonts/atkinson-mono.ttf",
+    ];
+    own.into_iter().chain(["fonts/other-letters.ttf"]).map(font)
+}
+
+/// The bytes of a font.
+pub(crate) fn font(path: &str) -> Vec<u8> {
+    Files::get(path).map(|f| f.data.into_owned()).unwrap_or_default()
 }
 
 /// A file as it is given out.
@@ -59,6 +70,16 @@ static ASSETS: LazyLock<HashMap<String, Asset>> = LazyLock::new(|| {
 /// Where a file is to be asked for; templates name files by their path.
 pub(crate) fn address(path: &str) -> &'static str {
     ASSETS.get(path).map_or("", |a| a.address.as_str())
+}
+
+/// A file as a data address, for what must stand alone.
+pub(crate) fn embedded(path: &str) -> String {
+    ASSETS.get(path).map_or_else(String::new, |a| data_address(&a.kind, &a.bytes))
+}
+
+/// Bytes of a kind as an address that holds them.
+pub(crate) fn data_address(kind: &str, bytes: &[u8]) -> String {
+    format!("data:{kind};base64,{}", STANDARD.encode(bytes))
 }
 
 /// A file at the address of its own version may be kept for good; at another's, from a page of before an

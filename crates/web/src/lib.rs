@@ -7,6 +7,7 @@ mod error;
 mod guard;
 mod listen;
 mod pages;
+mod paper;
 mod prefs;
 mod seen;
 mod state;
@@ -34,8 +35,8 @@ pub fn router(state: AppState) -> Router {
     use pages::{
         archive, attachments, blend, catalogue, cell_day, cell_now, custody, days, decision, erase, fuel,
         fuel_table, fuels, imports, injection, kept, ladder, lasting, limits, lineage, lineup,
-        map_difference, margins, observed, prints, pulls, reading, right, road, running, search, settings,
-        sheet, shelf, starting, tank, vehicles, workshop,
+        map_difference, margins, observed, prints, pulls, reading, recordings, reports, right, road, running,
+        search, settings, sheet, shelf, slips, starting, tank, vehicles, workshop,
     };
     Router::new()
         .route("/", get(workshop::show))
@@ -77,6 +78,8 @@ pub fn router(state: AppState) -> Router {
         .route("/vehicles/{id}/decision", get(decision::show))
         .route("/vehicles/{id}/shelf", get(shelf::show))
         .route("/vehicles/{id}/road", get(road::show))
+        .route("/vehicles/{id}/slips", post(slips::add))
+        .route("/vehicles/{id}/slips/{one}/off", post(slips::off))
         .route("/vehicles/{id}/ladder", get(ladder::show))
         .route("/vehicles/{id}/ladder/say", post(ladder::say))
         .route("/vehicles/{id}/ladder/{one}/back", post(ladder::unsay))
@@ -105,6 +108,7 @@ pub fn router(state: AppState) -> Router {
         .route("/runs/{id}/cancel", post(imports::cancel))
         .route("/demo", post(imports::load_demo))
         .route("/pulls/{id}", get(reading::show))
+        .route("/pulls/{id}/recording/{ending}", get(recordings::of_pull))
         .route("/pulls/{id}/lag", post(reading::lag))
         .route("/pulls/{id}/learn", post(reading::learn))
         .route("/pulls/{id}/observed", post(observed::of_pull))
@@ -142,6 +146,18 @@ pub fn router(state: AppState) -> Router {
         .route("/line-up/chart.svg", get(lineup::svg))
         .route("/line-up/chart.png", get(lineup::png))
         .route("/line-up/data.csv", get(lineup::csv))
+        .route("/line-up/comparison.json", get(lineup::json))
+        .route("/reports", get(reports::list).post(reports::issue))
+        .route("/reports/new", get(reports::ask))
+        .route("/reports/{id}", get(reports::show))
+        .route("/reports/{id}/sheet.html", get(reports::sheet))
+        .route("/reports/{id}/paper/{size}", get(reports::pdf))
+        .route("/reports/{id}/figures.json", get(reports::figures))
+        .route("/reports/{id}/share", post(reports::share))
+        .route("/reports/{id}/links/{one}/withdraw", post(reports::withdraw))
+        .route("/shared/{secret}", get(reports::shared))
+        .route("/settings/shop", post(settings::shop))
+        .route("/settings/mark", post(settings::mark).layer(DefaultBodyLimit::max(MAP_LIMIT)))
         .route("/search", get(search::show))
         .route("/settings/ways", post(settings::ways))
         .route("/theme", post(workshop::theme))

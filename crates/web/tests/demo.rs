@@ -14,6 +14,7 @@ mod maps;
 mod margins;
 mod reading;
 mod record;
+mod reports;
 mod right;
 mod searching;
 mod shelf;

@@ -11,7 +11,7 @@ use jamjar_core::analysis::{PullInput, SetInput, Settings, Vehicle, measure_sets
 use jamjar_core::find::{Reading, parse};
 use jamjar_core::pull::dyno::{Dyno, DynoKind};
 use jamjar_core::units::Units;
-use jamjar_formats::{Mapping, read_log, read_map};
+use jamjar_formats::{LogForm, Mapping, OutLog, read_log, read_map, write_recordings};
 use jamjar_sim::Scenario;
 use serde_json::Value;
 use std::panic::{AssertUnwindSafe, catch_unwind};
@@ -148,8 +148,10 @@ impl Seeds {
             );
             plain += &format!("{s:.2},{:.0},{:.1},{},{:.2}\n", 2000.0 + 600.0 * s, 200.0, 100, 12.6);
         }
+        let mut recordings = vec![csv.replace('.', ",").into_bytes(), csv.into_bytes(), plain.into_bytes()];
+        recordings.extend(binary(&recordings[1]));
         Self {
-            recordings: vec![csv.replace('.', ",").into_bytes(), csv.into_bytes(), plain.into_bytes()],
+            recordings,
             job: r#"{"jamjar_job": 1, "vehicle": {"name": "T", "engine": {"cylinders": 3, "displacement_l": 1.6}, "dyno": {"kind": "hub", "overall_ratio": 4.1}},
                 "correction": "sae_j1349", "grid_rpm": 50, "smoothing_s": 0.25, "band_rpm": [3000, 6500], "limits": [{"id": "lean", "channel": "lambda_1",
                 "direction": "above", "threshold": {"over": "engine_speed", "at": [2000, 4000], "value": [0.9, 0.95]}, "gate": [{"channel": "throttle", "above": 90}], "sustain_s": 0.2}],
@@ -159,6 +161,16 @@ impl Seeds {
             map: "jamjar map 1\nname C3\nkind custom\nrevision of C2\nfor fuel E30\nnote two degrees more\n\nvalue rev_limit [rpm] 6800\n\ntable spark_advance [°] over engine_speed [rpm], manifold_pressure [kPa]\n   1500 3000\n 100 28 30.5\n 200 12 15\n".into(),
         }
     }
+}
+
+/// A recording in the open binary forms.
+fn binary(text: &[u8]) -> Vec<Vec<u8>> {
+    let Ok(read) = read_log(text, "seed.csv", &Mapping::default()) else { return Vec::new() };
+    let written = |form| {
+        let mut out = Vec::new();
+        write_recordings(&mut out, form, &[OutLog::new("seed", &read.log)], ("", 0)).ok().map(|()| out)
+    };
+    [LogForm::Mdf, LogForm::Parquet].into_iter().filter_map(written).collect()
 }
 
 fn one(kind: Kind, rng: &mut Draw, seeds: &Seeds) -> bool {

@@ -4,10 +4,12 @@ use crate::error::{WorkflowError, blocking};
 use crate::sets::{SetRead, newest_of_each, read_sets, recent_days};
 use jamjar_core::analysis::{Figure, Settings};
 use jamjar_core::calculators::shift::{Shift, shift_points};
+use jamjar_core::calculators::slip::{Slip, as_slip};
 use jamjar_core::calculators::strip::{StripInput, StripRun, strip as strip_run};
 use jamjar_core::calculators::traction::{Estimate, Unsure, estimate, mean_power_kw};
+use jamjar_core::calculators::wanted_time::{NotByPower, Wanted, power_for};
 use jamjar_core::pull::dyno::DynoKind;
-use jamjar_store::{SetWithPulls, Store, VehicleRecord};
+use jamjar_store::{SetWithPulls, SlipRecord, Store, VehicleRecord};
 
 /// Days looked through, newest first (our choice).
 const DAYS: i64 = 60;
@@ -31,6 +33,8 @@ pub struct Asked {
     pub pause_s: Option<f64>,
     /// Highest engine speed; the end of each set's curve where nobody says.
     pub limit_rpm: Option<f64>,
+    /// Time over 402 m that is wanted, s.
+    pub wanted_s: Option<f64>,
 }
 
 /// Usual values where neither the sheet nor a person says (our choice: a road car on road tyres).
@@ -52,6 +56,9 @@ const LAUNCH_SD: f64 = 300.0;
 /// A limit raised by this, rpm, is asked what it is worth.
 pub const RAISED_RPM: f64 = 300.0;
 
+/// Seed of the inputs that are drawn for a wanted time: the same page says the same twice.
+const WANTED_SEED: u64 = 402;
+
 /// One set on the road.
 #[derive(Debug, Clone)]
 pub struct OnRoad {
@@ -69,6 +76,19 @@ pub struct OnRoad {
     pub raised: Option<StripRun>,
 }
 
+/// What a wanted time takes.
+#[derive(Debug, Clone)]
+pub struct WantedTime {
+    /// Over 402 m, s.
+    pub seconds: f64,
+    /// The set whose curve is scaled: its place among those shown, and its peak, kW.
+    pub of: (usize, f64),
+    /// The factor on its power.
+    pub found: Result<Wanted, NotByPower>,
+    /// Of all sets that would run it by their own curve the one with the least power, and its time.
+    pub mildest: Option<(SetWithPulls, f64)>,
+}
+
 /// A page of it.
 #[derive(Debug, Clone)]
 pub struct Road {
@@ -80,6 +100,10 @@ pub struct Road {
     pub lacks: Vec<&'static str>,
     /// The sets shown.
     pub shown: Vec<OnRoad>,
+    /// What the time that was asked for takes.
+    pub wanted: Option<WantedTime>,
+    /// Timing slips, newest first; each with what the estimate of its map and fuel would have shown, where there is one.
+    pub slips: Vec<(SlipRecord, Option<Slip>)>,
     /// What was assumed: mass, grip, share on driven wheels, launch, pause.
     pub with: [f64; 5],
     /// Days it was read from.
@@ -99,8 +123,9 @@ pub async fn on_road(
     let (days, all): (Vec<i64>, Vec<Vec<SetWithPulls>>) =
         recent_days(store, vehicle, DAYS).await?.into_iter().unzip();
     let choices = newest_of_each(all);
+    let slips = store.slips(vehicle.id).await?;
     let (vehicle, asked, settings) = (vehicle.clone(), asked.clone(), *settings);
-    blocking(move || put_together(vehicle, choices, &asked, &settings, days)).await
+    blocking(move || put_together(vehicle, choices, &asked, &settings, (days, slips))).await
 }
 
 fn put_together(
@@ -108,7 +133,7 @@ fn put_together(
     choices: Vec<SetWithPulls>,
     asked: &Asked,
     settings: &Settings,
-    days: Vec<i64>,
+    (days, slips): (Vec<i64>, Vec<SlipRecord>),
 ) -> Road {
     let sheet = &vehicle.sheet;
     let mut lacks = Vec::new();
@@ -132,20 +157,72 @@ fn put_together(
         asked.launch_rpm.unwrap_or(LAUNCH_RPM),
         asked.pause_s.unwrap_or(PAUSE_S),
     ];
-    let shown = if lacks.is_empty() { shown(&vehicle, &choices, asked, settings, with) } else { Vec::new() };
-    Road { vehicle, choices, lacks, shown, with, days }
+    let read = if lacks.is_empty() { read_sets(choices.clone(), &vehicle, settings) } else { Vec::new() };
+    let shown = shown(&vehicle, &read, asked, with);
+    let wanted = asked.wanted_s.and_then(|s| wanted(&vehicle, &read, &shown, (asked, with), s));
+    let slips = slips.into_iter().map(|s| {
+        let own = estimated(&vehicle, &read, &s, (asked, with));
+        (s, own)
+    });
+    let slips = slips.collect();
+    Road { vehicle, choices, lacks, shown, wanted, slips, with, days }
 }
 
-fn shown(
+/// What a slip would show by the measured curve of its map on its fuel, in its own air and with its launch.
+fn estimated(
     vehicle: &VehicleRecord,
-    choices: &[SetWithPulls],
-    asked: &Asked,
-    settings: &Settings,
-    with: [f64; 5],
-) -> Vec<OnRoad> {
-    let read = read_sets(choices.to_vec(), vehicle, settings);
-    let has_curve = |s: &&SetRead| s.result.mean_curve.rpm.len() > 4;
-    let peak = |s: &SetRead| s.result.figure(Figure::PeakPower).mean.unwrap_or(0.0);
+    read: &[SetRead],
+    s: &SlipRecord,
+    (asked, with): (&Asked, [f64; 5]),
+) -> Option<Slip> {
+    let same = |r: &&SetRead| {
+        let c = &r.stored.set.config;
+        c.map == s.map && c.fuel == s.fuel
+    };
+    let set = read.iter().filter(has_curve).find(same)?;
+    let mut input = input_of(vehicle, set, asked, with);
+    input.launch_rpm = s.launch_rpm.unwrap_or(input.launch_rpm);
+    if let (Some(t), Some(p)) = (s.temperature_c, s.pressure_hpa) {
+        // Dry air: damp changes the density by less than a hundredth.
+        input.air_density_kg_m3 = 100.0 * p / (287.05 * (t + 273.15));
+    }
+    as_slip(&input, s.rollout_m).ok()
+}
+
+/// A slip as it is held against others.
+pub fn slip_of(s: &SlipRecord) -> Slip {
+    Slip { t18_s: s.t18_s, t201_s: s.t201_s, v201_kmh: s.v201_kmh, t402_s: s.t402_s, v402_kmh: s.v402_kmh }
+}
+
+fn has_curve(s: &&SetRead) -> bool {
+    s.result.mean_curve.rpm.len() > 4
+}
+
+fn peak(s: &SetRead) -> f64 {
+    s.result.figure(Figure::PeakPower).mean.unwrap_or(0.0)
+}
+
+/// What a time takes of the last set shown, and which of all sets would run it as it is.
+fn wanted(
+    vehicle: &VehicleRecord,
+    read: &[SetRead],
+    shown: &[OnRoad],
+    (asked, with): (&Asked, [f64; 5]),
+    seconds: f64,
+) -> Option<WantedTime> {
+    let of = shown.len().checked_sub(1)?;
+    let last = &shown[of];
+    let found = power_for(&last.input, &unsure_of(&last.set), seconds, WANTED_SEED);
+    let runs = read.iter().filter(has_curve).filter_map(|s| {
+        let t = strip_run(&input_of(vehicle, s, asked, with)).ok()?.t_402m_s;
+        (t <= seconds).then_some((s, t))
+    });
+    let mildest = runs.min_by(|a, b| peak(a.0).total_cmp(&peak(b.0)));
+    let mildest = mildest.map(|(s, t)| (s.stored.clone(), t));
+    Some(WantedTime { seconds, of: (of, peak(&last.set)), found, mildest })
+}
+
+fn shown(vehicle: &VehicleRecord, read: &[SetRead], asked: &Asked, with: [f64; 5]) -> Vec<OnRoad> {
     let chosen: Vec<&SetRead> = if asked.sets.is_empty() {
         let stock = read.iter().filter(has_curve).find(|s| s.stored.set.config.map_kind == "stock");
         let best = read
@@ -161,18 +238,18 @@ fn shown(
     chosen.into_iter().map(|s| one(vehicle, s, asked, with)).collect()
 }
 
-fn one(
+/// What goes into the estimate of a set.
+fn input_of(
     vehicle: &VehicleRecord,
     set: &SetRead,
     asked: &Asked,
     [mass, grip, driven, launch, pause]: [f64; 5],
-) -> OnRoad {
+) -> StripInput {
     let (sheet, curve) = (&vehicle.sheet, &set.result.mean_curve);
     let at_wheels = !matches!(vehicle.vehicle.dyno.kind, DynoKind::Engine | DynoKind::Pto);
     let air = set.measured.iter().find_map(|m| m.air).map_or(AIR, |a| a.density_kg_m3());
     let top = curve.rpm.last().copied().unwrap_or(0.0);
-    let limit = asked.limit_rpm.unwrap_or(top).max(1000.0);
-    let input = StripInput {
+    StripInput {
         mass_kg: mass,
         tyre_friction: grip,
         driven_axle_load_fraction: driven,
@@ -185,19 +262,28 @@ fn one(
         gears: sheet.gears.clone(),
         rpm: curve.rpm.clone(),
         torque_nm: curve.torque_nm.clone(),
-        shift_rpm: limit,
+        shift_rpm: asked.limit_rpm.unwrap_or(top).max(1000.0),
         launch_rpm: launch,
         shift_pause_s: pause,
-    };
+    }
+}
+
+/// How far what goes in may be off.
+fn unsure_of(set: &SetRead) -> Unsure {
     let figure = set.result.figure(Figure::PeakPower);
     let of_mean = figure.sd.zip(figure.mean).map(|(sd, m)| sd / m / (set.result.n().max(1) as f64).sqrt());
-    let unsure = Unsure {
+    Unsure {
         mass: MASS_SHARE,
         grip: GRIP_SD,
         launch_rpm: LAUNCH_SD,
         // Without repeats the scatter of a pull is taken as a usual one.
         torque: of_mean.unwrap_or(0.006),
-    };
+    }
+}
+
+fn one(vehicle: &VehicleRecord, set: &SetRead, asked: &Asked, with: [f64; 5]) -> OnRoad {
+    let input = input_of(vehicle, set, asked, with);
+    let (unsure, limit) = (unsure_of(set), input.shift_rpm);
     let shifts = shift_points(&input.rpm, &input.torque_nm, &input.gears, limit).unwrap_or_default();
     let between_kw = shifts
         .iter()

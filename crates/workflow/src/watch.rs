@@ -176,7 +176,7 @@ fn listed(folder: &Path, since: NaiveDateTime) -> std::io::Result<Vec<(PathBuf, 
 
 fn is_recording(path: &Path) -> bool {
     let name = path.file_name().map(|n| n.to_string_lossy().to_lowercase()).unwrap_or_default();
-    let ends = [".csv", ".txt", ".tsv", ".log", ".gz", ".xlsx", ".ods"];
+    let ends = [".csv", ".txt", ".tsv", ".log", ".gz", ".xlsx", ".ods", ".mf4", ".mdf", ".parquet"];
     !name.starts_with('.') && ends.iter().any(|e| name.ends_with(e))
 }
 

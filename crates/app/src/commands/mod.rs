@@ -3,6 +3,7 @@
 pub(crate) mod analyse;
 pub(crate) mod archive;
 pub(crate) mod calc;
+pub(crate) mod convert;
 pub(crate) mod db;
 pub(crate) mod fuzz;
 pub(crate) mod recorder;

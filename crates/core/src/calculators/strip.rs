@@ -124,13 +124,34 @@ fn validate(i: &StripInput) -> Result<(), StripError> {
 /// # Errors
 /// [`StripError`] for bad input or a vehicle that never arrives.
 pub fn strip(i: &StripInput) -> Result<StripRun, StripError> {
+    strip_in_steps(i, STEP_S)
+}
+
+/// The same in steps of another length: where many runs are made, a millisecond moves a time by less than 2 ms.
+pub(super) fn strip_in_steps(i: &StripInput, step_s: f64) -> Result<StripRun, StripError> {
+    let passed = run(i, &MARKS, step_s)?;
+    Ok(StripRun {
+        t_18m_s: passed[0].0,
+        t_201m_s: passed[1].0,
+        v_201m_kmh: passed[1].1,
+        t_402m_s: passed[2].0,
+        v_402m_kmh: passed[2].1,
+    })
+}
+
+/// Time, s, and speed, km/h, at each of some distances, m, which ascend.
+pub(super) fn passes(i: &StripInput, marks: &[f64]) -> Result<Vec<(f64, f64)>, StripError> {
+    run(i, marks, STEP_S)
+}
+
+fn run(i: &StripInput, marks: &[f64], step_s: f64) -> Result<Vec<(f64, f64)>, StripError> {
     validate(i)?;
     let grip = i.tyre_friction * i.mass_kg * GRAVITY * i.driven_axle_load_fraction;
     let roll = i.rolling_coefficient * i.mass_kg * GRAVITY;
     let (mut t, mut x, mut v) = (0.0_f64, 0.0_f64, 0.0_f64);
     let (mut gear, mut pause) = (0usize, 0.0_f64);
     let mut passed: Vec<(f64, f64)> = Vec::new();
-    while passed.len() < MARKS.len() {
+    while passed.len() < marks.len() {
         if t > MAX_TIME_S {
             return Err(StripError::NeverArrives);
         }
@@ -149,20 +170,14 @@ pub fn strip(i: &StripInput) -> Result<StripRun, StripError> {
                 / i.tyre_radius_m)
                 .min(grip)
         };
-        pause -= STEP_S;
+        pause -= step_s;
         let a = (drive - 0.5 * i.air_density_kg_m3 * i.drag_area_m2 * v * v - roll) / i.mass_kg;
-        x += v * STEP_S;
-        v = (v + a * STEP_S).max(0.0);
-        t += STEP_S;
-        if x >= MARKS[passed.len()] {
+        x += v * step_s;
+        v = (v + a * step_s).max(0.0);
+        t += step_s;
+        while passed.len() < marks.len() && x >= marks[passed.len()] {
             passed.push((t, v * 3.6));
         }
     }
-    Ok(StripRun {
-        t_18m_s: passed[0].0,
-        t_201m_s: passed[1].0,
-        v_201m_kmh: passed[1].1,
-        t_402m_s: passed[2].0,
-        v_402m_kmh: passed[2].1,
-    })
+    Ok(passed)
 }

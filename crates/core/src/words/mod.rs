@@ -21,6 +21,7 @@ mod next_rung;
 mod now;
 mod recommend;
 mod refusal;
+mod report;
 mod road;
 mod sensors;
 mod several;
@@ -59,7 +60,11 @@ pub use next_rung::{NextWords, chance, detune_sentence, next_rung_sentence, next
 pub use now::{now_sentence, now_word};
 pub use recommend::{About, Clause, recommendation};
 pub use refusal::refusal;
-pub use road::{raised_sentence, strip_sentence};
+pub use report::{
+    HEED, Method, NOT_OF_THESE, SAYS_AND_NOT, left_in_unit, method_sentences, superseded_sentence,
+    supersedes_sentence,
+};
+pub use road::{raised_sentence, slips_sentence, strip_sentence, wanted_sentence};
 pub use sensors::sensors_differ;
 pub use several::{GainOn, several_sentence};
 pub use under_limit::{Said, would_flag};

@@ -5,7 +5,8 @@ mod rows;
 mod take;
 
 pub use rows::{
-    AirRow, AttachmentRow, BatchRow, BuildRow, CellRow, DayRow, FileRow, FlashRow, FuelRow, InterventionRow,
-    LadderRow, LimitRow, LineUpRow, MapRow, MapUseRow, MergedRow, NoteRow, OnHandRow, PlanRow, PourRow,
-    PullRow, SetRow, SettingRow, Shop, SourceRow, TrailRow, VehicleRow, WaitingRow,
+    AboutRow, AirRow, AttachmentRow, BatchRow, BuildRow, CellRow, DayRow, FileRow, FlashRow, FuelRow,
+    InterventionRow, LadderRow, LimitRow, LineUpRow, MapRow, MapUseRow, MergedRow, NoteRow, OnHandRow,
+    PlanRow, PourRow, PrintRow, PullRow, ReportRow, SetRow, SettingRow, Shop, SlipRow, SourceRow, TrailRow,
+    VehicleRow, WaitingRow,
 };

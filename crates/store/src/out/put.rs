@@ -1,6 +1,6 @@
 //! Reading a shop back: its rows under new ids, in one transaction.
 
-use super::rows::{MapRow, MapUseRow, MergedRow, Shop};
+use super::rows::{AboutRow, MapRow, MapUseRow, MergedRow, PrintRow, Shop};
 use crate::blocks::BLOCK_VERSION;
 use crate::boxed;
 use crate::db::{Store, inserted};
@@ -8,7 +8,8 @@ use crate::error::StoreError;
 use crate::schema::{
     attachment, audit, build_state, cell, cell_day, day_air, day_fuel, day_note, flash, fuel, fuel_batch,
     inbox, intervention, ladder_word, line_up, map_revision, map_use, merged_id, plan_item, pull, pull_set,
-    sample_block, shop_setting, source_mapping, tank_event, vehicle, vehicle_limit,
+    report, report_about, report_print, sample_block, shop_setting, slip, source_mapping, tank_event,
+    vehicle, vehicle_limit,
 };
 use crate::summaries::{PackedSummary, insert_summary};
 use chrono::NaiveDate;
@@ -133,6 +134,10 @@ impl Store {
             insert_all!(c, ladder_word, &shop.ladder_words, |w| {
                 w.vehicle_id = new(&vehicles, w.vehicle_id, "vehicle")?;
             });
+            insert_all!(c, slip, &shop.slips, |s| {
+                s.vehicle_id = new(&vehicles, s.vehicle_id, "vehicle")?;
+            });
+            reports_of(c, shop, &vehicles).await?;
             insert_all!(c, inbox, &shop.waiting, |w| {
                 w.day_id = new(&days, w.day_id, "day")?;
                 w.file_id = new(files, w.file_id, "file")?;
@@ -337,6 +342,29 @@ async fn batches_of(c: &mut AsyncMysqlConnection, shop: &Shop, fuels: &Ids) -> R
         made.extend(row.id.map(|old| (old, id)));
     }
     Ok(made)
+}
+
+/// Reports under their own numbers, as they were issued; a vehicle that did not come along is not said of them.
+async fn reports_of(c: &mut AsyncMysqlConnection, shop: &Shop, vehicles: &Ids) -> Result<(), StoreError> {
+    for row in &shop.reports {
+        let mut own = row.clone();
+        own.id = None;
+        own.vehicle_id = new(vehicles, own.vehicle_id, "vehicle")?;
+        diesel::insert_into(report::table).values(&own).execute(c).await?;
+        let id = inserted(c).await?;
+        for p in shop.report_prints.iter().filter(|p| Some(p.report_id) == row.id) {
+            let own = PrintRow { report_id: id, ..p.clone() };
+            diesel::insert_into(report_print::table).values(&own).execute(c).await?;
+        }
+        let about = shop.reports_about.iter().filter(|a| Some(a.report_id) == row.id);
+        for v in about.filter_map(|a| vehicles.get(&a.vehicle_id)) {
+            diesel::insert_or_ignore_into(report_about::table)
+                .values(AboutRow { report_id: id, vehicle_id: *v })
+                .execute(c)
+                .await?;
+        }
+    }
+    Ok(())
 }
 
 /// The query of a line-up with the new numbers of its sets.

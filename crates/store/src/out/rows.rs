@@ -4,7 +4,8 @@
 use crate::schema::{
     attachment, audit, build_state, cell, cell_day, day_air, day_fuel, day_note, flash, fuel, fuel_batch,
     inbox, intervention, ladder_word, line_up, map_revision, map_use, merged_id, plan_item, pull, pull_set,
-    shop_setting, source_mapping, tank_event, vehicle, vehicle_limit,
+    report, report_about, report_print, shop_setting, slip, source_mapping, tank_event, vehicle,
+    vehicle_limit,
 };
 use chrono::{NaiveDate, NaiveDateTime, NaiveTime};
 use diesel::prelude::*;
@@ -39,6 +40,20 @@ mod json_text_if_any {
     pub(super) fn deserialize<'de, D: Deserializer<'de>>(d: D) -> Result<Option<String>, D::Error> {
         let written = |v: Value| serde_json::to_string(&v).map_err(D::Error::custom);
         Option::<Value>::deserialize(d)?.map(written).transpose()
+    }
+}
+
+/// What is kept packed stands in an archive as the text it is.
+mod packed_text {
+    use serde::{Deserialize, Deserializer, Serialize, Serializer, de::Error as _, ser::Error as _};
+
+    pub(super) fn serialize<S: Serializer>(packed: &[u8], s: S) -> Result<S::Ok, S::Error> {
+        let bytes = zstd::decode_all(packed).map_err(S::Error::custom)?;
+        String::from_utf8(bytes).map_err(S::Error::custom)?.serialize(s)
+    }
+
+    pub(super) fn deserialize<'de, D: Deserializer<'de>>(d: D) -> Result<Vec<u8>, D::Error> {
+        crate::reports::packed(&String::deserialize(d)?).map_err(D::Error::custom)
     }
 }
 
@@ -167,6 +182,45 @@ rows! {
         written_by: String,
         written_at: NaiveDateTime,
         archived_at: Option<NaiveDateTime>,
+    }
+    /// A timing slip.
+    SlipRow of slip {
+        vehicle_id: i64,
+        on_date: NaiveDate,
+        at_time: Option<NaiveTime>,
+        place: String,
+        map: String,
+        fuel: String,
+        t18_s: Option<f64>,
+        t201_s: Option<f64>,
+        v201_kmh: Option<f64>,
+        t402_s: Option<f64>,
+        v402_kmh: Option<f64>,
+        rollout_m: f64,
+        launch_rpm: Option<f64>,
+        temperature_c: Option<f64>,
+        pressure_hpa: Option<f64>,
+        note: String,
+        written_by: String,
+        created_at: NaiveDateTime,
+        archived_at: Option<NaiveDateTime>,
+    }
+    /// A sheet that left the shop, with its own copy of the figures, as it was issued.
+    ReportRow of report {
+        number: String,
+        vehicle_id: i64,
+        title: String,
+        asked: String,
+        #[serde(with = "packed_text")]
+        sheet: Vec<u8>,
+        sheet_sha: String,
+        #[serde(with = "packed_text")]
+        figures: Vec<u8>,
+        figures_sha: String,
+        supersedes: Option<String>,
+        why: String,
+        issued_by: String,
+        issued_at: NaiveDateTime,
     }
     /// A picture, print or paper beside something.
     AttachmentRow of attachment {
@@ -317,6 +371,40 @@ pub struct MapUseRow {
     pub vehicle_id: i64,
 }
 
+/// Bytes stand in an archive in hexadecimal.
+mod in_hex {
+    use serde::{Deserialize, Deserializer, Serializer, de::Error as _};
+
+    pub(super) fn serialize<S: Serializer>(bytes: &[u8], s: S) -> Result<S::Ok, S::Error> {
+        s.serialize_str(&hex::encode(bytes))
+    }
+
+    pub(super) fn deserialize<'de, D: Deserializer<'de>>(d: D) -> Result<Vec<u8>, D::Error> {
+        hex::decode(String::deserialize(d)?).map_err(D::Error::custom)
+    }
+}
+
+/// A report as PDF.
+#[derive(Debug, Clone, PartialEq, Eq, Queryable, Selectable, Insertable, Serialize, Deserialize)]
+#[diesel(table_name = report_print)]
+#[allow(missing_docs)]
+pub struct PrintRow {
+    pub report_id: i64,
+    pub paper: String,
+    #[serde(with = "in_hex")]
+    pub data: Vec<u8>,
+    pub sha: String,
+}
+
+/// A vehicle a report speaks of.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Queryable, Selectable, Insertable, Serialize, Deserialize)]
+#[diesel(table_name = report_about)]
+#[allow(missing_docs)]
+pub struct AboutRow {
+    pub report_id: i64,
+    pub vehicle_id: i64,
+}
+
 /// The lasting id of something that was made one with another.
 #[derive(Debug, Clone, PartialEq, Eq, Queryable, Selectable, Insertable, Serialize, Deserialize)]
 #[diesel(table_name = merged_id)]
@@ -391,6 +479,14 @@ pub struct Shop {
     pub flashes: Vec<FlashRow>,
     #[serde(default)]
     pub ladder_words: Vec<LadderRow>,
+    #[serde(default)]
+    pub slips: Vec<SlipRow>,
+    #[serde(default)]
+    pub reports: Vec<ReportRow>,
+    #[serde(default)]
+    pub reports_about: Vec<AboutRow>,
+    #[serde(default)]
+    pub report_prints: Vec<PrintRow>,
     /// Old ids of what was made one with something: lasting id, kind, and the row it is now.
     #[serde(default)]
     pub merged: Vec<MergedRow>,

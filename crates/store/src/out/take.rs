@@ -1,6 +1,6 @@
 //! Taking a shop out: all rows of some vehicles, as they stand at one moment.
 
-use super::rows::{AttachmentRow, FileRow, MapRow, MapUseRow, MergedRow, Shop};
+use super::rows::{AboutRow, AttachmentRow, FileRow, MapRow, MapUseRow, MergedRow, PrintRow, Shop};
 use crate::boxed;
 use crate::db::Store;
 use crate::error::StoreError;
@@ -8,7 +8,8 @@ use crate::files::hex;
 use crate::schema::{
     attachment, audit, build_state, cell, cell_day, day_air, day_fuel, day_note, flash, fuel, fuel_batch,
     inbox, intervention, ladder_word, line_up, map_revision, map_use, merged_id, plan_item, pull, pull_set,
-    raw_file, shop_setting, source_mapping, tank_event, vehicle, vehicle_limit,
+    raw_file, report, report_about, report_print, shop_setting, slip, source_mapping, tank_event, vehicle,
+    vehicle_limit,
 };
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
@@ -78,6 +79,15 @@ impl Store {
             s.plans = rows_of!(c, plan_item::vehicle_id in vehicles);
             s.flashes = rows_of!(c, flash::vehicle_id in vehicles);
             s.ladder_words = rows_of!(c, ladder_word::vehicle_id in vehicles);
+            s.slips = rows_of!(c, slip::vehicle_id in vehicles);
+            s.reports = rows_of!(c, report::vehicle_id in vehicles);
+            let issued = ids(s.reports.iter().map(|r| r.id));
+            for part in issued.chunks(AT_ONCE) {
+                let about = report_about::table.filter(report_about::report_id.eq_any(part));
+                s.reports_about.extend(about.select(AboutRow::as_select()).load(c).await?);
+                let prints = report_print::table.filter(report_print::report_id.eq_any(part));
+                s.report_prints.extend(prints.select(PrintRow::as_select()).load(c).await?);
+            }
             s.days = rows_of!(c, cell_day::vehicle_id in vehicles);
             let days = ids(s.days.iter().map(|d| d.id));
             s.notes = rows_of!(c, day_note::day_id in days);

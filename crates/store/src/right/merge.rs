@@ -11,7 +11,7 @@ use crate::error::StoreError;
 use crate::lasting::note_merged;
 use crate::schema::{
     cell_day, day_fuel, flash, fuel, fuel_batch, ladder_word, line_up, map_revision, plan_item, pull_set,
-    tank_event, vehicle,
+    report, slip, tank_event, vehicle,
 };
 use crate::vehicles::{claim_vehicle, map_named};
 use diesel::prelude::*;
@@ -211,6 +211,19 @@ impl Store {
             carry_flashes(c, from, into).await?;
             diesel::update(ladder_word::table.filter(ladder_word::vehicle_id.eq(from)))
                 .set(ladder_word::vehicle_id.eq(into))
+                .execute(c)
+                .await?;
+            diesel::update(slip::table.filter(slip::vehicle_id.eq(from)))
+                .set(slip::vehicle_id.eq(into))
+                .execute(c)
+                .await?;
+            diesel::update(report::table.filter(report::vehicle_id.eq(from)))
+                .set(report::vehicle_id.eq(into))
+                .execute(c)
+                .await?;
+            diesel::sql_query("UPDATE IGNORE report_about SET vehicle_id = ? WHERE vehicle_id = ?")
+                .bind::<diesel::sql_types::BigInt, _>(into)
+                .bind::<diesel::sql_types::BigInt, _>(from)
                 .execute(c)
                 .await?;
             archive_one(c, Subject::Vehicle(from), by).await?;

@@ -2,7 +2,9 @@
 
 use crate::shop::{Server, by, day};
 use chrono::{NaiveDate, NaiveTime};
-use jamjar_store::{LadderWord, NewBatch, NewFlash, NewMap, NewPour, StoreError, Subject};
+use jamjar_store::{
+    LadderWord, NewBatch, NewFlash, NewMap, NewPour, NewReport, ReportRow, Shared, StoreError, Subject,
+};
 use std::io::Cursor;
 
 fn at(h: u32) -> NaiveTime {
@@ -154,4 +156,84 @@ async fn a_word_about_a_ladder_stands_until_it_is_taken_back() {
     assert!(store.ladder_words(vehicle).await.unwrap().is_empty());
     let trail = store.trail(Subject::Vehicle(vehicle)).await.unwrap();
     assert_eq!(trail.iter().filter(|t| t.field == "ladder stopped at").count(), 2);
+}
+
+fn sheet(number: &str, vehicle: i64, supersedes: Option<&str>) -> NewReport {
+    NewReport {
+        number: number.into(),
+        vehicles: vec![vehicle],
+        title: "C6 gained".into(),
+        asked: "sets=1".into(),
+        sheet: "<p>gain</p>".into(),
+        figures: "{}".into(),
+        prints: vec![("a4".into(), b"%PDF-".to_vec())],
+        supersedes: supersedes.map(str::to_owned),
+        why: "another fuel".into(),
+        issued_at: NaiveDate::from_ymd_opt(2026, 3, 2).unwrap().and_time(at(10)),
+    }
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn what_was_issued_is_numbered_once_superseded_once_and_never_changed() {
+    use diesel_async::{AsyncConnection, AsyncMysqlConnection, SimpleAsyncConnection};
+    let (server, store) = Server::start("issued").await;
+    let vehicle = store.day(day(&store).await).await.unwrap().vehicle_id;
+    assert_eq!(store.next_report_number(2026).await.unwrap(), "2026-001");
+    let first = store.issue_report(&sheet("2026-001", vehicle, None), &by()).await.unwrap();
+    assert_eq!(store.next_report_number(2026).await.unwrap(), "2026-002");
+    assert_eq!(store.next_report_number(2027).await.unwrap(), "2027-001");
+    let again = store.issue_report(&sheet("2026-001", vehicle, None), &by()).await;
+    assert!(matches!(again, Err(StoreError::Duplicate)), "{again:?}");
+    // Eight at once under one number: one gets it.
+    let at_once = (0..8).map(|_| {
+        let store = store.clone();
+        tokio::spawn(
+            async move { store.issue_report(&sheet("2026-002", vehicle, Some("2026-001")), &by()).await },
+        )
+    });
+    let mut issued = 0;
+    for one in at_once.collect::<Vec<_>>() {
+        match one.await.unwrap() {
+            Ok(_) => issued += 1,
+            Err(StoreError::Duplicate) => {}
+            Err(e) => panic!("{e}"),
+        }
+    }
+    assert_eq!(issued, 1);
+    assert_eq!(store.report(first).await.unwrap().1.as_deref(), Some("2026-002"));
+    for (old, what) in [("2026-001", "supersede that one"), ("2025-009", "no report 2025-009")] {
+        let e =
+            store.issue_report(&sheet("2026-003", vehicle, Some(old)), &by()).await.unwrap_err().to_string();
+        assert!(e.contains(what), "{e}");
+    }
+    assert_eq!(store.reports(Some(vehicle)).await.unwrap().len(), 2, "nothing half-written");
+    let mut c = AsyncMysqlConnection::establish(&server.db.url("jamjar")).await.unwrap();
+    for around in [
+        "UPDATE report SET sheet = 'x'",
+        "UPDATE report SET title = 'x'",
+        "DELETE FROM report",
+        "UPDATE report_print SET data = 'x'",
+    ] {
+        let refused = c.batch_execute(around).await.unwrap_err().to_string();
+        assert!(refused.contains("an issued report is not"), "{around}: {refused}");
+    }
+    assert_eq!(store.report_sheet(first).await.unwrap(), "<p>gain</p>");
+    let day = NaiveDate::from_ymd_opt(2026, 4, 1).unwrap();
+    store.share_report(first, "secret", day, &by()).await.unwrap();
+    assert_eq!(store.shared("secret", day).await.unwrap(), Some(Shared::Report(first)));
+    assert_eq!(store.shared("secret", day.succ_opt().unwrap()).await.unwrap(), Some(Shared::Over));
+    assert_eq!(store.shared("secre", day).await.unwrap(), None);
+    let link = store.share_links(first).await.unwrap()[0].id;
+    assert!(matches!(store.withdraw_link(first + 1, link).await, Err(StoreError::NotFound { .. })));
+    store.withdraw_link(first, link).await.unwrap();
+    assert_eq!(store.shared("secret", day).await.unwrap(), Some(Shared::Over));
+    // Taken out and read back it is the same, with its number and its sheet.
+    let taken = store.take_out(&[vehicle]).await.unwrap();
+    assert_eq!((taken.reports.len(), taken.reports_about.len()), (2, 2));
+    let text = serde_json::to_string(&taken.reports).unwrap();
+    assert!(text.contains("<p>gain</p>") && !text.contains("secret"));
+    assert_eq!(store.report_print(first, "a4").await.unwrap(), b"%PDF-");
+    assert_eq!(taken.report_prints.len(), 2);
+    let back: Vec<ReportRow> = serde_json::from_str(&text).unwrap();
+    assert_eq!(back, taken.reports);
 }

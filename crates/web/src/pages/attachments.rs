@@ -15,7 +15,7 @@ use jamjar_store::{Attached, NewAttachment};
 const MOST_BYTES: u64 = 32 << 20;
 
 /// What the first bytes say it is: pictures a browser draws without running anything, and PDF.
-fn media_of(bytes: &[u8]) -> Option<&'static str> {
+pub(super) fn media_of(bytes: &[u8]) -> Option<&'static str> {
     match bytes {
         [0x89, b'P', b'N', b'G', b'\r', b'\n', 0x1a, b'\n', ..] => Some("image/png"),
         [0xff, 0xd8, 0xff, ..] => Some("image/jpeg"),

@@ -22,6 +22,7 @@ use jamjar_core::curve::{Quantity, index_of};
 use jamjar_store::{Set, Thing};
 use jamjar_workflow::keep::Made;
 use jamjar_workflow::lineup::{self, Channels, LineUp, line_up};
+use jamjar_workflow::report::comparison_json;
 use resvg::{tiny_skia, usvg};
 use serde::Deserialize;
 use std::sync::{Arc, OnceLock};
@@ -66,7 +67,7 @@ pub(crate) struct Params {
 }
 
 impl Params {
-    fn asked(&self) -> Result<LineUpAsked, WebError> {
+    pub(super) fn asked(&self) -> Result<LineUpAsked, WebError> {
         let Self { view, band, at, across, along, lanes, columns, equal, .. } = self;
         let said = [self.step_one.trim(), self.step_two.trim()];
         // A form says its two steps in fields of their own.
@@ -91,7 +92,11 @@ impl Params {
 }
 
 /// The line-up asked for, kept while the figures of its days and its vehicle stay as they are.
-async fn read(state: &AppState, prefs: &Prefs, p: &Params) -> Result<Arc<(LineUp, Encoding)>, WebError> {
+pub(super) async fn read(
+    state: &AppState,
+    prefs: &Prefs,
+    p: &Params,
+) -> Result<Arc<(LineUp, Encoding)>, WebError> {
     let ids = ids_of(p);
     if ids.is_empty() {
         return Err(WebError::Bad(
@@ -117,7 +122,7 @@ async fn read(state: &AppState, prefs: &Prefs, p: &Params) -> Result<Arc<(LineUp
 }
 
 /// Sets asked for, each once.
-fn asked_for(p: &Params) -> Vec<i64> {
+pub(super) fn asked_for(p: &Params) -> Vec<i64> {
     once(p.sets.split(',').filter_map(|s| s.trim().parse().ok()).take(MOST_ASKED))
 }
 
@@ -291,16 +296,21 @@ fn fonts() -> Arc<usvg::fontdb::Database> {
         .clone()
 }
 
-/// Draws an SVG as PNG. The picture fonts have no λ, so it is spelled out there.
-fn to_png(svg: &str) -> Result<Vec<u8>, WebError> {
-    let broken = |e: String| WebError::Internal(format!("the picture cannot be drawn: {e}"));
+/// Reads a picture of ours with the fonts it is set in.
+pub(crate) fn picture_of(svg: &str) -> Result<usvg::Tree, WebError> {
     let options = usvg::Options {
         fontdb: fonts(),
         font_family: "Atkinson Hyperlegible Next".into(),
         ..usvg::Options::default()
     };
-    let tree =
-        usvg::Tree::from_str(&svg.replace('λ', "lambda"), &options).map_err(|e| broken(e.to_string()))?;
+    usvg::Tree::from_str(svg, &options)
+        .map_err(|e| WebError::Internal(format!("the picture cannot be drawn: {e}")))
+}
+
+/// Draws an SVG as PNG.
+fn to_png(svg: &str) -> Result<Vec<u8>, WebError> {
+    let broken = |e: String| WebError::Internal(format!("the picture cannot be drawn: {e}"));
+    let tree = picture_of(svg)?;
     let size = tree.size();
     let (w, h) = ((size.width() * PNG_SCALE).ceil() as u32, (size.height() * PNG_SCALE).ceil() as u32);
     let mut map = tiny_skia::Pixmap::new(w, h).ok_or_else(|| broken("no room".into()))?;
@@ -398,6 +408,17 @@ fn table(l: &LineUp, all: &Channels, lanes: &[Channel], prefs: &Prefs) -> csv::R
         out.write_record(&row)?;
     }
     out.into_inner().map_err(|e| e.into_error().into())
+}
+
+/// The comparison as documented JSON: what a job of the same recordings prints.
+pub(crate) async fn json(
+    _: Reader,
+    prefs: Prefs,
+    State(state): State<AppState>,
+    Query(p): Query<Params>,
+) -> Result<Response, WebError> {
+    let kept = read(&state, &prefs, &p).await?;
+    Ok(file("application/json", "comparison.json", comparison_json(&kept.0).to_string()))
 }
 
 pub(crate) async fn csv(

@@ -26,6 +26,8 @@ pub(crate) struct RoadOf {
     launch: String,
     pause: String,
     limit: String,
+    /// Time over 402 m, s.
+    wanted: String,
 }
 
 fn asked(q: &RoadOf) -> Result<Asked, String> {
@@ -48,6 +50,7 @@ fn asked(q: &RoadOf) -> Result<Asked, String> {
         launch_rpm: within("launch", &q.launch, [0.0, 20_000.0])?,
         pause_s: within("pause of a shift", &q.pause, [0.0, 5.0])?,
         limit_rpm: within("shift at most at", &q.limit, [3001.0, 25_000.0])?,
+        wanted_s: within("time wanted over 402 m", &q.wanted, [3.0, 60.0])?,
     })
 }
 
@@ -66,7 +69,7 @@ pub(crate) async fn show(
         let e = encoding(&state, id).await?;
         let mut rests_on: Vec<Thing> = r.days.iter().map(|d| Thing::Day(*d)).collect();
         rests_on.extend([Thing::Vehicle(id), Thing::Names]);
-        Ok(PageMade { body: page(&road_page(&r, asked.limit_rpm, &e, &prefs))?.0, rests_on, lasts: false })
+        Ok(PageMade { body: page(&road_page(&r, &asked, &e, &prefs))?.0, rests_on, lasts: false })
     };
     Ok(Html(state.page(page_key(&uri, &prefs), made).await?).into_response())
 }

@@ -1,7 +1,10 @@
 //! Settings: the demo, and what this program is.
 
+use super::attachments::media_of;
 use super::page;
 use super::right::put_away;
+use super::spool::fields_and_file;
+use crate::assets::data_address;
 use crate::auth::Calibrator;
 use crate::cookies::keeping;
 use crate::error::WebError;
@@ -12,7 +15,7 @@ use crate::views::{
 };
 use crate::written::{DATES, DECIMALS, LONGEST_CURRENCY};
 use axum::Form;
-use axum::extract::{Query, State};
+use axum::extract::{Multipart, Query, State};
 use axum::response::{Html, IntoResponse, Redirect, Response};
 use jamjar_core::analysis::Usual;
 use jamjar_core::correction::Correction;
@@ -48,6 +51,9 @@ pub(crate) async fn show(
         dates: choices(&DATES, prefs.written.dates),
         decimals: choices(&DECIMALS, prefs.written.decimal_comma),
         currency: shop.currency,
+        shop_name: shop.name,
+        shop_line: shop.line,
+        mark: state.store.shop_mark().await?,
         demo: state.store.has_demo().await?,
         run,
         kept: p.kept.chars().take(300).collect(),
@@ -130,6 +136,53 @@ pub(crate) async fn usual(
 /// The answer where this browser follows the shop again.
 fn followed(prefs: &Prefs, back: &str) -> Response {
     (keeping([prefs.cookie()]), Redirect::to(back)).into_response()
+}
+
+/// What the shop is called on what leaves it.
+pub(crate) async fn shop(
+    _: Calibrator,
+    State(state): State<AppState>,
+    Form(f): Form<HashMap<String, String>>,
+) -> Result<Redirect, WebError> {
+    let said = |name: &str, most: usize| {
+        let text = f.get(name).map(|s| s.trim()).unwrap_or_default();
+        if text.chars().count() > most || text.chars().any(char::is_control) {
+            return Err(WebError::Bad(format!("the shop's {name} is one line of at most {most} characters")));
+        }
+        Ok(text.to_owned())
+    };
+    let ways = Ways { name: said("name", 120)?, line: said("line", 200)?, ..state.store.ways().await? };
+    state.store.set_ways(&ways).await?;
+    Ok(Redirect::to("/settings#shop"))
+}
+
+/// Largest mark, bytes: it stands in every report (our choice).
+const MOST_MARK: u64 = 60 << 10;
+
+/// The shop's mark: a picture by its first bytes, small enough to stand in every report.
+pub(crate) async fn mark(
+    _: Calibrator,
+    State(state): State<AppState>,
+    form: Multipart,
+) -> Result<Redirect, WebError> {
+    let (fields, file) = fields_and_file(&state, form).await?;
+    let mark = match file {
+        _ if fields.contains_key("away") => String::new(),
+        None => return Err(WebError::Bad("choose a picture first".into())),
+        Some(f) if f.file.bytes() > MOST_MARK => {
+            return Err(WebError::TooLarge(format!(
+                "{} is larger than {} KiB: make it smaller first",
+                f.name,
+                MOST_MARK >> 10
+            )));
+        }
+        Some(f) => match (media_of(&f.read().await?), f.read().await?) {
+            (Some(kind @ ("image/png" | "image/jpeg")), bytes) => data_address(kind, &bytes),
+            _ => return Err(WebError::Bad(format!("{} is neither PNG nor JPEG by its first bytes", f.name))),
+        },
+    };
+    state.store.set_shop_mark(&mark).await?;
+    Ok(Redirect::to("/settings#shop"))
 }
 
 /// Units, dates, money and files for spreadsheets, as the shop has them.

@@ -21,6 +21,7 @@ mod lineup;
 mod map_difference;
 mod margins;
 mod pull;
+mod report;
 mod right;
 mod road;
 mod search;
@@ -62,6 +63,9 @@ pub(crate) use lineup::{
 pub(crate) use map_difference::map_difference_page;
 pub(crate) use margins::{figure_scale, margins_page};
 pub(crate) use pull::{Asked, evidence_view, pull_page, to_learn};
+pub(crate) use report::{
+    IssuePage, Letterhead, ReportBar, ReportsPage, Sheet, print_sheet, report_rows, sheet_part, with_bar,
+};
 pub(crate) use right::{Field, FieldForm, PutAway, RightPage, Standing, trail};
 pub(crate) use road::road_page;
 pub(crate) use search::{SEARCH_ROWS, search_page, search_refused};

@@ -5,11 +5,12 @@ use super::common::{Encoding, count};
 use crate::prefs::Prefs;
 use askama::Template;
 use jamjar_chart::{Paint, TractionChart, TractionLine};
+use jamjar_core::calculators::slip::{Slip, apart};
 use jamjar_core::calculators::traction::{resistance_n, road_speed_kmh, tractive};
 use jamjar_core::signal::interp::linear_clamped;
-use jamjar_core::words::{raised_sentence, strip_sentence};
-use jamjar_store::SetWithPulls;
-use jamjar_workflow::on_road::{OnRoad, RAISED_RPM, Road};
+use jamjar_core::words::{raised_sentence, slips_sentence, strip_sentence, wanted_sentence};
+use jamjar_store::{SetWithPulls, SlipRecord};
+use jamjar_workflow::on_road::{Asked, OnRoad, RAISED_RPM, Road, slip_of};
 
 /// A place for a set, and the one that stands there.
 pub(crate) struct Place {
@@ -27,6 +28,16 @@ pub(crate) struct SetChoice {
 pub(crate) struct Row {
     pub(crate) what: String,
     pub(crate) cells: Vec<String>,
+}
+
+/// A slip in the list.
+pub(crate) struct SlipRow {
+    pub(crate) id: i64,
+    pub(crate) name: String,
+    /// Times and speeds at the marks, in the order of the table, a dash where it does not say; beside each what the
+    /// measured curve would show, blank where none is of its map and fuel.
+    pub(crate) cells: Vec<[String; 2]>,
+    pub(crate) about: String,
 }
 
 #[derive(Template)]
@@ -47,8 +58,18 @@ pub(crate) struct RoadPage {
     pub(crate) choices: Vec<SetChoice>,
     /// Places for sets.
     pub(crate) places: Vec<Place>,
-    /// Mass, grip, driven share, launch, pause, limit as they stand in the form.
-    pub(crate) fields: [String; 6],
+    pub(crate) slips: Vec<SlipRow>,
+    /// The newest slip against the one before.
+    pub(crate) slips_said: String,
+    pub(crate) speed_unit: &'static str,
+    pub(crate) today: String,
+    /// Maps and fuels that were pulled.
+    pub(crate) maps: Vec<String>,
+    pub(crate) fuels: Vec<String>,
+    /// What a wanted time takes; blank where nobody asked.
+    pub(crate) wanted: String,
+    /// Mass, grip, driven share, launch, pause, limit and wanted time as they stand in the form.
+    pub(crate) fields: [String; 7],
 }
 
 fn name(s: &SetWithPulls) -> String {
@@ -147,6 +168,55 @@ fn beyond(r: &Road) -> String {
     })
 }
 
+fn slip_name(s: &SlipRecord, prefs: &Prefs) -> String {
+    let fuel = if s.fuel.is_empty() { String::new() } else { format!(" on {}", s.fuel) };
+    let at = s.at_time.map_or_else(String::new, |t| format!(" {}", t.format("%H:%M")));
+    format!("{}{fuel}, {}{at}", s.map, prefs.written.date(s.on_date))
+}
+
+fn slip_cells(s: &Slip, prefs: &Prefs) -> [String; 5] {
+    let time = |t: Option<f64>| t.map_or_else(|| "–".to_owned(), |t| format!("{t:.2} s"));
+    let speed = |v: Option<f64>| {
+        v.map_or_else(
+            || "–".to_owned(),
+            |v| format!("{:.1} {}", prefs.speed.from_kmh(v), prefs.speed.label()),
+        )
+    };
+    [time(s.t18_s), time(s.t201_s), speed(s.v201_kmh), time(s.t402_s), speed(s.v402_kmh)]
+}
+
+fn slip_row(s: &SlipRecord, estimate: Option<&Slip>, prefs: &Prefs) -> SlipRow {
+    let own = slip_cells(&slip_of(s), prefs);
+    let beside = estimate.map_or_else(Default::default, |e| slip_cells(e, prefs));
+    let mut about = vec![format!("rollout {} m", s.rollout_m)];
+    about.extend(s.launch_rpm.map(|n| format!("launch {n:.0} rpm")));
+    about.extend(s.temperature_c.map(|t| format!("{t} °C")));
+    about.extend(s.pressure_hpa.map(|p| format!("{p} hPa")));
+    about.extend([&s.place, &s.note].into_iter().filter(|w| !w.is_empty()).cloned());
+    SlipRow {
+        id: s.id.unwrap_or_default(),
+        name: slip_name(s, prefs),
+        cells: own.into_iter().zip(beside).map(|(a, b)| [a, b]).collect(),
+        about: about.join(", "),
+    }
+}
+
+/// The newest slip against the one before it.
+fn slips_said(r: &Road, prefs: &Prefs) -> String {
+    let [(new, _), (old, _), ..] = r.slips.as_slice() else { return String::new() };
+    let speed = |v: f64| format!("{:.1} {}", prefs.speed.from_kmh(v), prefs.speed.label());
+    let d = apart(&slip_of(old), &slip_of(new));
+    slips_sentence(&slip_name(old, prefs), &slip_name(new, prefs), &d, speed)
+}
+
+fn wanted(r: &Road, prefs: &Prefs) -> String {
+    let Some(w) = &r.wanted else { return String::new() };
+    let (of, peak) = (short(&r.shown[w.of.0]), w.of.1);
+    let own = w.mildest.as_ref().map(|(s, t)| (name(s), *t));
+    let own = own.as_ref().map(|(s, t)| (s.as_str(), *t));
+    wanted_sentence(w.seconds, (&of, peak), &w.found, own, |kw| prefs.power.say(kw))
+}
+
 fn answer(r: &Road) -> String {
     let estimates: Vec<_> = r.shown.iter().filter_map(|o| Some((short(o), o.strip.as_ref().ok()?))).collect();
     match &estimates[..] {
@@ -158,7 +228,7 @@ fn answer(r: &Road) -> String {
     }
 }
 
-pub(crate) fn road_page(r: &Road, limit: Option<f64>, e: &Encoding, prefs: &Prefs) -> RoadPage {
+pub(crate) fn road_page(r: &Road, asked: &Asked, e: &Encoding, prefs: &Prefs) -> RoadPage {
     let prefs = &prefs.fitting(&r.vehicle.vehicle.engine);
     let raised = r
         .shown
@@ -174,6 +244,13 @@ pub(crate) fn road_page(r: &Road, limit: Option<f64>, e: &Encoding, prefs: &Pref
         answer: answer(r),
         raised: raised.unwrap_or_default(),
         beyond: beyond(r),
+        wanted: wanted(r, prefs),
+        slips: r.slips.iter().map(|(s, e)| slip_row(s, e.as_ref(), prefs)).collect(),
+        slips_said: slips_said(r, prefs),
+        speed_unit: prefs.speed.label(),
+        today: chrono::Local::now().date_naive().to_string(),
+        maps: e.maps.clone(),
+        fuels: e.fuels.clone(),
         lacks: r.lacks.join(", "),
         chart: chart(r, e, prefs),
         heads: r.shown.iter().map(|o| (short(o), e.tone(&o.set.stored.set).name())).collect(),
@@ -203,7 +280,8 @@ pub(crate) fn road_page(r: &Road, limit: Option<f64>, e: &Encoding, prefs: &Pref
             number(driven, 2),
             number(launch, 0),
             number(pause, 2),
-            limit.map_or_else(String::new, |l| number(l, 0)),
+            asked.limit_rpm.map_or_else(String::new, |l| number(l, 0)),
+            asked.wanted_s.map_or_else(String::new, |s| number(s, 2)),
         ],
     }
 }

@@ -11,6 +11,10 @@ use jamjar_store::CellRecord;
 #[template(path = "settings.html")]
 pub(crate) struct SettingsPage {
     pub(crate) shell: Shell,
+    pub(crate) shop_name: String,
+    pub(crate) shop_line: String,
+    /// Its mark as a data address.
+    pub(crate) mark: String,
     pub(crate) demo: bool,
     pub(crate) run: Option<RunFragment>,
     pub(crate) kept: String,

@@ -62,15 +62,15 @@ async fn maps_stand_under_what_they_were_made_from_with_what_each_step_gained() 
 async fn the_decision_says_why_what_bars_the_rest_and_what_to_pull_next() {
     let cell = Cell::with_demo().await;
     let page = cell.get("/vehicles/1/decision").await.text();
-    assert!(page.contains("No map can be recommended") && page.contains("Boost was not watched"), "{page}");
+    assert!(page.contains("of those whose stop limits are all clear"), "{page}");
     assert!(page.contains("Fuel by fuel") && page.contains("E85"));
-    // With the limit that is missing, one is.
+    // Without a limit on boost nothing that was pulled is known to have kept it: nothing is recommended.
     let v = cell.store.vehicle(1).await.unwrap();
-    let boost = serde_json::from_value(serde_json::json!({
-        "id": "boost", "channel": "manifold_pressure", "direction": "above", "threshold": 320.0, "sustain_s": 0.2,
-        "caution": 5.0, "severity": "stop"
-    }))
-    .unwrap();
+    let boost = v.limits.iter().find(|l| l.id == "boost").unwrap().clone();
+    cell.store.change_limits(1, Some(v.version), &[], &["boost".into()], &crate::common::by()).await.unwrap();
+    let page = until(&cell, "/vehicles/1/decision", "Boost was not watched").await;
+    assert!(page.contains("No map can be recommended") && page.contains("Boost was not watched"), "{page}");
+    let v = cell.store.vehicle(1).await.unwrap();
     cell.store.change_limits(1, Some(v.version), &[boost], &[], &crate::common::by()).await.unwrap();
     let page = until(&cell, "/vehicles/1/decision?per_100_km=9", "100 km take").await;
     assert!(

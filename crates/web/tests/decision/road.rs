@@ -19,7 +19,14 @@ async fn two_maps_are_driven_through_the_same_gears_and_differ_with_an_interval(
     let heavy = cell.get("/vehicles/1/road?mass=2400").await.text();
     assert_ne!(page.split("<h1>").nth(1), heavy.split("<h1>").nth(1), "mass counts");
     assert!(cell.get("/vehicles/1/road?limit=9000").await.text().contains("Nothing was measured above"));
-    for wrong in ["mass=nothing", "mass=1", "grip=90", "limit=200"] {
+    // A wanted time is turned into power, or into the tyres that hold it up.
+    let wanted = cell.get("/vehicles/1/road?wanted=13.5").await.text();
+    assert!(
+        wanted.contains("13.50 s over 402 m takes ") && wanted.contains(" times the power of "),
+        "{wanted}"
+    );
+    assert!(cell.get("/vehicles/1/road?wanted=6").await.text().contains("is not by power: traction"));
+    for wrong in ["wanted=1", "mass=nothing", "mass=1", "grip=90", "limit=200"] {
         assert_eq!(
             cell.get(&format!("/vehicles/1/road?{wrong}")).await.status,
             StatusCode::BAD_REQUEST,
@@ -38,4 +45,58 @@ async fn two_maps_are_driven_through_the_same_gears_and_differ_with_an_interval(
         );
         assert!(!page.contains("class=\"traction\""));
     }
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn slips_are_held_against_each_other_and_against_the_estimate() {
+    let cell = Cell::with_demo().await;
+    let map = cell.store.sets_of_day(1).await.unwrap()[0].set.config.clone();
+    let post = async |form: &[(&str, &str)]| cell.post("/vehicles/1/slips", form).await.status;
+    let first = [
+        ("on", "2026-06-01"),
+        ("at", "10:05"),
+        ("map", &*map.map),
+        ("fuel", &*map.fuel),
+        ("t18", "2.31"),
+        ("t201", "9.41"),
+        ("v201", "121"),
+        ("t402", "14.62"),
+        ("v402", "152"),
+        ("temperature", "18"),
+        ("pressure", "1009"),
+    ];
+    assert_eq!(post(&first).await, StatusCode::SEE_OTHER);
+    assert_eq!(
+        post(&[
+            ("on", "2026-06-01"),
+            ("at", "11:10"),
+            ("map", "C6"),
+            ("t18", "2.25"),
+            ("t402", "14.02"),
+            ("v402", "159,5")
+        ])
+        .await,
+        StatusCode::SEE_OTHER
+    );
+    let page = cell.get("/vehicles/1/road").await.text();
+    assert!(page.contains("C6, 1 June 2026 11:10 took 0.60 s less than"), "{page}");
+    assert!(page.contains("-0.06 s of it up to 18 m, the launch, and -0.54 s after it"), "{page}");
+    let row = page.split("10:05 <span").nth(1).unwrap();
+    assert!(row.contains("14.62 s<span class=\"small quiet rule\">"), "with its estimate: {row}");
+    assert!(page.contains("rollout 0.3 m, 18 °C, 1009 hPa"));
+    for wrong in [
+        vec![("on", "2026-06-01"), ("map", "C6")],
+        vec![("on", "yesterday"), ("map", "C6"), ("t402", "14")],
+        vec![("on", "2026-06-01"), ("map", "C6"), ("t18", "2.2"), ("t402", "1.9")],
+        vec![("on", "2026-06-01"), ("map", ""), ("t402", "14")],
+        vec![("on", "2026-06-01"), ("map", "C6"), ("t201", "14"), ("t402", "13.9")],
+    ] {
+        assert_eq!(post(&wrong).await, StatusCode::BAD_REQUEST, "{wrong:?}");
+    }
+    // Only a trap speed: what of it is launch is not said.
+    assert_eq!(post(&[("on", "2026-06-02"), ("map", "C6"), ("v402", "161")]).await, StatusCode::SEE_OTHER);
+    assert!(cell.get("/vehicles/1/road").await.text().contains("which part is launch can&#39;t be told"));
+    let newest = cell.store.slips(1).await.unwrap()[0].id.unwrap();
+    cell.post(&format!("/vehicles/1/slips/{newest}/off"), &[]).await;
+    assert_eq!(cell.store.slips(1).await.unwrap().len(), 2);
 }

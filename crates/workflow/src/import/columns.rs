@@ -7,7 +7,7 @@ use crate::error::{WorkflowError, blocking, internal};
 use jamjar_core::channel::Channel;
 use jamjar_core::log::Recording;
 use jamjar_core::units::Unit;
-use jamjar_formats::csv::dialect_of;
+use jamjar_formats::dialect_of;
 use jamjar_formats::{ColumnReport, Mapping, ReadLog, Rule, conversion, read_log};
 use jamjar_store::{By, FileRef, Reread, SampleFiles, Store, StoreError};
 use std::collections::HashMap;

@@ -9,7 +9,7 @@ use jamjar_core::channel::Channel;
 use jamjar_core::factors::Factors;
 use jamjar_core::log::Recording;
 use jamjar_core::pull::coast::{CoastDown, fit_coast_down};
-use jamjar_formats::csv::dialect_of;
+use jamjar_formats::dialect_of;
 use jamjar_formats::{Mapping, Rule, parse_unit, read_log};
 use std::collections::{BTreeMap, HashSet, VecDeque};
 use std::fs::File;

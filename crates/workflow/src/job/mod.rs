@@ -14,6 +14,7 @@ pub use error::JobError;
 pub use input::Job;
 pub use load::{load, parse};
 pub use result::to_json;
+pub(crate) use result::{Told, told};
 
 use jamjar_core::analysis::{
     Comparison, GainOfGains, Measured, SetInput, SetResult, Settings, Vehicle, analyse_sets, compare_all,

@@ -2,8 +2,8 @@
 
 use super::{Analysed, Prepared};
 use jamjar_core::analysis::{
-    Along, Caveat, Comparison, Corrected, Figure, FigureComparison, GainCurve, Gains, Measured, PullFinding,
-    SetResult, Share, Split, Verdict, find_days,
+    Along, Caveat, Comparison, Corrected, Figure, FigureComparison, GainCurve, GainOfGains, Gains, Measured,
+    PullFinding, SetResult, Settings, Share, Split, Verdict, find_days,
 };
 use jamjar_core::figures::{Figures, Peak};
 use jamjar_core::findings::{Finding, Severity};
@@ -15,22 +15,47 @@ use jamjar_core::units::Units;
 use jamjar_core::words::{self, Speech};
 use serde_json::{Map, Value, json};
 
-/// Renders everything found.
+/// What a result is told from: a job, or a line-up of stored sets.
+pub(crate) struct Told<'a> {
+    pub(crate) settings: &'a Settings,
+    /// Where the dyno measures.
+    pub(crate) place: &'static str,
+    pub(crate) sets: &'a [SetResult],
+    pub(crate) measured: &'a [Vec<Measured>],
+    pub(crate) comparisons: &'a [Comparison],
+    pub(crate) gain_of_gains: Option<&'a GainOfGains>,
+    pub(crate) across_gears: Option<&'a str>,
+}
+
+/// Renders everything a job found.
 pub fn to_json(job: &Prepared, a: &Analysed) -> Value {
-    let s = &job.settings;
-    let said = find_days(&a.sets, &a.measured);
+    told(&Told {
+        settings: &job.settings,
+        place: job.vehicle.dyno.kind.place(),
+        sets: &a.sets,
+        measured: &a.measured,
+        comparisons: &a.comparisons,
+        gain_of_gains: a.gain_of_gains.as_ref(),
+        across_gears: job.across_gears.as_deref(),
+    })
+}
+
+/// Renders everything found.
+pub(crate) fn told(a: &Told<'_>) -> Value {
+    let s = a.settings;
+    let said = find_days(a.sets, a.measured);
     let mut out = json!({
         "jamjar_result": 1,
         "correction": s.correction,
         "headline": s.headline,
         "grid_rpm": s.grid_rpm,
         "smoothing_s": s.smoothing_s,
-        "place": job.vehicle.dyno.kind.place(),
-        "sets": job.sets.iter().zip(&a.sets).zip(&a.measured).enumerate().map(|(i, ((input, set), measured))| set_json(&input.id, set, measured, &of_set(&said, i), s.band_rpm)).collect::<Vec<_>>(),
-        "comparisons": a.comparisons.iter().map(|c| comparison_json(c, &a.sets, s.along)).collect::<Vec<_>>(),
-        "limits": a.sets.iter().zip(&a.measured).flat_map(|(set, pulls)| pulls.iter().flat_map(|m| m.limits.iter().map(|o| limit_json(set, m, o)))).collect::<Vec<_>>(),
+        "place": a.place,
+        "sets": a.sets.iter().zip(a.measured).enumerate().map(|(i, (set, measured))| set_json(set, measured, &of_set(&said, i), s.band_rpm)).collect::<Vec<_>>(),
+        "comparisons": a.comparisons.iter().map(|c| comparison_json(c, a.sets, s.along)).collect::<Vec<_>>(),
+        "limits": a.sets.iter().zip(a.measured).flat_map(|(set, pulls)| pulls.iter().flat_map(|m| m.limits.iter().map(|o| limit_json(set, m, o)))).collect::<Vec<_>>(),
     });
-    if let Some(g) = &a.gain_of_gains {
+    if let Some(g) = a.gain_of_gains {
         let step = |[from, to]: [usize; 2]| json!({"from": a.sets[from].id, "to": a.sets[to].id});
         out["gain_of_gains"] = json!([{
             "steps": g.steps.map(step),
@@ -39,10 +64,10 @@ pub fn to_json(job: &Prepared, a: &Analysed) -> Value {
             "ci95": g.ratio.and_then(|r| r.ci95),
             "verdict": g.verdict,
             "baselines_differ": g.baselines_differ,
-            "text": words::gain_of_gains_sentence(g, &a.sets, &Speech::PLAIN),
+            "text": words::gain_of_gains_sentence(g, a.sets, &Speech::PLAIN),
         }]);
     }
-    if let Some(why) = &job.across_gears {
+    if let Some(why) = a.across_gears {
         out["across_gears"] = json!(why);
     }
     out
@@ -53,13 +78,7 @@ fn of_set(said: &[PullFinding], set: usize) -> Vec<&PullFinding> {
     said.iter().filter(|f| f.set == set).collect()
 }
 
-fn set_json(
-    id: &str,
-    set: &SetResult,
-    measured: &[Measured],
-    said: &[&PullFinding],
-    band: Option<[f64; 2]>,
-) -> Value {
+fn set_json(set: &SetResult, measured: &[Measured], said: &[&PullFinding], band: Option<[f64; 2]>) -> Value {
     let mut figures = Map::new();
     for f in Figure::ALL {
         let x = set.figure(f);
@@ -81,7 +100,7 @@ fn set_json(
         figures.insert(f.id().to_owned(), value);
     }
     json!({
-        "id": id, "day": set.day, "factors": set.factors, "n": set.n(), "figures": figures,
+        "id": set.id, "day": set.day, "factors": set.factors, "n": set.n(), "figures": figures,
         "pulls": measured.iter().zip(&set.pulls).zip(set.pull_figures.iter().zip(&set.included)).enumerate().map(|(i, ((m, c), (f, included)))| pull_json(m, c, (f, *included), said.iter().filter(|s| s.pull == i).map(|s| &s.found), band)).collect::<Vec<_>>(),
     })
 }

@@ -28,7 +28,7 @@ pub(crate) use heat::heat;
 pub(crate) use here::{here_of, on_lineup};
 pub(crate) use lanes::{LANES, LaneDef, lane_ids, limit_line, named_with_unit};
 pub(crate) use limit_row::{LimitRow, limit_rows};
-pub(crate) use matrix::{Column, Matrix, matrix};
+pub(crate) use matrix::{Column, Matrix, MatrixRow, matrix};
 pub(crate) use observed::{KINDS as OBSERVED_KINDS, ObservedRow, observed_rows, place_words};
 pub(crate) use plan::{KeptRow, PlanRow, kept_rows, plan_rows};
 pub(crate) use switches::{AxisLink, Choice, Setting, choices, same_within, settings, unit_settings};

@@ -65,7 +65,7 @@ fn evidence(f: Figure, l: &LineUp, i: usize, prefs: &Prefs, back: &str) -> (Stri
 }
 
 /// A set's figures, each with its difference from the baseline.
-pub(super) fn figure_row(
+pub(crate) fn figure_row(
     l: &LineUp,
     e: &Encoding,
     prefs: &Prefs,

@@ -5,7 +5,7 @@ use crate::views::common::{Column, Encoding};
 use jamjar_workflow::lineup::LineUp;
 
 /// Columns in the order given.
-pub(super) fn limit_columns<'a>(l: &'a LineUp, e: &Encoding, order: &[usize]) -> Vec<Column<'a>> {
+pub(crate) fn limit_columns<'a>(l: &'a LineUp, e: &Encoding, order: &[usize]) -> Vec<Column<'a>> {
     let of = |&i: &usize| {
         let s = &l.sets[i];
         Column {

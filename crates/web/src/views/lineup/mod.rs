@@ -18,8 +18,11 @@ mod tracks;
 
 pub(crate) use asked::{Fields, LineUpAsked};
 pub(crate) use chart::chart_of;
-pub(crate) use names::focus_of;
-pub(crate) use page::lineup_page;
+pub(crate) use figures::{FigureCell, FigureRow, figure_row};
+pub(crate) use matrix::limit_columns;
+pub(crate) use names::{focus_of, name_of};
 pub(crate) use page::{Choose, ChooseRow};
+pub(crate) use page::{StateRow, by_peak, lineup_page};
+pub(crate) use places::place_of;
 pub(crate) use several::several_page;
 pub(crate) use tracks::{channels_shown, tracks};

@@ -5,7 +5,7 @@ use jamjar_core::limits::Verdict as LimitVerdict;
 use jamjar_workflow::lineup::LineUp;
 
 /// "map on fuel", with the set's number when another set shown has the same map and fuel.
-pub(super) fn name_of(l: &LineUp, i: usize) -> String {
+pub(crate) fn name_of(l: &LineUp, i: usize) -> String {
     let s = &l.sets[i].set;
     let which = which_of(l, i).map_or_else(String::new, |w| format!(" ({w})"));
     format!("{} on {}{which}", s.config.map, s.config.fuel)

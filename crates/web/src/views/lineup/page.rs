@@ -345,7 +345,7 @@ fn axes(l: &LineUp, hidden: &[(&'static str, String)], asked: &LineUpAsked) -> V
 }
 
 /// Sets from the highest peak down: the order of the names at the line ends, shared by legend and table.
-fn by_peak(l: &LineUp) -> Vec<usize> {
+pub(crate) fn by_peak(l: &LineUp) -> Vec<usize> {
     let peak = |i: usize| l.results[i].figure(Figure::PeakPower).headline.unwrap_or(f64::NEG_INFINITY);
     let mut order: Vec<usize> = (0..l.sets.len()).collect();
     order.sort_by(|a, b| peak(*b).total_cmp(&peak(*a)));

@@ -5,7 +5,7 @@ use jamjar_core::figures::{FALL_OFF_RPM, PLATEAU_SHARE};
 use jamjar_workflow::lineup::LineUp;
 
 /// What the figure is, with the speeds it was read at: "mean power from 3000 to 6500 rpm".
-pub(super) fn place_of(f: Figure, l: &LineUp) -> String {
+pub(crate) fn place_of(f: Figure, l: &LineUp) -> String {
     let s = &l.settings;
     let span = |b: Option<[f64; 2]>| {
         b.map_or_else(|| "not set".to_owned(), |b| format!("{:.0} to {:.0} rpm", b[0], b[1]))
