@@ -152,6 +152,10 @@ impl Store {
             .select(report::number)
             .load(&mut c)
             .await?;
+        // A number that was given is not given again, not when its vehicle was erased either.
+        let given: Option<String> =
+            report_year::table.find(year).select(report_year::last).first(&mut c).await.optional()?;
+        let of_year: Vec<String> = of_year.into_iter().chain(given).collect();
         let place = |n: &String| n.rsplit_once('-').and_then(|p| p.1.parse::<u32>().ok());
         Ok(next_after(year, of_year.iter().max_by_key(|n| place(n)).map(String::as_str)))
     }

@@ -74,6 +74,9 @@ pub async fn load(store: &Store, run_id: i64) -> Result<(), WorkflowError> {
     result
 }
 
+/// The vehicle that ran on the strip.
+const ON_THE_STRIP: &str = "Tolvern T3";
+
 async fn load_all(store: &Store, run_id: i64) -> Result<(), WorkflowError> {
     let mut done = 0;
     for l in scenarios()? {
@@ -89,6 +92,9 @@ async fn load_all(store: &Store, run_id: i64) -> Result<(), WorkflowError> {
             let day_id = day(store, &l, vehicle_id, d).await?;
             done += sets(store, run_id, done, day_id, ratio, d).await?;
             handled::day(store, vehicle_id, day_id, d).await?;
+        }
+        if name == ON_THE_STRIP && store.slips(vehicle_id).await?.is_empty() {
+            handled::slips(store, vehicle_id).await?;
         }
     }
     Ok(())

@@ -117,7 +117,7 @@ async fn serve(
         state.sweep_spool().map_err(text)?;
     }
     if asked.demo {
-        begin_demo(&store).await?;
+        begin_demo(&store, &state).await?;
     }
     let at = listener.local_addr().map_err(text)?;
     say(&format!("Jamjar is at http://{at} (Ctrl-C ends it)"));
@@ -165,15 +165,10 @@ async fn beat(store: Store) {
     }
 }
 
-async fn begin_demo(store: &Store) -> Result<(), String> {
+async fn begin_demo(store: &Store, state: &AppState) -> Result<(), String> {
     if let Some(run) = jamjar_workflow::demo::begin(store).await.map_err(|e| e.to_string())? {
         say("loading the demo; the workshop shows how far it is");
-        let store = store.clone();
-        tokio::spawn(async move {
-            if let Err(e) = jamjar_workflow::demo::load(&store, run).await {
-                tracing::error!(%e, "the demo could not be loaded");
-            }
-        });
+        tokio::spawn(state.clone().load_demo(run));
     }
     Ok(())
 }

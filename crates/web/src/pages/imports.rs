@@ -386,12 +386,8 @@ pub(crate) async fn cancel(
 /// Starts loading the demo in the background when it is not there.
 pub(crate) async fn start_demo(state: &AppState) -> Result<(), WebError> {
     if let Some(run) = jamjar_workflow::demo::begin(&state.store).await? {
-        let store = state.store.clone();
-        tokio::spawn(async move {
-            if let Err(e) = jamjar_workflow::demo::load(&store, run).await {
-                tracing::error!(%e, "the demo could not be loaded");
-            }
-        });
+        let state = state.clone();
+        tokio::spawn(async move { state.load_demo(run).await });
     }
     Ok(())
 }

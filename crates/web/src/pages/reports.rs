@@ -1,16 +1,13 @@
 //! Reports: asked for from a line-up, issued once, shown, shared, never changed.
 
-use super::lineup::{Params, asked_for, read};
-use super::{encoding, page};
+use super::lineup::Params;
+use super::page;
+use super::report_made::{Said, make, own_query, parts, sheet_of};
 use crate::auth::{Calibrator, Reader};
 use crate::error::WebError;
-use crate::paper::Size;
 use crate::prefs::Prefs;
 use crate::state::AppState;
-use crate::views::{
-    Encoding, IssuePage, Letterhead, ReportBar, ReportsPage, Sheet, Shell, print_sheet, report_rows,
-    sheet_part, with_bar,
-};
+use crate::views::{IssuePage, Letterhead, ReportBar, ReportsPage, Shell, report_rows, with_bar};
 use askama::Template;
 use axum::Form;
 use axum::extract::{Path, Query, RawQuery, State};
@@ -19,75 +16,15 @@ use axum::http::header::{
     CACHE_CONTROL, CONTENT_DISPOSITION, CONTENT_SECURITY_POLICY, CONTENT_TYPE, REFERRER_POLICY,
 };
 use axum::response::{Html, IntoResponse, Redirect, Response};
-use chrono::{Datelike, Local, NaiveDate, Utc};
-use jamjar_core::analysis::Settings;
-use jamjar_core::words::supersedes_sentence;
-use jamjar_store::{NewReport, Report, Shared, StoreError};
-use jamjar_workflow::lineup::{self, MAX_SETS};
-use jamjar_workflow::report::{Part, figures_json, part};
+use chrono::{Local, NaiveDate};
+use jamjar_store::{Report, Shared};
 use serde::Deserialize;
-use sha2::{Digest, Sha256};
 use std::collections::HashMap;
-use std::sync::Arc;
 
 /// A sheet may draw itself and nothing else; its bar may send a form.
 const POLICY: &str = "default-src 'none'; style-src 'unsafe-inline'; img-src data:; font-src data:; form-action 'self'; frame-ancestors 'none'; base-uri 'none'";
 /// A link lasts at most so many days (our choice: two years).
 const LONGEST_DAYS: i64 = 731;
-/// Times a number is asked for again when somebody else issued meanwhile.
-const ATTEMPTS: usize = 5;
-
-/// Fields of an address that are not the line-up's own.
-fn own_query(query: &str) -> String {
-    let pairs =
-        form_urlencoded::parse(query.as_bytes()).filter(|(k, _)| !matches!(&**k, "supersedes" | "keep"));
-    form_urlencoded::Serializer::new(String::new()).extend_pairs(pairs).finish()
-}
-
-/// What a sheet is made of: each vehicle's sets against its own baseline.
-async fn parts(state: &AppState, prefs: &Prefs, p: &Params) -> Result<Vec<(Part, Encoding)>, WebError> {
-    let ids = asked_for(p);
-    if ids.is_empty() {
-        return Err(WebError::Bad(
-            "A report is made from a line-up: line up what it is about, and issue it from there.".into(),
-        ));
-    }
-    if ids.len() > MAX_SETS {
-        return Err(WebError::Bad(format!(
-            "{} sets are too many for one report; {MAX_SETS} fit: choose those it is about in the line-up",
-            ids.len()
-        )));
-    }
-    let vehicles = lineup::by_vehicle(&state.store, &ids).await?;
-    let mut out = Vec::new();
-    if vehicles.len() < 2 {
-        let kept = read(state, prefs, p).await?;
-        let (l, e) = &*kept;
-        out.push((part(&state.store, Arc::new(l.clone())).await?, e.clone()));
-        return Ok(out);
-    }
-    let asked = p.asked()?;
-    let settings = Settings { at_rpm: asked.at, ..prefs.settings(asked.band) };
-    for l in lineup::several(&state.store, &vehicles, &settings).await? {
-        let e = encoding(state, l.vehicle.id).await?;
-        out.push((part(&state.store, Arc::new(l)).await?, e));
-    }
-    Ok(out)
-}
-
-fn sheet_of(
-    head: Letterhead,
-    parts: &[(Part, Encoding)],
-    p: &Params,
-    prefs: &Prefs,
-) -> Result<Sheet, WebError> {
-    let asked = p.asked()?;
-    let made = parts
-        .iter()
-        .map(|(part, e)| sheet_part(part, e, &asked, &prefs.fitting(&part.line_up.vehicle.vehicle.engine)));
-    Ok(Sheet::new(head, made.collect()))
-}
-
 async fn ask_again(
     state: &AppState,
     prefs: &Prefs,
@@ -157,55 +94,9 @@ pub(crate) async fn issue(
         let again = ask_again(&state, &prefs, (&p, &query), (supersedes.to_owned(), problem)).await?;
         return Ok((StatusCode::BAD_REQUEST, again).into_response());
     }
-    let parts = parts(&state, &prefs, &p).await?;
-    let (shop, mark) = (state.store.ways().await?, state.store.shop_mark().await?);
-    let figures = figures_json(&parts.iter().map(|p| p.0.clone()).collect::<Vec<_>>()).to_string();
-    let (now, today) = (Utc::now().naive_utc(), Local::now().date_naive());
-    for _ in 0..ATTEMPTS {
-        let number = state.store.next_report_number(today.year()).await?;
-        let head = Letterhead {
-            number: number.clone(),
-            issued: prefs.written.date(today),
-            by: who.name.clone(),
-            shop: shop.name.clone(),
-            shop_line: shop.line.clone(),
-            mark: mark.clone(),
-            customer: customer.to_owned(),
-            remarks: remarks.lines().map(str::trim).filter(|l| !l.is_empty()).map(str::to_owned).collect(),
-            supersedes: if supersedes.is_empty() {
-                String::new()
-            } else {
-                supersedes_sentence(supersedes, why)
-            },
-            figures_sha: hex::encode(Sha256::digest(figures.as_bytes())),
-        };
-        let sheet = sheet_of(head, &parts, &p, &prefs)?;
-        let (sheet, prints) = tokio::task::spawn_blocking(move || {
-            let print = |s: Size| print_sheet(&sheet, s).map(|pdf| (s.id().to_owned(), pdf));
-            let prints = Size::ALL.into_iter().map(print).collect::<Result<Vec<_>, _>>()?;
-            Ok::<_, WebError>((sheet, prints))
-        })
-        .await
-        .map_err(|e| WebError::Internal(e.to_string()))??;
-        let new = NewReport {
-            prints,
-            number,
-            vehicles: parts.iter().map(|(p, _)| p.line_up.vehicle.id).collect(),
-            title: sheet.title(),
-            asked: query.clone(),
-            sheet: sheet.render()?,
-            figures: figures.clone(),
-            supersedes: Some(supersedes.to_owned()).filter(|s| !s.is_empty()),
-            why: why.to_owned(),
-            issued_at: now,
-        };
-        match state.store.issue_report(&new, &who.by(why)).await {
-            Err(StoreError::Duplicate) => {}
-            Err(e) => return Err(e.into()),
-            Ok(id) => return Ok(Redirect::to(&format!("/reports/{id}")).into_response()),
-        }
-    }
-    Err(WebError::Conflict("others issue reports at this moment: try again".into()))
+    let said = Said { customer, remarks, supersedes, why };
+    let id = make(&state, &prefs, (&p, &query), &said, &who.by(why)).await?;
+    Ok(Redirect::to(&format!("/reports/{id}")).into_response())
 }
 
 #[derive(Deserialize)]

@@ -1,6 +1,6 @@
 //! Pages to PDF, tagged in reading order.
 
-use super::flow::{Flow, Mark, Placed, Role, Style};
+use super::layout::{Flow, Mark, Placed, Role, Style};
 use super::letters::{Cut, Run};
 use krilla::color::rgb;
 use krilla::geom::{PathBuilder, Point, Rect, Size as Area, Transform};

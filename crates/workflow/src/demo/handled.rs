@@ -4,7 +4,7 @@ use super::clock;
 use crate::error::WorkflowError;
 use chrono::NaiveDate;
 use jamjar_sim::{FuelSpec, SimDay};
-use jamjar_store::{By, FuelWords, NewBatch, NewFlash, NewPour, Store};
+use jamjar_store::{By, FuelWords, NewBatch, NewFlash, NewPour, SlipRecord, Store};
 
 /// Minutes before a set's first pull in which they flashed, and in which they filled.
 const FLASHED_S: f64 = 480.0;
@@ -35,6 +35,37 @@ pub(super) async fn fuel(store: &Store, f: &FuelSpec) -> Result<(), WorkflowErro
             note: "winter fuel: the pump says 85".into(),
         };
         store.add_batch(own.id, &batch, &by()).await?;
+    }
+    Ok(())
+}
+
+/// Two runs of the hill-climb saloon on the strip, with the map it came with and with the one that is in it.
+pub(super) async fn slips(store: &Store, vehicle_id: i64) -> Result<(), WorkflowError> {
+    let on = NaiveDate::from_ymd_opt(2026, 5, 30).ok_or_else(|| super::bad("a date"))?;
+    let run = |hour: f64, map: &str, fuel: &str, [t18, t201, v201, t402, v402]: [f64; 5]| SlipRecord {
+        id: None,
+        on_date: on,
+        at_time: Some(clock(hour * 3600.0)),
+        place: "the airfield strip".into(),
+        map: map.into(),
+        fuel: fuel.into(),
+        t18_s: Some(t18),
+        t201_s: Some(t201),
+        v201_kmh: Some(v201),
+        t402_s: Some(t402),
+        v402_kmh: Some(v402),
+        rollout_m: 0.30,
+        launch_rpm: Some(3200.0),
+        temperature_c: Some(19.0),
+        pressure_hpa: Some(1011.0),
+        note: String::new(),
+        written_by: "the calibrator".into(),
+    };
+    for s in [
+        run(10.1, "Stock", "RON 98 E5", [2.41, 9.62, 118.5, 14.83, 148.5]),
+        run(11.4, "C6", "RON 98 E5", [2.38, 9.41, 122.0, 14.47, 153.0]),
+    ] {
+        store.add_slip(vehicle_id, &s, &by()).await?;
     }
     Ok(())
 }
