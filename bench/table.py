@@ -104,6 +104,25 @@ def limits(binary, python):
         yield f"{words} ({reach} wanted)", f"{1000 * ours['seconds']:.1f} ms", beside, f"{peer['seconds'] / ours['seconds']:.1f}×"
 
 
+def open_forms(binary, python, folder):
+    """Open binary forms out and in, beside the fastest calls of others."""
+    Path(folder).mkdir(exist_ok=True)
+    pairs = []
+    for _ in range(3):
+        ours = run(binary, "open-forms", folder, RAYON_NUM_THREADS="1")
+        pairs.append((ours, run(python, "bench/peers/open_forms.py", folder, POLARS_MAX_THREADS="1")))
+    for key, words, peer_name, reach in [
+        ("mdf_write", "MDF 4 of 360,000 rows × 40 channels written, uncompressed", "asammdf", "≥ 1"),
+        ("mdf_read", "… and read", "asammdf", "≥ 1"),
+        ("parquet_write", "the same as Parquet, zstd, written", "polars, one thread", "≥ 0.8"),
+        ("parquet_read", "… and read", "polars, one thread", "≥ 0.8"),
+    ]:
+        ours, peer = sorted(pairs, key=lambda p: p[1][key] / p[0][key])[1]
+        gap = abs(ours["sum"] - peer["sum"]) / abs(peer["sum"]) + abs(ours["parquet_sum"] - peer["parquet_sum"]) / abs(peer["parquet_sum"])
+        assert gap < 1e-9, f"sums differ by {gap}"
+        yield f"{words} ({reach}× wanted)", f"{ours[key]:.2f} s", f"{peer_name} {peer[key]:.2f} s", f"{peer[key] / ours[key]:.2f}×"
+
+
 class Server:
     def __init__(self, data):
         self.process = subprocess.Popen(
@@ -206,7 +225,7 @@ def main():
     binary, work, *jobs = sys.argv[1:]
     python = f"{work}/venv/bin/python"
     print("| what | Jamjar | beside | ratio or wish |\n|---|---|---|---|", flush=True)
-    for part in (analysis(binary, python, jobs), csv(binary, python, f"{work}/wide.csv"), csv_all(binary, python, f"{work}/wide.csv"), limits(binary, python), pages(f"{work}/data")):
+    for part in (analysis(binary, python, jobs), csv(binary, python, f"{work}/wide.csv"), csv_all(binary, python, f"{work}/wide.csv"), limits(binary, python), open_forms(binary, python, f"{work}/open"), pages(f"{work}/data")):
         for row in part:
             print("| " + " | ".join(row) + " |", flush=True)
 

@@ -62,6 +62,8 @@ pub enum Paint {
     Page,
     /// Fixed light colours.
     Light,
+    /// The same on white, for what is printed.
+    Print,
     /// Fixed dark colours.
     Dark,
 }
@@ -91,7 +93,8 @@ impl Paint {
         let row = COLOURS.iter().find(|c| c.0 == name).unwrap_or(&COLOURS[2]);
         match self {
             Self::Page => format!("var(--{})", row.0),
-            Self::Light => row.1.to_owned(),
+            Self::Print if matches!(row.0, "paper" | "surface") => "#ffffff".to_owned(),
+            Self::Light | Self::Print => row.1.to_owned(),
             Self::Dark => row.2.to_owned(),
         }
     }

@@ -63,8 +63,10 @@ const TRAILING_UNITS: &[&str] = &[
 
 /// The channel a header names, with the trailing unit word when one was split off.
 pub(crate) fn recognise(header: &str) -> Option<(Guess, Option<String>)> {
-    if let Ok(c) = Channel::new(header.trim())
-        && c.kind().is_some_and(|k| !k.numbered || header.trim() != k.name)
+    // The canonical name itself, with its unit behind it or not.
+    let own = crate::assign::bare(header);
+    if let Ok(c) = Channel::new(own)
+        && c.kind().is_some_and(|k| !k.numbered || own != k.name)
     {
         return Some((Guess { channel: c, confidence: 1.0 }, None));
     }

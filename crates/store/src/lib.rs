@@ -33,6 +33,7 @@ mod running;
 mod runs;
 mod schema;
 mod sets;
+mod shares;
 mod sheet;
 mod shop;
 mod slips;
@@ -70,7 +71,7 @@ pub use out::{
     TrailRow, VehicleRow, WaitingRow,
 };
 pub use pulls::{NewPull, Pull};
-pub use reports::{LeftOut, NewReport, Report, ShareLink, Shared};
+pub use reports::{LeftOut, NewReport, Report};
 pub use right::{
     Archived, AuditEntry, BuildWords, By, Change, DayWords, Erased, FileRef, FuelWords, LastImport, MapWords,
     NoteWords, Reread, SampleFiles, Subject, To,
@@ -78,6 +79,7 @@ pub use right::{
 pub use running::{Running, RunsNow};
 pub use runs::{BEAT_S, Begun, Run, RunState};
 pub use sets::{LOOKED_AT_DAYS, NewSet, Set, SetWithPulls};
+pub use shares::{ShareLink, Shared};
 pub use sheet::{AirOfDay, Checklist, DayNote, DaySheet, FuelOnHand, SheetAir};
 pub use shop::Ways;
 pub use slips::SlipRecord;

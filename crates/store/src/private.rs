@@ -40,6 +40,9 @@ pub enum PrivateError {
     Io { what: String, source: io::Error },
 }
 
+/// Ports tried where any will do.
+const TRIES: u32 = 5;
+
 /// The right to a data folder: one process owns it, for as long as this lives. The kernel gives it back when
 /// the process dies.
 #[derive(Debug)]
@@ -148,20 +151,28 @@ impl PrivateDb {
             return Ok(Self { folder, port, password, child: None, looks_after: true });
         }
         install(&folder)?;
-        let remembered = fs::read_to_string(folder.join("db.port"))
-            .ok()
-            .and_then(|s| s.trim().parse().ok())
-            .filter(|p| is_free(*p));
-        let port = match (port, remembered) {
-            (0, Some(p)) => p,
-            (0, None) => free_port().map_err(io("no free port"))?,
-            (p, _) if !is_free(p) => return Err(PrivateError::PortInUse { port: p }),
-            (p, _) => p,
-        };
-        write_whole(&folder.join("db.port"), &port.to_string()).map_err(io("db.port cannot be written"))?;
-        let mut out = Self { folder, port, password, child: None, looks_after: true };
-        out.spawn()?;
-        Ok(out)
+        let mut tries = 0;
+        loop {
+            let remembered = fs::read_to_string(folder.join("db.port"))
+                .ok()
+                .and_then(|s| s.trim().parse().ok())
+                .filter(|p| is_free(*p));
+            let chosen = match (port, remembered) {
+                (0, Some(p)) => p,
+                (0, None) => free_port().map_err(io("no free port"))?,
+                (p, _) if !is_free(p) => return Err(PrivateError::PortInUse { port: p }),
+                (p, _) => p,
+            };
+            write_whole(&folder.join("db.port"), &chosen.to_string())
+                .map_err(io("db.port cannot be written"))?;
+            let (folder, password) = (folder.clone(), password.clone());
+            let mut out = Self { folder, port: chosen, password, child: None, looks_after: true };
+            match out.spawn() {
+                // Another program took it meanwhile; where none was asked for, the next one does as well.
+                Err(PrivateError::PortInUse { .. }) if port == 0 && tries < TRIES => tries += 1,
+                done => return done.map(|()| out),
+            }
+        }
     }
 
     /// The server of a folder that another Jamjar looks after: it is neither started nor stopped.

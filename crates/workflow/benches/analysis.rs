@@ -9,7 +9,9 @@ use jamjar_core::limits::{Limit, Sources, evaluate};
 use jamjar_core::log::Recording;
 use jamjar_core::pull::align::Alignment;
 use jamjar_core::pull::span::{EndedBy, PullKind, PullSpan};
-use jamjar_formats::{Mapping, Rule, read_log};
+use jamjar_formats::{
+    Mapping, OutChannel, OutGroup, ParquetColumn, Rule, read_log, write_mdf, write_parquet,
+};
 use jamjar_workflow::job;
 use std::path::{Path, PathBuf};
 use std::time::Instant;
@@ -126,6 +128,46 @@ fn limits() -> serde_json::Value {
     serde_json::json!({"seconds": seconds, "worst": worst})
 }
 
+/// A recording of 360,000 rows and 40 channels out and in again: MDF 4 uncompressed, Parquet with zstd.
+fn open_forms(folder: &Path) -> serde_json::Value {
+    let n = 360_000;
+    let t: Vec<f64> = (0..n).map(|i| f64::from(i) * 0.01).collect();
+    let names: Vec<String> = (0..40).map(|k| format!("made_{k}")).collect();
+    let made = |k: usize| -> Vec<f64> {
+        let at = |i: i32| {
+            let i = f64::from(i);
+            100.0 + 20.0 * (i * 1e-4 * (k + 1) as f64).sin() + (i * 12.9898).sin()
+        };
+        (0..n).map(at).collect()
+    };
+    let columns: Vec<Vec<f64>> = (0..40).map(made).collect();
+    let rule =
+        |name: &String| Rule { channel: Channel::new(name).unwrap(), column: name.clone(), unit: None };
+    let mapping = Mapping { rules: names.iter().map(rule).collect(), ..Mapping::default() };
+    let out = |name: &str| std::io::BufWriter::new(std::fs::File::create(folder.join(name)).unwrap());
+    let (mdf_write, ()) = median(3, || {
+        let channel = |(name, values)| OutChannel { name, unit: "", comment: "", values };
+        let channels =
+            names.iter().map(String::as_str).zip(columns.iter().map(Vec::as_slice)).map(channel).collect();
+        write_mdf(out("ours.mf4"), &[OutGroup { name: "made", t: &t, channels }], ("", 0), false).unwrap();
+    });
+    let (parquet_write, ()) = median(3, || {
+        let all = std::iter::once(("time", t.as_slice()))
+            .chain(names.iter().map(String::as_str).zip(columns.iter().map(Vec::as_slice)));
+        let all: Vec<ParquetColumn<'_>> =
+            all.map(|(name, values)| ParquetColumn { name, unit: "", values }).collect();
+        write_parquet(out("ours.parquet"), &all, "").unwrap();
+    });
+    let read = |name: &str| {
+        let (seconds, log) = median(3, || {
+            read_log(std::fs::File::open(folder.join(name)).unwrap(), name, &mapping).unwrap().log
+        });
+        (seconds, log.channels.values().flatten().sum::<f64>())
+    };
+    let ((mdf_read, sum), (parquet_read, parquet_sum)) = (read("ours.mf4"), read("ours.parquet"));
+    serde_json::json!({"mdf_write": mdf_write, "mdf_read": mdf_read, "sum": sum, "parquet_write": parquet_write, "parquet_read": parquet_read, "parquet_sum": parquet_sum})
+}
+
 /// Corrections of a table of 10 × 26 from a million samples.
 fn cells() -> serde_json::Value {
     let x: Vec<f64> = (0..10).map(|i| 1000.0 + 600.0 * f64::from(i)).collect();
@@ -154,6 +196,7 @@ fn main() {
         }
         Some((what, _)) if what == "limits" => limits(),
         Some((what, _)) if what == "cells" => cells(),
+        Some((what, paths)) if what == "open-forms" && paths.len() == 1 => open_forms(Path::new(&paths[0])),
         Some((what, paths)) if what == "csv" && paths.len() == 1 => {
             csv(Path::new(&paths[0]), &Mapping::default())
         }
@@ -162,7 +205,9 @@ fn main() {
             csv(path, &every_column(path))
         }
         _ => {
-            println!("analysis JOB…, csv FILE, csv-all FILE, limits or cells; run by bench/run");
+            println!(
+                "analysis JOB…, csv FILE, csv-all FILE, open-forms FOLDER, limits or cells; run by bench/run"
+            );
             return;
         }
     };

@@ -17,6 +17,7 @@ pub struct Verified {
     pub files: usize,
     pub days: usize,
     pub pulls: usize,
+    pub reports: usize,
     /// Pulls whose measurement is out of date: made again when somebody looks at them.
     pub stale: usize,
     /// What is wrong and what to do, a sentence each.
@@ -45,7 +46,7 @@ impl Verified {
 
     /// For a program.
     pub fn to_json(&self) -> Value {
-        json!({"files": self.files, "days": self.days, "pulls": self.pulls, "stale": self.stale, "problems": self.problems, "whole": self.is_whole()})
+        json!({"files": self.files, "days": self.days, "pulls": self.pulls, "reports": self.reports, "stale": self.stale, "problems": self.problems, "whole": self.is_whole()})
     }
 }
 
@@ -81,12 +82,33 @@ pub async fn verify(store: &Store) -> Result<Verified, WorkflowError> {
             }
         }
     }
+    check_reports(store, &mut out).await?;
     for pull in store.pulls_without_parts().await? {
         out.problems.push(format!(
             "pull {pull} lacks its samples or its figures: half of it is missing. Restore a backup"
         ));
     }
     Ok(out)
+}
+
+/// What was issued is still what was issued.
+async fn check_reports(store: &Store, out: &mut Verified) -> Result<(), WorkflowError> {
+    for r in store.reports(None).await? {
+        out.reports += 1;
+        let mut looked =
+            vec![store.report_sheet(r.id).await.map(drop), store.report_figures(r.id).await.map(drop)];
+        for paper in store.report_papers(r.id).await? {
+            looked.push(store.report_print(r.id, &paper).await.map(drop));
+        }
+        for one in looked {
+            match one {
+                Ok(()) => {}
+                Err(StoreError::Damaged(why)) => out.problems.push(format!("{why}. Restore a backup")),
+                Err(e) => return Err(e.into()),
+            }
+        }
+    }
+    Ok(())
 }
 
 async fn check_pull(

@@ -33,9 +33,7 @@ CREATE OR REPLACE TRIGGER report_stays BEFORE UPDATE ON report FOR EACH ROW
   IF NOT (NEW.number <=> OLD.number AND NEW.title <=> OLD.title AND NEW.asked <=> OLD.asked AND NEW.sheet <=> OLD.sheet
     AND NEW.sheet_sha <=> OLD.sheet_sha AND NEW.figures <=> OLD.figures AND NEW.figures_sha <=> OLD.figures_sha
     AND NEW.supersedes <=> OLD.supersedes AND NEW.why <=> OLD.why AND NEW.issued_by <=> OLD.issued_by
-    AND NEW.issued_at <=> OLD.issued_at) THEN
-    SIGNAL SQLSTATE '45000' SET MESSAGE_TEXT = 'an issued report is not changed';
-  END IF;
+    AND NEW.issued_at <=> OLD.issued_at) THEN SIGNAL SQLSTATE '45000' SET MESSAGE_TEXT = 'an issued report is not changed'; END IF;
 -- It goes only with its vehicle, when that is erased.
 CREATE OR REPLACE TRIGGER report_kept BEFORE DELETE ON report FOR EACH ROW
   SIGNAL SQLSTATE '45000' SET MESSAGE_TEXT = 'an issued report is not taken away';

@@ -234,6 +234,7 @@ async fn what_was_issued_is_numbered_once_superseded_once_and_never_changed() {
     assert!(text.contains("<p>gain</p>") && !text.contains("secret"));
     assert_eq!(store.report_print(first, "a4").await.unwrap(), b"%PDF-");
     assert_eq!(taken.report_prints.len(), 2);
+    assert_eq!(store.report_papers(first).await.unwrap(), ["a4"]);
     let back: Vec<ReportRow> = serde_json::from_str(&text).unwrap();
     assert_eq!(back, taken.reports);
 }

@@ -145,7 +145,7 @@ pub(crate) fn sheet_part(p: &Part, e: &Encoding, asked: &LineUpAsked, prefs: &Pr
         driven: driven.unwrap_or_default(),
         limits: page.limit_sentence,
         limits_warn: page.limit_warn,
-        chart: lineup_svg(&chart_of(l, e, prefs, focus, Vec::new()), Paint::Light),
+        chart: lineup_svg(&chart_of(l, e, prefs, focus, Vec::new()), Paint::Print),
         heads: columns.iter().map(|f| format!("{}, {}", place_of(*f, l), unit_of(*f, prefs))).collect(),
         rows: order.iter().map(|i| figure_row(l, e, prefs, *i, ("", &columns))).collect(),
         matrix: matrix(&l.vehicle, &limit_columns(l, e, &order), prefs),
