@@ -292,7 +292,7 @@ fn a_recording_goes_through_every_open_form_and_comes_back_the_same() {
         assert_eq!(said["rows"], 200);
         assert_eq!(
             said["channels"],
-            json!(["engine_speed", "lambda_1", "shop_rig_mv"]),
+            json!(["engine_speed", "lambda_1", "shop_rig"]),
             "{from} to {to}: words are no channel"
         );
     }
@@ -300,7 +300,7 @@ fn a_recording_goes_through_every_open_form_and_comes_back_the_same() {
     assert_eq!(csv("d.csv"), csv("f.csv"), "through MDF and Parquet, or straight");
     assert!(
         csv("d.csv").starts_with(
-            "time [s],engine_speed [rpm],lambda_1 [λ],shop_rig_mv [mV]\n0,2000,0.8,3\n0.02,2012,,3.02\n"
+            "time [s],engine_speed [rpm],lambda_1 [λ],shop_rig [mV]\n0,2000,0.8,3\n0.02,2012,,3.02\n"
         ),
         "{}",
         &csv("d.csv")[..120]

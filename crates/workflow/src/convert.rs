@@ -31,7 +31,9 @@ pub fn read_whole<R: Read>(open: impl Fn() -> io::Result<R>, name: &str) -> Resu
     for (k, column) in known.columns.iter().enumerate().filter(|(_, c)| c.channel.is_none()) {
         let unit = dialect.units.get(k).cloned().unwrap_or_default();
         let plain = Channel::new(format!("column_{}", k + 1));
-        let own = Channel::named(&column.header, &unit).ok();
+        // The unit behind a name is no part of it.
+        let words = column.header.split(['[', '(']).next().unwrap_or_default();
+        let own = Channel::named(words, &unit).ok();
         let free = |c: &Channel| {
             c.kind().is_none() && !known.log.has(c.as_str()) && rules.iter().all(|r| r.channel != *c)
         };
