@@ -24,7 +24,7 @@ const STANDARD_KPA: f64 = 101.325;
 /// Reads a log, text, MDF 4 or Parquet: dialect, channels, units, time repair.
 ///
 /// # Errors
-/// [`FormatError`] with file, line and field; see [`read_table`]. Also for a rule naming a column that is not
+/// [`FormatError`] with file, line and field, or of what a binary file holds. Also for a rule naming a column that is not
 /// there, a missing time column, and time that runs backward beyond repair.
 pub fn read_log(input: impl Read, file: &str, mapping: &Mapping) -> Result<ReadLog, FormatError> {
     let mut assigned = Vec::new();
