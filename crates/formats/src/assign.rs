@@ -6,7 +6,7 @@ use crate::columns::{
 };
 use crate::csv::{Dialect, RawTable, TimeKind};
 use crate::error::{FormatError, FormatProblem};
-use crate::recognise::recognise;
+use crate::recognise::{bare, recognise};
 use crate::recorded::read_table;
 use crate::unit_of::{doubt, doubt_torque, time_unit, value_unit};
 use jamjar_core::channel::Channel;
@@ -98,11 +98,6 @@ fn assign(d: &Dialect, file: &str, mapping: &Mapping) -> Result<Vec<Assigned>, F
         ));
     }
     Ok(out)
-}
-
-/// A header without the unit in brackets behind it.
-pub(crate) fn bare(header: &str) -> &str {
-    header.split(['[', '(']).next().unwrap_or(header).trim()
 }
 
 /// The next sensor number not yet taken, for numbered kinds.

@@ -3,6 +3,7 @@
 #![cfg_attr(test, allow(clippy::float_cmp))]
 
 mod assign;
+mod binary;
 mod columns;
 pub mod csv;
 mod error;
@@ -28,6 +29,7 @@ pub use mdf::{OutChannel, OutGroup, write_mdf};
 pub use members::{Members, members};
 pub use out::{LogForm, OutLog, write_recordings, written_unit};
 pub use parquet::{ParquetColumn, write_parquet};
+pub use recognise::bare;
 pub use recorded::dialect_of;
 pub use tables::{
     MAP_VERSION, TableForm, read_map, read_map_csv, read_map_json, write_map, write_map_csv, write_map_json,

@@ -17,6 +17,20 @@ const MOST_UNPACKED: u64 = 1 << 30;
 const MOST_TIMES: u64 = 200;
 const SMALL: u64 = 16 << 20;
 
+/// Reads the first bytes of a file, as many as there are; says how many.
+pub(crate) fn begins(input: &mut impl Read, head: &mut [u8]) -> io::Result<usize> {
+    let mut n = 0;
+    while n < head.len() {
+        match input.read(&mut head[n..]) {
+            Ok(0) => break,
+            Ok(k) => n += k,
+            Err(e) if e.kind() == io::ErrorKind::Interrupted => {}
+            Err(e) => return Err(e),
+        }
+    }
+    Ok(n)
+}
+
 /// A file as text, whatever it is wrapped in.
 ///
 /// # Errors
@@ -24,15 +38,7 @@ const SMALL: u64 = 16 << 20;
 /// numbers.
 pub(crate) fn unpacked<'a>(mut input: impl Read + 'a, file: &str) -> Result<Box<dyn Read + 'a>, FormatError> {
     let mut magic = [0u8; 4];
-    let mut n = 0;
-    while n < magic.len() {
-        match input.read(&mut magic[n..]) {
-            Ok(0) => break,
-            Ok(k) => n += k,
-            Err(e) if e.kind() == io::ErrorKind::Interrupted => {}
-            Err(e) => return Err(unreadable(file, &e.to_string())),
-        }
-    }
+    let n = begins(&mut input, &mut magic).map_err(|e| FormatError::unreadable(file, &e))?;
     let whole = Cursor::new(magic[..n].to_vec()).chain(input);
     match &magic[..n] {
         [0x1f, 0x8b, ..] => Ok(Box::new(Bounded::new(MultiGzDecoder::new(Counted::new(whole)), file))),
@@ -40,10 +46,6 @@ pub(crate) fn unpacked<'a>(mut input: impl Read + 'a, file: &str) -> Result<Box<
         [0xd0, 0xcf, 0x11, 0xe0] => Err(FormatError::whole(file, FormatProblem::OldSpreadsheet)),
         _ => Ok(Box::new(whole)),
     }
-}
-
-fn unreadable(file: &str, text: &str) -> FormatError {
-    FormatError::whole(file, FormatProblem::Unreadable(text.to_owned()))
 }
 
 fn damaged(file: &str) -> FormatError {
@@ -103,7 +105,7 @@ pub(crate) fn swells(out: u64, packed: u64) -> bool {
 
 fn archive<'a>(input: impl Read + 'a, file: &str) -> Result<Box<dyn Read + 'a>, FormatError> {
     let mut bytes = Vec::new();
-    input.take(MOST_PACKED + 1).read_to_end(&mut bytes).map_err(|e| unreadable(file, &e.to_string()))?;
+    input.take(MOST_PACKED + 1).read_to_end(&mut bytes).map_err(|e| FormatError::unreadable(file, &e))?;
     if bytes.len() as u64 > MOST_PACKED {
         return Err(FormatError::whole(file, FormatProblem::TableTooLarge { mib: MOST_PACKED >> 20 }));
     }

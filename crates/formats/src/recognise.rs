@@ -17,6 +17,11 @@ static ALIASES: LazyLock<Vec<(&str, Vec<&str>)>> = LazyLock::new(|| {
     pairs.map(|(kind, names)| (kind, names.split(", ").collect())).collect()
 });
 
+/// A header without the unit in brackets behind it.
+pub fn bare(header: &str) -> &str {
+    header.split(['[', '(']).next().unwrap_or(header).trim()
+}
+
 /// Lower case, bracketed parts dropped, separators to single spaces, trailing sensor number split off.
 fn normalise(header: &str) -> (String, Option<u32>) {
     let mut depth = 0;
@@ -64,7 +69,7 @@ const TRAILING_UNITS: &[&str] = &[
 /// The channel a header names, with the trailing unit word when one was split off.
 pub(crate) fn recognise(header: &str) -> Option<(Guess, Option<String>)> {
     // The canonical name itself, with its unit behind it or not.
-    let own = crate::assign::bare(header);
+    let own = bare(header);
     if let Ok(c) = Channel::new(own)
         && c.kind().is_some_and(|k| !k.numbered || own != k.name)
     {

@@ -2,8 +2,9 @@
 
 use crate::csv::{self, Dialect, RawTable};
 use crate::error::{FormatError, FormatProblem};
+use crate::packed::begins;
 use crate::{mdf, parquet};
-use std::io::{Cursor, ErrorKind, Read};
+use std::io::{Cursor, Read};
 
 /// Largest binary recording, bytes: it is read whole (our choice, as for map files).
 const MOST_BYTES: u64 = 256 << 20;
@@ -17,17 +18,9 @@ enum Form {
 }
 
 /// The first bytes, and the whole again.
-fn begins(mut input: impl Read, file: &str) -> Result<(Form, impl Read), FormatError> {
+fn form_of(mut input: impl Read, file: &str) -> Result<(Form, impl Read), FormatError> {
     let mut head = [0u8; 8];
-    let mut n = 0;
-    while n < head.len() {
-        match input.read(&mut head[n..]) {
-            Ok(0) => break,
-            Ok(k) => n += k,
-            Err(e) if e.kind() == ErrorKind::Interrupted => {}
-            Err(e) => return Err(FormatError::unreadable(file, &e)),
-        }
-    }
+    let n = begins(&mut input, &mut head).map_err(|e| FormatError::unreadable(file, &e))?;
     let form = match &head[..n] {
         h if h == mdf::MAGIC || h == mdf::UNFINISHED => Form::Mdf,
         h if h.starts_with(parquet::MAGIC) => Form::Parquet,
@@ -50,7 +43,7 @@ fn whole(input: impl Read, file: &str) -> Result<Vec<u8>, FormatError> {
 /// # Errors
 /// [`FormatError`] for unreadable input and everything that cannot be a recording.
 pub fn dialect_of(input: impl Read, file: &str) -> Result<Dialect, FormatError> {
-    match begins(input, file)? {
+    match form_of(input, file)? {
         (Form::Text, input) => csv::dialect_of(input, file),
         (Form::Mdf, input) => mdf::headers(&whole(input, file)?, file),
         (Form::Parquet, input) => parquet::headers(whole(input, file)?, file),
@@ -66,7 +59,7 @@ pub(crate) fn read_table(
     file: &str,
     keep: impl FnOnce(&Dialect) -> Result<Vec<(usize, bool)>, FormatError>,
 ) -> Result<RawTable, FormatError> {
-    match begins(input, file)? {
+    match form_of(input, file)? {
         (Form::Text, input) => csv::read_table(input, file, keep),
         (Form::Mdf, input) => mdf::table(&whole(input, file)?, file, keep),
         (Form::Parquet, input) => parquet::table(whole(input, file)?, file, keep),

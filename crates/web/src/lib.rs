@@ -17,6 +17,7 @@ mod way_back;
 mod written;
 
 pub use listen::listen;
+pub use pages::demo_reports::start_demo;
 pub use state::{AppState, Instance};
 
 use axum::Router;

@@ -86,15 +86,6 @@ pub struct AppState {
 }
 
 impl AppState {
-    /// Loads the demo under a run that was begun, and issues its reports.
-    pub async fn load_demo(self, run: i64) {
-        if let Err(e) = jamjar_workflow::demo::load(&self.store, run).await {
-            tracing::error!(%e, "the demo could not be loaded");
-        } else if let Err(e) = crate::pages::demo_reports::issue(&self).await {
-            tracing::error!(?e, "the demo's reports could not be issued");
-        }
-    }
-
     /// Makes what handlers share; uploads in flight stand in a folder of their own within the data folder.
     ///
     /// # Errors

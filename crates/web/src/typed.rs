@@ -158,6 +158,15 @@ pub(crate) fn blank_or<T>(s: &str, read: impl Fn(&str) -> Result<T, String>) -> 
     if s.trim().is_empty() { Ok(None) } else { read(s).map(Some) }
 }
 
+/// A number between two bounds, where one was typed.
+pub(crate) fn within(what: &str, s: &str, [low, high]: [f64; 2]) -> Result<Option<f64>, String> {
+    let v = blank_or(s, |s| number(what, s))?;
+    match v.filter(|v| !(low..=high).contains(v)) {
+        Some(v) => Err(format!("{what}: {v} cannot be; give {low} to {high}")),
+        None => Ok(v),
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;

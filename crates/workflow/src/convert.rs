@@ -4,7 +4,7 @@ use jamjar_core::channel::Channel;
 use jamjar_core::log::Recording;
 use jamjar_core::units::Unit;
 use jamjar_formats::{
-    FormatError, LogForm, Mapping, OutLog, Rule, dialect_of, read_log, write_recordings, written_unit,
+    FormatError, LogForm, Mapping, OutLog, Rule, bare, dialect_of, read_log, write_recordings, written_unit,
 };
 use std::collections::HashMap;
 use std::io::{self, Read, Write};
@@ -32,8 +32,7 @@ pub fn read_whole<R: Read>(open: impl Fn() -> io::Result<R>, name: &str) -> Resu
         let unit = dialect.units.get(k).cloned().unwrap_or_default();
         let plain = Channel::new(format!("column_{}", k + 1));
         // The unit behind a name is no part of it.
-        let words = column.header.split(['[', '(']).next().unwrap_or_default();
-        let own = Channel::named(words, &unit).ok();
+        let own = Channel::named(bare(&column.header), &unit).ok();
         let free = |c: &Channel| {
             c.kind().is_none() && !known.log.has(c.as_str()) && rules.iter().all(|r| r.channel != *c)
         };

@@ -5,7 +5,7 @@ use super::db::{self, Reached, open};
 use crate::Place;
 use jamjar_store::private::{Owner, PrivateDb};
 use jamjar_store::{BEAT_S, Store};
-use jamjar_web::{AppState, Instance, listen, router};
+use jamjar_web::{AppState, Instance, listen, router, start_demo};
 use std::net::{IpAddr, TcpListener};
 use std::process::ExitCode;
 use std::sync::{Arc, Mutex, PoisonError};
@@ -116,8 +116,8 @@ async fn serve(
     if !asked.join {
         state.sweep_spool().map_err(text)?;
     }
-    if asked.demo {
-        begin_demo(&store, &state).await?;
+    if asked.demo && start_demo(&state).await.map_err(|e| e.to_string())? {
+        say("loading the demo; the workshop shows how far it is");
     }
     let at = listener.local_addr().map_err(text)?;
     say(&format!("Jamjar is at http://{at} (Ctrl-C ends it)"));
@@ -163,14 +163,6 @@ async fn beat(store: Store) {
             tracing::warn!("long work could not be looked at: {e}");
         }
     }
-}
-
-async fn begin_demo(store: &Store, state: &AppState) -> Result<(), String> {
-    if let Some(run) = jamjar_workflow::demo::begin(store).await.map_err(|e| e.to_string())? {
-        say("loading the demo; the workshop shows how far it is");
-        tokio::spawn(state.clone().load_demo(run));
-    }
-    Ok(())
 }
 
 async fn asked_to_end() {

@@ -75,31 +75,11 @@ pub fn as_slip(i: &StripInput, rollout_m: f64) -> Result<Slip, StripError> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::calculators::strip::strip;
-
-    fn car() -> StripInput {
-        StripInput {
-            mass_kg: 1400.0,
-            tyre_friction: 1.1,
-            driven_axle_load_fraction: 0.6,
-            drag_area_m2: 0.65,
-            rolling_coefficient: 0.015,
-            tyre_radius_m: 0.31,
-            final_drive: 3.9,
-            drivetrain_efficiency: 0.88,
-            air_density_kg_m3: 1.2,
-            gears: vec![3.4, 2.0, 1.4, 1.0],
-            rpm: vec![1000.0, 7000.0],
-            torque_nm: vec![260.0; 2],
-            shift_rpm: 6500.0,
-            launch_rpm: 2500.0,
-            shift_pause_s: 0.2,
-        }
-    }
+    use crate::calculators::strip::{car, strip};
 
     #[test]
     fn a_slip_is_quicker_by_the_rollout_and_slower_by_the_trap() {
-        let (run, slip) = (strip(&car()).unwrap(), as_slip(&car(), ROLLOUT_M).unwrap());
+        let (run, slip) = (strip(&car(260.0, 1.1)).unwrap(), as_slip(&car(260.0, 1.1), ROLLOUT_M).unwrap());
         let rollout = run.t_402m_s - slip.t402_s.unwrap();
         assert!((0.2..0.6).contains(&rollout), "{rollout}");
         assert!((run.t_18m_s - slip.t18_s.unwrap() - rollout).abs() < 1e-9, "one rollout for every mark");
@@ -108,7 +88,7 @@ mod tests {
             (0.1..4.0).contains(&trap),
             "the mean over the last metres is below the speed at the line: {trap}"
         );
-        let none = as_slip(&car(), 0.0).unwrap();
+        let none = as_slip(&car(260.0, 1.1), 0.0).unwrap();
         assert!((none.t402_s.unwrap() - run.t_402m_s).abs() < 1e-3);
     }
 

@@ -153,33 +153,15 @@ pub fn mean_power_kw(rpm: &[f64], torque_nm: &[f64], [from, to]: [f64; 2]) -> Op
 
 #[cfg(test)]
 mod tests {
+    use super::super::strip::car;
     use super::*;
-
-    fn car(torque: f64) -> StripInput {
-        StripInput {
-            mass_kg: 1400.0,
-            tyre_friction: 1.1,
-            driven_axle_load_fraction: 0.6,
-            drag_area_m2: 0.65,
-            rolling_coefficient: 0.015,
-            tyre_radius_m: 0.31,
-            final_drive: 3.9,
-            drivetrain_efficiency: 0.88,
-            air_density_kg_m3: 1.2,
-            gears: vec![3.4, 2.0, 1.4, 1.0],
-            rpm: vec![1000.0, 7000.0],
-            torque_nm: vec![torque; 2],
-            shift_rpm: 6500.0,
-            launch_rpm: 2500.0,
-            shift_pause_s: 0.2,
-        }
-    }
 
     const UNSURE: Unsure = Unsure { mass: 0.02, grip: 0.1, launch_rpm: 300.0, torque: 0.005 };
 
     #[test]
     fn two_maps_of_one_car_differ_more_surely_than_either_is_known() {
-        let (a, b) = (estimate(&car(260.0), &UNSURE).unwrap(), estimate(&car(300.0), &UNSURE).unwrap());
+        let (a, b) =
+            (estimate(&car(260.0, 1.1), &UNSURE).unwrap(), estimate(&car(300.0, 1.1), &UNSURE).unwrap());
         let (d, half) = b.less(&a);
         assert!(d[3] < 0.0 && d[4] > 0.0, "more torque is quicker and faster: {d:?}");
         assert!(half[3] < a.half_widths()[3], "what both share falls out: {half:?}");
@@ -194,7 +176,7 @@ mod tests {
             let (v, f) = tractive(&[5000.0], &[250.0], overall, 0.31, 1.0)[0];
             assert!((f * v / 3.6 / 1000.0 - 250.0 * 5000.0 * RAD_S_PER_RPM / 1000.0).abs() < 1e-9);
         }
-        assert!(resistance_n(&car(1.0), 200.0) > resistance_n(&car(1.0), 100.0));
+        assert!(resistance_n(&car(1.0, 1.1), 200.0) > resistance_n(&car(1.0, 1.1), 100.0));
     }
 
     #[test]

@@ -112,28 +112,8 @@ pub fn power_for(i: &StripInput, s: &Unsure, wanted_s: f64, seed: u64) -> Result
 
 #[cfg(test)]
 mod tests {
-    use super::super::strip::strip;
+    use super::super::strip::{car, strip};
     use super::*;
-
-    fn car(torque: f64, grip: f64) -> StripInput {
-        StripInput {
-            mass_kg: 1400.0,
-            tyre_friction: grip,
-            driven_axle_load_fraction: 0.6,
-            drag_area_m2: 0.65,
-            rolling_coefficient: 0.015,
-            tyre_radius_m: 0.31,
-            final_drive: 3.9,
-            drivetrain_efficiency: 0.88,
-            air_density_kg_m3: 1.2,
-            gears: vec![3.4, 2.0, 1.4, 1.0],
-            rpm: vec![1000.0, 7000.0],
-            torque_nm: vec![torque; 2],
-            shift_rpm: 6500.0,
-            launch_rpm: 2500.0,
-            shift_pause_s: 0.2,
-        }
-    }
 
     const UNSURE: Unsure = Unsure { mass: 0.02, grip: 0.08, launch_rpm: 300.0, torque: 0.005 };
 

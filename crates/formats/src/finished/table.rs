@@ -1,11 +1,11 @@
 //! Reading a finished table: its blocks, its runs, its units.
 
 use super::header::{Holds, Named, read, run_key, unit_of};
-use crate::assign::bare;
 use crate::columns::{POWERS, Question};
 use crate::csv::Cells;
 use crate::error::{FormatError, FormatProblem};
 use crate::power_like::{GrowsLikePower, curve_grows_like_power};
+use crate::recognise::bare;
 use jamjar_core::channel::Channel;
 use jamjar_core::findings::UnitDoubt;
 use jamjar_core::units::{RAD_S_PER_RPM, Unit};

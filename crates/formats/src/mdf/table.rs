@@ -3,7 +3,8 @@
 use super::block::{Block, File, Trouble};
 use super::channel::{Channel, channels};
 use super::data::records;
-use crate::csv::{Dialect, RawTable, TimeKind};
+use crate::binary;
+use crate::csv::{Dialect, RawTable};
 use crate::error::{FormatError, FormatProblem};
 use std::borrow::Cow;
 
@@ -11,8 +12,6 @@ use std::borrow::Cow;
 pub(crate) const MAGIC: &[u8] = b"MDF     ";
 /// How one begins that its recorder never finished.
 pub(crate) const UNFINISHED: &[u8] = b"UnFinMF ";
-/// First rows shown to a person.
-const SHOWN: usize = 3;
 /// Records read at a time: they stay in the processor's own memory (our choice).
 const AT_ONCE: usize = 512;
 
@@ -150,17 +149,9 @@ fn dialect(groups: &[Group<'_>]) -> Dialect {
     let offered = columns(groups);
     let channel = |(g, c): &(usize, usize)| &groups[*g].channels[*c];
     let timed = groups.iter().any(|g| g.time().is_some());
-    let first = |text: &str| timed.then(|| text.to_owned());
-    Dialect {
-        delimiter: b',',
-        decimal_comma: false,
-        header_line: 1,
-        units_line: None,
-        first_data_line: 1,
-        headers: first("time").into_iter().chain(offered.iter().map(|o| channel(o).name.clone())).collect(),
-        units: first("s").into_iter().chain(offered.iter().map(|o| channel(o).unit.clone())).collect(),
-        first_rows: Vec::new(),
-    }
+    let time = timed.then(|| ("time".to_owned(), "s".to_owned()));
+    let named = offered.iter().map(|o| (channel(o).name.clone(), channel(o).unit.clone()));
+    binary::dialect(time.into_iter().chain(named))
 }
 
 /// The names of the columns, without their values.
@@ -184,7 +175,7 @@ pub(crate) fn table(
 ) -> Result<RawTable, FormatError> {
     let whole = |p| FormatError::whole(file, p);
     let groups = groups(bytes).map_err(whole)?;
-    let (mut dialect, offered) = (dialect(&groups), columns(&groups));
+    let (dialect, offered) = (dialect(&groups), columns(&groups));
     let wanted = keep(&dialect)?;
     // What every group that is needed gives: its time, then what was asked of it.
     let mut read: Vec<OfGroup> = Vec::new();
@@ -215,14 +206,7 @@ pub(crate) fn table(
         };
         out.push((*k, values));
     }
-    let shown = |row: usize, column: usize| {
-        let v = out.iter().find(|o| o.0 == column).and_then(|o| o.1.get(row));
-        v.filter(|v| v.is_finite()).map_or_else(String::new, f64::to_string)
-    };
-    dialect.first_rows =
-        (0..SHOWN.min(t.len())).map(|r| (0..dialect.headers.len()).map(|c| shown(r, c)).collect()).collect();
-    let lines = (1..=t.len()).map(|i| u32::try_from(i).unwrap_or(u32::MAX)).collect();
-    Ok(RawTable { dialect, columns: out, lines, time: TimeKind::Numbers, truncated: false })
+    Ok(binary::table(dialect, out, t.len()))
 }
 
 /// All times there are, each once; the one group's own where there is one, as it stands.

@@ -1,7 +1,8 @@
 //! Parquet in: every flat column of numbers, row group after row group.
 
 use super::UNITS;
-use crate::csv::{Dialect, RawTable, TimeKind};
+use crate::binary;
+use crate::csv::{Dialect, RawTable};
 use crate::error::{FormatError, FormatProblem};
 use bytes::Bytes;
 use parquet::basic::{ConvertedType, LogicalType, TimeUnit, Type};
@@ -17,8 +18,6 @@ use std::collections::HashMap;
 pub(crate) const MAGIC: &[u8] = b"PAR1";
 /// Records read at a time.
 const AT_ONCE: usize = 8192;
-/// First rows shown to a person.
-const SHOWN: usize = 3;
 /// Most rows of a file: what is asked of it stays within memory (as for tables of text).
 const ROOM: usize = 190_000_000;
 const PER_ROW: usize = 72;
@@ -109,16 +108,7 @@ fn offered(reader: &SerializedFileReader<Bytes>) -> Vec<Offered> {
 }
 
 fn dialect(all: &[Offered]) -> Dialect {
-    Dialect {
-        delimiter: b',',
-        decimal_comma: false,
-        header_line: 1,
-        units_line: None,
-        first_data_line: 1,
-        headers: all.iter().map(|o| o.name.clone()).collect(),
-        units: all.iter().map(|o| o.unit.clone()).collect(),
-        first_rows: Vec::new(),
-    }
+    binary::dialect(all.iter().map(|o| (o.name.clone(), o.unit.clone())))
 }
 
 /// The names of the columns, without their values.
@@ -140,7 +130,7 @@ pub(crate) fn table(
 ) -> Result<RawTable, FormatError> {
     let reader = open(bytes, file)?;
     let all = offered(&reader);
-    let mut dialect = dialect(&all);
+    let dialect = dialect(&all);
     let wanted = keep(&dialect)?;
     let rows = usize::try_from(reader.metadata().file_metadata().num_rows()).unwrap_or(usize::MAX);
     let most = ROOM / (8 * wanted.len() + PER_ROW);
@@ -162,14 +152,7 @@ pub(crate) fn table(
         }
     };
     let columns: Vec<(usize, Vec<f64>)> = wanted.par_iter().map(read).collect::<Result<_, _>>()?;
-    let shown = |row: usize, column: usize| {
-        let v = columns.iter().find(|c| c.0 == column).and_then(|c| c.1.get(row));
-        v.filter(|v| v.is_finite()).map_or_else(String::new, f64::to_string)
-    };
-    dialect.first_rows =
-        (0..SHOWN.min(rows)).map(|r| (0..dialect.headers.len()).map(|c| shown(r, c)).collect()).collect();
-    let lines = (1..=rows).map(|i| u32::try_from(i).unwrap_or(u32::MAX)).collect();
-    Ok(RawTable { dialect, columns, lines, time: TimeKind::Numbers, truncated: false })
+    Ok(binary::table(dialect, columns, rows))
 }
 
 fn column(reader: &SerializedFileReader<Bytes>, of: &Offered, rows: usize) -> Result<Vec<f64>, ParquetError> {

@@ -8,14 +8,32 @@ use crate::state::AppState;
 use axum::extract::Query;
 use axum::http::Uri;
 use jamjar_store::By;
+use jamjar_workflow::{WorkflowError, demo};
 
 /// The vehicle they are about.
 const VEHICLE: &str = "Tolvern T3";
 /// Sets of its first day that stand on the first of them.
 const SETS: usize = 4;
 
+/// Starts loading the demo in the background when it is not there, its reports too; says whether it does.
+///
+/// # Errors
+/// [`WorkflowError`] when the store cannot answer.
+pub async fn start_demo(state: &AppState) -> Result<bool, WorkflowError> {
+    let Some(run) = demo::begin(&state.store).await? else { return Ok(false) };
+    let state = state.clone();
+    tokio::spawn(async move {
+        if let Err(e) = demo::load(&state.store, run).await {
+            tracing::error!(%e, "the demo could not be loaded");
+        } else if let Err(e) = issue(&state).await {
+            tracing::error!(?e, "the demo's reports could not be issued");
+        }
+    });
+    Ok(true)
+}
+
 /// Issues them where the demo is there and they are not.
-pub(crate) async fn issue(state: &AppState) -> Result<(), WebError> {
+async fn issue(state: &AppState) -> Result<(), WebError> {
     let all = state.store.vehicles().await?;
     let Some(v) = all.iter().find(|v| v.demo && v.vehicle.name == VEHICLE) else { return Ok(()) };
     if !state.store.reports(Some(v.id)).await?.is_empty() {

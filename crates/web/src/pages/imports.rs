@@ -383,17 +383,8 @@ pub(crate) async fn cancel(
     page(&run_fragment(&state.store.run(id).await?))
 }
 
-/// Starts loading the demo in the background when it is not there.
-pub(crate) async fn start_demo(state: &AppState) -> Result<(), WebError> {
-    if let Some(run) = jamjar_workflow::demo::begin(&state.store).await? {
-        let state = state.clone();
-        tokio::spawn(async move { state.load_demo(run).await });
-    }
-    Ok(())
-}
-
 pub(crate) async fn load_demo(_: Calibrator, State(state): State<AppState>) -> Result<Response, WebError> {
-    start_demo(&state).await?;
+    super::demo_reports::start_demo(&state).await?;
     Ok(Redirect::to("/").into_response())
 }
 

@@ -26,26 +26,22 @@ pub(crate) async fn of_pull(
     let none = || WebError::NotFound("A recording is given out as csv, mf4 or parquet.".into());
     let form = LogForm::ALL.into_iter().find(|f| f.ending() == ending).ok_or_else(none)?;
     let (dyno, ecu) = state.store.samples(id).await?;
-    let alone = form.holds_several() || q.log != "ecu";
-    if !alone && ecu.is_none() {
+    let which = match (form.holds_several(), q.log.as_str()) {
+        (true, _) => "",
+        (false, "ecu") => "-ecu",
+        (false, _) => "-dyno",
+    };
+    if which == "-ecu" && ecu.is_none() {
         return Err(WebError::NotFound("this pull has no recording of the engine computer".into()));
     }
-    let name = match (form.holds_several(), alone) {
-        (true, _) => format!("pull-{id}.{ending}"),
-        (false, true) => format!("pull-{id}-dyno.{ending}"),
-        (false, false) => format!("pull-{id}-ecu.{ending}"),
-    };
+    let name = format!("pull-{id}{which}.{ending}");
     let about = format!("pull {id}; units are those of the columns; each recording on its own clock");
     let written = tokio::task::spawn_blocking(move || {
+        let dyno = (which != "-ecu").then(|| OutLog::new("dyno", &dyno));
+        let ecu = ecu.as_ref().filter(|_| which != "-dyno").map(|e| OutLog::new("ecu", e));
+        let logs: Vec<OutLog<'_>> = dyno.into_iter().chain(ecu).collect();
         let mut out = Vec::new();
-        let all = [Some(OutLog::new("dyno", &dyno)), ecu.as_ref().map(|e| OutLog::new("ecu", e))];
-        let logs: Vec<OutLog<'_>> = all.into_iter().flatten().collect();
-        let logs = match (form.holds_several(), alone) {
-            (true, _) => &logs[..],
-            (false, true) => &logs[..1],
-            (false, false) => &logs[1..],
-        };
-        write_recordings(&mut out, form, logs, (&about, 0)).map(|()| out)
+        write_recordings(&mut out, form, &logs, (&about, 0)).map(|()| out)
     });
     let bytes = written
         .await

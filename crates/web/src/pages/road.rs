@@ -5,7 +5,7 @@ use crate::auth::Reader;
 use crate::error::WebError;
 use crate::prefs::Prefs;
 use crate::state::{AppState, PageMade};
-use crate::typed::{blank_or, number};
+use crate::typed::within;
 use crate::views::road_page;
 use axum::extract::{Path, Query, State};
 use axum::http::Uri;
@@ -31,13 +31,6 @@ pub(crate) struct RoadOf {
 }
 
 fn asked(q: &RoadOf) -> Result<Asked, String> {
-    let within = |what: &str, s: &str, [low, high]: [f64; 2]| {
-        let v = blank_or(s, |s| number(what, s))?;
-        match v.filter(|v| !(low..=high).contains(v)) {
-            Some(v) => Err(format!("{what}: {v} cannot be; give {low} to {high}")),
-            None => Ok(v),
-        }
-    };
     let mut sets: Vec<i64> =
         [&q.a, &q.b, &q.c].into_iter().filter_map(|s| s.parse().ok()).filter(|i| *i > 0).collect();
     let mut seen = std::collections::BTreeSet::new();

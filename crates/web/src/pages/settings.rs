@@ -106,7 +106,7 @@ pub(crate) async fn remove(_: Calibrator, State(state): State<AppState>) -> Resu
 
 pub(crate) async fn reset(_: Calibrator, State(state): State<AppState>) -> Result<Response, WebError> {
     take_away(&state).await?;
-    super::imports::start_demo(&state).await?;
+    super::demo_reports::start_demo(&state).await?;
     Ok(Redirect::to("/settings").into_response())
 }
 

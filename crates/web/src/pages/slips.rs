@@ -5,7 +5,7 @@ use crate::auth::Calibrator;
 use crate::error::WebError;
 use crate::prefs::Prefs;
 use crate::state::AppState;
-use crate::typed::{blank_or, number};
+use crate::typed::within;
 use axum::Form;
 use axum::extract::{Path, State};
 use axum::response::Redirect;
@@ -14,12 +14,8 @@ use jamjar_core::calculators::slip::ROLLOUT_M;
 use jamjar_store::SlipRecord;
 
 /// A number of a form between two bounds, where one was typed.
-fn within(f: &Fields, name: &str, what: &str, [low, high]: [f64; 2]) -> Result<Option<f64>, WebError> {
-    let v = blank_or(f.get(name).map_or("", String::as_str), |s| number(what, s)).map_err(WebError::Bad)?;
-    match v.filter(|v| !(low..=high).contains(v)) {
-        Some(v) => Err(WebError::Bad(format!("{what}: {v} cannot be; give {low} to {high}"))),
-        None => Ok(v),
-    }
+fn field(f: &Fields, name: &str, what: &str, bounds: [f64; 2]) -> Result<Option<f64>, WebError> {
+    within(what, f.get(name).map_or("", String::as_str), bounds).map_err(WebError::Bad)
 }
 
 fn slip(f: &Fields, prefs: &Prefs, by: &str) -> Result<SlipRecord, WebError> {
@@ -37,7 +33,7 @@ fn slip(f: &Fields, prefs: &Prefs, by: &str) -> Result<SlipRecord, WebError> {
     };
     let kmh = prefs.speed.from_kmh(1.0);
     let speed = |name: &str, what: &str| {
-        Ok::<_, WebError>(within(f, name, what, [10.0 * kmh, 600.0 * kmh])?.map(|v| v / kmh))
+        Ok::<_, WebError>(field(f, name, what, [10.0 * kmh, 600.0 * kmh])?.map(|v| v / kmh))
     };
     let s = SlipRecord {
         id: None,
@@ -46,15 +42,15 @@ fn slip(f: &Fields, prefs: &Prefs, by: &str) -> Result<SlipRecord, WebError> {
         place: said("place", 120),
         map: said("map", 120),
         fuel: said("fuel", 120),
-        t18_s: within(f, "t18", "time at 18 m", [0.5, 20.0])?,
-        t201_s: within(f, "t201", "time at 201 m", [3.0, 60.0])?,
+        t18_s: field(f, "t18", "time at 18 m", [0.5, 20.0])?,
+        t201_s: field(f, "t201", "time at 201 m", [3.0, 60.0])?,
         v201_kmh: speed("v201", "speed at 201 m")?,
-        t402_s: within(f, "t402", "time at 402 m", [4.0, 90.0])?,
+        t402_s: field(f, "t402", "time at 402 m", [4.0, 90.0])?,
         v402_kmh: speed("v402", "speed at 402 m")?,
-        rollout_m: within(f, "rollout", "rollout", [0.0, 2.0])?.unwrap_or(ROLLOUT_M),
-        launch_rpm: within(f, "launch", "launch", [0.0, 20_000.0])?,
-        temperature_c: within(f, "temperature", "air, °C", [-40.0, 60.0])?,
-        pressure_hpa: within(f, "pressure", "pressure at the station, hPa", [500.0, 1100.0])?,
+        rollout_m: field(f, "rollout", "rollout", [0.0, 2.0])?.unwrap_or(ROLLOUT_M),
+        launch_rpm: field(f, "launch", "launch", [0.0, 20_000.0])?,
+        temperature_c: field(f, "temperature", "air, °C", [-40.0, 60.0])?,
+        pressure_hpa: field(f, "pressure", "pressure at the station, hPa", [500.0, 1100.0])?,
         note: said("note", 500),
         written_by: by.to_owned(),
     };

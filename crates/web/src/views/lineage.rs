@@ -129,8 +129,8 @@ fn step_with(s: &StepGain, prefs: &Prefs) -> String {
     format!("on {}, {}", s.with.join(", "), prefs.written.date(s.date))
 }
 
-pub(crate) fn lineage_page(l: &Lineage, figure: Figure, e: &Encoding, prefs: &Prefs) -> LineagePage {
-    let prefs = &prefs.fitting(&l.vehicle.vehicle.engine);
+/// What is in the unit, and whether later pulls contradict what was flashed.
+pub(crate) fn unit_words(l: &Lineage, prefs: &Prefs) -> (String, bool) {
     let flashed = l.flashes.first();
     let later = l.pulled_later();
     let (on, pulled_on) =
@@ -138,13 +138,19 @@ pub(crate) fn lineage_page(l: &Lineage, figure: Figure, e: &Encoding, prefs: &Pr
     let flashed_in = flashed.zip(on.as_ref()).map(|(f, on)| MapOn { map: &f.map, on });
     let pulled = l.newest.as_ref().zip(pulled_on.as_ref()).map(|(p, on)| MapOn { map: &p.0, on });
     let contradicts = later && flashed_in.zip(pulled).is_some_and(|(f, p)| f.map != p.map);
-    let in_unit = flashed.filter(|_| !contradicts).map(|f| f.map_id);
+    (in_unit_sentence(flashed_in, pulled, later), contradicts)
+}
+
+pub(crate) fn lineage_page(l: &Lineage, figure: Figure, e: &Encoding, prefs: &Prefs) -> LineagePage {
+    let prefs = &prefs.fitting(&l.vehicle.vehicle.engine);
+    let (answer, contradicts) = unit_words(l, prefs);
+    let in_unit = l.flashes.first().filter(|_| !contradicts).map(|f| f.map_id);
     let software: Vec<String> = l.software.iter().map(|u| format!("{} {}", u.unit, u.version)).collect();
     LineagePage {
         shell: Shell::new(format!("Maps, {}", l.vehicle.vehicle.name), &prefs.theme, "vehicles"),
         id: l.vehicle.id,
         vehicle: l.vehicle.vehicle.name.clone(),
-        answer: in_unit_sentence(flashed_in, pulled, later),
+        answer,
         warn: contradicts,
         maps: l.tree.iter().map(|t| row(l, t, in_unit, figure, e, prefs)).collect(),
         flashes: l

@@ -29,7 +29,8 @@ fn name(p: &Pour) -> String {
     p.batch.as_ref().map_or_else(|| p.fuel.clone(), |b| format!("{}, {b}", p.fuel))
 }
 
-fn fill(p: &Pour) -> Fill {
+/// A pour as what a tank holds is reckoned from.
+pub(crate) fn fill(p: &Pour) -> Fill {
     Fill { at: (p.date, p.at), fuel: name(p), ethanol: p.ethanol(), litres: p.litres, left_l: p.left_l }
 }
 

@@ -2,6 +2,7 @@
 
 use crate::prefs::Prefs;
 use crate::views::common::{air_words, cylinder_words};
+use crate::views::day::fill;
 use crate::views::lineup::name_of;
 use jamjar_core::air::AirState;
 use jamjar_core::analysis::Measured;
@@ -37,7 +38,7 @@ pub(crate) struct LimitFacts {
 }
 
 /// Lowest and highest of what some pulls have.
-fn span(of: impl Iterator<Item = f64>) -> Option<[f64; 2]> {
+pub(super) fn span(of: impl Iterator<Item = f64>) -> Option<[f64; 2]> {
     of.filter(|v| v.is_finite())
         .fold(None, |s: Option<[f64; 2]>, v| Some(s.map_or([v, v], |[a, b]| [a.min(v), b.max(v)])))
 }
@@ -58,15 +59,7 @@ fn air(pulls: &[Measured]) -> Option<AirState> {
 fn in_its_tank(s: &SetWithPulls, poured: &[Pour], prefs: &Prefs) -> Option<String> {
     let began = s.pulls.iter().filter_map(|p| p.0.started_at).min()?;
     let before = poured.iter().filter(|p| (p.date, p.at) <= (s.set.date, began));
-    let fills: Vec<Fill> = before
-        .map(|p| Fill {
-            at: (p.date, p.at),
-            fuel: p.batch.as_ref().map_or_else(|| p.fuel.clone(), |b| format!("{}, {b}", p.fuel)),
-            ethanol: p.ethanol(),
-            litres: p.litres,
-            left_l: p.left_l,
-        })
-        .collect();
+    let fills: Vec<Fill> = before.map(fill).collect();
     in_tank(&fills).map(|t| tank_sentence(&t, prefs.volume))
 }
 

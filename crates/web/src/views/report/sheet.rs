@@ -1,10 +1,11 @@
 //! The sheet: what did I gain where I drive, what was checked, what was not? For the owner, on paper, at arm's length.
 //! One page answers; what follows is for those who ask.
 
-use super::facts::{LimitFacts, PullFacts, SetFacts, limit_facts, pull_facts, set_facts};
+use super::facts::{LimitFacts, PullFacts, SetFacts, limit_facts, pull_facts, set_facts, span};
 use crate::assets::embedded;
 use crate::prefs::Prefs;
 use crate::views::common::{Encoding, Matrix, in_unit, matrix, on_lineup, unit_of};
+use crate::views::lineage::unit_words;
 use crate::views::lineup::{
     FigureRow, LineUpAsked, StateRow, by_peak, chart_of, figure_row, focus_of, limit_columns, lineup_page,
     name_of, place_of,
@@ -14,8 +15,7 @@ use askama::Template;
 use jamjar_chart::{Paint, lineup_svg};
 use jamjar_core::analysis::Figure;
 use jamjar_core::words::{
-    HEED, MapOn, Method, NOT_OF_THESE, SAYS_AND_NOT, Speech, in_unit_sentence, left_in_unit,
-    method_sentences, sentence_about,
+    HEED, Method, NOT_OF_THESE, SAYS_AND_NOT, Speech, left_in_unit, method_sentences, sentence_about,
 };
 use jamjar_workflow::report::Part;
 
@@ -125,13 +125,11 @@ pub(crate) fn sheet_part(p: &Part, e: &Encoding, asked: &LineUpAsked, prefs: &Pr
     });
     let factors =
         l.results.iter().flat_map(|r| &r.pulls).filter(|c| !c.is_left_uncorrected()).map(|c| c.factor);
-    let factors =
-        factors.fold(None, |s: Option<[f64; 2]>, f| Some(s.map_or([f, f], |[a, b]| [a.min(f), b.max(f)])));
     let counted = l.results.iter().flat_map(|r| &r.included).filter(|i| **i).count();
     let method = Method {
         place: l.vehicle.vehicle.dyno.kind.place(),
         correction: prefs.correction_of(&l.vehicle.vehicle.engine).label(),
-        factors,
+        factors: span(factors),
         smoothing_s: prefs.smoothing_s,
         headline: prefs.headline.label(),
         pulls: [counted, l.results.iter().map(|r| r.included.len()).sum()],
@@ -169,12 +167,8 @@ pub(crate) fn sheet_part(p: &Part, e: &Encoding, asked: &LineUpAsked, prefs: &Pr
 
 /// What is in the unit now, with the hash of its file.
 fn in_the_unit(p: &Part, prefs: &Prefs) -> String {
-    let (flashed, newest) = (p.lineage.flashes.first(), p.lineage.newest.as_ref());
-    let (on, pulled_on) =
-        (flashed.map(|f| prefs.written.date(f.on)), newest.map(|n| prefs.written.date(n.1)));
-    let flash = flashed.zip(on.as_ref()).map(|(f, on)| MapOn { map: &f.map, on });
-    let pulled = newest.zip(pulled_on.as_ref()).map(|(n, on)| MapOn { map: &n.0, on });
-    let sentence = in_unit_sentence(flash, pulled, p.lineage.pulled_later());
+    let flashed = p.lineage.flashes.first();
+    let sentence = unit_words(&p.lineage, prefs).0;
     let file = flashed.and_then(|f| p.lineage.tree.iter().find(|m| m.map.id == f.map_id)?.map.file.as_ref());
     let said = left_in_unit(&sentence, file.map(|f| f.sha256.as_str()));
     let of_these = |name: &str| p.line_up.sets.iter().any(|s| s.set.config.map == name);
