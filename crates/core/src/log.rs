@@ -1,5 +1,9 @@
 //! One recording: a time base and channels on it, in canonical units, with what was found while reading it.
 
+mod samples;
+
+pub use samples::{Samples, View};
+
 use crate::channel::Channel;
 use crate::findings::Finding;
 use crate::signal::interp::Walk;
@@ -64,13 +68,12 @@ impl Recording {
 
     /// The channel without blanks; `None` when absent or all blank.
     pub fn series(&self, name: &str) -> Option<Series> {
-        let v = self.column(name)?;
-        if v.len() == self.t.len() && v.iter().all(|v| v.is_finite()) {
-            return (!v.is_empty()).then(|| Series { t: self.t.clone(), v: v.to_vec() });
-        }
-        let s: (Vec<f64>, Vec<f64>) =
-            self.t.iter().zip(v).filter(|(_, v)| v.is_finite()).map(|(t, v)| (*t, *v)).unzip();
-        (!s.0.is_empty()).then_some(Series { t: s.0, v: s.1 })
+        self.samples(name).map(Samples::into_series)
+    }
+
+    /// The same to look at: nothing is copied where nothing is blank.
+    pub fn samples(&self, name: &str) -> Option<Samples<'_>> {
+        Samples::of(&self.t, self.column(name)?)
     }
 
     /// Whether the channel exists with at least one value.
@@ -151,21 +154,25 @@ impl Recording {
 }
 
 impl Series {
-    /// Value at `t` by linear interpolation; `None` outside.
-    pub fn at(&self, t: f64) -> Option<f64> {
-        crate::signal::interp::linear(&self.t, &self.v, t)
+    /// To look at.
+    pub fn view(&self) -> View<'_> {
+        View { t: &self.t, v: &self.v }
     }
 
-    /// For reading at many times that mostly ascend: the same values as [`Series::at`], without looking for
-    /// each from afar.
+    /// Value at `t` by linear interpolation; `None` outside.
+    pub fn at(&self, t: f64) -> Option<f64> {
+        self.view().at(t)
+    }
+
+    /// For reading at many times that mostly ascend.
     pub fn reader(&self) -> Reader<'_> {
-        Reader { walk: Walk::new(&self.t), v: &self.v }
+        self.view().reader()
     }
 
     /// The part with `from ≤ t ≤ to`.
     pub fn between(&self, from: f64, to: f64) -> Series {
-        let (a, b) = (self.t.partition_point(|t| *t < from), self.t.partition_point(|t| *t <= to));
-        Series { t: self.t[a..b.max(a)].to_vec(), v: self.v[a..b.max(a)].to_vec() }
+        let View { t, v } = self.view().between(from, to);
+        Series { t: t.to_vec(), v: v.to_vec() }
     }
 
     /// Mean over the part with `from ≤ t ≤ to`; `None` without samples there.

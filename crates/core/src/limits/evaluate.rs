@@ -5,7 +5,7 @@ use super::model::{Clock, Direction, Limit, LimitOutcome, Verdict};
 use super::sources::Sources;
 use super::traced::{Traced, trace};
 use super::why::Why;
-use crate::log::Series;
+use crate::log::View;
 
 /// Judges one limit on the raw samples of one pull.
 pub fn evaluate(limit: &Limit, sources: &Sources<'_>) -> LimitOutcome {
@@ -15,12 +15,12 @@ pub fn evaluate(limit: &Limit, sources: &Sources<'_>) -> LimitOutcome {
     }
 }
 
-impl Traced<'_> {
+impl<'a> Traced<'_, 'a> {
     /// The verdict.
-    pub fn outcome(&self, sources: &Sources<'_>) -> LimitOutcome {
+    pub fn outcome(&self, sources: &Sources<'a>) -> LimitOutcome {
         let mut judged = judge(self, sources);
         if let (Some(run), Some(Why::Crossed { fuel_was_cut, .. })) = (judged.over_run, &mut judged.why) {
-            *fuel_was_cut = lean_by_a_cut(self.limit, &self.s, run, sources, self.clock);
+            *fuel_was_cut = lean_by_a_cut(self.limit, self.s.view(), run, sources, self.clock);
         }
         finish(self, judged)
     }
@@ -29,7 +29,7 @@ impl Traced<'_> {
 /// Whether a lean stretch is the leanness of a fuel cut: it is labelled as such, never dropped.
 fn lean_by_a_cut(
     limit: &Limit,
-    s: &Series,
+    s: View<'_>,
     run: (usize, usize),
     sources: &Sources<'_>,
     clock: Clock,
@@ -38,12 +38,13 @@ fn lean_by_a_cut(
         limit.channel.kind().is_some_and(|k| k.name == "lambda") && limit.direction == Direction::Above;
     let Some(cut) = sources.found("fuel_cut", clock) else { return false };
     let share = |v: &[f64]| v.iter().filter(|v| **v > 0.5).count() as f64 / v.len().max(1) as f64;
-    lambda && share(&cut.between(s.t[run.0] - 0.1, s.t[run.1] + 0.1).v) > 0.2
+    lambda && share(cut.view().between(s.t[run.0] - 0.1, s.t[run.1] + 0.1).v) > 0.2
 }
 
-fn finish(traced: &Traced<'_>, j: Judged) -> LimitOutcome {
-    let Traced { limit, clock, s, thresholds, speed, .. } = traced;
-    let place = j.held.and_then(|h| thresholds[h.at].map(|threshold| (h, s.v[h.at], threshold)));
+fn finish(traced: &Traced<'_, '_>, j: Judged) -> LimitOutcome {
+    let Traced { limit, clock, s, thresholds, .. } = traced;
+    let speed = traced.speed();
+    let place = j.held.and_then(|h| thresholds.at(h.at).map(|threshold| (h, s.v[h.at], threshold)));
     let over = j.verdict == Verdict::Over;
     LimitOutcome {
         limit: limit.id.clone(),
@@ -55,7 +56,7 @@ fn finish(traced: &Traced<'_>, j: Judged) -> LimitOutcome {
         from_s: place
             .map(|(h, ..)| if over { j.over_run.map_or(s.t[h.from], |r| s.t[r.0]) } else { s.t[h.from] }),
         to_s: place.map(|(h, ..)| if over { j.over_run.map_or(s.t[h.to], |r| s.t[r.1]) } else { s.t[h.to] }),
-        rpm: place.and_then(|(h, ..)| speed.as_ref().and_then(|n| n.at(s.t[h.at]))),
+        rpm: place.and_then(|(h, ..)| speed.and_then(|n| n.at(s.t[h.at]))),
         clock: Some(*clock),
         why: j.why,
     }

@@ -1,6 +1,6 @@
 //! When a pull ran, on the clock of each of its logs: where a limit must have been measured.
 
-use crate::log::{Recording, Series};
+use crate::log::{Recording, View};
 use crate::pull::align::Alignment;
 use crate::pull::detect::{detect, offered};
 use crate::pull::load::{FULL_THROTTLE, Load};
@@ -104,8 +104,9 @@ fn seen_in(log: &Recording, about: Option<Extent>) -> Option<Extent> {
 
 /// Drawn out on both sides for as long as the throttle, or the pedal, stays as open as in the pull.
 fn stretched(e: Extent, log: &Recording) -> Extent {
-    let Some(s) = log.series("throttle").or_else(|| log.series("pedal")) else { return e };
-    let full = plateau(&s, e).map_or(FULL_THROTTLE, |p| p.min(100.0) * FULL_THROTTLE / 100.0);
+    let Some(s) = log.samples("throttle").or_else(|| log.samples("pedal")) else { return e };
+    let s = s.view();
+    let full = plateau(s, e).map_or(FULL_THROTTLE, |p| p.min(100.0) * FULL_THROTTLE / 100.0);
     let (a, b) = (s.t.partition_point(|t| *t < e.from), s.t.partition_point(|t| *t <= e.to));
     let open = |i: &usize| s.v[*i] >= full;
     let from = (0..a).rev().take_while(open).last().map_or(e.from, |i| s.t[i].min(e.from));
@@ -114,9 +115,9 @@ fn stretched(e: Extent, log: &Recording) -> Extent {
 }
 
 /// Level at which a plate or pedal stayed through a pull; `None` when it did not stay, or low.
-pub(super) fn plateau(s: &Series, e: Extent) -> Option<f64> {
+pub(super) fn plateau(s: View<'_>, e: Extent) -> Option<f64> {
     let third = (e.to - e.from) / 3.0;
-    let mut v = s.between(e.from + 0.2_f64.min(third), e.to - 0.1_f64.min(third)).v;
+    let mut v = s.between(e.from + 0.2_f64.min(third), e.to - 0.1_f64.min(third)).v.to_vec();
     if v.len() < 3 {
         return None;
     }

@@ -1,11 +1,11 @@
 //! Where a gate is open, where it is shut, and where nobody knows: a blank gate channel is no shut gate.
 
 use super::extent::{Extent, plateau};
-use super::model::{Clock, GateTerm, Limit};
+use super::model::{Clock, GateTerm};
 use super::sources::{Lookup, Sources};
 use super::why::StandIn;
 use crate::channel::Channel;
-use crate::log::Series;
+use crate::log::{Samples, View};
 use crate::signal::median::median_interval;
 
 /// A hole longer than this many of a channel's own intervals, and in a gate than this, s, leaves unknown what
@@ -15,9 +15,9 @@ const SHORTEST_HOLE_S: f64 = 0.2;
 
 /// What one term reads.
 #[derive(Debug, Clone)]
-enum Source {
+enum Source<'a> {
     Channel {
-        s: Series,
+        s: Samples<'a>,
         scale: f64,
         hole_s: f64,
     },
@@ -29,15 +29,15 @@ enum Source {
 
 /// One term with what it reads.
 #[derive(Debug, Clone)]
-struct Bound {
+struct Bound<'a> {
     term: GateTerm,
-    source: Source,
+    source: Source<'a>,
 }
 
 /// A gate on one clock.
 #[derive(Debug, Clone)]
-pub(super) struct Gate {
-    terms: Vec<Bound>,
+pub(super) struct Gate<'a> {
+    terms: Vec<Bound<'a>>,
     /// What stands in for what.
     pub(super) stand_ins: Vec<StandIn>,
 }
@@ -49,25 +49,25 @@ pub(super) enum NoGate {
     Misaligned(Channel),
 }
 
-impl Gate {
+impl<'a> Gate<'a> {
     /// Finds what each term reads on a clock. A pedal may stand for a missing throttle, a throttle for a
     /// pedal where no diesel is in question, and the detected sweep for both (domain, section 10).
-    pub(super) fn bind(limit: &Limit, sources: &Sources<'_>, clock: Clock) -> Result<Self, NoGate> {
+    pub(super) fn bind(terms: &[GateTerm], sources: &Sources<'a>, clock: Clock) -> Result<Self, NoGate> {
         let mut out = Self { terms: Vec::new(), stand_ins: Vec::new() };
-        for term in &limit.gate {
+        for term in terms {
             let source = out.source(term, sources, clock)?;
             out.terms.push(Bound { term: term.clone(), source });
         }
         Ok(out)
     }
 
-    fn source(&mut self, term: &GateTerm, sources: &Sources<'_>, clock: Clock) -> Result<Source, NoGate> {
+    fn source(&mut self, term: &GateTerm, sources: &Sources<'a>, clock: Clock) -> Result<Source<'a>, NoGate> {
         let extent = sources.extent(clock);
         let name = term.channel.as_str();
         match sources.beside(name, clock) {
             Lookup::Found(s) => {
                 let scale = if matches!(name, "throttle" | "pedal") {
-                    self.scale_of(&s, term, extent, false)
+                    self.scale_of(s.view(), term, extent, false)
                 } else {
                     1.0
                 };
@@ -88,10 +88,10 @@ impl Gate {
         };
         if let Some(other) = stand_in {
             match sources.beside(other, clock) {
-                Lookup::Found(s) if other == "pedal" || extent.is_none_or(|e| !closes(&s, e)) => {
+                Lookup::Found(s) if other == "pedal" || extent.is_none_or(|e| !closes(s.view(), e)) => {
                     self.stand_ins
                         .push(StandIn::Channel { has: Channel::known(other), wanted: term.channel.clone() });
-                    let scale = self.scale_of(&s, term, extent, true);
+                    let scale = self.scale_of(s.view(), term, extent, true);
                     return Ok(read(s, scale));
                 }
                 Lookup::Misaligned => return Err(NoGate::Misaligned(term.channel.clone())),
@@ -106,7 +106,7 @@ impl Gate {
     }
 
     /// What to multiply a plate or pedal by, so that its plateau at full load is 100 %.
-    fn scale_of(&mut self, s: &Series, term: &GateTerm, extent: Option<Extent>, stands_in: bool) -> f64 {
+    fn scale_of(&mut self, s: View<'_>, term: &GateTerm, extent: Option<Extent>, stands_in: bool) -> f64 {
         let (Some(above), Some(level)) = (term.above, extent.and_then(|e| plateau(s, e))) else { return 1.0 };
         if above >= 100.0 || level > above && !stands_in || level >= 100.0 {
             return 1.0;
@@ -135,23 +135,24 @@ impl Gate {
     }
 }
 
-fn read(s: Series, scale: f64) -> Source {
+fn read(s: Samples<'_>, scale: f64) -> Source<'_> {
     Source::Channel { scale, hole_s: (OWN_INTERVALS * median_interval(&s.t)).max(SHORTEST_HOLE_S), s }
 }
 
 /// Whether a plate closes by itself within a pull: then it says nothing about the pedal.
-fn closes(s: &Series, e: Extent) -> bool {
+fn closes(s: View<'_>, e: Extent) -> bool {
     let inside = s.between(e.from + 0.2, e.to - 0.1);
     let top = inside.v.iter().copied().fold(0.0, f64::max);
     inside.v.iter().any(|v| *v < 0.9 * top)
 }
 
-impl Bound {
+impl Bound<'_> {
     fn state(&self, t: f64, i: &mut usize) -> Option<bool> {
         match &self.source {
             Source::LeftOut => Some(true),
             Source::Sweep(e) => Some(t >= e.from && t <= e.to),
             Source::Channel { s, scale, hole_s } => {
+                let s = s.view();
                 while *i + 1 < s.len() && s.t[*i + 1] <= t {
                     *i += 1;
                 }

@@ -5,7 +5,6 @@ use super::extent::Extent;
 use super::gate::OWN_INTERVALS;
 use super::traced::Traced;
 use super::why::Why;
-use crate::signal::median::median_interval;
 
 /// A hole this long, or as long as the sustain time, hides too much, s (domain, section 10).
 const LONGEST_S: f64 = 0.2;
@@ -17,13 +16,13 @@ const STAMP_S: f64 = 5e-4;
 const LOOK_S: f64 = 0.01;
 const LOOKS: f64 = 2000.0;
 
-impl Traced<'_> {
+impl Traced<'_, '_> {
     /// When the limit should have been measured: the pull, or where the pull is not known the first to the
     /// last sample inside the gate.
     pub(super) fn judged_span(&self) -> Option<[f64; 2]> {
         self.extent.map(Extent::ends).or_else(|| {
-            let first = self.gated.iter().position(|g| *g)?;
-            Some([self.s.t[first], self.s.t[self.gated.iter().rposition(|g| *g)?]])
+            let (first, last) = (self.base.open.first()?, self.base.open.last()?);
+            Some([self.s.t[first.0], self.s.t[last.1 - 1]])
         })
     }
 
@@ -39,7 +38,7 @@ impl Traced<'_> {
     /// stamps, is our choice.
     fn longest_hole(&self) -> f64 {
         let sustain = self.limit.sustain_s;
-        let own = median_interval(&self.s.t);
+        let own = self.base.interval_s;
         let short = if sustain > 0.0 { sustain.min(LONGEST_S) } else { LONGEST_S };
         short.max(sustain.min(OWN_INTERVALS * own)) + (JITTER * own).max(STAMP_S)
     }
@@ -51,7 +50,7 @@ impl Traced<'_> {
         }
         let step = LOOK_S.max((to - from) / LOOKS);
         let n = ((to - from) / step).ceil().max(1.0) as usize;
-        let mut open = self.gate.reader();
+        let mut open = self.base.gate.reader();
         let looks =
             (0..n).filter(|i| open(from + (*i as f64 + 0.5) * (to - from) / n as f64) != Some(false)).count();
         looks as f64 * (to - from) / n as f64
@@ -59,7 +58,7 @@ impl Traced<'_> {
 }
 
 /// Where the limit was not measured although the gate held, and how; `None` when nothing is missing.
-pub(super) fn hole(traced: &Traced<'_>) -> Option<Why> {
+pub(super) fn hole(traced: &Traced<'_, '_>) -> Option<Why> {
     if traced.unseen {
         return Some(Why::NoWholePull { channel: traced.limit.channel.clone() });
     }
@@ -85,7 +84,9 @@ pub(super) fn hole(traced: &Traced<'_>) -> Option<Why> {
             }
         }
     }
-    let holes = std::iter::once((from, *t.first()?)).chain(t.windows(2).map(|w| (w[0], w[1])));
+    // Where no two samples lie that far apart, there is only the time before the first.
+    let between = if traced.base.widest_s > longest { t.windows(2) } else { [].windows(2) };
+    let holes = std::iter::once((from, *t.first()?)).chain(between.map(|w| (w[0], w[1])));
     for (a, b) in holes.filter(|(a, b)| b - a > longest && *b > from && *a < to) {
         let missing = traced.wanted(a.max(from), b.min(to));
         if missing > longest {
@@ -101,8 +102,11 @@ pub(super) fn hole(traced: &Traced<'_>) -> Option<Why> {
 }
 
 /// The longest time in which nobody knows whether the gate was open although the channel was measured.
-fn unknown_gate(traced: &Traced<'_>, from: f64, to: f64) -> Option<Why> {
-    let (mut open, mut since) = (traced.gate.reader(), None);
+fn unknown_gate(traced: &Traced<'_, '_>, from: f64, to: f64) -> Option<Why> {
+    if !traced.base.unknown {
+        return None;
+    }
+    let (mut open, mut since) = (traced.base.gate.reader(), None);
     for t in traced.s.t.iter().filter(|t| **t >= from && **t <= to) {
         if open(*t).is_some() {
             since = None;

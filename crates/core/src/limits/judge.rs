@@ -3,7 +3,7 @@
 
 use super::model::{Direction, Verdict};
 use super::sources::Sources;
-use super::traced::Traced;
+use super::traced::{Thresholds, Traced};
 use super::why::{Load, Reach, Why};
 use super::windows::{Held, highest_held};
 use super::{holes, parts};
@@ -19,27 +19,12 @@ pub(super) struct Judged {
 }
 
 /// Judges a traced limit.
-pub(super) fn judge(traced: &Traced<'_>, sources: &Sources<'_>) -> Judged {
-    let Traced { limit, s, gated, thresholds, .. } = traced;
-    let sign = limit.direction.sign();
-    let excess: Vec<f64> =
-        s.v.iter().zip(thresholds).map(|(v, t)| t.map_or(f64::NAN, |t| sign * (v - t))).collect();
-    let usable: Vec<bool> = (0..s.len()).map(|i| gated[i] && excess[i].is_finite()).collect();
-    let mut held: Option<Held> = None;
-    for (a, b) in runs(usable.len(), |i| usable[i]) {
-        let sparse = (a..b)
-            .filter(|&i| spacing(&s.t, i) > limit.sustain_s / 2.0 && excess[i] > 0.0)
-            .max_by(|&i, &j| excess[i].total_cmp(&excess[j]))
-            .map(|i| Held { from: i, to: i, at: i, level: excess[i] });
-        for h in [highest_held(&s.t, &excess, a, b, limit.sustain_s), sparse].into_iter().flatten() {
-            if held.is_none_or(|x| h.level > x.level) {
-                held = Some(h);
-            }
-        }
-    }
+pub(super) fn judge<'a>(traced: &Traced<'_, 'a>, sources: &Sources<'a>) -> Judged {
+    let Traced { limit, s, .. } = traced;
+    let held = worst(traced);
     if let Some(h) = held.filter(|h| h.level > 0.0) {
-        let run = over_run(&excess, &usable, h);
-        let seconds = s.t[(run.1 + 1).min(s.len() - 1)] - s.t[run.0.saturating_sub(1)];
+        let run = over_run(traced, h);
+        let seconds = s.t[(run.1 + 1).min(s.t.len() - 1)] - s.t[run.0.saturating_sub(1)];
         let (channel, above) = (limit.channel.clone(), limit.direction == Direction::Above);
         let why = Why::Crossed { channel, above, for_s: seconds, fuel_was_cut: false };
         return Judged { verdict: Verdict::Over, held: Some(h), over_run: Some(run), why: Some(why) };
@@ -49,7 +34,7 @@ pub(super) fn judge(traced: &Traced<'_>, sources: &Sources<'_>) -> Judged {
         let why = parts::undefined(traced, sources, &why).unwrap_or(why);
         return done(Verdict::CantTell, Some(why));
     }
-    if !gated.iter().any(|g| *g) {
+    if traced.base.open.is_empty() {
         return done(Verdict::NotReached, Some(Why::NeverGated));
     }
     if let Some(why) = parts::cannot_answer(traced, sources).or_else(|| curve_ends(traced)) {
@@ -62,51 +47,89 @@ pub(super) fn judge(traced: &Traced<'_>, sources: &Sources<'_>) -> Judged {
     done(verdict, reach(traced))
 }
 
+impl Traced<'_, '_> {
+    /// How far a sample lies on the wrong side, channel units; not a number where the curve does not reach.
+    fn excess(&self, i: usize) -> f64 {
+        let sign = self.limit.direction.sign();
+        self.thresholds.at(i).map_or(f64::NAN, |x| sign * (self.s.v[i] - x))
+    }
+
+    /// Stretches inside the gate over which the limit is drawn.
+    fn usable(&self) -> Vec<(usize, usize)> {
+        match &self.thresholds {
+            Thresholds::One(_) => self.base.open.clone(),
+            Thresholds::Each(all) => runs(all.len(), |i| self.base.gated[i] && self.excess(i).is_finite()),
+        }
+    }
+}
+
+/// The most adverse level held, or a lone sample over where samples are sparse.
+fn worst(traced: &Traced<'_, '_>) -> Option<Held> {
+    let (v, sign): (&[f64], f64) = (&traced.s.v, traced.limit.direction.sign());
+    match &traced.thresholds {
+        Thresholds::One(x) => worst_of(traced, |i| sign * (v[i] - x)),
+        Thresholds::Each(all) => worst_of(traced, |i| all[i].map_or(f64::NAN, |x| sign * (v[i] - x))),
+    }
+}
+
+fn worst_of(traced: &Traced<'_, '_>, excess: impl Fn(usize) -> f64 + Copy) -> Option<Held> {
+    let (t, sustain): (&[f64], f64) = (&traced.s.t, traced.limit.sustain_s);
+    let mut held: Option<Held> = None;
+    for (a, b) in traced.usable() {
+        let lone = (traced.base.widest_s > sustain / 2.0).then(|| {
+            (a..b)
+                .filter(|&i| spacing(t, i) > sustain / 2.0 && excess(i) > 0.0)
+                .max_by(|&i, &j| excess(i).total_cmp(&excess(j)))
+                .map(|i| Held { from: i, to: i, at: i, level: excess(i) })
+        });
+        for h in [highest_held(t, excess, a, b, sustain), lone.flatten()].into_iter().flatten() {
+            if held.is_none_or(|x| h.level > x.level) {
+                held = Some(h);
+            }
+        }
+    }
+    held
+}
+
 fn spacing(t: &[f64], i: usize) -> f64 {
     let before = if i > 0 { t[i] - t[i - 1] } else { 0.0 };
     let after = if i + 1 < t.len() { t[i + 1] - t[i] } else { 0.0 };
     before.max(after)
 }
 
-fn over_run(excess: &[f64], usable: &[bool], h: Held) -> (usize, usize) {
-    let (mut a, mut b) = (h.at, h.at);
-    while a > 0 && usable[a - 1] && excess[a - 1] > 0.0 {
-        a -= 1;
-    }
-    while b + 1 < excess.len() && usable[b + 1] && excess[b + 1] > 0.0 {
-        b += 1;
-    }
-    (a, b)
+/// The whole stretch over the limit a level is part of.
+fn over_run(traced: &Traced<'_, '_>, h: Held) -> (usize, usize) {
+    let over = |i: usize| traced.base.gated[i] && traced.excess(i) > 0.0;
+    let from = (0..h.at).rev().take_while(|&i| over(i)).last().unwrap_or(h.at);
+    let to = (h.at + 1..traced.s.t.len()).take_while(|&i| over(i)).last().unwrap_or(h.at);
+    (from, to)
 }
 
 /// The threshold curve does not reach over what was gated.
-fn curve_ends(traced: &Traced<'_>) -> Option<Why> {
-    let Traced { s, gated, thresholds, .. } = traced;
+fn curve_ends(traced: &Traced<'_, '_>) -> Option<Why> {
+    let Thresholds::Each(all) = &traced.thresholds else { return None };
     let inside = |t: f64| traced.judged_span().is_none_or(|[a, b]| t >= a && t <= b);
-    (0..s.len()).any(|i| gated[i] && thresholds[i].is_none() && inside(s.t[i])).then_some(Why::CurveEnds)
+    let ends = |i: usize| traced.base.gated[i] && all[i].is_none() && inside(traced.s.t[i]);
+    (0..all.len()).any(ends).then_some(Why::CurveEnds)
 }
 
-fn reach(traced: &Traced<'_>) -> Option<Why> {
-    let Traced { limit, s, gated, speed, .. } = traced;
-    let at: Vec<(f64, f64)> = speed.as_ref().map_or_else(Vec::new, |n| {
-        let mut read = n.reader();
-        (0..s.len()).filter(|&i| gated[i]).filter_map(|i| Some((s.t[i], read.at(s.t[i])?))).collect()
-    });
-    let slow = limit.channel.kind().is_some_and(|k| k.name == "exhaust_temp");
+fn reach(traced: &Traced<'_, '_>) -> Option<Why> {
+    let reached = traced.base.reached(&traced.s.t);
+    let slow = traced.limit.channel.kind().is_some_and(|k| k.name == "exhaust_temp");
     let out = Reach {
-        top_rpm: at.iter().map(|p| p.1).reduce(f64::max),
+        top_rpm: reached.top_rpm,
         log_ends: traced.extent.is_some_and(|e| e.open),
-        load: slow.then(|| match longest_held(&at) {
+        load: slow.then_some(match reached.held_s {
             s if s >= MIN_HOLD_S => Load::Held(s),
             _ => Load::Sweep,
         }),
-        stand_ins: traced.gate.stand_ins.clone(),
+        stand_ins: traced.base.gate.stand_ins.clone(),
     };
     (out != Reach::default()).then_some(Why::Reaches(out))
 }
 
 /// Longest time the speed stayed where it was, s; held as in a step test.
-fn longest_held(at: &[(f64, f64)]) -> f64 {
+pub(super) fn longest_held(at: &[(f64, f64)]) -> f64 {
     let (mut longest, mut start) = (0.0_f64, 0);
     for i in 1..at.len() {
         if (at[i].1 - at[start].1).abs() > BAND_SHARE * at[start].1 || at[i].0 - at[i - 1].0 > MIN_HOLD_S {

@@ -1,7 +1,7 @@
 //! Whether knock control was listening. Retard that stays at nothing is a measurement only where it could
 //! have moved.
 
-use crate::log::Series;
+use crate::log::View;
 
 /// A live level's median in the top third of the sweep's speed is at least this many times that in the bottom
 /// third (domain, section 8).
@@ -17,11 +17,11 @@ const ENOUGH: usize = 5;
 
 /// Whether a knock level hears the engine: mechanical noise grows with speed, a counter, a zero and a
 /// scattering floor do not.
-pub(crate) fn is_live(level: &Series, speed: &Series, [from, to]: [f64; 2]) -> bool {
+pub(crate) fn is_live(level: View<'_>, speed: View<'_>, [from, to]: [f64; 2]) -> bool {
     let inside = level.between(from, to);
     let mut at = speed.reader();
     let pairs: Vec<(f64, f64)> =
-        inside.t.iter().zip(&inside.v).filter_map(|(t, v)| Some((at.at(*t)?, *v))).collect();
+        inside.t.iter().zip(inside.v).filter_map(|(t, v)| Some((at.at(*t)?, *v))).collect();
     let (low, high) =
         pairs.iter().fold((f64::INFINITY, f64::NEG_INFINITY), |(a, b), p| (a.min(p.0), b.max(p.0)));
     let third = (high - low) / 3.0;
@@ -40,13 +40,13 @@ pub(crate) fn is_live(level: &Series, speed: &Series, [from, to]: [f64; 2]) -> b
 
 /// Whether retard was seen to come with an event of the level anywhere in the recording, or, without a level,
 /// to move by itself.
-pub(crate) fn responds(retard: &Series, level: Option<&Series>) -> bool {
+pub(crate) fn responds(retard: View<'_>, level: Option<View<'_>>) -> bool {
     let steps: Vec<f64> = (1..retard.len())
         .filter(|&i| retard.v[i].abs() >= retard.v[i - 1].abs() + MOVED_DEG)
         .map(|i| retard.t[i])
         .collect();
     let Some(level) = level else { return !steps.is_empty() };
-    let mut v = level.v.clone();
+    let mut v = level.v.to_vec();
     if v.is_empty() {
         return false;
     }
@@ -61,6 +61,7 @@ pub(crate) fn responds(retard: &Series, level: Option<&Series>) -> bool {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::log::Series;
 
     fn series(f: impl Fn(f64) -> f64) -> Series {
         let t: Vec<f64> = (0..120).map(|i| f64::from(i) * 0.05).collect();
@@ -78,7 +79,7 @@ mod tests {
             ("a counter", series(|t| (t * 1.5).floor()), false),
             ("a flat line", series(|_| 1.3), false),
         ] {
-            assert_eq!(is_live(&level, &speed, [0.0, 6.0]), live, "{name}");
+            assert_eq!(is_live(level.view(), speed.view(), [0.0, 6.0]), live, "{name}");
         }
     }
 
@@ -86,9 +87,9 @@ mod tests {
     fn retard_must_follow_an_event_of_the_level() {
         let retard = series(|t| if (3.0..4.0).contains(&t) { 2.0 } else { 0.0 });
         let knock = |at: f64| series(move |t| if (t - at).abs() < 0.06 { 3.0 } else { 1.0 });
-        assert!(responds(&retard, Some(&knock(2.9))));
-        assert!(!responds(&retard, Some(&knock(5.0))), "the event came later");
-        assert!(!responds(&series(|_| 0.0), Some(&knock(2.9))));
-        assert!(responds(&retard, None) && !responds(&series(|_| 0.0), None));
+        assert!(responds(retard.view(), Some(knock(2.9).view())));
+        assert!(!responds(retard.view(), Some(knock(5.0).view())), "the event came later");
+        assert!(!responds(series(|_| 0.0).view(), Some(knock(2.9).view())));
+        assert!(responds(retard.view(), None) && !responds(series(|_| 0.0).view(), None));
     }
 }

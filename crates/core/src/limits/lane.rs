@@ -5,13 +5,13 @@
 use super::traced::Traced;
 use super::windows::support;
 
-impl Traced<'_> {
+impl Traced<'_, '_> {
     /// Largest share of margin used around each grid point between two times on the limit's own clock; `None`
     /// where nothing was measured inside the gate.
     ///
     /// The whole lane is `None` when the speed is missing or the limit has no span.
     pub fn lane(&self, grid: &[f64], step: f64, from_s: f64, to_s: f64) -> Option<Vec<Option<f64>>> {
-        let mut speed = self.speed.as_ref()?.reader();
+        let mut speed = self.speed()?.reader();
         self.limit.span_units()?;
         let (first, last) = (*grid.first()?, *grid.last()?);
         // A grid may have holes, as where speeds were held: samples in between belong to no point of it.
@@ -29,8 +29,10 @@ impl Traced<'_> {
         };
         let (a, b) = (self.s.t.partition_point(|t| *t < from_s), self.s.t.partition_point(|t| *t <= to_s));
         for i in a..b {
-            let share = self.thresholds[i]
-                .filter(|_| self.gated[i])
+            let share = self
+                .thresholds
+                .at(i)
+                .filter(|_| self.base.gated[i])
                 .and_then(|x| self.limit.share_used(self.s.v[i], x));
             match (speed.at(self.s.t[i]), share) {
                 (Some(rpm), Some(share)) => {

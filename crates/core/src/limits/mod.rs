@@ -12,6 +12,7 @@ mod knock;
 mod lane;
 mod model;
 mod parts;
+mod shared;
 mod sources;
 #[cfg(test)]
 mod tests;

@@ -7,40 +7,40 @@ use super::sources::Sources;
 use super::traced::Traced;
 use super::why::Why;
 use crate::channel::Channel;
-use crate::log::Series;
+use crate::log::{Samples, View};
 use crate::signal::stuck::{Still, Watched};
 
 /// A part counts as read where a value of its own is this near, s (our choice, as for the shortest hole).
 const NEAR_S: f64 = 0.2;
 
 /// Why what is judged cannot answer within the gate: the channel itself, or the first part of a computed one.
-pub(super) fn cannot_answer(traced: &Traced<'_>, sources: &Sources<'_>) -> Option<Why> {
+pub(super) fn cannot_answer<'a>(traced: &Traced<'_, 'a>, sources: &Sources<'a>) -> Option<Why> {
     let Limit { channel, direction, .. } = traced.limit;
     // Only the end toward the limit hides a crossing; of a part, either may, as the expression has it.
-    let own = || doubt(channel, &traced.s, Some(direction.sign() > 0.0), traced, sources);
+    let own = || doubt(channel, traced.s.view(), Some(direction.sign() > 0.0), traced, sources);
     let of_part = |c: Channel| {
         let part = sources.found(c.as_str(), traced.clock)?;
-        doubt(&c, &part, None, traced, sources)
+        doubt(&c, part.view(), None, traced, sources)
     };
     own().or_else(|| sources.parts(channel).into_iter().find_map(of_part))
 }
 
-fn doubt(
+fn doubt<'a>(
     channel: &Channel,
-    part: &Series,
+    part: View<'_>,
     toward: Option<bool>,
-    traced: &Traced<'_>,
-    sources: &Sources<'_>,
+    traced: &Traced<'_, 'a>,
+    sources: &Sources<'a>,
 ) -> Option<Why> {
     let kind = channel.kind()?;
-    let Traced { s, gated, speed, .. } = traced;
+    let (s, speed) = (traced.s.view(), traced.speed());
     let touches = |x: &Still| {
         let (from, to) = (part.t[x.from], part.t[x.to - 1]);
         let (a, b) = (s.t.partition_point(|t| *t < from), s.t.partition_point(|t| *t <= to));
-        gated[a..b].iter().any(|g| *g)
+        traced.base.gated[a..b].contains(&true)
     };
     let pull = traced.judged_span();
-    let watched = Watched { s: part, kind, speed: speed.as_ref(), pull };
+    let watched = Watched { s: part, kind, speed, pull };
     let place = |x: &Still| (channel.clone(), x.value, part.t[x.from], part.t[x.to - 1]);
     let hides = |(x, top): &(Still, bool)| toward.is_none_or(|t| t == *top) && touches(x);
     if let Some((x, _)) = watched.at_end().into_iter().find(hides) {
@@ -57,10 +57,10 @@ fn doubt(
     // Whether knock was listened to: a level that hears the engine, or retard that followed it.
     let level = sources.found("knock_level", traced.clock);
     let span = pull.unwrap_or([f64::NEG_INFINITY, f64::INFINITY]);
-    let live = || level.as_ref().zip(speed.as_ref()).is_some_and(|(l, n)| knock::is_live(l, n, span));
+    let live = || level.as_ref().zip(speed).is_some_and(|(l, n)| knock::is_live(l.view(), n, span));
     match kind.name {
         "knock_level" if !live() => Some(Why::DeafLevel { channel: channel.clone() }),
-        "knock_retard" if !live() && !knock::responds(part, level.as_ref()) => {
+        "knock_retard" if !live() && !knock::responds(part, level.as_ref().map(Samples::view)) => {
             Some(Why::DeafRetard { channel: channel.clone() })
         }
         _ => None,
@@ -68,7 +68,7 @@ fn doubt(
 }
 
 /// Whether a hole of a computed channel is none of its parts': the arithmetic has no answer there.
-pub(super) fn undefined(traced: &Traced<'_>, sources: &Sources<'_>, hole: &Why) -> Option<Why> {
+pub(super) fn undefined<'a>(traced: &Traced<'_, 'a>, sources: &Sources<'a>, hole: &Why) -> Option<Why> {
     let (from_s, missing_s) = match hole {
         Why::Hole { from_s, missing_s, .. } => (*from_s, *missing_s),
         Why::EndsEarly { until_s, missing_s, .. } => (*until_s, *missing_s),

@@ -2,18 +2,20 @@
 
 use super::extent::{Extent, Extents};
 use super::model::Clock;
+use super::shared::Memo;
 use crate::channel::Channel;
 use crate::computed::{Formula, Lacking};
-use crate::log::{Recording, Series};
+use crate::log::{Recording, Samples};
 use crate::pull::align::Alignment;
 use crate::pull::span::PullSpan;
 
 /// The logs of one pull. Limits on one log need no alignment.
-#[derive(Debug, Clone, Copy)]
+#[derive(Debug, Clone)]
 pub struct Sources<'a> {
     dyno: &'a Recording,
     ecu: Option<&'a Recording>,
-    alignment: &'a Alignment,
+    /// What the engine computer's clock is ahead by, s, where the two are aligned well enough.
+    lag: Option<f64>,
     extents: Extents,
     pub(super) throttle_for_pedal: bool,
     whole: [Option<&'a Recording>; 2],
@@ -22,17 +24,18 @@ pub struct Sources<'a> {
     /// How computed channels come about, and what is lacking of those that are not there.
     pub(super) formulas: &'a [Formula],
     lacking: &'a [(Channel, Lacking)],
+    memo: Memo<'a>,
 }
 
-pub(super) enum Lookup {
-    Found(Series),
+pub(super) enum Lookup<'a> {
+    Found(Samples<'a>),
     Absent,
     Misaligned,
 }
 
 /// The channel that is judged.
-pub(super) enum Home {
-    Found(Clock, Series),
+pub(super) enum Home<'a> {
+    Found(Clock, Samples<'a>),
     /// Values stand in the recording, but none in this pull.
     Elsewhere(Clock),
     Absent,
@@ -43,20 +46,21 @@ impl<'a> Sources<'a> {
     pub fn new(
         dyno: &'a Recording,
         ecu: Option<&'a Recording>,
-        alignment: &'a Alignment,
+        alignment: &Alignment,
         span: Option<&PullSpan>,
     ) -> Self {
         let extents = Extents::of(dyno, ecu, alignment, span);
         Self {
             dyno,
             ecu,
-            alignment,
+            lag: alignment.usable_lag(),
             extents,
             throttle_for_pedal: true,
             whole: [None, None],
             foreign: false,
             formulas: &[],
             lacking: &[],
+            memo: Memo::default(),
         }
     }
 
@@ -72,6 +76,7 @@ impl<'a> Sources<'a> {
     #[must_use]
     pub fn on_diesel(mut self, diesel: bool) -> Self {
         self.throttle_for_pedal = !diesel;
+        self.memo = Memo::default();
         self
     }
 
@@ -87,6 +92,10 @@ impl<'a> Sources<'a> {
     pub fn computed(mut self, formulas: &'a [Formula], lacking: &'a [(Channel, Lacking)]) -> Self {
         (self.formulas, self.lacking) = (formulas, lacking);
         self
+    }
+
+    pub(super) fn memo(&self) -> &Memo<'a> {
+        &self.memo
     }
 
     /// What is lacking of a computed channel that is not there.
@@ -146,12 +155,12 @@ impl<'a> Sources<'a> {
         }
     }
 
-    pub(super) fn home(&self, channel: &Channel) -> Home {
+    pub(super) fn home(&self, channel: &Channel) -> Home<'a> {
         let name = channel.as_str();
-        if let Some(s) = self.ecu.and_then(|l| l.series(name)) {
+        if let Some(s) = self.ecu.and_then(|l| l.samples(name)) {
             return Home::Found(Clock::Ecu, s);
         }
-        if let Some(s) = self.dyno.series(name) {
+        if let Some(s) = self.dyno.samples(name) {
             return Home::Found(Clock::Dyno, s);
         }
         let holds = |log: Option<&Recording>| log.is_some_and(|l| l.has(name));
@@ -163,23 +172,22 @@ impl<'a> Sources<'a> {
     }
 
     /// A second channel brought to the clock of the first.
-    pub(super) fn beside(&self, channel: &str, clock: Clock) -> Lookup {
+    pub(super) fn beside(&self, channel: &str, clock: Clock) -> Lookup<'a> {
         let (same, other) = match clock {
             Clock::Ecu => (self.ecu, Some(self.dyno)),
             Clock::Dyno => (Some(self.dyno), self.ecu),
         };
-        if let Some(s) = same.and_then(|l| l.series(channel)) {
+        if let Some(s) = same.and_then(|l| l.samples(channel)) {
             return Lookup::Found(s);
         }
-        let Some(mut s) = other.and_then(|l| l.series(channel)) else { return Lookup::Absent };
-        let Some(lag) = self.alignment.usable_lag() else { return Lookup::Misaligned };
+        let Some(s) = other.and_then(|l| l.samples(channel)) else { return Lookup::Absent };
+        let Some(lag) = self.lag else { return Lookup::Misaligned };
         let shift = if clock == Clock::Ecu { lag } else { -lag };
-        s.t.iter_mut().for_each(|t| *t += shift);
-        Lookup::Found(s)
+        Lookup::Found(s.shifted(shift))
     }
 
     /// The same where it is there to be had.
-    pub(super) fn found(&self, channel: &str, clock: Clock) -> Option<Series> {
+    pub(super) fn found(&self, channel: &str, clock: Clock) -> Option<Samples<'a>> {
         match self.beside(channel, clock) {
             Lookup::Found(s) => Some(s),
             _ => None,

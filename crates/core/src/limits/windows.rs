@@ -1,7 +1,5 @@
 //! The most adverse level held for a sustain time: maximum over gated windows of the minimum within.
 
-use std::collections::VecDeque;
-
 /// A window of samples `from..=to` and the sample of its minimum.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub(crate) struct Held {
@@ -27,27 +25,79 @@ pub(super) fn support(t: &[f64], i: usize, j: usize) -> f64 {
 /// - `W`: neighbouring samples inside the gate; `support(W)` reaches from the predecessor of its first to the
 ///   successor of its last, s;
 /// - `sustain`: s (domain, section 10). Raw samples: nothing is filtered before.
-pub(crate) fn highest_held(t: &[f64], excess: &[f64], a: usize, b: usize, sustain: f64) -> Option<Held> {
-    let mut best: Option<Held> = None;
-    let mut low: VecDeque<usize> = VecDeque::new();
+///
+/// Only shortest windows are looked at. The highest sample is in none that is much worse than the best, so those around
+/// it are measured first; then each window is read from its end, and the first sample in it that is lower than that rules
+/// out every window that holds it.
+pub(crate) fn highest_held(
+    t: &[f64],
+    excess: impl Fn(usize) -> f64,
+    a: usize,
+    b: usize,
+    sustain: f64,
+) -> Option<Held> {
+    let peak = highest(a, b, &excess)?;
+    let span = |i: usize| (t[i] - t[peak]).abs() <= sustain;
+    let from = (a..peak).rev().take_while(|&i| span(i)).last().unwrap_or(peak);
+    let mut floor = f64::NEG_INFINITY;
+    for i in (from..=peak).step_by((peak - from) / 8 + 1) {
+        let to = (i..b).find(|&j| support(t, i, j) >= sustain - 1e-9);
+        let lowest = to.map(|to| (i..=to).map(&excess).fold(f64::INFINITY, f64::min));
+        floor = floor.max(lowest.unwrap_or(floor));
+    }
+    first_highest(t, &excess, (a, b), sustain, floor)
+}
+
+/// The first of the highest samples. Four are looked at at once.
+fn highest(a: usize, b: usize, excess: &impl Fn(usize) -> f64) -> Option<usize> {
+    let mut tops = [f64::NEG_INFINITY; 4];
     let mut i = a;
-    for j in a..b {
-        while low.back().is_some_and(|k| excess[*k] >= excess[j]) {
-            low.pop_back();
+    while i + 4 <= b {
+        for (k, top) in tops.iter_mut().enumerate() {
+            let x = excess(i + k);
+            *top = if x > *top { x } else { *top };
         }
-        low.push_back(j);
-        while i < j && support(t, i + 1, j) >= sustain - 1e-9 {
-            i += 1;
-            while low.front().is_some_and(|k| *k < i) {
-                low.pop_front();
+        i += 4;
+    }
+    let top = (i..b).map(excess).chain(tops).fold(f64::NEG_INFINITY, f64::max);
+    (a..b).find(|&i| excess(i) >= top)
+}
+
+/// The first of the highest windows that is not lower than `floor`.
+fn first_highest(
+    t: &[f64],
+    excess: &impl Fn(usize) -> f64,
+    (a, b): (usize, usize),
+    sustain: f64,
+    floor: f64,
+) -> Option<Held> {
+    let long = |i: usize, j: usize| support(t, i, j) >= sustain - 1e-9;
+    let mut best: Option<Held> = None;
+    let (mut from, mut width) = (a, 0);
+    while from < b {
+        let mut to = (from + width).min(b - 1);
+        while to > from && long(from, to - 1) {
+            to -= 1;
+        }
+        while !long(from, to) {
+            to += 1;
+            if to == b {
+                return best;
             }
         }
-        if support(t, i, j) >= sustain - 1e-9
-            && let Some(&at) = low.front()
-            && best.is_none_or(|h| excess[at] > h.level)
-        {
-            best = Some(Held { from: i, to: j, at, level: excess[at] });
-        }
+        width = to - from;
+        let first = (from..to).take_while(|&i| long(i + 1, to)).last().map_or(from, |i| i + 1);
+        let window = || (first..=to).rev();
+        let lower = |k: usize| excess(k) < floor || best.is_some_and(|h| excess(k) <= h.level);
+        let at = match window().find(|&k| lower(k)) {
+            Some(at) => at,
+            None => {
+                let at = window().min_by(|&i, &j| excess(i).total_cmp(&excess(j))).unwrap_or(to);
+                best = Some(Held { from: first, to, at, level: excess(at) });
+                at
+            }
+        };
+        from = at + 1;
     }
     best
 }
@@ -87,7 +137,7 @@ mod tests {
             for s in &steps { t.push(t[t.len() - 1] + s); }
             let x = &seed[..t.len().min(40)];
             let t = &t[..x.len()];
-            prop_assert_eq!(highest_held(t, x, 0, x.len(), sustain).map(|h| h.level), oracle(t, x, sustain));
+            prop_assert_eq!(highest_held(t, |i| x[i], 0, x.len(), sustain).map(|h| h.level), oracle(t, x, sustain));
         }
     }
 }

@@ -4,13 +4,13 @@ use super::savgol::median_step;
 use super::stuck::{Still, Watched};
 use crate::channel::Rest;
 use crate::findings::Finding;
-use crate::log::Recording;
+use crate::log::{Recording, Samples};
 
 /// What stands out in a recording's sensors: gaps, and in the pull ends of range and sensors that stood
 /// still. Nothing is changed; limits judge the same samples on their own. `pull` is its start and end on the
 /// recording's clock.
 pub fn look_over(log: &Recording, pull: Option<[f64; 2]>) -> Vec<Finding> {
-    let speed = log.series("engine_speed").or_else(|| log.series("roller_speed"));
+    let speed = log.samples("engine_speed").or_else(|| log.samples("roller_speed"));
     let mut out = Vec::new();
     if let Some(step) = median_step(&log.t)
         && let Some(w) = log
@@ -23,8 +23,8 @@ pub fn look_over(log: &Recording, pull: Option<[f64; 2]>) -> Vec<Finding> {
     }
     for channel in log.channels.keys() {
         let Some(kind) = channel.kind().filter(|k| k.saturates || k.rest != Rest::Natural) else { continue };
-        let Some(s) = log.series(channel.as_str()) else { continue };
-        let watched = Watched { s: &s, kind, speed: speed.as_ref(), pull };
+        let Some(s) = log.samples(channel.as_str()) else { continue };
+        let watched = Watched { s: s.view(), kind, speed: speed.as_ref().map(Samples::view), pull };
         let lasts = |x: &Still| s.t[x.to - 1] - s.t[x.from];
         if let Some((x, top)) =
             watched.at_end().into_iter().max_by(|a, b| lasts(&a.0).total_cmp(&lasts(&b.0)))

@@ -5,7 +5,7 @@
 
 use super::median::median_in_place;
 use crate::channel::{Kind, Rest};
-use crate::log::Series;
+use crate::log::View;
 use statrs::distribution::{ContinuousCDF, Normal};
 
 /// A stretch shorter than this is nobody's standstill, s (our choice).
@@ -47,16 +47,45 @@ impl Still {
     }
 }
 
-/// Stretches of one exact value, each as long as it is.
-pub fn stretches(v: &[f64]) -> Vec<Still> {
+/// Stretches of two samples and more at one exact value, each as long as it is.
+pub(super) fn repeats(v: &[f64]) -> Vec<Still> {
     let mut out: Vec<Still> = Vec::new();
-    for (i, &x) in v.iter().enumerate() {
-        match out.last_mut() {
-            Some(s) if s.value == x => s.to = i + 1,
-            _ => out.push(Still { from: i, to: i + 1, value: x }),
-        }
+    let mut i = 1;
+    while let Some(k) = next_repeat(v, i) {
+        let from = k - 1;
+        let to = (k..v.len()).find(|&j| v[j] != v[from]).unwrap_or(v.len());
+        out.push(Still { from, to, value: v[from] });
+        i = to + 1;
     }
     out
+}
+
+/// The first sample from `from` on that repeats the one before. Most do not: a block is passed at once.
+fn next_repeat(v: &[f64], from: usize) -> Option<usize> {
+    let mut i = from;
+    while i < v.len() {
+        let block = v.len().min(i + 64);
+        let (now, before) = (&v[i..block], &v[i - 1..block - 1]);
+        if now.iter().zip(before).fold(false, |any, (x, y)| any | (x == y)) {
+            return (i..block).find(|&k| v[k] == v[k - 1]);
+        }
+        i = block;
+    }
+    None
+}
+
+/// Lowest and highest value; infinite without any. Eight values are looked at at once.
+fn extremes(v: &[f64]) -> (f64, f64) {
+    let (mut low, mut high) = ([f64::INFINITY; 8], [f64::NEG_INFINITY; 8]);
+    let blocks = v.chunks_exact(8);
+    let rest = blocks.remainder();
+    for c in blocks.chain(std::iter::once(rest)) {
+        for (k, &x) in c.iter().enumerate() {
+            low[k] = if x < low[k] { x } else { low[k] };
+            high[k] = if x > high[k] { x } else { high[k] };
+        }
+    }
+    (low.into_iter().fold(f64::INFINITY, f64::min), high.into_iter().fold(f64::NEG_INFINITY, f64::max))
 }
 
 /// Smallest step a channel was recorded with; `None` when it never moved.
@@ -100,7 +129,9 @@ impl Liveliness {
     }
 
     fn of<'v>(v: &[f64], own: Vec<&'v [f64]>, all: impl FnOnce() -> Vec<&'v [f64]>) -> Self {
-        let longest = own.iter().flat_map(|p| stretches(p)).map(Still::samples).fold(0, usize::max);
+        let single = own.iter().any(|p| !p.is_empty());
+        let longest =
+            own.iter().flat_map(|p| repeats(p)).map(Still::samples).fold(usize::from(single), usize::max);
         let enough = own.iter().map(|p| p.len()).sum::<usize>() >= 2 * ENOUGH;
         let parts = if enough { own } else { all() };
         let none = Self { repeat: 1.0, noisy: false, longest: 0 };
@@ -154,11 +185,11 @@ fn to_and_fro(v: &[f64]) -> usize {
 #[derive(Debug, Clone, Copy)]
 pub struct Watched<'a> {
     /// The channel.
-    pub s: &'a Series,
+    pub s: View<'a>,
     /// What it is.
     pub kind: &'a Kind,
     /// Engine (or shaft) speed.
-    pub speed: Option<&'a Series>,
+    pub speed: Option<View<'a>>,
     /// Start and end of the pull; outside it a sensor may rest.
     pub pull: Option<[f64; 2]>,
 }
@@ -175,8 +206,10 @@ impl Watched<'_> {
     /// Stretches of one value, cut to the pull.
     fn stills(&self) -> Vec<Still> {
         let (a, b) = self.inside();
-        let cut = |s: Still| Still { from: s.from.max(a), to: s.to.min(b), ..s };
-        stretches(&self.s.v).into_iter().map(cut).filter(|s| s.from + 1 < s.to).collect()
+        repeats(&self.s.v[a..b.max(a)])
+            .into_iter()
+            .map(|s| Still { from: s.from + a, to: s.to + a, ..s })
+            .collect()
     }
 
     /// Stretches in the pull over which a live sensor would have moved.
@@ -208,7 +241,8 @@ impl Watched<'_> {
     /// let live = |t: f64| (40.0 + 10.0 * t).round();
     /// let v = t.iter().map(|t| live(t.min(4.0))).collect();
     /// let kind = KINDS.iter().find(|k| k.name == "back_pressure").unwrap();
-    /// let watched = Watched { s: &Series { t, v }, kind, speed: Some(&speed), pull: Some([0.0, 8.0]) };
+    /// let log = Series { t, v };
+    /// let watched = Watched { s: log.view(), kind, speed: Some(speed.view()), pull: Some([0.0, 8.0]) };
     /// let frozen = watched.frozen();
     /// assert_eq!(frozen.len(), 1);
     /// assert!((3.9..4.1).contains(&watched.s.t[frozen[0].from]));
@@ -218,7 +252,7 @@ impl Watched<'_> {
     }
 
     fn is_frozen(&self, still: Still) -> bool {
-        let (t, v) = (&self.s.t, &self.s.v);
+        let View { t, v } = self.s;
         let seconds = still.seconds(t);
         if seconds < MIN_STILL_S || still.samples() < 4 || self.kind.rest == Rest::Natural {
             return false;
@@ -246,7 +280,7 @@ impl Watched<'_> {
 
     /// The whole stretch a cut one is part of.
     fn widest(&self, still: Still) -> Still {
-        let v = &self.s.v;
+        let v = self.s.v;
         let from = (0..still.from).rev().take_while(|&i| v[i] == still.value).last().unwrap_or(still.from);
         let to = (still.to..v.len()).take_while(|&i| v[i] == still.value).last().map_or(still.to, |i| i + 1);
         Still { from, to, ..still }
@@ -255,7 +289,7 @@ impl Watched<'_> {
     /// One value from end to end of a recording that also holds a second of something else than the pull.
     fn never_moved(&self) -> bool {
         let (a, b) = self.inside();
-        let t = &self.s.t;
+        let t = self.s.t;
         let outside =
             if self.pull.is_some() && b > a { (t[t.len() - 1] - t[b - 1]) + (t[a] - t[0]) } else { 0.0 };
         outside >= 1.0 && self.s.v.iter().all(|x| *x == self.s.v[0])
@@ -263,7 +297,7 @@ impl Watched<'_> {
 
     /// Slope of the channel on engine speed in the rest of the pull, per rpm, and the channel's smallest
     /// step.
-    fn slope(&self, still: Still, speed: &Series) -> Option<(f64, f64)> {
+    fn slope(&self, still: Still, speed: View<'_>) -> Option<(f64, f64)> {
         let (a, b) = self.inside();
         let mut at = speed.reader();
         let rest: Vec<(f64, f64)> = (a..b)
@@ -277,22 +311,21 @@ impl Watched<'_> {
             .fold((0.0, 0.0), |(xx, xy), (x, y)| (xx + (x - mx).powi(2), xy + (x - mx) * (y - my)));
         let spread =
             rest.iter().fold((f64::INFINITY, f64::NEG_INFINITY), |(l, h), p| (l.min(p.0), h.max(p.0)));
-        let step = resolution(&self.s.v)?;
+        let step = resolution(self.s.v)?;
         (rest.len() >= ENOUGH && spread.1 - spread.0 >= EXCITED_RPM && xx > 0.0).then(|| (xy / xx, step))
     }
 
     /// Stretches in the pull at the top (`true`) or the bottom of everything the channel ever read, where it
     /// would not stay of itself: its noise stopped, or it came there on a slope that went on.
     pub fn at_end(&self) -> Vec<(Still, bool)> {
-        let v = &self.s.v;
+        let v = self.s.v;
         if !self.kind.saturates {
             return Vec::new();
         }
-        let (low, high) =
-            v.iter().fold((f64::INFINITY, f64::NEG_INFINITY), |(a, b), x| (a.min(*x), b.max(*x)));
+        let (low, high) = extremes(v);
         let ends = |s: &Still| low < high && (s.value == low || s.value == high);
         let long = |s: &Still| {
-            let seconds = s.seconds(&self.s.t);
+            let seconds = s.seconds(self.s.t);
             s.samples() >= 4 && seconds >= MIN_STILL_S || s.samples() >= 6 && seconds >= 0.5 * MIN_STILL_S
         };
         let stuck = |s: &Still| {
@@ -311,7 +344,7 @@ impl Watched<'_> {
 
     /// Whether the channel came to its end on a slope that would have carried it on by many of its steps.
     fn was_cut_off(&self, still: Still) -> bool {
-        let (t, v) = (&self.s.t, &self.s.v);
+        let View { t, v } = self.s;
         let seconds = still.seconds(t);
         let before = self.s.between(t[still.from] - seconds.min(1.0), t[still.from]);
         let Some(step) = resolution(v).filter(|_| {
@@ -327,7 +360,7 @@ impl Watched<'_> {
 }
 
 /// How far the engine moved between two times, from its lowest to its highest.
-pub fn travelled(speed: &Series, from_s: f64, to_s: f64) -> f64 {
+pub fn travelled(speed: View<'_>, from_s: f64, to_s: f64) -> f64 {
     let inside = speed.between(from_s, to_s);
     let ends = [speed.at(from_s), speed.at(to_s)];
     // The extremes, not the ends: up through a pull and down again afterwards is movement too.

@@ -116,7 +116,7 @@ pub fn measure(
     for (log, extent) in [(Some(shaft_log), sources.extents().dyno), (ecu, sources.extents().ecu)] {
         flags.extend(log.into_iter().flat_map(|l| look_over(l, extent.map(Extent::ends))));
     }
-    let traced: Vec<Result<Traced<'_>, Box<LimitOutcome>>> =
+    let traced: Vec<Result<Traced<'_, '_>, Box<LimitOutcome>>> =
         limits.iter().map(|l| trace(l, &sources)).collect();
     let limit_outcomes =
         traced.iter().map(|t| t.as_ref().map_or_else(|o| (**o).clone(), |t| t.outcome(&sources))).collect();
@@ -176,7 +176,7 @@ pub fn measure(
             };
             let drawn = drawing.drawn(settings).map_err(fail)?;
             flags.extend(drawn.put(&mut out).1);
-            let lane = |t: &Traced<'_>| {
+            let lane = |t: &Traced<'_, '_>| {
                 let shift = if t.on_ecu_clock() { out.alignment.usable_lag()? } else { 0.0 };
                 t.lane(&out.grid.rpm, settings.grid_rpm, p.from_s + shift, p.to_s + shift)
             };
@@ -205,7 +205,7 @@ fn clocks_of_day(input: &PullInput) -> bool {
 pub(super) fn limit_sources<'a>(
     input: &'a PullInput,
     (dyno, ecu): (&'a Recording, Option<&'a Recording>),
-    alignment: &'a Alignment,
+    alignment: &Alignment,
     span: Option<&PullSpan>,
     vehicle: &Vehicle,
 ) -> Sources<'a> {

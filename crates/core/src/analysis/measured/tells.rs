@@ -120,14 +120,14 @@ fn retard(beside: &Beside<'_>, span: &PullSpan) -> Option<f64> {
     let (level, speed) = (beside.series("knock_level"), beside.series("engine_speed"));
     let retards = beside.of_kind("knock_retard");
     let ends = [span.from_s, span.to_s];
-    let hears = level.as_ref().zip(speed.as_ref()).is_some_and(|(l, s)| is_live(l, s, ends));
-    if !hears && !retards.iter().any(|(_, r)| responds(r, level.as_ref())) {
+    let hears = level.as_ref().zip(speed.as_ref()).is_some_and(|(l, s)| is_live(l.view(), s.view(), ends));
+    if !hears && !retards.iter().any(|(_, r)| responds(r.view(), level.as_ref().map(Series::view))) {
         return None;
     }
     let held = |s: &Series| {
         let inside = s.between(span.from_s, span.to_s);
         let deg: Vec<f64> = inside.v.iter().map(|v| v.abs()).collect();
-        highest_held(&inside.t, &deg, 0, deg.len(), HELD_S).map(|h| h.level)
+        highest_held(&inside.t, |i| deg[i], 0, deg.len(), HELD_S).map(|h| h.level)
     };
     retards.iter().filter_map(|(_, s)| held(s)).reduce(f64::max)
 }

@@ -1,0 +1,113 @@
+//! What limits have in common that judge one log through one gate: worked out once for all of them.
+
+use super::gate::{Gate, NoGate};
+use super::judge::longest_held;
+use super::model::{Clock, GateTerm};
+use super::sources::Sources;
+use crate::log::{Samples, View};
+use crate::signal::median::median_interval;
+use crate::signal::runs::runs;
+use std::borrow::Cow;
+use std::sync::{Arc, Mutex, OnceLock, PoisonError};
+
+/// One time base under one gate.
+#[derive(Debug)]
+pub(super) struct Shared<'a> {
+    pub(super) gate: Gate<'a>,
+    /// Whether the gate was open at each sample.
+    pub(super) gated: Vec<bool>,
+    /// Stretches over which it was.
+    pub(super) open: Vec<(usize, usize)>,
+    /// Whether a channel of the gate is blank at any sample.
+    pub(super) unknown: bool,
+    /// Median interval, s.
+    pub(super) interval_s: f64,
+    /// Longest time between two samples, s.
+    pub(super) widest_s: f64,
+    pub(super) speed: Option<Samples<'a>>,
+    reached: OnceLock<Reached>,
+}
+
+/// What the engine did while the gate was open.
+#[derive(Debug, Clone, Copy)]
+pub(super) struct Reached {
+    pub(super) top_rpm: Option<f64>,
+    /// Longest time one speed was held, s.
+    pub(super) held_s: f64,
+}
+
+/// What a shared base is known by. A borrowed time base is known by where it lies: it outlives all of them.
+#[derive(Debug, Clone, PartialEq)]
+struct Key {
+    clock: Clock,
+    at: usize,
+    samples: usize,
+    gate: Vec<GateTerm>,
+    speed: &'static str,
+}
+
+/// The shared bases of one pull.
+#[derive(Debug, Clone, Default)]
+pub(super) struct Memo<'a>(Arc<Mutex<Vec<Known<'a>>>>);
+
+type Known<'a> = (Key, Arc<Shared<'a>>);
+
+impl<'a> Memo<'a> {
+    /// The base of a channel's samples under a gate, `speed` being what shows that the engine moved.
+    pub(super) fn base(
+        &self,
+        s: &Samples<'a>,
+        gate: &[GateTerm],
+        sources: &Sources<'a>,
+        (clock, speed): (Clock, &'static str),
+    ) -> Result<Arc<Shared<'a>>, NoGate> {
+        let Cow::Borrowed(t) = s.t else {
+            return Shared::of(s.view(), gate, sources, (clock, speed)).map(Arc::new);
+        };
+        let key = Key { clock, at: t.as_ptr() as usize, samples: t.len(), gate: gate.to_vec(), speed };
+        let known = |all: &Vec<Known<'a>>| all.iter().find(|b| b.0 == key).map(|b| b.1.clone());
+        if let Some(base) = known(&self.0.lock().unwrap_or_else(PoisonError::into_inner)) {
+            return Ok(base);
+        }
+        let base = Arc::new(Shared::of(s.view(), gate, sources, (clock, speed))?);
+        self.0.lock().unwrap_or_else(PoisonError::into_inner).push((key, base.clone()));
+        Ok(base)
+    }
+}
+
+impl<'a> Shared<'a> {
+    fn of(
+        s: View<'_>,
+        gate: &[GateTerm],
+        sources: &Sources<'a>,
+        (clock, speed): (Clock, &'static str),
+    ) -> Result<Self, NoGate> {
+        let gate = Gate::bind(gate, sources, clock)?;
+        let mut read = gate.reader();
+        let states: Vec<Option<bool>> = s.t.iter().map(|t| read(*t)).collect();
+        drop(read);
+        let gated: Vec<bool> = states.iter().map(|g| *g == Some(true)).collect();
+        Ok(Self {
+            open: runs(gated.len(), |i| gated[i]),
+            unknown: states.contains(&None),
+            interval_s: median_interval(s.t),
+            widest_s: s.t.windows(2).map(|w| w[1] - w[0]).fold(0.0, f64::max),
+            speed: sources.found(speed, clock).or_else(|| sources.found("engine_speed", clock)),
+            reached: OnceLock::new(),
+            gate,
+            gated,
+        })
+    }
+
+    /// What the engine did while the gate was open, at the samples of `t`.
+    pub(super) fn reached(&self, t: &[f64]) -> Reached {
+        *self.reached.get_or_init(|| {
+            let at: Vec<(f64, f64)> = self.speed.as_ref().map_or_else(Vec::new, |n| {
+                let mut read = n.view().reader();
+                let open = self.open.iter().flat_map(|(a, b)| *a..*b);
+                open.filter_map(|i| Some((t[i], read.at(t[i])?))).collect()
+            });
+            Reached { top_rpm: at.iter().map(|p| p.1).reduce(f64::max), held_s: longest_held(&at) }
+        })
+    }
+}
