@@ -103,6 +103,15 @@ struct Row {
     archived_at: Option<NaiveDateTime>,
     calibrated_on: Option<NaiveDate>,
     earlier_calibrations: Option<String>,
+    day_archived_at: Option<NaiveDateTime>,
+    vehicle_archived_at: Option<NaiveDateTime>,
+}
+
+impl Row {
+    /// Neither the set nor its day or vehicle is archived.
+    fn in_use(&self) -> bool {
+        self.archived_at.is_none() && self.day_archived_at.is_none() && self.vehicle_archived_at.is_none()
+    }
 }
 
 impl From<Row> for Set {
@@ -136,48 +145,57 @@ impl From<Row> for Set {
     }
 }
 
-macro_rules! query {
-    () => {
-        pull_set::table
-            .inner_join(cell_day::table.inner_join(vehicle::table).left_join(cell::table))
-            .inner_join(map_revision::table)
-            .inner_join(fuel::table)
-            .inner_join(build_state::table)
-            .select((
-                pull_set::id,
-                pull_set::day_id,
-                cell_day::on_date,
-                cell_day::place,
-                vehicle::id,
-                vehicle::name,
-                pull_set::position,
-                build_state::name,
-                map_revision::name,
-                map_revision::kind,
-                fuel::name,
-                pull_set::boost,
-                pull_set::gear,
-                pull_set::extras,
-                pull_set::note,
-                pull_set::invalid_reason,
-                map_revision::for_fuel,
-                map_revision::price,
-                fuel::ethanol,
-                pull_set::archived_at,
-                cell::calibrated_on.nullable(),
-                cell::earlier_calibrations.nullable(),
-            ))
-    };
+/// Sets of these ids, in their order; unknown ones are left out. Seven tables are joined here and nowhere else: every
+/// such question costs the compiler seconds, a second small one costs the database next to nothing.
+#[boxed]
+async fn rows(c: &mut AsyncMysqlConnection, ids: &[i64]) -> Result<Vec<Row>, StoreError> {
+    let mut rows: Vec<Row> = pull_set::table
+        .inner_join(cell_day::table.inner_join(vehicle::table).left_join(cell::table))
+        .inner_join(map_revision::table)
+        .inner_join(fuel::table)
+        .inner_join(build_state::table)
+        .filter(pull_set::id.eq_any(ids))
+        .select((
+            pull_set::id,
+            pull_set::day_id,
+            cell_day::on_date,
+            cell_day::place,
+            vehicle::id,
+            vehicle::name,
+            pull_set::position,
+            build_state::name,
+            map_revision::name,
+            map_revision::kind,
+            fuel::name,
+            pull_set::boost,
+            pull_set::gear,
+            pull_set::extras,
+            pull_set::note,
+            pull_set::invalid_reason,
+            map_revision::for_fuel,
+            map_revision::price,
+            fuel::ethanol,
+            pull_set::archived_at,
+            cell::calibrated_on.nullable(),
+            cell::earlier_calibrations.nullable(),
+            cell_day::archived_at,
+            vehicle::archived_at,
+        ))
+        .load(c)
+        .await?;
+    let place: HashMap<i64, usize> = ids.iter().enumerate().rev().map(|(i, id)| (*id, i)).collect();
+    rows.sort_by_key(|r| place.get(&r.id).copied());
+    Ok(rows)
 }
 
-/// Sets that are in use: neither they nor their day or vehicle is archived.
-macro_rules! in_use {
-    () => {
-        query!()
-            .filter(pull_set::archived_at.is_null())
-            .filter(cell_day::archived_at.is_null())
-            .filter(vehicle::archived_at.is_null())
-    };
+/// One of them.
+async fn row(c: &mut AsyncMysqlConnection, id: i64) -> Result<Row, StoreError> {
+    rows(c, &[id]).await?.pop().ok_or(StoreError::NotFound { what: "set", id })
+}
+
+/// Those of these ids that are in use.
+async fn in_use(c: &mut AsyncMysqlConnection, ids: &[i64]) -> Result<Vec<Set>, StoreError> {
+    Ok(rows(c, ids).await?.into_iter().filter(Row::in_use).map(Into::into).collect())
 }
 
 async fn insert_set(
@@ -303,12 +321,7 @@ impl Store {
     #[boxed]
     pub async fn set(&self, id: i64) -> Result<Set, StoreError> {
         let mut c = self.conn().await?;
-        let row: Row = query!()
-            .filter(pull_set::id.eq(id))
-            .first(&mut c)
-            .await
-            .map_err(|e| StoreError::from(e).about("set", id))?;
-        Ok(row.into())
+        Ok(row(&mut c, id).await?.into())
     }
 
     /// Sets with their pulls, in the order of the ids given; unknown ids are left out.
@@ -318,9 +331,7 @@ impl Store {
     #[boxed]
     pub async fn sets_by_id(&self, ids: &[i64]) -> Result<Vec<SetWithPulls>, StoreError> {
         let mut c = self.conn().await?;
-        let rows: Vec<Row> = in_use!().filter(pull_set::id.eq_any(ids)).load(&mut c).await?;
-        let mut sets: Vec<Set> = rows.into_iter().map(Into::into).collect();
-        sets.sort_by_key(|s| ids.iter().position(|i| *i == s.id));
+        let sets = in_use(&mut c, ids).await?;
         with_pulls(&mut c, &self.decoded, sets).await
     }
 
@@ -331,10 +342,7 @@ impl Store {
     #[boxed]
     pub async fn sets_alone(&self, ids: &[i64]) -> Result<Vec<Set>, StoreError> {
         let mut c = self.conn().await?;
-        let rows: Vec<Row> = in_use!().filter(pull_set::id.eq_any(ids)).load(&mut c).await?;
-        let mut sets: Vec<Set> = rows.into_iter().map(Into::into).collect();
-        sets.sort_by_key(|s| ids.iter().position(|i| *i == s.id));
-        Ok(sets)
+        in_use(&mut c, ids).await
     }
 
     /// Sets of a day in order of running, with their pulls.
@@ -344,12 +352,14 @@ impl Store {
     #[boxed]
     pub async fn sets_of_day(&self, day_id: i64) -> Result<Vec<SetWithPulls>, StoreError> {
         let mut c = self.conn().await?;
-        let rows: Vec<Row> = query!()
+        let ids: Vec<i64> = pull_set::table
             .filter(pull_set::day_id.eq(day_id).and(pull_set::archived_at.is_null()))
             .order(pull_set::position)
+            .select(pull_set::id)
             .load(&mut c)
             .await?;
-        with_pulls(&mut c, &self.decoded, rows.into_iter().map(Into::into).collect()).await
+        let sets = rows(&mut c, &ids).await?.into_iter().map(Into::into).collect();
+        with_pulls(&mut c, &self.decoded, sets).await
     }
 
     /// The newest valid set of a vehicle on its stock map that was recorded, with its pulls.
@@ -359,7 +369,11 @@ impl Store {
     #[boxed]
     pub async fn newest_stock_set(&self, vehicle_id: i64) -> Result<Option<SetWithPulls>, StoreError> {
         let mut c = self.conn().await?;
-        let row: Option<Row> = in_use!()
+        let id: Option<i64> = pull_set::table
+            .inner_join(cell_day::table.inner_join(vehicle::table))
+            .inner_join(map_revision::table)
+            .filter(pull_set::archived_at.is_null().and(cell_day::archived_at.is_null()))
+            .filter(vehicle::archived_at.is_null())
             .filter(
                 cell_day::vehicle_id
                     .eq(vehicle_id)
@@ -371,11 +385,15 @@ impl Store {
                 pull::set_id.eq(pull_set::id).and(pull::finished.is_null()).and(pull::archived_at.is_null()),
             )))
             .order((cell_day::on_date.desc(), pull_set::position))
+            .select(pull_set::id)
             .first(&mut c)
             .await
             .optional()?;
-        match row {
-            Some(r) => Ok(with_pulls(&mut c, &self.decoded, vec![r.into()]).await?.pop()),
+        match id {
+            Some(id) => {
+                let set = row(&mut c, id).await?.into();
+                Ok(with_pulls(&mut c, &self.decoded, vec![set]).await?.pop())
+            }
             None => Ok(None),
         }
     }
@@ -388,13 +406,15 @@ impl Store {
     pub async fn latest_sets(&self, limit: i64) -> Result<Vec<Set>, StoreError> {
         let mut c = self.conn().await?;
         let days = newest_days(&mut c).await?;
-        let rows: Vec<Row> = in_use!()
-            .filter(pull_set::day_id.eq_any(days))
+        let ids: Vec<i64> = pull_set::table
+            .inner_join(cell_day::table)
+            .filter(pull_set::day_id.eq_any(days).and(pull_set::archived_at.is_null()))
             .order((cell_day::on_date.desc(), pull_set::id.desc()))
             .limit(limit)
+            .select(pull_set::id)
             .load(&mut c)
             .await?;
-        Ok(rows.into_iter().map(Into::into).collect())
+        in_use(&mut c, &ids).await
     }
 
     /// Ids of the newest sets that need a look, among those of the last [`LOOKED_AT_DAYS`] days: a limit
@@ -493,11 +513,7 @@ impl Store {
 /// # Errors
 /// [`StoreError::NotFound`]; [`StoreError::Changed`] when it has been archived.
 pub(crate) async fn alive_set(c: &mut AsyncMysqlConnection, id: i64) -> Result<Set, StoreError> {
-    let row: Row = query!()
-        .filter(pull_set::id.eq(id))
-        .first(c)
-        .await
-        .map_err(|e| StoreError::from(e).about("set", id))?;
+    let row = row(c, id).await?;
     if row.archived_at.is_some() {
         return Err(StoreError::Changed { what: "the set", now: Some("archived".into()) });
     }

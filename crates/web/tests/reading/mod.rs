@@ -251,3 +251,31 @@ async fn reads_held_steps() {
     let both = cell.get(&format!("/line-up?sets={swept},{}&base={swept}", set.set.id)).await.text();
     assert!(both.contains("sweeps against held steps") && both.contains("can&#39;t tell"), "{both}");
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn the_samples_of_a_pull_come_out_in_every_open_form() {
+    let cell = Cell::with_demo().await;
+    let pull = cell.store.sets_of_day(1).await.unwrap()[0].pulls[0].0.id;
+    let (dyno, ecu) = cell.store.samples(pull).await.unwrap();
+    let ecu = ecu.unwrap();
+    let page = cell.get(&format!("/pulls/{pull}")).await.text();
+    for (way, log, channel) in [
+        ("csv", &dyno, "hub_torque"),
+        ("parquet", &dyno, "hub_torque"),
+        ("csv?log=ecu", &ecu, "lambda_1"),
+        ("parquet?log=ecu", &ecu, "lambda_1"),
+    ] {
+        let at = format!("/pulls/{pull}/recording/{way}");
+        assert!(page.contains(&at), "the way there: {at}");
+        let bytes = cell.get(&at).await.body;
+        let read = jamjar_formats::read_log(bytes.as_slice(), way, &Default::default()).unwrap().log;
+        assert_eq!(read.t, log.t, "{way}");
+        assert_eq!(read.series(channel), log.series(channel), "{way}");
+    }
+    let both = cell.get(&format!("/pulls/{pull}/recording/mf4")).await.body;
+    let read = jamjar_formats::read_log(both.as_slice(), "p.mf4", &Default::default()).unwrap().log;
+    assert_eq!(read.series("hub_torque"), dyno.series("hub_torque"));
+    assert_eq!(read.series("lambda_1"), ecu.series("lambda_1"));
+    let none = cell.get(&format!("/pulls/{pull}/recording/xls")).await.status;
+    assert_eq!(none, axum::http::StatusCode::NOT_FOUND);
+}
