@@ -1,5 +1,6 @@
 //! View models to SVG: one renderer for page, report and download. Strings in, strings out.
 
+mod day_plan;
 mod frame;
 mod front;
 mod hatch;
@@ -19,6 +20,7 @@ mod traction;
 mod under_limit;
 mod waterfall;
 
+pub use day_plan::{DayPlanChart, PlanBand, PlanBlock};
 pub use front::{Front, FrontMark};
 pub use hatch::LimitLine;
 pub use injection::{InjectionBand, InjectionChart};

@@ -8,7 +8,7 @@ pub mod rungs;
 mod safe;
 pub mod tank;
 
-pub use safe::{Hazard, Known, hazard};
+pub use safe::{Hazard, Known, hazard, meant_for};
 
 use serde::Serialize;
 use std::collections::{BTreeMap, BTreeSet};
@@ -21,6 +21,19 @@ pub const USUAL: [&str; 5] = ["map", "fuel", "boost", "gear", "build"];
 
 fn rank(name: &str) -> usize {
     USUAL.iter().position(|o| *o == name).unwrap_or(USUAL.len())
+}
+
+/// Whether a configuration is one that was asked for: it says the same wherever that says anything.
+///
+/// ```
+/// use jamjar_core::factors::{Factors, says};
+/// let of = |all: &[(&str, &str)]| all.iter().map(|(k, v)| (k.to_string(), v.to_string())).collect::<Factors>();
+/// let pulled = of(&[("map", "C3"), ("fuel", "E60"), ("boost", "as mapped")]);
+/// assert!(says(&pulled, &of(&[("map", "C3"), ("fuel", "E60")])));
+/// assert!(!says(&pulled, &of(&[("map", "C3"), ("boost", "140 kPa")])));
+/// ```
+pub fn says(a: &Factors, asked: &Factors) -> bool {
+    asked.iter().all(|(k, v)| a.get(k) == Some(v))
 }
 
 /// Names of the factors that differ, in naming order. A factor declared on one side only differs.

@@ -374,6 +374,26 @@
     addEventListener("pointerup", done, { once: true });
   });
 
+  // A plan's sets are taken to another place; baselines stay where they are due.
+  const plan = $("[data-plan]");
+  let dragged = null;
+  if (plan) {
+    const sets = () => all("[data-plan-set]", plan);
+    sets().forEach((r) => { r.draggable = true; });
+    plan.addEventListener("dragstart", (e) => { dragged = e.target.closest("[data-plan-set]"); });
+    plan.addEventListener("dragover", (e) => { if (dragged) e.preventDefault(); });
+    plan.addEventListener("drop", (e) => {
+      const over = e.target.closest("tr");
+      if (!dragged || !over || over === dragged) return;
+      e.preventDefault();
+      const below = e.clientY > over.getBoundingClientRect().top + over.offsetHeight / 2;
+      over[below ? "after" : "before"](dragged);
+      const address = new URL(location.href);
+      address.searchParams.set("order", sets().map((r) => r.dataset.planSet).join(","));
+      location.assign(address);
+    });
+  }
+
   // The search goes on where its text ends.
   const ask = $("[data-ask]");
   if (ask) ask.setSelectionRange(ask.value.length, ask.value.length);

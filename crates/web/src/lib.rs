@@ -36,8 +36,8 @@ pub fn router(state: AppState) -> Router {
     use pages::{
         archive, attachments, blend, catalogue, cell_day, cell_now, custody, days, decision, erase, fuel,
         fuel_table, fuels, imports, injection, kept, ladder, lasting, limits, lineage, lineup,
-        map_difference, margins, observed, prints, pulls, reading, recordings, reports, right, road, running,
-        search, settings, sheet, shelf, slips, starting, tank, vehicles, workshop,
+        map_difference, margins, observed, planned, prints, pulls, reading, recordings, reports, right, road,
+        running, search, settings, sheet, shelf, slips, starting, tank, vehicles, workshop,
     };
     Router::new()
         .route("/", get(workshop::show))
@@ -141,6 +141,7 @@ pub fn router(state: AppState) -> Router {
         .route("/line-ups", post(kept::keep))
         .route("/line-ups/{id}/forget", post(kept::forget))
         .route("/plan", post(kept::plan))
+        .route("/days/{id}/plan", get(planned::show))
         .route("/plan/{id}/drop", post(kept::unplan))
         .route("/line-up", get(lineup::show))
         .route("/line-up/choose", get(lineup::chosen))

@@ -52,7 +52,7 @@ async fn by_hand(d: WebDriver, base: String) {
             .await
             .unwrap();
     }
-    d.query(By::XPath("//*[@id='checklist']//b[contains(., 'Go: 6 of 17')]"))
+    d.query(By::XPath("//*[@id='checklist']//b[contains(., 'Go: 6 of 20')]"))
         .wait(Duration::from_secs(30), Duration::from_millis(50))
         .first()
         .await

@@ -222,7 +222,24 @@ async fn a_day_is_written_by_hand_and_a_vehicle_kept_up() {
     for id in ["straps", "guards", "air", "fire", "hearing", "abort"] {
         cell.post(&format!("{day}/checklist"), &[(id, "yes")]).await;
     }
-    assert!(cell.get(&day).await.text().contains("Go: 6 of 17 looked at"));
+    assert!(cell.get(&day).await.text().contains("Go: 6 of 20 looked at, not signed"));
+    // Values are kept, read and judged; who signs is named, and a change afterwards takes the signature off.
+    let leak = cell.post(&format!("{day}/checklist"), &[("leak.value", "150 120 60")]).await.text();
+    assert!(
+        leak.contains("20.0 % lost in a minute") && leak.contains("1 value is out of its window"),
+        "{leak}"
+    );
+    assert!(leak.contains("Write down what is changed"), "{leak}");
+    let signed = cell.post(&format!("{day}/checklist"), &[("go", "yes")]).await.text();
+    assert!(signed.contains("signed by "), "{signed}");
+    let mended = cell.post(&format!("{day}/checklist"), &[("leak.value", "150 147 60")]).await.text();
+    assert!(mended.contains("not signed") && !mended.contains("out of its window"), "{mended}");
+    let open = cell.post(&format!("{day}/checklist"), &[("straps", ""), ("go", "yes")]).await.text();
+    assert!(
+        open.contains("No go yet: 1") && !open.contains("signed by "),
+        "nobody signs what is no go: {open}"
+    );
+    cell.post(&format!("{day}/checklist"), &[("straps", "yes")]).await;
 
     assert_eq!(
         cell.post(

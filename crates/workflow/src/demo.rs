@@ -2,6 +2,7 @@
 
 mod handled;
 
+use crate::checklist::{ITEMS, SIGNED, value_of};
 use crate::error::{WorkflowError, blocking};
 use crate::import::{ChosenPull, ChosenSet, ColumnAnswer, MadeOf, answer, commit, take_in};
 use crate::scenarios::{Loaded, built_in};
@@ -19,6 +20,17 @@ use jamjar_store::{
     RunState, SheetAir, Store,
 };
 use serde::de::DeserializeOwned;
+
+/// What was read before the first pull of a day.
+const READ: [(&str, &str); 7] = [
+    ("zero", "0.4"),
+    ("codes", "none"),
+    ("leak", "150 146 60"),
+    ("compression", "12.1 12.0 11.8 12.0"),
+    ("trims", "2 -3"),
+    ("warm", "88"),
+    ("abort", "lift at a raised hand, at 930 °C, at knock that is heard"),
+];
 
 /// Name of the run that loads the demo.
 pub const RUN: &str = "demo";
@@ -169,8 +181,10 @@ async fn day(store: &Store, l: &Loaded, vehicle_id: i64, d: &SimDay) -> Result<i
             store.add_air(&sheet, clock(p.at_s), p.air, &By::new("the demo", "")).await?;
         }
     }
-    let all = crate::checklist::ITEMS.iter().map(|i| (i.id.to_owned(), "yes".to_owned())).collect();
-    store.set_checklist(id, &all).await?;
+    let ticks = ITEMS.iter().map(|i| (i.id.to_owned(), "yes".to_owned()));
+    let values = READ.iter().map(|(line, v)| (value_of(line), (*v).to_owned()));
+    let signed = (SIGNED.to_owned(), "the calibrator, 08:40".to_owned());
+    store.set_checklist(id, &ticks.chain(values).chain([signed]).collect()).await?;
     Ok(id)
 }
 

@@ -237,7 +237,7 @@ fn highest(m: &Measured, name: &str) -> Option<f64> {
 }
 
 /// The pressure a rung is named by, kPa; `None` for words and for what is no pressure.
-fn named_kpa(name: &str) -> Option<f64> {
+pub(crate) fn named_kpa(name: &str) -> Option<f64> {
     let (number, unit) = measured(name)?;
     let scale = match unit.to_lowercase().split_whitespace().next().unwrap_or("") {
         "" | "kpa" => 1.0,

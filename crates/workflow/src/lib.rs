@@ -31,6 +31,7 @@ pub mod map_text;
 pub mod margins;
 pub mod moment;
 pub mod on_road;
+pub mod planned;
 pub mod printed;
 pub mod reading;
 mod release;

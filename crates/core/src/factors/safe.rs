@@ -48,11 +48,15 @@ pub fn hazard(wanted: &Factors, base: &Factors, known: &[Known<'_>]) -> Option<H
     outside_target(wanted, known).or_else(|| crossed(wanted, base, known))
 }
 
+/// Whether a fuel is one of those a map is meant for, which commas separate.
+pub fn meant_for(map_fuels: &str, fuel: &str) -> bool {
+    map_fuels.split(',').any(|m| m.trim().eq_ignore_ascii_case(fuel))
+}
+
 fn outside_target(wanted: &Factors, known: &[Known<'_>]) -> Option<Hazard> {
     let (map, fuel) = (wanted.get("map")?, wanted.get("fuel")?);
     let meant = known.iter().find(|k| k.factors.get("map") == Some(map)).and_then(|k| k.map_fuels)?;
-    let fits = meant.split(',').any(|m| m.trim().eq_ignore_ascii_case(fuel));
-    (!fits).then(|| Hazard::MeantForOther {
+    (!meant_for(meant, fuel)).then(|| Hazard::MeantForOther {
         map: map.clone(),
         meant_for: meant.to_owned(),
         fuel: fuel.clone(),

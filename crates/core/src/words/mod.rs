@@ -14,11 +14,13 @@ mod factors;
 mod findings;
 mod fuelling;
 mod fuels;
+mod health;
 mod held_against;
 mod limits;
 mod maps;
 mod next_rung;
 mod now;
+mod plan;
 mod recommend;
 mod refusal;
 mod report;
@@ -47,6 +49,7 @@ pub use fuelling::{
     octane_sentence, on_blend_sentence, recorded_spark, sweep_sentence,
 };
 pub use fuels::{mix_range_sentence, mix_sentence, rinse_sentence, tank_sentence, volume_words};
+pub use health::health_words;
 pub use held_against::{
     ChannelWords, effect_sentence, equal_output_sentence, hollow_sentence, not_read, own_window_sentence,
     row_name,
@@ -58,6 +61,7 @@ pub use limits::{
 pub use maps::{MapOn, in_unit_sentence, map_difference_sentences, table_words};
 pub use next_rung::{NextWords, chance, detune_sentence, next_rung_sentence, next_rung_short, no_forecast};
 pub use now::{now_sentence, now_word};
+pub use plan::{day_sentence, gap_sentence, known_sentence, lasts, withheld_words};
 pub use recommend::{About, Clause, recommendation};
 pub use refusal::refusal;
 pub use report::{

@@ -26,6 +26,7 @@ pub(crate) mod lineup;
 pub(crate) mod map_difference;
 pub(crate) mod margins;
 pub(crate) mod observed;
+pub(crate) mod planned;
 mod print_said;
 pub(crate) mod prints;
 pub(crate) mod pulls;

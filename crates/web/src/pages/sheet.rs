@@ -18,7 +18,7 @@ use chrono::{NaiveTime, Timelike};
 use jamjar_core::air::AirState;
 use jamjar_core::factors::USUAL;
 use jamjar_store::{NewIntervention, NewNote};
-use jamjar_workflow::checklist::ITEMS;
+use jamjar_workflow::checklist::{ITEMS, SIGNED, value_of};
 use jamjar_workflow::remeasure::{DayChange, change_day};
 use serde::Deserialize;
 use std::collections::HashMap;
@@ -37,23 +37,47 @@ fn time(s: &str) -> Result<NaiveTime, WebError> {
         .map_err(|_| WebError::Bad(format!("“{}” is not a time of day such as 14:30", s.trim())))
 }
 
-/// One answer at a time, as each is tapped; the fragment comes back with the verdict.
+/// Longest value of a line.
+const LONGEST_VALUE: usize = 300;
+
+/// One answer or value at a time, as each is tapped; the fragment comes back with the verdict. Who said go before
+/// something changed did not say it to this.
 pub(crate) async fn checklist(
-    _: Calibrator,
+    Calibrator(who): Calibrator,
     State(state): State<AppState>,
     Path(id): Path<i64>,
     Form(f): Form<HashMap<String, String>>,
 ) -> Result<Html<String>, WebError> {
-    let given: Vec<(&str, Option<&str>)> = ITEMS
-        .iter()
-        .filter_map(|i| match f.get(i.id).map(String::as_str) {
-            Some(a @ ("yes" | "no" | "na")) => Some((i.id, Some(a))),
-            Some("") => Some((i.id, None)),
-            _ => None,
-        })
-        .collect();
-    let answers = state.store.answer_checklist(id, &given).await?;
-    let mut fragment = checklist_fragment(id, &answers);
+    let day = state.store.day(id).await?;
+    let was = state.store.day_sheet(id).await?.checklist;
+    let mut given: Vec<(String, Option<String>)> = Vec::new();
+    for i in ITEMS {
+        match f.get(i.id).map(String::as_str) {
+            Some(a @ ("yes" | "no" | "na")) => given.push((i.id.to_owned(), Some(a.to_owned()))),
+            Some("") => given.push((i.id.to_owned(), None)),
+            _ => {}
+        }
+        if let Some(v) = f.get(&value_of(i.id)).filter(|_| i.takes.is_some()) {
+            let v: String = v.trim().chars().take(LONGEST_VALUE).collect();
+            given.push((value_of(i.id), (!v.is_empty()).then_some(v)));
+        }
+    }
+    let changed = given.iter().any(|(k, v)| was.get(k) != v.as_ref());
+    if f.contains_key("go") {
+        let at = chrono::Local::now().format("%H:%M");
+        given.push((SIGNED.to_owned(), Some(format!("{}, {at}", who.name))));
+    } else if changed {
+        given.push((SIGNED.to_owned(), None));
+    }
+    let given: Vec<(&str, Option<&str>)> = given.iter().map(|(k, v)| (k.as_str(), v.as_deref())).collect();
+    let mut answers = state.store.answer_checklist(id, &given).await?;
+    let past = day.date < chrono::Local::now().date_naive();
+    let mut fragment = checklist_fragment(id, &answers, past);
+    // Nobody signs what is no go.
+    if !fragment.go && answers.contains_key(SIGNED) {
+        answers = state.store.answer_checklist(id, &[(SIGNED, None)]).await?;
+        fragment = checklist_fragment(id, &answers, past);
+    }
     fragment.open = true;
     page(&fragment)
 }

@@ -20,6 +20,7 @@ mod lineage;
 mod lineup;
 mod map_difference;
 mod margins;
+mod planned;
 mod pull;
 mod report;
 mod right;
@@ -62,6 +63,7 @@ pub(crate) use lineup::{
 };
 pub(crate) use map_difference::map_difference_page;
 pub(crate) use margins::{figure_scale, margins_page};
+pub(crate) use planned::planned_page;
 pub(crate) use pull::{Asked, evidence_view, pull_page, to_learn};
 pub(crate) use report::{
     IssuePage, Letterhead, ReportBar, ReportsPage, Sheet, print_sheet, report_rows, sheet_part, with_bar,

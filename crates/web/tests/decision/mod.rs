@@ -1,5 +1,6 @@
 //! The maps of a vehicle as a tree, what is in the unit, and which map goes home.
 
+mod planned;
 mod road;
 
 use crate::common::Cell;

@@ -1,7 +1,7 @@
 //! What is planned for a vehicle, and kept line-ups.
 
 use crate::written::Written;
-use jamjar_core::factors::{Factors, USUAL};
+use jamjar_core::factors::{Factors, USUAL, says};
 use jamjar_store::{KeptLineUp, PlanItem};
 
 pub(crate) struct PlanRow {
@@ -40,7 +40,7 @@ pub(crate) fn plan_rows(items: &[PlanItem], run: &[Factors]) -> Vec<PlanRow> {
         words: words(&p.factors),
         pulls: p.pulls,
         why: p.why.clone(),
-        done: run.contains(&p.factors),
+        done: run.iter().any(|r| says(r, &p.factors)),
     };
     items.iter().map(row).collect()
 }

@@ -217,6 +217,8 @@ pub(crate) fn day_page(
 ) -> DayPage {
     let prefs = &prefs.fitting(&vehicle.vehicle.engine);
     let ids: Vec<String> = sets.iter().map(|s| s.stored.set.id.to_string()).collect();
+    // A day that was taken in from files and is over was walked, or was not.
+    let over = !sets.is_empty() && day.date < chrono::Local::now().date_naive();
     DayPage {
         seen: day_seen(day),
         shell: Shell::new(format!("{}, {}", day.vehicle, prefs.written.date(day.date)), &prefs.theme, "day"),
@@ -254,7 +256,7 @@ pub(crate) fn day_page(
         attached: Vec::new(),
         attach_to: attach_to(day.id, sets, sheet),
         correction: prefs.correction.label(),
-        checklist: checklist_fragment(day.id, &sheet.checklist),
+        checklist: checklist_fragment(day.id, &sheet.checklist, over),
         notes: note_rows(sheet),
         air: air_rows(sheet, prefs),
         fuels: fuel_words(sheet, prefs.volume),

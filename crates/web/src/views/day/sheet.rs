@@ -8,8 +8,9 @@ use jamjar_chart::{Paint, Timeline, TimelineSeries, TimelineSet};
 use jamjar_core::air::AirState;
 use jamjar_core::analysis::Measured;
 use jamjar_core::units::VolumeUnit;
+use jamjar_core::words::health_words;
 use jamjar_store::{Checklist, DaySheet, Intervention};
-use jamjar_workflow::checklist::ITEMS;
+use jamjar_workflow::checklist::{ITEMS, Item, SIGNED};
 use jamjar_workflow::sets::SetRead;
 
 pub(crate) struct CheckRow {
@@ -17,6 +18,12 @@ pub(crate) struct CheckRow {
     pub(crate) text: &'static str,
     pub(crate) guards: bool,
     pub(crate) answer: String,
+    /// How its value is written; `None` where it takes none.
+    pub(crate) form: Option<String>,
+    pub(crate) value: String,
+    /// What the value came to; strong where it is out of its window or cannot be read.
+    pub(crate) read: String,
+    pub(crate) out: bool,
 }
 
 pub(crate) struct CheckGroup {
@@ -31,15 +38,43 @@ pub(crate) struct ChecklistFragment {
     pub(crate) groups: Vec<CheckGroup>,
     pub(crate) verdict: String,
     pub(crate) go: bool,
+    /// The day is over: nobody walks its list any more.
+    pub(crate) past: bool,
+    /// Who said go, and when.
+    pub(crate) signed: String,
+    /// Whether a value out of its window asks for a fresh baseline.
+    pub(crate) confounds: bool,
     pub(crate) open: bool,
 }
 
-/// Go only when nothing that can hurt a person is open or answered no.
-pub(crate) fn checklist_fragment(day_id: i64, answers: &Checklist) -> ChecklistFragment {
-    let answer = |id: &str| answers.get(id).cloned().unwrap_or_default();
+fn check_row(i: &Item, answers: &Checklist) -> CheckRow {
+    let (read, out) = match i.read(answers) {
+        Ok(None) => (String::new(), false),
+        Ok(Some(r)) => match r.good() {
+            Some(false) => (format!("{}: {}", health_words(&r), i.does), true),
+            Some(true) => (health_words(&r), false),
+            None => (String::new(), false),
+        },
+        Err(e) => (e.to_string(), true),
+    };
+    CheckRow {
+        id: i.id,
+        text: i.text,
+        guards: i.guards,
+        answer: answers.get(i.id).cloned().unwrap_or_default(),
+        form: i.takes.map(|t| t.form()),
+        value: i.written(answers).to_owned(),
+        read,
+        out,
+    }
+}
+
+/// Go only when nothing that can hurt a person is open or answered no. A day that is `past` was walked or was not.
+pub(crate) fn checklist_fragment(day_id: i64, answers: &Checklist, past: bool) -> ChecklistFragment {
+    let answer = |id: &str| answers.get(id).map_or("", String::as_str);
     let mut groups: Vec<CheckGroup> = Vec::new();
     for i in ITEMS {
-        let row = CheckRow { id: i.id, text: i.text, guards: i.guards, answer: answer(i.id) };
+        let row = check_row(i, answers);
         match groups.iter_mut().find(|g| g.name == i.group) {
             Some(g) => g.rows.push(row),
             None => groups.push(CheckGroup { name: i.group, rows: vec![row] }),
@@ -48,15 +83,27 @@ pub(crate) fn checklist_fragment(day_id: i64, answers: &Checklist) -> ChecklistF
     let looked = ITEMS.iter().filter(|i| !answer(i.id).is_empty()).count();
     let bad: Vec<&str> = ITEMS.iter().filter(|i| i.guards && answer(i.id) == "no").map(|i| i.text).collect();
     let missing = ITEMS.iter().filter(|i| i.guards && answer(i.id).is_empty()).count();
+    let out = groups.iter().flat_map(|g| &g.rows).filter(|r| r.out).count();
     let go = bad.is_empty() && missing == 0;
-    let verdict = if let Some(first) = bad.first() {
+    let signed = answer(SIGNED).to_owned();
+    let values = match out {
+        0 => String::new(),
+        1 => "; 1 value is out of its window".to_owned(),
+        n => format!("; {n} values are out of their windows"),
+    };
+    let verdict = if past && looked == 0 {
+        "No check was written down for this day".to_owned()
+    } else if let Some(first) = bad.first() {
         format!("No go: {}", first.to_lowercase())
     } else if missing > 0 {
         format!("No go yet: {missing} of the checks that keep people whole are open")
+    } else if signed.is_empty() {
+        format!("Go: {looked} of {} looked at{values}, not signed", ITEMS.len())
     } else {
-        format!("Go: {looked} of {} looked at", ITEMS.len())
+        format!("Go: {looked} of {} looked at{values}, signed by {signed}", ITEMS.len())
     };
-    ChecklistFragment { day_id, groups, verdict, go, open: false }
+    let past = past && looked == 0;
+    ChecklistFragment { day_id, groups, verdict, go, past, signed, confounds: out > 0, open: false }
 }
 
 pub(crate) struct NoteRow {
@@ -230,15 +277,35 @@ mod tests {
     #[test]
     fn what_keeps_people_whole_decides_go() {
         let mut answers = Checklist::new();
-        let f = checklist_fragment(1, &answers);
+        let f = checklist_fragment(1, &answers, false);
         assert!(!f.go && f.verdict.starts_with("No go yet: 6"), "{}", f.verdict);
+        let f = checklist_fragment(1, &answers, true);
+        assert!(f.past && f.verdict.starts_with("No check was written down"), "{}", f.verdict);
         for i in ITEMS.iter().filter(|i| i.guards) {
             answers.insert(i.id.into(), "yes".into());
         }
-        let f = checklist_fragment(1, &answers);
-        assert!(f.go && f.verdict.contains("6 of 17 looked at"), "{}", f.verdict);
+        let f = checklist_fragment(1, &answers, false);
+        assert!(f.go && f.verdict.ends_with("6 of 20 looked at, not signed"), "{}", f.verdict);
+        answers.insert(SIGNED.into(), "the calibrator, 14:05".into());
+        let f = checklist_fragment(1, &answers, false);
+        assert!(f.verdict.ends_with("looked at, signed by the calibrator, 14:05"), "{}", f.verdict);
         answers.insert("air".into(), "no".into());
-        let f = checklist_fragment(1, &answers);
+        let f = checklist_fragment(1, &answers, false);
         assert!(!f.go && f.verdict.contains("exhaust extraction"), "{}", f.verdict);
+    }
+
+    #[test]
+    fn a_value_out_of_its_window_says_what_it_does_to_a_comparison() {
+        let answers = Checklist::from([
+            ("filter.value".into(), "92".into()),
+            ("compression.value".into(), "12.1 12.0 11.9 12.0".into()),
+            ("wideband.value".into(), "about right".into()),
+        ]);
+        let f = checklist_fragment(1, &answers, false);
+        let row = |id: &str| f.groups.iter().flat_map(|g| &g.rows).find(|r| r.id == id).unwrap();
+        assert!(row("filter").out && row("filter").read.contains("pull a fresh baseline"));
+        assert!(!row("compression").out && row("compression").read.starts_with("1.7 % apart"));
+        assert!(row("wideband").out && row("wideband").read.contains("holds no number"));
+        assert!(f.confounds);
     }
 }

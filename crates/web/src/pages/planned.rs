@@ -1,0 +1,90 @@
+//! A day's plan: in which order to pull what is planned, when it ends, what can be said if it ends sooner.
+
+use super::{encoding, page};
+use crate::auth::Reader;
+use crate::error::WebError;
+use crate::prefs::Prefs;
+use crate::state::AppState;
+use crate::typed::{litres, within};
+use crate::views::{Typed, planned_page};
+use axum::extract::{Path, Query, State};
+use axum::http::StatusCode;
+use axum::response::{IntoResponse, Response};
+use chrono::{NaiveTime, Timelike};
+use jamjar_core::planning::Pace;
+use jamjar_workflow::planned::{Asked, planned_day};
+use std::collections::HashMap;
+
+/// A number of the form between two bounds; what is usual where it is blank.
+fn number(f: &Typed, name: &str, what: &str, bounds: [f64; 2], usual: f64) -> Result<f64, String> {
+    Ok(within(what, f.of(name), bounds)?.unwrap_or(usual))
+}
+
+fn asked(f: &Typed, prefs: &Prefs, now: NaiveTime) -> Result<Asked, String> {
+    let usual = Asked::default();
+    let minutes =
+        |name: &str, what: &str, usual: f64| number(f, name, &format!("{what}, min"), [0.0, 600.0], usual);
+    let volume = |name: &str, usual: f64| match f.of(name).trim() {
+        "" => Ok(usual),
+        s => litres(s, prefs.volume),
+    };
+    let begins = match f.of("begins").trim() {
+        "" => now,
+        s => NaiveTime::parse_from_str(s, "%H:%M")
+            .map_err(|_| format!("begins at: “{s}” is no time of day such as 14:30"))?,
+    };
+    let every = number(f, "every", "sets between baselines", [0.0, 24.0], usual.every as f64)?;
+    Ok(Asked {
+        hours: within("time there is, h", f.of("hours"), [0.1, 24.0])?,
+        begins,
+        difference_kw: within("gain worth knowing", f.of("difference"), [0.01, 1e4])?
+            .map(|d| d / prefs.power.from_kw(1.0)),
+        every: every.round() as usize,
+        pace: Pace {
+            pull_min: minutes("pull", "a pull", usual.pace.pull_min)?,
+            cool_min: minutes("cool", "cool-down", usual.pace.cool_min)?,
+            sheds_kw: within("heat the cell sheds, kW", f.of("sheds"), [1.0, 1e5])?,
+            warm_up_min: minutes("warm", "warming up", usual.pace.warm_up_min)?,
+            flash_min: minutes("flash", "a flash", usual.pace.flash_min)?,
+            top_up_min: minutes("topup", "topping up", usual.pace.top_up_min)?,
+        },
+        sweep_s: number(f, "sweep", "a sweep, s", [1.0, 300.0], usual.sweep_s)?,
+        change_min: minutes("change", "changing fuel", usual.change_min)?,
+        rinse_l: volume("rinse", usual.rinse_l)?,
+        litres: volume("litres", usual.litres)?,
+        tank_l: volume("tank", usual.tank_l)?,
+        reserve_l: volume("reserve", usual.reserve_l)?,
+        order: f.of("order").split(',').filter_map(|s| s.trim().parse().ok()).collect(),
+    })
+}
+
+pub(crate) async fn show(
+    _: Reader,
+    prefs: Prefs,
+    State(state): State<AppState>,
+    Path(id): Path<i64>,
+    Query(q): Query<HashMap<String, String>>,
+) -> Result<Response, WebError> {
+    let day = state.store.day(id).await?;
+    let vehicle = state.store.vehicle(day.vehicle_id).await?;
+    let e = encoding(&state, day.vehicle_id).await?;
+    let typed = Typed(q);
+    let now = chrono::Local::now();
+    // A day that is not today begins in the morning, whatever the clock says.
+    let usual = if day.date == now.date_naive() {
+        NaiveTime::from_hms_opt(now.hour(), now.minute(), 0).unwrap_or_default()
+    } else {
+        Asked::default().begins
+    };
+    let read = prefs.fitting(&vehicle.vehicle.engine);
+    let (asked, problem) = match asked(&typed, &read, usual) {
+        Ok(a) => (a, String::new()),
+        Err(problem) => (Asked { begins: usual, ..Asked::default() }, problem),
+    };
+    let settings = read.settings(None);
+    let planned = planned_day(&state.store, &day, &vehicle, &settings, &asked).await?;
+    let refused = !problem.is_empty();
+    let body = page(&planned_page(&day, &vehicle, planned.as_ref(), &asked, (typed, problem), &e, &read))?;
+    let status = if refused { StatusCode::UNPROCESSABLE_ENTITY } else { StatusCode::OK };
+    Ok((status, body).into_response())
+}

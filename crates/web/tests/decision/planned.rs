@@ -1,0 +1,89 @@
+//! A day's plan: the order, the clock, what lacks, and what is not proposed.
+
+use crate::common::Cell;
+use axum::http::StatusCode;
+use jamjar_core::factors::Factors;
+use jamjar_store::NewDay;
+
+fn set(map: &str, fuel: &str, boost: &str, like: &Factors) -> Factors {
+    let mut f = like.clone();
+    for (k, v) in [("map", map), ("fuel", fuel), ("boost", boost)] {
+        f.insert(k.into(), v.into());
+    }
+    f
+}
+
+/// A day on which nothing was pulled yet, with three sets planned on two fuels.
+async fn morning(cell: &Cell) -> i64 {
+    let date = "2027-03-01".parse().unwrap();
+    let day =
+        NewDay { vehicle_id: 1, date, place: "cell 1".into(), air: None, note: String::new(), demo: false };
+    let day = cell.store.add_day(&day).await.unwrap();
+    let stock = cell.store.newest_stock_set(1).await.unwrap().unwrap().set.config;
+    for (map, fuel, boost) in
+        [("C4", "E85", "140 kPa"), ("C4", "E85", "120 kPa"), ("C2", stock.fuel.as_str(), "as mapped")]
+    {
+        cell.store.plan(1, &set(map, fuel, boost, &stock.factors()), 3, "").await.unwrap();
+    }
+    day
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn what_is_planned_is_ordered_by_the_clock_and_says_what_lacks() {
+    let cell = Cell::with_demo().await;
+    for p in cell.store.planned(1).await.unwrap() {
+        cell.store.unplan(p.id).await.unwrap();
+    }
+    let day = morning(&cell).await;
+    assert!(
+        cell.get(&format!("/days/{day}")).await.text().contains(&format!("/days/{day}/plan")),
+        "the way there"
+    );
+    let at = format!("/days/{day}/plan");
+    let page = cell.get(&format!("{at}?begins=09%3A00&every=0")).await.text();
+    assert!(page.contains("done at 1") && page.contains("No order takes less time."), "{page}");
+    assert!(page.contains("class=\"dayplan\"") && page.contains("drain, rinse with"), "{page}");
+    let (low, high) = (page.find(">C4 E85 120 kPa</span>"), page.find(">C4 E85 140 kPa</span>"));
+    assert!(low.is_some() && low < high, "the lower rung first: {page}");
+    assert!(page.contains("nothing yet: only the baseline stands") && page.contains("a gain of C"), "{page}");
+    // Too short a day names what lacks and which wish to drop.
+    let short = cell.get(&format!("{at}?hours=1.5")).await.text();
+    assert!(short.contains("longer than there is.") && short.contains("It fits without "), "{short}");
+    // A fuel that is written down as gone is not pulled on.
+    cell.store.put_fuel_on_hand(day, "E85", 0.0, "").await.unwrap();
+    let dry = cell.get(&at).await.text();
+    assert!(dry.contains("the fuel on hand does not last for it"), "{dry}");
+    assert!(dry.contains("C4 E85 120 kPa comes before it and is not proposed"), "{dry}");
+    let wrong = cell.get(&format!("{at}?flash=soon")).await;
+    assert_eq!(wrong.status, StatusCode::UNPROCESSABLE_ENTITY);
+    assert!(wrong.text().contains("soon"), "what was typed stands in the sentence");
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn an_order_of_ones_own_is_priced_and_one_that_cannot_be_is_refused() {
+    let cell = Cell::with_demo().await;
+    for p in cell.store.planned(1).await.unwrap() {
+        cell.store.unplan(p.id).await.unwrap();
+    }
+    let day = morning(&cell).await;
+    let plan = cell.store.planned(1).await.unwrap();
+    let id = |boost: &str| plan.iter().find(|p| p.factors["boost"] == boost).unwrap().id;
+    let (high, low, pump) = (id("140 kPa"), id("120 kPa"), id("as mapped"));
+    let at = |order: &[i64]| {
+        let ids: Vec<String> = order.iter().map(i64::to_string).collect();
+        format!("/days/{day}/plan?every=0&order={}", ids.join("%2C"))
+    };
+    let own = cell.get(&at(&[low, pump, high])).await.text();
+    assert!(own.contains("Your order;") && own.contains("The quickest order"), "{own}");
+    let cannot = cell.get(&at(&[high, low, pump])).await.text();
+    assert!(
+        cannot.contains("takes a rung before a lower one") && !cannot.contains("Your order;"),
+        "{cannot}"
+    );
+    // A map meant for one fuel is not proposed on another.
+    let stock = cell.store.newest_stock_set(1).await.unwrap().unwrap().set.config.factors();
+    let c2 = cell.store.maps(1).await.unwrap().into_iter().find(|m| m.for_fuel.is_some()).unwrap();
+    cell.store.plan(1, &set(&c2.name, "diesel of nobody", "as mapped", &stock), 3, "").await.unwrap();
+    let page = cell.get(&format!("/days/{day}/plan")).await.text();
+    assert!(page.contains(&format!("its map is meant for {}", c2.for_fuel.unwrap())), "{page}");
+}

@@ -1,0 +1,341 @@
+//! A day's plan: what is planned for its vehicle, ordered by the clock, the tanks and the heat of its cell.
+
+use crate::error::WorkflowError;
+use crate::ladder::named_kpa;
+use crate::sets::{SetRead, baseline_of, day_sets, read_sets, recent_days};
+use chrono::NaiveTime;
+use jamjar_core::analysis::{Figure, Settings};
+use jamjar_core::calculators::fuel::ethanol_blend;
+use jamjar_core::factors::rungs::measured;
+use jamjar_core::factors::{Factors, meant_for, says};
+
+use jamjar_core::limits::{Severity, Verdict};
+use jamjar_core::planning::{
+    Baseline, Day as Cell, Drop, FuelOnHand, Now, Pace, Plan, Ran, Short, Wanted, plan, to_fit,
+};
+use jamjar_core::stats::plan::pulls_needed;
+use jamjar_store::{Day, Store, VehicleRecord};
+use std::collections::BTreeSet;
+
+/// Most pulls of one set that are proposed (our choice: heat and wear decide before statistics does).
+const MOST_PULLS: u32 = 12;
+/// Days looked back through for the scatter of pulls, where the day itself has none.
+const DAYS: i64 = 6;
+/// Share of a pull's peak that its mean is, and brake energy to heat left in the cell, where the absorber and the
+/// radiator stand in it (our choice; exhaust goes out).
+const MEAN_SHARE: f64 = 0.7;
+const HEAT_A_KJ: f64 = 2.0;
+
+/// What the calibrator says of a day.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Asked {
+    /// Time there is, h.
+    pub hours: Option<f64>,
+    /// When it begins.
+    pub begins: NaiveTime,
+    /// Smallest gain worth knowing, kW.
+    pub difference_kw: Option<f64>,
+    /// Sets after which the baseline comes again; 0 for first and last only.
+    pub every: usize,
+    /// How long things take.
+    pub pace: Pace,
+    /// A pull's sweep, s.
+    pub sweep_s: f64,
+    /// To drain, rinse and fill, min.
+    pub change_min: f64,
+    /// What rinsing takes, L.
+    pub rinse_l: f64,
+    /// What a pull takes of gasoline, L.
+    pub litres: f64,
+    /// What the tank holds, L.
+    pub tank_l: f64,
+    /// What stays in it, L.
+    pub reserve_l: f64,
+    /// Planned sets in an order of one's own, by id; empty for the quickest.
+    pub order: Vec<i64>,
+}
+
+/// What is taken until somebody says otherwise (our choice).
+impl Default for Asked {
+    fn default() -> Self {
+        Self {
+            hours: None,
+            begins: NaiveTime::from_hms_opt(9, 0, 0).unwrap_or_default(),
+            difference_kw: None,
+            every: 4,
+            pace: Pace {
+                pull_min: 1.5,
+                cool_min: 3.0,
+                sheds_kw: None,
+                warm_up_min: 15.0,
+                flash_min: 6.0,
+                top_up_min: 4.0,
+            },
+            sweep_s: 12.0,
+            change_min: 25.0,
+            rinse_l: 4.0,
+            litres: 0.6,
+            tank_l: 45.0,
+            reserve_l: 6.0,
+            order: Vec::new(),
+        }
+    }
+}
+
+/// A planned set.
+#[derive(Debug, Clone, PartialEq)]
+pub struct PlannedSet {
+    /// Id of the plan's line.
+    pub id: i64,
+    /// What to pull.
+    pub factors: Factors,
+    /// Pulls of it.
+    pub pulls: u32,
+    /// Fuels its map is meant for, in words; `None` where nobody said.
+    pub meant_for: Option<String>,
+}
+
+/// The scatter of single pulls.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Scatter {
+    /// Standard deviation of peak power, kW, pooled over sets.
+    pub sd_kw: f64,
+    /// Pulls it comes from, less one a set.
+    pub df: usize,
+    /// Whether it is this day's own.
+    pub of_the_day: bool,
+}
+
+/// An ordered day.
+#[derive(Debug, Clone)]
+pub struct PlannedDay {
+    /// What is planned, in the order the plan's numbers count.
+    pub sets: Vec<PlannedSet>,
+    /// Everything is held against it.
+    pub baseline: Factors,
+    /// Names of fuels, as the plan's numbers count.
+    pub fuels: Vec<String>,
+    /// What the plan was made of.
+    pub wanted: Vec<Wanted>,
+    /// The cell.
+    pub cell: Cell,
+    /// The quickest order found.
+    pub quickest: Plan,
+    /// The order somebody chose, where it can be.
+    pub own: Option<Plan>,
+    /// What there is too little of.
+    pub short: Vec<Short>,
+    /// Wishes to drop for it.
+    pub drops: Vec<Drop>,
+    /// Scatter of single pulls; `None` where nothing was pulled twice.
+    pub scatter: Option<Scatter>,
+    /// Pulls a set that the wanted difference takes, also where fewer are proposed; `None` where none is wanted or the
+    /// scatter is not known.
+    pub needed: Option<u32>,
+    /// Whether anything tells how much heat a pull leaves.
+    pub heat_known: bool,
+    /// When the plan begins: now, on a day under way.
+    pub begins: NaiveTime,
+}
+
+impl PlannedDay {
+    /// The order that is shown.
+    pub fn plan(&self) -> &Plan {
+        self.own.as_ref().unwrap_or(&self.quickest)
+    }
+}
+
+/// Numbers for names, in the order they come.
+#[derive(Default)]
+struct Names(Vec<String>);
+
+impl Names {
+    fn of(&mut self, name: &str) -> usize {
+        self.0.iter().position(|n| n == name).unwrap_or_else(|| {
+            self.0.push(name.to_owned());
+            self.0.len() - 1
+        })
+    }
+}
+
+fn said<'a>(f: &'a Factors, name: &str) -> &'a str {
+    f.get(name).map_or("", String::as_str)
+}
+
+/// Orders what is planned for a day's vehicle; `None` where nothing is planned or nothing can be a baseline.
+///
+/// # Errors
+/// [`WorkflowError`] when the store refuses; [`WorkflowError::Bad`] when more is planned than a day orders, or a number
+/// cannot be.
+pub async fn planned_day(
+    store: &Store,
+    day: &Day,
+    vehicle: &VehicleRecord,
+    settings: &Settings,
+    asked: &Asked,
+) -> Result<Option<PlannedDay>, WorkflowError> {
+    let items = store.planned(vehicle.id).await?;
+    let sets = read_sets(day_sets(store, day.id, vehicle).await?, vehicle, settings);
+    let stored: Vec<_> = sets.iter().map(|s| s.stored.clone()).collect();
+    let gear = items.iter().find_map(|i| i.factors.get("gear").cloned());
+    let own = stored.first().map(|s| s.set.config.gear.clone()).or(gear).unwrap_or_default();
+    let stock = match baseline_of(&stored, &own) {
+        Some(b) => Some(b.set.config.clone()),
+        None => store.newest_stock_set(vehicle.id).await?.map(|s| s.set.config),
+    };
+    let (Some(stock), Some(first)) = (stock, items.first()) else { return Ok(None) };
+    let (maps_known, fuels_known) = (store.maps(vehicle.id).await?, store.fuel_records().await?);
+    let scatter = match scatter(&sets, true) {
+        Some(s) => Some(s),
+        None => before(store, vehicle, settings).await?,
+    };
+    let peak_kw = sets.iter().filter_map(SetRead::best_kw).reduce(f64::max).or(vehicle.sheet.quoted_power_kw);
+    let heat_kj = peak_kw.map_or(0.0, |kw| HEAT_A_KJ * MEAN_SHARE * kw * asked.sweep_s);
+    let needed = asked
+        .difference_kw
+        .zip(scatter)
+        .map(|(d, s)| pulls_needed(s.sd_kw, d).map_or(u32::MAX, |n| n.pulls_per_set.max(2)));
+    let enough = needed.map(|n| n.min(MOST_PULLS));
+    let (mut maps, mut fuels) = (Names::default(), Names::default());
+    let takes = |fuel: &str| {
+        let ethanol = fuels_known.iter().find(|f| f.name == fuel).and_then(|f| f.ethanol).unwrap_or(0.0);
+        asked.litres * ethanol_blend(ethanol).map_or(1.0, |b| b.volume_flow_ratio)
+    };
+    let baseline = Baseline {
+        map: maps.of(&stock.map),
+        fuel: fuels.of(&stock.fuel),
+        pulls: enough.unwrap_or(3),
+        litres: takes(&stock.fuel),
+        heat_kj,
+        every: asked.every,
+    };
+    let mut base = stock.factors();
+    // On a day of its own the baseline is pulled in the build and the gear of what is held against it.
+    if baseline_of(&stored, &own).is_none() {
+        let same =
+            ["build", "gear"].into_iter().filter_map(|k| Some((k.to_owned(), first.factors.get(k)?.clone())));
+        base.extend(same.collect::<Factors>());
+    }
+    let (mut planned, mut wanted) = (Vec::new(), Vec::new());
+    // Its own baseline is no wish: it is pulled anyway.
+    for item in items.into_iter().filter(|i| !says(&base, &i.factors)) {
+        let f = &item.factors;
+        let (map, fuel) = (said(f, "map"), said(f, "fuel"));
+        let meant = maps_known.iter().find(|m| m.name == map).and_then(|m| m.for_fuel.as_deref());
+        let pulls = enough.unwrap_or(u32::try_from(item.pulls).unwrap_or(3).max(1));
+        let ran = sets.iter().find(|s| says(&s.stored.set.config.factors(), f) && !s.stored.pulls.is_empty());
+        wanted.push(Wanted {
+            map: maps.of(map),
+            fuel: fuels.of(fuel),
+            rung: named_kpa(said(f, "boost")).or_else(|| measured(said(f, "boost")).map(|m| m.0)),
+            pulls,
+            litres: takes(fuel),
+            heat_kj,
+            foreign: meant.is_some_and(|m| !m.trim().is_empty() && !meant_for(m, fuel)),
+            ran: ran.map_or(Ran::Not, |s| if clear(s, vehicle) { Ran::Clear } else { Ran::NotClear }),
+        });
+        planned.push(PlannedSet {
+            id: item.id,
+            pulls,
+            meant_for: meant.map(str::to_owned),
+            factors: item.factors,
+        });
+    }
+    let on_hand = store.day_sheet(day.id).await?.fuels;
+    let fuel = |name: &String| FuelOnHand {
+        litres: on_hand.iter().find(|f| f.fuel == *name).map(|f| f.litres),
+        change_min: asked.change_min,
+        rinse_l: asked.rinse_l,
+    };
+    let last = sets.iter().rfind(|s| !s.stored.pulls.is_empty()).map(|s| &s.stored.set.config);
+    let now = Now {
+        map: Some(last.map_or(baseline.map, |c| maps.of(&c.map))),
+        fuel: Some(last.map_or(baseline.fuel, |c| fuels.of(&c.fuel))),
+        since_baseline: since(&sets, &base),
+    };
+    let cell = Cell {
+        baseline,
+        pace: asked.pace,
+        fuels: fuels.0.iter().map(fuel).collect(),
+        tank_l: asked.tank_l,
+        reserve_l: asked.reserve_l,
+        minutes: asked.hours.map(|h| h * 60.0),
+        now,
+    };
+    let refused = |e: &dyn std::fmt::Display| WorkflowError::Bad(e.to_string());
+    let quickest = plan(&wanted, &cell).map_err(|e| refused(&e))?;
+    let order: Vec<usize> =
+        asked.order.iter().filter_map(|id| planned.iter().position(|p| p.id == *id)).collect();
+    let own = if order.is_empty() { None } else { quickest.reordered(&order, &wanted, &cell) };
+    let short = own.as_ref().unwrap_or(&quickest).short(&cell);
+    let drops =
+        if short.is_empty() { Vec::new() } else { to_fit(&wanted, &cell).map_err(|e| refused(&e))? };
+    let begins = sets
+        .iter()
+        .flat_map(|s| s.stored.pulls.iter().filter_map(|p| p.0.started_at))
+        .max()
+        .map_or(asked.begins, |t| t.max(asked.begins));
+    Ok(Some(PlannedDay {
+        sets: planned,
+        baseline: base,
+        fuels: fuels.0,
+        wanted,
+        cell,
+        quickest,
+        own,
+        short,
+        drops,
+        scatter,
+        needed,
+        heat_known: peak_kw.is_some(),
+        begins,
+    }))
+}
+
+/// Every stop limit was watched and kept with its margin. No stop limit at all says nothing is clear.
+fn clear(s: &SetRead, vehicle: &VehicleRecord) -> bool {
+    let stops: BTreeSet<&str> =
+        vehicle.limits.iter().filter(|l| l.severity == Severity::Stop).map(|l| l.id.as_str()).collect();
+    let mut of = s.verdicts.iter().filter(|o| stops.contains(o.limit.as_str())).peekable();
+    of.peek().is_some() && of.all(|o| o.verdict == Verdict::Clear)
+}
+
+/// Sets pulled since the last baseline; `None` before the first.
+fn since(sets: &[SetRead], base: &Factors) -> Option<usize> {
+    let pulled: Vec<&SetRead> = sets.iter().filter(|s| !s.stored.pulls.is_empty()).collect();
+    let last = pulled.iter().rposition(|s| s.stored.set.config.factors() == *base)?;
+    Some(pulled.len() - 1 - last)
+}
+
+/// Pooled scatter of peak power within sets.
+///
+/// # Formula
+/// `s² = Σ (nᵢ − 1)·sᵢ² / Σ (nᵢ − 1)`
+///
+/// where
+/// - `nᵢ`, `sᵢ`: pulls of a set that count, and their standard deviation, kW (domain, section 4).
+fn scatter(sets: &[SetRead], of_the_day: bool) -> Option<Scatter> {
+    let (mut squares, mut df) = (0.0, 0);
+    for s in sets {
+        let f = s.result.figure(Figure::PeakPower);
+        if let Some(sd) = f.sd.filter(|_| f.values.len() > 1) {
+            squares += (f.values.len() - 1) as f64 * sd * sd;
+            df += f.values.len() - 1;
+        }
+    }
+    (df >= 2 && squares > 0.0).then(|| Scatter { sd_kw: (squares / df as f64).sqrt(), df, of_the_day })
+}
+
+/// The scatter of the vehicle's newest days.
+async fn before(
+    store: &Store,
+    vehicle: &VehicleRecord,
+    settings: &Settings,
+) -> Result<Option<Scatter>, WorkflowError> {
+    for (_, sets) in recent_days(store, vehicle, DAYS).await? {
+        if let Some(s) = scatter(&read_sets(sets, vehicle, settings), false) {
+            return Ok(Some(s));
+        }
+    }
+    Ok(None)
+}
