@@ -21,7 +21,7 @@ async fn morning(cell: &Cell) -> i64 {
     let day = cell.store.add_day(&day).await.unwrap();
     let stock = cell.store.newest_stock_set(1).await.unwrap().unwrap().set.config;
     for (map, fuel, boost) in
-        [("C4", "E85", "140 kPa"), ("C4", "E85", "120 kPa"), ("C2", stock.fuel.as_str(), "as mapped")]
+        [("C4", "E85", "140 kPa"), ("C4", "E85", "120 kPa"), ("C2", "RON 95 E5", "as mapped")]
     {
         cell.store.plan(1, &set(map, fuel, boost, &stock.factors()), 3, "").await.unwrap();
     }
