@@ -7,7 +7,7 @@ use super::traced::{Thresholds, Traced};
 use super::why::{Load, Reach, Why};
 use super::windows::{Held, highest_held};
 use super::{holes, parts};
-use crate::pull::held::{BAND_SHARE, MIN_HOLD_S};
+use crate::pull::held::MIN_HOLD_S;
 use crate::signal::runs::runs;
 
 pub(super) struct Judged {
@@ -126,16 +126,4 @@ fn reach(traced: &Traced<'_, '_>) -> Option<Why> {
         stand_ins: traced.base.gate.stand_ins.clone(),
     };
     (out != Reach::default()).then_some(Why::Reaches(out))
-}
-
-/// Longest time the speed stayed where it was, s; held as in a step test.
-pub(super) fn longest_held(at: &[(f64, f64)]) -> f64 {
-    let (mut longest, mut start) = (0.0_f64, 0);
-    for i in 1..at.len() {
-        if (at[i].1 - at[start].1).abs() > BAND_SHARE * at[start].1 || at[i].0 - at[i - 1].0 > MIN_HOLD_S {
-            start = i;
-        }
-        longest = longest.max(at[i].0 - at[start].0);
-    }
-    longest
 }

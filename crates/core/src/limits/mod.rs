@@ -1,5 +1,6 @@
 //! Limits: what must not be crossed, judged on raw samples, never silently unmeasured.
 
+mod bind;
 mod blind;
 mod evaluate;
 mod extent;

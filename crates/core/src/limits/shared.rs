@@ -1,10 +1,9 @@
 //! What limits have in common that judge one log through one gate: worked out once for all of them.
 
-use super::gate::{Gate, NoGate};
-use super::judge::longest_held;
+use super::gate::Gate;
 use super::model::{Clock, GateTerm};
-use super::sources::Sources;
-use crate::log::{Samples, View};
+use crate::log::Samples;
+use crate::pull::held::{BAND_SHARE, MIN_HOLD_S};
 use crate::signal::median::median_interval;
 use crate::signal::runs::runs;
 use std::borrow::Cow;
@@ -53,50 +52,48 @@ pub(super) struct Memo<'a>(Arc<Mutex<Vec<Known<'a>>>>);
 type Known<'a> = (Key, Arc<Shared<'a>>);
 
 impl<'a> Memo<'a> {
-    /// The base of a channel's samples under a gate, `speed` being what shows that the engine moved.
-    pub(super) fn base(
+    /// The base of a channel's samples under a gate, `speed` being what shows that the engine moved; made by `make` where
+    /// none of these is known.
+    ///
+    /// # Errors
+    /// Whatever `make` says.
+    pub(super) fn base<E>(
         &self,
         s: &Samples<'a>,
         gate: &[GateTerm],
-        sources: &Sources<'a>,
         (clock, speed): (Clock, &'static str),
-    ) -> Result<Arc<Shared<'a>>, NoGate> {
-        let Cow::Borrowed(t) = s.t else {
-            return Shared::of(s.view(), gate, sources, (clock, speed)).map(Arc::new);
-        };
+        make: impl FnOnce() -> Result<Shared<'a>, E>,
+    ) -> Result<Arc<Shared<'a>>, E> {
+        let Cow::Borrowed(t) = s.t else { return make().map(Arc::new) };
         let key = Key { clock, at: t.as_ptr() as usize, samples: t.len(), gate: gate.to_vec(), speed };
-        let known = |all: &Vec<Known<'a>>| all.iter().find(|b| b.0 == key).map(|b| b.1.clone());
-        if let Some(base) = known(&self.0.lock().unwrap_or_else(PoisonError::into_inner)) {
+        let all = || self.0.lock().unwrap_or_else(PoisonError::into_inner);
+        let known = all().iter().find(|b| b.0 == key).map(|b| b.1.clone());
+        if let Some(base) = known {
             return Ok(base);
         }
-        let base = Arc::new(Shared::of(s.view(), gate, sources, (clock, speed))?);
-        self.0.lock().unwrap_or_else(PoisonError::into_inner).push((key, base.clone()));
+        let base = Arc::new(make()?);
+        all().push((key, base.clone()));
         Ok(base)
     }
 }
 
 impl<'a> Shared<'a> {
-    fn of(
-        s: View<'_>,
-        gate: &[GateTerm],
-        sources: &Sources<'a>,
-        (clock, speed): (Clock, &'static str),
-    ) -> Result<Self, NoGate> {
-        let gate = Gate::bind(gate, sources, clock)?;
+    /// A gate over times that ascend.
+    pub(super) fn of(t: &[f64], gate: Gate<'a>, speed: Option<Samples<'a>>) -> Self {
         let mut read = gate.reader();
-        let states: Vec<Option<bool>> = s.t.iter().map(|t| read(*t)).collect();
+        let states: Vec<Option<bool>> = t.iter().map(|t| read(*t)).collect();
         drop(read);
         let gated: Vec<bool> = states.iter().map(|g| *g == Some(true)).collect();
-        Ok(Self {
+        Self {
             open: runs(gated.len(), |i| gated[i]),
             unknown: states.contains(&None),
-            interval_s: median_interval(s.t),
-            widest_s: s.t.windows(2).map(|w| w[1] - w[0]).fold(0.0, f64::max),
-            speed: sources.found(speed, clock).or_else(|| sources.found("engine_speed", clock)),
+            interval_s: median_interval(t),
+            widest_s: t.windows(2).map(|w| w[1] - w[0]).fold(0.0, f64::max),
+            speed,
             reached: OnceLock::new(),
             gate,
             gated,
-        })
+        }
     }
 
     /// What the engine did while the gate was open, at the samples of `t`.
@@ -110,4 +107,16 @@ impl<'a> Shared<'a> {
             Reached { top_rpm: at.iter().map(|p| p.1).reduce(f64::max), held_s: longest_held(&at) }
         })
     }
+}
+
+/// Longest time the speed stayed where it was, s; held as in a step test.
+fn longest_held(at: &[(f64, f64)]) -> f64 {
+    let (mut longest, mut start) = (0.0_f64, 0);
+    for i in 1..at.len() {
+        if (at[i].1 - at[start].1).abs() > BAND_SHARE * at[start].1 || at[i].0 - at[i - 1].0 > MIN_HOLD_S {
+            start = i;
+        }
+        longest = longest.max(at[i].0 - at[start].0);
+    }
+    longest
 }

@@ -1,5 +1,6 @@
 //! A limit laid over the raw samples of one pull, before anything is judged.
 
+use super::bind::base;
 use super::extent::Extent;
 use super::gate::NoGate;
 use super::model::{Clock, Limit, LimitOutcome, Threshold, Verdict};
@@ -88,7 +89,7 @@ pub fn trace<'l, 'a>(limit: &'l Limit, sources: &Sources<'a>) -> Result<Traced<'
         Home::Absent => return Err(missing(&limit.channel, Wanted::ItIsJudged)),
     };
     let excitation = if limit.channel.as_str() == "engine_speed" { "roller_speed" } else { "engine_speed" };
-    let base = sources.memo().base(&s, &limit.gate, sources, (clock, excitation)).map_err(|e| match e {
+    let base = base(&s, &limit.gate, sources, (clock, excitation)).map_err(|e| match e {
         NoGate::Absent(c) => missing(&c, Wanted::Gate),
         NoGate::Misaligned(c) => misaligned(&c),
     })?;
