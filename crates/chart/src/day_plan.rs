@@ -3,6 +3,7 @@
 use crate::paint::{Paint, Tone};
 use crate::scale::Scale;
 use crate::svg::{escape, n, shorten};
+use crate::timeline::clock;
 use std::fmt::Write;
 
 /// Pulls of one set. Minutes count from the start of the plan.
@@ -131,14 +132,12 @@ impl DayPlanChart {
         let mut at = (self.begins / step).ceil() * step;
         while at <= self.begins + end {
             let px = n(x.at(at - self.begins));
-            let minute = at.round() as i64 % (24 * 60);
             let _ = write!(
                 s,
-                r#"<path d="M{px} 8V{}" stroke="{grid}"/><text x="{px}" y="{}" text-anchor="middle" fill="{mid}">{:02}:{:02}</text>"#,
+                r#"<path d="M{px} 8V{}" stroke="{grid}"/><text x="{px}" y="{}" text-anchor="middle" fill="{mid}">{}</text>"#,
                 n(FUELS.0 + FUELS.1 + 6.0),
                 HEIGHT - 6.0,
-                minute / 60,
-                minute % 60
+                clock(at / 60.0 % 24.0)
             );
             at += step;
         }

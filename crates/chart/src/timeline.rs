@@ -52,7 +52,7 @@ const BOTTOM: f64 = 24.0;
 /// Width of one character of a set's name, px.
 const LETTER: f64 = 7.8;
 
-fn clock(hours: f64) -> String {
+pub(crate) fn clock(hours: f64) -> String {
     let minutes = (hours * 60.0).round() as i64;
     format!("{:02}:{:02}", minutes / 60, minutes % 60)
 }

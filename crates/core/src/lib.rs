@@ -28,6 +28,7 @@ pub mod limits;
 mod linalg;
 pub mod log;
 pub mod maps;
+pub mod pedal;
 pub mod planning;
 pub mod printed;
 pub mod pull;

@@ -8,7 +8,7 @@ use crate::schema::{flash, map_revision, map_use};
 use crate::vehicles::claim_vehicle;
 use chrono::{NaiveDate, NaiveTime, Utc};
 use diesel::prelude::*;
-use diesel_async::RunQueryDsl;
+use diesel_async::{AsyncMysqlConnection, RunQueryDsl};
 
 /// A flash to be written down.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -31,6 +31,28 @@ pub struct Flash {
     pub at: Option<NaiveTime>,
     pub note: String,
     pub by: String,
+}
+
+/// The name of a map that serves a vehicle: its own, or one lent to it.
+///
+/// # Errors
+/// [`StoreError::NotFound`] when there is no such map; [`StoreError::Refused`] when it does not serve the vehicle.
+pub(crate) async fn serving(
+    c: &mut AsyncMysqlConnection,
+    map_id: i64,
+    vehicle_id: i64,
+) -> Result<String, StoreError> {
+    let (home, name): (i64, String) = map_revision::table
+        .find(map_id)
+        .select((map_revision::vehicle_id, map_revision::name))
+        .first(c)
+        .await
+        .map_err(|e| StoreError::from(e).about("map", map_id))?;
+    let lent: i64 = map_use::table.find((map_id, vehicle_id)).count().get_result(c).await?;
+    if home != vehicle_id && lent == 0 {
+        return Err(StoreError::Refused(format!("{name} does not serve this vehicle")));
+    }
+    Ok(name)
 }
 
 impl Store {
@@ -67,16 +89,7 @@ impl Store {
     pub async fn add_flash(&self, vehicle_id: i64, new: &NewFlash, by: &By) -> Result<(), StoreError> {
         self.transact(async |c| {
             claim_vehicle(c, vehicle_id, None).await?;
-            let (home, name): (i64, String) = map_revision::table
-                .find(new.map_id)
-                .select((map_revision::vehicle_id, map_revision::name))
-                .first(c)
-                .await
-                .map_err(|e| StoreError::from(e).about("map", new.map_id))?;
-            let lent: i64 = map_use::table.find((new.map_id, vehicle_id)).count().get_result(c).await?;
-            if home != vehicle_id && lent == 0 {
-                return Err(StoreError::Refused(format!("{name} does not serve this vehicle")));
-            }
+            let name = serving(c, new.map_id, vehicle_id).await?;
             diesel::insert_into(flash::table)
                 .values((
                     flash::vehicle_id.eq(vehicle_id),

@@ -373,6 +373,22 @@ impl Store {
         .await
     }
 
+    /// Gives a map that has just been made the lasting id it has in another shop.
+    ///
+    /// # Errors
+    /// [`StoreError`] when the database refuses, also an id that is here already.
+    #[boxed]
+    pub async fn keep_map_id(&self, map_id: i64, uid: &str) -> Result<(), StoreError> {
+        self.transact(async |c| {
+            diesel::update(map_revision::table.find(map_id))
+                .set(map_revision::uid.eq(uid))
+                .execute(c)
+                .await?;
+            Ok(())
+        })
+        .await
+    }
+
     /// The map files of some sets, by set; those whose file is not in custody are not there.
     ///
     /// # Errors

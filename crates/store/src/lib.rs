@@ -7,6 +7,7 @@ mod cells;
 mod changes;
 mod claim;
 mod configuration;
+mod contacts;
 mod day_air;
 mod days;
 mod db;
@@ -36,10 +37,12 @@ mod sets;
 mod shares;
 mod sheet;
 mod shop;
+mod sign_offs;
 mod slips;
 mod spark;
 mod summaries;
 mod tank;
+mod threads;
 mod vehicles;
 
 // What the store does is compiled here, once: a future in a box is whole, and a bare one would be compiled
@@ -51,6 +54,7 @@ pub use blocks::{BLOCK_VERSION, BlockError, decode_block, encode_block};
 pub use cells::{CellRecord, CellWords, Watched};
 pub use changes::{Stamps, Thing};
 pub use configuration::Configuration;
+pub use contacts::Contact;
 pub use days::{Day, NewDay};
 pub use db::Store;
 pub use error::StoreError;
@@ -65,10 +69,10 @@ pub use ladder_words::LadderWord;
 pub use lent::LentMap;
 pub use observed::{NewNote, Observation, ObservedAt};
 pub use out::{
-    AboutRow, AirRow, AttachmentRow, BatchRow, BuildRow, CellRow, DayRow, FileRow, FlashRow, FuelRow,
-    InterventionRow, LadderRow, LimitRow, LineUpRow, MapRow, MapUseRow, MergedRow, NoteRow, OnHandRow,
-    PlanRow, PourRow, PrintRow, PullRow as PullOut, ReportRow, SetRow, SettingRow, Shop, SlipRow, SourceRow,
-    TrailRow, VehicleRow, WaitingRow,
+    AboutRow, AirRow, AttachmentRow, BatchRow, BuildRow, CellRow, ContactRow, DayRow, FileRow, FlashRow,
+    FuelRow, InterventionRow, LadderRow, LimitRow, LineUpRow, MapRow, MapUseRow, MergedRow, NoteRow,
+    OnHandRow, PlanRow, PourRow, PrintRow, PullRow as PullOut, ReportRow, SetRow, SettingRow, Shop,
+    SignOffRow, SlipRow, SourceRow, StepRow, ThreadRow, TrailRow, VehicleRow, WaitingRow,
 };
 pub use pulls::{NewPull, Pull};
 pub use reports::{LeftOut, NewReport, Report};
@@ -82,8 +86,10 @@ pub use sets::{LOOKED_AT_DAYS, NewSet, Set, SetWithPulls};
 pub use shares::{ShareLink, Shared};
 pub use sheet::{AirOfDay, Checklist, DayNote, DaySheet, FuelOnHand, SheetAir};
 pub use shop::Ways;
+pub use sign_offs::SignOff;
 pub use slips::SlipRecord;
 pub use spark::Spark;
 pub use summaries::{PackedSummary, Summary};
 pub use tank::{FuelBatch, FuelRecord, NewBatch, NewPour, Pour};
+pub use threads::{HeldIn, NewStep, Step, StepKind, Thread};
 pub use vehicles::{NewVehicle, VehicleRecord};

@@ -34,6 +34,18 @@ diesel::table! { slip (id) {
     rollout_m -> Double, launch_rpm -> Nullable<Double>, temperature_c -> Nullable<Double>, pressure_hpa -> Nullable<Double>, note -> Varchar,
     written_by -> Varchar, created_at -> Datetime, archived_at -> Nullable<Datetime>,
 } }
+diesel::table! { sign_off (id) {
+    id -> BigInt, vehicle_id -> BigInt, map_id -> BigInt, fuel_id -> BigInt, on_date -> Date, answers -> Text, written_by -> Varchar,
+    written_at -> Datetime, signed_by -> Nullable<Varchar>, signed_at -> Nullable<Datetime>,
+} }
+diesel::table! { contact (id) { id -> BigInt, vehicle_id -> BigInt, name -> Varchar, reached -> Varchar, note -> Varchar, } }
+diesel::table! { thread (id) {
+    id -> BigInt, uid -> Char, vehicle_id -> BigInt, title -> Varchar, opened_by -> Varchar, opened_at -> Datetime, closed_at -> Nullable<Datetime>,
+} }
+diesel::table! { thread_step (id) {
+    id -> BigInt, uid -> Char, thread_id -> BigInt, kind -> Varchar, written_by -> Varchar, written_at -> Datetime, words -> Text, map_id -> Nullable<BigInt>,
+    files -> Text, channel -> Nullable<Varchar>, at_s -> Nullable<Double>,
+} }
 diesel::table! { report (id) {
     id -> BigInt, number -> Varchar, vehicle_id -> BigInt, title -> Varchar, asked -> Text, sheet -> Mediumblob, sheet_sha -> Char, figures -> Mediumblob,
     figures_sha -> Char, supersedes -> Nullable<Varchar>, why -> Varchar, issued_by -> Varchar, issued_at -> Datetime,
@@ -107,6 +119,9 @@ diesel::table! { import_run (id) {
 } }
 
 diesel::allow_tables_to_appear_in_same_query!(
+    sign_off,
+    thread,
+    thread_step,
     vehicle,
     build_state,
     map_revision,
@@ -138,6 +153,10 @@ diesel::allow_tables_to_appear_in_same_query!(
     report_print,
     share_link
 );
+diesel::joinable!(sign_off -> map_revision (map_id));
+diesel::joinable!(sign_off -> fuel (fuel_id));
+diesel::joinable!(thread -> vehicle (vehicle_id));
+diesel::joinable!(thread_step -> map_revision (map_id));
 diesel::joinable!(cell_day -> vehicle (vehicle_id));
 diesel::joinable!(report -> vehicle (vehicle_id));
 diesel::joinable!(share_link -> report (report_id));

@@ -121,6 +121,16 @@ async fn put_air(
     put_summaries(c, &s.summaries).await
 }
 
+async fn checklist(c: &mut AsyncMysqlConnection, day_id: i64) -> Result<Checklist, StoreError> {
+    let json: String = cell_day::table
+        .find(day_id)
+        .select(cell_day::checklist)
+        .first(c)
+        .await
+        .map_err(|e| StoreError::from(e).about("day", day_id))?;
+    Ok(serde_json::from_str(&json).unwrap_or_default())
+}
+
 impl Store {
     /// The air of days; days that are not there are left out.
     ///
@@ -153,12 +163,7 @@ impl Store {
     #[boxed]
     pub async fn day_sheet(&self, day_id: i64) -> Result<DaySheet, StoreError> {
         let mut c = self.conn().await?;
-        let checklist: String = cell_day::table
-            .find(day_id)
-            .select(cell_day::checklist)
-            .first(&mut c)
-            .await
-            .map_err(|e| StoreError::from(e).about("day", day_id))?;
+        let checklist = checklist(&mut c, day_id).await?;
         let mut notes: Vec<DayNote> = day_note::table
             .filter(day_note::day_id.eq(day_id))
             .order(day_note::id)
@@ -200,7 +205,6 @@ impl Store {
             .collect();
         drop(c);
         let interventions = self.interventions(day_id).await?;
-        let checklist = serde_json::from_str(&checklist).unwrap_or_default();
         Ok(DaySheet { notes, air, fuels, checklist, interventions })
     }
 
@@ -259,6 +263,15 @@ impl Store {
         .await
     }
 
+    /// The answers of a day's checklist.
+    ///
+    /// # Errors
+    /// [`StoreError::NotFound`] when there is no such day.
+    #[boxed]
+    pub async fn checklist(&self, day_id: i64) -> Result<Checklist, StoreError> {
+        checklist(&mut *self.conn().await?, day_id).await
+    }
+
     /// Gives or takes back some answers of a day's checklist; the others stay as they are, whoever gives them
     /// at the same moment. All of them as they are then.
     ///
@@ -272,8 +285,7 @@ impl Store {
     ) -> Result<Checklist, StoreError> {
         self.transact(async |c| {
             claim_day(c, day_id, Touch::Words, Seen::Nothing).await?;
-            let old: String = cell_day::table.find(day_id).select(cell_day::checklist).first(c).await?;
-            let mut answers: Checklist = serde_json::from_str(&old).unwrap_or_default();
+            let mut answers = checklist(c, day_id).await?;
             for (item, answer) in given {
                 match answer {
                     Some(a) => answers.insert((*item).to_owned(), (*a).to_owned()),

@@ -97,6 +97,10 @@
     if (e.target.closest("[data-help]")) $("#help").showModal();
   });
 
+  // Numbers carry the shop's decimal mark, as the page's own do.
+  const mark = document.documentElement.dataset.decimal || ".";
+  const shown = (number) => number?.replace(".", mark);
+
   // The chart: cursor with values, dimming of the others.
   const chart = $("[data-chart]");
   const svg = chart && $("svg", chart);
@@ -111,7 +115,7 @@
     svg.append(line);
     const places = [...new Set(curves.panels.flatMap((p) => p.series.flatMap((c) => c.x)))].sort((a, b) => a - b);
     const nearest = (x) => places.reduce((best, p, i) => (Math.abs(p - x) < Math.abs(places[best] - x) ? i : best), 0);
-    const words = (x) => ({ "engine rpm": `${x} rpm`, "road km/h": `${x} km/h`, "dyno-shaft rpm": `${x} rpm of the shaft` })[curves.axis] || `${x.toFixed(1)} ${curves.axis}`;
+    const words = (x) => ({ "engine rpm": `${x} rpm`, "road km/h": `${x} km/h`, "dyno-shaft rpm": `${x} rpm of the shaft` })[curves.axis] || `${shown(x.toFixed(1))} ${curves.axis}`;
     let at = 0;
     const show = (i) => {
       if (!places.length) return;
@@ -131,7 +135,7 @@
       return i >= 0 && Math.abs(xs[i] - here) <= 1.5 * step ? ys[i] ?? null : null;
     };
     const step = places.length > 1 ? Math.min(...places.slice(1).map((p, i) => p - places[i])) : 1;
-    const signed = (v) => `${v >= 0 ? "+" : ""}${v.toFixed(1)}`;
+    const signed = (v) => `${v >= 0 ? "+" : ""}${shown(v.toFixed(1))}`;
     // More sets than fit side by side with their half-widths have these below.
     const many = sets.length > 3;
     $("#cursor-table").classList.toggle("many", many);
@@ -152,20 +156,20 @@
       curves.panels.forEach((p) => {
         row(p.id, (key) => {
           const s = p.series.find((c) => c.key === key);
-          return at1(s?.x, s?.y, here)?.toFixed(1);
+          return shown(at1(s?.x, s?.y, here)?.toFixed(1));
         });
         row("gain", (key) => {
           const g = p.gains.find((c) => c.key === key);
           const v = at1(g?.x, g?.gain, here);
           if (v === null) return "";
           const h = at1(g.x, g.half, here);
-          return `${signed(v)}${h === null ? "" : `${many ? "\n" : " "}±${h.toFixed(1)}`}`;
+          return `${signed(v)}${h === null ? "" : `${many ? "\n" : " "}±${shown(h.toFixed(1))}`}`;
         });
       });
       curves.tracks.forEach((t) => {
         [...new Set(t.lines.map((l) => l.label))].forEach((label) => row(label || t.label.split(",")[0], (key) => {
           const l = t.lines.find((c) => c.key === key && c.label === label);
-          return at1(l?.x, l?.y, here)?.toFixed(t.digits);
+          return shown(at1(l?.x, l?.y, here)?.toFixed(t.digits));
         }));
       });
     };
@@ -195,7 +199,7 @@
   }
 
   // Tables: sorted by a press on a head, copied with tabs between cells.
-  const numeric = (text) => { const m = text.replace("−", "-").match(/[-+]?[0-9]+([.][0-9]+)?/); return m ? Number(m[0]) : null; };
+  const numeric = (text) => { const m = text.replace("−", "-").replace(mark, ".").match(/[-+]?[0-9]+([.][0-9]+)?/); return m ? Number(m[0]) : null; };
   all("table[data-sort]").forEach((table) => all("thead th", table).forEach((head, k) => {
     const press = document.createElement("button");
     press.type = "button";
@@ -224,8 +228,8 @@
     b.addEventListener("click", () => {
       const cells = (row) => [...row.cells].map((c) => [...c.childNodes].filter((n) => !n.classList?.contains("interval")).map((n) => n.textContent).join(" ").replace(/\s+/g, " ").trim()).join("\t");
       // Numbers as the shop's spreadsheets read them; names and headings stay as they are.
-      const mark = (text, row) => (b.dataset.decimal === "," && row.parentElement.tagName === "TBODY" ? text.replace(/(\t.*)/s, (rest) => rest.replace(/(\d)\.(?=\d)/g, "$1,")) : text);
-      navigator.clipboard.writeText([...$(b.dataset.copy).rows].map((row) => mark(cells(row), row)).join("\n")).then(() => notice("Copied, with tabs between cells."));
+      const marked = (text, row) => (b.dataset.decimal === "," && row.parentElement.tagName === "TBODY" ? text.replace(/(\t.*)/s, (rest) => rest.replace(/(\d)\.(?=\d)/g, "$1,")) : text);
+      navigator.clipboard.writeText([...$(b.dataset.copy).rows].map((row) => marked(cells(row), row)).join("\n")).then(() => notice("Copied, with tabs between cells."));
     });
   });
 
@@ -262,7 +266,7 @@
       for (let i = 0; i < xs.length; i++) { const g = Math.abs(xs[i] - x); if (g < gap) { gap = g; best = i; } }
       return gap <= (x1 - x0) / 40 ? best : -1;
     };
-    const digits = (v) => (Math.abs(v) >= 100 ? v.toFixed(0) : Math.abs(v) >= 10 ? v.toFixed(1) : v.toFixed(3));
+    const digits = (v) => shown(Math.abs(v) >= 100 ? v.toFixed(0) : Math.abs(v) >= 10 ? v.toFixed(1) : v.toFixed(3));
     const show = (x) => {
       at = Math.max(x0, Math.min(x1, x));
       cursor.setAttribute("visibility", "visible");

@@ -3,6 +3,7 @@
 mod assets;
 mod auth;
 mod cookies;
+mod decimal;
 mod error;
 mod guard;
 mod listen;
@@ -37,7 +38,8 @@ pub fn router(state: AppState) -> Router {
         archive, attachments, blend, catalogue, cell_day, cell_now, custody, days, decision, erase, fuel,
         fuel_table, fuels, imports, injection, kept, ladder, lasting, limits, lineage, lineup,
         map_difference, margins, observed, planned, prints, pulls, reading, recordings, reports, right, road,
-        running, search, settings, sheet, shelf, slips, starting, tank, vehicles, workshop,
+        running, search, settings, sheet, shelf, sign_off, slips, starting, tank, threads, vehicles,
+        workshop,
     };
     Router::new()
         .route("/", get(workshop::show))
@@ -61,6 +63,7 @@ pub fn router(state: AppState) -> Router {
         .route("/vehicles", get(vehicles::list))
         .route("/vehicles/{id}", get(vehicles::show))
         .route("/vehicles/{id}/sheet", post(vehicles::sheet))
+        .route("/vehicles/{id}/contact", post(vehicles::contact))
         .route("/vehicles/{id}/builds", post(vehicles::build))
         .route("/vehicles/{id}/limits", post(vehicles::limits))
         .route("/vehicles/{id}/limits/edit", get(limits::show))
@@ -79,6 +82,15 @@ pub fn router(state: AppState) -> Router {
         .route("/vehicles/{id}/decision", get(decision::show))
         .route("/vehicles/{id}/shelf", get(shelf::show))
         .route("/vehicles/{id}/road", get(road::show))
+        .route("/threads", get(threads::list).post(threads::open))
+        .route("/threads/{id}", get(threads::show))
+        .route("/threads/{id}/step", post(threads::step))
+        .route("/threads/{id}/close", post(threads::close))
+        .route("/threads/{id}/steps/{step}/take-in", post(threads::take_in))
+        .route("/threads/{id}/thread.zip", get(threads::file))
+        .route("/threads/arrived", post(threads::arrived).layer(DefaultBodyLimit::max(imports::UPLOAD_LIMIT)))
+        .route("/pulls/{id}/remark", post(threads::on_pull))
+        .route("/vehicles/{id}/sign-off", get(sign_off::show).post(sign_off::answer))
         .route("/vehicles/{id}/slips", post(slips::add))
         .route("/vehicles/{id}/slips/{one}/off", post(slips::off))
         .route("/vehicles/{id}/ladder", get(ladder::show))
@@ -183,6 +195,7 @@ pub fn router(state: AppState) -> Router {
         .fallback(pages::not_found)
         .method_not_allowed_fallback(pages::not_allowed)
         .layer(tower_http::timeout::RequestBodyTimeoutLayer::new(BODY_IDLE))
+        .layer(axum::middleware::from_fn_with_state(state.clone(), decimal::decimal_mark))
         .layer(axum::middleware::from_fn_with_state(state.clone(), guard::protect))
         .with_state(state)
 }

@@ -22,9 +22,11 @@ pub(crate) const DATES: [(Dates, &str, &str); 3] = [
     (Dates::Year, "year", "2026-03-03"),
 ];
 
-/// Decimal marks of files for spreadsheets with their id and what they look like.
-pub(crate) const DECIMALS: [(bool, &str, &str); 2] =
-    [(false, "point", "1234.5, comma between columns"), (true, "comma", "1234,5, semicolon between columns")];
+/// Decimal marks with their id and what they look like, on a screen and in files for spreadsheets.
+pub(crate) const DECIMALS: [(bool, &str, &str); 2] = [
+    (false, "point", "1234.5; in files a comma between columns"),
+    (true, "comma", "1234,5; in files a semicolon between columns"),
+];
 
 /// Longest currency.
 pub(crate) const LONGEST_CURRENCY: usize = 12;
@@ -35,7 +37,7 @@ pub(crate) struct Written {
     pub(crate) dates: Dates,
     /// Blank when nobody said.
     pub(crate) currency: String,
-    /// Numbers of a file for spreadsheets have a comma where others have a point.
+    /// Numbers on a screen and in a file for spreadsheets have a comma where others have a point.
     pub(crate) decimal_comma: bool,
 }
 

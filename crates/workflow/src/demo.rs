@@ -1,5 +1,6 @@
 //! The demo: three vehicles over several days, simulated and loaded through the real import.
 
+mod after;
 mod handled;
 
 use crate::checklist::{ITEMS, SIGNED, value_of};
@@ -107,6 +108,8 @@ async fn load_all(store: &Store, run_id: i64) -> Result<(), WorkflowError> {
         }
         if name == ON_THE_STRIP && store.slips(vehicle_id).await?.is_empty() {
             handled::slips(store, vehicle_id).await?;
+            after::sign_offs(store, vehicle_id).await?;
+            after::thread(store, vehicle_id).await?;
         }
     }
     Ok(())

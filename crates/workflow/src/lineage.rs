@@ -5,6 +5,7 @@ use crate::error::{WorkflowError, blocking};
 use crate::sets::{read_sets, recent_days};
 use chrono::{NaiveDate, NaiveTime};
 use jamjar_core::analysis::{Figure, FigureComparison, SetResult, Settings, compare_all};
+use jamjar_core::limits::LimitOutcome;
 use jamjar_core::maps::lineage::{Node, lineage};
 use jamjar_core::software::{UnitSoftware, units};
 use jamjar_store::{Flash, MapRecord, SetWithPulls, Store, VehicleRecord};
@@ -24,6 +25,8 @@ pub struct StepGain {
     pub date: NaiveDate,
     /// What both were pulled with: fuel, boost, gear.
     pub with: Vec<String>,
+    /// What each came to against every limit: older, newer.
+    pub verdicts: [Vec<LimitOutcome>; 2],
 }
 
 /// A map on its place in the tree.
@@ -86,7 +89,10 @@ pub async fn read_lineage(
         let named: Vec<(&str, Option<&str>)> =
             maps.iter().map(|m| (m.name.as_str(), m.parent.as_deref())).collect();
         let nodes = lineage(&named);
-        let steps = steps(&nodes, &maps, &days, &vehicle, figure, &settings);
+        let name = |m: usize| maps[m].name.as_str();
+        let pairs: Vec<(usize, &str, &str)> =
+            nodes.iter().filter_map(|n| Some((n.map, name(n.parent?), name(n.map)))).collect();
+        let steps = steps(&pairs, &days, &vehicle, figure, &settings);
         let pulled =
             |name: &str| days.iter().flatten().filter(|s| s.set.config.map == name).map(|s| s.set.date).max();
         let last = days.iter().flatten().max_by_key(|s| (s.set.date, s.set.position));
@@ -106,10 +112,10 @@ pub async fn read_lineage(
     .await
 }
 
-/// The newest day on which parent and child were pulled with the same of everything else.
-fn steps(
-    nodes: &[Node],
-    maps: &[MapRecord],
+/// What each of some steps, from an older map to a newer, gained on the newest day on which both were pulled with the same
+/// of everything else; by the number each came with.
+pub(crate) fn steps(
+    wanted: &[(usize, &str, &str)],
     days: &[Vec<SetWithPulls>],
     vehicle: &VehicleRecord,
     figure: Figure,
@@ -119,10 +125,12 @@ fn steps(
     for day in days {
         // Pairs of this day that no newer day has told of.
         let mut pairs: Vec<(usize, usize, usize)> = Vec::new();
-        for n in nodes.iter().filter(|n| !out.contains_key(&n.map)) {
-            let Some(parent) = n.parent else { continue };
-            let named = |m: usize| move |s: &SetWithPulls| s.set.config.map == maps[m].name;
-            pairs.extend(alike(day, named(parent), named(n.map)).map(|[a, b]| (n.map, a, b)));
+        for (key, older, newer) in wanted.iter().filter(|w| !out.contains_key(&w.0)) {
+            let named = |m: &str| {
+                let m = m.to_owned();
+                move |s: &SetWithPulls| s.set.config.map == m
+            };
+            pairs.extend(alike(day, named(older), named(newer)).map(|[a, b]| (*key, a, b)));
         }
         if pairs.is_empty() {
             continue;
@@ -143,6 +151,7 @@ fn steps(
                     sets: [day[a].set.id, day[b].set.id],
                     date: day[b].set.date,
                     with: with.into_iter().filter(|w| !w.is_empty()).collect(),
+                    verdicts: [a, b].map(|k| read[k].verdicts.clone()),
                 },
             );
         }

@@ -1,6 +1,6 @@
 //! A day's plan: what is planned for its vehicle, ordered by the clock, the tanks and the heat of its cell.
 
-use crate::error::WorkflowError;
+use crate::error::{WorkflowError, blocking};
 use crate::ladder::named_kpa;
 use crate::sets::{SetRead, baseline_of, day_sets, read_sets, recent_days};
 use chrono::NaiveTime;
@@ -11,9 +11,10 @@ use jamjar_core::factors::{Factors, meant_for, says};
 
 use jamjar_core::limits::{Severity, Verdict};
 use jamjar_core::planning::{
-    Baseline, Day as Cell, Drop, FuelOnHand, Now, Pace, Plan, Ran, Short, Wanted, plan, to_fit,
+    Baseline, Day as Cell, Drop, FuelOnHand, Now, Pace, Plan, PlanError, Ran, Short, Wanted, plan, to_fit,
 };
 use jamjar_core::stats::plan::pulls_needed;
+use jamjar_core::stats::pooled::within;
 use jamjar_store::{Day, Store, VehicleRecord};
 use std::collections::BTreeSet;
 
@@ -175,15 +176,17 @@ pub async fn planned_day(
     asked: &Asked,
 ) -> Result<Option<PlannedDay>, WorkflowError> {
     let items = store.planned(vehicle.id).await?;
-    let sets = read_sets(day_sets(store, day.id, vehicle).await?, vehicle, settings);
-    let stored: Vec<_> = sets.iter().map(|s| s.stored.clone()).collect();
+    let stored = day_sets(store, day.id, vehicle).await?;
     let gear = items.iter().find_map(|i| i.factors.get("gear").cloned());
     let own = stored.first().map(|s| s.set.config.gear.clone()).or(gear).unwrap_or_default();
-    let stock = match baseline_of(&stored, &own) {
-        Some(b) => Some(b.set.config.clone()),
+    let of_the_day = baseline_of(&stored, &own).map(|b| b.set.config.clone());
+    let pulled_today = of_the_day.is_some();
+    let stock = match of_the_day {
+        Some(b) => Some(b),
         None => store.newest_stock_set(vehicle.id).await?.map(|s| s.set.config),
     };
     let (Some(stock), Some(first)) = (stock, items.first()) else { return Ok(None) };
+    let sets = read_sets(stored, vehicle, settings);
     let (maps_known, fuels_known) = (store.maps(vehicle.id).await?, store.fuel_records().await?);
     let scatter = match scatter(&sets, true) {
         Some(s) => Some(s),
@@ -211,7 +214,7 @@ pub async fn planned_day(
     };
     let mut base = stock.factors();
     // On a day of its own the baseline is pulled in the build and the gear of what is held against it.
-    if baseline_of(&stored, &own).is_none() {
+    if !pulled_today {
         let same =
             ["build", "gear"].into_iter().filter_map(|k| Some((k.to_owned(), first.factors.get(k)?.clone())));
         base.extend(same.collect::<Factors>());
@@ -262,14 +265,17 @@ pub async fn planned_day(
         minutes: asked.hours.map(|h| h * 60.0),
         now,
     };
-    let refused = |e: &dyn std::fmt::Display| WorkflowError::Bad(e.to_string());
-    let quickest = plan(&wanted, &cell).map_err(|e| refused(&e))?;
     let order: Vec<usize> =
         asked.order.iter().filter_map(|id| planned.iter().position(|p| p.id == *id)).collect();
-    let own = if order.is_empty() { None } else { quickest.reordered(&order, &wanted, &cell) };
-    let short = own.as_ref().unwrap_or(&quickest).short(&cell);
-    let drops =
-        if short.is_empty() { Vec::new() } else { to_fit(&wanted, &cell).map_err(|e| refused(&e))? };
+    let (wanted, cell, quickest, own, short, drops) = blocking(move || {
+        let quickest = plan(&wanted, &cell)?;
+        let own = if order.is_empty() { None } else { quickest.reordered(&order, &wanted, &cell) };
+        let short = own.as_ref().unwrap_or(&quickest).short(&cell);
+        let drops = if short.is_empty() { Vec::new() } else { to_fit(&quickest, &wanted, &cell)? };
+        Ok::<_, PlanError>((wanted, cell, quickest, own, short, drops))
+    })
+    .await?
+    .map_err(|e| WorkflowError::Bad(e.to_string()))?;
     let begins = sets
         .iter()
         .flat_map(|s| s.stored.pulls.iter().filter_map(|p| p.0.started_at))
@@ -307,23 +313,12 @@ fn since(sets: &[SetRead], base: &Factors) -> Option<usize> {
     Some(pulled.len() - 1 - last)
 }
 
-/// Pooled scatter of peak power within sets.
-///
-/// # Formula
-/// `s² = Σ (nᵢ − 1)·sᵢ² / Σ (nᵢ − 1)`
-///
-/// where
-/// - `nᵢ`, `sᵢ`: pulls of a set that count, and their standard deviation, kW (domain, section 4).
+/// Pooled scatter of peak power within sets; two degrees of freedom at least (our choice).
 fn scatter(sets: &[SetRead], of_the_day: bool) -> Option<Scatter> {
-    let (mut squares, mut df) = (0.0, 0);
-    for s in sets {
-        let f = s.result.figure(Figure::PeakPower);
-        if let Some(sd) = f.sd.filter(|_| f.values.len() > 1) {
-            squares += (f.values.len() - 1) as f64 * sd * sd;
-            df += f.values.len() - 1;
-        }
-    }
-    (df >= 2 && squares > 0.0).then(|| Scatter { sd_kw: (squares / df as f64).sqrt(), df, of_the_day })
+    let values: Vec<&[f64]> =
+        sets.iter().map(|s| s.result.figure(Figure::PeakPower).values.as_slice()).collect();
+    let w = within(&values).filter(|w| w.df >= 2.0 && w.sd > 0.0)?;
+    Some(Scatter { sd_kw: w.sd, df: w.df as usize, of_the_day })
 }
 
 /// The scatter of the vehicle's newest days.

@@ -112,14 +112,14 @@ pub(super) fn least(left: &Left<'_>, day: &Day) -> Cost {
     let maps = Others::of(left.sets.iter().map(|i| left.wanted[*i].map), day.baseline.map, left.loaded.map);
     let inside = left.loaded.map != base.map;
     let r = stretches(maps.sets, inside);
-    sum = sum.plus(day.flash().times(maps.distinct.max(r.saturating_sub(usize::from(inside)))));
+    sum = sum.plus(day.flash().times(maps.each.len().max(r.saturating_sub(usize::from(inside)))));
     sum = sum.plus(day.flash().times(r));
     let fuels =
         Others::of(left.sets.iter().map(|i| left.wanted[*i].fuel), day.baseline.fuel, left.loaded.fuel);
     let inside = left.loaded.fuel != base.fuel;
     let r = stretches(fuels.sets, inside);
     let entered = fuels.each.iter().fold(Cost::default(), |c, f| c.plus(day.refuel(*f)));
-    let more = r.saturating_sub(usize::from(inside)).saturating_sub(fuels.distinct);
+    let more = r.saturating_sub(usize::from(inside)).saturating_sub(fuels.each.len());
     let cheapest = fuels.all.iter().map(|f| day.refuel(*f)).min().unwrap_or_default();
     // Litres are not bounded where only the minutes are: the cheapest change by minutes may take more of them.
     let cheapest = Cost { litres: 0, ..cheapest };
@@ -130,9 +130,7 @@ pub(super) fn least(left: &Left<'_>, day: &Day) -> Cost {
 struct Others {
     /// Sets that run on one.
     sets: usize,
-    /// How many there are beside the one that is in.
-    distinct: usize,
-    /// These.
+    /// Each of them beside the one that is in.
     each: Vec<usize>,
     /// All of them.
     all: Vec<usize>,
@@ -145,6 +143,6 @@ impl Others {
         all.sort_unstable();
         all.dedup();
         let each: Vec<usize> = all.iter().copied().filter(|x| Some(*x) != loaded).collect();
-        Self { sets, distinct: each.len(), each, all }
+        Self { sets, each, all }
     }
 }

@@ -115,10 +115,14 @@ impl Search<'_> {
         self.on(w, State { loaded: base, since: 0, ..w.state }, spent, Do::Baseline)
     }
 
+    /// Sets of a chain that are done.
+    fn done(&self, state: State, chain: usize) -> usize {
+        (state.done / self.weights[chain] % (self.chains[chain].len() as u64 + 1)) as usize
+    }
+
     /// The next set of a chain; `None` when it is done, or the baseline is due.
     fn set(&self, w: &Way, chain: usize) -> Option<(State, Cost, Do)> {
-        let done = w.state.done / self.weights[chain] % (self.chains[chain].len() as u64 + 1);
-        let i = *self.chains[chain].get(done as usize)?;
+        let i = *self.chains[chain].get(self.done(w.state, chain))?;
         if w.state.since >= self.day.room() {
             return None;
         }

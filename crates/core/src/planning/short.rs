@@ -2,6 +2,7 @@
 
 use super::model::{Day, PlanError, Ran, Wanted};
 use super::schedule::{Plan, plan};
+use rayon::prelude::*;
 
 /// What a plan needs more of than there is.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -33,27 +34,23 @@ impl Plan {
     }
 }
 
-/// Wishes any one of which, left out, makes the rest fit, least given up first; where none does alone, the fewest found
-/// by giving up, one after the other, what is over by most. Empty when everything fits.
+/// Wishes of a plan any one of which, left out, makes the rest fit, least given up first; where none does alone, the
+/// fewest found by giving up, one after the other, what is over by most. Empty when everything fits.
 ///
 /// # Errors
 /// As [`plan`].
-pub fn to_fit(wanted: &[Wanted], day: &Day) -> Result<Vec<Drop>, PlanError> {
-    let whole = plan(wanted, day)?;
+pub fn to_fit(whole: &Plan, wanted: &[Wanted], day: &Day) -> Result<Vec<Drop>, PlanError> {
     if whole.short(day).is_empty() {
         return Ok(Vec::new());
     }
     let mut left = wanted.to_vec();
     let mut dropped: Vec<usize> = Vec::new();
     loop {
-        let mut tried: Vec<(Vec<usize>, Plan)> = Vec::new();
-        for i in 0..left.len() {
-            let sets = with_those_above(&left, i);
-            if sets.is_empty() {
-                continue;
-            }
-            tried.push((sets.clone(), plan(&without(&left, &sets), day)?));
-        }
+        let tried = (0..left.len()).into_par_iter().filter_map(|i| {
+            let sets = Some(with_those_above(&left, i)).filter(|sets| !sets.is_empty())?;
+            Some(plan(&without(&left, &sets), day).map(|p| (sets, p)))
+        });
+        let tried: Vec<(Vec<usize>, Plan)> = tried.collect::<Result<_, _>>()?;
         let fits = tried.iter().filter(|(_, p)| p.short(day).is_empty());
         let mut out: Vec<Drop> = fits
             .map(|(sets, p)| Drop { sets: dropped.iter().chain(sets).copied().collect(), minutes: p.minutes })

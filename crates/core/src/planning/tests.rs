@@ -297,17 +297,17 @@ fn a_day_that_is_too_short_names_the_wish_to_drop() {
     let d = Day { minutes: Some(whole.minutes - 20.0), ..day() };
     let p = plan(&wanted, &d).unwrap();
     assert!(matches!(p.short(&d)[..], [Short::Time(over)] if (over - 20.0).abs() < 1e-6));
-    let drops = to_fit(&wanted, &d).unwrap();
+    let drops = to_fit(&p, &wanted, &d).unwrap();
     assert_eq!(drops[0].sets, [2], "another fuel there and back: {drops:?}");
     assert!(drops.iter().all(|d| d.minutes <= whole.minutes - 20.0 + 1e-6));
-    assert!(to_fit(&wanted, &day()).unwrap().is_empty());
+    assert!(to_fit(&whole, &wanted, &day()).unwrap().is_empty());
     let dry = Day {
         fuels: vec![FuelOnHand { litres: Some(12.0), ..day().fuels[0] }, day().fuels[1], day().fuels[2]],
         ..day()
     };
     let p = plan(&wanted, &dry).unwrap();
     assert!(matches!(p.short(&dry)[..], [Short::Fuel(0, over)] if over > 0.0), "{:?}", p.short(&dry));
-    let left = to_fit(&wanted, &dry).unwrap();
+    let left = to_fit(&p, &wanted, &dry).unwrap();
     assert!(!left.is_empty() && !left[0].sets.is_empty());
 }
 

@@ -15,4 +15,5 @@ pub mod pooled;
 pub mod price;
 pub mod release;
 pub mod rows;
+pub mod spread;
 pub mod two_sets;

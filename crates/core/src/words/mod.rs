@@ -27,6 +27,7 @@ mod report;
 mod road;
 mod sensors;
 mod several;
+mod sign_off;
 mod suspects;
 #[cfg(test)]
 mod tests;
@@ -71,6 +72,7 @@ pub use report::{
 pub use road::{raised_sentence, slips_sentence, strip_sentence, wanted_sentence};
 pub use sensors::sensors_differ;
 pub use several::{GainOn, several_sentence};
+pub use sign_off::{pedal_sentence, sign_off_sentence, spread_sentence};
 pub use under_limit::{Said, would_flag};
 
 use crate::units::{PowerUnit, Units};

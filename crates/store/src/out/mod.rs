@@ -5,8 +5,8 @@ mod rows;
 mod take;
 
 pub use rows::{
-    AboutRow, AirRow, AttachmentRow, BatchRow, BuildRow, CellRow, DayRow, FileRow, FlashRow, FuelRow,
-    InterventionRow, LadderRow, LimitRow, LineUpRow, MapRow, MapUseRow, MergedRow, NoteRow, OnHandRow,
-    PlanRow, PourRow, PrintRow, PullRow, ReportRow, SetRow, SettingRow, Shop, SlipRow, SourceRow, TrailRow,
-    VehicleRow, WaitingRow,
+    AboutRow, AirRow, AttachmentRow, BatchRow, BuildRow, CellRow, ContactRow, DayRow, FileRow, FlashRow,
+    FuelRow, InterventionRow, LadderRow, LimitRow, LineUpRow, MapRow, MapUseRow, MergedRow, NoteRow,
+    OnHandRow, PlanRow, PourRow, PrintRow, PullRow, ReportRow, SetRow, SettingRow, Shop, SignOffRow, SlipRow,
+    SourceRow, StepRow, ThreadRow, TrailRow, VehicleRow, WaitingRow,
 };

@@ -6,10 +6,10 @@ use crate::boxed;
 use crate::db::{Store, inserted};
 use crate::error::StoreError;
 use crate::schema::{
-    attachment, audit, build_state, cell, cell_day, day_air, day_fuel, day_note, flash, fuel, fuel_batch,
-    inbox, intervention, ladder_word, line_up, map_revision, map_use, merged_id, plan_item, pull, pull_set,
-    report, report_about, report_print, sample_block, shop_setting, slip, source_mapping, tank_event,
-    vehicle, vehicle_limit,
+    attachment, audit, build_state, cell, cell_day, contact, day_air, day_fuel, day_note, flash, fuel,
+    fuel_batch, inbox, intervention, ladder_word, line_up, map_revision, map_use, merged_id, plan_item, pull,
+    pull_set, report, report_about, report_print, sample_block, shop_setting, sign_off, slip, source_mapping,
+    tank_event, thread, thread_step, vehicle, vehicle_limit,
 };
 use crate::summaries::{PackedSummary, insert_summary};
 use chrono::NaiveDate;
@@ -136,6 +136,21 @@ impl Store {
             });
             insert_all!(c, slip, &shop.slips, |s| {
                 s.vehicle_id = new(&vehicles, s.vehicle_id, "vehicle")?;
+            });
+            insert_all!(c, sign_off, &shop.sign_offs, |s| {
+                s.vehicle_id = new(&vehicles, s.vehicle_id, "vehicle")?;
+                s.map_id = new(&maps, s.map_id, "map")?;
+                s.fuel_id = new(&fuels, s.fuel_id, "fuel")?;
+            });
+            insert_all!(c, contact, &shop.contacts, |k| {
+                k.vehicle_id = new(&vehicles, k.vehicle_id, "vehicle")?;
+            });
+            let threads = insert_all!(c, thread, &shop.threads, |t| {
+                t.vehicle_id = new(&vehicles, t.vehicle_id, "vehicle")?;
+            });
+            insert_all!(c, thread_step, &shop.thread_steps, |s| {
+                s.thread_id = new(&threads, s.thread_id, "thread")?;
+                s.map_id = s.map_id.map(|m| new(&maps, m, "map")).transpose()?;
             });
             reports_of(c, shop, &vehicles).await?;
             insert_all!(c, inbox, &shop.waiting, |w| {

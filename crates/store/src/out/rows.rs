@@ -2,10 +2,10 @@
 //! shop it was taken out of; they hold the rows together and are others after it was read back.
 
 use crate::schema::{
-    attachment, audit, build_state, cell, cell_day, day_air, day_fuel, day_note, flash, fuel, fuel_batch,
-    inbox, intervention, ladder_word, line_up, map_revision, map_use, merged_id, plan_item, pull, pull_set,
-    report, report_about, report_print, shop_setting, slip, source_mapping, tank_event, vehicle,
-    vehicle_limit,
+    attachment, audit, build_state, cell, cell_day, contact, day_air, day_fuel, day_note, flash, fuel,
+    fuel_batch, inbox, intervention, ladder_word, line_up, map_revision, map_use, merged_id, plan_item, pull,
+    pull_set, report, report_about, report_print, shop_setting, sign_off, slip, source_mapping, tank_event,
+    thread, thread_step, vehicle, vehicle_limit,
 };
 use chrono::{NaiveDate, NaiveDateTime, NaiveTime};
 use diesel::prelude::*;
@@ -204,6 +204,48 @@ rows! {
         written_by: String,
         created_at: NaiveDateTime,
         archived_at: Option<NaiveDateTime>,
+    }
+    /// What was tried of a map before it went home.
+    SignOffRow of sign_off {
+        vehicle_id: i64,
+        map_id: i64,
+        fuel_id: i64,
+        on_date: NaiveDate,
+        #[serde(with = "json_text")]
+        answers: String,
+        written_by: String,
+        written_at: NaiveDateTime,
+        signed_by: Option<String>,
+        signed_at: Option<NaiveDateTime>,
+    }
+    /// Whose a vehicle is.
+    ContactRow of contact {
+        vehicle_id: i64,
+        name: String,
+        reached: String,
+        note: String,
+    }
+    /// Work at a distance on a vehicle.
+    ThreadRow of thread {
+        uid: String,
+        vehicle_id: i64,
+        title: String,
+        opened_by: String,
+        opened_at: NaiveDateTime,
+        closed_at: Option<NaiveDateTime>,
+    }
+    /// A step of it.
+    StepRow of thread_step {
+        uid: String,
+        thread_id: i64,
+        kind: String,
+        written_by: String,
+        written_at: NaiveDateTime,
+        words: String,
+        map_id: Option<i64>,
+        files: String,
+        channel: Option<String>,
+        at_s: Option<f64>,
     }
     /// A sheet that left the shop, with its own copy of the figures, as it was issued.
     ReportRow of report {
@@ -481,6 +523,14 @@ pub struct Shop {
     pub ladder_words: Vec<LadderRow>,
     #[serde(default)]
     pub slips: Vec<SlipRow>,
+    #[serde(default)]
+    pub sign_offs: Vec<SignOffRow>,
+    #[serde(default)]
+    pub contacts: Vec<ContactRow>,
+    #[serde(default)]
+    pub threads: Vec<ThreadRow>,
+    #[serde(default)]
+    pub thread_steps: Vec<StepRow>,
     #[serde(default)]
     pub reports: Vec<ReportRow>,
     #[serde(default)]

@@ -6,10 +6,10 @@ use crate::db::Store;
 use crate::error::StoreError;
 use crate::files::hex;
 use crate::schema::{
-    attachment, audit, build_state, cell, cell_day, day_air, day_fuel, day_note, flash, fuel, fuel_batch,
-    inbox, intervention, ladder_word, line_up, map_revision, map_use, merged_id, plan_item, pull, pull_set,
-    raw_file, report, report_about, report_print, shop_setting, slip, source_mapping, tank_event, vehicle,
-    vehicle_limit,
+    attachment, audit, build_state, cell, cell_day, contact, day_air, day_fuel, day_note, flash, fuel,
+    fuel_batch, inbox, intervention, ladder_word, line_up, map_revision, map_use, merged_id, plan_item, pull,
+    pull_set, raw_file, report, report_about, report_print, shop_setting, sign_off, slip, source_mapping,
+    tank_event, thread, thread_step, vehicle, vehicle_limit,
 };
 use diesel::prelude::*;
 use diesel_async::{AsyncMysqlConnection, RunQueryDsl};
@@ -104,6 +104,11 @@ async fn written_of(c: &mut AsyncMysqlConnection, s: &mut Shop, vehicles: &[i64]
     s.flashes = rows_of!(c, flash::vehicle_id in vehicles);
     s.ladder_words = rows_of!(c, ladder_word::vehicle_id in vehicles);
     s.slips = rows_of!(c, slip::vehicle_id in vehicles);
+    s.sign_offs = rows_of!(c, sign_off::vehicle_id in vehicles);
+    s.contacts = rows_of!(c, contact::vehicle_id in vehicles);
+    s.threads = rows_of!(c, thread::vehicle_id in vehicles);
+    let threads = ids(s.threads.iter().map(|t| t.id));
+    s.thread_steps = rows_of!(c, thread_step::thread_id in threads);
     s.reports = rows_of!(c, report::vehicle_id in vehicles);
     let issued = ids(s.reports.iter().map(|r| r.id));
     for part in issued.chunks(AT_ONCE) {

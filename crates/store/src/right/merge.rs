@@ -11,7 +11,7 @@ use crate::error::StoreError;
 use crate::lasting::note_merged;
 use crate::schema::{
     cell_day, day_fuel, flash, fuel, fuel_batch, ladder_word, line_up, map_revision, plan_item, pull_set,
-    report, slip, tank_event, vehicle,
+    report, sign_off, slip, tank_event, thread, thread_step, vehicle,
 };
 use crate::vehicles::{claim_vehicle, map_named};
 use diesel::prelude::*;
@@ -43,6 +43,44 @@ async fn carry_flashes(c: &mut AsyncMysqlConnection, from: i64, into: i64) -> Re
             .execute(c)
             .await?;
     }
+    Ok(())
+}
+
+/// Sign-offs of one vehicle become those of another, of the maps of the same names.
+async fn carry_sign_offs(c: &mut AsyncMysqlConnection, from: i64, into: i64) -> Result<(), StoreError> {
+    let own: Vec<(i64, String, String)> = sign_off::table
+        .inner_join(map_revision::table)
+        .filter(sign_off::vehicle_id.eq(from))
+        .select((sign_off::id, map_revision::name, map_revision::kind))
+        .load(c)
+        .await?;
+    for (id, name, kind) in own {
+        let map = map_named(c, into, &name, &kind).await?;
+        diesel::update(sign_off::table.find(id))
+            .set((sign_off::vehicle_id.eq(into), sign_off::map_id.eq(map)))
+            .execute(c)
+            .await?;
+    }
+    Ok(())
+}
+
+/// Threads of one vehicle become those of another; the revisions in them those of the same names.
+async fn carry_threads(c: &mut AsyncMysqlConnection, from: i64, into: i64) -> Result<(), StoreError> {
+    let of: Vec<i64> = thread::table.filter(thread::vehicle_id.eq(from)).select(thread::id).load(c).await?;
+    let own: Vec<(i64, String, String)> = thread_step::table
+        .inner_join(map_revision::table)
+        .filter(thread_step::thread_id.eq_any(&of))
+        .select((thread_step::id, map_revision::name, map_revision::kind))
+        .load(c)
+        .await?;
+    for (id, name, kind) in own {
+        let map = map_named(c, into, &name, &kind).await?;
+        diesel::update(thread_step::table.find(id)).set(thread_step::map_id.eq(map)).execute(c).await?;
+    }
+    diesel::update(thread::table.filter(thread::id.eq_any(of)))
+        .set(thread::vehicle_id.eq(into))
+        .execute(c)
+        .await?;
     Ok(())
 }
 
@@ -102,6 +140,14 @@ impl Store {
             let n = diesel::update(sets).set(pull_set::map_id.eq(into)).execute(c).await?;
             diesel::update(flash::table.filter(flash::map_id.eq(from)))
                 .set(flash::map_id.eq(into))
+                .execute(c)
+                .await?;
+            diesel::update(sign_off::table.filter(sign_off::map_id.eq(from)))
+                .set(sign_off::map_id.eq(into))
+                .execute(c)
+                .await?;
+            diesel::update(thread_step::table.filter(thread_step::map_id.eq(from)))
+                .set(thread_step::map_id.eq(into))
                 .execute(c)
                 .await?;
             archive_one(c, Subject::Map(from), by).await?;
@@ -168,6 +214,10 @@ impl Store {
                 .set(tank_event::fuel_id.eq(into))
                 .execute(c)
                 .await?;
+            diesel::update(sign_off::table.filter(sign_off::fuel_id.eq(from)))
+                .set(sign_off::fuel_id.eq(into))
+                .execute(c)
+                .await?;
             if b.1.is_none() && a.1.is_some() {
                 diesel::update(fuel::table.find(into)).set(fuel::ethanol.eq(a.1)).execute(c).await?;
             }
@@ -209,6 +259,8 @@ impl Store {
             .execute(c)
             .await?;
             carry_flashes(c, from, into).await?;
+            carry_sign_offs(c, from, into).await?;
+            carry_threads(c, from, into).await?;
             diesel::update(ladder_word::table.filter(ladder_word::vehicle_id.eq(from)))
                 .set(ladder_word::vehicle_id.eq(into))
                 .execute(c)

@@ -4,6 +4,7 @@ use super::{encoding, page, page_key};
 use crate::assets::picture_fonts;
 use crate::auth::Reader;
 use crate::cookies::{keeping, switched_by_hand};
+use crate::decimal::with_comma;
 use crate::error::WebError;
 use crate::prefs::Prefs;
 use crate::state::{AppState, PageMade};
@@ -326,7 +327,10 @@ pub(crate) async fn png(
 ) -> Result<Response, WebError> {
     let kept = read(&state, &prefs, &p).await?;
     let (l, e) = &*kept;
-    let svg = picture(&state, &prefs, &p, l, e).await?;
+    let mut svg = picture(&state, &prefs, &p, l, e).await?;
+    if prefs.written.decimal_comma {
+        svg = with_comma(&svg);
+    }
     let png = tokio::task::spawn_blocking(move || to_png(&svg))
         .await
         .map_err(|e| WebError::Internal(e.to_string()))??;

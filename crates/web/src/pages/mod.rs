@@ -41,11 +41,13 @@ pub(crate) mod search;
 pub(crate) mod settings;
 pub(crate) mod sheet;
 pub(crate) mod shelf;
+pub(crate) mod sign_off;
 pub(crate) mod slips;
 mod spool;
 pub(crate) mod starting;
 mod stream;
 pub(crate) mod tank;
+pub(crate) mod threads;
 pub(crate) mod vehicles;
 pub(crate) mod workshop;
 

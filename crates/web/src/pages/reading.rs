@@ -22,7 +22,7 @@ use jamjar_core::units::typed;
 use jamjar_store::{Attached, Subject, Thing};
 use jamjar_workflow::evidence::evidence;
 use jamjar_workflow::keep::Made;
-use jamjar_workflow::reading::{Reading, read_pull};
+use jamjar_workflow::reading::{Reading, read_pull, usual_beside};
 use jamjar_workflow::remeasure::{DayChange, change_day};
 use serde::Deserialize;
 use std::sync::Arc;
@@ -75,14 +75,14 @@ fn zoom(p: &Params) -> Result<Option<[f64; 2]>, WebError> {
     }
 }
 
-/// The pull laid beside: the one asked for, none, or the usual one.
-fn beside_of(asked: &str, r: &Reading) -> Result<Option<i64>, WebError> {
+/// The pull laid beside another: the one asked for, none, or the usual one.
+async fn beside_of(state: &AppState, asked: &str, id: i64) -> Result<Option<i64>, WebError> {
     match asked {
-        "" => Ok(r.usual_beside()),
+        "" => Ok(usual_beside(&state.store, id).await?),
         "none" => Ok(None),
-        id => match id.parse() {
-            Ok(id) => Ok(Some(id).filter(|id| *id != r.pull.id)),
-            Err(_) => Err(WebError::Bad(format!("“{id}” is no pull: choose one beside this"))),
+        other => match other.parse() {
+            Ok(other) => Ok(Some(other).filter(|other| *other != id)),
+            Err(_) => Err(WebError::Bad(format!("“{other}” is no pull: choose one beside this"))),
         },
     }
 }
@@ -108,15 +108,14 @@ pub(crate) async fn show(
     }
     let key = format!("{} {:?}", page_key(&uri, &prefs), chosen_lanes(&cookies));
     let made = || async {
-        // A pull beside it that the address names is read at the same time.
-        let named = p.beside.parse().ok().filter(|other| *other != id);
-        let (kept, other) = tokio::join!(read(&state, id, &settings), async {
-            match named {
-                Some(other) => Some(read(&state, other, &settings).await),
-                None => None,
+        // Both are read at the same time.
+        let (kept, beside) = tokio::join!(read(&state, id, &settings), async {
+            match beside_of(&state, &p.beside, id).await? {
+                Some(other) => Ok(Some(read(&state, other, &settings).await?)),
+                None => Ok::<_, WebError>(None),
             }
         });
-        let kept = kept?;
+        let (kept, beside) = (kept?, beside?);
         let (r, e) = &*kept;
         let lanes = p.lanes.clone().unwrap_or_else(|| kept_lanes(&cookies, r.vehicle.id));
         let looks = Looks { driven: r.vehicle.sheet.driven, ..Looks::default() };
@@ -129,13 +128,25 @@ pub(crate) async fn show(
         };
         let note = state.store.note_of_pull(id).await?;
         let observed = state.store.observed_in(id).await?;
-        let beside = match (other, beside_of(&p.beside, r)?) {
-            (Some(other), _) => Some(other?),
-            (None, Some(usual)) => Some(read(&state, usual, &settings).await?),
-            (None, None) => None,
+        let mut threads = state.store.threads(Some(r.vehicle.id)).await?;
+        let remarks = if threads.is_empty() {
+            Vec::new()
+        } else {
+            let recording = state.store.file(r.pull.dyno_file_id).await?.sha256;
+            state.store.remarks_on(r.vehicle.id, &recording).await?
         };
-        let asked =
-            Asked { axis: p.axis.clone(), zoom, lanes, beside: p.beside.clone(), evidence, note, observed };
+        threads.retain(|t| t.closed_at.is_none());
+        let asked = Asked {
+            axis: p.axis.clone(),
+            zoom,
+            lanes,
+            beside: p.beside.clone(),
+            evidence,
+            note,
+            observed,
+            remarks,
+            threads,
+        };
         let mut view = pull_page(r, e, &prefs, asked, beside.as_ref().map(|b| &b.0));
         view.attached =
             attached_rows(&state.store.attached(Attached::Pull(id)).await?, &prefs.written, |_| {

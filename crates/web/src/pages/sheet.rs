@@ -48,8 +48,7 @@ pub(crate) async fn checklist(
     Path(id): Path<i64>,
     Form(f): Form<HashMap<String, String>>,
 ) -> Result<Html<String>, WebError> {
-    let day = state.store.day(id).await?;
-    let was = state.store.day_sheet(id).await?.checklist;
+    let was = state.store.checklist(id).await?;
     let mut given: Vec<(String, Option<String>)> = Vec::new();
     for i in ITEMS {
         match f.get(i.id).map(String::as_str) {
@@ -63,21 +62,25 @@ pub(crate) async fn checklist(
         }
     }
     let changed = given.iter().any(|(k, v)| was.get(k) != v.as_ref());
-    if f.contains_key("go") {
-        let at = chrono::Local::now().format("%H:%M");
-        given.push((SIGNED.to_owned(), Some(format!("{}, {at}", who.name))));
-    } else if changed {
+    let mut now = was;
+    for (k, v) in &given {
+        match v {
+            Some(v) => now.insert(k.clone(), v.clone()),
+            None => now.remove(k),
+        };
+    }
+    // Nobody signs what is no go.
+    let signs = f.contains_key("go");
+    if signs && checklist_fragment(id, &now, false).go {
+        given.push((
+            SIGNED.to_owned(),
+            Some(format!("{}, {}", who.name, chrono::Local::now().format("%H:%M"))),
+        ));
+    } else if signs || changed {
         given.push((SIGNED.to_owned(), None));
     }
     let given: Vec<(&str, Option<&str>)> = given.iter().map(|(k, v)| (k.as_str(), v.as_deref())).collect();
-    let mut answers = state.store.answer_checklist(id, &given).await?;
-    let past = day.date < chrono::Local::now().date_naive();
-    let mut fragment = checklist_fragment(id, &answers, past);
-    // Nobody signs what is no go.
-    if !fragment.go && answers.contains_key(SIGNED) {
-        answers = state.store.answer_checklist(id, &[(SIGNED, None)]).await?;
-        fragment = checklist_fragment(id, &answers, past);
-    }
+    let mut fragment = checklist_fragment(id, &state.store.answer_checklist(id, &given).await?, false);
     fragment.open = true;
     page(&fragment)
 }

@@ -15,7 +15,7 @@ use axum::http::StatusCode;
 use axum::response::{Html, IntoResponse, Redirect, Response};
 use jamjar_core::vehicle_sheet::{MOST_GEARS, VehicleSheet};
 use jamjar_core::words::limit_short;
-use jamjar_store::Attached;
+use jamjar_store::{Attached, Contact};
 use jamjar_workflow::road::driven_in;
 use jamjar_workflow::sets::{fresh_sets, read_sets};
 use std::collections::{BTreeMap, HashMap};
@@ -69,6 +69,7 @@ async fn parts(state: &AppState, prefs: &Prefs, id: i64) -> Result<VehicleParts,
         attached: state.store.attached(Attached::Vehicle(id)).await?,
         kept: state.store.kept_line_ups(Some(id), KEPT).await?,
         planned: state.store.planned(id).await?,
+        contact: state.store.contact(id).await?,
     })
 }
 
@@ -97,6 +98,20 @@ pub(super) fn back(id: i64, anchor: &str) -> Response {
 }
 
 pub(super) type Fields = HashMap<String, String>;
+
+/// Says whose it is.
+pub(crate) async fn contact(
+    Calibrator(who): Calibrator,
+    State(state): State<AppState>,
+    Path(id): Path<i64>,
+    Form(f): Form<Fields>,
+) -> Result<Response, WebError> {
+    let said =
+        |name: &str, most: usize| f.get(name).map_or("", |s| s.trim()).chars().take(most).collect::<String>();
+    let now = Contact { name: said("name", 120), reached: said("reached", 300), note: said("note", 1000) };
+    state.store.set_contact(id, &now, &who.by("")).await?;
+    Ok(back(id, "sheet"))
+}
 
 fn sheet_of(f: &Fields, prefs: &Prefs) -> Result<VehicleSheet, String> {
     let text =

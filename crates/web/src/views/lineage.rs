@@ -56,7 +56,7 @@ pub(crate) struct LineagePage {
 }
 
 /// "+4.2 ± 1.0 kW", or why not.
-fn gain_words(f: &FigureComparison, figure: Figure, prefs: &Prefs) -> String {
+pub(super) fn gain_words(f: &FigureComparison, figure: Figure, prefs: &Prefs) -> String {
     let read = |v: f64| in_unit(figure, v, prefs);
     let unit = unit_of(figure, prefs);
     let by = match (f.mean_difference.or(f.difference), f.ci95) {

@@ -28,7 +28,9 @@ mod road;
 mod search;
 mod settings;
 mod shelf;
+mod sign_off;
 mod starting;
+mod thread;
 mod vehicle;
 mod workshop;
 
@@ -73,7 +75,9 @@ pub(crate) use road::road_page;
 pub(crate) use search::{SEARCH_ROWS, search_page, search_refused};
 pub(crate) use settings::{SettingsPage, families, source_rows};
 pub(crate) use shelf::shelf_page;
+pub(crate) use sign_off::{sign_off_list, sign_off_page};
 pub(crate) use starting::{StartingPage, starting_page};
+pub(crate) use thread::{thread_page, threads_page};
 pub(crate) use vehicle::{Stock, VehicleParts, VehiclesPage, sheet_differences, vehicle_page, vehicle_row};
 pub(crate) use workshop::{RunFragment, run_fragment, workshop_page};
 

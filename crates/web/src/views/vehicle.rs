@@ -16,7 +16,7 @@ use jamjar_core::factors::crossed::Crossing;
 use jamjar_core::software::{UnitSoftware, units};
 use jamjar_core::vehicle_sheet::VehicleSheet;
 use jamjar_store::{
-    Attachment, BuildState, Day, HeldFile, KeptLineUp, LentMap, MapRecord, PlanItem, VehicleRecord,
+    Attachment, BuildState, Contact, Day, HeldFile, KeptLineUp, LentMap, MapRecord, PlanItem, VehicleRecord,
 };
 
 pub(crate) struct VehicleRow {
@@ -82,6 +82,8 @@ pub(crate) struct VehiclePage {
     pub(crate) name: String,
     pub(crate) model: String,
     pub(crate) facts: Vec<(String, String)>,
+    /// Whose it is.
+    pub(crate) contact: Contact,
     pub(crate) diesel: bool,
     pub(crate) quoted: String,
     pub(crate) gears: Vec<GearRow>,
@@ -247,6 +249,7 @@ pub(crate) struct VehicleParts {
     pub(crate) attached: Vec<Attachment>,
     pub(crate) kept: Vec<KeptLineUp>,
     pub(crate) planned: Vec<PlanItem>,
+    pub(crate) contact: Contact,
 }
 
 pub(crate) fn vehicle_page(prefs: &Prefs, p: VehicleParts, problem: String) -> VehiclePage {
@@ -274,6 +277,15 @@ pub(crate) fn vehicle_page(prefs: &Prefs, p: VehicleParts, problem: String) -> V
         ),
         ("Known by", say(&s.plate)),
         ("What limits it", say(&s.limits_it)),
+        (
+            "Whose",
+            say(&[&p.contact.name, &p.contact.reached, &p.contact.note]
+                .map(String::as_str)
+                .into_iter()
+                .filter(|w| !w.is_empty())
+                .collect::<Vec<_>>()
+                .join("; ")),
+        ),
     ];
     VehiclePage {
         archived: v.archived,
@@ -291,6 +303,7 @@ pub(crate) fn vehicle_page(prefs: &Prefs, p: VehicleParts, problem: String) -> V
             )
             .collect(),
         quoted: quoted_words(&p, prefs),
+        contact: p.contact.clone(),
         starting: v.limits.iter().filter(|l| l.starting_point).count(),
         sheet_seen: mark(s),
         gears: (1..=s.gears.len())

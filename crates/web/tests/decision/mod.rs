@@ -2,6 +2,7 @@
 
 mod planned;
 mod road;
+mod sign_off;
 
 use crate::common::Cell;
 use axum::http::StatusCode;

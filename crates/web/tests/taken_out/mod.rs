@@ -1,5 +1,7 @@
 //! A shop in one file: taken out, read back, and refused where it is not whole.
 
+mod threads;
+
 use crate::common::{Cell, by};
 use axum::http::StatusCode;
 use jamjar_store::{FuelRecord, Store, Subject};

@@ -15,6 +15,12 @@ const IMPERIAL: [(&str, &str); 8] = [
     ("volume", "usgal"),
 ];
 
+/// What is read on a page or a drawing.
+fn text_of(page: &str) -> String {
+    let parts = page.split('<').skip(1).filter(|p| !p.starts_with("script") && !p.starts_with("style"));
+    parts.filter_map(|p| p.split_once('>')).flat_map(|p| [p.1, " "]).collect()
+}
+
 #[tokio::test(flavor = "multi_thread")]
 async fn the_shop_chooses_units_dates_money_and_files_once_and_every_browser_follows() {
     let cell = Cell::with_demo().await;
@@ -45,7 +51,7 @@ async fn the_shop_chooses_units_dates_money_and_files_once_and_every_browser_fol
         air.iter().sum::<f64>() / air.len() as f64
     };
     assert!(
-        page.contains(&format!("above the station’s {:.1} kPa", station(0))),
+        page.contains(&format!("above the station’s {:.1} kPa", station(0)).replace('.', ",")),
         "the zero is said: {}",
         station(0)
     );
@@ -56,6 +62,18 @@ async fn the_shop_chooses_units_dates_money_and_files_once_and_every_browser_fol
     let csv = cell.get("/line-up/data.csv?sets=1,2&base=1").await.text();
     let row = csv.lines().find(|l| l.starts_with("4000;")).expect("semicolons between columns");
     assert!(row.split(';').nth(1).unwrap().contains(',') && !row.contains('.'), "{row}");
+
+    // On a screen too: the answer, the chart and what the script is told, but neither data nor what a name holds.
+    let text = text_of(&page);
+    assert!(page.contains("<html data-decimal=\",\""), "scripts are told");
+    let stands_alone = |s: &str, mark: char| {
+        s.split(|c: char| !(c.is_ascii_digit() || c == mark))
+            .any(|w| w.split_once(mark).is_some_and(|(a, b)| !a.is_empty() && !b.is_empty()))
+    };
+    assert!(stands_alone(&text, ','), "{text}");
+    assert!(page.contains("<path d=\"M") && picture.contains("viewBox=\"0 0"), "drawings are drawn");
+    let labels = text_of(&picture);
+    assert!(!stands_alone(&labels, '.'), "{labels}");
 
     let day = cell.get("/days/1").await.text();
     assert!(day.contains(" °F, ") && day.contains("density altitude") && day.contains(" ft"), "{day}");

@@ -53,7 +53,7 @@ impl<'a> Lines<'a> {
     }
 
     /// Where a moment on the dyno's clock stands on the axis.
-    fn place(&self, t: f64) -> Option<f64> {
+    pub fn place(&self, t: f64) -> Option<f64> {
         match self.along {
             Along::Time => Some(t - self.from),
             Along::RoadSpeed => {

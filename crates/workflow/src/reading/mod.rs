@@ -48,8 +48,6 @@ pub struct Area {
 pub struct DayPull {
     /// Its id.
     pub id: i64,
-    /// Its set.
-    pub set_id: i64,
     /// Map and fuel of the set.
     pub name: String,
     /// Its place in the set, from 1.
@@ -73,8 +71,6 @@ pub struct Reading {
     pub neighbours: [Option<i64>; 2],
     /// Every pull of the day, in the order of running.
     pub day_pulls: Vec<DayPull>,
-    /// The set that this one's is held against.
-    pub baseline: Option<i64>,
     /// Measurement, with the curve under the chosen smoothing.
     pub measured: Measured,
     /// Its corrected curve.
@@ -110,28 +106,34 @@ impl Reading {
         8 * (of(&self.dyno) + self.ecu.as_deref().map_or(0, of)) + (128 << 10)
     }
 
-    /// The pull that is laid beside unless somebody says otherwise: the middle one of the day's first baseline set
-    /// in the same gear; none for a pull of that set.
-    pub fn usual_beside(&self) -> Option<i64> {
-        let first = self.baseline.filter(|id| *id != self.set.id)?;
-        let counted: Vec<&DayPull> =
-            self.day_pulls.iter().filter(|p| p.set_id == first && p.included).collect();
-        counted.get(counted.len() / 2).map(|p| p.id)
-    }
-
     /// The recordings on the dyno clock; the engine computer's own where that stands alone.
     pub fn beside(&self) -> Beside<'_> {
         self.measured.beside(&self.dyno, self.ecu.as_deref())
     }
 }
 
+/// The pull that is laid beside another unless somebody says otherwise: the middle one of the day's first baseline set
+/// in the same gear; none for a pull of that set. Known before either is read, so that both can be read at the same time.
+///
+/// # Errors
+/// [`WorkflowError`] when there is no such pull or its day can no longer be measured.
+pub async fn usual_beside(store: &Store, pull_id: i64) -> Result<Option<i64>, WorkflowError> {
+    let set = store.set(store.set_of_pull(pull_id).await?).await?;
+    let vehicle = store.vehicle(set.vehicle_id).await?;
+    let sets = day_sets(store, set.day_id, &vehicle).await?;
+    let first = baseline_of(&sets, &set.config.gear).filter(|b| b.set.id != set.id);
+    let counted: Vec<i64> = first
+        .map(|b| b.pulls.iter().filter(|p| p.1.measured.excluded.is_none()).map(|p| p.0.id).collect())
+        .unwrap_or_default();
+    Ok(counted.get(counted.len() / 2).copied())
+}
+
 fn day_pulls(sets: &[SetWithPulls]) -> Vec<DayPull> {
     let of = |s: &SetWithPulls| {
         let c = &s.set.config;
-        let (set_id, name) = (s.set.id, format!("{} on {}", c.map, c.fuel));
+        let name = format!("{} on {}", c.map, c.fuel);
         let pull = move |(i, (p, m)): (usize, &(Pull, Summary))| DayPull {
             id: p.id,
-            set_id,
             name: name.clone(),
             position: i as i32 + 1,
             included: m.measured.excluded.is_none(),
@@ -160,7 +162,6 @@ pub async fn read_pull(store: &Store, pull_id: i64, settings: &Settings) -> Resu
     let neighbours =
         [at.and_then(|i| i.checked_sub(1)).map(|i| order[i]), at.and_then(|i| order.get(i + 1).copied())];
     let day_pulls = day_pulls(&sets);
-    let baseline = baseline_of(&sets, &set.config.gear).map(|b| b.set.id);
     let found = sets.into_iter().flat_map(|s| s.pulls).find(|(p, _)| p.id == pull_id);
     // One that is archived is not among the pulls of its day.
     let (mut pull, summary) = found.ok_or(StoreError::NotFound { what: "pull", id: pull_id })?;
@@ -201,7 +202,6 @@ pub async fn read_pull(store: &Store, pull_id: i64, settings: &Settings) -> Resu
             pull,
             neighbours,
             day_pulls,
-            baseline,
             measured,
             trace,
             raw,

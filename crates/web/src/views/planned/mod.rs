@@ -4,15 +4,14 @@ mod reckoned;
 
 use reckoned::{Reckoned, heat_words, reckoned, scatter_words};
 
-use super::Shell;
-use super::blend::Typed;
 use super::common::Encoding;
+use super::{Shell, Typed};
 use crate::prefs::Prefs;
 use askama::Template;
 use chrono::{NaiveTime, TimeDelta, Timelike};
 use jamjar_chart::{DayPlanChart, Paint, PlanBand, PlanBlock, Tone};
 use jamjar_core::factors::{Factors, USUAL};
-use jamjar_core::planning::{Known, Ran, Short, Step, Stop};
+use jamjar_core::planning::{Known, Ran, Short, Step, Stop, Withheld};
 use jamjar_core::words::{
     day_sentence, gap_sentence, known_sentence, lasts, sentence_case, volume_words, withheld_words,
 };
@@ -260,7 +259,7 @@ impl View<'_> {
 
     fn withheld(&self) -> Vec<String> {
         let plan = self.p.plan();
-        let words = |h: &jamjar_core::planning::Withheld| {
+        let words = |h: &Withheld| {
             format!(
                 "{}: {}",
                 self.name(h.wanted),

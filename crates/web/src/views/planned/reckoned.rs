@@ -1,6 +1,6 @@
 //! What a plan reckons with, and where that comes from.
 
-use super::super::blend::Typed;
+use super::super::Typed;
 use crate::prefs::Prefs;
 use jamjar_workflow::planned::{Asked, PlannedDay};
 

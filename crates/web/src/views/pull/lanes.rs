@@ -201,13 +201,14 @@ pub(crate) fn chosen(offered: &[Offered], asked: &str) -> Vec<String> {
     if ids.is_empty() { offered.iter().take(SHOWN).map(|o| o.id.clone()).collect() } else { ids }
 }
 
-/// The chart of some lanes, between two places of the axis when zoomed.
+/// The chart of some lanes, between two places of the axis when zoomed, with what was remarked on at moments of the
+/// recording.
 pub(crate) fn chart(
     r: &Reading,
-    offered: &[Offered],
-    shown: &[String],
+    (offered, shown): (&[Offered], &[String]),
     axis: Along,
     zoom: Option<[f64; 2]>,
+    remarks: &[(f64, String)],
     scale: f64,
 ) -> TraceChart {
     let lanes: Vec<TraceLane> = shown
@@ -218,7 +219,9 @@ pub(crate) fn chart(
     let lines = Lines::new(r, axis);
     let around = if axis == Along::Time && r.measured.span.is_some() { AROUND_S } else { 0.0 };
     let whole = lines.span().map_or([0.0, 1.0], |[a, b]| [a - around, b + around]);
-    let marks = r.events.iter().filter_map(|e| Some((lines.event(e)?, event_short(e)))).collect();
+    let events = r.events.iter().filter_map(|e| Some((lines.event(e)?, event_short(e))));
+    let remarks = remarks.iter().filter_map(|(t, label)| Some((lines.place(*t)?, label.clone())));
+    let marks = events.chain(remarks).collect();
     TraceChart {
         axis: axis.label().to_owned(),
         span: zoom.unwrap_or(whole),

@@ -6,6 +6,7 @@ mod families;
 mod held;
 mod lanes;
 mod page;
+mod remarks;
 
 pub(crate) use evidence::evidence_view;
 pub(crate) use page::{Asked, pull_page, to_learn};

@@ -5,6 +5,7 @@ use super::evidence::EvidenceView;
 use super::families::{FamilyRow, family_rows};
 use super::held::{StepTable, step_table};
 use super::lanes::{AXES, Offered, axis_of, chart, chosen, draw, lay_beside, offered};
+use super::remarks::{RemarkRow, remark_rows};
 use crate::prefs::Prefs;
 use crate::views::Shell;
 use crate::views::common::{
@@ -20,7 +21,7 @@ use jamjar_core::pull::align::{Alignment, Status};
 use jamjar_core::pull::engine_speed::SpeedFrom;
 use jamjar_core::pull::span::PullKind;
 use jamjar_core::words;
-use jamjar_store::Observation;
+use jamjar_store::{Observation, Step, Thread};
 use jamjar_workflow::reading::Reading;
 
 /// What the link asks for.
@@ -37,6 +38,10 @@ pub(crate) struct Asked {
     pub(crate) note: String,
     /// What was observed in it.
     pub(crate) observed: Vec<Observation>,
+    /// What was remarked on it, each with its thread.
+    pub(crate) remarks: Vec<(Thread, Step)>,
+    /// Threads that a remark may go to.
+    pub(crate) threads: Vec<Thread>,
 }
 
 pub(crate) struct LaneRow {
@@ -86,6 +91,9 @@ pub(crate) struct PullPage {
     pub(crate) events: Vec<(String, String)>,
     pub(crate) observed: Vec<ObservedRow>,
     pub(crate) observed_kinds: [&'static str; 8],
+    pub(crate) remarks: Vec<RemarkRow>,
+    pub(crate) threads: Vec<(i64, String)>,
+    pub(crate) channels: Vec<(String, String)>,
     pub(crate) facts: Vec<(&'static str, String)>,
     pub(crate) refused: bool,
     pub(crate) by_hand: bool,
@@ -150,7 +158,10 @@ pub(crate) fn pull_page(
         lay_beside(&mut all, &other, &shown)
     });
     let scale = if prefs.theme == "dark" { 1.15 } else { 1.0 };
-    let mut trace = chart(r, &all, &shown, axis, asked.zoom, scale);
+    let numbered = asked.remarks.iter().enumerate();
+    let at: Vec<(f64, String)> =
+        numbered.filter_map(|(i, m)| Some((m.1.at_s?, format!("remark {}", i + 1)))).collect();
+    let mut trace = chart(r, (&all, &shown), axis, asked.zoom, &at, scale);
     trace.region = asked.evidence.as_ref().and_then(|e| e.region).filter(|_| axis == Along::EngineSpeed);
     let name = format!("pull {}", r.pull.position);
     let title = format!("{} {} on {}, {name}", r.set.vehicle, r.set.config.map, r.set.config.fuel);
@@ -231,6 +242,9 @@ pub(crate) fn pull_page(
             .collect(),
         observed: observed_rows(&asked.observed),
         observed_kinds: OBSERVED_KINDS,
+        remarks: remark_rows(r, &asked.remarks),
+        threads: asked.threads.iter().map(|t| (t.id, t.title.clone())).collect(),
+        channels: r.beside().names().into_iter().map(|c| (c.as_str().to_owned(), c.label())).collect(),
         facts: facts(r, prefs),
         refused: r.measured.alignment.status == Status::Refused,
         by_hand: r.measured.alignment.status == Status::Manual,
