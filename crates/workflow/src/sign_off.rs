@@ -8,7 +8,7 @@ use chrono::NaiveDate;
 use jamjar_core::analysis::{Figure, Settings};
 use jamjar_core::log::Recording;
 use jamjar_core::pedal::{Difference, PedalMap, Seen};
-use jamjar_core::stats::pooled::{Within, within};
+use jamjar_core::stats::pooled::within;
 use jamjar_core::stats::spread::{SpreadRatio, spread_ratio};
 use jamjar_store::{Checklist, MapRecord, Observation, Set, SetWithPulls, SignOff, Store, VehicleRecord};
 use std::collections::BTreeMap;
@@ -16,6 +16,8 @@ use std::collections::BTreeMap;
 /// Days looked through, newest first, and pulls whose samples are read for the pedal of one map (our choice).
 const DAYS: i64 = 20;
 const MOST_PULLS: usize = 12;
+/// Two pulls of one set that differ by more than this share were not pulled alike (our choice: many times any scatter).
+const CUT_SHORT: f64 = 0.05;
 /// Observations looked through.
 const MOST_OBSERVED: i64 = 200;
 
@@ -239,7 +241,7 @@ fn spread(
     settings: &Settings,
 ) -> Result<(SpreadRatio, Set), &'static str> {
     if c.kind == "stock" {
-        return Err("it is the stock map: there is nothing to hold it against");
+        return Err("the stock map has nothing to be held against");
     }
     let own = |s: &SetWithPulls| (&s.set.config.map, &s.set.config.fuel) == (&c.map, &c.fuel);
     let mut why = "no set of it was pulled";
@@ -252,15 +254,19 @@ fn spread(
         let like = base.set.config.factors();
         let base_set = base.set.clone();
         let read = read_sets(sets.clone(), vehicle, settings);
-        let pooled = |of: &dyn Fn(&SetWithPulls) -> bool| -> Option<Within> {
-            let values: Vec<&[f64]> = read
-                .iter()
-                .filter(|s| of(&s.stored))
-                .map(|s| s.result.figure(Figure::PeakPower).values.as_slice())
-                .collect();
-            within(&values)
+        let figures = |of: &dyn Fn(&SetWithPulls) -> bool| -> Vec<&[f64]> {
+            let used = read.iter().filter(|s| of(&s.stored));
+            used.map(|s| s.result.figure(Figure::PeakPower).values.as_slice()).collect()
         };
-        let (one, other) = (pooled(&own), pooled(&|s| s.set.config.factors() == like));
+        let (own_sets, base_sets) = (figures(&own), figures(&|s| s.set.config.factors() == like));
+        // A pull that was cut short, or an engine that warms up, is no scatter of a map.
+        let apart = |v: &&[f64]| v.windows(2).any(|w| (w[1] - w[0]).abs() > CUT_SHORT * w[0].abs());
+        if own_sets.iter().chain(&base_sets).any(apart) {
+            return Err(
+                "two pulls of a set differ by more than 5 %: look at them, and leave out what was cut short",
+            );
+        }
+        let (one, other) = (within(&own_sets), within(&base_sets));
         match one.zip(other).and_then(|(a, b)| spread_ratio(a, b)) {
             Some(r) => return Ok((r, base_set)),
             None => why = "one of the two has no second pull, or shows no scatter at all",

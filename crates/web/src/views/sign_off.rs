@@ -154,7 +154,7 @@ pub(crate) fn sign_off_list(d: &Driven, prefs: &Prefs) -> Option<SignOffList> {
 }
 
 fn heads() -> Vec<String> {
-    (0..PEDALS).map(|k| format!("{:.0}–{:.0}", k as f64 * PEDAL_BIN, (k + 1) as f64 * PEDAL_BIN)).collect()
+    (0..PEDALS).map(|k| format!("{:.0}", k as f64 * PEDAL_BIN)).collect()
 }
 
 fn table(head: String, about: String, rpm: &[f64], cell: impl Fn(usize, usize) -> PedalCell) -> PedalTable {

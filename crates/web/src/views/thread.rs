@@ -9,7 +9,7 @@ use askama::Template;
 use jamjar_core::analysis::Figure;
 use jamjar_core::channel::Channel;
 use jamjar_core::words::{sentence_case, tightest};
-use jamjar_store::{StepKind, Thread, VehicleRecord};
+use jamjar_store::{Set, StepKind, Thread, VehicleRecord};
 use jamjar_workflow::lineage::StepGain;
 use jamjar_workflow::thread::{Recorded, StepRead, ThreadRead};
 
@@ -120,12 +120,26 @@ fn pull_links(r: &Recorded, channel: Option<&str>, at_s: Option<f64>) -> Vec<Pul
         .collect()
 }
 
-fn step(s: &StepRead, vehicle: &VehicleRecord, prefs: &Prefs) -> StepView {
+/// The sets its recordings are of here, by map and fuel.
+fn of_sets(s: &StepRead, sets: &[Set]) -> String {
+    let mut out: Vec<String> = Vec::new();
+    for (p, _) in s.recorded.iter().flat_map(|r| &r.pulls) {
+        let of = sets.iter().find(|own| own.id == p.set_id);
+        let of = of.map(|s| format!("{} on {}", s.config.map, s.config.fuel));
+        out.extend(of.filter(|o| !out.contains(o)));
+    }
+    out.join(" and ")
+}
+
+fn step(s: &StepRead, vehicle: &VehicleRecord, sets: &[Set], prefs: &Prefs) -> StepView {
     let own = &s.step;
     let what = match (own.kind, &own.map) {
         (StepKind::Revision, Some((_, name))) => format!("{name} goes out"),
         (StepKind::Revision, None) => "A revision goes out".to_owned(),
-        (StepKind::Recordings, _) => "Recordings come back".to_owned(),
+        (StepKind::Recordings, _) => match of_sets(s, sets) {
+            of if of.is_empty() => "Recordings come back".to_owned(),
+            of => format!("Recordings of {of} come back"),
+        },
         (StepKind::Remark, _) => {
             let channel = own.channel.as_deref().and_then(|c| Channel::new(c).ok());
             let channel = channel.map_or_else(|| "the pull".to_owned(), |c| c.label());
@@ -135,7 +149,7 @@ fn step(s: &StepRead, vehicle: &VehicleRecord, prefs: &Prefs) -> StepView {
                 None => format!("Of {channel}"),
             }
         }
-        (StepKind::Word, _) => "Says".to_owned(),
+        (StepKind::Word, _) => format!("{} says", sentence_case(&own.by)),
     };
     let judged = s.gain.as_ref().map(|g| {
         let of = |k: usize| tightest(&g.verdicts[k], &vehicle.limits, prefs.units());
@@ -206,7 +220,7 @@ pub(crate) fn thread_page(r: &ThreadRead, prefs: &Prefs) -> ThreadPage {
             count(r.steps.len(), "step")
         ),
         closed: t.closed_at.is_some(),
-        steps: r.steps.iter().map(|s| step(s, &r.vehicle, prefs)).collect(),
+        steps: r.steps.iter().map(|s| step(s, &r.vehicle, &r.sets, prefs)).collect(),
         maps: r.maps.iter().map(|m| (m.id, m.name.clone())).collect(),
         sets: r
             .sets

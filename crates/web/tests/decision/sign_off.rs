@@ -118,3 +118,16 @@ async fn the_demo_has_a_map_that_went_home_and_one_that_did_not() {
         "{page}"
     );
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_pull_that_was_cut_short_is_no_scatter_of_a_map_and_a_pedal_is_held_against_stock() {
+    let cell = Cell::with_demo().await;
+    let maps = cell.store.maps(3).await.unwrap();
+    let q2 = maps.iter().find(|m| m.name == "Q2").unwrap().id;
+    let page = cell.get(&format!("/vehicles/3/sign-off?of={q2}")).await.text();
+    // The last pull of its newest day was lifted early.
+    assert!(page.contains("differ by more than 5 %") && !page.contains("By the F interval"), "{page}");
+    assert!(page.contains("Q2 opens the plate") && page.contains("Plate of Q2 less stock, points"), "{page}");
+    let none = cell.get("/vehicles/1/sign-off").await.text();
+    assert!(none.contains("Pedal to plate: not measured."), "{none}");
+}

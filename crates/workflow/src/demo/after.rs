@@ -52,27 +52,28 @@ pub(super) async fn sign_offs(store: &Store, vehicle_id: i64) -> Result<(), Work
 
 /// Two revisions out, recordings back, a remark on them.
 pub(super) async fn thread(store: &Store, vehicle_id: i64) -> Result<(), WorkflowError> {
-    let id = store.open_thread(vehicle_id, "E30: what the knock leaves", None, &By::new(AFAR, "")).await?;
+    let id = store.open_thread(vehicle_id, "E30: how far λ lets us go", None, &By::new(AFAR, "")).await?;
     let thread = store.thread(id).await?.0;
     let maps = store.maps(vehicle_id).await?;
     let named = |name: &str| maps.iter().find(|m| m.name == name && m.file.is_some()).map(|m| m.id);
     let (Some(first), Some(second)) = (named("C1"), named("C2")) else { return Ok(()) };
-    let ask = "Three pulls on E30, engine at 90 °C, and log knock retard. Stop at 4° of retard.";
+    let ask = "Three pulls on E30, engine at 90 °C, with λ and knock retard logged. Stop when λ goes over its limit.";
     send_revision(store, &thread, first, ask, AFAR).await?;
     if let Some(set) = newest_of(store, vehicle_id, "C1").await? {
-        let said = "As asked. The third was pulled into a warm cell.";
+        let said = "As asked.";
         send_recordings(store, &thread, set.set.id, said, CALIBRATOR).await?;
-        let at = (set.pulls[0].0.id, "knock_retard_1", Some(4.0));
+        let at = (set.pulls[0].0.id, "lambda_1", Some(8.0));
         remark(
             store,
             &thread,
             at,
-            "It takes spark away here and gives it back late. Less advance from here on.",
+            "Leanest here, close to its limit: look at this place in the next one.",
             AFAR,
         )
         .await?;
     }
-    let ask = "Less spark at the top, a little more boost below. The same three pulls.";
+    let ask = "More boost below. The same three pulls; λ at the top is what to watch.";
     send_revision(store, &thread, second, ask, AFAR).await?;
-    say(store, &thread, "Pulled on the cooler day; see what it gained.", CALIBRATOR).await
+    say(store, &thread, "λ is over at the top with it. It comes out again until that is mended.", CALIBRATOR)
+        .await
 }
