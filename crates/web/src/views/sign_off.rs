@@ -169,7 +169,8 @@ fn shown(c: &Cell) -> PedalCell {
     match (c.plate, c.hits) {
         (Some(p), _) => PedalCell {
             text: format!("{p:.0}"),
-            ground: heat(p / 100.0, [0.15, 0.45, 0.75]),
+            // The deepest ground is for differences: figures of a whole column would be hard to read on it.
+            ground: heat(p / 100.0, [0.15, 0.60, 2.0]),
             shut: c.closures > 0,
         },
         (None, 0) => PedalCell { text: String::new(), ground: "none", shut: false },

@@ -17,7 +17,7 @@ axe.run(document, {resultTypes: ["violations"]}).then((r) => done(r.violations
   .map((v) => v.id + " " + v.nodes.slice(0, 3).map((n) => n.html.slice(0, 160)).join(" | ")))).catch((e) => done(["" + e]));
 "#;
 
-const PAGES: [&str; 25] = [
+const PAGES: [&str; 29] = [
     "/",
     "/days/2",
     "/pulls/1",
@@ -43,6 +43,10 @@ const PAGES: [&str; 25] = [
     "/blend?tank=50&tank_e=5&capacity=60&want=40&e1=85&e2=5&sample=80&water=20&layer=82",
     "/fuels",
     "/vehicles/1/road",
+    "/vehicles/1/sign-off",
+    "/vehicles/3/sign-off",
+    "/threads?vehicle=1",
+    "/threads/1",
 ];
 
 async fn look(d: WebDriver, base: String) {
