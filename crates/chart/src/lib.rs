@@ -1,6 +1,7 @@
 //! View models to SVG: one renderer for page, report and download. Strings in, strings out.
 
 mod day_plan;
+mod dots;
 mod frame;
 mod front;
 mod hatch;
@@ -21,6 +22,7 @@ mod under_limit;
 mod waterfall;
 
 pub use day_plan::{DayPlanChart, PlanBand, PlanBlock};
+pub use dots::dots_svg;
 pub use front::{Front, FrontMark};
 pub use hatch::LimitLine;
 pub use injection::{InjectionBand, InjectionChart};

@@ -2,29 +2,32 @@
 //! not.
 
 use crate::units::typed;
+use serde::{Deserialize, Serialize};
+use std::borrow::Cow;
 use thiserror::Error;
 
 /// What a line of a health check takes beside a tick.
-#[derive(Debug, Clone, Copy, PartialEq)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
 pub enum Takes {
     /// One number in a unit, good within a window.
     Number {
         /// Unit.
-        unit: &'static str,
+        unit: Cow<'static, str>,
         /// Lowest and highest that are good.
         window: [f64; 2],
     },
     /// A number for each cylinder, wheel or bank, good where the lowest lies within a share of the highest.
     Each {
         /// Unit.
-        unit: &'static str,
+        unit: Cow<'static, str>,
         /// Largest share `(highest − lowest)/highest` that is good.
         spread: f64,
     },
     /// Numbers, each good within a window.
     All {
         /// Unit.
-        unit: &'static str,
+        unit: Cow<'static, str>,
         /// Lowest and highest that are good.
         window: [f64; 2],
     },
@@ -49,13 +52,13 @@ pub enum Read {
     Codes(Vec<String>),
     Number {
         value: f64,
-        unit: &'static str,
+        unit: Cow<'static, str>,
         window: [f64; 2],
     },
     /// Places, from 1, of those outside the window.
     All {
         outside: Vec<usize>,
-        unit: &'static str,
+        unit: Cow<'static, str>,
         window: [f64; 2],
     },
     /// How far apart as a share of the highest, beside what is good; place, from 1, and value of the lowest.
@@ -63,7 +66,7 @@ pub enum Read {
         apart: f64,
         good_to: f64,
         lowest: (usize, f64),
-        unit: &'static str,
+        unit: Cow<'static, str>,
     },
     /// Share lost in a minute, beside what is good.
     Held {
@@ -106,14 +109,45 @@ pub enum Unread {
 
 impl Takes {
     /// How it is written, for the field.
-    pub fn form(self) -> String {
+    pub fn form(&self) -> String {
         match self {
-            Self::Number { unit, .. } => unit.to_owned(),
+            Self::Number { unit, .. } => unit.clone().into_owned(),
             Self::Each { unit, .. } | Self::All { unit, .. } => format!("{unit}, each"),
             Self::Held { .. } => "kPa from, to, seconds".to_owned(),
             Self::Codes => "codes, or none".to_owned(),
             Self::Words => String::new(),
         }
+    }
+
+    /// What it is good within: lowest and highest, or the largest share; none where nothing is judged.
+    pub fn bounds(&self) -> Vec<f64> {
+        match self {
+            Self::Number { window, .. } | Self::All { window, .. } => window.to_vec(),
+            Self::Each { spread: share, .. } | Self::Held { share } => vec![*share],
+            Self::Codes | Self::Words => Vec::new(),
+        }
+    }
+
+    /// The same with other bounds; `None` where it takes another number of them, or they cannot be.
+    ///
+    /// ```
+    /// use jamjar_core::health::Takes;
+    /// let gap = Takes::All { unit: "mm".into(), window: [0.4, 1.2] };
+    /// assert_eq!(gap.bounded(&[0.6, 0.8]).unwrap().bounds(), [0.6, 0.8]);
+    /// assert_eq!(gap.bounded(&[0.8, 0.6]), None);
+    /// ```
+    pub fn bounded(&self, bounds: &[f64]) -> Option<Self> {
+        let mut out = self.clone();
+        match (&mut out, bounds) {
+            (Self::Number { window, .. } | Self::All { window, .. }, [low, high]) if low < high => {
+                *window = [*low, *high];
+            }
+            (Self::Each { spread: share, .. } | Self::Held { share }, [to]) if (0.0..1.0).contains(to) => {
+                *share = *to
+            }
+            _ => return None,
+        }
+        Some(out)
     }
 
     /// Reads and judges a value as somebody wrote it; blank is nothing.
@@ -128,13 +162,13 @@ impl Takes {
     ///
     /// ```
     /// use jamjar_core::health::Takes;
-    /// let compression = Takes::Each { unit: "bar", spread: 0.10 };
+    /// let compression = Takes::Each { unit: "bar".into(), spread: 0.10 };
     /// assert_eq!(compression.read("12.1 11.8 12.0 9.9").unwrap().unwrap().good(), Some(false));
     /// ```
     ///
     /// # Errors
     /// [`Unread`] where it holds no number of the kind.
-    pub fn read(self, written: &str) -> Result<Option<Read>, Unread> {
+    pub fn read(&self, written: &str) -> Result<Option<Read>, Unread> {
         let written = written.trim();
         if written.is_empty() {
             return Ok(None);
@@ -152,10 +186,12 @@ impl Takes {
                 let codes = written.split([',', ';', ' ', '\n']).map(str::trim).filter(|s| !s.is_empty());
                 Read::Codes(codes.map(str::to_owned).collect())
             }
-            Self::Number { unit, window } => Read::Number { value: numbers()?[0], unit, window },
+            Self::Number { unit, window } => {
+                Read::Number { value: numbers()?[0], unit: unit.clone(), window: *window }
+            }
             Self::All { unit, window } => {
-                let out = numbers()?.into_iter().enumerate().filter(|(_, v)| !inside(*v, window));
-                Read::All { outside: out.map(|(i, _)| i + 1).collect(), unit, window }
+                let out = numbers()?.into_iter().enumerate().filter(|(_, v)| !inside(*v, *window));
+                Read::All { outside: out.map(|(i, _)| i + 1).collect(), unit: unit.clone(), window: *window }
             }
             Self::Each { unit, spread } => {
                 let all = numbers()?;
@@ -165,14 +201,14 @@ impl Takes {
                 let high = all.iter().copied().fold(f64::NEG_INFINITY, f64::max);
                 let low = (0..all.len()).min_by(|&a, &b| all[a].total_cmp(&all[b])).unwrap_or(0);
                 let apart = if high > 0.0 { (high - all[low]) / high } else { f64::INFINITY };
-                Read::Each { apart, good_to: spread, lowest: (low + 1, all[low]), unit }
+                Read::Each { apart, good_to: *spread, lowest: (low + 1, all[low]), unit: unit.clone() }
             }
             Self::Held { share } => {
                 let [from, to, seconds] = numbers()?[..] else { return Err(Unread::NotThree) };
                 if !(from > 0.0 && to >= 0.0 && to <= 1.02 * from && seconds > 0.0) {
                     return Err(Unread::CannotBe { from, to, seconds });
                 }
-                Read::Held { lost: ((from - to) / from).max(0.0) * 60.0 / seconds, good_to: share }
+                Read::Held { lost: ((from - to) / from).max(0.0) * 60.0 / seconds, good_to: *share }
             }
         }))
     }
@@ -197,43 +233,43 @@ fn numbers_of(written: &str) -> Option<Vec<f64>> {
 mod tests {
     use super::*;
 
-    fn good(t: Takes, s: &str) -> Option<bool> {
+    fn good(t: &Takes, s: &str) -> Option<bool> {
         t.read(s).unwrap().unwrap().good()
     }
 
     #[test]
     fn values_are_held_against_their_windows() {
-        let zero = Takes::Number { unit: "N·m", window: [-2.0, 2.0] };
-        assert_eq!([good(zero, "0.4"), good(zero, "−3,1")], [Some(true), Some(false)]);
-        let trims = Takes::All { unit: "%", window: [-10.0, 10.0] };
-        assert_eq!(good(trims, "3 -4"), Some(true));
+        let zero = Takes::Number { unit: "N·m".into(), window: [-2.0, 2.0] };
+        assert_eq!([good(&zero, "0.4"), good(&zero, "−3,1")], [Some(true), Some(false)]);
+        let trims = Takes::All { unit: "%".into(), window: [-10.0, 10.0] };
+        assert_eq!(good(&trims, "3 -4"), Some(true));
         let outside = |s: &str| match trims.read(s).unwrap().unwrap() {
             Read::All { outside, .. } => outside,
             other => panic!("{other:?}"),
         };
         assert_eq!(outside("3 -14"), [2]);
-        let compression = Takes::Each { unit: "bar", spread: 0.10 };
+        let compression = Takes::Each { unit: "bar".into(), spread: 0.10 };
         let Read::Each { apart, lowest, .. } = compression.read("12.1, 11.8, 12.0, 9.9").unwrap().unwrap()
         else {
             panic!("one for each");
         };
         assert!((apart - 0.1818).abs() < 1e-3 && lowest == (4, 9.9));
-        assert_eq!(good(compression, "12,1 11,8"), Some(true), "decimal commas");
+        assert_eq!(good(&compression, "12,1 11,8"), Some(true), "decimal commas");
         let held = Takes::Held { share: 0.05 };
-        assert_eq!([good(held, "150 147 60"), good(held, "150 140 30")], [Some(true), Some(false)]);
+        assert_eq!([good(&held, "150 147 60"), good(&held, "150 140 30")], [Some(true), Some(false)]);
         assert_eq!(
-            [good(Takes::Codes, "none"), good(Takes::Codes, "P0301, P0420")],
+            [good(&Takes::Codes, "none"), good(&Takes::Codes, "P0301, P0420")],
             [Some(true), Some(false)]
         );
-        assert_eq!(good(Takes::Words, "2.1.0"), None);
+        assert_eq!(good(&Takes::Words, "2.1.0"), None);
         assert_eq!(zero.read("  "), Ok(None));
     }
 
     #[test]
     fn what_cannot_be_read_is_said_and_never_judged() {
-        let number = Takes::Number { unit: "°C", window: [0.0, 1.0] };
+        let number = Takes::Number { unit: "°C".into(), window: [0.0, 1.0] };
         assert!(matches!(number.read("warm"), Err(Unread::NoNumber(..))));
-        assert!(matches!(Takes::Each { unit: "bar", spread: 0.1 }.read("12"), Err(Unread::One(_))));
+        assert!(matches!(Takes::Each { unit: "bar".into(), spread: 0.1 }.read("12"), Err(Unread::One(_))));
         let held = Takes::Held { share: 0.05 };
         assert_eq!(held.read("150 140"), Err(Unread::NotThree));
         assert!(matches!(held.read("150 190 60"), Err(Unread::CannotBe { .. })));

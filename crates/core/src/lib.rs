@@ -32,6 +32,7 @@ pub mod pedal;
 pub mod planning;
 pub mod printed;
 pub mod pull;
+pub mod quoted;
 pub mod signal;
 pub mod software;
 pub mod spark;

@@ -1,6 +1,7 @@
 //! Calibration maps: named tables over engine axes, as an engine computer reads them.
 
 pub mod difference;
+pub mod driven;
 pub mod lineage;
 
 use serde::{Deserialize, Serialize};

@@ -57,6 +57,35 @@ pub fn units(sheet: &BTreeMap<String, String>, changes: &[Crossing]) -> Vec<Unit
     out.into_values().collect()
 }
 
+/// What ran in a unit on a day: by the changes written down, else what the sheet says.
+///
+/// ```
+/// use jamjar_core::factors::crossed::Crossing;
+/// use jamjar_core::software::version_on;
+/// let day = |d| chrono::NaiveDate::from_ymd_opt(2026, 3, d).unwrap();
+/// let flash = Crossing { at: (day(5), None), what: "Gearbox software".into(), from: "A14".into(), to: "A17".into() };
+/// let on = |d| version_on("gearbox", &[("gearbox".to_owned(), "A17".to_owned())].into(), std::slice::from_ref(&flash), day(d));
+/// assert_eq!((on(4).as_deref(), on(6).as_deref(), on(5)), (Some("A14"), Some("A17"), None));
+/// ```
+pub fn version_on(
+    unit: &str,
+    sheet: &BTreeMap<String, String>,
+    changes: &[Crossing],
+    day: NaiveDate,
+) -> Option<String> {
+    let named = format!("{unit} software");
+    let mut own: Vec<&Crossing> = changes.iter().filter(|c| c.what.trim().to_lowercase() == named).collect();
+    own.sort_by_key(|c| c.at);
+    // On the day of a change nobody knows which of the two a recording was made with.
+    if own.iter().any(|c| c.at.0 == day) {
+        return None;
+    }
+    let before = own.iter().rev().find(|c| c.at.0 < day).map(|c| c.to.clone());
+    let after = own.iter().find(|c| c.at.0 > day).map(|c| c.from.clone());
+    let said = sheet.iter().find(|(u, _)| u.to_lowercase() == unit).map(|s| s.1.clone());
+    before.or(after).or(said).filter(|v| !v.is_empty())
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;

@@ -36,7 +36,7 @@ diesel::table! { slip (id) {
 } }
 diesel::table! { sign_off (id) {
     id -> BigInt, vehicle_id -> BigInt, map_id -> BigInt, fuel_id -> BigInt, on_date -> Date, answers -> Text, written_by -> Varchar,
-    written_at -> Datetime, signed_by -> Nullable<Varchar>, signed_at -> Nullable<Datetime>,
+    written_at -> Datetime, signed_by -> Nullable<Varchar>, signed_at -> Nullable<Datetime>, file_sha -> Nullable<Char>,
 } }
 diesel::table! { contact (id) { id -> BigInt, vehicle_id -> BigInt, name -> Varchar, reached -> Varchar, note -> Varchar, } }
 diesel::table! { thread (id) {
@@ -59,7 +59,7 @@ diesel::table! { share_link (id) {
 diesel::table! { cell_day (id) {
     id -> BigInt, vehicle_id -> BigInt, on_date -> Date, place -> Varchar, temperature_c -> Nullable<Double>, humidity -> Nullable<Double>,
     pressure_hpa -> Nullable<Double>, note -> Text, created_at -> Datetime, demo -> Bool, checklist -> Text, version -> BigInt, measured -> BigInt,
-    archived_at -> Nullable<Datetime>, zone -> Varchar, uid -> Nullable<Varchar>, cell_id -> Nullable<BigInt>, running -> Text,
+    archived_at -> Nullable<Datetime>, zone -> Varchar, uid -> Nullable<Varchar>, cell_id -> Nullable<BigInt>, running -> Text, plan -> Text,
 } }
 diesel::table! { pull_set (id) {
     id -> BigInt, day_id -> BigInt, build_id -> BigInt, map_id -> BigInt, fuel_id -> BigInt, position -> Integer, boost -> Varchar, gear -> Varchar,
@@ -157,6 +157,7 @@ diesel::joinable!(sign_off -> map_revision (map_id));
 diesel::joinable!(sign_off -> fuel (fuel_id));
 diesel::joinable!(thread -> vehicle (vehicle_id));
 diesel::joinable!(thread_step -> map_revision (map_id));
+diesel::joinable!(thread_step -> thread (thread_id));
 diesel::joinable!(cell_day -> vehicle (vehicle_id));
 diesel::joinable!(report -> vehicle (vehicle_id));
 diesel::joinable!(share_link -> report (report_id));

@@ -43,6 +43,16 @@ pub struct FuelOnHand {
 /// Answers of a checklist: item id to `yes`, `no` or `na`, with who and when in words.
 pub type Checklist = BTreeMap<String, String>;
 
+/// Gives or takes back some answers; the others stay as they are.
+pub fn answer<S: AsRef<str>>(list: &mut Checklist, given: &[(S, Option<S>)]) {
+    for (item, answer) in given {
+        match answer {
+            Some(a) => list.insert(item.as_ref().to_owned(), a.as_ref().to_owned()),
+            None => list.remove(item.as_ref()),
+        };
+    }
+}
+
 /// Everything on a day's sheet beside its sets.
 #[derive(Debug, Clone, Default, PartialEq)]
 pub struct DaySheet {
@@ -286,12 +296,7 @@ impl Store {
         self.transact(async |c| {
             claim_day(c, day_id, Touch::Words, Seen::Nothing).await?;
             let mut answers = checklist(c, day_id).await?;
-            for (item, answer) in given {
-                match answer {
-                    Some(a) => answers.insert((*item).to_owned(), (*a).to_owned()),
-                    None => answers.remove(*item),
-                };
-            }
+            answer(&mut answers, given);
             let json = serde_json::to_string(&answers).map_err(|e| StoreError::Other(e.to_string()))?;
             diesel::update(cell_day::table.find(day_id))
                 .set(cell_day::checklist.eq(&json))

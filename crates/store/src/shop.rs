@@ -5,7 +5,7 @@ use crate::db::Store;
 use crate::error::StoreError;
 use crate::schema::shop_setting;
 use diesel::prelude::*;
-use diesel_async::RunQueryDsl;
+use diesel_async::{AsyncMysqlConnection, RunQueryDsl};
 use jamjar_core::analysis::Usual;
 use jamjar_core::correction::Correction;
 
@@ -19,6 +19,25 @@ const NAME: &str = "shop name";
 const LINE: &str = "shop line";
 /// The picture; it is asked for by itself, for it is long.
 const MARK: &str = "shop mark";
+
+/// What the shop made of the list that is walked before a pull.
+const CHECKS: &str = "own checks";
+
+async fn one(c: &mut AsyncMysqlConnection, name: &str) -> Result<String, StoreError> {
+    let found = shop_setting::table.find(name).select(shop_setting::value).first(c).await.optional()?;
+    Ok(found.unwrap_or_default())
+}
+
+async fn put(c: &mut AsyncMysqlConnection, name: &str, value: &str) -> Result<(), StoreError> {
+    diesel::insert_into(shop_setting::table)
+        .values((shop_setting::name.eq(name), shop_setting::value.eq(value)))
+        .on_conflict(diesel::dsl::DuplicatedKeys)
+        .do_update()
+        .set(shop_setting::value.eq(value))
+        .execute(c)
+        .await?;
+    Ok(())
+}
 
 /// What holds in the shop as long as nobody chooses otherwise.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
@@ -48,7 +67,7 @@ impl Store {
     pub async fn ways(&self) -> Result<Ways, StoreError> {
         let mut c = self.conn().await?;
         let rows: Vec<(String, String)> =
-            shop_setting::table.filter(shop_setting::name.ne(MARK)).load(&mut c).await?;
+            shop_setting::table.filter(shop_setting::name.ne_all([MARK, CHECKS])).load(&mut c).await?;
         let chosen = |name: &str| rows.iter().find(|r| r.0 == name).map(|r| r.1.as_str());
         let text = |name: &str| chosen(name).unwrap_or_default().to_owned();
         let family = |name: &str| chosen(name).and_then(Correction::from_id);
@@ -73,10 +92,33 @@ impl Store {
     /// [`StoreError`] when the database cannot answer.
     #[boxed]
     pub async fn shop_mark(&self) -> Result<String, StoreError> {
-        let mut c = self.conn().await?;
-        let found =
-            shop_setting::table.find(MARK).select(shop_setting::value).first(&mut c).await.optional()?;
-        Ok(found.unwrap_or_default())
+        one(&mut *self.conn().await?, MARK).await
+    }
+
+    /// What the shop made of the list that is walked before a pull, as it was kept; blank where nothing.
+    ///
+    /// # Errors
+    /// [`StoreError`] when the database cannot answer.
+    #[boxed]
+    pub async fn own_checks(&self) -> Result<String, StoreError> {
+        one(&mut *self.conn().await?, CHECKS).await
+    }
+
+    /// Keeps it, where it is still what it `was`.
+    ///
+    /// # Errors
+    /// [`StoreError::Changed`] when somebody else changed it since.
+    #[boxed]
+    pub async fn set_own_checks(&self, was: &str, now: &str) -> Result<(), StoreError> {
+        self.transact(async |c| {
+            let row = shop_setting::table.find(CHECKS).select(shop_setting::value).for_update();
+            let now_kept: Option<String> = row.first(c).await.optional()?;
+            if now_kept.unwrap_or_default() != was {
+                return Err(StoreError::Changed { what: "the list of checks", now: None });
+            }
+            put(c, CHECKS, now).await
+        })
+        .await
     }
 
     /// Keeps the shop's mark; a blank one takes it away.
@@ -85,15 +127,7 @@ impl Store {
     /// [`StoreError`] when the database refuses.
     #[boxed]
     pub async fn set_shop_mark(&self, mark: &str) -> Result<(), StoreError> {
-        let mut c = self.conn().await?;
-        diesel::insert_into(shop_setting::table)
-            .values((shop_setting::name.eq(MARK), shop_setting::value.eq(mark)))
-            .on_conflict(diesel::dsl::DuplicatedKeys)
-            .do_update()
-            .set(shop_setting::value.eq(mark))
-            .execute(&mut c)
-            .await?;
-        Ok(())
+        put(&mut *self.conn().await?, MARK, mark).await
     }
 
     /// Chooses for the shop.
@@ -114,13 +148,7 @@ impl Store {
         ];
         self.transact(async |c| {
             for (name, value) in rows {
-                diesel::insert_into(shop_setting::table)
-                    .values((shop_setting::name.eq(name), shop_setting::value.eq(value)))
-                    .on_conflict(diesel::dsl::DuplicatedKeys)
-                    .do_update()
-                    .set(shop_setting::value.eq(value))
-                    .execute(c)
-                    .await?;
+                put(c, name, value).await?;
             }
             Ok(())
         })

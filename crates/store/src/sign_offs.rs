@@ -4,8 +4,8 @@ use crate::boxed;
 use crate::db::{Store, inserted};
 use crate::error::StoreError;
 use crate::right::{By, Change, Subject, keep};
-use crate::schema::{fuel, map_revision, sign_off};
-use crate::sheet::Checklist;
+use crate::schema::{fuel, map_revision, raw_file, sign_off};
+use crate::sheet::{Checklist, answer};
 use crate::vehicles::claim_vehicle;
 use chrono::{NaiveDate, NaiveDateTime, Utc};
 use diesel::prelude::*;
@@ -26,13 +26,44 @@ pub struct SignOff {
     pub written_by: String,
     /// Who signed it, and when; `None` while it is open.
     pub signed: Option<(String, NaiveDateTime)>,
+    /// SHA-256 of the file of the map when it was signed, in hexadecimal; `None` where none was in custody.
+    pub file: Option<String>,
 }
 
-type Row = (i64, i64, String, i64, String, NaiveDate, String, String, Option<String>, Option<NaiveDateTime>);
+/// A sign-off as it stands in its row, with the names of its map and fuel.
+#[derive(Queryable, Selectable)]
+#[diesel(table_name = sign_off)]
+struct Row {
+    id: i64,
+    map_id: i64,
+    #[diesel(select_expression = map_revision::name)]
+    map: String,
+    fuel_id: i64,
+    #[diesel(select_expression = fuel::name)]
+    fuel: String,
+    on_date: NaiveDate,
+    answers: String,
+    written_by: String,
+    signed_by: Option<String>,
+    signed_at: Option<NaiveDateTime>,
+    file_sha: Option<String>,
+}
 
-fn read((id, map_id, map, fuel_id, fuel, on, answers, written_by, by, at): Row) -> SignOff {
-    let answers = serde_json::from_str(&answers).unwrap_or_default();
-    SignOff { id, map_id, map, fuel_id, fuel, on, answers, written_by, signed: by.zip(at) }
+impl From<Row> for SignOff {
+    fn from(r: Row) -> Self {
+        Self {
+            id: r.id,
+            map_id: r.map_id,
+            map: r.map,
+            fuel_id: r.fuel_id,
+            fuel: r.fuel,
+            on: r.on_date,
+            answers: serde_json::from_str(&r.answers).unwrap_or_default(),
+            written_by: r.written_by,
+            signed: r.signed_by.zip(r.signed_at),
+            file: r.file_sha,
+        }
+    }
 }
 
 async fn of_vehicle(c: &mut AsyncMysqlConnection, vehicle_id: i64) -> Result<Vec<SignOff>, StoreError> {
@@ -41,21 +72,10 @@ async fn of_vehicle(c: &mut AsyncMysqlConnection, vehicle_id: i64) -> Result<Vec
         .inner_join(fuel::table)
         .filter(sign_off::vehicle_id.eq(vehicle_id))
         .order(sign_off::id.desc())
-        .select((
-            sign_off::id,
-            sign_off::map_id,
-            map_revision::name,
-            sign_off::fuel_id,
-            fuel::name,
-            sign_off::on_date,
-            sign_off::answers,
-            sign_off::written_by,
-            sign_off::signed_by,
-            sign_off::signed_at,
-        ))
+        .select(Row::as_select())
         .load(c)
         .await?;
-    Ok(rows.into_iter().map(read).collect())
+    Ok(rows.into_iter().map(SignOff::from).collect())
 }
 
 impl Store {
@@ -69,7 +89,8 @@ impl Store {
     }
 
     /// Gives or takes back some answers on a map and a fuel; the others stay as they are. What was signed is not
-    /// changed: a new sign-off begins with its answers. With `sign` it is signed in the name given. Its id.
+    /// changed: a new sign-off begins with its answers. With `sign` it is signed in the name given, for the file that is in
+    /// custody under that map then. Its id.
     ///
     /// # Errors
     /// [`StoreError::NotFound`] when there is no such vehicle, map or fuel; [`StoreError::Refused`] when the map does
@@ -97,15 +118,17 @@ impl Store {
                 .into_iter()
                 .find(|s| (s.map_id, s.fuel_id) == (map_id, fuel_id));
             let mut answers = newest.as_ref().map(|s| s.answers.clone()).unwrap_or_default();
-            for (item, answer) in given {
-                match answer {
-                    Some(a) => answers.insert((*item).to_owned(), (*a).to_owned()),
-                    None => answers.remove(*item),
-                };
-            }
+            answer(&mut answers, given);
             let answers = serde_json::to_string(&answers).map_err(|e| StoreError::Other(e.to_string()))?;
             let now = Utc::now().naive_utc();
             let signed = sign.then(|| (by.who.clone(), now));
+            let file: Option<Vec<u8>> = map_revision::table
+                .inner_join(raw_file::table)
+                .filter(map_revision::id.eq(map_id))
+                .select(raw_file::sha256)
+                .first(c)
+                .await
+                .optional()?;
             let own = (
                 sign_off::on_date.eq(on),
                 sign_off::answers.eq(&answers),
@@ -113,6 +136,7 @@ impl Store {
                 sign_off::written_at.eq(now),
                 sign_off::signed_by.eq(signed.as_ref().map(|s| &s.0)),
                 sign_off::signed_at.eq(signed.as_ref().map(|s| s.1)),
+                sign_off::file_sha.eq(file.filter(|_| sign).map(hex::encode)),
             );
             let id = match newest.filter(|s| s.signed.is_none()) {
                 Some(open) => {

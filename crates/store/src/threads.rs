@@ -44,13 +44,15 @@ impl StepKind {
 }
 
 /// A thread.
-#[derive(Debug, Clone, PartialEq, Eq, Queryable)]
+#[derive(Debug, Clone, PartialEq, Eq, Queryable, Selectable)]
+#[diesel(table_name = thread)]
 #[allow(missing_docs)]
 pub struct Thread {
     pub id: i64,
     /// The same in every shop.
     pub uid: String,
     pub vehicle_id: i64,
+    #[diesel(select_expression = vehicle::name)]
     pub vehicle: String,
     pub title: String,
     pub opened_by: String,
@@ -102,31 +104,47 @@ pub struct HeldIn {
     pub position: i32,
 }
 
-const THREAD: (
-    thread::id,
-    thread::uid,
-    thread::vehicle_id,
-    vehicle::name,
-    thread::title,
-    thread::opened_by,
-    thread::opened_at,
-    thread::closed_at,
-) = (
-    thread::id,
-    thread::uid,
-    thread::vehicle_id,
-    vehicle::name,
-    thread::title,
-    thread::opened_by,
-    thread::opened_at,
-    thread::closed_at,
-);
+/// A step as it stands in its row; `map` is the name of the revision.
+#[derive(Queryable, Selectable)]
+#[diesel(table_name = thread_step)]
+struct StepRow {
+    id: i64,
+    uid: String,
+    kind: String,
+    written_by: String,
+    written_at: NaiveDateTime,
+    words: String,
+    map_id: Option<i64>,
+    #[diesel(select_expression = map_revision::name.nullable())]
+    map: Option<String>,
+    files: String,
+    channel: Option<String>,
+    at_s: Option<f64>,
+}
 
-type StepRow =
-    (i64, String, String, String, NaiveDateTime, String, Option<i64>, String, Option<String>, Option<f64>);
+impl From<StepRow> for Step {
+    fn from(r: StepRow) -> Self {
+        Self {
+            id: r.id,
+            uid: r.uid,
+            kind: StepKind::of(&r.kind),
+            by: r.written_by,
+            at: r.written_at,
+            words: r.words,
+            map: r.map_id.zip(r.map),
+            files: r.files.split_whitespace().map(str::to_owned).collect(),
+            channel: r.channel,
+            at_s: r.at_s,
+        }
+    }
+}
 
 async fn one(c: &mut AsyncMysqlConnection, id: i64) -> Result<Thread, StoreError> {
-    let found = thread::table.inner_join(vehicle::table).filter(thread::id.eq(id)).select(THREAD).first(c);
+    let found = thread::table
+        .inner_join(vehicle::table)
+        .filter(thread::id.eq(id))
+        .select(Thread::as_select())
+        .first(c);
     found.await.map_err(|e| StoreError::from(e).about("thread", id))
 }
 
@@ -138,7 +156,7 @@ impl Store {
     #[boxed]
     pub async fn threads(&self, of_vehicle: Option<i64>) -> Result<Vec<Thread>, StoreError> {
         let mut c = self.conn().await?;
-        let mut q = thread::table.inner_join(vehicle::table).select(THREAD).into_boxed();
+        let mut q = thread::table.inner_join(vehicle::table).select(Thread::as_select()).into_boxed();
         q = q.filter(vehicle::archived_at.is_null());
         if let Some(id) = of_vehicle {
             q = q.filter(thread::vehicle_id.eq(id));
@@ -154,40 +172,14 @@ impl Store {
     pub async fn thread(&self, id: i64) -> Result<(Thread, Vec<Step>), StoreError> {
         let mut c = self.conn().await?;
         let t = one(&mut c, id).await?;
-        let rows: Vec<(StepRow, Option<String>)> = thread_step::table
+        let rows: Vec<StepRow> = thread_step::table
             .left_join(map_revision::table)
             .filter(thread_step::thread_id.eq(id))
             .order((thread_step::written_at, thread_step::id))
-            .select((
-                (
-                    thread_step::id,
-                    thread_step::uid,
-                    thread_step::kind,
-                    thread_step::written_by,
-                    thread_step::written_at,
-                    thread_step::words,
-                    thread_step::map_id,
-                    thread_step::files,
-                    thread_step::channel,
-                    thread_step::at_s,
-                ),
-                map_revision::name.nullable(),
-            ))
+            .select(StepRow::as_select())
             .load(&mut c)
             .await?;
-        let step = |((id, uid, kind, by, at, words, map_id, files, channel, at_s), map): (StepRow, _)| Step {
-            id,
-            uid,
-            kind: StepKind::of(&kind),
-            by,
-            at,
-            words,
-            map: map_id.zip(map),
-            files: files.split_whitespace().map(str::to_owned).collect(),
-            channel,
-            at_s,
-        };
-        Ok((t, rows.into_iter().map(step).collect()))
+        Ok((t, rows.into_iter().map(Step::from).collect()))
     }
 
     /// Remarks on a recording in the threads of a vehicle, in the order of time, each with its thread.
@@ -200,14 +192,17 @@ impl Store {
         vehicle_id: i64,
         recording: &str,
     ) -> Result<Vec<(Thread, Step)>, StoreError> {
-        let mut out = Vec::new();
-        for t in self.threads(Some(vehicle_id)).await? {
-            let (t, steps) = self.thread(t.id).await?;
-            let own = |s: &Step| s.kind == StepKind::Remark && s.files.iter().any(|f| f == recording);
-            out.extend(steps.into_iter().filter(own).map(|s| (t.clone(), s)));
-        }
-        out.sort_by_key(|r| r.1.at);
-        Ok(out)
+        let mut c = self.conn().await?;
+        let rows: Vec<(Thread, StepRow)> = thread_step::table
+            .left_join(map_revision::table)
+            .inner_join(thread::table.inner_join(vehicle::table))
+            .filter(thread::vehicle_id.eq(vehicle_id).and(thread_step::kind.eq(StepKind::Remark.id())))
+            .filter(thread_step::files.like(format!("%{recording}%")))
+            .order((thread_step::written_at, thread_step::id))
+            .select((Thread::as_select(), StepRow::as_select()))
+            .load(&mut c)
+            .await?;
+        Ok(rows.into_iter().map(|(t, s)| (t, s.into())).collect())
     }
 
     /// Begins a thread; one of an id that is here already is that one. Its id.

@@ -4,7 +4,9 @@
 mod shop;
 
 use jamjar_store::private::{Owner, PrivateDb, PrivateError};
-use jamjar_store::{Begun, NewInboxItem, Role, RunState, SheetAir, Stamps, Store, StoreError, Thing};
+use jamjar_store::{
+    Begun, NewDay, NewInboxItem, Role, RunState, SheetAir, Stamps, Store, StoreError, Subject, Thing,
+};
 use shop::{Server, by, commit, day, new_set, note};
 use std::time::Duration;
 
@@ -252,6 +254,27 @@ async fn no_change_slips_past_a_reader_whatever_the_order_of_commits() {
     );
 }
 
+#[tokio::test(flavor = "multi_thread")]
+async fn a_day_that_comes_or_goes_is_a_change_of_its_vehicle() {
+    let (_server, store) = Server::start("comes").await;
+    let first = store.day(day(&store).await).await.unwrap();
+    let mut stamps = Stamps::default();
+    store.changes(&mut stamps).await.unwrap();
+    let (vehicle_id, place) = (first.vehicle_id, first.place.clone());
+    let date = first.date.succ_opt().unwrap();
+    let new = NewDay { vehicle_id, date, place, air: None, note: String::new(), demo: false };
+    let second = store.add_day(&new).await.unwrap();
+    let mut of_vehicle = async |after: &str| {
+        let seen = store.changes(&mut stamps).await.unwrap();
+        assert!(seen.contains(&Thing::Vehicle(vehicle_id)), "{after}: {seen:?}");
+    };
+    of_vehicle("it came").await;
+    store.archive(&[Subject::Day(second)], &by()).await.unwrap();
+    of_vehicle("it was put away").await;
+    store.restore(Subject::Day(second), &by()).await.unwrap();
+    of_vehicle("it came back").await;
+}
+
 trait ForTest {
     async fn note_day_for_test(&self, day_id: i64);
 }
@@ -270,6 +293,24 @@ fn statements(sql: &str) -> Vec<String> {
     clean.split(";\n").map(|s| s.trim().trim_end_matches(';').to_owned()).filter(|s| !s.is_empty()).collect()
 }
 
+#[derive(diesel::QueryableByName)]
+struct Word {
+    #[diesel(sql_type = diesel::sql_types::Text)]
+    word: String,
+}
+
+/// Every column of a database but those of its list of migrations, in words.
+async fn columns(c: &mut diesel_async::AsyncMysqlConnection, name: &str) -> Vec<String> {
+    use diesel_async::RunQueryDsl;
+    let q = format!(
+        "SELECT CONCAT_WS(' ', table_name, column_name, column_type, is_nullable, COALESCE(column_default, '-')) AS word \
+         FROM information_schema.columns \
+         WHERE table_schema = '{name}' AND table_name <> '__diesel_schema_migrations' ORDER BY 1"
+    );
+    let rows: Vec<Word> = diesel::sql_query(q).load(c).await.unwrap();
+    rows.into_iter().map(|w| w.word).collect()
+}
+
 #[tokio::test(flavor = "multi_thread")]
 async fn every_migration_can_be_run_again_after_dying_at_any_statement() {
     use diesel_async::{AsyncConnection, AsyncMysqlConnection, SimpleAsyncConnection};
@@ -280,45 +321,50 @@ async fn every_migration_can_be_run_again_after_dying_at_any_statement() {
     assert!(names.len() >= 8, "{names:?}");
     let all: Vec<String> = names.iter().map(|m| std::fs::read_to_string(m.join("up.sql")).unwrap()).collect();
     let mut c = AsyncMysqlConnection::establish(&server.db.url("jamjar")).await.unwrap();
+    let make = |name: &str| {
+        format!("CREATE DATABASE {name} CHARACTER SET utf8mb4 COLLATE utf8mb4_unicode_ci; USE {name}")
+    };
+    // One database dies after each statement of each migration in turn, and begins that migration again.
+    c.batch_execute(&make("jamjar_dies")).await.unwrap();
     let mut tried = 0;
-    // Every migration but the longest is killed at each statement, the longest ones at a stride: the whole
-    // takes half a minute.
     for (k, sql) in all.iter().enumerate() {
         let parts = statements(sql);
-        let stride = (parts.len() / 6).max(1);
-        for dies_after in (1..=parts.len()).step_by(stride) {
-            let name = format!("jamjar_dies_{k}_{dies_after}");
-            c.batch_execute(&format!(
-                "CREATE DATABASE {name} CHARACTER SET utf8mb4 COLLATE utf8mb4_unicode_ci; USE {name}"
-            ))
-            .await
-            .unwrap();
-            for earlier in &all[..k] {
-                c.batch_execute(earlier).await.unwrap();
-            }
+        for dies_after in 1..=parts.len() {
             for statement in &parts[..dies_after] {
-                c.batch_execute(statement).await.unwrap();
+                c.batch_execute(statement)
+                    .await
+                    .unwrap_or_else(|e| panic!("migration {}, died after {dies_after}: {e}", k + 1));
             }
-            let store = Store::new(&server.db.url(&name), 1).unwrap();
-            let before: String = (0..k)
-                .map(|i| format!("INSERT INTO __diesel_schema_migrations (version) VALUES ('{:04}');", i + 1))
-                .collect();
-            c.batch_execute("CREATE TABLE IF NOT EXISTS __diesel_schema_migrations (version VARCHAR(50) PRIMARY KEY NOT NULL, run_on TIMESTAMP NOT NULL DEFAULT CURRENT_TIMESTAMP)").await.unwrap();
-            if !before.is_empty() {
-                c.batch_execute(&before).await.unwrap();
-            }
-            let made = store
-                .migrate()
-                .await
-                .unwrap_or_else(|e| panic!("migration {} after {dies_after} statements: {e}", k + 1));
-            assert_eq!(made, all.len() - k);
-            assert!(store.vehicles().await.unwrap().is_empty());
-            drop(store);
-            c.batch_execute(&format!("DROP DATABASE {name}; USE jamjar")).await.unwrap();
             tried += 1;
         }
     }
-    assert!(tried > 20, "{tried}");
+    assert!(tried > 100, "{tried}");
+    let (died, whole) = (columns(&mut c, "jamjar_dies").await, columns(&mut c, "jamjar").await);
+    assert!(died.len() > 200 && died == whole, "what was begun again is what was never interrupted");
+    c.batch_execute("DROP DATABASE jamjar_dies; USE jamjar").await.unwrap();
+
+    // And through the program itself, half-way through every third migration and the newest.
+    for (k, sql) in all.iter().enumerate().filter(|(k, _)| k % 3 == 0 || k + 1 == all.len()) {
+        let (parts, name) = (statements(sql), format!("jamjar_dies_{k}"));
+        c.batch_execute(&make(&name)).await.unwrap();
+        for earlier in &all[..k] {
+            c.batch_execute(earlier).await.unwrap();
+        }
+        for statement in &parts[..parts.len().div_ceil(2)] {
+            c.batch_execute(statement).await.unwrap();
+        }
+        c.batch_execute("CREATE TABLE IF NOT EXISTS __diesel_schema_migrations (version VARCHAR(50) PRIMARY KEY NOT NULL, run_on TIMESTAMP NOT NULL DEFAULT CURRENT_TIMESTAMP)").await.unwrap();
+        for i in 0..k {
+            let done = format!("INSERT INTO __diesel_schema_migrations (version) VALUES ('{:04}')", i + 1);
+            c.batch_execute(&done).await.unwrap();
+        }
+        let store = Store::new(&server.db.url(&name), 1).unwrap();
+        let made = store.migrate().await;
+        assert_eq!(made.unwrap_or_else(|e| panic!("migration {}: {e}", k + 1)), all.len() - k);
+        assert!(store.vehicles().await.unwrap().is_empty());
+        drop(store);
+        c.batch_execute(&format!("DROP DATABASE {name}; USE jamjar")).await.unwrap();
+    }
 }
 
 #[tokio::test(flavor = "multi_thread")]

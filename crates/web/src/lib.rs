@@ -35,11 +35,11 @@ const MAP_LIMIT: usize = 257 << 20;
 /// Every route.
 pub fn router(state: AppState) -> Router {
     use pages::{
-        archive, attachments, blend, catalogue, cell_day, cell_now, custody, days, decision, erase, fuel,
-        fuel_table, fuels, imports, injection, kept, ladder, lasting, limits, lineage, lineup,
-        map_difference, margins, observed, planned, prints, pulls, reading, recordings, reports, right, road,
-        running, search, settings, sheet, shelf, sign_off, slips, starting, tank, threads, vehicles,
-        workshop,
+        archive, attachments, blend, catalogue, cell_day, cell_now, checklist, checks, custody, days,
+        decision, erase, fuel, fuel_table, fuels, imports, injection, kept, ladder, lasting, limits, lineage,
+        lineup, map_difference, margins, observed, planned, prints, pulls, reading, recordings, reports,
+        right, road, running, search, settings, sheet, shelf, shifts, sign_off, slips, starting, tank,
+        threads, vehicles, workshop,
     };
     Router::new()
         .route("/", get(workshop::show))
@@ -52,7 +52,7 @@ pub fn router(state: AppState) -> Router {
         .route("/days/{id}/inbox/clear", post(imports::clear))
         .route("/days/{id}/running", post(running::run_now))
         .route("/days/{id}/typed", post(prints::typed))
-        .route("/days/{id}/checklist", post(sheet::checklist))
+        .route("/days/{id}/checklist", post(checklist::answer))
         .route("/days/{id}/notes", post(sheet::note))
         .route("/days/{id}/air", post(sheet::air))
         .route("/days/{id}/fuel", post(sheet::fuel))
@@ -82,6 +82,7 @@ pub fn router(state: AppState) -> Router {
         .route("/vehicles/{id}/decision", get(decision::show))
         .route("/vehicles/{id}/shelf", get(shelf::show))
         .route("/vehicles/{id}/road", get(road::show))
+        .route("/vehicles/{id}/shifts", get(shifts::show))
         .route("/threads", get(threads::list).post(threads::open))
         .route("/threads/{id}", get(threads::show))
         .route("/threads/{id}/step", post(threads::step))
@@ -154,6 +155,8 @@ pub fn router(state: AppState) -> Router {
         .route("/line-ups/{id}/forget", post(kept::forget))
         .route("/plan", post(kept::plan))
         .route("/days/{id}/plan", get(planned::show))
+        .route("/days/{id}/plan/keep", post(planned::keep))
+        .route("/days/{id}/plan/forget", post(planned::forget))
         .route("/plan/{id}/drop", post(kept::unplan))
         .route("/line-up", get(lineup::show))
         .route("/line-up/choose", get(lineup::chosen))
@@ -174,6 +177,7 @@ pub fn router(state: AppState) -> Router {
         .route("/settings/mark", post(settings::mark).layer(DefaultBodyLimit::max(MAP_LIMIT)))
         .route("/search", get(search::show))
         .route("/settings/ways", post(settings::ways))
+        .route("/settings/checks", get(checks::show).post(checks::change))
         .route("/theme", post(workshop::theme))
         .route("/health", get(workshop::health))
         .layer(DefaultBodyLimit::max(BODY_LIMIT))

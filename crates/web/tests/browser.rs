@@ -141,7 +141,7 @@ async fn walk(d: WebDriver, base: String) {
         .flat_map(|s| (1..=3).flat_map(move |i| [format!("{s}-p{i}_dyno.csv"), format!("{s}-p{i}_ecu.csv")]));
     let paths: Vec<String> = names.map(|n| folder.join(n).display().to_string()).collect();
     see(&d, "[data-drop]").await;
-    d.find(By::Css("input[type=file]")).await.unwrap().send_keys(paths.join("\n")).await.unwrap();
+    d.find(By::Css("[data-drop] input[type=file]")).await.unwrap().send_keys(paths.join("\n")).await.unwrap();
     assert!(see(&d, ".question").await.text().await.unwrap().contains("AFR on the gasoline scale"));
     let answer = see(&d, ".question button").await;
     answer.scroll_into_view().await.unwrap();

@@ -221,7 +221,7 @@ async fn the_hot_day_tells_its_stories_and_the_vehicle_its_papers() {
     let vehicle = cell.get("/vehicles/1").await.text();
     assert!(
         vehicle.contains("Quoted 118.0 kW (at the crank, by its papers)")
-            && vehicle.contains("not at the same place")
+            && vehicle.contains("between the crankshaft and where it is measured, at the hub")
     );
     assert!(
         vehicle.contains("tolvern-c6.map") && !vehicle.contains("no file kept"),

@@ -104,6 +104,27 @@ const FORMS: &[(&str, &[(&str, &str)])] = &[
     ("/theme", &[("theme", "dark")]),
     ("/runs/1/cancel", &[]),
     ("/days/1/inbox/clear", &[]),
+    ("/days/1/plan/keep", &[("begins", "09:30"), ("hours", "6"), ("flash", "4"), ("order", "1,2")]),
+    ("/days/1/plan/forget", &[]),
+    (
+        "/settings/checks",
+        &[
+            ("do", "add"),
+            ("text", "Hub adapters torqued"),
+            ("group", "Cell"),
+            ("takes", "number"),
+            ("unit", "N·m"),
+            ("low", "110"),
+            ("high", "130"),
+            ("guards", "yes"),
+            ("engine", "spark"),
+            ("dyno", "hub"),
+        ],
+    ),
+    (
+        "/settings/checks",
+        &[("do", "within"), ("id", "warm"), ("low", "70"), ("high", "110"), ("dyno", "hub")],
+    ),
 ];
 
 /// Links with their parts.

@@ -229,7 +229,14 @@ async fn a_day_is_written_by_hand_and_a_vehicle_kept_up() {
         leak.contains("20.0 % lost in a minute") && leak.contains("1 value is out of its window"),
         "{leak}"
     );
-    assert!(leak.contains("Write down what is changed"), "{leak}");
+    assert!(leak.contains("Write down below what is changed"), "{leak}");
+    let change = [("what", "Boost or intake leak test"), ("from", "150 120 60"), ("to", "150 147 60")];
+    assert!(
+        leak.contains("value=\"Boost or intake leak test\"") && leak.contains("value=\"150 120 60\""),
+        "{leak}"
+    );
+    cell.post(&format!("{day}/changed"), &change).await;
+    assert!(cell.get(&day).await.text().contains("150 120 60 → 150 147 60"), "and stands among the changes");
     let signed = cell.post(&format!("{day}/checklist"), &[("go", "yes")]).await.text();
     assert!(signed.contains("signed by "), "{signed}");
     let mended = cell.post(&format!("{day}/checklist"), &[("leak.value", "150 147 60")]).await.text();
@@ -455,4 +462,55 @@ async fn an_import_is_taken_back_and_its_files_wait_again() {
     let sets = cell.store.sets_of_day(1).await.unwrap();
     assert_eq!((sets.len(), sets[0].pulls.len()), (1, 1), "and are stored as if for the first time");
     assert!(cell.get(&format!("{day}/edit")).await.text().contains("set 1: Stock on E30, 1 pull"));
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn the_list_before_a_pull_is_the_shops_own_for_each_engine_and_dyno() {
+    let cell = Cell::start("checks").await;
+    let day = cell.new_day("Petrol on hubs", "4.1").await;
+    let change = async |form: &[(&str, &str)]| cell.post("/settings/checks", form).await;
+    let add = [("do", "add"), ("text", "Hub adapters torqued"), ("takes", "number"), ("unit", "N·m")];
+    let hubs = [&add[..], &[("low", "110"), ("high", "130"), ("dyno", "hub"), ("guards", "yes")]].concat();
+    assert_eq!(change(&hubs).await.status, StatusCode::SEE_OTHER);
+    let rollers = [&add[..], &[("low", "1"), ("high", "2"), ("dyno", "roller_brake")]].concat();
+    assert_eq!(change(&rollers).await.status, StatusCode::SEE_OTHER);
+    let upside_down = [&add[..], &[("low", "130"), ("high", "110")]].concat();
+    assert_eq!(change(&upside_down).await.status, StatusCode::BAD_REQUEST);
+    assert_eq!(change(&[("do", "leave"), ("id", "nothing of the kind")]).await.status, StatusCode::NOT_FOUND);
+    change(&[("do", "leave"), ("id", "plugs"), ("engine", "spark")]).await;
+    change(&[("do", "leave"), ("id", "straps")]).await;
+    change(&[("do", "within"), ("id", "warm"), ("low", "85"), ("high", "105,5")]).await;
+    let page = cell.get(&day).await.text();
+    assert_eq!(
+        page.matches("<legend class=\"strong\">Hub adapters torqued").count(),
+        1,
+        "on hubs, once: {page}"
+    );
+    assert!(page.contains("No go yet: 7 of the checks"), "and nobody is hurt before it is answered");
+    assert!(!page.contains("Plugs or injectors known") && page.contains("Straps or hubs tight"), "{page}");
+    // Its value is read and judged as any other.
+    let low =
+        cell.post(&format!("{day}/checklist"), &[("own1.value", "95"), ("warm.value", "107")]).await.text();
+    assert!(low.contains("95 N·m, window 110 to 130 N·m"), "{low}");
+    assert!(low.contains("107 °C oil, window 85 to 105.5 °C oil"), "{low}");
+    // A picture stands beside its line; what was answered outlives its line.
+    let png = b"\x89PNG\r\n\x1a\nrest";
+    let id = day.trim_start_matches("/days/");
+    let to = format!("day:{id}");
+    cell.upload_with("/attach", &[("to", &to), ("line", "own1")], "torque.png", png).await;
+    change(&[("do", "drop"), ("id", "own1")]).await;
+    let page = cell.get(&day).await.text();
+    let line = page.split("Hub adapters torqued").nth(1).unwrap().split("</legend>").next().unwrap();
+    assert!(line.contains("torque.png"), "{line}");
+    let next = cell.new_day("Another on hubs", "4.1").await;
+    assert!(
+        !cell.get(&next).await.text().contains("<legend class=\"strong\">Hub adapters torqued"),
+        "asked no more"
+    );
+    let diesel = cell.get("/settings/checks?engine=compression&dyno=hub").await.text();
+    assert!(diesel.contains("Plugs or injectors known"), "left out for spark ignition only: {diesel}");
+    let spark = cell.get(&format!("/settings/checks?day={id}")).await.text();
+    assert!(spark.contains("Left out here") && spark.contains("spark ignition on a hub dyno"), "{spark}");
+    change(&[("do", "back"), ("id", "plugs"), ("engine", "spark")]).await;
+    assert!(cell.get(&next).await.text().contains("Plugs or injectors known"));
 }

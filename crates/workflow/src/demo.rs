@@ -3,7 +3,7 @@
 mod after;
 mod handled;
 
-use crate::checklist::{ITEMS, SIGNED, value_of};
+use crate::checklist::{SIGNED, usual, value_of};
 use crate::error::{WorkflowError, blocking};
 use crate::import::{ChosenPull, ChosenSet, ColumnAnswer, MadeOf, answer, commit, take_in};
 use crate::scenarios::{Loaded, built_in};
@@ -184,7 +184,7 @@ async fn day(store: &Store, l: &Loaded, vehicle_id: i64, d: &SimDay) -> Result<i
             store.add_air(&sheet, clock(p.at_s), p.air, &By::new("the demo", "")).await?;
         }
     }
-    let ticks = ITEMS.iter().map(|i| (i.id.to_owned(), "yes".to_owned()));
+    let ticks = usual().into_iter().map(|i| (i.id, "yes".to_owned()));
     let values = READ.iter().map(|(line, v)| (value_of(line), (*v).to_owned()));
     let signed = (SIGNED.to_owned(), "the calibrator, 08:40".to_owned());
     store.set_checklist(id, &ticks.chain(values).chain([signed]).collect()).await?;

@@ -42,6 +42,7 @@ mod samples;
 pub mod scenarios;
 pub mod sets;
 pub mod shelf;
+pub mod shifts;
 pub mod sign_off;
 pub mod simulate;
 pub mod spark_sweep;

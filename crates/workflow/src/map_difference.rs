@@ -1,12 +1,16 @@
 //! Two map files in custody cell by cell, and where the pulls of the second ran.
 
 use crate::error::WorkflowError;
+use crate::lineage::steps;
+use crate::lineup::line_up;
 use crate::map_text::map_text;
 use crate::samples::each_pull;
-use crate::sets::day_sets;
-use jamjar_core::analysis::Measured;
+use crate::sets::{day_sets, recent_days};
+use chrono::NaiveDate;
+use jamjar_core::analysis::{Figure, FigureComparison, Measured, Settings};
 use jamjar_core::log::Recording;
 use jamjar_core::maps::difference::{MapDifference, difference};
+use jamjar_core::maps::driven::{Stretch, stretches};
 use jamjar_core::maps::{Axis, Table};
 use jamjar_store::{MapRecord, Store, StoreError, VehicleRecord};
 
@@ -24,13 +28,71 @@ pub struct TwoMaps {
     pub sides: Result<(MapRecord, MapRecord, MapDifference), String>,
     /// Samples of the newest set of the second in each cell of each of its tables, where their axes were logged.
     pub visits: Vec<(String, Vec<Vec<u32>>)>,
+    /// What it did where it was changed; `None` where the two were never pulled alike on one day.
+    pub did: Option<Did>,
+}
+
+/// A change of the map beside what it gained, stretch by stretch of engine speed.
+#[derive(Debug, Clone)]
+pub struct Did {
+    /// Day both were pulled alike on.
+    pub date: NaiveDate,
+    /// What both were pulled with: fuel, boost, gear.
+    pub with: Vec<String>,
+    /// Their sets, the first and the second.
+    pub sets: [i64; 2],
+    /// Each stretch, as far as both curves cover it, with the mean gain over it.
+    pub rows: Vec<(Stretch, Option<FigureComparison>)>,
+}
+
+/// Most stretches that are compared (our choice: a change in more places has no region).
+const MOST_STRETCHES: usize = 12;
+/// A mean is taken over at least this much of what both curves cover, rpm (our choice).
+const LEAST_RPM: f64 = 150.0;
+
+/// What a change did, from the newest day on which both were pulled alike.
+async fn did(
+    store: &Store,
+    vehicle: &VehicleRecord,
+    [older, newer]: [&str; 2],
+    stretches: Vec<Stretch>,
+    settings: &Settings,
+) -> Result<Option<Did>, WorkflowError> {
+    let all: Vec<_> = recent_days(store, vehicle, DAYS).await?.into_iter().map(|d| d.1).collect();
+    let pair = [(0, older, newer)];
+    let Some(step) = steps(&pair, &all, vehicle, Figure::BandMeanPower, settings).remove(&0) else {
+        return Ok(None);
+    };
+    let both = line_up(store, &step.sets, Some(step.sets[0]), settings).await?;
+    let spans: Option<Vec<[f64; 2]>> = both.results.iter().map(|r| r.mean_curve.span_rpm()).collect();
+    let Some([low, high]) = spans.and_then(|s| s.into_iter().reduce(|a, b| [a[0].max(b[0]), a[1].min(b[1])]))
+    else {
+        return Ok(None);
+    };
+    let mut rows = Vec::new();
+    for mut s in stretches.into_iter().take(MOST_STRETCHES) {
+        s.rpm = [s.rpm[0].max(low), s.rpm[1].min(high)];
+        if s.rpm[1] - s.rpm[0] < LEAST_RPM {
+            continue;
+        }
+        let over = Settings { band_rpm: Some(s.rpm), ..*settings };
+        let l = line_up(store, &step.sets, Some(step.sets[0]), &over).await?;
+        let gain = l.comparisons.first().and_then(|c| c.figure(Figure::BandMeanPower)).cloned();
+        rows.push((s, gain.filter(|g| g.difference.is_some())));
+    }
+    Ok(Some(Did { date: step.date, with: step.with, sets: step.sets, rows }))
 }
 
 /// Compares a map with another of its vehicle: the one it was made from where nobody says.
 ///
 /// # Errors
 /// [`WorkflowError`] when there is no such map or the store refuses.
-pub async fn two_maps(store: &Store, map_id: i64, other: Option<i64>) -> Result<TwoMaps, WorkflowError> {
+pub async fn two_maps(
+    store: &Store,
+    map_id: i64,
+    other: Option<i64>,
+    settings: &Settings,
+) -> Result<TwoMaps, WorkflowError> {
     let vehicle = store.vehicle(store.vehicle_of_map(map_id).await?).await?;
     let maps = store.maps(vehicle.id).await?;
     let own =
@@ -59,7 +121,13 @@ pub async fn two_maps(store: &Store, map_id: i64, other: Option<i64>) -> Result<
         }
         _ => Vec::new(),
     };
-    Ok(TwoMaps { vehicle, maps: listed, sides, visits })
+    let did = match &sides {
+        Ok((a, b, d)) if !visits.is_empty() => {
+            did(store, &vehicle, [&a.name, &b.name], stretches(d, &visits), settings).await?
+        }
+        _ => None,
+    };
+    Ok(TwoMaps { vehicle, maps: listed, sides, visits, did })
 }
 
 /// Samples of the newest set with a map in each cell of some tables: the cell nearest to where the engine was.

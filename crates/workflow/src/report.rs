@@ -5,7 +5,7 @@ use crate::job::{Told, told};
 use crate::lineage::{Lineage, read_lineage};
 use crate::lineup::LineUp;
 use jamjar_core::analysis::Figure;
-use jamjar_store::{LeftOut, Pour, Store};
+use jamjar_store::{LeftOut, Pour, SignOff, Store};
 use serde_json::{Value, json};
 use std::collections::HashMap;
 use std::sync::Arc;
@@ -19,6 +19,8 @@ pub struct Part {
     pub lineage: Lineage,
     /// What was poured into its tank, oldest first.
     pub poured: Vec<Pour>,
+    /// What was driven of its maps, newest first.
+    pub sign_offs: Vec<SignOff>,
     /// Why and by whom pulls of its sets were left out, by the pull.
     pub left_out: HashMap<i64, LeftOut>,
 }
@@ -33,7 +35,8 @@ pub async fn part(store: &Store, line_up: Arc<LineUp>) -> Result<Part, WorkflowE
     let poured = store.poured(v.id).await?;
     let sets: Vec<i64> = line_up.sets.iter().map(|s| s.set.id).collect();
     let left_out = store.left_out(&sets).await?.into_iter().map(|l| (l.pull_id, l)).collect();
-    Ok(Part { line_up, lineage, poured, left_out })
+    let sign_offs = store.sign_offs(v.id).await?;
+    Ok(Part { line_up, lineage, poured, sign_offs, left_out })
 }
 
 /// A comparison as documented JSON: what a job with the same recordings prints.

@@ -10,7 +10,9 @@ use jamjar_core::log::Recording;
 use jamjar_core::pedal::{Difference, PedalMap, Seen};
 use jamjar_core::stats::pooled::within;
 use jamjar_core::stats::spread::{SpreadRatio, spread_ratio};
-use jamjar_store::{Checklist, MapRecord, Observation, Set, SetWithPulls, SignOff, Store, VehicleRecord};
+use jamjar_store::{
+    Checklist, Flash, HeldFile, MapRecord, Observation, Set, SetWithPulls, SignOff, Store, VehicleRecord,
+};
 use std::collections::BTreeMap;
 
 /// Days looked through, newest first, and pulls whose samples are read for the pedal of one map (our choice).
@@ -76,9 +78,16 @@ pub fn complaint_of(tag: &str) -> String {
 /// Names of what is not right, and of what nobody tried.
 pub fn standing(answers: &Checklist, complaints: &[Complaint]) -> (Vec<String>, Vec<String>) {
     let asked = ITEMS.iter().filter(|i| !i.words_only).map(|i| (i.id.to_owned(), i.name.to_owned()));
-    let complaints = complaints.iter().map(|c| (complaint_of(&c.tag), c.tag.clone()));
+    let mut all: Vec<(String, String)> = asked.collect();
+    all.extend(complaints.iter().map(|c| (complaint_of(&c.tag), c.tag.clone())));
+    // One that was answered and is among those shown no more still counts.
+    for key in answers.keys().filter(|k| !k.ends_with(".words")) {
+        if let Some(tag) = key.strip_prefix("complaint.").filter(|_| all.iter().all(|a| a.0 != *key)) {
+            all.push((key.clone(), tag.to_owned()));
+        }
+    }
     let (mut wrong, mut untried) = (Vec::new(), Vec::new());
-    for (key, name) in asked.chain(complaints) {
+    for (key, name) in all {
         match answers.get(&key).map(String::as_str) {
             Some("yes") => {}
             Some("no") => wrong.push(name),
@@ -122,7 +131,7 @@ pub struct Pedal {
     pub pulls: usize,
 }
 
-/// Everything beside a sign-off.
+/// A sign-off with what it is about.
 #[derive(Debug, Clone)]
 pub struct Driven {
     /// The vehicle.
@@ -131,20 +140,44 @@ pub struct Driven {
     pub choices: Vec<Choice>,
     /// The one shown; `None` where there is nothing to choose.
     pub chosen: Option<Choice>,
+    /// Its file, where it is in custody.
+    pub file: Option<HeldFile>,
+    /// What went into the unit last, and when.
+    pub in_unit: Option<Flash>,
     /// What was answered, newest.
     pub newest: Option<SignOff>,
     /// The last one that was signed, where a newer is open.
     pub signed: Option<SignOff>,
+    /// Complaints.
+    pub complaints: Vec<Complaint>,
+    /// Sets of the days it was read from, newest day first.
+    pub days: Vec<(i64, Vec<SetWithPulls>)>,
+}
+
+impl Driven {
+    /// Reads its answers again.
+    ///
+    /// # Errors
+    /// [`WorkflowError`] when the store refuses.
+    pub async fn reread(&mut self, store: &Store) -> Result<(), WorkflowError> {
+        let Some(c) = &self.chosen else { return Ok(()) };
+        let mut given = store.sign_offs(self.vehicle.id).await?;
+        given.retain(|s| (s.map_id, s.fuel_id) == (c.map_id, c.fuel_id));
+        self.signed = given.iter().find(|s| s.signed.is_some()).cloned();
+        self.newest = given.into_iter().next();
+        Ok(())
+    }
+}
+
+/// What recordings say of a map that was driven.
+#[derive(Debug, Clone)]
+pub struct Evidence {
     /// Consistency against the stock map on the same day, with what it is held against, or why there is none.
     pub spread: Result<(SpreadRatio, Set), &'static str>,
     /// Its pedal; `None` where pedal or plate was not recorded.
     pub pedal: Option<Pedal>,
     /// That of the stock map, and the difference.
     pub stock: Option<(Pedal, Difference)>,
-    /// Complaints.
-    pub complaints: Vec<Complaint>,
-    /// Days it was read from.
-    pub days: Vec<i64>,
 }
 
 /// A map on a fuel.
@@ -179,58 +212,64 @@ fn choices(days: &[(i64, Vec<SetWithPulls>)], maps: &[MapRecord], fuels: &[(i64,
     out
 }
 
-/// Reads it for a map on a fuel; for the map in the unit, or the newest that was pulled, where none is asked for.
+/// Reads the answers on a map on a fuel; on the map in the unit, or the newest that was pulled, where none is asked for.
 ///
 /// # Errors
-/// [`WorkflowError`] when the store refuses or samples can no longer be measured.
+/// [`WorkflowError`] when the store refuses.
 pub async fn driven(
     store: &Store,
     vehicle: VehicleRecord,
     asked: (Option<i64>, Option<i64>),
-    settings: &Settings,
 ) -> Result<Driven, WorkflowError> {
     let days = recent_days(store, &vehicle, DAYS).await?;
     let (maps, fuels) = (store.maps(vehicle.id).await?, store.fuels().await?);
     let choices = choices(&days, &maps, &fuels);
-    let in_unit = store.flashes(vehicle.id).await?.first().map(|f| f.map_id);
+    let in_unit = store.flashes(vehicle.id).await?.into_iter().next();
     let is = |map: Option<i64>, fuel: Option<i64>| {
         choices.iter().find(|c| map.is_none_or(|m| m == c.map_id) && fuel.is_none_or(|f| f == c.fuel_id))
     };
     let chosen = match asked {
-        (None, None) => in_unit.and_then(|m| is(Some(m), None)).or_else(|| choices.first()),
+        (None, None) => in_unit.as_ref().and_then(|f| is(Some(f.map_id), None)).or_else(|| choices.first()),
         (map, fuel) => is(map, fuel).or_else(|| is(map, None)),
     };
     let chosen = chosen.cloned();
-    let ids: Vec<i64> = days.iter().map(|d| d.0).collect();
     let mut out = Driven {
         choices,
+        file: None,
+        in_unit,
         newest: None,
         signed: None,
-        spread: Err("no set of it was pulled"),
-        pedal: None,
-        stock: None,
         complaints: Vec::new(),
-        days: ids,
+        days,
         chosen,
         vehicle,
     };
-    let Some(c) = out.chosen.clone() else { return Ok(out) };
-    let mut given = store.sign_offs(out.vehicle.id).await?;
-    given.retain(|s| (s.map_id, s.fuel_id) == (c.map_id, c.fuel_id));
-    out.signed = given.iter().find(|s| s.signed.is_some()).cloned();
-    out.newest = given.into_iter().next();
-    out.spread = spread(&days, &c, &out.vehicle, settings);
+    out.reread(store).await?;
+    let Some(c) = &out.chosen else { return Ok(out) };
+    out.file = maps.into_iter().find(|m| m.id == c.map_id).and_then(|m| m.file);
     let observed = store.observed_of(out.vehicle.id, MOST_OBSERVED).await?;
-    out.complaints = complaints(&observed, &days, &c);
-    out.pedal = pedal(store, &out.vehicle, &days, |s| s.set.config.map == c.map).await?;
-    if let Some(own) = out.pedal.as_ref().filter(|_| c.kind != "stock") {
-        let stock = pedal(store, &out.vehicle, &days, |s| s.set.config.map_kind == "stock").await?;
-        out.stock = stock.map(|s| {
-            let d = own.map.less(&s.map);
-            (s, d)
+    out.complaints = complaints(&observed, &out.days, c);
+    Ok(out)
+}
+
+/// Reads what its recordings say.
+///
+/// # Errors
+/// [`WorkflowError`] when the store refuses or samples can no longer be measured.
+pub async fn evidence_of(store: &Store, d: &Driven, settings: &Settings) -> Result<Evidence, WorkflowError> {
+    let Some(c) = &d.chosen else {
+        return Ok(Evidence { spread: Err("no set of it was pulled"), pedal: None, stock: None });
+    };
+    let own = pedal(store, &d.vehicle, &d.days, |s| s.set.config.map == c.map).await?;
+    let mut stock = None;
+    if let Some(own) = own.as_ref().filter(|_| c.kind != "stock") {
+        let of_stock = pedal(store, &d.vehicle, &d.days, |s| s.set.config.map_kind == "stock").await?;
+        stock = of_stock.map(|s| {
+            let less = own.map.less(&s.map);
+            (s, less)
         });
     }
-    Ok(out)
+    Ok(Evidence { spread: spread(&d.days, c, &d.vehicle, settings), pedal: own, stock })
 }
 
 /// Scatter of a map on a fuel against that of the stock map, on the newest day that has both with a second pull.
@@ -374,6 +413,9 @@ mod tests {
         assert_eq!((wrong, untried), (vec!["idle".to_owned()], vec!["Rattle".to_owned()]));
         answers.insert(complaint_of("RATTLE"), "yes".into());
         assert!(standing(&answers, &[rattle]).1.is_empty());
+        answers.insert(complaint_of("Smoke"), "no".into());
+        answers.insert(words_of(&complaint_of("Smoke")), "at tip-in".into());
+        assert_eq!(standing(&answers, &[]).0, ["idle", "smoke"], "one that is shown no more still counts");
     }
 
     #[test]

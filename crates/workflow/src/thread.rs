@@ -17,8 +17,6 @@ const DAYS: i64 = 60;
 /// A recording a step is about.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Recorded {
-    /// What it holds, SHA-256 in hexadecimal.
-    pub sha256: String,
     /// In custody; `None` where the file has not come along.
     pub file: Option<FileInfo>,
     /// Pulls that rest on it, each with when it begins on the dyno's clock, s.
@@ -30,8 +28,6 @@ pub struct Recorded {
 pub struct StepRead {
     /// The step.
     pub step: Step,
-    /// The revision, where one went out.
-    pub map: Option<MapRecord>,
     /// The revision of this thread before it, by name.
     pub before: Option<String>,
     /// What it gained over that one; `None` where the two were never pulled alike on one day.
@@ -122,7 +118,6 @@ pub async fn read_thread(
     let recorded = |sha: &String| {
         let on = here.get(sha).and_then(|id| pulls.get(id)).into_iter().flatten();
         Recorded {
-            sha256: sha.clone(),
             file: here.get(sha).and_then(|id| known.get(id)).cloned(),
             pulls: on.map(|h| (h.clone(), begins.get(&h.pull_id).copied().flatten())).collect(),
         }
@@ -131,7 +126,6 @@ pub async fn read_thread(
         .into_iter()
         .enumerate()
         .map(|(k, step)| StepRead {
-            map: step.map.as_ref().and_then(|m| maps.iter().find(|own| own.id == m.0)).cloned(),
             before: before.get(&k).cloned(),
             gain: gains.remove(&k),
             recorded: step.files.iter().map(recorded).collect(),

@@ -5,17 +5,15 @@
 //! file may be taken in twice, or late, and nothing comes in twice. What it says is stored last, when its files are in
 //! custody; one that ends half-way can be taken in again.
 
+use crate::archive::{OnDisk, vehicle_in};
 use crate::error::{WorkflowError, blocking, internal};
 use chrono::NaiveDateTime;
-use jamjar_core::analysis::Engine;
-use jamjar_core::limits::Limit;
-use jamjar_core::pull::dyno::Dyno;
-use jamjar_core::vehicle_sheet::VehicleSheet;
 use jamjar_store::{By, LimitRow, NewMap, NewStep, Shop, StepKind, Store, StoreError, Subject, VehicleRow};
 use serde::{Deserialize, Serialize};
 use sha2::{Digest, Sha256};
 use std::collections::{BTreeMap, HashMap};
-use std::io::{Cursor, Read, Seek, Write};
+use std::io::{Cursor, Read, Write};
+use std::path::Path;
 use zip::write::{SimpleFileOptions, ZipWriter};
 use zip::{CompressionMethod, ZipArchive};
 
@@ -70,7 +68,7 @@ struct StepIn {
     at_s: Option<f64>,
 }
 
-#[derive(Debug, Serialize, Deserialize)]
+#[derive(Debug, Clone, Serialize, Deserialize)]
 struct FileIn {
     sha256: String,
     name: String,
@@ -86,9 +84,7 @@ fn entry_name(sha: &str) -> String {
 /// [`WorkflowError`] when there is no such thread or the store refuses.
 pub async fn pack(store: &Store, id: i64) -> Result<Vec<u8>, WorkflowError> {
     let (thread, steps) = store.thread(id).await?;
-    let mut shop = store.take_out(&[thread.vehicle_id]).await?;
-    let lost = || WorkflowError::Bad("its vehicle is gone".into());
-    let vehicle = shop.vehicles.pop().ok_or_else(lost)?;
+    let (vehicle, limits) = store.take_out_sheet(thread.vehicle_id).await?;
     let records = store.maps(thread.vehicle_id).await?;
     let mut maps = Vec::new();
     let mut uids: BTreeMap<i64, String> = BTreeMap::new();
@@ -123,7 +119,7 @@ pub async fn pack(store: &Store, id: i64) -> Result<Vec<u8>, WorkflowError> {
         jamjar_thread: VERSION,
         program: env!("CARGO_PKG_VERSION").to_owned(),
         vehicle,
-        limits: shop.limits,
+        limits,
         uid: thread.uid,
         title: thread.title,
         opened_by: thread.opened_by,
@@ -157,26 +153,51 @@ pub async fn pack(store: &Store, id: i64) -> Result<Vec<u8>, WorkflowError> {
     Ok(zip.finish().map_err(internal)?.into_inner())
 }
 
-/// What came in with a thread.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct CameIn {
-    /// Its id here.
-    pub thread_id: i64,
-    /// Steps that were not here yet.
-    pub steps: usize,
-    /// Its vehicle was made for it.
-    pub new_vehicle: bool,
-}
-
 fn bad(why: impl std::fmt::Display) -> WorkflowError {
     WorkflowError::Bad(format!("{why}"))
 }
 
-/// The record and, for each file in turn, its name and bytes, checked.
-fn open<R: Read + Seek>(from: R) -> Result<(Record, ZipArchive<R>), WorkflowError> {
+/// A thread that arrived as a file on this disk; its files are read one at a time.
+struct Arrived {
+    record: Record,
+    zip: ZipArchive<OnDisk>,
+}
+
+impl Arrived {
+    /// Opens it and holds every file in it against its hash.
+    fn open(path: &Path) -> Result<Self, WorkflowError> {
+        let mut zip = ZipArchive::new(OnDisk::open(path).map_err(internal)?)
+            .map_err(|_| bad("this is no thread of Jamjar: it is no zip archive"))?;
+        let record = record_in(&mut zip)?;
+        for f in &record.files {
+            bytes_of(&mut zip, f)?;
+        }
+        Ok(Self { record, zip })
+    }
+
+    /// The bytes of one of its files, read where it may take its time.
+    async fn bytes(&self, f: &FileIn) -> Result<Vec<u8>, WorkflowError> {
+        let (mut zip, f) = (self.zip.clone(), f.clone());
+        blocking(move || bytes_of(&mut zip, &f)).await?
+    }
+}
+
+fn bytes_of(zip: &mut ZipArchive<OnDisk>, f: &FileIn) -> Result<Vec<u8>, WorkflowError> {
+    let damaged = || bad(format!("{} is cut short or damaged in this file: have it sent again", f.name));
+    let entry = zip.by_name(&entry_name(&f.sha256)).map_err(|_| damaged())?;
+    let mut out = Vec::new();
+    entry.take(MOST_FILE + 1).read_to_end(&mut out).map_err(|_| damaged())?;
+    if out.len() as u64 > MOST_FILE {
+        return Err(bad(format!("{} is larger than {} MiB", f.name, MOST_FILE >> 20)));
+    }
+    if hex::encode(Sha256::digest(&out)) != f.sha256 {
+        return Err(damaged());
+    }
+    Ok(out)
+}
+
+fn record_in(zip: &mut ZipArchive<OnDisk>) -> Result<Record, WorkflowError> {
     let cut = "this file is cut short or damaged: have it sent again";
-    let mut zip =
-        ZipArchive::new(from).map_err(|_| bad("this is no thread of Jamjar: it is no zip archive"))?;
     let entry =
         zip.by_name(RECORD).map_err(|_| bad(format!("this is no thread of Jamjar: it has no {RECORD}")))?;
     let mut json = Vec::new();
@@ -191,52 +212,26 @@ fn open<R: Read + Seek>(from: R) -> Result<(Record, ZipArchive<R>), WorkflowErro
         }
         Some(_) => {}
     }
-    let record = serde_json::from_slice(&json)
-        .map_err(|e| bad(format!("{RECORD}, line {}, column {}: {e}", e.line(), e.column())))?;
-    Ok((record, zip))
-}
-
-fn bytes_of<R: Read + Seek>(zip: &mut ZipArchive<R>, f: &FileIn) -> Result<Vec<u8>, WorkflowError> {
-    let damaged = || bad(format!("{} is cut short or damaged in this file: have it sent again", f.name));
-    let entry = zip.by_name(&entry_name(&f.sha256)).map_err(|_| damaged())?;
-    let mut out = Vec::new();
-    entry.take(MOST_FILE + 1).read_to_end(&mut out).map_err(|_| damaged())?;
-    if out.len() as u64 > MOST_FILE {
-        return Err(bad(format!("{} is larger than 256 MiB", f.name)));
-    }
-    if hex::encode(Sha256::digest(&out)) != f.sha256 {
-        return Err(damaged());
-    }
-    Ok(out)
+    serde_json::from_slice(&json)
+        .map_err(|e| bad(format!("{RECORD}, line {}, column {}: {e}", e.line(), e.column())))
 }
 
 /// Takes a thread in: a vehicle that is not here yet is made with its sheet and limits, revisions and recordings go into
-/// custody, and steps that are not here yet are added.
+/// custody, and steps that are not here yet are added. Its id here.
 ///
 /// # Errors
 /// [`WorkflowError::Bad`] in words for a file that is no thread, is damaged, or would put another file under the name of a
 /// map that is here; nothing of what it says is stored then.
-pub async fn unpack<R: Read + Seek + Send + 'static>(
-    store: &Store,
-    from: R,
-    by: &By,
-) -> Result<CameIn, WorkflowError> {
-    let (record, files) = blocking(move || {
-        let (record, mut zip) = open(from)?;
-        let mut files: HashMap<String, Vec<u8>> = HashMap::new();
-        for f in &record.files {
-            files.insert(f.sha256.clone(), bytes_of(&mut zip, f)?);
-        }
-        Ok::<_, WorkflowError>((record, files))
-    })
-    .await??;
-    let (vehicle_id, new_vehicle) = vehicle_of(store, &record).await?;
-    let maps = maps_of(store, vehicle_id, &record, &files).await?;
-    for f in record.files.iter().filter(|f| record.maps.iter().all(|m| m.sha256 != f.sha256)) {
-        if let Some(bytes) = files.get(&f.sha256) {
-            store.receive_file(&f.name, Cursor::new(bytes.clone())).await?;
-        }
+pub async fn unpack(store: &Store, path: &Path, by: &By) -> Result<i64, WorkflowError> {
+    let path = path.to_owned();
+    let arrived = blocking(move || Arrived::open(&path)).await??;
+    let vehicle_id = vehicle_of(store, &arrived.record).await?;
+    let maps = maps_of(store, vehicle_id, &arrived).await?;
+    let of_map = |f: &&FileIn| arrived.record.maps.iter().any(|m| m.sha256 == f.sha256);
+    for f in arrived.record.files.iter().filter(|f| !of_map(f)) {
+        store.receive_file(&f.name, Cursor::new(arrived.bytes(f).await?)).await?;
     }
+    let record = arrived.record;
     let opened = By::new(record.opened_by.clone(), by.why.clone());
     let elsewhere = (record.uid.clone(), record.opened_at);
     let thread_id = store.open_thread(vehicle_id, &record.title, Some(&elsewhere), &opened).await?;
@@ -255,26 +250,21 @@ pub async fn unpack<R: Read + Seek + Send + 'static>(
             at_s: s.at_s,
         })
         .collect();
-    Ok(CameIn { thread_id, steps: store.add_steps(thread_id, &steps).await?, new_vehicle })
+    store.add_steps(thread_id, &steps).await?;
+    Ok(thread_id)
 }
 
 /// The vehicle here, made where it is not.
-async fn vehicle_of(store: &Store, r: &Record) -> Result<(i64, bool), WorkflowError> {
+async fn vehicle_of(store: &Store, r: &Record) -> Result<i64, WorkflowError> {
     let uid = r.vehicle.uid.clone().ok_or_else(|| bad("its vehicle has no lasting id"))?;
     if let Some(Subject::Vehicle(id)) = store.by_lasting_id(&uid).await? {
-        return Ok((id, false));
+        return Ok(id);
     }
-    let unreadable = |e: serde_json::Error| bad(format!("its vehicle cannot be read: {e}"));
-    serde_json::from_str::<Engine>(&r.vehicle.engine).map_err(unreadable)?;
-    serde_json::from_str::<Dyno>(&r.vehicle.dyno).map_err(unreadable)?;
-    serde_json::from_str::<VehicleSheet>(&r.vehicle.sheet).map_err(unreadable)?;
-    for l in &r.limits {
-        serde_json::from_str::<Limit>(&l.definition).map_err(unreadable)?;
-    }
+    vehicle_in(&r.vehicle, &r.limits).map_err(|e| bad(format!("its vehicle cannot be read: {e}")))?;
     let shop = Shop { vehicles: vec![r.vehicle.clone()], limits: r.limits.clone(), ..Shop::default() };
     let no_block = |_: i64| Err(StoreError::Other("a thread carries no samples".into()));
     match store.put_back(&shop, &HashMap::new(), &HashMap::new(), &no_block).await {
-        Ok(ids) => Ok((ids.first().copied().ok_or_else(|| bad("its vehicle was not made"))?, true)),
+        Ok(ids) => ids.first().copied().ok_or_else(|| bad("its vehicle was not made")),
         Err(StoreError::Duplicate) => Err(bad(format!(
             "a vehicle called {} is here already, and is another one: rename it first",
             r.vehicle.name
@@ -287,11 +277,10 @@ async fn vehicle_of(store: &Store, r: &Record) -> Result<(i64, bool), WorkflowEr
 async fn maps_of(
     store: &Store,
     vehicle_id: i64,
-    r: &Record,
-    files: &HashMap<String, Vec<u8>>,
+    arrived: &Arrived,
 ) -> Result<BTreeMap<String, i64>, WorkflowError> {
     let mut out = BTreeMap::new();
-    for m in &r.maps {
+    for m in &arrived.record.maps {
         let here = match store.by_lasting_id(&m.uid).await? {
             Some(Subject::Map(id)) => Some(id),
             _ => None,
@@ -308,19 +297,17 @@ async fn maps_of(
         let id = match here {
             Some(id) => id,
             None => {
-                let name = r.files.iter().find(|f| f.sha256 == m.sha256).map_or("", |f| f.name.as_str());
-                let bytes = files
-                    .get(&m.sha256)
-                    .ok_or_else(|| bad(format!("the file of {} did not come along", m.name)))?;
+                let file = arrived.record.files.iter().find(|f| f.sha256 == m.sha256);
+                let file = file.ok_or_else(|| bad(format!("the file of {} did not come along", m.name)))?;
                 let new = NewMap {
                     name: m.name.clone(),
                     kind: m.kind.clone(),
                     parent: m.parent.clone(),
                     for_fuel: m.for_fuel.clone(),
                     note: m.note.clone(),
-                    file_name: name.to_owned(),
+                    file_name: file.name.clone(),
                 };
-                let id = store.put_map(vehicle_id, &new, Cursor::new(bytes.clone())).await?;
+                let id = store.put_map(vehicle_id, &new, Cursor::new(arrived.bytes(file).await?)).await?;
                 if named.is_none() {
                     store.keep_map_id(id, &m.uid).await?;
                 }

@@ -203,6 +203,7 @@ fn a_channel_shows_the_extremes_of_its_pulls_its_target_and_its_limit() {
         lines: vec![line(0, false), line(1, false), line(1, true)],
         limits,
         missing: "not measured: C9".into(),
+        tall: false,
     };
     let red = |c: &LineUpChart| lineup_svg(c, Paint::Page).matches("stroke=\"var(--rosehip)\"").count();
     let before = red(&c);
@@ -212,6 +213,13 @@ fn a_channel_shows_the_extremes_of_its_pulls_its_target_and_its_limit() {
     assert_eq!(svg.matches("stroke-dasharray=\"5 3\"").count(), 1, "one target");
     assert_eq!(red(&c), before + 2, "the line and its hatch");
     assert!(!svg.contains("NaN"));
+    let height = |svg: &str| svg.split("viewBox=\"").nth(1).unwrap().split('"').next().unwrap().to_owned();
+    c.tracks[0].tall = true;
+    assert_ne!(
+        height(&lineup_svg(&c, Paint::Page)),
+        height(&svg),
+        "twice as high where the picture is about it"
+    );
     c.tracks = vec![track(vec![limit(4.0)])];
     assert_eq!(red(&c), before, "a limit far away does not flatten the lines");
     c.tracks = vec![Track { label: "oil".into(), missing: "not measured by any".into(), ..Track::default() }];

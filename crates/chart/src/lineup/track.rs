@@ -39,6 +39,8 @@ pub struct Track {
     pub digits: usize,
     /// Who did not log it, in words; empty when all did.
     pub missing: String,
+    /// Twice as high as others: what the picture is about.
+    pub tall: bool,
 }
 
 const HEIGHT: f64 = 84.0;
@@ -46,7 +48,8 @@ const HEIGHT: f64 = 84.0;
 impl Frame<'_> {
     /// Returns its lower edge.
     pub(super) fn track(&mut self, top: f64, track: &Track) -> f64 {
-        let bottom = top + HEIGHT * self.k.max(1.0);
+        let height = if track.tall { 2.0 * HEIGHT } else { HEIGHT };
+        let bottom = top + height * self.k.max(1.0);
         let (left, right) = (self.left, self.right);
         let all = || track.lines.iter().flat_map(|l| l.y.iter().chain(&l.low).chain(&l.high).copied());
         let ends = all()

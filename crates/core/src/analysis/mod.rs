@@ -23,8 +23,9 @@ pub use measured::{
     judge_again, measure, measure_sets, measure_sets_unless, own_bounds, retrace,
 };
 pub use set::{
-    ChannelFigures, ChannelOnGrid, Corrected, Figure, Level, OtherAxis, SetChannel, SetFigures, SetResult,
-    Settled, analyse_sets, corrected, figures_of, set_verdicts,
+    BoostHold, BoostSeen, ChannelFigures, ChannelOnGrid, Corrected, Figure, HoldCause, Level, OtherAxis,
+    SetChannel, SetFigures, SetResult, Settled, analyse_sets, boost_hold, corrected, figures_of,
+    set_verdicts,
 };
 pub use set_vs_set::{
     Crossover, GainCurve, Gains, LargestGain, OrderFree, SecondLooks, Share, Split, StateDifference, Step,

@@ -28,6 +28,11 @@ pub fn measured(value: &str) -> Option<(f64, &str)> {
     Some((value[..end].parse().ok()?, value[end..].trim()))
 }
 
+/// Whether a factor is one that a person named: none of the usual, and not the cell.
+pub fn is_extra(name: &str) -> bool {
+    !USUAL.contains(&name) && name != "cell"
+}
+
 /// Words by the alphabet, then numbers by size.
 pub fn by_size(a: &str, b: &str) -> Ordering {
     let number = |s: &str| measured(s).map(|m| m.0);
@@ -40,7 +45,7 @@ pub fn by_size(a: &str, b: &str) -> Ordering {
 }
 
 /// Whether values have an order: every one begins with a number, and the same follows it.
-fn ordered(values: &BTreeSet<&str>) -> bool {
+pub fn ordered(values: &BTreeSet<&str>) -> bool {
     let mut units = values.iter().map(|v| measured(v).map(|m| m.1));
     let first = units.next().flatten();
     first.is_some() && units.all(|u| u == first)
@@ -76,7 +81,7 @@ pub fn rungs(sets: &[&Factors]) -> Vec<Option<Rung>> {
                 let names: BTreeSet<&String> = family.iter().flat_map(|o| o.keys()).collect();
                 names
                     .into_iter()
-                    .filter(|n| !USUAL.contains(&n.as_str()) && *n != "cell")
+                    .filter(|n| is_extra(n))
                     .find(|n| values(n).len() > 1 && ordered(&values(n)))
                     .cloned()
             };

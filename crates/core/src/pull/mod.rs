@@ -11,5 +11,6 @@ pub mod load;
 mod passages;
 pub mod power;
 pub mod shaft;
+pub mod shifts;
 pub mod span;
 pub mod trace;

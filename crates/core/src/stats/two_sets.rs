@@ -25,6 +25,15 @@ pub fn sample_sd(x: &[f64]) -> Option<f64> {
     (x.len() > 1).then(|| (sum_of_squares(x) / (x.len() - 1) as f64).sqrt())
 }
 
+/// 95 % interval of a mean; `None` below two values.
+///
+/// # Formula
+/// `x̄ ± t(0.975, n − 1)·s/√n`, where `x̄`, `s`: mean and standard deviation of `n` values (Student).
+pub fn mean_ci95(x: &[f64]) -> Option<[f64; 2]> {
+    let half = sample_sd(x)? * t_quantile(0.975, (x.len() - 1) as f64) / (x.len() as f64).sqrt();
+    Some([mean(x) - half, mean(x) + half])
+}
+
 /// Welch's interval, for those who choose it.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize)]
 pub struct Welch {

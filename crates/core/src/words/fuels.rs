@@ -1,5 +1,6 @@
 //! What to pour, what is in a tank, and how often to rinse it, in words.
 
+use super::listed;
 use crate::calculators::mix::Mix;
 use crate::calculators::rinse::Rinses;
 use crate::factors::tank::InTank;
@@ -27,11 +28,7 @@ pub fn mix_sentence(m: &Mix, names: &[String], unit: VolumeUnit) -> String {
         .filter(|(x, _)| **x > POURED)
         .map(|(x, name)| format!("{} of {name}", litres(*x)))
         .collect();
-    let poured = match &poured[..] {
-        [] => "nothing".to_owned(),
-        [one] => one.clone(),
-        [rest @ .., last] => format!("{} and {last}", rest.join(", ")),
-    };
+    let poured = if poured.is_empty() { "nothing".to_owned() } else { listed(&poured) };
     let doing = if m.drain > POURED {
         format!("Drain {} first, then pour {poured}", litres(m.drain))
     } else {

@@ -38,16 +38,16 @@ mod tests {
 
     #[test]
     fn a_value_stands_beside_its_window() {
-        let said = |t: Takes, s: &str| health_words(&t.read(s).unwrap().unwrap());
-        let trims = Takes::All { unit: "%", window: [-10.0, 10.0] };
-        assert_eq!(said(trims, "3 -14"), "number 2 outside, window -10 to 10 %");
-        assert_eq!(said(trims, "3"), "all in it, window -10 to 10 %");
-        let compression = Takes::Each { unit: "bar", spread: 0.10 };
+        let said = |t: &Takes, s: &str| health_words(&t.read(s).unwrap().unwrap());
+        let trims = Takes::All { unit: "%".into(), window: [-10.0, 10.0] };
+        assert_eq!(said(&trims, "3 -14"), "number 2 outside, window -10 to 10 %");
+        assert_eq!(said(&trims, "3"), "all in it, window -10 to 10 %");
+        let compression = Takes::Each { unit: "bar".into(), spread: 0.10 };
         assert_eq!(
-            said(compression, "12.1 11.8 9.9"),
+            said(&compression, "12.1 11.8 9.9"),
             "18.2 % apart, lowest number 3 at 9.9 bar; good to 10 %"
         );
-        assert_eq!(said(Takes::Held { share: 0.1 }, "150 147 60"), "2.0 % lost in a minute; good to 10 %");
-        assert_eq!(said(Takes::Codes, "P0301 P0420"), "2 codes: P0301, P0420");
+        assert_eq!(said(&Takes::Held { share: 0.1 }, "150 147 60"), "2.0 % lost in a minute; good to 10 %");
+        assert_eq!(said(&Takes::Codes, "P0301 P0420"), "2 codes: P0301, P0420");
     }
 }

@@ -2,7 +2,7 @@
 //! shifts, equal output.
 
 use super::comparison::{Told, told_of};
-use super::{Speech, sentence_case};
+use super::{Speech, listed, sentence_case};
 use crate::analysis::{
     APART_P, AtOutput, Became, EffectMatrix, EffectRow, HollowCompared, NotRead, OwnWindow, SetResult,
     Verdict,
@@ -92,15 +92,6 @@ pub fn effect_sentence(m: &EffectMatrix) -> String {
         " Within one mounting only: what a remount does is not in it."
     };
     format!("The change of {} {}.{apart}{mountings}", m.change.join(" and "), parts.join(", "))
-}
-
-/// "a", "a and b", "a, b and c".
-fn listed(all: &[String]) -> String {
-    match all {
-        [] => String::new(),
-        [one] => one.clone(),
-        [rest @ .., last] => format!("{} and {last}", rest.join(", ")),
-    }
 }
 
 /// A set in its own shift window against the baseline in that one's.

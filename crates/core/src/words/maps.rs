@@ -2,6 +2,7 @@
 
 use crate::channel::Channel;
 use crate::maps::difference::{MapDifference, Region, TableDifference};
+use crate::maps::driven::Stretch;
 
 /// What a table is called.
 pub fn table_words(name: &str) -> String {
@@ -71,6 +72,24 @@ pub fn map_difference_sentences(d: &MapDifference) -> Vec<String> {
     out
 }
 
+/// What changed over a stretch of engine speed: "spark advance +2.5°, λ target -0.040".
+pub fn stretch_words(d: &MapDifference, s: &Stretch) -> String {
+    let one = |(k, by): &(usize, f64)| {
+        let t = &d.tables[*k].now;
+        let digits = match by.abs() {
+            b if b >= 1.0 => 1,
+            b if b >= 0.1 => 2,
+            _ => 3,
+        };
+        let unit = with_unit(t.unit.split_whitespace().next().unwrap_or(""));
+        format!("{} {by:+.digits$}{unit}", table_words(&t.name))
+    };
+    match s.changes.as_slice() {
+        [] => "nothing changed where the pulls ran".to_owned(),
+        all => all.iter().map(one).collect::<Vec<_>>().join(", "),
+    }
+}
+
 /// Something that happened with a map: which, and when in words.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct MapOn<'a> {
@@ -123,6 +142,10 @@ mod tests {
         let said = map_difference_sentences(&difference(&of(0.0, 6900.0), &of(2.5, 7100.0)));
         assert_eq!(said[0], "Spark advance: +2.5° on average at 3000 rpm, at 200 kPa (up to +2.5).");
         assert_eq!(said[1], "Rev limit: 7100 rpm instead of 6900 rpm.");
+        let d = difference(&of(0.0, 6900.0), &of(2.5, 6900.0));
+        let s = |changes| Stretch { rpm: [2500.0, 3500.0], changes };
+        assert_eq!(stretch_words(&d, &s(vec![(0, 2.5)])), "spark advance +2.5°");
+        assert_eq!(stretch_words(&d, &s(vec![])), "nothing changed where the pulls ran");
         assert_eq!(
             map_difference_sentences(&difference(&of(0.0, 1.0), &of(0.0, 1.0))),
             ["No table and no number differs."]

@@ -21,12 +21,14 @@ mod maps;
 mod next_rung;
 mod now;
 mod plan;
+mod quoted;
 mod recommend;
 mod refusal;
 mod report;
 mod road;
 mod sensors;
 mod several;
+mod shifts;
 mod sign_off;
 mod suspects;
 #[cfg(test)]
@@ -59,10 +61,14 @@ pub use limits::{
     channel_value, gate_words, judged_sentence, limit_place, limit_rule, limit_sentence, limit_short,
     threshold_text, tightest, verdict_line, why,
 };
-pub use maps::{MapOn, in_unit_sentence, map_difference_sentences, table_words};
-pub use next_rung::{NextWords, chance, detune_sentence, next_rung_sentence, next_rung_short, no_forecast};
+pub use maps::{MapOn, in_unit_sentence, map_difference_sentences, stretch_words, table_words};
+pub use next_rung::{
+    NextWords, boost_hold_sentences, chance, detune_sentence, next_rung_sentence, next_rung_short,
+    no_forecast, rung_words,
+};
 pub use now::{now_sentence, now_word};
 pub use plan::{day_sentence, gap_sentence, known_sentence, lasts, withheld_words};
+pub use quoted::quoted_sentence;
 pub use recommend::{About, Clause, recommendation};
 pub use refusal::refusal;
 pub use report::{
@@ -72,7 +78,10 @@ pub use report::{
 pub use road::{raised_sentence, slips_sentence, strip_sentence, wanted_sentence};
 pub use sensors::sensors_differ;
 pub use several::{GainOn, several_sentence};
-pub use sign_off::{pedal_sentence, sign_off_sentence, spread_sentence};
+pub use shifts::{shift_words, shifts_compared};
+pub use sign_off::{
+    DrivenFile, driven_file_sentence, not_driven_sentence, pedal_sentence, sign_off_sentence, spread_sentence,
+};
 pub use under_limit::{Said, would_flag};
 
 use crate::units::{PowerUnit, Units};
@@ -98,6 +107,15 @@ impl Speech<'_> {
 
     fn power(&self) -> PowerUnit {
         self.units.power
+    }
+}
+
+/// "a", "a and b", "a, b and c".
+fn listed(all: &[String]) -> String {
+    match all {
+        [] => String::new(),
+        [one] => one.clone(),
+        [rest @ .., last] => format!("{} and {last}", rest.join(", ")),
     }
 }
 

@@ -60,6 +60,53 @@ pub fn pedal_sentence(name: &str, map: &PedalMap, base: Option<(&str, &Differenc
     out
 }
 
+/// Which file a sheet is about: how hashes begin, and what is in the unit.
+#[derive(Debug, Clone, Copy, Default)]
+pub struct DrivenFile<'a> {
+    /// The file of the map that is in custody.
+    pub file: Option<&'a str>,
+    /// The file it was signed for, where it was signed.
+    pub signed: Option<Option<&'a str>>,
+    /// The map that went into the unit last, with its day in words.
+    pub in_unit: Option<(&'a str, &'a str)>,
+}
+
+/// Which file a sheet is about; true when it was signed for another, or another map is in the unit.
+pub fn driven_file_sentence(map: &str, of: DrivenFile<'_>) -> (String, bool) {
+    let (own, other) = match (of.file, of.signed) {
+        (Some(hash), Some(Some(then))) if hash != then => (
+            format!(
+                "It was signed for the file that begins with {then}; in custody is {hash}: drive that one."
+            ),
+            true,
+        ),
+        (Some(hash), Some(None)) => (
+            format!(
+                "It was signed before its file, {hash}, was in custody: nobody knows that it is the same."
+            ),
+            true,
+        ),
+        (None, Some(Some(then))) => (
+            format!("It was signed for the file that begins with {then}, which is not in custody any more."),
+            true,
+        ),
+        (Some(hash), _) => (format!("Its file begins with {hash}."), false),
+        (None, _) => (format!("No file of {map} is in custody."), false),
+    };
+    match of.in_unit {
+        Some((inside, on)) if inside == map => (format!("{own} It went into the unit on {on}."), other),
+        Some((inside, on)) => {
+            (format!("{own} In the unit since {on} is {inside}: what was driven then is not {map}."), true)
+        }
+        None => (format!("{own} What is in the unit was not written down."), other),
+    }
+}
+
+/// That nobody drove a map, or wrote it down.
+pub fn not_driven_sentence(map: &str) -> String {
+    format!("Nobody wrote down that {map} was driven before it went home.")
+}
+
 /// What an answer sheet comes to: what is not right, what was not tried.
 pub fn sign_off_sentence(name: &str, wrong: &[String], untried: &[String], signed: Option<&str>) -> String {
     let list = |w: &[String]| w.join(", ");
@@ -123,6 +170,29 @@ mod tests {
         let same = pedal_sentence("C6", &stock, Some(("Stock", &stock.less(&stock))));
         assert!(same.contains("as Stock does"), "{same}");
         assert_eq!(pedal_sentence("C6", &stock, None), "");
+    }
+
+    #[test]
+    fn a_sheet_says_which_file_it_is_about_and_warns_of_another_in_the_unit() {
+        let of = DrivenFile { file: Some("1f3a9c"), ..DrivenFile::default() };
+        let said = |in_unit| driven_file_sentence("C6", DrivenFile { in_unit, ..of });
+        let (own, warns) = said(Some(("C6", "3 May 2026")));
+        assert_eq!(
+            (own.as_str(), warns),
+            ("Its file begins with 1f3a9c. It went into the unit on 3 May 2026.", false)
+        );
+        let (other, warns) = said(Some(("C5", "4 May 2026")));
+        assert!(
+            warns && other.ends_with("In the unit since 4 May 2026 is C5: what was driven then is not C6.")
+        );
+        assert!(said(None).0.ends_with("was not written down."));
+        assert!(
+            driven_file_sentence("C6", DrivenFile::default()).0.starts_with("No file of C6 is in custody.")
+        );
+        let signed = |signed| driven_file_sentence("C6", DrivenFile { signed: Some(signed), ..of });
+        assert!(!signed(Some("1f3a9c")).1, "the same file");
+        assert!(signed(Some("77ab01")).1 && signed(Some("77ab01")).0.contains("in custody is 1f3a9c"));
+        assert!(signed(None).1 && signed(None).0.contains("before its file"));
     }
 
     #[test]

@@ -217,6 +217,8 @@ rows! {
         written_at: NaiveDateTime,
         signed_by: Option<String>,
         signed_at: Option<NaiveDateTime>,
+        #[serde(default)]
+        file_sha: Option<String>,
     }
     /// Whose a vehicle is.
     ContactRow of contact {

@@ -1,6 +1,8 @@
 //! Taking a shop out: all rows of some vehicles, as they stand at one moment.
 
-use super::rows::{AboutRow, AttachmentRow, FileRow, MapRow, MapUseRow, MergedRow, PrintRow, Shop};
+use super::rows::{
+    AboutRow, AttachmentRow, FileRow, LimitRow, MapRow, MapUseRow, MergedRow, PrintRow, Shop, VehicleRow,
+};
 use crate::boxed;
 use crate::db::Store;
 use crate::error::StoreError;
@@ -44,6 +46,21 @@ impl Store {
     pub async fn vehicle_ids(&self) -> Result<Vec<i64>, StoreError> {
         let mut c = self.conn().await?;
         Ok(vehicle::table.order(vehicle::id).select(vehicle::id).load(&mut c).await?)
+    }
+
+    /// A vehicle and its limits alone.
+    ///
+    /// # Errors
+    /// [`StoreError::NotFound`] when there is no such vehicle.
+    #[boxed]
+    pub async fn take_out_sheet(&self, vehicle: i64) -> Result<(VehicleRow, Vec<LimitRow>), StoreError> {
+        self.transact(async |c| {
+            let own = [vehicle];
+            let rows: Vec<VehicleRow> = rows_of!(c, vehicle::id in own);
+            let row = rows.into_iter().next().ok_or(StoreError::NotFound { what: "vehicle", id: vehicle })?;
+            Ok((row, rows_of!(c, vehicle_limit::vehicle_id in own)))
+        })
+        .await
     }
 
     /// Everything of some vehicles but their files and samples, as of one moment.

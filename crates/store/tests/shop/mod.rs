@@ -1,6 +1,8 @@
 //! A server of its own and one day of data, shared by the test binaries.
 #![allow(dead_code, clippy::unwrap_used)]
 
+mod kept;
+
 use chrono::NaiveDate;
 use jamjar_core::air::AirState;
 use jamjar_core::analysis::{PullInput, Settings, Vehicle, measure};
@@ -9,7 +11,9 @@ use jamjar_core::log::Recording;
 use jamjar_core::pull::dyno::{Dyno, DynoKind};
 use jamjar_store::private::PrivateDb;
 use jamjar_store::{By, Configuration, NewDay, NewPull, NewSet, NewVehicle, Store, StoreError, Summary};
+use std::path::PathBuf;
 use tempfile::TempDir;
+use tokio::sync::OnceCell;
 
 pub(crate) struct Server {
     pub(crate) db: PrivateDb,
@@ -18,7 +22,20 @@ pub(crate) struct Server {
 
 impl Server {
     pub(crate) async fn start(name: &str) -> (Self, Store) {
+        static EMPTY: OnceCell<PathBuf> = OnceCell::const_new();
+        let made = EMPTY.get_or_init(|| async {
+            let (mut server, _) = Self::on(TempDir::with_prefix("jj-").unwrap()).await;
+            server.db.stop();
+            let kept = kept::folder("empty");
+            kept::copy(server.folder.path(), &kept);
+            kept
+        });
         let folder = TempDir::with_prefix(format!("jj-{name}-")).unwrap();
+        kept::copy(made.await, folder.path());
+        Self::on(folder).await
+    }
+
+    async fn on(folder: TempDir) -> (Self, Store) {
         let db = PrivateDb::start(folder.path(), 0).unwrap();
         let store = Store::new(&db.url("jamjar"), 4).unwrap();
         store.migrate().await.unwrap();

@@ -1,6 +1,6 @@
 //! Taking a shop out in one file, and reading one back.
 
-use super::spool::{Sent as Upload, cut};
+use super::spool::Sent as Upload;
 use super::stream::Sent;
 use crate::auth::{Calibrator, Reader};
 use crate::error::WebError;
@@ -44,15 +44,9 @@ pub(crate) async fn put_back(
     State(state): State<AppState>,
     mut form: Multipart,
 ) -> Result<Redirect, WebError> {
-    while let Some(field) = form.next_field().await.map_err(cut)? {
-        if field.file_name().is_none_or(str::is_empty) {
-            continue;
-        }
-        let file = Upload::take(&state, field).await?;
-        let _turn = file.turn(&state).await;
-        let ids = read_back(&state.store, file.file.path()).await?;
-        let to = ids.first().map_or_else(|| "/vehicles".to_owned(), |id| format!("/vehicles/{id}"));
-        return Ok(Redirect::to(&to));
-    }
-    Err(WebError::Bad("choose an archive first".into()))
+    let file = Upload::first(&state, &mut form, "an archive").await?;
+    let _turn = file.turn(&state).await;
+    let ids = read_back(&state.store, file.file.path()).await?;
+    let to = ids.first().map_or_else(|| "/vehicles".to_owned(), |id| format!("/vehicles/{id}"));
+    Ok(Redirect::to(&to))
 }

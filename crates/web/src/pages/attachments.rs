@@ -5,6 +5,7 @@ use super::stream::Sent;
 use crate::auth::{Calibrator, Reader};
 use crate::error::WebError;
 use crate::state::AppState;
+use crate::views::picture_of;
 use axum::body::Body;
 use axum::extract::{Multipart, Path, State};
 use axum::http::header::{CONTENT_DISPOSITION, CONTENT_LENGTH, CONTENT_SECURITY_POLICY, CONTENT_TYPE};
@@ -13,6 +14,9 @@ use jamjar_store::{Attached, NewAttachment};
 
 /// Largest attachment, bytes (our choice: a page scanned in colour stays far below it).
 const MOST_BYTES: u64 = 32 << 20;
+
+/// Longest id of a line of the health check.
+const LONGEST_LINE: usize = 40;
 
 /// What the first bytes say it is: pictures a browser draws without running anything, and PDF.
 pub(super) fn media_of(bytes: &[u8]) -> Option<&'static str> {
@@ -46,11 +50,13 @@ pub(crate) async fn attach(
     State(state): State<AppState>,
     mut form: Multipart,
 ) -> Result<Response, WebError> {
-    let mut to = None;
+    let (mut to, mut line) = (None, String::new());
     while let Some(field) = form.next_field().await.map_err(cut)? {
         if field.file_name().is_none() {
             if field.name() == Some("to") {
                 to = Some(to_of(&field.text().await.map_err(cut)?)?);
+            } else if field.name() == Some("line") {
+                line = field.text().await.map_err(cut)?.chars().take(LONGEST_LINE).collect();
             }
             continue;
         }
@@ -71,7 +77,14 @@ pub(crate) async fn attach(
                 sent.name
             )));
         };
-        let new = NewAttachment { name: sent.name, media: media.to_owned(), by: who.name, bytes };
+        // A picture of a line of the health check says so in its name.
+        let (name, back) = match to {
+            Attached::Day(id) if !line.is_empty() => {
+                (format!("{}{}", picture_of(&line), sent.name), format!("/days/{id}#checklist"))
+            }
+            _ => (sent.name, back),
+        };
+        let new = NewAttachment { name, media: media.to_owned(), by: who.name, bytes };
         state.store.attach(to, &new).await?;
         return Ok(Redirect::to(&back).into_response());
     }

@@ -1,5 +1,6 @@
 //! Starting a day, and the day sheet.
 
+use super::checklist::{fresh_baseline, list_of};
 use super::{encoding, imports, page, page_key};
 use crate::auth::{Calibrator, Reader};
 use crate::error::WebError;
@@ -241,7 +242,10 @@ pub(super) async fn day(state: &AppState, prefs: &Prefs, id: i64) -> Result<DayP
     let inbox = imports::fragment(state, id).await?;
     let run = imports::running(state, id).await?;
     let planned = state.store.planned(day.vehicle_id).await?;
-    let mut out = day_page(prefs, &day, &vehicle, &sets, &sheet, &e, inbox, run, &planned);
+    let checks = list_of(state, &vehicle, &sheet.checklist).await?;
+    let attached = state.store.attached_on_day(id).await?;
+    let mut out =
+        day_page(prefs, &day, &vehicle, &sets, &sheet, &e, inbox, run, &planned, &checks, &attached);
     out.running = state.store.running(id).await?;
     if out.running.is_some() {
         out.newest = moment(&state.store, id, &prefs.settings(None)).await?.map(|m| newest(&m, prefs));
@@ -271,7 +275,8 @@ pub(super) async fn day(state: &AppState, prefs: &Prefs, id: i64) -> Result<DayP
             _ => words.map_or_else(String::new, |w| w.1.clone()),
         }
     };
-    out.attached = attached_rows(&state.store.attached_on_day(id).await?, &prefs.written, called);
+    out.attached = attached_rows(&attached, &prefs.written, called);
+    out.checklist.baseline = fresh_baseline(state, vehicle.id, out.checklist.confounds).await?;
     Ok(out)
 }
 

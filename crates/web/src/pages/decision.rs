@@ -1,7 +1,7 @@
 //! Which map on which fuel goes home in a vehicle.
 
 use super::margins::FIGURES;
-use super::{encoding, page, page_key};
+use super::{encoding, page, page_key, rests_on};
 use crate::auth::Reader;
 use crate::error::WebError;
 use crate::prefs::Prefs;
@@ -12,7 +12,6 @@ use axum::extract::{Path, Query, State};
 use axum::http::Uri;
 use axum::response::{Html, IntoResponse, Response};
 use jamjar_core::analysis::Figure;
-use jamjar_store::Thing;
 use jamjar_workflow::decision::{Asked, decision};
 use serde::Deserialize;
 
@@ -52,8 +51,7 @@ pub(crate) async fn show(
         let asked = Asked { build: q.build.clone(), figure, smallest: least.map(|l| l / scale), per_100_km };
         let d = decision(&state.store, &vehicle, &asked, &prefs.settings(None)).await?;
         let e = encoding(&state, id).await?;
-        let mut rests_on: Vec<Thing> = d.days.iter().map(|d| Thing::Day(*d)).collect();
-        rests_on.extend([Thing::Vehicle(id), Thing::Names]);
+        let rests_on = rests_on(id, d.days.iter().copied());
         Ok(PageMade { body: page(&decision_page(&d, &asked, &e, &prefs))?.0, rests_on, lasts: false })
     };
     Ok(Html(state.page(page_key(&uri, &prefs), made).await?).into_response())

@@ -1,40 +1,41 @@
 //! The boost ladder of a map on a fuel.
 
 use super::vehicles::Fields;
-use super::{encoding, page, page_key};
+use super::{encoding, page, page_key, rests_on};
 use crate::auth::{Calibrator, Reader};
 use crate::error::WebError;
 use crate::prefs::Prefs;
 use crate::state::{AppState, PageMade};
 use crate::typed::{blank_or, number};
-use crate::views::{ladder_id, ladder_page, query_of};
+use crate::views::{ladder_id, ladder_page, query_of, read_ladder_id};
 use axum::Form;
 use axum::extract::{Path, Query, State};
 use axum::http::Uri;
 use axum::response::{Html, IntoResponse, Redirect, Response};
 use jamjar_store::{LadderWord, Thing};
-use jamjar_workflow::ladder::{LadderOf, ladder};
+use jamjar_workflow::ladder::{LadderOf, beside, ladder};
 use serde::Deserialize;
 
 #[derive(Deserialize, Default)]
 #[serde(default)]
 pub(crate) struct Which {
-    /// Map, fuel, build and gear, as a list.
+    /// Which ladder: what its rungs are of, and what they share.
     of: String,
-    /// Where the next rung would stand, kPa gauge.
+    /// Another to stand beside it.
+    beside: String,
+    /// Where the next rung would stand, in the unit of its rungs.
     next: String,
     /// A peak that is wanted, in the unit read in.
     wanted: String,
 }
 
-/// Map, fuel, build and gear out of an address.
+/// A ladder out of an address.
 fn ladder_of(text: &str) -> Result<Option<LadderOf>, WebError> {
     if text.is_empty() {
         return Ok(None);
     }
-    let [map, fuel, build, gear]: [String; 4] = serde_json::from_str(text)
-        .map_err(|e| WebError::Bad(format!("which ladder is meant cannot be read: {e}")))?;
-    Ok(Some(LadderOf { map, fuel, build, gear }))
+    let read = read_ladder_id(text);
+    read.map(Some).map_err(|e| WebError::Bad(format!("which ladder is meant cannot be read: {e}")))
 }
 
 /// A person stops a ladder on purpose, or goes on against its forecast: with a reason.
@@ -57,11 +58,11 @@ pub(crate) async fn say(
     state.store.vehicle(id).await?;
     let word = LadderWord {
         kind: kind.into(),
-        map: of.map.clone(),
-        fuel: of.fuel.clone(),
-        build: of.build.clone(),
-        gear: of.gear.clone(),
-        rungs: "boost".into(),
+        map: of.said("map").into(),
+        fuel: of.said("fuel").into(),
+        build: of.said("build").into(),
+        gear: of.said("gear").into(),
+        rungs: of.rungs.clone(),
         at_rung: at.into(),
         reason: reason.into(),
         forecast: get("forecast").chars().take(1000).collect(),
@@ -91,10 +92,10 @@ pub(crate) async fn show(
     Query(q): Query<Which>,
     uri: Uri,
 ) -> Result<Response, WebError> {
-    let of = ladder_of(&q.of)?;
+    let (of, other) = (ladder_of(&q.of)?, ladder_of(&q.beside)?);
     let next = blank_or(&q.next, |s| number("next rung", s)).map_err(WebError::Bad)?;
-    if next.is_some_and(|n| !(0.0..1000.0).contains(&n)) {
-        return Err(WebError::Bad("the next rung is a gauge pressure from 0 to 1000 kPa".into()));
+    if next.is_some_and(|n| !(0.0..1e6).contains(&n)) {
+        return Err(WebError::Bad("the next rung is a number from 0 up, in the unit of the rungs".into()));
     }
     let wanted = blank_or(&q.wanted, |s| number("power wanted", s)).map_err(WebError::Bad)?;
     if wanted.is_some_and(|w| !(0.1..1e5).contains(&w)) {
@@ -102,11 +103,23 @@ pub(crate) async fn show(
     }
     let made = || async {
         let vehicle = state.store.vehicle(id).await?;
-        let l = ladder(&state.store, &vehicle, of.as_ref(), next, &prefs.settings(None)).await?;
+        let settings = prefs.settings(None);
+        let l = ladder(&state.store, &vehicle, of.as_ref(), next, &settings).await?;
+        let other = match &other {
+            Some(o) => beside(&state.store, &l, o, &settings).await?,
+            None => None,
+        };
         let e = encoding(&state, id).await?;
-        let mut rests_on: Vec<Thing> = l.days.iter().map(|d| Thing::Day(*d)).collect();
-        rests_on.extend([Thing::Vehicle(id), Thing::Names]);
-        Ok(PageMade { body: page(&ladder_page(&l, wanted, &e, &prefs))?.0, rests_on, lasts: false })
+        let days = l.days.iter().chain(other.iter().flat_map(|o| &o.days));
+        let mut rests_on = rests_on(id, days.copied());
+        let habit = l.line_up.iter().flat_map(|all| all.habit_days.iter());
+        rests_on.extend(habit.map(|d| Thing::Figures(*d)));
+        Ok(PageMade {
+            body: page(&ladder_page(&l, other.as_ref(), wanted, &e, &prefs))?.0,
+            rests_on,
+            // The habit behind a comparison of two ladders may be of days that are not named here.
+            lasts: other.is_none(),
+        })
     };
     Ok(Html(state.page(page_key(&uri, &prefs), made).await?).into_response())
 }

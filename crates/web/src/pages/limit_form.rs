@@ -8,7 +8,7 @@ use jamjar_core::limits::{Direction, GateTerm, Limit, Severity, Threshold};
 use std::collections::{BTreeMap, HashMap};
 
 /// Most limits of a vehicle.
-const MOST: usize = 60;
+const MOST: usize = 250;
 /// Most conditions of one.
 const MOST_GATES: usize = 8;
 

@@ -2,7 +2,7 @@
 
 use super::margins::FIGURES;
 use super::vehicles::Fields;
-use super::{encoding, page, page_key};
+use super::{encoding, page, page_key, rests_on};
 use crate::auth::{Calibrator, Reader};
 use crate::error::WebError;
 use crate::prefs::Prefs;
@@ -14,7 +14,7 @@ use axum::http::Uri;
 use axum::response::{Html, IntoResponse, Redirect, Response};
 use chrono::{NaiveDate, NaiveTime};
 use jamjar_core::analysis::Figure;
-use jamjar_store::{NewFlash, Thing};
+use jamjar_store::NewFlash;
 use jamjar_workflow::lineage::read_lineage;
 use serde::Deserialize;
 
@@ -37,8 +37,7 @@ pub(crate) async fn show(
         let figure = FIGURES.into_iter().find(|f| f.id() == q.by).unwrap_or(Figure::PeakPower);
         let l = read_lineage(&state.store, &vehicle, figure, &prefs.settings(None)).await?;
         let e = encoding(&state, id).await?;
-        let mut rests_on: Vec<Thing> = l.days.iter().map(|d| Thing::Day(*d)).collect();
-        rests_on.extend([Thing::Vehicle(id), Thing::Names]);
+        let rests_on = rests_on(id, l.days.iter().copied());
         Ok(PageMade { body: page(&lineage_page(&l, figure, &e, &prefs))?.0, rests_on, lasts: false })
     };
     Ok(Html(state.page(page_key(&uri, &prefs), made).await?).into_response())

@@ -25,6 +25,6 @@ pub(crate) async fn show(
     Path(id): Path<i64>,
     Query(q): Query<Against>,
 ) -> Result<Html<String>, WebError> {
-    let t = two_maps(&state.store, id, q.other).await?;
+    let t = two_maps(&state.store, id, q.other, &prefs.settings(None)).await?;
     page(&map_difference_page(&t, id, &q.show, &prefs))
 }

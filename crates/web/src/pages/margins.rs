@@ -1,6 +1,6 @@
 //! Every limit against every map of a vehicle, and which map that speaks for.
 
-use super::{encoding, page, page_key};
+use super::{encoding, page, page_key, rests_on};
 use crate::auth::Reader;
 use crate::error::WebError;
 use crate::prefs::Prefs;
@@ -11,7 +11,6 @@ use axum::extract::{Path, Query, State};
 use axum::http::Uri;
 use axum::response::{Html, IntoResponse, Response};
 use jamjar_core::analysis::Figure;
-use jamjar_store::Thing;
 use jamjar_workflow::margins::{Asked, margins};
 use serde::Deserialize;
 
@@ -58,8 +57,7 @@ pub(crate) async fn show(
         let vehicle = state.store.vehicle(id).await?;
         let m = margins(&state.store, &vehicle, &asked, &prefs.settings(None)).await?;
         let e = encoding(&state, id).await?;
-        let mut rests_on: Vec<Thing> = m.sets.iter().map(|s| Thing::Day(s.stored.set.day_id)).collect();
-        rests_on.extend([Thing::Vehicle(id), Thing::Names]);
+        let rests_on = rests_on(id, m.sets.iter().map(|s| s.stored.set.day_id));
         Ok(PageMade { body: page(&margins_page(&m, &asked, &e, &prefs))?.0, rests_on, lasts: false })
     };
     Ok(Html(state.page(page_key(&uri, &prefs), made).await?).into_response())

@@ -6,6 +6,8 @@ pub(crate) mod blend;
 pub(crate) mod catalogue;
 pub(crate) mod cell_day;
 pub(crate) mod cell_now;
+pub(crate) mod checklist;
+pub(crate) mod checks;
 pub(crate) mod custody;
 pub(crate) mod days;
 pub(crate) mod decision;
@@ -41,6 +43,7 @@ pub(crate) mod search;
 pub(crate) mod settings;
 pub(crate) mod sheet;
 pub(crate) mod shelf;
+pub(crate) mod shifts;
 pub(crate) mod sign_off;
 pub(crate) mod slips;
 mod spool;
@@ -58,6 +61,8 @@ use crate::views::Encoding;
 use askama::Template;
 use axum::http::Uri;
 use axum::response::Html;
+use chrono::{NaiveTime, Timelike};
+use jamjar_store::Thing;
 
 /// Renders a template.
 pub(crate) fn page(t: &impl Template) -> Result<Html<String>, WebError> {
@@ -67,6 +72,17 @@ pub(crate) fn page(t: &impl Template) -> Result<Html<String>, WebError> {
 /// Everything a kept page is drawn by beside the store: the theme is among the settings.
 pub(crate) fn page_key(uri: &Uri, prefs: &Prefs) -> String {
     format!("{uri} {prefs:?}")
+}
+
+/// What a page over days of a vehicle rests on.
+pub(crate) fn rests_on(vehicle_id: i64, days: impl IntoIterator<Item = i64>) -> Vec<Thing> {
+    days.into_iter().map(Thing::Day).chain([Thing::Vehicle(vehicle_id), Thing::Names]).collect()
+}
+
+/// The time of day, to the minute.
+pub(crate) fn this_minute() -> NaiveTime {
+    let now = chrono::Local::now();
+    NaiveTime::from_hms_opt(now.hour(), now.minute(), 0).unwrap_or_default()
 }
 
 /// Maps and fuels of a vehicle in their stable order.

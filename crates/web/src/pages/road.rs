@@ -1,6 +1,6 @@
 //! Road and strip: force at the wheels, shift points, a standing start.
 
-use super::{encoding, page, page_key};
+use super::{encoding, page, page_key, rests_on};
 use crate::auth::Reader;
 use crate::error::WebError;
 use crate::prefs::Prefs;
@@ -10,7 +10,6 @@ use crate::views::road_page;
 use axum::extract::{Path, Query, State};
 use axum::http::Uri;
 use axum::response::{Html, IntoResponse, Response};
-use jamjar_store::Thing;
 use jamjar_workflow::on_road::{Asked, on_road};
 use serde::Deserialize;
 
@@ -60,8 +59,7 @@ pub(crate) async fn show(
         let vehicle = state.store.vehicle(id).await?;
         let r = on_road(&state.store, &vehicle, &asked, &prefs.settings(None)).await?;
         let e = encoding(&state, id).await?;
-        let mut rests_on: Vec<Thing> = r.days.iter().map(|d| Thing::Day(*d)).collect();
-        rests_on.extend([Thing::Vehicle(id), Thing::Names]);
+        let rests_on = rests_on(id, r.days.iter().copied());
         Ok(PageMade { body: page(&road_page(&r, &asked, &e, &prefs))?.0, rests_on, lasts: false })
     };
     Ok(Html(state.page(page_key(&uri, &prefs), made).await?).into_response())

@@ -1,27 +1,25 @@
 //! What a person writes on a day sheet: checks, air, fuel, notes, and sets marked invalid.
 
 use super::days::day;
-use super::page;
 use super::vehicles::Fields;
+use super::{page, this_minute};
 use crate::auth::Calibrator;
 use crate::error::WebError;
 use crate::prefs::Prefs;
 use crate::state::AppState;
 use crate::typed::{celsius, hectopascal, humidity, litres};
-use crate::views::{DayTyped, checklist_fragment};
+use crate::views::DayTyped;
 use crate::way_back::way_back;
 use axum::Form;
 use axum::extract::{Path, State};
 use axum::http::{HeaderMap, StatusCode};
-use axum::response::{Html, IntoResponse, Redirect, Response};
-use chrono::{NaiveTime, Timelike};
+use axum::response::{IntoResponse, Redirect, Response};
+use chrono::NaiveTime;
 use jamjar_core::air::AirState;
 use jamjar_core::factors::USUAL;
 use jamjar_store::{NewIntervention, NewNote};
-use jamjar_workflow::checklist::{ITEMS, SIGNED, value_of};
 use jamjar_workflow::remeasure::{DayChange, change_day};
 use serde::Deserialize;
-use std::collections::HashMap;
 
 fn back(day: i64, anchor: &str) -> Response {
     Redirect::to(&format!("/days/{day}#{anchor}")).into_response()
@@ -30,59 +28,10 @@ fn back(day: i64, anchor: &str) -> Response {
 /// A time of day as the browser sends it; now, to the minute, when blank.
 fn time(s: &str) -> Result<NaiveTime, WebError> {
     if s.trim().is_empty() {
-        let now = chrono::Local::now().time();
-        return Ok(NaiveTime::from_hms_opt(now.hour(), now.minute(), 0).unwrap_or_default());
+        return Ok(this_minute());
     }
     NaiveTime::parse_from_str(s.trim(), "%H:%M")
         .map_err(|_| WebError::Bad(format!("“{}” is not a time of day such as 14:30", s.trim())))
-}
-
-/// Longest value of a line.
-const LONGEST_VALUE: usize = 300;
-
-/// One answer or value at a time, as each is tapped; the fragment comes back with the verdict. Who said go before
-/// something changed did not say it to this.
-pub(crate) async fn checklist(
-    Calibrator(who): Calibrator,
-    State(state): State<AppState>,
-    Path(id): Path<i64>,
-    Form(f): Form<HashMap<String, String>>,
-) -> Result<Html<String>, WebError> {
-    let was = state.store.checklist(id).await?;
-    let mut given: Vec<(String, Option<String>)> = Vec::new();
-    for i in ITEMS {
-        match f.get(i.id).map(String::as_str) {
-            Some(a @ ("yes" | "no" | "na")) => given.push((i.id.to_owned(), Some(a.to_owned()))),
-            Some("") => given.push((i.id.to_owned(), None)),
-            _ => {}
-        }
-        if let Some(v) = f.get(&value_of(i.id)).filter(|_| i.takes.is_some()) {
-            let v: String = v.trim().chars().take(LONGEST_VALUE).collect();
-            given.push((value_of(i.id), (!v.is_empty()).then_some(v)));
-        }
-    }
-    let changed = given.iter().any(|(k, v)| was.get(k) != v.as_ref());
-    let mut now = was;
-    for (k, v) in &given {
-        match v {
-            Some(v) => now.insert(k.clone(), v.clone()),
-            None => now.remove(k),
-        };
-    }
-    // Nobody signs what is no go.
-    let signs = f.contains_key("go");
-    if signs && checklist_fragment(id, &now, false).go {
-        given.push((
-            SIGNED.to_owned(),
-            Some(format!("{}, {}", who.name, chrono::Local::now().format("%H:%M"))),
-        ));
-    } else if signs || changed {
-        given.push((SIGNED.to_owned(), None));
-    }
-    let given: Vec<(&str, Option<&str>)> = given.iter().map(|(k, v)| (k.as_str(), v.as_deref())).collect();
-    let mut fragment = checklist_fragment(id, &state.store.answer_checklist(id, &given).await?, false);
-    fragment.open = true;
-    page(&fragment)
 }
 
 /// A form of the day sheet that cannot be, shown again on the sheet as it was typed.

@@ -1,7 +1,7 @@
 //! The Shelf of a vehicle.
 
 use super::margins::FIGURES;
-use super::{encoding, page, page_key};
+use super::{encoding, page, page_key, rests_on};
 use crate::auth::Reader;
 use crate::error::WebError;
 use crate::prefs::Prefs;
@@ -10,7 +10,6 @@ use crate::views::shelf_page;
 use axum::extract::{Path, Query, State};
 use axum::http::Uri;
 use axum::response::{Html, IntoResponse, Response};
-use jamjar_store::Thing;
 use jamjar_workflow::shelf::{Asked, shelf};
 use serde::Deserialize;
 
@@ -50,9 +49,8 @@ pub(crate) async fn show(
         let vehicle = state.store.vehicle(id).await?;
         let s = shelf(&state.store, &vehicle, &asked, &prefs.settings(None)).await?;
         let e = encoding(&state, id).await?;
-        let mut rests_on: Vec<Thing> = s.days.iter().map(|d| Thing::Day(*d)).collect();
-        rests_on.extend([Thing::Vehicle(id), Thing::Names]);
-        Ok(PageMade { body: page(&shelf_page(&s, &asked, &e, &prefs))?.0, rests_on, lasts: false })
+        let rests_on = rests_on(id, s.days.iter().copied());
+        Ok(PageMade { body: page(&shelf_page(&s, &asked, &e, &prefs))?.0, rests_on, lasts: true })
     };
     Ok(Html(state.page(page_key(&uri, &prefs), made).await?).into_response())
 }

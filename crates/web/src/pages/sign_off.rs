@@ -1,7 +1,7 @@
 //! What was driven before a map goes home: answered, signed.
 
 use super::vehicles::Fields;
-use super::{page, page_key};
+use super::{page, page_key, rests_on};
 use crate::auth::{Calibrator, Reader};
 use crate::error::WebError;
 use crate::prefs::Prefs;
@@ -11,8 +11,8 @@ use axum::Form;
 use axum::extract::{Path, Query, State};
 use axum::http::{HeaderMap, Uri};
 use axum::response::{Html, IntoResponse, Redirect, Response};
-use jamjar_store::Thing;
-use jamjar_workflow::sign_off::{Driven, ITEMS, complaint_of, driven, standing, words_of};
+use jamjar_store::answer as give;
+use jamjar_workflow::sign_off::{ITEMS, complaint_of, driven, evidence_of, standing, words_of};
 use serde::Deserialize;
 
 /// Longest words beside an answer.
@@ -30,16 +30,6 @@ fn chosen(of: &str) -> (Option<i64>, Option<i64>) {
     (map.parse().ok(), fuel.parse().ok())
 }
 
-async fn read(
-    state: &AppState,
-    id: i64,
-    of: (Option<i64>, Option<i64>),
-    prefs: &Prefs,
-) -> Result<Driven, WebError> {
-    let vehicle = state.store.vehicle(id).await?;
-    Ok(driven(&state.store, vehicle, of, &prefs.settings(None)).await?)
-}
-
 pub(crate) async fn show(
     _: Reader,
     prefs: Prefs,
@@ -49,10 +39,10 @@ pub(crate) async fn show(
     uri: Uri,
 ) -> Result<Response, WebError> {
     let made = || async {
-        let d = read(&state, id, chosen(&q.of), &prefs).await?;
-        let mut rests_on: Vec<Thing> = d.days.iter().map(|d| Thing::Day(*d)).collect();
-        rests_on.extend([Thing::Vehicle(id), Thing::Names]);
-        Ok(PageMade { body: page(&sign_off_page(&d, &prefs))?.0, rests_on, lasts: false })
+        let d = driven(&state.store, state.store.vehicle(id).await?, chosen(&q.of)).await?;
+        let e = evidence_of(&state.store, &d, &prefs.settings(None)).await?;
+        let rests_on = rests_on(id, d.days.iter().map(|d| d.0));
+        Ok(PageMade { body: page(&sign_off_page(&d, &e, &prefs))?.0, rests_on, lasts: false })
     };
     Ok(Html(state.page(page_key(&uri, &prefs), made).await?).into_response())
 }
@@ -83,29 +73,25 @@ pub(crate) async fn answer(
     let (Some(map), Some(fuel)) = (number("map"), number("fuel")) else {
         return Err(WebError::Bad("say of which map on which fuel".into()));
     };
-    let before = read(&state, id, (Some(map), Some(fuel)), &prefs).await?;
-    if before.chosen.as_ref().is_none_or(|c| (c.map_id, c.fuel_id) != (map, fuel)) {
+    let vehicle = state.store.vehicle(id).await?;
+    let mut now = driven(&state.store, vehicle, (Some(map), Some(fuel))).await?;
+    if now.chosen.as_ref().is_none_or(|c| (c.map_id, c.fuel_id) != (map, fuel)) {
         return Err(WebError::NotFound("No set of this map on this fuel was pulled.".into()));
     }
     let mut given = Vec::new();
     ITEMS.iter().for_each(|i| of_one(&f, i.id, &mut given));
-    before.complaints.iter().for_each(|c| of_one(&f, &complaint_of(&c.tag), &mut given));
-    let mut now = before.newest.map(|s| s.answers).unwrap_or_default();
-    for (k, v) in &given {
-        match v {
-            Some(v) => now.insert(k.clone(), v.clone()),
-            None => now.remove(k),
-        };
-    }
+    now.complaints.iter().for_each(|c| of_one(&f, &complaint_of(&c.tag), &mut given));
+    let mut answers = now.newest.as_ref().map(|s| s.answers.clone()).unwrap_or_default();
+    give(&mut answers, &given);
     // Nobody signs what is not right.
-    let sign = f.contains_key("sign") && standing(&now, &before.complaints).0.is_empty();
+    let sign = f.contains_key("sign") && standing(&answers, &now.complaints).0.is_empty();
     let pairs: Vec<(&str, Option<&str>)> = given.iter().map(|(k, v)| (k.as_str(), v.as_deref())).collect();
     let today = chrono::Local::now().date_naive();
     state.store.answer_sign_off(id, (map, fuel), &pairs, sign, (today, &who.by(""))).await?;
     if !headers.contains_key("hx-request") {
         return Ok(Redirect::to(&format!("/vehicles/{id}/sign-off?of={map}-{fuel}")).into_response());
     }
-    let now = read(&state, id, (Some(map), Some(fuel)), &prefs).await?;
+    now.reread(&state.store).await?;
     let list = sign_off_list(&now, &prefs);
     Ok(page(&list.ok_or_else(|| WebError::Internal("its sets are gone".into()))?)?.into_response())
 }

@@ -44,6 +44,19 @@ impl Sent {
         Ok(Self { file, name })
     }
 
+    /// The first file of a form that was chosen.
+    ///
+    /// # Errors
+    /// Those of [`Self::take`]; [`WebError::Bad`] when none was chosen.
+    pub(super) async fn first(state: &AppState, form: &mut Multipart, what: &str) -> Result<Self, WebError> {
+        while let Some(field) = form.next_field().await.map_err(cut)? {
+            if field.file_name().is_some_and(|n| !n.is_empty()) {
+                return Self::take(state, field).await;
+            }
+        }
+        Err(WebError::Bad(format!("choose {what} first")))
+    }
+
     /// Waits for the memory in which it may be read.
     pub(super) async fn turn(&self, state: &AppState) -> Option<OwnedSemaphorePermit> {
         state.share(self.file.bytes()).await

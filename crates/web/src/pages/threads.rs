@@ -1,8 +1,8 @@
 //! Work at a distance: threads of revisions, recordings and remarks, and the file they travel in.
 
-use super::spool::{Sent as Upload, cut};
+use super::spool::Sent as Upload;
 use super::vehicles::Fields;
-use super::{page, page_key};
+use super::{page, page_key, rests_on};
 use crate::auth::{Calibrator, Reader};
 use crate::error::WebError;
 use crate::prefs::Prefs;
@@ -14,13 +14,11 @@ use axum::http::Uri;
 use axum::http::header::{CONTENT_DISPOSITION, CONTENT_TYPE};
 use axum::response::{Html, IntoResponse, Redirect, Response};
 use jamjar_core::analysis::Figure;
-use jamjar_store::Thing;
 use jamjar_workflow::thread::{
     ThreadRead, read_thread, remark, say, send_recordings, send_revision, take_in_recordings,
 };
 use jamjar_workflow::thread_file::{pack, unpack};
 use serde::Deserialize;
-use std::fs::File;
 
 /// Longest words of a step.
 const LONGEST: usize = 10_000;
@@ -59,8 +57,7 @@ pub(crate) async fn show(
 ) -> Result<Response, WebError> {
     let made = || async {
         let r = read(&state, id, &prefs).await?;
-        let mut rests_on: Vec<Thing> = r.days.iter().map(|d| Thing::Day(*d)).collect();
-        rests_on.extend([Thing::Vehicle(r.vehicle.id), Thing::Names]);
+        let rests_on = rests_on(r.vehicle.id, r.days.iter().copied());
         Ok(PageMade { body: page(&thread_page(&r, &prefs))?.0, rests_on, lasts: false })
     };
     Ok(Html(state.page(page_key(&uri, &prefs), made).await?).into_response())
@@ -175,15 +172,8 @@ pub(crate) async fn arrived(
     State(state): State<AppState>,
     mut form: Multipart,
 ) -> Result<Redirect, WebError> {
-    while let Some(field) = form.next_field().await.map_err(cut)? {
-        if field.file_name().is_none_or(str::is_empty) {
-            continue;
-        }
-        let file = Upload::take(&state, field).await?;
-        let _turn = file.turn(&state).await;
-        let on_disk = File::open(file.file.path()).map_err(|e| WebError::Internal(e.to_string()))?;
-        let came = unpack(&state.store, on_disk, &who.by("came as a file")).await?;
-        return Ok(Redirect::to(&format!("/threads/{}", came.thread_id)));
-    }
-    Err(WebError::Bad("choose the file of a thread first".into()))
+    let file = Upload::first(&state, &mut form, "the file of a thread").await?;
+    let _turn = file.turn(&state).await;
+    let id = unpack(&state.store, file.file.path(), &who.by("came as a file")).await?;
+    Ok(Redirect::to(&format!("/threads/{id}")))
 }

@@ -37,7 +37,10 @@ pub(crate) struct ComputedPage {
 }
 
 /// Expressions to start from, where the channels they read are logged.
-const IDEAS: [(&str, &str, &str); 18] = [
+/// Place among the ideas of the torque that ratings of parts are held against.
+pub(crate) const PART_TORQUE: usize = 18;
+
+const IDEAS: [(&str, &str, &str); 19] = [
     (
         "back pressure to boost",
         "",
@@ -72,6 +75,7 @@ const IDEAS: [(&str, &str, &str); 18] = [
         "",
         "(interstage_drive_pressure - ambient_pressure) / (interstage_pressure - ambient_pressure)",
     ),
+    ("torque at the engine's speed", "N·m", "hub_torque * roller_speed / engine_speed"),
 ];
 
 impl ComputedPage {

@@ -2,11 +2,14 @@
 
 use super::Shell;
 use super::common::{Choice, heat};
+use super::lineage::gain_words;
 use crate::prefs::Prefs;
 use askama::Template;
+use jamjar_core::analysis::{Figure, FigureComparison};
 use jamjar_core::maps::Axis;
-use jamjar_core::maps::difference::TableDifference;
-use jamjar_core::words::{map_difference_sentences, sentence_case, table_words};
+use jamjar_core::maps::difference::{MapDifference, TableDifference};
+use jamjar_core::maps::driven::Stretch;
+use jamjar_core::words::{map_difference_sentences, sentence_case, stretch_words, table_words};
 use jamjar_workflow::map_difference::TwoMaps;
 
 /// A cell: what it shows, its ground, and whether pulls ran there.
@@ -31,6 +34,15 @@ pub(crate) struct ChangedTable {
     pub(crate) visits: bool,
 }
 
+/// A stretch of engine speed.
+pub(crate) struct DidRow {
+    pub(crate) rpm: String,
+    pub(crate) changes: String,
+    /// Nothing changed there.
+    pub(crate) quiet: bool,
+    pub(crate) gain: String,
+}
+
 #[derive(Template)]
 #[template(path = "map_difference.html")]
 pub(crate) struct MapDifferencePage {
@@ -48,6 +60,10 @@ pub(crate) struct MapDifferencePage {
     pub(crate) same: usize,
     /// Tables of one alone.
     pub(crate) alone: usize,
+    /// What it did, stretch by stretch: where, what changed there, the mean gain.
+    pub(crate) did: Vec<DidRow>,
+    /// Where those figures come from, and the same two sets as a line-up.
+    pub(crate) did_on: (String, String),
 }
 
 /// An axis by its unit, or by its words where it has none.
@@ -91,6 +107,19 @@ fn table(d: &TableDifference, visits: Option<&Vec<Vec<u32>>>, shows: &str) -> Ch
     }
 }
 
+fn did_row(d: &MapDifference, (s, gain): &(Stretch, Option<FigureComparison>), prefs: &Prefs) -> DidRow {
+    let [from, to] = s.rpm.map(|r| (r / 10.0).round() * 10.0);
+    DidRow {
+        rpm: format!("{from:.0} to {to:.0}"),
+        changes: sentence_case(&stretch_words(d, s)),
+        quiet: s.changes.is_empty(),
+        gain: gain.as_ref().map_or_else(
+            || "the pulls do not reach over it".to_owned(),
+            |g| gain_words(g, Figure::BandMeanPower, prefs),
+        ),
+    }
+}
+
 pub(crate) fn map_difference_page(t: &TwoMaps, id: i64, shows: &str, prefs: &Prefs) -> MapDifferencePage {
     let shows = if matches!(shows, "percent" | "both") { shows } else { "by" };
     let choice = |id: String, label: String, on: bool| Choice { id, label, on };
@@ -119,6 +148,15 @@ pub(crate) fn map_difference_page(t: &TwoMaps, id: i64, shows: &str, prefs: &Pre
         none,
         sentences,
         tables,
+        did: t.sides.as_ref().ok().zip(t.did.as_ref()).map_or_else(Vec::new, |((_, _, d), did)| {
+            did.rows.iter().map(|r| did_row(d, r, prefs)).collect()
+        }),
+        did_on: t.did.as_ref().map_or_else(Default::default, |d| {
+            (
+                format!("{}, {}", d.with.join(", "), prefs.written.date(d.date)),
+                format!("/line-up?sets={},{}&base={}", d.sets[0], d.sets[1], d.sets[0]),
+            )
+        }),
         others: t
             .maps
             .iter()

@@ -3,6 +3,7 @@
 mod blend;
 mod catalogue;
 mod cell_now;
+mod checks;
 mod common;
 mod computed;
 mod cruise;
@@ -28,6 +29,7 @@ mod road;
 mod search;
 mod settings;
 mod shelf;
+mod shifts;
 mod sign_off;
 mod starting;
 mod thread;
@@ -39,6 +41,7 @@ pub(crate) use blend::{
 };
 pub(crate) use catalogue::{CatalogueDay, CataloguePage};
 pub(crate) use cell_now::{CellNowPage, newest, next_words, runs_words};
+pub(crate) use checks::{checks_page, dyno_of, engine_of};
 pub(crate) use common::{
     ColumnTable, Encoding, FigureAsked, assignments, attached_rows, channels, choices, column_rows, count,
     dyno_kinds, id_of, lane_ids, on_lineup, plan_rows, query_of, size_words, unit_settings, units,
@@ -46,8 +49,8 @@ pub(crate) use common::{
 pub(crate) use computed::{ComputedPage, computed_page};
 pub(crate) use day::{
     CellDayPage, DayPage, DayTyped, InboxFragment, NewDayPage, TypedForm, VehicleOfDay, applied,
-    cell_day_page, checklist_fragment, day_page, day_seen, inbox_fragment, other_dyno, places, refuelled,
-    tank_view, vehicle_of_day,
+    cell_day_page, checklist_fragment, day_page, day_seen, inbox_fragment, other_dyno, picture_of, places,
+    refuelled, tank_view, vehicle_of_day,
 };
 pub(crate) use decision::decision_page;
 pub(crate) use erase::ErasePage;
@@ -56,7 +59,7 @@ pub(crate) use fuel_fields::FuelFields;
 pub(crate) use fuel_table::{FuelTableFields, FuelTablePage};
 pub(crate) use fuels::fuels_page;
 pub(crate) use injection::{InjectionPage, LookUp, injection_page};
-pub(crate) use ladder::{ladder_id, ladder_page};
+pub(crate) use ladder::{ladder_id, ladder_page, read_ladder_id};
 pub(crate) use limits::{FACTORS, LimitPage, limit_fields, limit_page};
 pub(crate) use lineage::lineage_page;
 pub(crate) use lineup::{
@@ -75,6 +78,7 @@ pub(crate) use road::road_page;
 pub(crate) use search::{SEARCH_ROWS, search_page, search_refused};
 pub(crate) use settings::{SettingsPage, families, source_rows};
 pub(crate) use shelf::shelf_page;
+pub(crate) use shifts::shifts_page;
 pub(crate) use sign_off::{sign_off_list, sign_off_page};
 pub(crate) use starting::{StartingPage, starting_page};
 pub(crate) use thread::{thread_page, threads_page};

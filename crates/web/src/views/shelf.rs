@@ -10,7 +10,7 @@ use jamjar_core::analysis::{Figure, FigureComparison, Verdict, Would};
 use jamjar_core::factors::Factors;
 use jamjar_core::limits::{Severity, Verdict as LimitVerdict, judged};
 use jamjar_core::words::{NextWords, next_rung_short, sentence_case};
-use jamjar_workflow::ladder::LadderOf;
+use jamjar_workflow::ladder::{BOOST, LadderOf};
 use jamjar_workflow::shelf::{Asked, OnShelf, Shelf, Spot};
 
 /// A jar as it stands.
@@ -196,7 +196,7 @@ fn next_jar(s: &Shelf, spot: &Spot) -> Option<NextJar> {
         .zip(&names)
         .map(|(n, name)| (NextWords { name, threshold: "", rpm: n.rpm, stop: true }, n.forecast.ok()))
         .collect();
-    let of = ladder_id(&LadderOf::of(top));
+    let of = ladder_id(&LadderOf::of(top, BOOST)?);
     Some(NextJar {
         rung: format!("{at:.0} kPa"),
         words: next_rung_short(&said),

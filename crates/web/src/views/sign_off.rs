@@ -5,9 +5,12 @@ use super::common::{Choice, heat};
 use crate::prefs::Prefs;
 use askama::Template;
 use jamjar_core::pedal::{Cell, PEDAL_BIN, PEDALS, PedalMap};
-use jamjar_core::words::{pedal_sentence, sentence_case, sign_off_sentence, spread_sentence};
-use jamjar_store::{Checklist, SignOff};
-use jamjar_workflow::sign_off::{Complaint, Driven, ITEMS, Once, complaint_of, standing, words_of};
+use jamjar_core::words::{
+    DrivenFile, driven_file_sentence, not_driven_sentence, pedal_sentence, sentence_case, sign_off_sentence,
+    spread_sentence,
+};
+use jamjar_store::{Checklist, HeldFile, MapRecord, SignOff};
+use jamjar_workflow::sign_off::{Complaint, Driven, Evidence, ITEMS, Once, complaint_of, standing, words_of};
 
 /// A question with its answer.
 pub(crate) struct Asked {
@@ -37,6 +40,8 @@ pub(crate) struct SignOffList {
     pub(crate) rows: Vec<Asked>,
     pub(crate) complaints: Vec<Asked>,
     pub(crate) earlier: String,
+    /// Which file it is about; true when another map is in the unit.
+    pub(crate) file: (String, bool),
 }
 
 pub(crate) struct PedalCell {
@@ -119,6 +124,19 @@ fn by(s: &SignOff, prefs: &Prefs) -> Option<String> {
     s.signed.as_ref().map(|(who, at)| format!("{who} on {}", prefs.written.date(at.date())))
 }
 
+/// What was driven of a map, on whichever fuel was signed or answered last.
+pub(super) fn driven_words(all: &[SignOff], map: &MapRecord, prefs: &Prefs) -> String {
+    let own = |s: &&SignOff| s.map_id == map.id;
+    match all.iter().filter(own).find(|s| s.signed.is_some()).or_else(|| all.iter().find(own)) {
+        Some(s) => {
+            let (wrong, untried) = standing(&s.answers, &[]);
+            let name = format!("{} on {}", s.map, s.fuel);
+            sign_off_sentence(&name, &wrong, &untried, by(s, prefs).as_deref())
+        }
+        None => not_driven_sentence(&map.name),
+    }
+}
+
 /// The list for what is chosen; `None` where there is nothing to choose.
 pub(crate) fn sign_off_list(d: &Driven, prefs: &Prefs) -> Option<SignOffList> {
     let c = d.chosen.as_ref()?;
@@ -137,12 +155,25 @@ pub(crate) fn sign_off_list(d: &Driven, prefs: &Prefs) -> Option<SignOffList> {
         seen: Vec::new(),
         pull: None,
     };
+    let went_in = d.in_unit.as_ref().map(|f| (f.map.as_str(), prefs.written.date(f.on)));
+    let went_in = went_in.as_ref().map(|(map, on)| (*map, on.as_str()));
     let earlier = d.signed.as_ref().filter(|s| d.newest.as_ref().is_some_and(|n| n.id != s.id));
     Some(SignOffList {
         id: d.vehicle.id,
         map_id: c.map_id,
         fuel_id: c.fuel_id,
         verdict,
+        file: driven_file_sentence(
+            &c.map,
+            DrivenFile {
+                file: d.file.as_ref().map(HeldFile::begin),
+                signed: d.newest.as_ref().filter(|s| s.signed.is_some()).map(|s| {
+                    // As much of it as is said of the file in custody.
+                    s.file.as_deref().map(|sha| sha.get(..12).unwrap_or(sha))
+                }),
+                in_unit: went_in,
+            },
+        ),
         wrong: !wrong.is_empty(),
         may_sign: wrong.is_empty() && signed.is_none() && d.newest.is_some(),
         rows: ITEMS.iter().map(asked).collect(),
@@ -189,10 +220,10 @@ fn of_map(name: &str, m: &PedalMap, pulls: usize) -> PedalTable {
     )
 }
 
-fn tables(d: &Driven, name: &str) -> Vec<PedalTable> {
-    let Some(own) = &d.pedal else { return Vec::new() };
+fn tables(e: &Evidence, name: &str) -> Vec<PedalTable> {
+    let Some(own) = &e.pedal else { return Vec::new() };
     let mut out = Vec::new();
-    if let Some((_, diff)) = &d.stock
+    if let Some((_, diff)) = &e.stock
         && diff.largest.is_some()
     {
         let cell = |r: usize, k: usize| match diff.points[r][k] {
@@ -205,13 +236,13 @@ fn tables(d: &Driven, name: &str) -> Vec<PedalTable> {
         out.push(table(format!("Plate of {name} less stock, points"), about, &diff.rpm, cell));
     }
     out.push(of_map(name, &own.map, own.pulls));
-    if let Some((stock, _)) = &d.stock {
+    if let Some((stock, _)) = &e.stock {
         out.push(of_map("stock", &stock.map, stock.pulls));
     }
     out
 }
 
-pub(crate) fn sign_off_page(d: &Driven, prefs: &Prefs) -> SignOffPage {
+pub(crate) fn sign_off_page(d: &Driven, e: &Evidence, prefs: &Prefs) -> SignOffPage {
     let name = d.chosen.as_ref().map_or("", |c| c.map.as_str());
     let unit = (prefs.power.label(), prefs.power.from_kw(1.0));
     let choice = |c: &jamjar_workflow::sign_off::Choice| Choice {
@@ -225,20 +256,20 @@ pub(crate) fn sign_off_page(d: &Driven, prefs: &Prefs) -> SignOffPage {
         vehicle: d.vehicle.vehicle.name.clone(),
         choices: d.choices.iter().map(choice).collect(),
         list: sign_off_list(d, prefs),
-        spread: match &d.spread {
+        spread: match &e.spread {
             Ok((r, base)) => spread_sentence(name, &base.config.map, r, unit),
             Err(_) if d.chosen.is_none() => String::new(),
             Err(why) => format!("Whether it is the same every time can't be told: {why}."),
         },
-        pedal: match &d.pedal {
+        pedal: match &e.pedal {
             Some(p) => {
-                pedal_sentence(name, &p.map, d.stock.as_ref().map(|(_, diff)| ("stock", diff)))
+                pedal_sentence(name, &p.map, e.stock.as_ref().map(|(_, diff)| ("stock", diff)))
             }
             None if d.chosen.is_none() => String::new(),
             None => "Pedal to plate: not measured. Log engine speed, pedal and throttle plate on a drive and drop the \
                      recording on a day sheet."
                 .to_owned(),
         },
-        tables: tables(d, name),
+        tables: tables(e, name),
     }
 }

@@ -155,7 +155,10 @@ fn step(s: &StepRead, vehicle: &VehicleRecord, sets: &[Set], prefs: &Prefs) -> S
         let of = |k: usize| tightest(&g.verdicts[k], &vehicle.limits, prefs.units());
         (of(1), of(0), s.before.clone().unwrap_or_default())
     });
-    let unit_of = |r: &Recorded| own.kind != StepKind::Revision && r.file.is_none();
+    let count_of = |may: bool, is: &dyn Fn(&Recorded) -> bool| match may {
+        true => s.recorded.iter().filter(|r| is(r)).count(),
+        false => 0,
+    };
     let gone = s
         .before
         .as_ref()
@@ -193,13 +196,9 @@ fn step(s: &StepRead, vehicle: &VehicleRecord, sets: &[Set], prefs: &Prefs) -> S
             .as_ref()
             .map(|g| format!("/line-up?sets={},{}&base={}", g.sets[0], g.sets[1], g.sets[0])),
         pulls,
-        missing: s.recorded.iter().filter(|r| unit_of(r)).count(),
-        waiting: match own.kind {
-            StepKind::Recordings => {
-                s.recorded.iter().filter(|r| r.file.is_some() && r.pulls.is_empty()).count()
-            }
-            _ => 0,
-        },
+        // A revision whose file did not come along has none to take away: no recording is missing.
+        missing: count_of(own.kind != StepKind::Revision, &|r| r.file.is_none()),
+        waiting: count_of(own.kind == StepKind::Recordings, &|r| r.file.is_some() && r.pulls.is_empty()),
     }
 }
 

@@ -2,7 +2,8 @@
 
 use super::Shell;
 use super::common::{
-    AttachedRow, KeptRow, PlanRow, assignments, attached_rows, count, kept_rows, named_with_unit, plan_rows,
+    AttachedRow, KeptRow, PlanRow, against_quoted_words, assignments, attached_rows, count, kept_rows,
+    named_with_unit, plan_rows,
 };
 use super::limits::{LimitInWords, in_words};
 use crate::prefs::Prefs;
@@ -402,9 +403,9 @@ fn quoted_words(p: &VehicleParts, prefs: &Prefs) -> String {
         )
     });
     match (quoted, measured) {
-        (Some(q), Some(m)) if place == "at the crankshaft" => format!("{q}; {m}."),
         (Some(q), Some(m)) => {
-            format!("{q}; {m}. The two are not at the same place: what the driveline takes is not removed.")
+            let against = against_quoted_words(p.baseline.as_ref().map(|b| b.peak_kw), &p.vehicle);
+            format!("{q}; {m}. {against}")
         }
         (Some(q), None) => format!("{q}; no stock baseline has been measured yet."),
         (None, Some(m)) => format!("No quoted output entered; {m}."),

@@ -17,7 +17,7 @@ axe.run(document, {resultTypes: ["violations"]}).then((r) => done(r.violations
   .map((v) => v.id + " " + v.nodes.slice(0, 3).map((n) => n.html.slice(0, 160)).join(" | ")))).catch((e) => done(["" + e]));
 "#;
 
-const PAGES: [&str; 29] = [
+const PAGES: [&str; 32] = [
     "/",
     "/days/2",
     "/pulls/1",
@@ -38,6 +38,9 @@ const PAGES: [&str; 29] = [
     "/vehicles/2/injection",
     "/vehicles/1/shelf",
     "/vehicles/1/ladder",
+    "/vehicles/1/shifts",
+    "/settings/checks?engine=spark&dyno=hub",
+    "/days/1/plan",
     "/vehicles/1/maps",
     "/vehicles/1/decision?per_100_km=9",
     "/blend?tank=50&tank_e=5&capacity=60&want=40&e1=85&e2=5&sample=80&water=20&layer=82",

@@ -1,6 +1,9 @@
 //! A real database and the real router for tests; shared by the test binaries.
 #![allow(dead_code, clippy::unwrap_used, clippy::expect_used)]
 
+#[path = "../../../store/tests/shop/kept.rs"]
+mod kept;
+
 use axum::Router;
 use axum::body::Body;
 use axum::http::{Request, StatusCode};
@@ -44,20 +47,6 @@ impl Reply {
     }
 }
 
-/// Where this process keeps its demo. A static is never dropped: what processes that have ended left goes first.
-fn kept_folder() -> PathBuf {
-    let all = Path::new(env!("CARGO_TARGET_TMPDIR")).join("kept");
-    std::fs::create_dir_all(&all).unwrap();
-    for left in std::fs::read_dir(&all).unwrap().flatten() {
-        if !Path::new("/proc").join(left.file_name()).exists() {
-            let _ = std::fs::remove_dir_all(left.path());
-        }
-    }
-    let own = all.join(std::process::id().to_string());
-    std::fs::create_dir_all(&own).unwrap();
-    own
-}
-
 /// Values of the tick boxes of a fragment, each with the number of its set.
 pub(crate) fn ticked(page: &str) -> Vec<(String, String)> {
     page.split("name=\"pull.")
@@ -83,9 +72,24 @@ impl Cell {
         assert!(!done.contains("error"), "{done}");
     }
 
-    /// An empty shop.
+    /// An empty shop: its tables are made once, then copied.
     pub(crate) async fn start(name: &str) -> Self {
-        Self::on(tempfile::Builder::new().prefix(&format!("jw-{name}-")).tempdir().unwrap()).await
+        static EMPTY: OnceCell<PathBuf> = OnceCell::const_new();
+        let made = EMPTY.get_or_init(|| async {
+            let mut cell = Self::on(TempDir::with_prefix("jw-").unwrap()).await;
+            cell.keep("empty")
+        });
+        let folder = TempDir::with_prefix(format!("jw-{name}-")).unwrap();
+        kept::copy(made.await, folder.path());
+        Self::on(folder).await
+    }
+
+    /// Its folder, kept for copies; its server ends.
+    fn keep(&mut self, name: &str) -> PathBuf {
+        self.db.stop();
+        let kept = kept::folder(name);
+        kept::copy(self.folder.path(), &kept);
+        kept
     }
 
     /// A shop of its own with the demo in it: loaded once, then copied.
@@ -94,13 +98,10 @@ impl Cell {
         let made = DEMO.get_or_init(|| async {
             let mut cell = Self::start("demo").await;
             cell.load_demo().await;
-            cell.db.stop();
-            let kept = kept_folder();
-            copy(cell.folder.path(), &kept);
-            kept
+            cell.keep("demo")
         });
-        let folder = tempfile::Builder::new().prefix("jw-").tempdir().unwrap();
-        copy(made.await, folder.path());
+        let folder = TempDir::with_prefix("jw-").unwrap();
+        kept::copy(made.await, folder.path());
         Self::on(folder).await
     }
 
@@ -261,20 +262,6 @@ impl Cell {
 impl Drop for Cell {
     fn drop(&mut self) {
         self.db.stop();
-    }
-}
-
-/// A folder with all that is in it but what belongs to a running server.
-fn copy(from: &Path, to: &Path) {
-    std::fs::create_dir_all(to).unwrap();
-    for entry in std::fs::read_dir(from).unwrap() {
-        let entry = entry.unwrap();
-        let (kind, name) = (entry.file_type().unwrap(), entry.file_name());
-        if kind.is_dir() {
-            copy(&entry.path(), &to.join(&name));
-        } else if kind.is_file() && name != "db.pid" && name != "db.port" && name != "jamjar.lock" {
-            std::fs::copy(entry.path(), to.join(&name)).unwrap();
-        }
     }
 }
 

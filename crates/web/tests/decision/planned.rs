@@ -87,3 +87,30 @@ async fn an_order_of_ones_own_is_priced_and_one_that_cannot_be_is_refused() {
     let page = cell.get(&format!("/days/{day}/plan")).await.text();
     assert!(page.contains(&format!("its map is meant for {}", c2.for_fuel.unwrap())), "{page}");
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_plan_is_kept_with_its_day_and_found_again_without_an_address() {
+    let cell = Cell::with_demo().await;
+    for p in cell.store.planned(1).await.unwrap() {
+        cell.store.unplan(p.id).await.unwrap();
+    }
+    let day = morning(&cell).await;
+    let at = format!("/days/{day}/plan");
+    let keep = format!("{at}/keep");
+    assert!(cell.get(&at).await.text().contains("Keep this plan"));
+    assert_eq!(cell.post(&keep, &[("flash", "soon")]).await.status, StatusCode::BAD_REQUEST);
+    assert_eq!(cell.store.kept_plan(day).await.unwrap(), None, "what cannot be read is not kept");
+    let kept = cell.post(&keep, &[("begins", "13:30"), ("flash", "21"), ("hours", "")]).await;
+    assert_eq!(kept.status, StatusCode::SEE_OTHER);
+    let page = cell.get(&at).await.text();
+    assert!(
+        page.contains("Kept by ") && page.contains("value=\"13:30\"") && page.contains("value=\"21\""),
+        "{page}"
+    );
+    assert!(!page.contains("Keep this plan"), "it is the kept one");
+    let other = cell.get(&format!("{at}?begins=08%3A00&flash=3")).await.text();
+    assert!(other.contains("and another is shown") && other.contains("Keep this plan"), "{other}");
+    cell.post(&format!("{at}/forget"), &[]).await;
+    let gone = cell.get(&at).await.text();
+    assert!(!gone.contains("Kept by ") && !gone.contains("value=\"13:30\""), "{gone}");
+}

@@ -101,3 +101,48 @@ async fn slips_are_held_against_each_other_and_against_the_estimate() {
     cell.post(&format!("/vehicles/1/slips/{newest}/off"), &[]).await;
     assert_eq!(cell.store.slips(1).await.unwrap().len(), before + 2);
 }
+
+/// A road log that goes through second, third and fourth gear; each change takes `takes` s.
+fn through_the_gears(takes: f64) -> String {
+    let gears = [120.0, 79.0, 61.0];
+    let mut csv = String::from(
+        "Time (s),Engine Speed (rpm),Vehicle Speed (km/h),Throttle (%),Manifold Pressure (kPa)\n",
+    );
+    for i in 0..1600 {
+        let t = f64::from(i) * 0.01;
+        let speed = 25.0 + 7.5 * (t - 1.0).clamp(0.0, 13.0);
+        let done = |at: f64| ((t - at) / takes).clamp(0.0, 1.0);
+        let ratio = gears[0] + (gears[1] - gears[0]) * done(5.0) + (gears[2] - gears[1]) * done(9.5);
+        let open = (1.0..14.0).contains(&t);
+        let wiggle = 0.6 * f64::from(i % 3 - 1);
+        csv += &format!(
+            "{t:.2},{:.1},{speed:.2},{},{}\n",
+            ratio * speed + wiggle,
+            if open { 100 } else { 5 },
+            if open { 180 } else { 40 }
+        );
+    }
+    csv
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn changes_of_gear_are_read_from_a_road_log_and_held_apart_by_the_gearboxs_software() {
+    let cell = Cell::start("shifts").await;
+    let day = cell.new_day("On the road", "4").await;
+    assert!(cell.get("/vehicles/1/shifts").await.text().contains("No recording here shows a change of gear"));
+    for (k, takes) in [0.42, 0.40, 0.41].into_iter().enumerate() {
+        let name = format!("run {k}.csv");
+        let page =
+            cell.drop_files(&day, &[(name.as_str(), through_the_gears(takes).as_bytes())]).await.text();
+        assert!(page.contains("name=\"pull."), "a road log has pulls to store: {page}");
+        cell.store_ticked(&day, &page, &[("map.0", "Stock"), ("fuel.0", "RON 95 E5")]).await;
+    }
+    let page = cell.get("/vehicles/1/shifts").await.text();
+    assert!(page.contains("6 changes of gear in 3 recordings"), "{page}");
+    assert!(
+        page.contains("up, step 0.66") && page.contains("up, step 0.77"),
+        "no gears on the sheet: {page}"
+    );
+    assert!(page.contains("software not said") && page.contains("not measured"), "{page}");
+    assert!(page.contains(" ± ") && page.contains("3 times"), "{page}");
+}

@@ -110,6 +110,12 @@ async fn the_demo_has_a_map_that_went_home_and_one_that_did_not() {
     let cell = Cell::with_demo().await;
     let page = cell.get("/vehicles/1/sign-off").await.text();
     assert!(page.contains("C6 on ") && page.contains("was driven and signed by the calibrator"), "{page}");
+    let file = cell.store.maps(1).await.unwrap().into_iter().find(|m| m.name == "C6").unwrap().file.unwrap();
+    assert!(page.contains(&format!("Its file begins with {}.", file.begin())), "{page}");
+    assert!(
+        page.contains("It went into the unit on ") || page.contains("was driven then is not C6"),
+        "{page}"
+    );
     assert!(page.contains("Not tried: hot start"), "what was not tried is as loud as the rest: {page}");
     let c3 = cell.store.sign_offs(1).await.unwrap().into_iter().find(|s| s.map == "C3").unwrap();
     let page = cell.get(&format!("/vehicles/1/sign-off?of={}-{}", c3.map_id, c3.fuel_id)).await.text();

@@ -23,6 +23,14 @@ async fn what_changed_between_two_revisions_is_said_and_shown_where_the_pulls_ra
     assert!(stock.contains("C3 against Stock") && stock.contains("tables changed"));
     assert_eq!(cell.get("/maps/999999/against").await.status, StatusCode::NOT_FOUND);
 
+    // Beside what changed stands what it gained, where both were pulled alike on one day.
+    let did = cell.get(&format!("/maps/{}/against?other={}", id("C2"), id("C1"))).await.text();
+    let did =
+        did.split("id=\"did\"").nth(1).unwrap_or_else(|| panic!("{did}")).split("</table>").next().unwrap();
+    assert!(did.contains(" to ") && did.contains(" ± ") && did.contains("kW"), "{did}");
+    assert!(did.matches("<tr data-row>").count() >= 1, "{did}");
+    assert!(!stock.contains("id=\"did\""), "never pulled alike: nothing is said of what it did");
+
     // A file of another kind is kept whole and says that its tables cannot be read.
     let sent = cell
         .upload_with(

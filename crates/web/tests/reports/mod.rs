@@ -48,6 +48,7 @@ async fn a_report_says_what_was_gained_what_was_checked_and_what_was_not() {
         "95 % confidence",
         "SHA-256",
         "It is none of the maps above",
+        "was driven and signed by the calibrator",
     ] {
         assert!(text.contains(wanted), "{wanted} is missing");
     }

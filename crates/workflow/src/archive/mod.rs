@@ -5,6 +5,8 @@ mod on_disk;
 mod read;
 mod write;
 
+pub(crate) use on_disk::OnDisk;
+pub(crate) use read::vehicle_in;
 pub use read::{ArchiveError, read_back};
 pub use write::{Contents, contents, write};
 

@@ -8,14 +8,14 @@ use std::sync::Arc;
 
 /// One open file and a place in it; a copy reads the same file at a place of its own.
 #[derive(Clone)]
-pub(super) struct OnDisk {
+pub(crate) struct OnDisk {
     file: Arc<File>,
     bytes: u64,
     at: u64,
 }
 
 impl OnDisk {
-    pub(super) fn open(path: &Path) -> io::Result<Self> {
+    pub(crate) fn open(path: &Path) -> io::Result<Self> {
         let file = File::open(path)?;
         Ok(Self { bytes: file.metadata()?.len(), file: Arc::new(file), at: 0 })
     }

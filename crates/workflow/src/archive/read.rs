@@ -13,7 +13,8 @@ use jamjar_core::limits::Limit;
 use jamjar_core::pull::dyno::Dyno;
 use jamjar_core::vehicle_sheet::VehicleSheet;
 use jamjar_store::{
-    Configuration, PackedSummary, PullOut, SetRow, Shop, Store, StoreError, Summary, decode_block,
+    Configuration, LimitRow, PackedSummary, PullOut, SetRow, Shop, Store, StoreError, Summary, VehicleRow,
+    decode_block,
 };
 use sha2::{Digest, Sha256};
 use std::collections::{HashMap, HashSet};
@@ -204,6 +205,26 @@ impl Read for Entry {
     }
 }
 
+/// A vehicle and its limits out of their rows.
+///
+/// # Errors
+/// [`serde_json::Error`] for a row that this program cannot read.
+pub(crate) fn vehicle_in<'a>(
+    row: &VehicleRow,
+    limits: impl IntoIterator<Item = &'a LimitRow>,
+) -> Result<(Vehicle, Vec<Limit>), serde_json::Error> {
+    let sheet: VehicleSheet = serde_json::from_str(&row.sheet)?;
+    let vehicle = Vehicle {
+        name: row.name.clone(),
+        engine: serde_json::from_str::<Engine>(&row.engine)?,
+        dyno: serde_json::from_str::<Dyno>(&row.dyno)?,
+        gears: sheet.as_gears(),
+        computed: sheet.computed,
+    };
+    let limits = limits.into_iter().map(|l| serde_json::from_str(&l.definition)).collect::<Result<_, _>>()?;
+    Ok((vehicle, limits))
+}
+
 /// What is measured of every pull, day by day, for searching; the first look at a page measures once more and
 /// keeps what it finds.
 fn summaries(archive: &mut Opened, shop: &Shop) -> Result<HashMap<i64, PackedSummary>, WorkflowError> {
@@ -216,14 +237,8 @@ fn summaries(archive: &mut Opened, shop: &Shop) -> Result<HashMap<i64, PackedSum
         let vehicle = shop.vehicles.iter().find(|v| v.id == Some(day.vehicle_id));
         let vehicle = vehicle.ok_or_else(|| ArchiveError::Damaged("a day without a vehicle".into()))?;
         let damaged = |e: serde_json::Error| ArchiveError::Damaged(e.to_string());
-        let sheet: VehicleSheet = serde_json::from_str(&vehicle.sheet).map_err(damaged)?;
-        let engine: Engine = serde_json::from_str(&vehicle.engine).map_err(damaged)?;
-        let dyno: Dyno = serde_json::from_str(&vehicle.dyno).map_err(damaged)?;
-        let (gears, computed) = (sheet.as_gears(), sheet.computed.clone());
-        let v = Vehicle { name: vehicle.name.clone(), engine, dyno, gears, computed };
         let own = shop.limits.iter().filter(|l| l.vehicle_id == day.vehicle_id);
-        let limits: Vec<Limit> =
-            own.map(|l| serde_json::from_str(&l.definition)).collect::<Result<_, _>>().map_err(damaged)?;
+        let (v, limits) = vehicle_in(vehicle, own).map_err(damaged)?;
         let (mut inputs, mut ids) = (Vec::new(), Vec::new());
         for set in day.id.and_then(|d| sets_of.get(&d)).into_iter().flatten() {
             let mut input = SetInput {

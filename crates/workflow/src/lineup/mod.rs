@@ -177,6 +177,19 @@ pub async fn line_up(
     Ok(l)
 }
 
+impl LineUp {
+    /// Sets against others, whichever the baseline is: from and to of each pair.
+    pub fn between(&self, pairs: &[(usize, usize)]) -> Vec<Option<Comparison>> {
+        let all: Vec<SetResult> = self.results.iter().chain(&self.lenders).cloned().collect();
+        let one = |(from, to): &(usize, usize)| {
+            let mut found = compare_all(&all, *from, &[*to], &self.vehicle.vehicle, &self.settings);
+            note_pulls(&mut found, &self.results, &self.measured);
+            found.pop()
+        };
+        pairs.iter().map(one).collect()
+    }
+}
+
 /// The same with the habit of the cell behind comparisons that have no scatter of their own.
 async fn with_habit(store: &Store, mut l: LineUp) -> Result<LineUp, WorkflowError> {
     let (of, like) = (&l.sets[l.base].set, &l.results[l.base]);

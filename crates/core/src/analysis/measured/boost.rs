@@ -5,18 +5,18 @@ use super::happened::Happened;
 use super::runs::runs;
 
 /// Share of the target gauge pressure at which the charger has spooled (domain, section 9).
-pub(super) const SPOOLED: f64 = 0.9;
+pub(in crate::analysis) const SPOOLED: f64 = 0.9;
 
 /// A difference counts from this, kPa, or this share of the gauge target, whichever is more (our choice:
 /// beyond what control hunts by).
-const MIN_OFF_KPA: f64 = 6.0;
-const MIN_OFF_SHARE: f64 = 0.06;
+pub(in crate::analysis) const MIN_OFF_KPA: f64 = 6.0;
+pub(in crate::analysis) const MIN_OFF_SHARE: f64 = 0.06;
 /// For at least so long, s (our choice).
 const LASTS_S: f64 = 0.3;
 /// Gauge targets below this are no boost, kPa.
-const BOOST_FROM_KPA: f64 = 10.0;
+pub(in crate::analysis) const BOOST_FROM_KPA: f64 = 10.0;
 /// A gate driven so far, %, has no more to give (our choice).
-const DUTY_MOST: f64 = 90.0;
+pub(in crate::analysis) const DUTY_MOST: f64 = 90.0;
 
 /// Stretches where manifold pressure stays above or below its target from `spooled` on, s each, with what the
 /// gate did meanwhile. `ambient_kpa` turns targets into gauge.

@@ -2,7 +2,7 @@
 //! only the pulls of a whole job show of each other.
 
 mod beside;
-mod boost;
+pub(in crate::analysis) mod boost;
 mod carried;
 mod causes;
 mod coupling;

@@ -1,7 +1,10 @@
 //! Small wordings shared by pages.
 
 use jamjar_core::pull::dyno::DynoKind;
+use jamjar_core::quoted::{QuotedAt, against_quoted};
 use jamjar_core::units::typed;
+use jamjar_core::words::quoted_sentence;
+use jamjar_store::VehicleRecord;
 use serde::Serialize;
 use std::collections::BTreeMap;
 
@@ -34,6 +37,15 @@ pub(crate) fn count(n: usize, one: &str) -> String {
 /// The word a value is stored as; blank when it is more than a word.
 pub(crate) fn id_of(v: &impl Serialize) -> String {
     serde_json::to_value(v).ok().and_then(|v| v.as_str().map(str::to_owned)).unwrap_or_default()
+}
+
+/// A measured baseline against what its engine is quoted at; blank where one of the two is not known.
+pub(crate) fn against_quoted_words(measured_kw: Option<f64>, v: &VehicleRecord) -> String {
+    let kind = v.vehicle.dyno.kind;
+    let at = QuotedAt::read(&v.sheet.quoted_at, kind);
+    let against = measured_kw.zip(v.sheet.quoted_power_kw);
+    let against = against.and_then(|(m, q)| against_quoted(m, (q, at), kind));
+    against.map_or_else(String::new, |a| quoted_sentence(&a, kind.place()))
 }
 
 /// Kinds of dyno: ids and words.

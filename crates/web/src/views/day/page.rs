@@ -3,7 +3,7 @@
 use super::inbox::InboxFragment;
 use super::sheet::{
     AirRow, ChangedRow, ChecklistFragment, NoteRow, air_rows, changed_rows, checklist_fragment, fuel_words,
-    hhmm, note_rows, timeline, timeline_svg,
+    hhmm, note_rows, quoted_words, timeline, timeline_svg,
 };
 use super::tank::TankView;
 use crate::pages::days::NewDayForm;
@@ -20,7 +20,8 @@ use jamjar_core::analysis::{Corrected, Figure, Measured, Settled};
 use jamjar_core::pull::align::{Alignment, Status};
 use jamjar_core::pull::span::PullKind;
 use jamjar_core::words::{finding, refusal, settled};
-use jamjar_store::{CellRecord, Day, DayNote, DaySheet, PlanItem, Running, VehicleRecord};
+use jamjar_store::{Attachment, CellRecord, Day, DayNote, DaySheet, PlanItem, Running, VehicleRecord};
+use jamjar_workflow::checklist::Item;
 use jamjar_workflow::sets::SetRead;
 use std::collections::HashMap;
 
@@ -214,6 +215,8 @@ pub(crate) fn day_page(
     inbox: InboxFragment,
     run: Option<RunFragment>,
     planned: &[PlanItem],
+    checks: &[Item],
+    attached: &[Attachment],
 ) -> DayPage {
     let prefs = &prefs.fitting(&vehicle.vehicle.engine);
     let ids: Vec<String> = sets.iter().map(|s| s.stored.set.id.to_string()).collect();
@@ -256,7 +259,10 @@ pub(crate) fn day_page(
         attached: Vec::new(),
         attach_to: attach_to(day.id, sets, sheet),
         correction: prefs.correction.label(),
-        checklist: checklist_fragment(day.id, &sheet.checklist, over),
+        checklist: ChecklistFragment {
+            quoted: quoted_words(sets, vehicle),
+            ..checklist_fragment(day.id, checks, (&sheet.checklist, attached), over)
+        },
         notes: note_rows(sheet),
         air: air_rows(sheet, prefs),
         fuels: fuel_words(sheet, prefs.volume),

@@ -1,7 +1,7 @@
 //! The parts of a day sheet beside its sets: checklist, air and fuel on hand, notes, the timeline.
 
 use crate::prefs::Prefs;
-use crate::views::common::{Encoding, air_words, place_words};
+use crate::views::common::{Encoding, against_quoted_words, air_words, place_words};
 use askama::Template;
 use chrono::{NaiveTime, Timelike};
 use jamjar_chart::{Paint, Timeline, TimelineSeries, TimelineSet};
@@ -9,13 +9,13 @@ use jamjar_core::air::AirState;
 use jamjar_core::analysis::Measured;
 use jamjar_core::units::VolumeUnit;
 use jamjar_core::words::health_words;
-use jamjar_store::{Checklist, DaySheet, Intervention};
-use jamjar_workflow::checklist::{ITEMS, Item, SIGNED};
+use jamjar_store::{Attachment, Checklist, DaySheet, Intervention, VehicleRecord};
+use jamjar_workflow::checklist::{Item, SIGNED};
 use jamjar_workflow::sets::SetRead;
 
 pub(crate) struct CheckRow {
-    pub(crate) id: &'static str,
-    pub(crate) text: &'static str,
+    pub(crate) id: String,
+    pub(crate) text: String,
     pub(crate) guards: bool,
     pub(crate) answer: String,
     /// How its value is written; `None` where it takes none.
@@ -24,10 +24,14 @@ pub(crate) struct CheckRow {
     /// What the value came to; strong where it is out of its window or cannot be read.
     pub(crate) read: String,
     pub(crate) out: bool,
+    /// What it is called where it is written down as changed: the beginning of its text.
+    pub(crate) short: String,
+    /// Pictures of it: number and name.
+    pub(crate) pictures: Vec<(i64, String)>,
 }
 
 pub(crate) struct CheckGroup {
-    pub(crate) name: &'static str,
+    pub(crate) name: String,
     pub(crate) rows: Vec<CheckRow>,
 }
 
@@ -45,9 +49,21 @@ pub(crate) struct ChecklistFragment {
     /// Whether a value out of its window asks for a fresh baseline.
     pub(crate) confounds: bool,
     pub(crate) open: bool,
+    /// The day's baseline against what the engine is quoted at; blank where one of the two is not known.
+    pub(crate) quoted: String,
+    /// Vehicle and factors of its newest stock set, for a fresh baseline; where something asks for one.
+    pub(crate) baseline: Option<(i64, String)>,
 }
 
-fn check_row(i: &Item, answers: &Checklist) -> CheckRow {
+/// Longest name of something that is changed.
+const LONGEST_CHANGED: usize = 60;
+
+/// What the name of a picture of a line begins with.
+pub(crate) fn picture_of(line: &str) -> String {
+    format!("check {line}: ")
+}
+
+fn check_row(i: &Item, answers: &Checklist, pictures: &[Attachment]) -> CheckRow {
     let (read, out) = match i.read(answers) {
         Ok(None) => (String::new(), false),
         Ok(Some(r)) => match r.good() {
@@ -58,31 +74,42 @@ fn check_row(i: &Item, answers: &Checklist) -> CheckRow {
         Err(e) => (e.to_string(), true),
     };
     CheckRow {
-        id: i.id,
-        text: i.text,
+        id: i.id.clone(),
+        text: i.text.clone(),
         guards: i.guards,
-        answer: answers.get(i.id).cloned().unwrap_or_default(),
-        form: i.takes.map(|t| t.form()),
+        answer: answers.get(&i.id).cloned().unwrap_or_default(),
+        form: i.takes.as_ref().map(|t| t.form()),
         value: i.written(answers).to_owned(),
         read,
         out,
+        short: i.text.split([',', ':']).next().unwrap_or_default().chars().take(LONGEST_CHANGED).collect(),
+        pictures: pictures
+            .iter()
+            .filter_map(|p| Some((p.id, p.name.strip_prefix(&picture_of(&i.id))?.to_owned())))
+            .collect(),
     }
 }
 
 /// Go only when nothing that can hurt a person is open or answered no. A day that is `past` was walked or was not.
-pub(crate) fn checklist_fragment(day_id: i64, answers: &Checklist, past: bool) -> ChecklistFragment {
+pub(crate) fn checklist_fragment(
+    day_id: i64,
+    list: &[Item],
+    (answers, pictures): (&Checklist, &[Attachment]),
+    past: bool,
+) -> ChecklistFragment {
     let answer = |id: &str| answers.get(id).map_or("", String::as_str);
     let mut groups: Vec<CheckGroup> = Vec::new();
-    for i in ITEMS {
-        let row = check_row(i, answers);
+    for i in list {
+        let row = check_row(i, answers, pictures);
         match groups.iter_mut().find(|g| g.name == i.group) {
             Some(g) => g.rows.push(row),
-            None => groups.push(CheckGroup { name: i.group, rows: vec![row] }),
+            None => groups.push(CheckGroup { name: i.group.clone(), rows: vec![row] }),
         }
     }
-    let looked = ITEMS.iter().filter(|i| !answer(i.id).is_empty()).count();
-    let bad: Vec<&str> = ITEMS.iter().filter(|i| i.guards && answer(i.id) == "no").map(|i| i.text).collect();
-    let missing = ITEMS.iter().filter(|i| i.guards && answer(i.id).is_empty()).count();
+    let looked = list.iter().filter(|i| !answer(&i.id).is_empty()).count();
+    let bad: Vec<&str> =
+        list.iter().filter(|i| i.guards && answer(&i.id) == "no").map(|i| i.text.as_str()).collect();
+    let missing = list.iter().filter(|i| i.guards && answer(&i.id).is_empty()).count();
     let out = groups.iter().flat_map(|g| &g.rows).filter(|r| r.out).count();
     let go = bad.is_empty() && missing == 0;
     let signed = answer(SIGNED).to_owned();
@@ -98,12 +125,30 @@ pub(crate) fn checklist_fragment(day_id: i64, answers: &Checklist, past: bool) -
     } else if missing > 0 {
         format!("No go yet: {missing} of the checks that keep people whole are open")
     } else if signed.is_empty() {
-        format!("Go: {looked} of {} looked at{values}, not signed", ITEMS.len())
+        format!("Go: {looked} of {} looked at{values}, not signed", list.len())
     } else {
-        format!("Go: {looked} of {} looked at{values}, signed by {signed}", ITEMS.len())
+        format!("Go: {looked} of {} looked at{values}, signed by {signed}", list.len())
     };
     let past = past && looked == 0;
-    ChecklistFragment { day_id, groups, verdict, go, past, signed, confounds: out > 0, open: false }
+    ChecklistFragment {
+        day_id,
+        groups,
+        verdict,
+        go,
+        past,
+        signed,
+        confounds: out > 0,
+        open: false,
+        quoted: String::new(),
+        baseline: None,
+    }
+}
+
+/// The day's baseline against what its engine is quoted at.
+pub(crate) fn quoted_words(sets: &[SetRead], vehicle: &VehicleRecord) -> String {
+    let stock = sets.iter().find(|s| s.stored.set.config.map_kind == "stock");
+    let measured = stock.and_then(SetRead::mean_peak_kw).map(|m| m.0);
+    against_quoted_words(measured, vehicle)
 }
 
 pub(crate) struct NoteRow {
@@ -273,24 +318,29 @@ pub(crate) fn timeline_svg(t: &Timeline) -> String {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use jamjar_workflow::checklist::usual;
+
+    fn fragment(answers: &Checklist, past: bool) -> ChecklistFragment {
+        checklist_fragment(1, &usual(), (answers, &[]), past)
+    }
 
     #[test]
     fn what_keeps_people_whole_decides_go() {
         let mut answers = Checklist::new();
-        let f = checklist_fragment(1, &answers, false);
+        let f = fragment(&answers, false);
         assert!(!f.go && f.verdict.starts_with("No go yet: 6"), "{}", f.verdict);
-        let f = checklist_fragment(1, &answers, true);
+        let f = fragment(&answers, true);
         assert!(f.past && f.verdict.starts_with("No check was written down"), "{}", f.verdict);
-        for i in ITEMS.iter().filter(|i| i.guards) {
-            answers.insert(i.id.into(), "yes".into());
+        for i in usual().into_iter().filter(|i| i.guards) {
+            answers.insert(i.id, "yes".into());
         }
-        let f = checklist_fragment(1, &answers, false);
+        let f = fragment(&answers, false);
         assert!(f.go && f.verdict.ends_with("6 of 20 looked at, not signed"), "{}", f.verdict);
         answers.insert(SIGNED.into(), "the calibrator, 14:05".into());
-        let f = checklist_fragment(1, &answers, false);
+        let f = fragment(&answers, false);
         assert!(f.verdict.ends_with("looked at, signed by the calibrator, 14:05"), "{}", f.verdict);
         answers.insert("air".into(), "no".into());
-        let f = checklist_fragment(1, &answers, false);
+        let f = fragment(&answers, false);
         assert!(!f.go && f.verdict.contains("exhaust extraction"), "{}", f.verdict);
     }
 
@@ -301,7 +351,7 @@ mod tests {
             ("compression.value".into(), "12.1 12.0 11.9 12.0".into()),
             ("wideband.value".into(), "about right".into()),
         ]);
-        let f = checklist_fragment(1, &answers, false);
+        let f = fragment(&answers, false);
         let row = |id: &str| f.groups.iter().flat_map(|g| &g.rows).find(|r| r.id == id).unwrap();
         assert!(row("filter").out && row("filter").read.contains("pull a fresh baseline"));
         assert!(!row("compression").out && row("compression").read.starts_with("1.7 % apart"));

@@ -15,8 +15,9 @@ use jamjar_core::planning::{Known, Ran, Short, Step, Stop, Withheld};
 use jamjar_core::words::{
     day_sentence, gap_sentence, known_sentence, lasts, sentence_case, volume_words, withheld_words,
 };
-use jamjar_store::{Day, VehicleRecord};
+use jamjar_store::{Day, KeptPlan, VehicleRecord};
 use jamjar_workflow::planned::{Asked, PlannedDay};
+use std::collections::BTreeMap;
 
 /// One stop.
 pub(crate) struct StopRow {
@@ -65,6 +66,10 @@ pub(crate) struct PlannedPage {
     pub(crate) own_order: String,
     /// An order that was asked for and cannot be.
     pub(crate) cannot: bool,
+    /// Who kept a plan of this day, and when; blank where nobody did.
+    pub(crate) kept: String,
+    /// That is the plan shown.
+    pub(crate) is_kept: bool,
 }
 
 fn name_of(f: &Factors) -> String {
@@ -145,10 +150,9 @@ impl View<'_> {
         let mut typed: Vec<_> = self.typed.0.iter().filter(|(k, v)| *k != "order" && !v.is_empty()).collect();
         typed.sort();
         q.extend_pairs(typed);
-        if !order.is_empty() {
-            let ids: Vec<String> = order.iter().map(i64::to_string).collect();
-            q.append_pair("order", &ids.join(","));
-        }
+        let ids: Vec<String> = order.iter().map(i64::to_string).collect();
+        // An address that says nothing is that of the plan that was kept.
+        q.append_pair("order", &ids.join(","));
         format!("/days/{}/plan?{}", self.day_id, q.finish())
     }
 
@@ -300,11 +304,19 @@ impl View<'_> {
     }
 }
 
+/// Whether what is typed is what was kept; time that has passed makes no other plan.
+fn same(kept: &BTreeMap<String, String>, typed: &Typed) -> bool {
+    let timeless = |k: &str| k != "begins" && k != "hours";
+    let said = typed.0.iter().filter(|(k, v)| timeless(k) && !v.is_empty());
+    said.map(|(k, v)| (k.as_str(), v.as_str())).collect::<BTreeMap<_, _>>()
+        == kept.iter().filter(|(k, _)| timeless(k)).map(|(k, v)| (k.as_str(), v.as_str())).collect()
+}
+
 pub(crate) fn planned_page(
     day: &Day,
     vehicle: &VehicleRecord,
     planned: Option<&PlannedDay>,
-    asked: &Asked,
+    (asked, kept): (&Asked, Option<&KeptPlan>),
     (typed, problem): (Typed, String),
     e: &Encoding,
     prefs: &Prefs,
@@ -332,6 +344,9 @@ pub(crate) fn planned_page(
         quickest: String::new(),
         own_order: typed.of("order").to_owned(),
         cannot: false,
+        kept: kept
+            .map_or_else(String::new, |k| format!("Kept by {} on {}", k.by, prefs.written.date(k.at.date()))),
+        is_kept: kept.is_some_and(|k| same(&k.fields, &typed)),
     };
     let Some(p) = planned else { return out };
     let v = View { p, typed: &typed, prefs, e, day_id: day.id };

@@ -10,6 +10,7 @@ use crate::views::lineup::{
     FigureRow, LineUpAsked, StateRow, by_peak, chart_of, figure_row, focus_of, limit_columns, lineup_page,
     name_of, place_of,
 };
+use crate::views::sign_off::driven_words;
 use crate::views::vehicle::engine_words;
 use askama::Template;
 use jamjar_chart::{Paint, lineup_svg};
@@ -169,11 +170,11 @@ pub(crate) fn sheet_part(p: &Part, e: &Encoding, asked: &LineUpAsked, prefs: &Pr
 fn in_the_unit(p: &Part, prefs: &Prefs) -> String {
     let flashed = p.lineage.flashes.first();
     let sentence = unit_words(&p.lineage, prefs).0;
-    let file = flashed.and_then(|f| p.lineage.tree.iter().find(|m| m.map.id == f.map_id)?.map.file.as_ref());
+    let own = flashed.and_then(|f| p.lineage.tree.iter().find(|m| m.map.id == f.map_id)).map(|m| &m.map);
+    let file = own.and_then(|m| m.file.as_ref());
     let said = left_in_unit(&sentence, file.map(|f| f.sha256.as_str()));
     let of_these = |name: &str| p.line_up.sets.iter().any(|s| s.set.config.map == name);
-    match flashed {
-        Some(f) if !of_these(&f.map) => format!("{said} {NOT_OF_THESE}"),
-        _ => said,
-    }
+    let driven = own.filter(|m| m.kind != "stock").map(|m| driven_words(&p.sign_offs, m, prefs));
+    let none = flashed.filter(|f| !of_these(&f.map)).map(|_| NOT_OF_THESE.to_owned());
+    [Some(said), none, driven].into_iter().flatten().collect::<Vec<_>>().join(" ")
 }

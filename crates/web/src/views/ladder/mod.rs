@@ -1,15 +1,26 @@
-//! The boost ladder on a page: what each rung gave, and whether the next may be tried.
+//! The ladder on a page: what each rung gave, and whether the next may be tried.
 
-use super::Shell;
-use super::common::{Choice, Encoding, cylinder_words, signed};
+mod beside;
+mod more;
+
 use crate::prefs::Prefs;
+use crate::views::Shell;
+use crate::views::common::{Choice, Encoding, cylinder_words};
+use crate::views::computed::PART_TORQUE;
+use crate::views::lineage::gain_words;
+use crate::views::lineup::{Fields, LineUpAsked, chart_of, tracks};
 use askama::Template;
-use jamjar_chart::{Paint, jar_svg};
+use beside::{BesideView, beside_view};
+use jamjar_chart::{Dash, Paint, jar_svg, lineup_svg};
 use jamjar_core::analysis::{Figure, Would};
 use jamjar_core::limits::Severity;
-use jamjar_core::words::{NextWords, chance, detune_sentence, limit_rule, next_rung_sentence, no_forecast};
+use jamjar_core::words::{
+    NextWords, boost_hold_sentences, chance, detune_sentence, limit_rule, next_rung_sentence, no_forecast,
+    rung_words,
+};
 use jamjar_store::LadderWord;
-use jamjar_workflow::ladder::{Ladder, LadderOf, NextOf, NotForecast, Rung};
+use jamjar_workflow::ladder::{BOOST, Beside, Ladder, LadderOf, NextOf, NotForecast, Rung};
+use more::{MoreRow, more_rows};
 
 /// A rung in the table.
 pub(crate) struct RungRow {
@@ -20,7 +31,7 @@ pub(crate) struct RungRow {
     pub(crate) power: String,
     pub(crate) step: String,
     pub(crate) expected: String,
-    pub(crate) per_kpa: String,
+    pub(crate) per_unit: String,
     pub(crate) boost: String,
     pub(crate) spool: String,
     pub(crate) overshoot: String,
@@ -74,6 +85,22 @@ pub(crate) struct LadderPage {
     pub(crate) plan: String,
     pub(crate) what: String,
     pub(crate) ladders: Vec<Choice>,
+    /// Ladders of the same kind, to stand beside it.
+    pub(crate) others: Vec<Choice>,
+    pub(crate) beside: Option<BesideView>,
+    /// What else each rung did, a row a channel.
+    pub(crate) more: Vec<MoreRow>,
+    /// The rungs over each other: power, and manifold pressure with its target.
+    pub(crate) chart: String,
+    /// The same as a line-up.
+    pub(crate) line_up: String,
+    /// What boost did on the rungs where it did not hold.
+    pub(crate) holds: Vec<String>,
+    /// Where the torque that a part is rated for is computed.
+    pub(crate) part: String,
+    /// Unit of the rungs, as it stands behind a number; and the next rung with it.
+    pub(crate) step_unit: String,
+    pub(crate) next_rung: String,
     pub(crate) next: String,
     pub(crate) rungs: Vec<RungRow>,
     pub(crate) forecasts: Vec<NextRow>,
@@ -82,18 +109,26 @@ pub(crate) struct LadderPage {
 
 /// A ladder as it stands in an address.
 pub(crate) fn ladder_id(l: &LadderOf) -> String {
-    serde_json::to_string(&[&l.map, &l.fuel, &l.build, &l.gear]).unwrap_or_default()
+    serde_json::to_string(&(&l.rungs, &l.held)).unwrap_or_default()
+}
+
+/// A ladder out of an address: as it is written now, or as map, fuel, build and gear, which older links have.
+pub(crate) fn read_ladder_id(text: &str) -> Result<LadderOf, serde_json::Error> {
+    if let Ok((rungs, held)) = serde_json::from_str(text) {
+        return Ok(LadderOf { rungs, held });
+    }
+    let old: [String; 4] = serde_json::from_str(text)?;
+    let named = ["map", "fuel", "build", "gear"].into_iter().map(str::to_owned).zip(old);
+    Ok(LadderOf { rungs: BOOST.into(), held: named.filter(|(_, v)| !v.is_empty()).collect() })
 }
 
 fn words(l: &LadderOf) -> String {
-    let mut out = format!("{} on {}", l.map, l.fuel);
-    if !l.build.is_empty() {
-        out += &format!(", build {}", l.build);
+    let mut out = format!("{} on {}", l.said("map"), l.said("fuel"));
+    for (factor, value) in l.held.iter().filter(|(k, _)| !["map", "fuel"].contains(&k.as_str())) {
+        // A boost stands for itself: "120 kPa".
+        out += &if factor == BOOST { format!(", {value}") } else { format!(", {factor} {value}") };
     }
-    if !l.gear.is_empty() {
-        out += &format!(", gear {}", l.gear);
-    }
-    out
+    if l.rungs == BOOST { out } else { format!("{out}, by {}", l.rungs) }
 }
 
 fn row(r: &Rung, e: &Encoding, prefs: &Prefs) -> RungRow {
@@ -106,7 +141,7 @@ fn row(r: &Rung, e: &Encoding, prefs: &Prefs) -> RungRow {
     RungRow {
         href: format!("/days/{}#set-{}", set.day_id, set.id),
         jar: jar_svg(
-            super::common::jar_of(&r.set.verdicts),
+            crate::views::common::jar_of(&r.set.verdicts),
             e.tone(set),
             &format!("l{}", set.id),
             Paint::Page,
@@ -114,12 +149,10 @@ fn row(r: &Rung, e: &Encoding, prefs: &Prefs) -> RungRow {
         name: if r.name.is_empty() { "not said".into() } else { r.name.clone() },
         n: r.set.result.n(),
         power: of(r.set.result.figure(Figure::PeakPower).mean.map(|p| u.from_kw(p)), 1),
-        step: r.step.map_or_else(String::new, |s| {
-            format!("{} ± {:.1}", signed(u.from_kw(s.difference)), u.from_kw(half(s.ci95)))
-        }),
+        step: r.step.as_ref().map_or_else(String::new, |s| gain_words(s, Figure::PeakPower, prefs)),
         expected: r.expected_kw.map_or_else(String::new, |p| format!("{:.1}", u.from_kw(p))),
-        per_kpa: r
-            .per_kpa
+        per_unit: r
+            .per_unit
             .map_or_else(String::new, |(v, ci)| format!("{:+.2} ± {:.2}", u.from_kw(v), u.from_kw(half(ci)))),
         boost: match (r.boost_kpa, r.target_kpa) {
             (Some(b), Some(t)) => format!("{b:.0} of {t:.0}"),
@@ -156,7 +189,7 @@ fn next_row(n: &NextOf, l: &Ladder, prefs: &Prefs) -> NextRow {
         Err(NotForecast::Too(_)) => ("can't tell", false, true),
     };
     let why = match &n.forecast {
-        Err(NotForecast::Too(why)) => format!("{word}: {}", no_forecast(*why)),
+        Err(NotForecast::Too(why)) => format!("{word}: {}", no_forecast(*why, &l.unit)),
         _ => word.to_owned(),
     };
     let f = n.forecast.as_ref().ok();
@@ -173,21 +206,55 @@ fn next_row(n: &NextOf, l: &Ladder, prefs: &Prefs) -> NextRow {
     }
 }
 
+/// What a step is counted in.
+fn unit_words(l: &Ladder) -> &str {
+    if l.unit.is_empty() { "step" } else { &l.unit }
+}
+
+/// What boost did where it did not hold.
+fn holds(l: &Ladder) -> Vec<String> {
+    let told: Vec<_> = l.rungs.iter().filter_map(|r| Some((r.name.as_str(), r.hold?))).collect();
+    boost_hold_sentences(&told)
+}
+
+/// The rungs over each other: power, and manifold pressure with its target.
+fn chart(l: &Ladder, e: &Encoding, prefs: &Prefs) -> String {
+    let (Some(all), Some(of)) = (&l.line_up, &l.of) else { return String::new() };
+    let fields = Fields { lanes: "pressure", ..Fields::default() };
+    // Back pressure has a column; beside boost and target of every rung nobody would find it.
+    let mut channels = l.channels.clone();
+    for own in &mut channels.sets {
+        own.retain(|c, _| ["manifold_pressure", "boost_target"].contains(&c.as_str()));
+    }
+    let mut lanes = LineUpAsked::read(&fields).map(|a| tracks(all, &channels, &a, prefs)).unwrap_or_default();
+    lanes.iter_mut().for_each(|t| t.tall = true);
+    let mut out = chart_of(all, e, prefs, None, lanes);
+    // All rungs are of one map on one fuel: what they differ in is their name, and a dash is a target.
+    for (s, set) in out.series.iter_mut().zip(&all.sets) {
+        s.name = set.set.config.factors().remove(&of.rungs).unwrap_or_default();
+        s.detail.clear();
+        s.dash = Dash(0);
+    }
+    out.lanes.clear();
+    lineup_svg(&out, Paint::Page)
+}
+
 /// What the last step was worth, and whether pressure still pays.
 fn worth(l: &Ladder, prefs: &Prefs) -> String {
     let [.., below, last] = l.rungs.as_slice() else { return String::new() };
-    let Some((v, [a, b])) = last.per_kpa else { return String::new() };
+    let Some((v, [a, b])) = last.per_unit else { return String::new() };
     let u = prefs.power;
     let half = u.from_kw(0.5 * (b - a));
     let said = format!(
-        "From {} to {} each kPa gave {:+.2} ± {half:.2} {}",
+        "From {} to {} each {} gave {:+.2} ± {half:.2} {}",
         below.name,
         last.name,
+        unit_words(l),
         u.from_kw(v),
         u.label()
     );
     if b < 0.0 {
-        format!("{said}: more pressure takes power away.")
+        format!("{said}: more of it takes power away.")
     } else if a <= 0.0 {
         format!("{said}: no gain is shown for the last step.")
     } else {
@@ -226,11 +293,18 @@ fn said_row(w: &LadderWord, prefs: &Prefs) -> SaidRow {
 fn plan_of(l: &Ladder) -> String {
     let Some((top, next)) = l.rungs.last().zip(l.next) else { return String::new() };
     let mut factors = top.set.stored.set.config.factors();
-    factors.insert("boost".into(), format!("{next:.0} kPa"));
+    let Some(of) = &l.of else { return String::new() };
+    factors.insert(of.rungs.clone(), rung_words(next, &l.unit));
     serde_json::to_string(&factors).unwrap_or_default()
 }
 
-pub(crate) fn ladder_page(l: &Ladder, wanted: Option<f64>, e: &Encoding, prefs: &Prefs) -> LadderPage {
+pub(crate) fn ladder_page(
+    l: &Ladder,
+    beside: Option<&Beside>,
+    wanted: Option<f64>,
+    e: &Encoding,
+    prefs: &Prefs,
+) -> LadderPage {
     let prefs = &prefs.fitting(&l.vehicle.vehicle.engine);
     let rules: Vec<(String, String)> = l
         .forecasts
@@ -256,7 +330,7 @@ pub(crate) fn ladder_page(l: &Ladder, wanted: Option<f64>, e: &Encoding, prefs: 
             "No map of this vehicle was pulled at two boost targets yet: there is no ladder.".to_owned()
         }
         (1, _) | (_, None) => "One rung shows no slope: nothing is forecast.".to_owned(),
-        (_, Some(next)) => next_rung_sentence(next, &said),
+        (_, Some(next)) => next_rung_sentence(&rung_words(next, &l.unit), &said),
     };
     let warn = answer.ends_with("don't run.");
     let overridden = l.next.is_some_and(|n| l.word("override", Some(n)).is_some());
@@ -266,7 +340,7 @@ pub(crate) fn ladder_page(l: &Ladder, wanted: Option<f64>, e: &Encoding, prefs: 
     let names: Vec<String> = l.rungs.iter().filter(|r| r.at.is_some()).map(|r| r.name.clone()).collect();
     let detune = wanted.map_or_else(String::new, |w| {
         let kw = w / u.from_kw(1.0);
-        detune_sentence(&say(kw), l.detuned(kw), &names, say)
+        detune_sentence(&say(kw), l.detuned(kw), (&names, &l.unit), say)
     });
     LadderPage {
         shell: Shell::new(format!("Ladder, {}", l.vehicle.vehicle.name), &prefs.theme, "vehicles"),
@@ -289,7 +363,24 @@ pub(crate) fn ladder_page(l: &Ladder, wanted: Option<f64>, e: &Encoding, prefs: 
             .iter()
             .map(|x| Choice { id: ladder_id(x), label: words(x), on: l.of.as_ref() == Some(x) })
             .collect(),
-        next: l.next.map_or_else(String::new, |n| format!("{n:.0}")),
+        others: l
+            .ladders
+            .iter()
+            .filter(|x| l.of.as_ref().is_some_and(|o| o.rungs == x.rungs && o != *x))
+            .map(|x| Choice { id: ladder_id(x), label: words(x), on: beside.is_some_and(|b| b.of == *x) })
+            .collect(),
+        beside: beside.zip(l.of.as_ref()).map(|(b, own)| beside_view(own, b, l, prefs)),
+        more: more_rows(&l.rungs, &l.vehicle, prefs),
+        chart: chart(l, e, prefs),
+        line_up: l.line_up.as_ref().map_or_else(String::new, |all| {
+            let ids: Vec<String> = all.sets.iter().map(|s| s.set.id.to_string()).collect();
+            format!("/line-up?sets={}&lanes=pressure", ids.join(","))
+        }),
+        holds: holds(l),
+        part: format!("/vehicles/{}/computed?idea={PART_TORQUE}", l.vehicle.id),
+        step_unit: unit_words(l).to_owned(),
+        next_rung: l.next.map_or_else(String::new, |n| rung_words(n, &l.unit)),
+        next: l.next.map_or_else(String::new, |n| rung_words(n, "")),
         rungs: l.rungs.iter().map(|r| row(r, e, prefs)).collect(),
         forecasts: l.forecasts.iter().map(|n| next_row(n, l, prefs)).collect(),
         unit: prefs.power.label(),
