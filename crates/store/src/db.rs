@@ -11,7 +11,6 @@ use diesel_async::{
     SimpleAsyncConnection, TransactionManager,
 };
 use diesel_migrations::{EmbeddedMigrations, MigrationHarness, embed_migrations};
-use jamjar_core::analysis::Measured;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicU64, Ordering};
 use std::time::{Duration, Instant};
@@ -42,7 +41,7 @@ pub struct Store {
     pool: Pool<AsyncMysqlConnection>,
     /// Who this instance is, in rows of long work.
     pub(crate) owner: Arc<str>,
-    pub(crate) decoded: Decoded<Measured>,
+    pub(crate) decoded: Decoded,
 }
 
 impl std::fmt::Debug for Store {

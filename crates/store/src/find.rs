@@ -11,7 +11,8 @@ use chrono::{NaiveDate, NaiveDateTime};
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
 use jamjar_core::air::AirState;
-use jamjar_core::find::{Note, Place, Record, Scope};
+use jamjar_core::computed::Computed;
+use jamjar_core::find::{Note, Own, OwnChannel, Place, Record, Scope};
 use jamjar_core::vehicle_sheet::VehicleSheet;
 use std::collections::{BTreeMap, HashMap};
 
@@ -23,6 +24,7 @@ pub struct FindNames {
     build: HashMap<i64, String>,
     map: HashMap<i64, (String, bool)>,
     fuel: HashMap<i64, (String, Option<f64>)>,
+    computed: HashMap<i64, Vec<OwnChannel>>,
 }
 
 #[derive(Debug, Clone, Queryable, Selectable)]
@@ -76,6 +78,7 @@ struct OfSummary {
     alignment: String,
     flags: String,
     reached: Option<Vec<u8>>,
+    own: Option<String>,
 }
 
 /// A pull as the index takes it, with names still as ids.
@@ -131,6 +134,7 @@ impl PullRow {
             flags: summary.flags.split(',').filter(|f| !f.is_empty()).collect(),
             left_out: pull.excluded_reason.is_some(),
             reached: numbers(summary.reached.as_deref().unwrap_or_default()),
+            own: n.own(day.vehicle_id, summary.own.as_deref()),
             stock: *stock,
             archived: archived.iter().any(Option::is_some),
         })
@@ -154,9 +158,14 @@ struct OfMap {
 }
 
 /// What a sheet says of a vehicle in words.
-fn words_of(sheet: &str) -> String {
-    let s: VehicleSheet = serde_json::from_str(sheet).unwrap_or_default();
+fn words_of(s: &VehicleSheet) -> String {
+    let s = s.clone();
     [s.model, s.plate, s.drive, s.gearbox, s.tyre, s.quoted_at, s.limits_it].join("; ")
+}
+
+fn own_channel(c: &Computed) -> OwnChannel {
+    let words = c.name.label().to_lowercase();
+    OwnChannel { name: c.name.as_str().to_owned(), words, unit: c.unit.clone() }
 }
 
 /// The numbers of a pull as they are stored; those that are not there were not logged.
@@ -169,6 +178,22 @@ impl FindNames {
     /// Names of vehicles with what is said of each on its sheet.
     pub fn described(&self) -> &[(String, String)] {
         &self.described
+    }
+
+    /// Channels that vehicles compute, each name and unit once.
+    pub fn computed(&self) -> Vec<OwnChannel> {
+        let mut all: Vec<OwnChannel> = self.computed.values().flatten().cloned().collect();
+        all.sort_unstable_by(|a, b| (&a.name, &a.unit).cmp(&(&b.name, &b.unit)));
+        all.dedup();
+        all
+    }
+
+    /// What the computed channels of a vehicle did over a pull, from the ends that are kept of it.
+    fn own(&self, vehicle_id: i64, kept: Option<&str>) -> Vec<Own<'_>> {
+        let (Some(computed), Some(kept)) = (self.computed.get(&vehicle_id), kept) else { return Vec::new() };
+        let ends: HashMap<String, [Option<f32>; 2]> = serde_json::from_str(kept).unwrap_or_default();
+        let of = |c: &'_ OwnChannel| ends.get(&c.name).map(|e| e.map(|v| v.unwrap_or(f32::NAN)));
+        computed.iter().filter_map(|c| Some(Own { name: &c.name, unit: &c.unit, ends: of(c)? })).collect()
     }
 }
 
@@ -193,8 +218,16 @@ impl Store {
         let maps: Vec<OfMap> = map_revision::table.select(OfMap::as_select()).load(&mut c).await?;
         let builds: Vec<(i64, String)> =
             build_state::table.select((build_state::id, build_state::name)).load(&mut c).await?;
+        let read = |v: &OfVehicleNamed| serde_json::from_str::<VehicleSheet>(&v.sheet).unwrap_or_default();
+        let sheets: Vec<VehicleSheet> = vehicles.iter().map(read).collect();
         Ok(FindNames {
-            described: vehicles.iter().map(|v| (v.name.clone(), words_of(&v.sheet))).collect(),
+            described: vehicles.iter().zip(&sheets).map(|(v, s)| (v.name.clone(), words_of(s))).collect(),
+            computed: vehicles
+                .iter()
+                .zip(&sheets)
+                .filter(|(_, s)| !s.computed.is_empty())
+                .map(|(v, s)| (v.id, s.computed.iter().map(own_channel).collect()))
+                .collect(),
             vehicle: vehicles.into_iter().map(|v| (v.id, v.name)).collect(),
             build: builds.into_iter().collect(),
             map: maps.into_iter().map(|m| (m.id, (m.name, m.kind == "stock"))).collect(),

@@ -2,7 +2,6 @@
 //! cross the border.
 
 mod attachments;
-mod blocks;
 mod cells;
 mod changes;
 mod claim;
@@ -51,7 +50,6 @@ mod vehicles;
 use async_recursion::async_recursion as boxed;
 
 pub use attachments::{Attached, Attachment, NewAttachment};
-pub use blocks::{BLOCK_VERSION, BlockError, decode_block, encode_block};
 pub use cells::{CellRecord, CellWords, Watched};
 pub use changes::{Stamps, Thing};
 pub use configuration::Configuration;
@@ -66,6 +64,7 @@ pub use flashes::{Flash, NewFlash};
 pub use garage::{BuildState, HeldFile, MapRecord, NewMap};
 pub use inbox::{InboxItem, NewInboxItem, Role};
 pub use interventions::{Intervention, NewIntervention};
+pub use jamjar_packed::{BLOCK_VERSION, BlockError, decode_block, encode_block};
 pub use kept::{KeptLineUp, PlanItem};
 pub use ladder_words::LadderWord;
 pub use lent::LentMap;

@@ -1,6 +1,5 @@
 //! Pulls, their sample blocks and cached summaries.
 
-use crate::blocks::{BLOCK_VERSION, decode_block, encode_block};
 use crate::boxed;
 use crate::claim::{Seen, Touch, claim_day};
 use crate::db::{Store, inserted};
@@ -13,8 +12,9 @@ use chrono::NaiveTime;
 use diesel::prelude::*;
 use diesel_async::{AsyncMysqlConnection, RunQueryDsl};
 use jamjar_core::air::AirState;
-use jamjar_core::analysis::{Finished, Measured};
+use jamjar_core::analysis::Finished;
 use jamjar_core::log::Recording;
+use jamjar_packed::{BLOCK_VERSION, decode_block, encode_block};
 use std::collections::HashMap;
 use std::sync::Arc;
 
@@ -113,7 +113,7 @@ fn pull_of(r: PullRow) -> Result<Pull, StoreError> {
 /// Pulls of several sets in order of running.
 pub(crate) async fn pulls_of(
     c: &mut AsyncMysqlConnection,
-    decoded: &Decoded<Measured>,
+    decoded: &Decoded,
     set_ids: &[i64],
 ) -> Result<Vec<(Pull, Summary)>, StoreError> {
     let rows: Vec<(PullRow, SummaryRow)> = pull::table

@@ -10,7 +10,7 @@ diesel::table! { map_revision (id) {
 } }
 diesel::table! { fuel (id) {
     id -> BigInt, name -> Varchar, ethanol -> Nullable<Double>, uid -> Nullable<Varchar>, octane -> Nullable<Double>, octane_scale -> Varchar,
-    price -> Nullable<Double>,
+    price -> Nullable<Double>, kind -> Varchar, density_kg_l -> Nullable<Double>, stoich_afr -> Nullable<Double>, lhv_mj_kg -> Nullable<Double>,
 } }
 diesel::table! { fuel_batch (id) {
     id -> BigInt, fuel_id -> BigInt, name -> Varchar, source -> Varchar, bought_on -> Nullable<Date>, ethanol -> Nullable<Double>,
@@ -88,7 +88,7 @@ diesel::table! { pull_summary (pull_id) {
     pull_id -> BigInt, algorithm -> Integer, settings -> Char, peak_power_kw -> Nullable<Double>, peak_power_rpm -> Nullable<Double>, peak_torque_nm -> Nullable<Double>,
     ended_by -> Nullable<Varchar>, alignment -> Varchar, worst_limit -> Nullable<Varchar>, measured -> Blob,
     air_temperature_c -> Nullable<Double>, air_humidity -> Nullable<Double>, air_pressure_hpa -> Nullable<Double>, limit_used -> Nullable<Double>,
-    flags -> Varchar, spark -> Nullable<Binary>, reached -> Nullable<Binary>,
+    flags -> Varchar, spark -> Nullable<Binary>, reached -> Nullable<Binary>, own -> Nullable<Text>,
 } }
 diesel::table! { line_up (id) {
     id -> BigInt, vehicle_id -> BigInt, name -> Varchar, query -> Varchar, kept_by -> Varchar, kept_at -> Datetime,

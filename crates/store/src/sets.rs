@@ -10,7 +10,7 @@ use crate::decoded::Decoded;
 use crate::error::StoreError;
 use crate::interventions::crossings;
 use crate::pulls::{NewPull, PackedPull, Pull, insert_pull, note_as_seen, pulls_of};
-use crate::right::{By, Change, Subject, keep};
+use crate::right::{By, Change, FuelWords, Subject, keep};
 use crate::running::{set_runs, stands_on};
 use crate::runs::finish_run;
 use crate::schema::{
@@ -21,7 +21,7 @@ use crate::vehicles::{build_named, fuel_named, map_named};
 use chrono::{NaiveDate, NaiveDateTime};
 use diesel::prelude::*;
 use diesel_async::{AsyncMysqlConnection, RunQueryDsl};
-use jamjar_core::analysis::Measured;
+use jamjar_core::calculators::kind::FuelFacts;
 use jamjar_core::factors::crossed::Crossing;
 use std::collections::HashMap;
 
@@ -62,8 +62,8 @@ pub struct Set {
     pub map_fuel: Option<String>,
     /// What its map costs, in the shop's currency.
     pub map_price: Option<f64>,
-    /// Ethanol in its fuel, share by volume; `None` when nobody measured it.
-    pub fuel_ethanol: Option<f64>,
+    /// What is known of its fuel.
+    pub fuel: FuelFacts,
     /// Put away; figures and lists leave it out.
     pub archived: bool,
     /// What was changed on its vehicle, on any day; empty where a set was asked for without its pulls.
@@ -91,7 +91,6 @@ struct Row {
     build: String,
     map: String,
     map_kind: String,
-    fuel: String,
     boost: String,
     gear: String,
     extras: String,
@@ -99,7 +98,7 @@ struct Row {
     invalid: Option<String>,
     map_fuel: Option<String>,
     map_price: Option<f64>,
-    fuel_ethanol: Option<f64>,
+    fuel_words: FuelWords,
     archived_at: Option<NaiveDateTime>,
     calibrated_on: Option<NaiveDate>,
     earlier_calibrations: Option<String>,
@@ -116,6 +115,7 @@ impl Row {
 
 impl From<Row> for Set {
     fn from(r: Row) -> Self {
+        let facts = r.fuel_words.facts();
         Self {
             id: r.id,
             day_id: r.day_id,
@@ -129,7 +129,7 @@ impl From<Row> for Set {
                 build: r.build,
                 map: r.map,
                 map_kind: r.map_kind,
-                fuel: r.fuel,
+                fuel: r.fuel_words.name,
                 boost: r.boost,
                 gear: r.gear,
                 extras: serde_json::from_str(&r.extras).unwrap_or_default(),
@@ -138,7 +138,7 @@ impl From<Row> for Set {
             invalid: r.invalid,
             map_fuel: r.map_fuel.filter(|f| !f.trim().is_empty()),
             map_price: r.map_price,
-            fuel_ethanol: r.fuel_ethanol,
+            fuel: facts,
             archived: r.archived_at.is_some(),
             interventions: Vec::new(),
         }
@@ -166,7 +166,6 @@ async fn rows(c: &mut AsyncMysqlConnection, ids: &[i64]) -> Result<Vec<Row>, Sto
             build_state::name,
             map_revision::name,
             map_revision::kind,
-            fuel::name,
             pull_set::boost,
             pull_set::gear,
             pull_set::extras,
@@ -174,7 +173,7 @@ async fn rows(c: &mut AsyncMysqlConnection, ids: &[i64]) -> Result<Vec<Row>, Sto
             pull_set::invalid_reason,
             map_revision::for_fuel,
             map_revision::price,
-            fuel::ethanol,
+            FuelWords::as_select(),
             pull_set::archived_at,
             cell::calibrated_on.nullable(),
             cell::earlier_calibrations.nullable(),
@@ -543,7 +542,7 @@ async fn newest_days(c: &mut AsyncMysqlConnection) -> Result<Vec<i64>, StoreErro
 
 async fn with_pulls(
     c: &mut AsyncMysqlConnection,
-    decoded: &Decoded<Measured>,
+    decoded: &Decoded,
     sets: Vec<Set>,
 ) -> Result<Vec<SetWithPulls>, StoreError> {
     let mut vehicles: Vec<i64> = sets.iter().map(|s| s.vehicle_id).collect();

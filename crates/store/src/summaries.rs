@@ -9,6 +9,7 @@ use jamjar_core::air::AirState;
 use jamjar_core::analysis::Measured;
 use jamjar_core::find::extremes;
 use jamjar_core::findings::Finding;
+use std::collections::BTreeMap;
 
 /// The cached measurement of a pull: recomputed when algorithm or settings change, never the only copy of
 /// anything.
@@ -24,6 +25,9 @@ pub struct Summary {
 
 /// Characters that the column of flags holds.
 const FLAGS_LENGTH: usize = 400;
+
+/// Most channels of no known kind whose ends are kept for searching.
+const OWN: usize = 100;
 
 /// A summary ready to be stored: encoded before any transaction begins.
 #[derive(Debug, Clone)]
@@ -41,16 +45,16 @@ pub struct PackedSummary {
     flags: String,
     spark: Option<Vec<u8>>,
     reached: Vec<u8>,
+    own: Option<String>,
 }
 
 impl Summary {
     /// Encodes it.
     ///
     /// # Errors
-    /// [`StoreError::Other`] when it cannot be written as JSON.
+    /// [`StoreError::Other`] when it cannot be written.
     pub fn pack(&self) -> Result<PackedSummary, StoreError> {
         let m = &self.measured;
-        let json = serde_json::to_vec(m).map_err(|e| StoreError::Other(e.to_string()))?;
         let curve = m.grid.curve();
         let figures = curve.figures(None);
         let [typed_power, typed_torque] = m.printed.as_ref().map_or([None, None], |p| p.peaks);
@@ -72,12 +76,13 @@ impl Summary {
                 .min()
                 .and_then(|v| serde_json::to_value(v).ok())
                 .and_then(word),
-            measured: zstd::encode_all(json.as_slice(), 3).map_err(|e| StoreError::Other(e.to_string()))?,
+            measured: jamjar_packed::pack(m).map_err(|e| StoreError::Other(e.to_string()))?,
             air: m.air,
             used: m.limits.iter().filter_map(|l| l.share_used).reduce(f64::max),
             flags: flag_words(m),
             spark: Spark::of(&curve).map(|s| s.to_bytes().to_vec()),
             reached: extremes(&m.channels).iter().flat_map(|v| v.to_le_bytes()).collect(),
+            own: own_ends(m),
         })
     }
 }
@@ -102,6 +107,7 @@ macro_rules! summary_values {
                 pull_summary::flags.eq(&$s.flags),
                 pull_summary::spark.eq(&$s.spark),
                 pull_summary::reached.eq(&$s.reached),
+                pull_summary::own.eq(&$s.own),
             ),
         )
     };
@@ -127,6 +133,14 @@ pub(crate) async fn put_summaries(
         diesel::update(pull_summary::table.find(pull_id)).set(summary_values!(s)).execute(c).await?;
     }
     Ok(())
+}
+
+/// The least and the most of every channel of no known kind, by name: those that a vehicle computes are among them.
+fn own_ends(m: &Measured) -> Option<String> {
+    let own = m.channels.iter().filter(|c| c.channel.kind().is_none());
+    let ends: BTreeMap<&str, [f32; 2]> =
+        own.take(OWN).map(|c| (c.channel.as_str(), [c.min as f32, c.max as f32])).collect();
+    if ends.is_empty() { None } else { serde_json::to_string(&ends).ok() }
 }
 
 /// Kinds of the flags, with commas; those beyond the column's length are left to the measurement itself.

@@ -4,7 +4,7 @@ use crate::boxed;
 use crate::claim::{Seen, Touch, claim_day};
 use crate::db::Store;
 use crate::error::StoreError;
-use crate::right::{By, Change, Subject, keep};
+use crate::right::{By, Change, FuelWords, Subject, keep};
 use crate::schema::{cell_day, fuel, fuel_batch, tank_event};
 use chrono::{NaiveDate, NaiveTime, Utc};
 use diesel::prelude::*;
@@ -13,18 +13,12 @@ use diesel_async::RunQueryDsl;
 /// A fuel with what is known of it.
 #[derive(Debug, Clone, PartialEq, Queryable, Selectable)]
 #[diesel(table_name = fuel)]
-#[allow(missing_docs)]
 pub struct FuelRecord {
+    /// Its id.
     pub id: i64,
-    pub name: String,
-    /// Ethanol, share of volume; `None` when nobody measured it.
-    pub ethanol: Option<f64>,
-    /// Octane number on its scale.
-    pub octane: Option<f64>,
-    /// `RON`, `MON`, `AKI` or blank.
-    pub octane_scale: String,
-    /// Price of a litre, in the shop's currency.
-    pub price: Option<f64>,
+    /// What is known of it.
+    #[diesel(embed)]
+    pub said: FuelWords,
 }
 
 /// A delivery.

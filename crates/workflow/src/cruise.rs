@@ -6,7 +6,6 @@ use crate::fuelling::ambient_kpa;
 use crate::samples::each_pull;
 use crate::sets::{baseline_of, day_sets};
 use jamjar_core::analysis::{Beside, Engine, Measured};
-use jamjar_core::calculators::fuel::ethanol_blend;
 use jamjar_core::factors::Factors;
 use jamjar_core::fuelling::injector::{CrossCheck, Injection, cross_check, flow_at};
 use jamjar_core::fuelling::moved::{Moved, moved};
@@ -227,16 +226,15 @@ pub fn two_ways(
             .ok_or("the pressure across the injectors is not above zero")?,
         None => nozzle.flow_ml_min,
     };
-    let ethanol = set.fuel_ethanol.ok_or("how much ethanol its fuel holds is not known")?;
-    let blend = ethanol_blend(ethanol).map_err(|e| e.to_string())?;
+    let fuel = set.fuel.burns(engine.ignition).ok_or("how much ethanol its fuel holds is not known")?;
     let injection = Injection {
         injectors: f64::from(engine.cylinders.ok_or("how many cylinders it has is not known")?),
         flow_ml_min,
-        density_kg_l: blend.density_kg_l,
+        density_kg_l: fuel.density_kg_l,
         dead_ms: nozzle.dead_ms,
         per_rev: engine.injections_per_rev().ok_or("how often it injects in a revolution is not known")?,
     };
-    Ok(cross_check(&injection, m.pulse_ms, m.rpm, m.air_g_s, m.lambda, blend.stoich_afr))
+    Ok(cross_check(&injection, m.pulse_ms, m.rpm, m.air_g_s, m.lambda, fuel.stoich_afr))
 }
 
 /// Adds what a pull had at a spot to the row it belongs to, as a mean over the pulls.

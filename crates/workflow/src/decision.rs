@@ -7,7 +7,6 @@ use crate::release::{Gained, gained};
 use crate::sets::{SetRead, recent_days};
 use crate::shelf::{OnShelf, of_day};
 use jamjar_core::analysis::{Figure, HeldAgainst, Recommendation, SetResult, Settings, Wish, recommend_held};
-use jamjar_core::calculators::fuel::ethanol_blend;
 use jamjar_core::factors::Factors;
 use jamjar_core::limits::{LimitOutcome, blind_spots};
 use jamjar_core::stats::plan::pulls_needed;
@@ -171,15 +170,16 @@ fn put_together(
     let of = |fuel: Option<&str>| among(&weighed, &results, &vehicle, fuel, settings, wish);
     let overall = of(None);
     let base_fuel = weighed.iter().find(|o| o.is_base).map(|o| o.set.stored.set.config.fuel.clone());
-    let record = |fuel: &str| records.iter().find(|r| r.name == fuel);
-    let flow = |fuel: &str| record(fuel).and_then(|r| r.ethanol).and_then(|e| ethanol_blend(e).ok());
+    let record = |fuel: &str| records.iter().map(|r| &r.said).find(|s| s.name == fuel);
+    let ignition = vehicle.vehicle.engine.ignition;
+    let burns = |fuel: &str| record(fuel).and_then(|s| s.facts().burns(ignition));
     let on_fuel = |fuel: &String| {
         let price = record(fuel).and_then(|r| r.price);
         let per_100_km = asked.per_100_km.and_then(|l| {
-            let ratio = flow(fuel)?.volume_flow_ratio / flow(base_fuel.as_ref()?)?.volume_flow_ratio;
+            let ratio = burns(fuel)?.volume_flow() / burns(base_fuel.as_ref()?)?.volume_flow();
             Some((l * ratio, price.map(|p| p * l * ratio)))
         });
-        let burnt = flow(fuel).and_then(|b| burnt_l(&sets, fuel, b.density_kg_l));
+        let burnt = burns(fuel).and_then(|b| burnt_l(&sets, fuel, b.density_kg_l));
         OnFuel {
             recommended: of(Some(fuel)),
             per_100_km,

@@ -87,8 +87,9 @@ pub async fn load(store: &Store, run_id: i64) -> Result<(), WorkflowError> {
     result
 }
 
-/// The vehicle that ran on the strip.
+/// The vehicle that ran on the strip, and the one whose next day is planned.
 const ON_THE_STRIP: &str = "Tolvern T3";
+const PLANNED: &str = "Marrow 48";
 
 async fn load_all(store: &Store, run_id: i64) -> Result<(), WorkflowError> {
     let mut done = 0;
@@ -110,6 +111,9 @@ async fn load_all(store: &Store, run_id: i64) -> Result<(), WorkflowError> {
             handled::slips(store, vehicle_id).await?;
             after::sign_offs(store, vehicle_id).await?;
             after::thread(store, vehicle_id).await?;
+        }
+        if name == PLANNED {
+            after::plan(store, vehicle_id).await?;
         }
     }
     Ok(())

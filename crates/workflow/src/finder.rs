@@ -3,7 +3,7 @@
 use crate::error::{WorkflowError, blocking};
 use crate::fresh::{Freshness, Moment};
 use jamjar_core::correction::Correction;
-use jamjar_core::find::{Found, Index, Query, Record};
+use jamjar_core::find::{Found, Index, OwnChannel, Query, Record};
 use jamjar_store::{FindNames, FoundDay, Spark, Store, Thing};
 use std::collections::HashMap;
 use std::sync::{Arc, PoisonError, RwLock};
@@ -24,6 +24,15 @@ pub struct Finder {
 struct Known {
     at: Option<Moment>,
     names: FindNames,
+    computed: Vec<OwnChannel>,
+}
+
+impl Known {
+    async fn read_names(&mut self, store: &Store) -> Result<(), WorkflowError> {
+        self.names = store.find_names().await?;
+        self.computed = self.names.computed();
+        Ok(())
+    }
 }
 
 /// A question: `limit` pulls from the `skip`-th on.
@@ -63,7 +72,7 @@ impl Finder {
         }
         let things = known.at.map_or_else(|| vec![Thing::All], |at| fresh.since(at));
         if things.contains(&Thing::All) {
-            known.names = store.find_names().await?;
+            known.read_names(store).await?;
             let all = store.day_ids().await?;
             let mut index = Index::default();
             for part in all.chunks(DAYS_AT_ONCE) {
@@ -77,7 +86,7 @@ impl Finder {
         }
         if things.iter().any(|t| matches!(t, Thing::Vehicle(_))) {
             // What a sheet says of a vehicle may be asked for too.
-            known.names = store.find_names().await?;
+            known.read_names(store).await?;
             let mut index = self.index.write().unwrap_or_else(PoisonError::into_inner);
             index.describe(known.names.described().iter().cloned());
         }
@@ -86,7 +95,7 @@ impl Finder {
         for part in days.chunks(DAYS_AT_ONCE) {
             let mut found = store.found_days(part).await?;
             if found.values().flat_map(|d| &d.pulls).any(|p| p.record(&known.names).is_none()) {
-                known.names = store.find_names().await?;
+                known.read_names(store).await?;
             }
             let mut index = self.index.write().unwrap_or_else(PoisonError::into_inner);
             for day in part {
@@ -95,6 +104,15 @@ impl Finder {
         }
         known.at = Some(now);
         Ok(())
+    }
+
+    /// Channels that vehicles compute, which a question may name.
+    ///
+    /// # Errors
+    /// [`WorkflowError`] when the store cannot answer.
+    pub async fn computed(&self, store: &Store, fresh: &Freshness) -> Result<Vec<OwnChannel>, WorkflowError> {
+        self.refresh(store, fresh).await?;
+        Ok(self.known.lock().await.computed.clone())
     }
 
     /// Answers a question.

@@ -330,6 +330,7 @@ fn query(rng: &mut Draw) -> bool {
     let with = Reading {
         today: chrono::NaiveDate::from_ymd_opt(2026, 3, 3).unwrap_or_default(),
         usual: Units::default(),
+        own: &[],
     };
     parse(&text, &with).is_ok()
 }

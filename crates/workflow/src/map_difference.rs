@@ -2,7 +2,7 @@
 
 use crate::error::WorkflowError;
 use crate::lineage::steps;
-use crate::lineup::line_up;
+use crate::lineup::Gathered;
 use crate::map_text::map_text;
 use crate::samples::each_pull;
 use crate::sets::{day_sets, recent_days};
@@ -63,7 +63,8 @@ async fn did(
     let Some(step) = steps(&pair, &all, vehicle, Figure::BandMeanPower, settings).remove(&0) else {
         return Ok(None);
     };
-    let both = line_up(store, &step.sets, Some(step.sets[0]), settings).await?;
+    let gathered = Gathered::of(store, &step.sets, Some(step.sets[0]), settings).await?;
+    let both = gathered.clone().judged(store, settings).await?;
     let spans: Option<Vec<[f64; 2]>> = both.results.iter().map(|r| r.mean_curve.span_rpm()).collect();
     let Some([low, high]) = spans.and_then(|s| s.into_iter().reduce(|a, b| [a[0].max(b[0]), a[1].min(b[1])]))
     else {
@@ -75,8 +76,8 @@ async fn did(
         if s.rpm[1] - s.rpm[0] < LEAST_RPM {
             continue;
         }
-        let over = Settings { band_rpm: Some(s.rpm), ..*settings };
-        let l = line_up(store, &step.sets, Some(step.sets[0]), &over).await?;
+        let over = Settings { band_rpm: Some(s.rpm), ..both.settings };
+        let l = gathered.clone().judged(store, &over).await?;
         let gain = l.comparisons.first().and_then(|c| c.figure(Figure::BandMeanPower)).cloned();
         rows.push((s, gain.filter(|g| g.difference.is_some())));
     }

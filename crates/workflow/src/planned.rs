@@ -1,26 +1,23 @@
 //! A day's plan: what is planned for its vehicle, ordered by the clock, the tanks and the heat of its cell.
 
 use crate::error::{WorkflowError, blocking};
-use crate::ladder::named_kpa;
 use crate::sets::{SetRead, baseline_of, day_sets, read_sets, recent_days};
-use chrono::NaiveTime;
+use chrono::{NaiveDate, NaiveTime};
 use jamjar_core::analysis::{Figure, Settings};
-use jamjar_core::calculators::fuel::ethanol_blend;
-use jamjar_core::factors::rungs::measured;
 use jamjar_core::factors::{Factors, meant_for, says};
-
-use jamjar_core::limits::{Severity, Verdict};
 use jamjar_core::planning::{
-    Baseline, Day as Cell, Drop, FuelOnHand, Now, Pace, Plan, PlanError, Ran, Short, Wanted, plan, to_fit,
+    Baseline, Day as Cell, Drop, FuelOnHand, Now, Pace, Plan, PlanError, Short, Wanted, plan, to_fit,
 };
 use jamjar_core::stats::plan::pulls_needed;
 use jamjar_core::stats::pooled::within;
 use jamjar_store::{Day, Store, VehicleRecord};
-use std::collections::BTreeSet;
+use standing::{became, lower_rung, rung_of, since, tank_now};
+
+mod standing;
 
 /// Most pulls of one set that are proposed (our choice: heat and wear decide before statistics does).
 const MOST_PULLS: u32 = 12;
-/// Days looked back through for the scatter of pulls, where the day itself has none.
+/// Days looked back through for the scatter of pulls, where the day itself has none, and for lower rungs.
 const DAYS: i64 = 6;
 /// Share of a pull's peak that its mean is, and brake energy to heat left in the cell, where the absorber and the
 /// radiator stand in it (our choice; exhaust goes out).
@@ -94,6 +91,8 @@ pub struct PlannedSet {
     pub pulls: u32,
     /// Fuels its map is meant for, in words; `None` where nobody said.
     pub meant_for: Option<String>,
+    /// The highest lower rung of it that was pulled, and when.
+    pub lower: Option<(String, NaiveDate)>,
 }
 
 /// The scatter of single pulls.
@@ -188,10 +187,12 @@ pub async fn planned_day(
     let (Some(stock), Some(first)) = (stock, items.first()) else { return Ok(None) };
     let sets = read_sets(stored, vehicle, settings);
     let (maps_known, fuels_known) = (store.maps(vehicle.id).await?, store.fuel_records().await?);
-    let scatter = match scatter(&sets, true) {
-        Some(s) => Some(s),
-        None => before(store, vehicle, settings).await?,
-    };
+    let earlier = earlier(store, (day, vehicle), settings).await?;
+    let scatter = scatter(&sets, true).or_else(|| earlier.iter().find_map(|day| scatter(day, false)));
+    let pulled: Vec<&SetRead> = earlier.iter().fold(sets.iter().collect(), |mut all: Vec<_>, day| {
+        all.extend(day);
+        all
+    });
     let peak_kw = sets.iter().filter_map(SetRead::best_kw).reduce(f64::max).or(vehicle.sheet.quoted_power_kw);
     let heat_kj = peak_kw.map_or(0.0, |kw| HEAT_A_KJ * MEAN_SHARE * kw * asked.sweep_s);
     let needed = asked
@@ -201,8 +202,9 @@ pub async fn planned_day(
     let enough = needed.map(|n| n.min(MOST_PULLS));
     let (mut maps, mut fuels) = (Names::default(), Names::default());
     let takes = |fuel: &str| {
-        let ethanol = fuels_known.iter().find(|f| f.name == fuel).and_then(|f| f.ethanol).unwrap_or(0.0);
-        asked.litres * ethanol_blend(ethanol).map_or(1.0, |b| b.volume_flow_ratio)
+        let said = fuels_known.iter().map(|f| &f.said).find(|s| s.name == fuel);
+        let burns = said.and_then(|s| s.facts().burns(vehicle.vehicle.engine.ignition));
+        asked.litres * burns.map_or(1.0, |f| f.volume_flow())
     };
     let baseline = Baseline {
         map: maps.of(&stock.map),
@@ -226,20 +228,24 @@ pub async fn planned_day(
         let (map, fuel) = (said(f, "map"), said(f, "fuel"));
         let meant = maps_known.iter().find(|m| m.name == map).and_then(|m| m.for_fuel.as_deref());
         let pulls = enough.unwrap_or(u32::try_from(item.pulls).unwrap_or(3).max(1));
+        let rung = rung_of(said(f, "boost"));
         let ran = sets.iter().find(|s| says(&s.stored.set.config.factors(), f) && !s.stored.pulls.is_empty());
+        let lower = rung.and_then(|r| lower_rung(&pulled, f, r));
         wanted.push(Wanted {
             map: maps.of(map),
             fuel: fuels.of(fuel),
-            rung: named_kpa(said(f, "boost")).or_else(|| measured(said(f, "boost")).map(|m| m.0)),
+            rung,
             pulls,
             litres: takes(fuel),
             heat_kj,
             foreign: meant.is_some_and(|m| !m.trim().is_empty() && !meant_for(m, fuel)),
-            ran: ran.map_or(Ran::Not, |s| if clear(s, vehicle) { Ran::Clear } else { Ran::NotClear }),
+            ran: became(ran, vehicle),
+            lower: became(lower, vehicle),
         });
         planned.push(PlannedSet {
             id: item.id,
             pulls,
+            lower: lower.map(|s| (s.stored.set.config.boost.clone(), s.stored.set.date)),
             meant_for: meant.map(str::to_owned),
             factors: item.factors,
         });
@@ -251,9 +257,14 @@ pub async fn planned_day(
         rinse_l: asked.rinse_l,
     };
     let last = sets.iter().rfind(|s| !s.stored.pulls.is_empty()).map(|s| &s.stored.set.config);
+    let tank = tank_now(&store.poured(vehicle.id).await?, day.date, &sets, takes);
     let now = Now {
         map: Some(last.map_or(baseline.map, |c| maps.of(&c.map))),
-        fuel: Some(last.map_or(baseline.fuel, |c| fuels.of(&c.fuel))),
+        fuel: Some(match (&tank, last) {
+            (Some((fuel, _)), _) => fuels.of(fuel),
+            (None, last) => last.map_or(baseline.fuel, |c| fuels.of(&c.fuel)),
+        }),
+        level_l: tank.map_or(0.0, |t| t.1),
         since_baseline: since(&sets, &base),
     };
     let cell = Cell {
@@ -298,21 +309,6 @@ pub async fn planned_day(
     }))
 }
 
-/// Every stop limit was watched and kept with its margin. No stop limit at all says nothing is clear.
-fn clear(s: &SetRead, vehicle: &VehicleRecord) -> bool {
-    let stops: BTreeSet<&str> =
-        vehicle.limits.iter().filter(|l| l.severity == Severity::Stop).map(|l| l.id.as_str()).collect();
-    let mut of = s.verdicts.iter().filter(|o| stops.contains(o.limit.as_str())).peekable();
-    of.peek().is_some() && of.all(|o| o.verdict == Verdict::Clear)
-}
-
-/// Sets pulled since the last baseline; `None` before the first.
-fn since(sets: &[SetRead], base: &Factors) -> Option<usize> {
-    let pulled: Vec<&SetRead> = sets.iter().filter(|s| !s.stored.pulls.is_empty()).collect();
-    let last = pulled.iter().rposition(|s| s.stored.set.config.factors() == *base)?;
-    Some(pulled.len() - 1 - last)
-}
-
 /// Pooled scatter of peak power within sets; two degrees of freedom at least (our choice).
 fn scatter(sets: &[SetRead], of_the_day: bool) -> Option<Scatter> {
     let values: Vec<&[f64]> =
@@ -321,16 +317,19 @@ fn scatter(sets: &[SetRead], of_the_day: bool) -> Option<Scatter> {
     Some(Scatter { sd_kw: w.sd, df: w.df as usize, of_the_day })
 }
 
-/// The scatter of the vehicle's newest days.
-async fn before(
+/// The sets of the vehicle's newest days up to this one, newest first.
+async fn earlier(
     store: &Store,
-    vehicle: &VehicleRecord,
+    (day, vehicle): (&Day, &VehicleRecord),
     settings: &Settings,
-) -> Result<Option<Scatter>, WorkflowError> {
-    for (_, sets) in recent_days(store, vehicle, DAYS).await? {
-        if let Some(s) = scatter(&read_sets(sets, vehicle, settings), false) {
-            return Ok(Some(s));
+) -> Result<Vec<Vec<SetRead>>, WorkflowError> {
+    let mut out = Vec::new();
+    for (id, sets) in recent_days(store, vehicle, DAYS).await? {
+        if id != day.id && sets.first().is_some_and(|s| s.set.date <= day.date) {
+            let mut read = read_sets(sets, vehicle, settings);
+            read.reverse();
+            out.push(read);
         }
     }
-    Ok(None)
+    Ok(out)
 }

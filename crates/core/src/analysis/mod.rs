@@ -33,10 +33,10 @@ pub use set_vs_set::{
 };
 pub use verdict::{
     APART_P, AtOutput, AtSpeed, Barred, Became, Candidate, Caveat, Comparison, Danger, Detune, EffectMatrix,
-    EffectRow, FILLED_WITHIN, FigureComparison, Forecast, GainOfGains, HeldAgainst, HollowCompared, NoDetune,
-    NoForecast, NoRatio, NotRead, Now, OctaneSays, OfPulls, OwnWindow, PullFinding, Recommendation, RungSeen,
-    RunnerUp, Sign, Suspect, Suspicion, UP_TO, USABLE, Verdict, Wish, Would, WouldTell, at_equal_output,
-    at_speeds, compare_all, dangers, detune, effect_matrix, find_days, find_pulls, gain_of_gains,
-    hollows_compared, next_rung, note_pulls, now, octane_step, own_windows, recommend, recommend_held,
-    shared_output, usable,
+    EffectRow, FILLED_WITHIN, FigureComparison, Forecast, GainOfGains, HeldAgainst, HollowCompared,
+    InjectionSays, NoDetune, NoForecast, NoRatio, NotRead, Now, OctaneSays, OfPulls, OwnWindow, PullFinding,
+    Recommendation, RungSeen, RunnerUp, Sign, Suspect, Suspicion, UP_TO, USABLE, Untold, Verdict, Wish,
+    Would, WouldTell, at_equal_output, at_speeds, compare_all, dangers, detune, effect_matrix, find_days,
+    find_pulls, gain_of_gains, hollows_compared, next_rung, note_pulls, now, octane_step, own_windows,
+    recommend, recommend_held, shared_output, usable,
 };

@@ -1,5 +1,7 @@
 //! Water and methanol injected beside the fuel: how much flows, what it counts as fuel, what it can cool.
 
+use super::fuel::GASOLINE;
+use super::kind::METHANOL;
 use crate::bounds::{Bound, OutOfRange};
 use serde::Serialize;
 
@@ -11,9 +13,7 @@ const LAMBDA: Bound = Bound::new("λ", "", 0.3, 5.0);
 const AIR: Bound = Bound::new("air flow", "g/s", 0.1, 100_000.0);
 
 /// Density, kg/L, of water and of methanol.
-const DENSITY: [f64; 2] = [0.998, 0.792];
-/// Stoichiometric air-fuel ratio of methanol by mass.
-const METHANOL_AFR: f64 = 6.46;
+const DENSITY: [f64; 2] = [0.998, METHANOL.density_kg_l];
 /// Heat that evaporating takes, kJ/kg, of water and of methanol at about 25 °C (our choice of typical values).
 const EVAPORATION: [f64; 2] = [2440.0, 1170.0];
 /// Heat capacity of air, kJ/(kg·K).
@@ -86,7 +86,7 @@ impl Auxiliary {
             l_min,
             water_g_s: g_s(1.0 - methanol, DENSITY[0]),
             methanol_g_s,
-            counts_as_g_s: methanol_g_s * METHANOL_AFR / crate::calculators::fuel::GASOLINE.stoich_afr,
+            counts_as_g_s: methanol_g_s * METHANOL.stoich_afr / GASOLINE.stoich_afr,
         })
     }
 }
@@ -104,7 +104,7 @@ impl Flow {
     /// [`OutOfRange`] for a λ or an air flow that cannot be.
     pub fn lambda_with(&self, lambda: f64, air_g_s: f64) -> Result<f64, OutOfRange> {
         let (lambda, air) = (LAMBDA.check(lambda)?, AIR.check(air_g_s)?);
-        Ok(1.0 / (1.0 / lambda + METHANOL_AFR * self.methanol_g_s / air))
+        Ok(1.0 / (1.0 / lambda + METHANOL.stoich_afr * self.methanol_g_s / air))
     }
 
     /// The most it can cool the air, K: all of it evaporated in it, which never happens; what it does cool shows in the

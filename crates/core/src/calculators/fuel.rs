@@ -20,9 +20,6 @@ pub const GASOLINE: Fuel = Fuel { density_kg_l: 0.745, stoich_afr: 14.7, lhv_mj_
 /// Ethanol.
 pub const ETHANOL_NEAT: Fuel = Fuel { density_kg_l: 0.789, stoich_afr: 9.0, lhv_mj_kg: 26.9 };
 
-/// Stoichiometric air-fuel ratio of diesel, by mass.
-pub const DIESEL_STOICH_AFR: f64 = 14.5;
-
 const LITRES: Bound = Bound::new("litres in tank", "L", 0.0, 100_000.0);
 
 /// Properties of a gasoline–ethanol blend.
@@ -38,6 +35,12 @@ pub struct Blend {
     pub lhv_mj_kg: f64,
     /// Fuel volume at equal air and λ, relative to neat gasoline.
     pub volume_flow_ratio: f64,
+}
+
+impl From<Blend> for Fuel {
+    fn from(b: Blend) -> Self {
+        Self { density_kg_l: b.density_kg_l, stoich_afr: b.stoich_afr, lhv_mj_kg: b.lhv_mj_kg }
+    }
 }
 
 /// Blend of gasoline with a volume fraction of ethanol.

@@ -3,6 +3,7 @@
 pub mod auxiliary;
 pub mod fuel;
 pub mod injector;
+pub mod kind;
 pub mod mix;
 pub mod octane;
 pub mod rinse;

@@ -11,6 +11,9 @@ mod found;
 #[cfg(test)]
 mod tests;
 
-pub use asked::{Clause, Extreme, Field, Order, Quantity, Query, QueryError, Reading, What, extremes, parse};
-pub use columns::{Bits, Facet, FacetKind, Index, Note, Place, Record, Scope};
+pub use asked::{
+    Clause, End, Extreme, Field, Order, OwnChannel, Quantity, Query, QueryError, Reading, What, extremes,
+    parse,
+};
+pub use columns::{Bits, Facet, FacetKind, Index, Note, Own, Place, Record, Scope};
 pub use found::{Found, Hit};

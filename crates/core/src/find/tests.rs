@@ -9,8 +9,8 @@ fn day(s: &str) -> NaiveDate {
     s.parse().unwrap()
 }
 
-fn reading() -> Reading {
-    Reading { today: day("2026-11-25"), usual: Units::default() }
+fn reading() -> Reading<'static> {
+    Reading { today: day("2026-11-25"), usual: Units::default(), own: &[] }
 }
 
 /// The canonical words of a query.
@@ -166,6 +166,7 @@ fn record(pull: i64, day_id: i64) -> Record<'static> {
         reached: std::array::from_fn(
             |e| if e == 0 && k.is_multiple_of(4) { (k % 9) as f32 } else { f32::NAN },
         ),
+        own: vec![],
         stock: k.is_multiple_of(4),
         archived: false,
     }
@@ -212,6 +213,57 @@ fn what_a_channel_reached_is_found_and_what_was_not_logged_is_not() {
         "a pull without a value is no pull of nothing"
     );
     assert_eq!(total(&index, "exhaust over 0"), 0);
+}
+
+#[test]
+fn what_the_shop_computes_is_found_by_the_name_it_gave_it() {
+    let own = |name: &str, words: &str, unit: &str| OwnChannel {
+        name: name.into(),
+        words: words.into(),
+        unit: unit.into(),
+    };
+    let slip = |unit: &str| own("blower_slip", "blower slip", unit);
+    let made = [slip("%"), own("boost_loss_kpa", "boost loss", "kPa")];
+    let with = Reading { own: &made, ..reading() };
+    let words = |text: &str| parse(text, &with).unwrap().words(None);
+    for (text, means) in [
+        ("blower slip over 8", "highest blower slip over 8 %"),
+        ("blower_slip over 8 %, E60", "highest blower slip over 8 %, \"E60\""),
+        ("lowest boost loss at least 0.02 bar", "lowest boost loss at least 0.02 bar"),
+        ("boost loss under 3", "lowest boost loss under 3 kPa"),
+        ("note smoke, blower slip between 4 and 6", "note \"smoke\", highest blower slip between 4 and 6 %"),
+        ("blower slip", "\"blower\", \"slip\""),
+    ] {
+        assert_eq!(words(text), means);
+        assert_eq!(words(&words(text)), means, "what is shown can be typed");
+    }
+    let refused =
+        |text: &str, own: &[OwnChannel]| parse(text, &Reading { own, ..reading() }).unwrap_err().to_string();
+    assert_eq!(
+        refused("blower slip over 3 kW", &made),
+        "column 20: kW is no unit of blower slip, which is %"
+    );
+    assert!(refused("blower slip over", &made).contains("blower slip over 10 %"));
+    assert!(refused("blower slip over 3", &[slip("%"), slip("")]).contains("another unit"));
+
+    let mut index = Index::default();
+    let with_slip = |pull: i64, ends: [f32; 2]| Record {
+        own: vec![Own { name: "blower_slip", unit: "%", ends }],
+        ..record(pull, 1)
+    };
+    let found =
+        |index: &Index, text: &str| index.find(&parse(text, &with).unwrap(), Correction::None, 0, 10).total;
+    index.put_day(1, &[with_slip(1, [2.0, 9.0]), with_slip(2, [3.0, 7.0]), record(3, 1)], &[]);
+    assert_eq!(found(&index, "blower slip over 8"), 1);
+    assert_eq!(found(&index, "blower slip over 1, boost loss over 0"), 0, "nobody computed it there");
+    assert_eq!(found(&index, "not blower slip over 8"), 2, "the one without it is none of those");
+    assert_eq!(found(&index, "lowest blower slip over 2.5"), 1);
+    index.put_day(1, &[record(1, 1), with_slip(2, [3.0, 7.0]), record(3, 1)], &[]);
+    assert_eq!(found(&index, "blower slip over 1"), 1, "what was known of the pull before is gone");
+    // So many days that the rows are written anew.
+    days_of(&mut index, 2..300, 12);
+    days_of(&mut index, 2..300, 11);
+    assert_eq!(found(&index, "blower slip over 1"), 1);
 }
 
 #[test]

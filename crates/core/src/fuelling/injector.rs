@@ -1,7 +1,7 @@
 //! Injectors: flow at another pressure, dead time, duty and pump flow on another blend, and fuel against air.
 
 use crate::bounds::OutOfRange;
-use crate::calculators::fuel::ethanol_blend;
+use crate::calculators::fuel::{Fuel, ethanol_blend};
 use serde::Serialize;
 
 /// Flow of an injector at another pressure.
@@ -55,9 +55,15 @@ pub fn on_blend(
     per_rev: f64,
     [now, then]: [f64; 2],
 ) -> Result<OnBlend, OutOfRange> {
-    let ratio = ethanol_blend(then)?.volume_flow_ratio / ethanol_blend(now)?.volume_flow_ratio;
+    let fuels = [Fuel::from(ethanol_blend(now)?), ethanol_blend(then)?.into()];
+    Ok(on_fuel(pulse_ms, dead_ms, rpm, per_rev, fuels))
+}
+
+/// Duty and pump flow on another fuel: [`on_blend`] for fuels of any kind, `r` by [`Fuel::volume_flow`].
+pub fn on_fuel(pulse_ms: f64, dead_ms: f64, rpm: f64, per_rev: f64, [now, then]: [Fuel; 2]) -> OnBlend {
+    let ratio = then.volume_flow() / now.volume_flow();
     let pulse = dead_ms + (pulse_ms - dead_ms).max(0.0) * ratio;
-    Ok(OnBlend { ratio, pulse_ms: pulse, duty_percent: pulse * rpm * per_rev / 600.0, pump_ratio: ratio })
+    OnBlend { ratio, pulse_ms: pulse, duty_percent: pulse * rpm * per_rev / 600.0, pump_ratio: ratio }
 }
 
 /// Fuel that injectors should have given against what the air asks for.

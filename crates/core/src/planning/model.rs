@@ -41,6 +41,8 @@ pub struct Wanted {
     pub foreign: bool,
     /// Whether it was pulled already.
     pub ran: Ran,
+    /// What became of the highest lower rung that was pulled, today or on an earlier day, of the same map and fuel.
+    pub lower: Ran,
 }
 
 /// The set everything is held against.
@@ -87,12 +89,14 @@ pub struct FuelOnHand {
 }
 
 /// Where the day stands.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Now {
     /// Map in the unit; `None` where nobody knows.
     pub map: Option<usize>,
     /// Fuel in the tank; `None` where nobody knows.
     pub fuel: Option<usize>,
+    /// How much of it is in the tank at least, L; 0 where nobody knows.
+    pub level_l: f64,
     /// Sets pulled since the baseline; `None` before the first.
     pub since_baseline: Option<usize>,
 }
@@ -120,6 +124,8 @@ pub enum Why {
     ForeignFuel,
     /// A lower rung of the same map and fuel was pulled and is not clear: its number.
     LowerNotClear(usize),
+    /// The highest lower rung that was pulled, and is no wish, is not clear.
+    PulledNotClear,
     /// A lower rung is not proposed itself: its number.
     LowerWithheld(usize),
     /// All there is of its fuel does not last for it.
@@ -189,6 +195,7 @@ pub(super) fn checked(wanted: &[Wanted], day: &Day) -> Result<(), PlanError> {
     p.sheds_kw.map_or(Ok(0.0), |q| SHEDS.check(q))?;
     LITRES.check(day.tank_l)?;
     LITRES.check(day.reserve_l)?;
+    LITRES.check(day.now.level_l)?;
     let base = (day.baseline.fuel, day.baseline.litres, day.baseline.heat_kj);
     for (i, (fuel, litres, heat)) in
         wanted.iter().map(|w| (w.fuel, w.litres, w.heat_kj)).chain([base]).enumerate()
@@ -222,6 +229,8 @@ pub(super) fn chains(wanted: &[Wanted], day: &Day) -> (Vec<Vec<usize>>, Vec<With
             Some(Why::ForeignFuel)
         } else if let Some(k) = (0..wanted.len()).find(|&k| lower(k) && wanted[k].ran == Ran::NotClear) {
             Some(Why::LowerNotClear(k))
+        } else if w.rung.is_some() && w.lower == Ran::NotClear {
+            Some(Why::PulledNotClear)
         } else if let Some(k) = withheld.iter().map(|h| h.wanted).find(|&k| lower(k)) {
             Some(Why::LowerWithheld(k))
         } else if !lasts {

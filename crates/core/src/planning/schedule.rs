@@ -155,7 +155,7 @@ fn run(d: Do, wanted: &[Wanted], day: &Day) -> Run {
 fn timed(order: &[Do], wanted: &[Wanted], day: &Day) -> Plan {
     let runs: Vec<Run> = order.iter().map(|d| run(*d, wanted, day)).collect();
     let mut loaded = Loaded { map: day.now.map, fuel: day.now.fuel };
-    let (mut now, mut level) = (0.0, 0.0);
+    let (mut now, mut level) = (0.0, day.now.level_l.min(day.tank_l));
     let mut poured = vec![0.0; day.fuels.len()];
     let mut stops: Vec<Stop> = Vec::new();
     let begun = day.now.since_baseline.is_some();

@@ -3,7 +3,17 @@ use rand_chacha::ChaCha8Rng;
 use rand_chacha::rand_core::{Rng, SeedableRng};
 
 fn wish(map: usize, fuel: usize, rung: Option<f64>) -> Wanted {
-    Wanted { map, fuel, rung, pulls: 3, litres: 0.8, heat_kj: 3000.0, foreign: false, ran: Ran::Not }
+    Wanted {
+        map,
+        fuel,
+        rung,
+        pulls: 3,
+        litres: 0.8,
+        heat_kj: 3000.0,
+        foreign: false,
+        ran: Ran::Not,
+        lower: Ran::Not,
+    }
 }
 
 fn day() -> Day {
@@ -22,7 +32,7 @@ fn day() -> Day {
         tank_l: 40.0,
         reserve_l: 5.0,
         minutes: None,
-        now: Now { map: Some(0), fuel: Some(0), since_baseline: None },
+        now: Now { map: Some(0), fuel: Some(0), level_l: 0.0, since_baseline: None },
     }
 }
 
@@ -254,9 +264,13 @@ fn what_may_not_be_pulled_is_not_proposed_and_says_why() {
         Wanted { litres: 20.0, ..wish(2, 0, Some(120.0)) },
         Wanted { ran: Ran::Clear, ..wish(3, 0, Some(130.0)) },
         wish(3, 0, Some(140.0)),
+        Wanted { lower: Ran::NotClear, ..wish(4, 0, Some(150.0)) },
+        Wanted { lower: Ran::Clear, ..wish(5, 0, Some(150.0)) },
     ];
     let p = plan(&wanted, &d).unwrap();
-    assert_eq!(order(&p), [7], "a rung above one that is clear");
+    let mut proposed = order(&p);
+    proposed.sort_unstable();
+    assert_eq!(proposed, [7, 9], "a rung above one that is clear, today or on an earlier day");
     let why: Vec<(usize, Why)> = p.withheld.iter().map(|h| (h.wanted, h.why)).collect();
     assert_eq!(
         why,
@@ -265,7 +279,8 @@ fn what_may_not_be_pulled_is_not_proposed_and_says_why() {
             (2, Why::NoFuel),
             (3, Why::LowerWithheld(2)),
             (4, Why::ForeignFuel),
-            (5, Why::TankTooSmall)
+            (5, Why::TankTooSmall),
+            (8, Why::PulledNotClear)
         ]
     );
     let none = plan(&wanted[4..6], &d).unwrap();
@@ -315,12 +330,17 @@ fn a_day_that_is_too_short_names_the_wish_to_drop() {
 fn a_day_under_way_is_ordered_from_where_it_stands() {
     let wanted =
         [Wanted { ran: Ran::Clear, ..wish(1, 0, Some(130.0)) }, wish(1, 0, Some(140.0)), wish(2, 1, None)];
-    let now = Now { map: Some(1), fuel: Some(0), since_baseline: Some(1) };
+    let now = Now { map: Some(1), fuel: Some(0), level_l: 0.0, since_baseline: Some(1) };
     let p = plan(&wanted, &Day { now, ..day() }).unwrap();
     let first = &p.stops[0];
     assert_eq!(first.step, Step::Set(1), "no flash, no other fuel");
     assert_eq!((first.flash_min, first.warm_up_min, first.refuel_min), (0.0, 0.0, 0.0));
     assert_eq!(p.stops.last().unwrap().step, Step::Baseline);
+    // What is in the tank is not poured once more.
+    let full = plan(&wanted, &Day { now: Now { level_l: 30.0, ..now }, ..day() }).unwrap();
+    let own = |p: &Plan| p.stops.iter().take_while(|s| s.refuel_min == 0.0).map(|s| s.poured).sum::<f64>();
+    assert!(own(&p) > 0.0 && own(&full) == 0.0, "{} {}", own(&p), own(&full));
+    assert!(full.stops.iter().all(|s| s.level >= day().reserve_l - 1e-9 && s.level <= day().tank_l));
 }
 
 #[test]

@@ -1,7 +1,7 @@
 //! Caveats of a comparison, each a sentence that a person can act on.
 
 use super::factors::configuration;
-use super::fuelling::octane_sentence;
+use super::fuelling::{injection_sentence, octane_sentence};
 use super::suspects::suspicion_sentence;
 use super::{Speech, caution, finding, hazard, sentence_case};
 use crate::analysis::Settled;
@@ -96,6 +96,7 @@ pub fn caveat(c: &Caveat, to: &Speech<'_>) -> String {
         Caveat::Octane { says, scale, octane: [low, high] } => {
             format!("From {low:.0} to {high:.0} {scale}: {}", octane_sentence(*says))
         }
+        Caveat::Injection(says) => injection_sentence(*says),
         Caveat::Unsettled { set, settled: s } => format!("{}: {}.", to.set(set), settled(*s)),
     }
 }

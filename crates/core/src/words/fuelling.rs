@@ -1,7 +1,7 @@
 //! Fuel and spark in words.
 
 use super::count;
-use crate::analysis::OctaneSays;
+use crate::analysis::{InjectionSays, OctaneSays, Untold};
 use crate::fuelling::cells::{Cell, Corrections};
 use crate::fuelling::cylinders::Cylinders;
 use crate::fuelling::injector::CrossCheck;
@@ -198,16 +198,43 @@ pub fn octane_sentence(o: OctaneSays) -> &'static str {
     }
 }
 
+/// What the mixture says of an auxiliary injection that was switched on.
+pub fn injection_sentence(i: InjectionSays) -> String {
+    match i {
+        InjectionSays::OverFuels { lambda: [off, on], at_least } => {
+            let least = if at_least { " at least: λ sat at the rich end of its sensor with it" } else { "" };
+            format!(
+                "With the injection λ is {on:.2} where it is {off:.2} without, over whole pulls{least}: what it brings is fuel too, and the map takes too little of its own back, {:.0} % in all.",
+                100.0 * (off / on - 1.0)
+            )
+        }
+        InjectionSays::Leaner { lambda: [off, on] } => format!(
+            "With the injection λ is {on:.2} where it is {off:.2} without, over whole pulls: more fuel is taken back than the injection brings. Should it fail, the map alone is leaner still."
+        ),
+        InjectionSays::Same { lambda: [off, on] } => format!(
+            "λ is {on:.2} with the injection and {off:.2} without, over whole pulls: the mixture is the same."
+        ),
+        InjectionSays::CantTell(Untold::NotMeasured) => {
+            "Whether the injection over-fuels can't be told: λ was not measured within its range in both.".into()
+        }
+        InjectionSays::CantTell(Untold::OtherTarget) => {
+            "Whether the injection over-fuels can't be told: the map asks for another λ with it.".into()
+        }
+        InjectionSays::CantTell(Untold::Scatter) => {
+            "Whether the injection over-fuels can't be told: λ differs by no more than it scatters from pull to pull.".into()
+        }
+    }
+}
+
 /// What another blend would take of injectors that pulls have shown: the duty they had, at which speed, the blends from and
 /// to, the highest duty that is kept, and whether a dead time was known.
 pub fn on_blend_sentence(
     (duty, rpm): (f64, f64),
     b: &OnBlend,
-    ethanol: [f64; 2],
+    [now, then]: [&str; 2],
     keeps: f64,
     dead_known: bool,
 ) -> String {
-    let p = 100.0;
     let verdict = match b.duty_percent {
         d if d > 100.0 => format!(": more than there is time for, and over the {keeps:.0} % that are kept"),
         d if d > keeps => format!(": over the {keeps:.0} % that are kept"),
@@ -219,12 +246,8 @@ pub fn on_blend_sentence(
         " Without a dead time all of the pulse is taken to grow: it is this at most."
     };
     format!(
-        "From {:.0} to {:.0} % ethanol, at the same air and λ, it takes {:.3} times the fuel: the highest duty, {duty:.1} % at {rpm:.0} rpm, would become {:.1} %{verdict}. The pump would have to give {:.3} times its flow; whether it can, these pulls do not show.{dead}",
-        p * ethanol[0],
-        p * ethanol[1],
-        b.ratio,
-        b.duty_percent,
-        b.pump_ratio
+        "From {now} to {then}, at the same air and λ, it takes {:.3} times the fuel: the highest duty, {duty:.1} % at {rpm:.0} rpm, would become {:.1} %{verdict}. The pump would have to give {:.3} times its flow; whether it can, these pulls do not show.{dead}",
+        b.ratio, b.duty_percent, b.pump_ratio
     )
 }
 
@@ -268,9 +291,12 @@ mod tests {
     #[test]
     fn what_another_blend_takes_is_held_against_what_is_kept() {
         let b = OnBlend { ratio: 1.2, pulse_ms: 20.0, duty_percent: 90.0, pump_ratio: 1.2 };
-        let said = on_blend_sentence((75.0, 6200.0), &b, [0.05, 0.4], 85.0, false);
+        let said = on_blend_sentence((75.0, 6200.0), &b, ["5 % ethanol", "40 % ethanol"], 85.0, false);
         assert!(said.contains("75.0 % at 6200 rpm, would become 90.0 %: over the 85 %"), "{said}");
         assert!(said.ends_with("it is this at most."));
-        assert!(on_blend_sentence((75.0, 6200.0), &b, [0.05, 0.4], 95.0, true).contains("within the 95 %"));
+        assert!(
+            on_blend_sentence((75.0, 6200.0), &b, ["5 % ethanol", "40 % ethanol"], 95.0, true)
+                .contains("within the 95 %")
+        );
     }
 }

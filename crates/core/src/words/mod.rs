@@ -48,8 +48,8 @@ pub use events::{event, event_short};
 pub use factors::hazard;
 pub use findings::{applied_words, finding, unit_doubt};
 pub use fuelling::{
-    adapts_sentence, cells_sentence, cross_check_sentence, cylinders_sentence, mixture_seen, moved_sentence,
-    octane_sentence, on_blend_sentence, recorded_spark, sweep_sentence,
+    adapts_sentence, cells_sentence, cross_check_sentence, cylinders_sentence, injection_sentence,
+    mixture_seen, moved_sentence, octane_sentence, on_blend_sentence, recorded_spark, sweep_sentence,
 };
 pub use fuels::{mix_range_sentence, mix_sentence, rinse_sentence, tank_sentence, volume_words};
 pub use health::health_words;

@@ -60,12 +60,22 @@ pub fn known_sentence(
     }
 }
 
-/// Why a set is not proposed; `name` says another set, `meant_for` the fuels of its map.
-pub fn withheld_words(why: Why, meant_for: Option<&str>, name: impl Fn(usize) -> String) -> String {
+/// Why a set is not proposed; `name` says another set, `meant_for` the fuels of its map, `lower` the lower rung that was
+/// pulled.
+pub fn withheld_words(
+    why: Why,
+    meant_for: Option<&str>,
+    lower: Option<&str>,
+    name: impl Fn(usize) -> String,
+) -> String {
     match why {
         Why::ForeignFuel => format!("its map is meant for {}", meant_for.unwrap_or("another fuel")),
         Why::LowerNotClear(k) => {
             format!("{} was pulled and not every stop limit was watched and clear", name(k))
+        }
+        Why::PulledNotClear => {
+            let lower = lower.unwrap_or("a lower rung of it");
+            format!("{lower} was pulled and not every stop limit was watched and clear")
         }
         Why::LowerWithheld(k) => format!("{} comes before it and is not proposed", name(k)),
         Why::NoFuel => "the fuel on hand does not last for it".into(),
@@ -88,6 +98,9 @@ mod tests {
         assert_eq!(say(&known, None), "a gain of C1; C2 with the drift of the day in it");
         assert_eq!(say(&known[..1], Some(1.0)), "a gain of C1 (shown from 3.1 kW)");
         assert_eq!(say(&known[1..], None), "C2, with the drift of the day in it");
-        assert!(withheld_words(Why::LowerNotClear(0), None, name).starts_with("C1 was pulled and not every"));
+        assert!(
+            withheld_words(Why::LowerNotClear(0), None, None, name)
+                .starts_with("C1 was pulled and not every")
+        );
     }
 }

@@ -1,7 +1,6 @@
 //! Reading a shop back: its rows under new ids, in one transaction.
 
 use super::rows::{AboutRow, MapRow, MapUseRow, MergedRow, PrintRow, Shop};
-use crate::blocks::BLOCK_VERSION;
 use crate::boxed;
 use crate::db::{Store, inserted};
 use crate::error::StoreError;
@@ -15,6 +14,7 @@ use crate::summaries::{PackedSummary, insert_summary};
 use chrono::NaiveDate;
 use diesel::prelude::*;
 use diesel_async::{AsyncMysqlConnection, RunQueryDsl};
+use jamjar_packed::BLOCK_VERSION;
 use std::collections::HashMap;
 
 /// New ids by old ones.
@@ -324,6 +324,10 @@ async fn fuels_of(c: &mut AsyncMysqlConnection, shop: &Shop) -> Result<Ids, Stor
                         fuel::octane.eq(f.octane),
                         fuel::octane_scale.eq(&f.octane_scale),
                         fuel::price.eq(f.price),
+                        fuel::kind.eq(&f.kind),
+                        fuel::density_kg_l.eq(f.density_kg_l),
+                        fuel::stoich_afr.eq(f.stoich_afr),
+                        fuel::lhv_mj_kg.eq(f.lhv_mj_kg),
                     ))
                     .execute(c)
                     .await?;

@@ -132,6 +132,14 @@ rows! {
         octane_scale: String,
         #[serde(default)]
         price: Option<f64>,
+        #[serde(default)]
+        kind: String,
+        #[serde(default)]
+        density_kg_l: Option<f64>,
+        #[serde(default)]
+        stoich_afr: Option<f64>,
+        #[serde(default)]
+        lhv_mj_kg: Option<f64>,
     }
     /// A delivery of a fuel.
     BatchRow of fuel_batch {

@@ -11,6 +11,7 @@ use crate::vehicles::claim_vehicle;
 use chrono::{NaiveDate, NaiveTime};
 use diesel::prelude::*;
 use diesel_async::{AsyncMysqlConnection, RunQueryDsl};
+use jamjar_core::calculators::kind::{FuelFacts, Kind};
 
 /// Words of a map revision; its file is never replaced.
 #[derive(Debug, Clone, PartialEq, Eq, Queryable, Selectable, AsChangeset)]
@@ -37,8 +38,29 @@ pub struct FuelWords {
     pub octane: Option<f64>,
     /// `RON`, `MON`, `AKI` or blank.
     pub octane_scale: String,
-    /// Price of a litre.
+    /// Price of a litre, in the shop's currency.
     pub price: Option<f64>,
+    /// `gasoline`, `methanol`, `diesel`, or blank where nobody said it.
+    pub kind: String,
+    /// Density, kg/L, in place of what is typical of its kind; so the two behind it.
+    pub density_kg_l: Option<f64>,
+    /// Stoichiometric air-fuel ratio by mass.
+    pub stoich_afr: Option<f64>,
+    /// Lower heating value, MJ/kg.
+    pub lhv_mj_kg: Option<f64>,
+}
+
+impl FuelWords {
+    /// What the computation takes of it.
+    pub fn facts(&self) -> FuelFacts {
+        FuelFacts {
+            kind: Kind::of(&self.kind),
+            ethanol: self.ethanol,
+            density_kg_l: self.density_kg_l,
+            stoich_afr: self.stoich_afr,
+            lhv_mj_kg: self.lhv_mj_kg,
+        }
+    }
 }
 
 /// Words of a build state.
@@ -202,6 +224,10 @@ impl Store {
                 Change::new("octane", text(was.octane), text(now.octane)),
                 Change::new("octane scale", &was.octane_scale, &now.octane_scale),
                 Change::new("price", text(was.price), text(now.price)),
+                Change::new("made from", &was.kind, &now.kind),
+                Change::new("density, kg/L", text(was.density_kg_l), text(now.density_kg_l)),
+                Change::new("stoichiometric ratio", text(was.stoich_afr), text(now.stoich_afr)),
+                Change::new("heating value, MJ/kg", text(was.lhv_mj_kg), text(now.lhv_mj_kg)),
             ];
             diesel::update(fuel::table.find(id)).set(now).execute(c).await?;
             let own = pull_set::table.filter(pull_set::fuel_id.eq(id)).select(pull_set::day_id).distinct();

@@ -42,7 +42,7 @@ impl Watcher {
 
     pub(crate) fn find(&self, text: &str) -> Vec<jamjar_core::find::Hit> {
         let today = NaiveDate::from_ymd_opt(2026, 11, 25).unwrap();
-        let q = parse(text, &Reading { today, usual: Units::default() }).unwrap();
+        let q = parse(text, &Reading { today, usual: Units::default(), own: &[] }).unwrap();
         self.index.find(&q, Correction::None, 0, 10_000).hits
     }
 }

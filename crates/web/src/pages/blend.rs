@@ -14,6 +14,7 @@ use axum::http::StatusCode;
 use axum::response::{IntoResponse, Response};
 use jamjar_core::calculators::auxiliary::Auxiliary;
 use jamjar_core::calculators::fuel::ethanol_blend;
+use jamjar_core::calculators::kind::Kind;
 use jamjar_core::calculators::mix::{Can, MOST, Tank, Wanted, mix};
 use jamjar_core::calculators::octane::{Scale, of_blend, of_its_gasoline};
 use jamjar_core::calculators::rinse::rinses;
@@ -36,7 +37,7 @@ impl Known {
     }
 
     fn ethanol(&self) -> Option<f64> {
-        self.measured().or(self.fuel.ethanol)
+        self.measured().or(self.fuel.said.ethanol)
     }
 }
 
@@ -69,7 +70,7 @@ fn asked_mix(f: &Typed, known: &[Known], prefs: &Prefs) -> Result<Option<MixAske
         let Some(e) = typed.or(chosen.and_then(Known::ethanol)) else {
             match chosen {
                 Some(k) => {
-                    return Err(format!("nobody said how much ethanol {} holds: type it", k.fuel.name));
+                    return Err(format!("nobody said how much ethanol {} holds: type it", k.fuel.said.name));
                 }
                 None => continue,
             }
@@ -78,9 +79,9 @@ fn asked_mix(f: &Typed, known: &[Known], prefs: &Prefs) -> Result<Option<MixAske
         cans.push(Can {
             ethanol: e,
             litres: blank_or(f.can("l", &i), |s| litres(s, prefs.volume))?,
-            price: price.or(chosen.and_then(|k| k.fuel.price)),
+            price: price.or(chosen.and_then(|k| k.fuel.said.price)),
         });
-        names.push(chosen.map_or_else(|| format!("E{:.0}", 100.0 * e), |k| k.fuel.name.clone()));
+        names.push(chosen.map_or_else(|| format!("E{:.0}", 100.0 * e), |k| k.fuel.said.name.clone()));
         let sure =
             f.can("sure", &i) == "yes" || typed.is_none() && chosen.and_then(Known::measured).is_some();
         holds.push(if sure { [e, e] } else { may_hold(e) });
@@ -175,7 +176,10 @@ pub(crate) async fn show(
     let batches = state.store.batches().await?;
     let newest = |fuel: i64| batches.iter().find(|b| b.fuel_id == fuel && b.ethanol.is_some()).cloned();
     let records = state.store.fuel_records().await?;
-    let known: Vec<Known> = records.into_iter().map(|fuel| Known { batch: newest(fuel.id), fuel }).collect();
+    // What is blended by its ethanol; a shop's methanol and diesel are no part of that.
+    let blends = |f: &FuelRecord| !matches!(f.said.facts().kind, Some(Kind::Methanol | Kind::Diesel));
+    let known: Vec<Known> =
+        records.into_iter().filter(blends).map(|fuel| Known { batch: newest(fuel.id), fuel }).collect();
     let f = Typed(f);
     let (mix, picture) = match asked_mix(&f, &known, &prefs) {
         Ok(Some(m)) => mix_answer(&m, &prefs),
@@ -186,7 +190,7 @@ pub(crate) async fn show(
         let e =
             k.ethanol().map_or_else(|| "ethanol not measured".to_owned(), |e| format!("{:.0} %", 100.0 * e));
         let from = k.batch.as_ref().map_or_else(String::new, |b| format!(", {}", b.name));
-        format!("{} ({e}{from})", k.fuel.name)
+        format!("{} ({e}{from})", k.fuel.said.name)
     };
     let made = BlendPage {
         shell: Shell::new("Blend", &prefs.theme, "blend"),

@@ -3,13 +3,15 @@
 use super::page;
 use crate::auth::Calibrator;
 use crate::error::WebError;
+use crate::prefs::Prefs;
 use crate::state::AppState;
-use crate::views::checklist_fragment;
+use crate::views::{checklist_fragment, quoted_words};
 use axum::Form;
 use axum::extract::{Path, State};
 use axum::response::Html;
 use jamjar_store::{Attached, Checklist, VehicleRecord};
 use jamjar_workflow::checklist::{Item, On, OwnChecks, SIGNED, value_of};
+use jamjar_workflow::sets::{day_sets, read_sets};
 use std::collections::HashMap;
 
 /// Longest value of a line.
@@ -49,6 +51,7 @@ pub(super) async fn fresh_baseline(
 /// something changed did not say it to this.
 pub(crate) async fn answer(
     Calibrator(who): Calibrator,
+    prefs: Prefs,
     State(state): State<AppState>,
     Path(id): Path<i64>,
     Form(f): Form<HashMap<String, String>>,
@@ -87,6 +90,8 @@ pub(crate) async fn answer(
     let pictures = state.store.attached(Attached::Day(id)).await?;
     let mut fragment = checklist_fragment(id, &list, (&now, &pictures), false);
     fragment.baseline = fresh_baseline(&state, vehicle.id, fragment.confounds).await?;
+    let sets = read_sets(day_sets(&state.store, id, &vehicle).await?, &vehicle, &prefs.settings(None));
+    fragment.quoted = quoted_words(&sets, &vehicle);
     fragment.open = true;
     page(&fragment)
 }

@@ -12,13 +12,15 @@ use axum::extract::{Path, Query, State};
 use axum::http::StatusCode;
 use axum::http::header::{CONTENT_DISPOSITION, CONTENT_TYPE};
 use axum::response::{IntoResponse, Redirect, Response};
+use jamjar_core::calculators::kind::FuelFacts;
 use jamjar_core::fuelling::cells::Rules;
-use jamjar_core::fuelling::injector::on_blend;
+use jamjar_core::fuelling::injector::on_fuel;
 use jamjar_core::fuelling::paste;
 use jamjar_core::limits::Threshold;
 use jamjar_core::maps::Table;
 use jamjar_core::units::typed;
 use jamjar_core::words::on_blend_sentence;
+use jamjar_store::{FuelRecord, Pour};
 use jamjar_workflow::cruise::read_cruise;
 use jamjar_workflow::draft::draft;
 use jamjar_workflow::fuelling::{Asked, FuelRead, read_fuel};
@@ -89,51 +91,69 @@ async fn refused(
         problem = e;
         None
     });
-    let blended = on_blend_words(state, f, &r).await?.unwrap_or_else(|e| {
+    let fuels = state.store.fuel_records().await?;
+    let blended = on_blend_words(state, f, &r, &fuels).await?.unwrap_or_else(|e| {
         problem = e;
         String::new()
     });
     let status = if problem.is_empty() { StatusCode::OK } else { StatusCode::UNPROCESSABLE_ENTITY };
     let mut made = fuel_page(&r, f, prefs, after, (&sweep, &cruise, &e), problem);
     made.on_blend = blended;
+    made.own_fuels = fuels.into_iter().map(|x| x.said.name).collect();
     Ok((status, page(&made)?).into_response())
 }
 
 /// Highest duty that is kept where the vehicle has no limit of its own, %, of port injection (domain, section 7).
 const USUAL_DUTY: f64 = 85.0;
 
-/// What another blend would take of the injectors these pulls showed.
+/// What another fuel would take of the injectors these pulls showed: a fuel of the shop by its name, or a blend by its
+/// ethanol.
 async fn on_blend_words(
     state: &AppState,
     f: &FuelFields,
     r: &FuelRead,
+    fuels: &[FuelRecord],
 ) -> Result<Result<String, String>, WebError> {
     let Some((duty, Some(rpm), _)) = r.duty.filter(|_| !f.blend.trim().is_empty()) else {
         return Ok(Ok(String::new()));
     };
     let poured = state.store.poured(r.vehicle.id).await?;
-    let before = |p: &&jamjar_store::Pour| p.date <= r.day.date && p.fuel == r.set.config.fuel;
-    let measured = poured.iter().rev().find(before).and_then(jamjar_store::Pour::ethanol);
-    let fuels = state.store.fuel_records().await?;
-    let own = fuels.iter().find(|x| x.name == r.set.config.fuel).and_then(|x| x.ethanol);
+    let before = |p: &&Pour| p.date <= r.day.date && p.fuel == r.set.config.fuel;
+    let measured = poured.iter().rev().find(before).and_then(Pour::ethanol);
+    let engine = &r.vehicle.vehicle.engine;
     Ok((|| {
-        let now = measured.or(own).ok_or_else(|| {
+        let own = FuelFacts { ethanol: measured.or(r.set.fuel.ethanol), ..r.set.fuel };
+        let now = own.burns(engine.ignition).ok_or_else(|| {
             format!("nobody said how much ethanol {} holds: put it right among the fuels", r.set.config.fuel)
         })?;
-        let then = ethanol("ethanol of the other blend", &f.blend)?;
+        let asked = f.blend.trim();
+        let (then, to) = match fuels.iter().find(|x| x.said.name.eq_ignore_ascii_case(asked)) {
+            Some(x) => (x.said.facts(), x.said.name.clone()),
+            None => {
+                let e = ethanol("ethanol of the other blend", asked)?;
+                (FuelFacts::of_ethanol(e), of_ethanol(e))
+            }
+        };
+        let then =
+            then.burns(engine.ignition).ok_or_else(|| format!("nobody said how much ethanol {to} holds"))?;
         let dead = blank_or(&f.dead, |s| number("dead time", s))?;
-        let per_rev = r.vehicle.vehicle.engine.injections_per_rev().ok_or(
+        let per_rev = engine.injections_per_rev().ok_or(
             "this engine injects directly: its pulses are held against their own window, and a duty says nothing of it",
         )?;
         let pulse = duty * 600.0 / (rpm * per_rev);
-        let b = on_blend(pulse, dead.unwrap_or(0.0), rpm, per_rev, [now, then]).map_err(|e| e.to_string())?;
+        let b = on_fuel(pulse, dead.unwrap_or(0.0), rpm, per_rev, [now, then]);
         let limit = r.vehicle.limits.iter().find(|l| l.channel.as_str() == "injector_duty");
         let keeps = match limit.map(|l| &l.threshold) {
             Some(Threshold::Constant(most)) => *most,
             _ => USUAL_DUTY,
         };
-        Ok(on_blend_sentence((duty, rpm), &b, [now, then], keeps, dead.is_some()))
+        let from = own.ethanol.map_or_else(|| r.set.config.fuel.clone(), of_ethanol);
+        Ok(on_blend_sentence((duty, rpm), &b, [&from, &to], keeps, dead.is_some()))
     })())
+}
+
+fn of_ethanol(share: f64) -> String {
+    format!("{:.0} % ethanol", 100.0 * share)
 }
 
 /// A draft of the map with these corrections, taken into custody.

@@ -31,7 +31,8 @@ pub(crate) async fn show(
     Query(p): Query<Params>,
 ) -> Result<Html<String>, WebError> {
     let text: String = p.q.chars().take(LONGEST).collect();
-    let reading = Reading { today: chrono::Local::now().date_naive(), usual: prefs.units() };
+    let own = state.finder.computed(&state.store, &state.fresh).await?;
+    let reading = Reading { today: chrono::Local::now().date_naive(), usual: prefs.units(), own: &own };
     let query = match parse(&text, &reading) {
         Ok(q) => q,
         Err(e) => return page(&search_refused(&text, &e, &prefs)),

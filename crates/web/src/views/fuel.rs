@@ -80,6 +80,8 @@ pub(crate) struct FuelPage {
     pub(crate) cylinders: String,
     pub(crate) cruise: CruiseView,
     pub(crate) facts: Vec<(&'static str, String)>,
+    /// Fuels of the shop by name.
+    pub(crate) own_fuels: Vec<String>,
     /// What another blend would take; blank where nobody asked.
     pub(crate) on_blend: String,
     /// A duty was logged: it can be asked.
@@ -328,6 +330,7 @@ pub(crate) fn fuel_page(
         cylinders: r.cylinders.as_ref().map_or_else(String::new, |c| cylinders_sentence(c, &names)),
         cruise: cruise_view(r, cruise, f, e),
         facts,
+        own_fuels: Vec::new(),
         on_blend: String::new(),
         can_blend: r.duty.is_some(),
         draft_name: cells.filter(|c| c.count(Cell::Corrected) + c.count(Cell::Clamped) > 0).map_or_else(

@@ -4,6 +4,7 @@ use super::{Shell, Typed};
 use crate::pages::fuels::MEASURED_BY;
 use crate::prefs::Prefs;
 use askama::Template;
+use jamjar_core::calculators::kind::Kind;
 use jamjar_store::{FuelBatch, FuelRecord};
 
 pub(crate) struct BatchRow {
@@ -61,13 +62,20 @@ pub(crate) fn fuels_page(
         }
     };
     let row = |r: &FuelRecord| {
-        let octane = r.octane.map(|o| format!("{} {o:.0}", r.octane_scale));
-        let price = r.price.map(|p| format!("{} a litre", prefs.written.money(p, 2)));
-        let held = r.ethanol.map(|e| format!("{} ethanol", percent(e)));
-        let parts: Vec<String> = [held, octane, price].into_iter().flatten().collect();
+        let s = &r.said;
+        let kind = Kind::of(&s.kind).filter(|k| *k != Kind::Gasoline).map(|k| k.label().to_owned());
+        let octane = s.octane.map(|o| format!("{} {o:.0}", s.octane_scale));
+        let price = s.price.map(|p| format!("{} a litre", prefs.written.money(p, 2)));
+        let held = s.ethanol.map(|e| format!("{} ethanol", percent(e)));
+        let typed = [
+            s.density_kg_l.map(|v| format!("{v} kg/L")),
+            s.stoich_afr.map(|v| format!("{v} to 1 stoichiometric")),
+            s.lhv_mj_kg.map(|v| format!("{v} MJ/kg")),
+        ];
+        let parts: Vec<String> = [kind, held, octane, price].into_iter().chain(typed).flatten().collect();
         FuelRow {
             id: r.id,
-            name: r.name.clone(),
+            name: s.name.clone(),
             facts: if parts.is_empty() { "nothing said of it".into() } else { parts.join(" · ") },
             batches: batches.iter().filter(|b| b.fuel_id == r.id).map(batch).collect(),
             open: f.of("fuel") == r.id.to_string(),

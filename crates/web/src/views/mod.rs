@@ -50,7 +50,7 @@ pub(crate) use computed::{ComputedPage, computed_page};
 pub(crate) use day::{
     CellDayPage, DayPage, DayTyped, InboxFragment, NewDayPage, TypedForm, VehicleOfDay, applied,
     cell_day_page, checklist_fragment, day_page, day_seen, inbox_fragment, other_dyno, picture_of, places,
-    refuelled, tank_view, vehicle_of_day,
+    quoted_words, refuelled, tank_view, vehicle_of_day,
 };
 pub(crate) use decision::decision_page;
 pub(crate) use erase::ErasePage;

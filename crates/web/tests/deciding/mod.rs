@@ -75,7 +75,9 @@ async fn a_line_up_is_looked_at_by_other_figures() {
     let day = cell.get("/days/1").await.text();
     assert_eq!(day.matches("C2, RON 95 E5").count(), 1, "planned once");
     assert!(day.contains("again") && !day.contains("tells map and fuel apart"));
-    cell.post("/plan/1/drop", &[]).await;
+    let planned = cell.store.planned(1).await.unwrap();
+    let own = planned.iter().find(|p| p.why == "again").unwrap().id;
+    cell.post(&format!("/plan/{own}/drop"), &[]).await;
     assert!(!cell.get("/days/1").await.text().contains("again</span>"));
 }
 

@@ -13,7 +13,7 @@ fn set(map: &str, fuel: &str, boost: &str, like: &Factors) -> Factors {
     f
 }
 
-/// A day on which nothing was pulled yet, with three sets planned on two fuels.
+/// A day on which nothing was pulled yet, with three sets planned on two fuels, one map of them new.
 async fn morning(cell: &Cell) -> i64 {
     let date = "2027-03-01".parse().unwrap();
     let day =
@@ -21,7 +21,7 @@ async fn morning(cell: &Cell) -> i64 {
     let day = cell.store.add_day(&day).await.unwrap();
     let stock = cell.store.newest_stock_set(1).await.unwrap().unwrap().set.config;
     for (map, fuel, boost) in
-        [("C4", "E85", "140 kPa"), ("C4", "E85", "120 kPa"), ("C2", "RON 95 E5", "as mapped")]
+        [("C9", "E85", "140 kPa"), ("C9", "E85", "120 kPa"), ("C2", "RON 95 E5", "as mapped")]
     {
         cell.store.plan(1, &set(map, fuel, boost, &stock.factors()), 3, "").await.unwrap();
     }
@@ -43,7 +43,7 @@ async fn what_is_planned_is_ordered_by_the_clock_and_says_what_lacks() {
     let page = cell.get(&format!("{at}?begins=09%3A00&every=0")).await.text();
     assert!(page.contains("done at 1") && page.contains("No order takes less time."), "{page}");
     assert!(page.contains("class=\"dayplan\"") && page.contains("drain, rinse with"), "{page}");
-    let (low, high) = (page.find(">C4 E85 120 kPa</span>"), page.find(">C4 E85 140 kPa</span>"));
+    let (low, high) = (page.find(">C9 E85 120 kPa</span>"), page.find(">C9 E85 140 kPa</span>"));
     assert!(low.is_some() && low < high, "the lower rung first: {page}");
     assert!(page.contains("nothing yet: only the baseline stands") && page.contains("a gain of C"), "{page}");
     // Too short a day names what lacks and which wish to drop.
@@ -53,7 +53,7 @@ async fn what_is_planned_is_ordered_by_the_clock_and_says_what_lacks() {
     cell.store.put_fuel_on_hand(day, "E85", 0.0, "").await.unwrap();
     let dry = cell.get(&at).await.text();
     assert!(dry.contains("the fuel on hand does not last for it"), "{dry}");
-    assert!(dry.contains("C4 E85 120 kPa comes before it and is not proposed"), "{dry}");
+    assert!(dry.contains("C9 E85 120 kPa comes before it and is not proposed"), "{dry}");
     let wrong = cell.get(&format!("{at}?flash=soon")).await;
     assert_eq!(wrong.status, StatusCode::UNPROCESSABLE_ENTITY);
     assert!(wrong.text().contains("soon"), "what was typed stands in the sentence");
@@ -113,4 +113,44 @@ async fn a_plan_is_kept_with_its_day_and_found_again_without_an_address() {
     cell.post(&format!("{at}/forget"), &[]).await;
     let gone = cell.get(&at).await.text();
     assert!(!gone.contains("Kept by ") && !gone.contains("value=\"13:30\""), "{gone}");
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_rung_is_not_proposed_above_one_that_was_not_clear_on_another_day_and_the_tank_counts() {
+    let cell = Cell::with_demo().await;
+    for p in cell.store.planned(1).await.unwrap() {
+        cell.store.unplan(p.id).await.unwrap();
+    }
+    let day = morning(&cell).await;
+    let stock = cell.store.newest_stock_set(1).await.unwrap().unwrap().set.config.factors();
+    // On 24 March C4 was pulled to 160 kPa, over a limit by then: nothing above it is proposed.
+    let pulled = cell.store.sets_of_day(2).await.unwrap();
+    let own = pulled.iter().find(|s| s.set.config.boost == "160 kPa").unwrap().set.config.factors();
+    let mut higher = own.clone();
+    higher.insert("boost".into(), "170 kPa".into());
+    cell.store.plan(1, &higher, 3, "").await.unwrap();
+    let at = format!("/days/{day}/plan");
+    let page = cell.get(&at).await.text();
+    assert!(
+        page.contains("160 kPa on ")
+            && page.contains("was pulled and not every stop limit was watched and clear"),
+        "{page}"
+    );
+    // What is in the tank is poured no second time.
+    let fuels = cell.store.fuel_records().await.unwrap();
+    let pump = fuels.iter().find(|f| f.said.name == stock["fuel"]).unwrap().id.to_string();
+    let poured = |page: &str| {
+        let at = page.find(&format!("{}: ", stock["fuel"])).unwrap() + stock["fuel"].len() + 2;
+        page[at..].split_whitespace().next().unwrap().parse::<f64>().unwrap()
+    };
+    let before = poured(&page);
+    let fill = [("at", "08:00"), ("what", pump.as_str()), ("litres", "30"), ("left", "0")];
+    assert_eq!(cell.post(&format!("/days/{day}/tank"), &fill).await.status, StatusCode::SEE_OTHER);
+    let after = poured(&cell.get(&at).await.text());
+    assert!(after < before - 5.0, "{after} L instead of {before} L");
+
+    // The demo's own: a plan that was kept, of what is left to pull.
+    let kept = cell.store.days_of_vehicle(2, 1).await.unwrap()[0].id;
+    let page = cell.get(&format!("/days/{kept}/plan")).await.text();
+    assert!(page.contains("Kept by the calibrator") && page.contains("M2"), "{page}");
 }

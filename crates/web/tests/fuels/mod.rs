@@ -61,7 +61,7 @@ async fn a_delivery_is_kept_and_its_measured_share_is_what_is_poured() {
     let cell = Cell::with_demo().await;
     let page = cell.get("/fuels").await.text();
     assert!(page.contains("drum 7") && page.contains("78 % ethanol by water test"), "{page}");
-    let e30 = cell.store.fuel_records().await.unwrap().into_iter().find(|f| f.name == "E30").unwrap();
+    let e30 = cell.store.fuel_records().await.unwrap().into_iter().find(|f| f.said.name == "E30").unwrap();
     let at = format!("/fuels/{}/batches", e30.id);
     let kept = [("name", "can 3"), ("ethanol", "28"), ("measured_by", "sensor"), ("bought_on", "2026-03-20")];
     assert_eq!(cell.post(&at, &kept).await.status, StatusCode::SEE_OTHER);
@@ -140,4 +140,40 @@ async fn corrections_become_a_draft_in_custody_and_injectors_are_asked_about_ano
     );
     let odd = cell.get("/sets/2/fuel?target=0.80&blend=0.85").await;
     assert_eq!(odd.status, StatusCode::UNPROCESSABLE_ENTITY);
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_fuel_of_another_kind_is_read_on_its_own_scale_and_asked_for_by_its_name() {
+    let cell = Cell::with_demo().await;
+    let race = cell.store.put_fuel("Race spirit", None).await.unwrap();
+    let at = format!("/fuels/{race}/edit");
+    let edit = async |changes: &[(&str, &str)]| {
+        let seen = crate::right::seen(&cell.get(&at).await.text());
+        let mut all = vec![("name", "Race spirit"), ("seen", seen.as_str()), ("why", "")];
+        all.extend(changes);
+        cell.post(&at, &all).await
+    };
+    let wrong = edit(&[("kind", "methanol"), ("density_kg_l", "792")]).await;
+    assert_eq!(wrong.status, StatusCode::UNPROCESSABLE_ENTITY);
+    assert!(wrong.text().contains("density"), "{}", wrong.text());
+    let both = edit(&[("kind", "methanol"), ("ethanol", "20")]).await;
+    assert!(both.text().contains("leave it blank"), "{}", both.text());
+    assert!(edit(&[("kind", "snow")]).await.text().contains("choose what it is made from"));
+    assert_eq!(edit(&[("kind", "methanol"), ("density_kg_l", "0.80")]).await.status, StatusCode::SEE_OTHER);
+    let page = cell.get("/fuels").await.text();
+    assert!(page.contains("methanol · 0.8 kg/L"), "{page}");
+    assert!(!cell.get("/blend").await.text().contains("Race spirit"), "it is blended by no ethanol");
+
+    // What it takes of the injectors: by its own ratio, with the density that was typed.
+    let set = cell.store.set(2).await.unwrap();
+    let own = set.fuel.burns(jamjar_core::analysis::Ignition::Spark).unwrap();
+    let ratio = own.stoich_afr * own.density_kg_l / (6.46 * 0.80);
+    let said = cell.get("/sets/2/fuel?target=0.80&blend=race+spirit").await.text();
+    assert!(
+        said.contains(&format!("to Race spirit, at the same air and λ, it takes {ratio:.3} times the fuel")),
+        "{said}"
+    );
+    let nobody = cell.store.put_fuel("Somebody's can", None).await.unwrap();
+    let said = cell.get("/sets/2/fuel?target=0.80&blend=Somebody%27s+can").await.text();
+    assert!(nobody > race && said.contains("nobody said how much ethanol"), "{said}");
 }

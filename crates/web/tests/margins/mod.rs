@@ -81,6 +81,21 @@ async fn a_computed_channel_stands_in_lanes_and_limits() {
     assert!(pull.contains("over target, kPa"), "a lane of the pull");
     let line_up = cell.get("/line-up?sets=1,2&base=1&lanes=over_target_kpa").await.text();
     assert!(line_up.contains("over target"), "a lane of the line-up");
+    // Every pull is measured anew behind the person's back; a search knows what the channel reached then.
+    let asked = async |q: &str| cell.get(&format!("/search?q={}", q.replace(' ', "+"))).await.text();
+    let mut tries = 0;
+    while asked("over target over 20").await.contains("No pull matches") && tries < 300 {
+        tokio::time::sleep(std::time::Duration::from_millis(100)).await;
+        tries += 1;
+    }
+    let found = asked("highest over target over 0.2 bar, E85").await;
+    assert!(
+        found.contains("highest over target over 0.2 bar") && !found.contains("No pull matches"),
+        "the condition as it was understood: {found}"
+    );
+    assert!(asked("over target over 5000").await.contains("highest over target over 5000 kPa"));
+    let wrong = asked("over target over 3 kW").await;
+    assert!(wrong.contains("kW is no unit of over target, which is kPa"), "{wrong}");
     let limit = [
         ("id.0", "overshoot"),
         ("channel.0", "over_target_kpa"),

@@ -4,7 +4,7 @@ use crate::common::Cell;
 use axum::http::StatusCode;
 
 /// The mark a form carries.
-fn seen(page: &str) -> String {
+pub(crate) fn seen(page: &str) -> String {
     page.split("name=\"seen\" value=\"").nth(1).unwrap().split('"').next().unwrap().to_owned()
 }
 

@@ -115,9 +115,7 @@ async fn a_shop_read_back_has_the_same_figures_to_the_last_digit() {
         "the demo has flashes, fills and a delivery"
     );
     assert_eq!((there.0, there.1, there.2), (here.0, here.1, here.2));
-    let facts = |all: Vec<FuelRecord>| {
-        all.into_iter().map(|f| (f.name, f.octane, f.octane_scale, f.price)).collect::<Vec<_>>()
-    };
+    let facts = |all: Vec<FuelRecord>| all.into_iter().map(|f| f.said).collect::<Vec<_>>();
     assert_eq!(facts(there.3), facts(here.3));
     assert!(empty.get("/days/1/edit").await.text().contains("Archived here"));
     assert_eq!(hashes(&cell).await, hashes(&empty).await, "every file is in custody there");

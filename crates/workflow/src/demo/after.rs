@@ -77,3 +77,17 @@ pub(super) async fn thread(store: &Store, vehicle_id: i64) -> Result<(), Workflo
     say(store, &thread, "λ is over at the top with it. It comes out again until that is mended.", CALIBRATOR)
         .await
 }
+
+/// What is left to pull on the vehicle's newest day, and how much of that day there is.
+pub(super) async fn plan(store: &Store, vehicle_id: i64) -> Result<(), WorkflowError> {
+    let Some(day) = store.days_of_vehicle(vehicle_id, 1).await?.pop() else { return Ok(()) };
+    if !store.planned(vehicle_id).await?.is_empty() || store.kept_plan(day.id).await?.is_some() {
+        return Ok(());
+    }
+    let Some(set) = newest_of(store, vehicle_id, "M2").await? else { return Ok(()) };
+    let why = "as on 12 March, now beside this day's baseline";
+    store.plan(vehicle_id, &set.set.config.factors(), 3, why).await?;
+    let fields = [("hours", "3"), ("begins", "13:00"), ("difference", "1.5"), ("every", "1")];
+    let fields = fields.map(|(k, v)| (k.to_owned(), v.to_owned())).into_iter().collect();
+    Ok(store.keep_plan(day.id, Some(&fields), CALIBRATOR).await?)
+}

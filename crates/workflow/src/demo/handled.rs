@@ -3,6 +3,7 @@
 use super::clock;
 use crate::error::WorkflowError;
 use chrono::NaiveDate;
+use jamjar_core::calculators::kind::Kind;
 use jamjar_sim::{FuelSpec, SimDay};
 use jamjar_store::{By, FuelWords, NewBatch, NewFlash, NewPour, SlipRecord, Store};
 
@@ -18,11 +19,20 @@ fn by() -> By {
 
 /// Octane, price, and of E85 the delivery that was measured; what somebody said already stays.
 pub(super) async fn fuel(store: &Store, f: &FuelSpec) -> Result<(), WorkflowError> {
-    let Some(own) = store.fuel_records().await?.into_iter().find(|r| r.name == f.name) else { return Ok(()) };
-    if own.octane.is_none() && own.price.is_none() {
-        let was = store.fuel_words(own.id).await?;
+    let Some(own) = store.fuel_records().await?.into_iter().find(|r| r.said.name == f.name) else {
+        return Ok(());
+    };
+    let was = own.said;
+    if was.octane.is_none() && was.price.is_none() {
         let scale = if f.ron.is_some() { "RON" } else { "" };
-        let now = FuelWords { octane: f.ron, octane_scale: scale.into(), price: f.price, ..was.clone() };
+        let kind = if f.diesel { Kind::Diesel } else { Kind::Gasoline };
+        let now = FuelWords {
+            octane: f.ron,
+            octane_scale: scale.into(),
+            price: f.price,
+            kind: kind.id().into(),
+            ..was.clone()
+        };
         store.edit_fuel(own.id, &was, &now, &by()).await?;
     }
     if f.name == "E85" && store.batches().await?.iter().all(|b| b.fuel_id != own.id) {
@@ -93,7 +103,7 @@ pub(super) async fn day(
         }
         if s.spec.fuel != fuel {
             fuel.clone_from(&s.spec.fuel);
-            if let Some(f) = fuels.iter().find(|f| f.name == fuel) {
+            if let Some(f) = fuels.iter().find(|f| f.said.name == fuel) {
                 let pour = NewPour {
                     at: clock(first.at_s - FILLED_S),
                     fuel_id: f.id,

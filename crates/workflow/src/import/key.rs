@@ -28,6 +28,8 @@ impl MeasureKey {
         .unwrap_or_default();
         let mut shared = Sha256::new_with_prefix(text.trim_end_matches(']'));
         if !vehicle.computed.is_empty() {
+            // What they reached is kept for searching since.
+            shared.update("ends");
             shared.update(serde_json::to_string(&vehicle.computed).unwrap_or_default());
         }
         Self { shared, some: limits.iter().filter(|l| !l.applies_to.is_empty()).cloned().collect() }

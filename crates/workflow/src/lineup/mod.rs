@@ -95,6 +95,17 @@ fn usual_band(base: &SetResult, driven: Option<Driven>) -> Option<[f64; 2]> {
         .or_else(|| middle().filter(covered))
 }
 
+/// Sets of one vehicle with the other sets of their days, read and measured, before anything is concluded of them.
+#[derive(Debug, Clone)]
+pub struct Gathered {
+    vehicle: VehicleRecord,
+    /// The sets asked for, then the others.
+    sets: Vec<SetWithPulls>,
+    shown: usize,
+    base: usize,
+    measured: Vec<Vec<Measured>>,
+}
+
 /// Analyses sets under some settings. `base` is a set id; the first set when absent.
 ///
 /// # Errors
@@ -105,47 +116,74 @@ pub async fn line_up(
     base: Option<i64>,
     settings: &Settings,
 ) -> Result<LineUp, WorkflowError> {
-    if ids.len() > MAX_SETS {
-        return Err(WorkflowError::Bad(format!(
-            "{} sets are too many to read in one line-up; {MAX_SETS} fit",
-            ids.len()
-        )));
+    Gathered::of(store, ids, base, settings).await?.judged(store, settings).await
+}
+
+impl Gathered {
+    /// Reads sets, and measures them where what is kept of them no longer fits.
+    ///
+    /// # Errors
+    /// As [`line_up`].
+    pub async fn of(
+        store: &Store,
+        ids: &[i64],
+        base: Option<i64>,
+        settings: &Settings,
+    ) -> Result<Self, WorkflowError> {
+        if ids.len() > MAX_SETS {
+            return Err(WorkflowError::Bad(format!(
+                "{} sets are too many to read in one line-up; {MAX_SETS} fit",
+                ids.len()
+            )));
+        }
+        let sets = store.sets_by_id(ids).await?;
+        let Some(first) = sets.first() else {
+            return Err(WorkflowError::Bad("none of these sets exists".into()));
+        };
+        if sets.iter().any(|s| s.set.vehicle_id != first.set.vehicle_id) {
+            return Err(WorkflowError::Bad(
+                "these sets belong to different vehicles; a line-up compares sets of one".into(),
+            ));
+        }
+        let vehicle = store.vehicle(first.set.vehicle_id).await?;
+        let base = base.and_then(|id| sets.iter().position(|s| s.set.id == id)).unwrap_or(0);
+        let (sets, shown) = with_context(store, sets).await?;
+        let measured = measured(store, &sets, &vehicle, settings).await?;
+        Ok(Self { vehicle, sets, shown, base, measured })
     }
-    let sets = store.sets_by_id(ids).await?;
-    let Some(first) = sets.first() else {
-        return Err(WorkflowError::Bad("none of these sets exists".into()));
-    };
-    if sets.iter().any(|s| s.set.vehicle_id != first.set.vehicle_id) {
-        return Err(WorkflowError::Bad(
-            "these sets belong to different vehicles; a line-up compares sets of one".into(),
-        ));
+
+    /// The line-up of them under settings that change no measurement: band, speeds, level, correction.
+    ///
+    /// # Errors
+    /// [`WorkflowError`] when the habit of the cell is wanted and cannot be read.
+    pub async fn judged(self, store: &Store, settings: &Settings) -> Result<LineUp, WorkflowError> {
+        let settings = *settings;
+        let l = blocking(move || self.line_up(settings)).await?;
+        if l.settings.habit.is_none() && habit::is_wanted(&l.comparisons, &l.results) {
+            return with_habit(store, l).await;
+        }
+        Ok(l)
     }
-    let vehicle = store.vehicle(first.set.vehicle_id).await?;
-    let base = base.and_then(|id| sets.iter().position(|s| s.set.id == id)).unwrap_or(0);
-    let all = with_context(store, sets).await?;
-    let shown = all.1;
-    let mut sets = all.0;
-    let measured = measured(store, &sets, &vehicle, settings).await?;
-    let inputs: Vec<SetInput> = sets.iter().map(input_of).collect();
-    let band_asked = settings.band_rpm.is_some();
-    let (mut settings, v) = (*settings, vehicle.clone());
-    let l = blocking(move || {
-        let mut measured = measured;
-        settings.driven = settings.driven.or(v.sheet.driven);
+
+    fn line_up(self, mut settings: Settings) -> LineUp {
+        let Self { vehicle, mut sets, shown, base, mut measured } = self;
+        let inputs: Vec<SetInput> = sets.iter().map(input_of).collect();
+        let (band_asked, engine) = (settings.band_rpm.is_some(), &vehicle.vehicle.engine);
+        settings.driven = settings.driven.or(vehicle.sheet.driven);
         // Where to look at all of them depends on the baseline's own curve.
         if let Some(first) =
-            analyse_sets(&inputs[base..=base], &measured[base..=base], &v.vehicle.engine, &settings).first()
+            analyse_sets(&inputs[base..=base], &measured[base..=base], engine, &settings).first()
         {
             settings.at_rpm = settings.at_rpm.or(first.figure(Figure::PeakTorque).rpm);
-            settings.shift_rpm = settings.shift_rpm.or_else(|| shift_window(first, &v, None));
+            settings.shift_rpm = settings.shift_rpm.or_else(|| shift_window(first, &vehicle, None));
             settings.band_rpm =
                 settings.band_rpm.or_else(|| usual_band(first, settings.driven)).or(Some(BAND));
         }
-        let mut results = analyse_sets(&inputs, &measured, &v.vehicle.engine, &settings);
+        let mut results = analyse_sets(&inputs, &measured, engine, &settings);
         let candidates: Vec<usize> = (0..shown).filter(|i| *i != base).collect();
-        let mut comparisons = compare_all(&results, base, &candidates, &v.vehicle, &settings);
+        let mut comparisons = compare_all(&results, base, &candidates, &vehicle.vehicle, &settings);
         note_pulls(&mut comparisons, &results, &measured);
-        let own = |(r, m): (&SetResult, &Vec<Measured>)| shift_window(r, &v, limiter_of(m));
+        let own = |(r, m): (&SetResult, &Vec<Measured>)| shift_window(r, &vehicle, limiter_of(m));
         let windows = results.iter().zip(&measured).map(own).collect();
         sets.truncate(shown);
         measured.truncate(shown);
@@ -156,7 +194,7 @@ pub async fn line_up(
         }
         let verdicts = measured.iter().map(|m| set_verdicts(m)).collect();
         LineUp {
-            vehicle: v,
+            vehicle,
             sets,
             measured,
             results,
@@ -169,12 +207,7 @@ pub async fn line_up(
             band_asked,
             settings,
         }
-    })
-    .await?;
-    if l.settings.habit.is_none() && habit::is_wanted(&l.comparisons, &l.results) {
-        return with_habit(store, l).await;
     }
-    Ok(l)
 }
 
 impl LineUp {

@@ -1,6 +1,5 @@
 //! The engine, the vehicle and its dyno.
 
-use crate::calculators::fuel::{DIESEL_STOICH_AFR, ethanol_blend};
 use crate::computed::{Computed, Formula, compile_all};
 use crate::gears::Gears;
 use crate::pull::dyno::Dyno;
@@ -79,18 +78,6 @@ impl Injection {
 }
 
 impl Engine {
-    /// Stoichiometric air-fuel ratio of what it burns, by mass; `None` where the ethanol of a gasoline is not known
-    /// or cannot be.
-    ///
-    /// # Formula
-    /// Diesel 14.5; gasoline with ethanol as [`ethanol_blend`] has it (domain, section 6: typical values).
-    pub fn stoich_afr(&self, ethanol: Option<f64>) -> Option<f64> {
-        match self.ignition {
-            Ignition::Spark => ethanol_blend(ethanol?).ok().map(|b| b.stoich_afr),
-            Ignition::Compression => Some(DIESEL_STOICH_AFR),
-        }
-    }
-
     /// Injections of one injector per crank revolution; `None` where duty means nothing: direct injection and
     /// diesels.
     pub fn injections_per_rev(&self) -> Option<f64> {

@@ -3,7 +3,8 @@
 use super::{compared, pull, said, set, two};
 use crate::analysis::measured::{Measured, Tells};
 use crate::analysis::verdict::Comparison;
-use crate::analysis::{SetInput, Settings};
+use crate::analysis::{ChannelSummary, SetInput, Settings, note_pulls};
+use crate::findings::Finding;
 
 fn retarded(pulls: &mut [Measured], deg: Option<f64>) {
     for p in pulls {
@@ -40,6 +41,57 @@ fn a_step_to_more_octane_is_judged_only_on_one_scale_and_with_a_control_that_lis
     assert!(on(["RON 98 E5", "RON 95 E5"], 6.0, [Some(0.0); 2]).is_empty(), "a step down is none");
     assert!(on(["RON 95 E5", "AKI 93"], 6.0, [Some(0.0); 2]).is_empty(), "two scales");
     assert!(on(["RON 95 E5", "E85"], 6.0, [Some(0.0); 2]).is_empty(), "no number");
+}
+
+/// The same map with an injection off and on, with the mean λ of each pull.
+fn injected(states: [&str; 2], lambda: [&[f64]; 2], target: [f64; 2], at_an_end: bool) -> Vec<String> {
+    let (_, mut measured) = two(3.0, 0.0);
+    for (k, pulls) in measured.iter_mut().enumerate() {
+        for (m, l) in pulls.iter_mut().zip(lambda[k].iter().cycle()) {
+            let of = |name: &str, mean: f64| ChannelSummary {
+                channel: name.parse().unwrap(),
+                mean,
+                min: mean,
+                max: mean,
+                start: mean,
+            };
+            m.channels = vec![of("lambda_target", target[k])];
+            m.channels.extend((!l.is_nan()).then(|| of("lambda_1", *l)));
+            if at_an_end && k == 1 {
+                let channel = "lambda_1".parse().unwrap();
+                m.flags.push(Finding::Saturated { channel, top: false, value: 0.68, lasts_s: 1.0 });
+            }
+        }
+    }
+    let with = |state: &str| set(state, &[("map", "c1"), ("gear", "4"), ("water injection", state)]);
+    let sets = states.map(with);
+    let (results, mut c) = compared(&sets, &measured, &Settings::default());
+    note_pulls(&mut c, &results, &measured);
+    notes(&c[0], "injection")
+}
+
+#[test]
+fn an_injection_that_over_fuels_shows_in_the_mixture_and_never_by_a_sensor_at_its_end_alone() {
+    let same = [0.82, 0.82];
+    let rich = injected(["off", "on"], [&[0.84, 0.85, 0.83], &[0.77, 0.76, 0.78]], same, false);
+    assert!(rich[0].starts_with("With the injection λ is 0.77 where it is 0.84 without"), "{rich:?}");
+    assert!(rich[0].ends_with("9 % in all."), "{rich:?}");
+    let back = injected(["on", "off"], [&[0.77, 0.76, 0.78], &[0.84, 0.85, 0.83]], same, false);
+    assert_eq!(back, rich, "whichever is the baseline");
+    let end = injected(["off", "on"], [&[0.84, 0.85, 0.83], &[0.69, 0.68, 0.68]], same, true);
+    assert!(end[0].contains("at least: λ sat at the rich end"), "{end:?}");
+    let lean = injected(["off", "on"], [&[0.80, 0.81, 0.80], &[0.86, 0.87, 0.86]], same, false);
+    assert!(lean[0].contains("Should it fail, the map alone is leaner still"), "{lean:?}");
+    for (lambda, target, says) in [
+        ([&[0.84, 0.85, 0.83], &[0.84, 0.83, 0.85]], same, "the mixture is the same"),
+        ([&[0.84, 0.85, 0.83], &[f64::NAN; 3]], same, "was not measured"),
+        ([&[0.84, 0.85, 0.83], &[0.77, 0.76, 0.78]], [0.82, 0.76], "asks for another λ"),
+        ([&[0.80, 0.90, 0.78], &[0.70, 0.86, 0.81]], same, "no more than it scatters"),
+    ] {
+        let said = injected(["off", "on"], lambda.map(|l: &[f64; 3]| &l[..]), target, false);
+        assert!(said[0].contains(says), "{said:?}");
+    }
+    assert!(injected(["60 kPa", "90 kPa"], [&[0.84], &[0.77]], same, false).is_empty(), "on in both");
 }
 
 #[test]

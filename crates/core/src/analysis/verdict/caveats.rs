@@ -1,6 +1,7 @@
 //! What must be known beside a comparison, as data; `words` says it.
 
 use super::comparable::NotComparable;
+use super::injection::InjectionSays;
 use super::octane::OctaneSays;
 use super::repeats::PullFinding;
 use super::suspects::Suspicion;
@@ -101,6 +102,8 @@ pub enum Caveat {
     Suspected(Suspicion),
     /// What a step to more octane showed; the scale and both numbers.
     Octane { says: OctaneSays, scale: &'static str, octane: [f64; 2] },
+    /// An auxiliary injection was switched: what the mixture says of it.
+    Injection(InjectionSays),
     /// A set has not settled.
     Unsettled { set: String, settled: Settled },
 }
@@ -138,6 +141,7 @@ impl Caveat {
             Self::Flagged { .. } => "flagged",
             Self::Suspected(_) => "suspected",
             Self::Octane { .. } => "octane",
+            Self::Injection(_) => "injection",
             Self::Unsettled { .. } => "unsettled",
         }
     }
@@ -158,6 +162,7 @@ impl Caveat {
             | Self::Bracketed(_)
             | Self::Across { .. }
             | Self::Octane { .. }
+            | Self::Injection(InjectionSays::Same { .. })
             | Self::Equivalence(_) => Severity::Note,
             Self::Confounded { .. }
             | Self::SpeedOrigins
@@ -176,6 +181,7 @@ impl Caveat {
             | Self::BestOf(_)
             | Self::Flagged { .. }
             | Self::Suspected(_)
+            | Self::Injection(_)
             | Self::Unsettled { .. } => Severity::Caution,
         }
     }

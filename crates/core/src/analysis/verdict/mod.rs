@@ -11,6 +11,7 @@ mod equal_output;
 mod figure;
 mod gain_of_gains;
 mod hollows;
+mod injection;
 mod next_rung;
 mod noted;
 mod notes;
@@ -33,6 +34,7 @@ pub use equal_output::{AtOutput, NotRead, OfPulls, UP_TO, at_equal_output, share
 pub use figure::FigureComparison;
 pub use gain_of_gains::{GainOfGains, NoRatio, gain_of_gains};
 pub use hollows::{Became, FILLED_WITHIN, HollowCompared, hollows_compared};
+pub use injection::{InjectionSays, Untold};
 pub use next_rung::{Forecast, NoForecast, RungSeen, Would, next_rung};
 pub use noted::note_pulls;
 pub use now::{Now, now};

@@ -2,6 +2,7 @@
 
 use super::caveats::Caveat;
 use super::comparison::Comparison;
+use super::injection::injection;
 use super::repeats::find_days;
 use crate::analysis::measured::Measured;
 use crate::analysis::set::{Figure, SetResult, Settled};
@@ -10,6 +11,7 @@ use crate::analysis::set::{Figure, SetResult, Settled};
 pub fn note_pulls(comparisons: &mut [Comparison], sets: &[SetResult], measured: &[Vec<Measured>]) {
     let found = find_days(sets, measured);
     for c in comparisons {
+        c.notes.extend(injection(c, sets, measured).map(Caveat::Injection));
         for set in [c.base, c.candidate] {
             let id = || sets[set].id.clone();
             let own = found.iter().filter(|f| f.set == set && sets[set].included.get(f.pull) == Some(&true));

@@ -1,20 +1,22 @@
 //! Reads a query.
 
 use super::dates::{Period, period};
-use super::extreme::Extreme;
 use super::lexer::{Kind, Token, cut};
-use super::quantity::{NAMES, Quantity};
-use super::query::{Clause, Field, Order, Query, QueryError, STATES, What, example, range_words};
+use super::own::OwnChannel;
+use super::quantity::NAMES;
+use super::query::{Clause, Field, Order, Query, QueryError, STATES, What};
 use crate::units::Units;
 use chrono::NaiveDate;
 
 /// What reading depends on beside the text.
 #[derive(Debug, Clone, Copy, PartialEq)]
-pub struct Reading {
+pub struct Reading<'a> {
     /// The day it is in the shop.
     pub today: NaiveDate,
     /// Units of numbers without one.
     pub usual: Units,
+    /// Channels the shop computes.
+    pub own: &'a [OwnChannel],
 }
 
 /// Words that carry no condition.
@@ -25,7 +27,7 @@ const FILLERS: [&str; 34] = [
 ];
 
 /// Comparisons in words and signs, each with its canonical word; several words first.
-const COMPARISONS: [(&str, &str); 24] = [
+pub(super) const COMPARISONS: [(&str, &str); 24] = [
     ("leaner than", "over"),
     ("richer than", "under"),
     ("more than", "over"),
@@ -78,7 +80,7 @@ const COUNTED: [&str; 10] = ["one", "two", "three", "four", "five", "six", "seve
 ///
 /// # Errors
 /// [`QueryError`] with the column where the text stops making sense and what to write instead.
-pub fn parse(text: &str, with: &Reading) -> Result<Query, QueryError> {
+pub fn parse(text: &str, with: &Reading<'_>) -> Result<Query, QueryError> {
     let tokens = cut(text)?;
     let mut p = Parser { t: &tokens, at: 0, with };
     let mut q = Query::default();
@@ -120,17 +122,10 @@ pub fn parse(text: &str, with: &Reading) -> Result<Query, QueryError> {
     Ok(q)
 }
 
-/// A number as it was typed.
-struct Written {
-    value: f64,
-    raw: String,
-    places: usize,
-}
-
-struct Parser<'a> {
-    t: &'a [Token],
-    at: usize,
-    with: &'a Reading,
+pub(super) struct Parser<'a> {
+    pub(super) t: &'a [Token],
+    pub(super) at: usize,
+    pub(super) with: &'a Reading<'a>,
 }
 
 /// What a person says for a flag without naming it as one, and the flag's words.
@@ -143,7 +138,7 @@ const FLAGS: [(&str, &str); 4] = [
 
 impl Parser<'_> {
     /// How many tokens from `at + skip` on spell the phrase.
-    fn spells(&self, skip: usize, phrase: &str) -> Option<usize> {
+    pub(super) fn spells(&self, skip: usize, phrase: &str) -> Option<usize> {
         let mut n = 0;
         for w in phrase.split(' ') {
             let t = self.t.get(self.at + skip + n)?;
@@ -184,6 +179,9 @@ impl Parser<'_> {
     }
 
     fn condition(&mut self) -> Result<Option<What>, QueryError> {
+        if let Some(w) = self.own()? {
+            return Ok(Some(w));
+        }
         if let Some(w) = self.quantity()? {
             return Ok(Some(w));
         }
@@ -193,114 +191,14 @@ impl Parser<'_> {
         self.days()
     }
 
-    /// `power over 150 kW`, `over 150 kW`, `162 kW`, `160..165 kW`, `boost 140`.
-    fn quantity(&mut self) -> Result<Option<What>, QueryError> {
-        // Of all names that stand here the longest is meant: oil pressure is not oil.
-        let named = NAMES
-            .iter()
-            .flat_map(|(q, names)| names.iter().filter_map(|n| self.spells(0, n)).map(|n| (*q, n)))
-            .rev()
-            .max_by_key(|n| n.1);
-        let skip = named.map_or(0, |n| n.1);
-        let compared = COMPARISONS.iter().find_map(|(w, how)| self.spells(skip, w).map(|n| (*how, n)));
-        let first = skip + compared.map_or(0, |c| c.1);
-        let Some(Written { value: a, raw: raw_a, places }) = self.number(first) else {
-            return match (named, compared) {
-                (Some((q, _)), Some((how, _)))
-                    if how != "about" || matches!(self.t[self.at + skip].kind, Kind::Sign(_)) =>
-                {
-                    Err(self.error(
-                        first,
-                        &format!(
-                            "a number is missing here; write for example “{}”",
-                            example(q, self.with.usual)
-                        ),
-                    ))
-                }
-                _ => Ok(None),
-            };
-        };
-        let second = (first + 1..first + 3).find_map(|i| {
-            // A unit may stand after the first number too: 160 kW to 165 kW.
-            let to = self.t.get(self.at + i)?;
-            let joins = matches!(to.kind, Kind::To)
-                || to.is("to")
-                || (compared.is_some_and(|c| c.0 == "between") && to.is("and"));
-            joins.then(|| self.number(i + 1).map(|n| (i + 2, n))).flatten()
-        });
-        let end = second.as_ref().map_or(first + 1, |s| s.0);
-        let unit_at = [end, first + 1].into_iter().find(|i| self.word(*i).is_some_and(Quantity::is_unit));
-        let unit_word = unit_at.and_then(|i| self.word(i)).map(str::to_owned);
-        let (of, unit, worth) = match (named, &unit_word) {
-            (Some((q, _)), Some(u)) => match q.unit(u) {
-                Some(Ok(worth)) => (q, u.clone(), worth),
-                Some(Err(other)) => {
-                    return Err(self.error(
-                        unit_at.unwrap_or(end),
-                        &format!("{} is a unit of {}, not of {}", label(u), other.name(), q.name()),
-                    ));
-                }
-                None => (q, q.usual(self.with.usual).0.to_owned(), q.usual(self.with.usual).1),
-            },
-            (Some((q, _)), None) => (q, q.usual(self.with.usual).0.to_owned(), q.usual(self.with.usual).1),
-            (None, Some(u)) => match Quantity::of_unit(u) {
-                Some((q, worth)) => (q, u.clone(), worth),
-                None => return Ok(None),
-            },
-            (None, None)
-                if compared.is_some_and(|c| !["about", "between"].contains(&c.0)) && !self.is_day(first) =>
-            {
-                return Err(
-                    self.error(first, &format!("{raw_a} of what? Write for example “power over {raw_a} kW”"))
-                );
-            }
-            (None, None) => return Ok(None),
-        };
-        let half = 0.5 * 10f64.powi(-(places as i32));
-        let how = compared.map_or("about", |c| c.0);
-        let of = richest_if_below(of, how, named.map(|n| n.1));
-        let (low, high, how, numbers) = match second {
-            Some((_, Written { value: b, raw: raw_b, .. })) if b < a => {
-                return Err(self.error(
-                    end - 1,
-                    &format!("nothing lies between {raw_a} and {raw_b}; write the smaller number first"),
-                ));
-            }
-            Some((_, Written { value: b, raw: raw_b, .. })) => (a, b, "between", vec![raw_a, raw_b]),
-            None => match how {
-                "over" => (a.next_up(), f64::INFINITY, how, vec![raw_a]),
-                "at least" => (a, f64::INFINITY, how, vec![raw_a]),
-                "under" => (f64::NEG_INFINITY, a.next_down(), how, vec![raw_a]),
-                "at most" => (f64::NEG_INFINITY, a, how, vec![raw_a]),
-                _ => (a - half, a + half, "about", vec![raw_a]),
-            },
-        };
-        self.at += end + usize::from(unit_at == Some(end));
-        Ok(Some(What::Range {
-            of,
-            low: worth.of(low),
-            high: worth.of(high),
-            words: range_words(how, &numbers, label(&unit)),
-        }))
-    }
-
-    fn number(&self, skip: usize) -> Option<Written> {
-        match self.t.get(self.at + skip) {
-            Some(Token { kind: Kind::Number(value, places), raw, .. }) => {
-                Some(Written { value: *value, raw: raw.clone(), places: *places })
-            }
-            _ => None,
-        }
-    }
-
-    fn word(&self, skip: usize) -> Option<&str> {
+    pub(super) fn word(&self, skip: usize) -> Option<&str> {
         match &self.t.get(self.at + skip)?.kind {
             Kind::Word(w) => Some(w),
             _ => None,
         }
     }
 
-    fn is_day(&self, skip: usize) -> bool {
+    pub(super) fn is_day(&self, skip: usize) -> bool {
         period(&self.t[self.at + skip..], self.with.today).is_some()
     }
 
@@ -352,7 +250,10 @@ impl Parser<'_> {
 
     /// Whether the name of a figure stands there with a comparison or a number behind it.
     fn asks(&self, at: usize) -> bool {
-        let named = |t: &Token| NAMES.iter().any(|n| n.1.iter().any(|w| w.split(' ').any(|w| t.is(w))));
+        let own =
+            |t: &Token| self.with.own.iter().any(|c| t.is(&c.name) || c.words.split(' ').any(|w| t.is(w)));
+        let named =
+            |t: &Token| own(t) || NAMES.iter().any(|n| n.1.iter().any(|w| w.split(' ').any(|w| t.is(w))));
         let compares = |t: &Token| {
             matches!(t.kind, Kind::Number(..) | Kind::Sign(_))
                 || COMPARISONS.iter().any(|c| c.0.split(' ').next().is_some_and(|w| t.is(w)))
@@ -439,16 +340,10 @@ impl Parser<'_> {
         }
     }
 
-    fn error(&self, skip: usize, text: &str) -> QueryError {
+    pub(super) fn error(&self, skip: usize, text: &str) -> QueryError {
         let end = self.t.last().map_or(1, |t| t.column + t.raw.chars().count());
         QueryError { column: self.t.get(self.at + skip).map_or(end, |t| t.column), text: text.to_owned() }
     }
-}
-
-/// A mixture below a value asks for the richest of it: the leanest is meant where it is above.
-fn richest_if_below(of: Quantity, how: &str, named: Option<usize>) -> Quantity {
-    let plain = of == Quantity::Reached(Extreme::Leanest) && named.is_none_or(|n| n == 1);
-    if plain && matches!(how, "under" | "at most") { Quantity::Reached(Extreme::Richest) } else { of }
 }
 
 /// Words that begin a condition of their own and so end the text of a field before them.
@@ -462,7 +357,7 @@ fn starts_another(t: &Token) -> bool {
 }
 
 /// A unit as it is shown.
-fn label(word: &str) -> &str {
+pub(super) fn label(word: &str) -> &str {
     match word {
         "kw" | "kilowatt" | "kilowatts" => "kW",
         "hp" | "bhp" | "horsepower" => "hp",

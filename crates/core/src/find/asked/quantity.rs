@@ -198,6 +198,12 @@ impl Quantity {
     }
 }
 
+/// Scale and offset from one unit to another of the same dimension.
+pub(super) fn scale_between(from: &str, to: &str) -> Option<(f64, f64)> {
+    let ((a, scale, offset, _), (b, own, own_offset, _)) = (unit_of(from)?, unit_of(to)?);
+    (a == b).then(|| (scale / own, (offset - own_offset) / own))
+}
+
 fn unit_of(word: &str) -> Option<UnitWords> {
     let word = word.to_lowercase();
     UNITS.into_iter().find(|u| u.3.contains(&word.as_str()))

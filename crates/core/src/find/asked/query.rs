@@ -1,5 +1,6 @@
 //! What a query says, and the canonical words for it.
 
+use super::own::{End, OwnChannel};
 use super::quantity::Quantity;
 use crate::units::Units;
 use chrono::NaiveDate;
@@ -96,6 +97,19 @@ pub enum What {
     Range {
         /// Of which figure.
         of: Quantity,
+        /// Lowest.
+        low: f64,
+        /// Highest.
+        high: f64,
+        /// The words, with the number as it was written.
+        words: String,
+    },
+    /// What a computed channel reached within `low..=high`, in the channel's own unit.
+    Own {
+        /// Of which channel.
+        of: OwnChannel,
+        /// Which end of it.
+        end: End,
         /// Lowest.
         low: f64,
         /// Highest.
@@ -209,6 +223,9 @@ impl Clause {
         let mut s = if self.not { "not ".to_owned() } else { String::new() };
         match &self.what {
             What::Range { of, words, .. } => write!(s, "{} {words}", of.name()).unwrap_or_default(),
+            What::Own { of, end, words, .. } => {
+                write!(s, "{} {} {words}", end.word(), of.words).unwrap_or_default();
+            }
             What::Days { from, to } if from == to => s += &from.to_string(),
             What::Days { from, to } if *from == NaiveDate::MIN => write!(s, "until {to}").unwrap_or_default(),
             What::Days { from, to } if *to == NaiveDate::MAX => write!(s, "since {from}").unwrap_or_default(),
@@ -265,7 +282,7 @@ impl Query {
 
 /// Words for a range: `over 150 kW`, `about 162 kW`.
 pub(in crate::find) fn range_words(how: &str, numbers: &[String], unit: &str) -> String {
-    format!("{how} {} {unit}", numbers.join(" and "))
+    format!("{how} {} {unit}", numbers.join(" and ")).trim_end().to_owned()
 }
 
 /// Names a figure and its usual unit, for errors.

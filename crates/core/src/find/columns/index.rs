@@ -9,6 +9,7 @@ use super::bits::Bits;
 use super::facet::Facet;
 use super::groups::{Groups, OwnValues, SetValues};
 use super::names::{ENDED, FUEL, GEAR, LIMIT, MAP, NAMED, Names, VEHICLE};
+use super::own::OwnColumns;
 use super::record::{Note, Record, Scope};
 use super::table::{Columns, FAMILIES, FIRST_YEAR, YEARS};
 use super::zones::Zones;
@@ -49,6 +50,8 @@ pub struct Index {
     pub(in crate::find) zones: OnceLock<Zones>,
     /// Gains in every family, counted when first asked for.
     gained: [OnceLock<Vec<f32>>; FAMILIES],
+    /// What computed channels reached.
+    pub(in crate::find) computed: OwnColumns,
     /// Descriptions of vehicles by name, lower case.
     pub(in crate::find) described: HashMap<String, String>,
     /// How many rows are archived.
@@ -152,6 +155,7 @@ impl Index {
         put(&mut c.left_out, at, r.left_out);
         put(&mut c.archived, at, r.archived);
         c.reached.iter_mut().zip(r.reached).for_each(|(col, v)| put(col, at, v));
+        self.computed.put(at, &r.own);
         put(&mut c.base, at, 0);
         put(&mut c.alive, at, true);
     }
@@ -224,6 +228,7 @@ impl Index {
         thin(&mut c.archived, &keep);
         thin(&mut c.base, &keep);
         thin(&mut c.alive, &keep);
+        self.computed.thin(&keep);
         self.dead = 0;
         self.days.clear();
         for (i, p) in self.c.place.iter().enumerate() {

@@ -15,6 +15,17 @@ pub struct Place {
     pub day: i64,
 }
 
+/// What a computed channel did over a pull.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Own<'a> {
+    /// Its name as a channel.
+    pub name: &'a str,
+    /// Unit of its values.
+    pub unit: &'a str,
+    /// The least and the most it was.
+    pub ends: [f32; 2],
+}
+
 /// What a search knows of one pull.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Record<'a> {
@@ -44,6 +55,8 @@ pub struct Record<'a> {
     pub left_out: bool,
     /// What its channels reached; NaN where nothing was logged.
     pub reached: [f32; Extreme::ALL.len()],
+    /// What the vehicle's computed channels did.
+    pub own: Vec<Own<'a>>,
     /// Whether its map is the stock one.
     pub stock: bool,
     /// Whether it is archived.

@@ -135,6 +135,10 @@ impl Index {
                     (v, None) => Bits::of_column(v, within),
                 }
             }
+            What::Own { of, end, low, high, .. } => {
+                let range = at_least(*low)..=-at_least(-*high);
+                self.computed.within(of, *end, range, self.rows_in_all())
+            }
             What::Days { from, to } => {
                 let (a, b) = (from.num_days_from_ce(), to.num_days_from_ce());
                 Bits::of_column(&c.date, move |d| d >= a && d <= b)

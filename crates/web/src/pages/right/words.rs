@@ -14,6 +14,7 @@ use axum::Form;
 use axum::extract::{Path, State};
 use axum::response::{IntoResponse, Redirect, Response};
 use chrono::NaiveTime;
+use jamjar_core::calculators::kind::{FuelFacts, Kind};
 use jamjar_core::calculators::octane::Scale;
 use jamjar_store::{BuildWords, By, FuelWords, MapWords, NoteWords, StoreError, Subject};
 
@@ -54,6 +55,13 @@ fn number_text(v: Option<f64>) -> String {
 fn scales() -> Vec<(String, String)> {
     let none = (String::new(), "none".to_owned());
     let each = Scale::ALL.map(|s| (s.label().to_owned(), s.label().to_owned()));
+    [none].into_iter().chain(each).collect()
+}
+
+/// Kinds of fuel to choose from.
+fn kinds_of_fuel() -> Vec<(String, String)> {
+    let none = (String::new(), "not said".to_owned());
+    let each = Kind::ALL.map(|k| (k.id().to_owned(), k.label().to_owned()));
     [none].into_iter().chain(each).collect()
 }
 
@@ -184,10 +192,17 @@ impl Words for FuelWords {
                 Field::text("octane", "Octane", number_text(w.octane)).wide(5),
                 Field::one_of("octane_scale", "on the scale", &w.octane_scale, scales()),
                 Field::text("price", "Price of a litre", number_text(w.price)).wide(7),
+                Field::one_of("kind", "Made from", &w.kind, kinds_of_fuel()),
+                Field::text("density_kg_l", "Density, kg/L", number_text(w.density_kg_l)).wide(6),
+                Field::text("stoich_afr", "Stoichiometric air-fuel ratio", number_text(w.stoich_afr)).wide(6),
+                Field::text("lhv_mj_kg", "Heating value, MJ/kg", number_text(w.lhv_mj_kg)).wide(6),
             ],
-            seen: mark(&(&w.name, w.ethanol, w.octane, &w.octane_scale, w.price)),
+            seen: mark(&(
+                (&w.name, w.ethanol, w.octane, &w.octane_scale, w.price),
+                (&w.kind, w.density_kg_l, w.stoich_afr, w.lhv_mj_kg),
+            )),
             trail: Subject::Fuel(id),
-            says: "Every set on it carries the new name.",
+            says: "Every set on it carries the new name. Density, ratio and heating value left blank are what is typical of its kind and its ethanol.",
         };
         Ok((w, sheet))
     }
@@ -205,6 +220,25 @@ impl Words for FuelWords {
                 "say the scale of the octane number: the same fuel has three".into(),
             ));
         }
+        let property = |name: &'static str, what: &str| optional(what, get(f, name)).map_err(|e| (name, e));
+        let kind = get(f, "kind");
+        if !kind.is_empty() && Kind::of(kind).is_none() {
+            return Err(("kind", "choose what it is made from".into()));
+        }
+        let facts = FuelFacts {
+            kind: Kind::of(kind),
+            ethanol: held,
+            density_kg_l: property("density_kg_l", "density")?,
+            stoich_afr: property("stoich_afr", "stoichiometric ratio")?,
+            lhv_mj_kg: property("lhv_mj_kg", "heating value")?,
+        };
+        facts.check().map_err(|e| ("density_kg_l", e.to_string()))?;
+        if matches!(facts.kind, Some(Kind::Methanol | Kind::Diesel)) && held.is_some_and(|e| e > 0.0) {
+            return Err((
+                "ethanol",
+                "ethanol is measured in gasoline: leave it blank, or type the properties".into(),
+            ));
+        }
         let price = optional("price", get(f, "price")).map_err(|e| ("price", e))?;
         if let Some(p) = price.filter(|p| !(0.0..=1e6).contains(p)) {
             return Err(("price", format!("{p} is no price of a litre")));
@@ -214,6 +248,10 @@ impl Words for FuelWords {
             ethanol: held,
             octane,
             octane_scale: octane.and(scale).map_or("", Scale::label).to_owned(),
+            kind: kind.to_owned(),
+            density_kg_l: facts.density_kg_l,
+            stoich_afr: facts.stoich_afr,
+            lhv_mj_kg: facts.lhv_mj_kg,
             price,
         })
     }

@@ -9,5 +9,5 @@ mod tank;
 pub(crate) use cell_day::{CellDayPage, VehicleOfDay, cell_day_page, vehicle_of_day};
 pub(crate) use inbox::{InboxFragment, TypedForm, applied, inbox_fragment, places};
 pub(crate) use page::{DayPage, DayTyped, NewDayPage, day_page, day_seen, other_dyno};
-pub(crate) use sheet::{checklist_fragment, picture_of};
+pub(crate) use sheet::{checklist_fragment, picture_of, quoted_words};
 pub(crate) use tank::{fill, refuelled, tank_view};

@@ -57,9 +57,9 @@ pub(crate) fn tank_view(
     };
     let mut choices = Vec::new();
     for f in fuels {
-        choices.push((f.id.to_string(), f.name.clone()));
+        choices.push((f.id.to_string(), f.said.name.clone()));
         let own = batches.iter().filter(|b| b.fuel_id == f.id);
-        choices.extend(own.map(|b| (format!("{}:{}", f.id, b.id), format!("{}, {}", f.name, b.name))));
+        choices.extend(own.map(|b| (format!("{}:{}", f.id, b.id), format!("{}, {}", f.said.name, b.name))));
     }
     TankView {
         sentence: in_tank(&until).map_or_else(String::new, |t| tank_sentence(&t, prefs.volume)),

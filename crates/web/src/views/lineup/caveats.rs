@@ -30,6 +30,7 @@ pub(super) fn tag(c: &Caveat) -> &'static str {
         Caveat::Unsettled { .. } => "not settled",
         Caveat::Suspected(_) => "look at it",
         Caveat::Octane { .. } => "octane",
+        Caveat::Injection(_) => "injection",
         Caveat::AcrossGears(_) => "across gears",
         Caveat::Copies | Caveat::HeldSteps { .. } | Caveat::Headline(_) => "note",
     }

@@ -264,11 +264,11 @@ impl View<'_> {
     fn withheld(&self) -> Vec<String> {
         let plan = self.p.plan();
         let words = |h: &Withheld| {
-            format!(
-                "{}: {}",
-                self.name(h.wanted),
-                withheld_words(h.why, self.p.sets[h.wanted].meant_for.as_deref(), |i| self.name(i))
-            )
+            let set = &self.p.sets[h.wanted];
+            let lower = set.lower.as_ref();
+            let lower = lower.map(|(boost, on)| format!("{boost} on {}", self.prefs.written.date(*on)));
+            let why = withheld_words(h.why, set.meant_for.as_deref(), lower.as_deref(), |i| self.name(i));
+            format!("{}: {why}", self.name(h.wanted))
         };
         let ran = (0..self.p.wanted.len()).filter(|&i| self.p.wanted[i].ran != Ran::Not).map(|i| {
             let clear = self.p.wanted[i].ran == Ran::Clear;
@@ -298,7 +298,15 @@ impl View<'_> {
         let mut out: Vec<String> =
             (0..plan.poured.len()).filter(|&i| plan.poured[i] > 0.0).map(words).collect();
         if !out.is_empty() {
-            out.push("What is in the tank now is counted as nothing.".into());
+            let now = &self.p.cell.now;
+            out.push(match now.fuel.filter(|_| now.level_l > 0.0) {
+                Some(f) => format!(
+                    "{} of {} are in the tank now at least, by what was poured and pulled; they are poured no second time.",
+                    sentence_case(&self.volume(now.level_l)),
+                    self.p.fuels[f]
+                ),
+                None => "What is in the tank now is counted as nothing.".into(),
+            });
         }
         out
     }

@@ -6,6 +6,7 @@ use crate::views::day::fill;
 use crate::views::lineup::name_of;
 use jamjar_core::air::AirState;
 use jamjar_core::analysis::Measured;
+use jamjar_core::calculators::kind::Kind;
 use jamjar_core::factors::tank::{Fill, in_tank};
 use jamjar_core::limits::{Limit, Severity};
 use jamjar_core::words::{gate_words, limit_rule, tank_sentence};
@@ -69,9 +70,10 @@ pub(super) fn set_facts(p: &Part, i: usize, prefs: &Prefs) -> SetFacts {
     let (c, pulls) = (&s.set.config, &l.measured[i]);
     let measured = |what: Option<String>| what.unwrap_or_else(|| "not measured".into());
     let said = |what: &str| if what.is_empty() { "not said".to_owned() } else { what.to_owned() };
-    let ethanol = match s.set.fuel_ethanol {
-        Some(e) => format!("{}, ethanol {:.0} %", c.fuel, 100.0 * e),
-        None => format!("{}, ethanol not measured", c.fuel),
+    let ethanol = match (s.set.fuel.kind, s.set.fuel.ethanol) {
+        (Some(kind @ (Kind::Methanol | Kind::Diesel)), _) => format!("{}, {}", c.fuel, kind.label()),
+        (_, Some(e)) => format!("{}, ethanol {:.0} %", c.fuel, 100.0 * e),
+        (_, None) => format!("{}, ethanol not measured", c.fuel),
     };
     let hash = p.lineage.tree.iter().find(|m| m.map.name == c.map).and_then(|m| m.map.file.as_ref());
     let map = match hash {

@@ -132,8 +132,9 @@ impl<'a> Reader<'a> {
     }
 
     fn column(&mut self, n: usize) -> Option<Vec<f64>> {
-        let planes = self.take(n.checked_mul(8)?)?;
-        Some((0..n).map(|i| f64::from_le_bytes(std::array::from_fn(|p| planes[p * n + i]))).collect())
+        let all = self.take(n.checked_mul(8)?)?;
+        let planes: [&[u8]; 8] = std::array::from_fn(|p| &all[p * n..][..n]);
+        Some((0..n).map(|i| f64::from_le_bytes(planes.map(|p| p[i]))).collect())
     }
 
     fn recording(&mut self) -> Option<Recording> {
