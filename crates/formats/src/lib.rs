@@ -25,7 +25,7 @@ pub use assign::read_log;
 pub use columns::{ColumnReport, Confidence, Mapping, Question, ReadLog, Rule, conversion};
 pub use error::{FormatError, FormatProblem, MapProblem};
 pub use flow_sheet::read_flow_sheet;
-pub use mdf::{OutChannel, OutGroup, write_mdf};
+pub use mdf::{Master, OutChannel, OutGroup, write_mdf};
 pub use members::{Members, members};
 pub use out::{LogForm, OutLog, write_recordings, written_unit};
 pub use parquet::{ParquetColumn, write_parquet};

@@ -1,6 +1,6 @@
 //! Recordings out, in the open forms they can come in as: CSV, MDF 4, Parquet.
 
-use crate::mdf::{OutChannel, OutGroup, write_mdf};
+use crate::mdf::{Master, OutChannel, OutGroup, write_mdf};
 use crate::parquet::{ParquetColumn, write_parquet};
 use jamjar_core::channel::Channel;
 use jamjar_core::log::Recording;
@@ -116,7 +116,7 @@ pub fn write_recordings(
             let mut groups: Vec<OutGroup<'_>> = Vec::new();
             for of in logs {
                 let channels = of.log.channels.iter().map(|(c, values)| channel_of(of, c, values)).collect();
-                groups.push(OutGroup { name: of.name, t: &of.log.t, channels });
+                groups.push(OutGroup { name: of.name, by: Master::Time, t: &of.log.t, channels });
             }
             write_mdf(out, &groups, (about, began_ns), true)
         }

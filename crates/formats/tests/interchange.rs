@@ -4,7 +4,10 @@
 
 use jamjar_core::channel::Channel;
 use jamjar_core::log::Recording;
-use jamjar_formats::{LogForm, Mapping, OutLog, read_log, write_recordings, written_unit};
+use jamjar_formats::{
+    LogForm, Mapping, Master, OutChannel, OutGroup, OutLog, read_log, write_mdf, write_recordings,
+    written_unit,
+};
 use serde_json::{Value, json};
 use std::path::{Path, PathBuf};
 use std::process::Command;
@@ -88,6 +91,25 @@ fn readers_of_others_find_every_sample_and_unit() {
     assert_eq!(run("reads.py", &[&say("both.json", &[&dyno, &ecu]), &mdf]).trim(), "same");
     let parquet = written("ecu.parquet", LogForm::Parquet, &both[1..]);
     assert_eq!(run("reads.py", &[&say("ecu.json", &[&ecu]), &parquet]).trim(), "same");
+}
+
+#[test]
+fn curves_that_know_no_clock_are_counted_and_read_by_others() {
+    let folder = tempfile::tempdir().unwrap();
+    let (count, rpm): (Vec<f64>, Vec<f64>) =
+        (0..100).map(|k| (f64::from(k), 2000.0 + 50.0 * f64::from(k))).unzip();
+    let power: Vec<f64> = rpm.iter().map(|r| if *r < 2500.0 { f64::NAN } else { r / 60.0 }).collect();
+    let channel = |name, unit, values| OutChannel { name, unit, comment: "", values };
+    let name = "C1 on E30 (set 2) power";
+    let channels = vec![channel("engine speed", "rpm", &rpm[..]), channel(name, "kW", &power[..])];
+    let (mdf, told) = (folder.path().join("curves.mf4"), folder.path().join("curves.json"));
+    let group = OutGroup { name: "line-up", by: Master::Index, t: &count, channels };
+    write_mdf(std::fs::File::create(&mdf).unwrap(), &[group], ("a line-up", 0), true).unwrap();
+    let finite = |v: &[f64]| v.iter().map(|v| v.is_finite().then_some(*v)).collect::<Vec<_>>();
+    let said =
+        json!([{"t": count, "channels": {"engine speed": ["rpm", rpm], name: ["kW", finite(&power)]}}]);
+    std::fs::write(&told, said.to_string()).unwrap();
+    assert_eq!(run("reads.py", &[&told, &mdf]).trim(), "same");
 }
 
 #[test]

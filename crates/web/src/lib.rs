@@ -35,7 +35,7 @@ const MAP_LIMIT: usize = 257 << 20;
 /// Every route.
 pub fn router(state: AppState) -> Router {
     use pages::{
-        archive, attachments, blend, catalogue, cell_day, cell_now, checklist, checks, custody, days,
+        archive, attachments, blend, catalogue, cell_day, cell_now, checklist, checks, curves, custody, days,
         decision, erase, fuel, fuel_table, fuels, imports, injection, kept, ladder, lasting, limits, lineage,
         lineup, map_difference, margins, observed, planned, prints, pulls, reading, recordings, reports,
         right, road, running, search, settings, sheet, shelf, shifts, sign_off, slips, starting, tank,
@@ -162,7 +162,8 @@ pub fn router(state: AppState) -> Router {
         .route("/line-up/choose", get(lineup::chosen))
         .route("/line-up/chart.svg", get(lineup::svg))
         .route("/line-up/chart.png", get(lineup::png))
-        .route("/line-up/data.csv", get(lineup::csv))
+        .route("/line-up/data.csv", get(curves::csv))
+        .route("/line-up/data/{ending}", get(curves::show))
         .route("/line-up/comparison.json", get(lineup::json))
         .route("/reports", get(reports::list).post(reports::issue))
         .route("/reports/new", get(reports::ask))

@@ -10,7 +10,7 @@ use jamjar_core::log::Recording;
 use jamjar_core::pull::align::Alignment;
 use jamjar_core::pull::span::{EndedBy, PullKind, PullSpan};
 use jamjar_formats::{
-    Mapping, OutChannel, OutGroup, ParquetColumn, Rule, read_log, write_mdf, write_parquet,
+    Mapping, Master, OutChannel, OutGroup, ParquetColumn, Rule, read_log, write_mdf, write_parquet,
 };
 use jamjar_workflow::job;
 use std::path::{Path, PathBuf};
@@ -149,7 +149,13 @@ fn open_forms(folder: &Path) -> serde_json::Value {
         let channel = |(name, values)| OutChannel { name, unit: "", comment: "", values };
         let channels =
             names.iter().map(String::as_str).zip(columns.iter().map(Vec::as_slice)).map(channel).collect();
-        write_mdf(out("ours.mf4"), &[OutGroup { name: "made", t: &t, channels }], ("", 0), false).unwrap();
+        write_mdf(
+            out("ours.mf4"),
+            &[OutGroup { name: "made", by: Master::Time, t: &t, channels }],
+            ("", 0),
+            false,
+        )
+        .unwrap();
     });
     let (parquet_write, ()) = median(3, || {
         let all = std::iter::once(("time", t.as_slice()))

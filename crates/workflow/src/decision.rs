@@ -151,7 +151,7 @@ fn put_together(
     // The last set of a configuration counts; days come newest first. Each is held against its own day's baseline.
     let mut seen: BTreeSet<Factors> = BTreeSet::new();
     let mut weighed: Vec<OnShelf> = Vec::new();
-    for day in &days {
+    for day in days {
         let fresh: Vec<usize> = (0..day.len())
             .rev()
             .filter(|i| day[*i].set.config.build == build && seen.insert(day[*i].set.config.factors()))

@@ -28,6 +28,17 @@ pub(crate) async fn measured(
     vehicle: &VehicleRecord,
     settings: &Settings,
 ) -> Result<Vec<Vec<Measured>>, WorkflowError> {
+    let kept = |s: &SetWithPulls| s.pulls.iter().map(|(_, summary)| summary.measured.clone()).collect();
+    Ok(remade(store, sets, vehicle, settings).await?.unwrap_or_else(|| sets.iter().map(kept).collect()))
+}
+
+/// The same; `None` where what is kept fits.
+pub(crate) async fn remade(
+    store: &Store,
+    sets: &[SetWithPulls],
+    vehicle: &VehicleRecord,
+    settings: &Settings,
+) -> Result<Option<Vec<Vec<Measured>>>, WorkflowError> {
     let airs = airs_of(store, sets).await?;
     let keys = MeasureKey::new(&vehicle.vehicle, &vehicle.limits, settings);
     let fits = |s: &SetWithPulls, keys: &MeasureKey| {
@@ -38,16 +49,13 @@ pub(crate) async fn measured(
         })
     };
     if sets.iter().all(|s| fits(s, &keys)) {
-        return Ok(sets
-            .iter()
-            .map(|s| s.pulls.iter().map(|(_, summary)| summary.measured.clone()).collect())
-            .collect());
+        return Ok(None);
     }
     // Under another filter only the curve is another.
     let unfiltered = Settings { smoothing_s: Settings::default().smoothing_s, ..*settings };
     let usual = MeasureKey::new(&vehicle.vehicle, &vehicle.limits, &unfiltered);
     if sets.iter().all(|s| fits(s, &usual)) {
-        return retraced(store, sets, vehicle, settings).await;
+        return retraced(store, sets, vehicle, settings).await.map(Some);
     }
     let mut inputs = Vec::new();
     for s in sets {
@@ -71,7 +79,7 @@ pub(crate) async fn measured(
         }
         keep_behind(store.clone(), vehicle.clone(), made);
     }
-    Ok(again)
+    Ok(Some(again))
 }
 
 /// Measurements with their curves drawn again under another filter, pull by pull.

@@ -3,7 +3,7 @@
 
 use crate::error::WorkflowError;
 use crate::input::input_of;
-use crate::remeasure::measured;
+use crate::remeasure::remade;
 use jamjar_core::analysis::{
     Figure, Measured, PullFinding, SetResult, Settings, analyse_sets, find_pulls, set_verdicts,
 };
@@ -144,8 +144,8 @@ pub async fn fresh_sets(
     mut sets: Vec<SetWithPulls>,
     vehicle: &VehicleRecord,
 ) -> Result<Vec<SetWithPulls>, WorkflowError> {
-    let fresh = measured(store, &sets, vehicle, &Settings::default()).await?;
-    for (s, m) in sets.iter_mut().zip(fresh) {
+    let fresh = remade(store, &sets, vehicle, &Settings::default()).await?;
+    for (s, m) in sets.iter_mut().zip(fresh.into_iter().flatten()) {
         s.pulls.iter_mut().zip(m).for_each(|((_, summary), m)| summary.measured = m);
     }
     Ok(sets)

@@ -155,7 +155,7 @@ fn put_together(
     let figure = asked.figure.unwrap_or(Figure::PeakPower);
     let mut seen: BTreeSet<Factors> = BTreeSet::new();
     let (mut on_shelf, mut configurations): (Vec<OnShelf>, usize) = (Vec::new(), 0);
-    for day in &days {
+    for day in days {
         let wanted: Vec<usize> = (0..day.len()).filter(|i| fits(&day[*i])).collect();
         // Of sets that were run again the last counts for the day; days come newest first.
         let fresh: Vec<usize> =
@@ -221,44 +221,47 @@ fn put_together(
 
 /// The sets of a day that stand on the Shelf, held against the day's own baseline.
 pub(crate) fn of_day(
-    day: &[SetWithPulls],
+    day: Vec<SetWithPulls>,
     fresh: &[usize],
     vehicle: &VehicleRecord,
     figure: Figure,
     settings: &Settings,
     rungs: &str,
 ) -> Vec<OnShelf> {
-    // Everything of the day lends its scatter.
-    let read = read_sets(day.to_vec(), vehicle, settings);
-    let results: Vec<SetResult> = read.iter().map(|s| s.result.clone()).collect();
-    let base_of = |i: usize| {
-        let id = baseline_of(day, &day[i].set.config.gear)?.set.id;
+    let base_of = |s: &SetWithPulls| {
+        let id = baseline_of(&day, &s.set.config.gear)?.set.id;
         day.iter().position(|s| s.set.id == id)
     };
+    let bases: Vec<Option<usize>> = day.iter().map(base_of).collect();
+    let ids: Vec<i64> = day.iter().map(|s| s.set.id).collect();
+    let factors: Vec<Factors> = day.iter().map(|s| s.set.config.factors()).collect();
+    // Everything of the day lends its scatter.
+    let read = read_sets(day, vehicle, settings);
+    let results: Vec<SetResult> = read.iter().map(|s| s.result.clone()).collect();
     let mut gains: BTreeMap<usize, FigureComparison> = BTreeMap::new();
-    let bases: BTreeSet<usize> = fresh.iter().filter_map(|i| base_of(*i)).collect();
-    for base in &bases {
-        let same = |i: &usize| {
-            base_of(*i) == Some(*base) && day[*i].set.config.factors() != day[*base].set.config.factors()
-        };
+    for base in fresh.iter().filter_map(|i| bases[*i]).collect::<BTreeSet<_>>() {
+        let same = |i: &usize| bases[*i] == Some(base) && factors[*i] != factors[base];
         let candidates: Vec<usize> = fresh.iter().copied().filter(same).collect();
-        for c in compare_all(&results, *base, &candidates, &vehicle.vehicle, settings) {
+        for c in compare_all(&results, base, &candidates, &vehicle.vehicle, settings) {
             if let Some(f) = c.figure(figure) {
                 gains.insert(c.candidate, f.clone());
             }
         }
     }
-    fresh
-        .iter()
-        .map(|&i| OnShelf {
-            rung: day[i].set.config.factors().get(rungs).cloned().unwrap_or_default(),
+    let mut read: Vec<Option<SetRead>> = read.into_iter().map(Some).collect();
+    let mut shown = Vec::new();
+    for &i in fresh {
+        let Some(set) = read[i].take() else { continue };
+        shown.push(OnShelf {
+            rung: factors[i].get(rungs).cloned().unwrap_or_default(),
             gain: gains.remove(&i),
-            base: base_of(i).map(|b| day[b].set.id),
-            is_base: base_of(i).is_some_and(|b| day[b].set.config.factors() == day[i].set.config.factors()),
-            set: read[i].clone(),
+            base: bases[i].map(|b| ids[b]),
+            is_base: bases[i].is_some_and(|b| factors[b] == factors[i]),
+            set,
             hides: 0,
-        })
-        .collect()
+        });
+    }
+    shown
 }
 
 #[cfg(test)]

@@ -341,24 +341,41 @@ impl<'a> Sums<'a> {
         let visits: Vec<Visits> = parts.par_iter().map(part).collect();
         let of_cell: Vec<u32> =
             (0..self.weight.len()).map(|k| visits.iter().map(|v| v.of_cell[k]).sum()).collect();
-        let groups: Vec<&Vec<(usize, f64)>> = visits.iter().flat_map(|v| &v.groups).collect();
+        let meat = self.meat(visits.iter().flat_map(|v| &v.groups));
         let l = self.factored();
-        let mut unit = vec![0.0; self.weight.len()];
-        (0..self.weight.len())
-            .map(|k| {
-                let n = of_cell[k];
-                if n < 2 || self.weight[k] <= VISITED {
-                    return (n, None);
+        let half_width = |k: usize| {
+            let n = of_cell[k];
+            if n < 2 || self.weight[k] <= VISITED {
+                return (n, None);
+            }
+            let mut unit = vec![0.0; self.weight.len()];
+            unit[k] = 1.0;
+            self.back(&l, &mut unit);
+            let var: f64 = meat.iter().map(|(a, b, v)| unit[*a] * unit[*b] * v).sum();
+            let df = f64::from(n) - 1.0;
+            (n, Some(t_quantile(0.975, df) * (var.max(0.0) * f64::from(n) / df).sqrt()))
+        };
+        (0..self.weight.len()).into_par_iter().map(half_width).collect()
+    }
+
+    /// Products of what passages left in each two cells, summed over the passages, where any did: a passage stays about
+    /// one cell, so they lie near each other.
+    fn meat<'g>(&self, groups: impl Iterator<Item = &'g Vec<(usize, f64)>>) -> Vec<(usize, usize, f64)> {
+        let reach = 2 * self.band;
+        let mut band = vec![0.0; self.weight.len() * (reach + 1)];
+        for g in groups {
+            for (i, (a, x)) in g.iter().enumerate() {
+                for (b, y) in &g[..=i] {
+                    let twice = if a == b { 1.0 } else { 2.0 };
+                    band[a.max(b) * (reach + 1) + a.abs_diff(*b)] += twice * x * y;
                 }
-                unit.fill(0.0);
-                unit[k] = 1.0;
-                self.back(&l, &mut unit);
-                let var: f64 =
-                    groups.iter().map(|g| g.iter().map(|(c, u)| unit[*c] * u).sum::<f64>().powi(2)).sum();
-                let df = f64::from(n) - 1.0;
-                (n, Some(t_quantile(0.975, df) * (var * f64::from(n) / df).sqrt()))
-            })
-            .collect()
+            }
+        }
+        let at = |(k, v): (usize, &f64)| {
+            let (high, apart) = (k / (reach + 1), k % (reach + 1));
+            (*v != 0.0).then(|| (high, high - apart, *v))
+        };
+        band.iter().enumerate().filter_map(at).collect()
     }
 }
 

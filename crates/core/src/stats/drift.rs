@@ -60,9 +60,12 @@ impl Drift {
 /// degree of freedom.
 ///
 /// # Formula
-/// `y = c_j + a·order + b·position + ε`, by least squares; `se = s·√(v)`, v from `(XᵀX)⁻¹`
+/// `y = c_j + a·order + b·position + ε`, by least squares: `(a, b) = S⁻¹·Σ x̃·ỹ`, `c_j = ȳ_j − (a, b)·x̄_j`,
+/// `se(c_j − c_0)² = s²·(1/n_j + 1/n_0 + dᵀS⁻¹d)`
 ///
 /// where
+/// - `x̃`, `ỹ`: order, position and figure less their means within the configuration; `S = Σ x̃·x̃ᵀ`; `d = x̄_j − x̄_0`;
+/// - `n_j`: pulls of a configuration;
 /// - `y`: figure of one pull; `c_j`: level of its configuration, same unit;
 /// - `a`: drift per step of order over the day; `b`: drift per pull within a set (heat), known apart from `a`
 ///   only because configurations were run again;
@@ -85,69 +88,102 @@ impl Drift {
 /// ```
 pub fn ancova(pulls: &[Observation]) -> Option<Drift> {
     let k = pulls.iter().map(|p| p.configuration).max()? + 1;
-    let mean = |f: &dyn Fn(&Observation) -> f64| pulls.iter().map(f).sum::<f64>() / pulls.len() as f64;
-    let centre = mean(&|p| p.order);
-    let varies = |f: &dyn Fn(&Observation) -> f64| {
-        (0..k).any(|c| {
-            let mut own = pulls.iter().filter(|p| p.configuration == c).map(f);
-            own.next().is_some_and(|first| own.any(|v| (v - first).abs() > 1e-9))
-        })
-    };
-    let (with_order, with_position) = (varies(&|p| p.order), varies(&|p| p.position));
-    let m = k + usize::from(with_order) + usize::from(with_position);
-    if pulls.len() <= m {
+    let levels = Levels::of(pulls, k)?;
+    // Levels of configurations are taken out first: what is left is a line in one or two directions.
+    let directions: Vec<usize> = (0..2).filter(|d| levels.varies[*d]).collect();
+    let m = directions.len();
+    if pulls.len() <= k + m {
         return None;
     }
-    let row = |p: &Observation| {
-        let mut x = vec![0.0; m];
-        x[p.configuration] = 1.0;
-        if with_order {
-            x[k] = p.order - centre;
-        }
-        if with_position {
-            x[m - 1] = p.position;
-        }
-        x
+    let own = |p: &Observation| [p.order - levels.centre, p.position];
+    let about = |p: &Observation| {
+        let (x, l) = (own(p), &levels.each[p.configuration]);
+        (directions.iter().map(|d| x[*d] - l.x[*d]).collect::<Vec<f64>>(), p.value - l.y)
     };
     let (mut a, mut b) = (vec![0.0; m * m], vec![0.0; m]);
     for p in pulls {
-        let x = row(p);
+        let (x, y) = about(p);
         for i in 0..m {
-            b[i] += x[i] * p.value;
-            for j in 0..m {
-                a[i * m + j] += x[i] * x[j];
-            }
+            b[i] += x[i] * y;
+            (0..m).for_each(|j| a[i * m + j] += x[i] * x[j]);
         }
     }
     let factor = Cholesky::new(&a, m)?;
-    let beta = factor.solve(&b);
+    let slopes = factor.solve(&b);
+    let along = |x: &[f64]| x.iter().zip(&slopes).map(|(x, s)| x * s).sum::<f64>();
     let rss: f64 = pulls
         .iter()
-        .map(|p| (p.value - row(p).iter().zip(&beta).map(|(x, b)| x * b).sum::<f64>()).powi(2))
-        .sum();
-    let df = (pulls.len() - m) as f64;
-    let sd = (rss / df).sqrt();
-    let variance = |c: &[f64]| sd * sd * factor.solve(c).iter().zip(c).map(|(x, y)| x * y).sum::<f64>();
-    let unit = |i: usize| (0..m).map(|j| if j == i { 1.0 } else { 0.0 }).collect::<Vec<f64>>();
-    let slope = |i: usize| {
-        let se = variance(&unit(i)).max(0.0).sqrt();
-        Slope { slope: beta[i], se, p: if se > 0.0 { t_two_sided_p(beta[i] / se, df) } else { f64::NAN } }
-    };
-    let difference_se = (0..k)
-        .map(|c| {
-            let mut contrast = unit(c);
-            contrast[0] -= 1.0;
-            variance(&contrast).max(0.0).sqrt()
+        .map(|p| {
+            let (x, y) = about(p);
+            (y - along(&x)).powi(2)
         })
-        .collect();
+        .sum();
+    let df = (pulls.len() - k - m) as f64;
+    let sd = (rss / df).sqrt();
+    let spread = |c: &[f64]| factor.solve(c).iter().zip(c).map(|(x, y)| x * y).sum::<f64>();
+    let slope = |direction: usize| {
+        let i = directions.iter().position(|d| *d == direction)?;
+        let unit: Vec<f64> = (0..m).map(|j| if j == i { 1.0 } else { 0.0 }).collect();
+        let se = sd * spread(&unit).max(0.0).sqrt();
+        let p = if se > 0.0 { t_two_sided_p(slopes[i] / se, df) } else { f64::NAN };
+        Some(Slope { slope: slopes[i], se, p })
+    };
+    let middle = |l: &Level| directions.iter().map(|d| l.x[*d]).collect::<Vec<f64>>();
+    let first = &levels.each[0];
+    let difference_se = levels.each.iter().enumerate().map(|(c, l)| {
+        let apart: Vec<f64> = middle(l).iter().zip(middle(first)).map(|(a, b)| a - b).collect();
+        let of_means = if c == 0 { 0.0 } else { 1.0 / l.n + 1.0 / first.n };
+        sd * (of_means + spread(&apart)).max(0.0).sqrt()
+    });
     Some(Drift {
-        order: with_order.then(|| slope(k)),
-        position: with_position.then(|| slope(m - 1)),
-        adjusted: beta[..k].to_vec(),
-        difference_se,
+        order: slope(0),
+        position: slope(1),
+        adjusted: levels.each.iter().map(|l| l.y - along(&middle(l))).collect(),
+        difference_se: difference_se.collect(),
         sd,
         df,
     })
+}
+
+/// Means of the pulls of one configuration.
+#[derive(Debug, Clone, Copy, Default)]
+struct Level {
+    n: f64,
+    /// Order from the middle of the day, and position.
+    x: [f64; 2],
+    y: f64,
+}
+
+/// The configurations of a day.
+struct Levels {
+    each: Vec<Level>,
+    /// Mean order of all pulls.
+    centre: f64,
+    /// Whether order and position differ within a configuration.
+    varies: [bool; 2],
+}
+
+impl Levels {
+    /// `None` where a configuration has no pull.
+    fn of(pulls: &[Observation], k: usize) -> Option<Self> {
+        let centre = pulls.iter().map(|p| p.order).sum::<f64>() / pulls.len() as f64;
+        let mut each = vec![Level::default(); k];
+        let mut first: Vec<Option<[f64; 2]>> = vec![None; k];
+        let mut varies = [false; 2];
+        for p in pulls {
+            let (l, x) = (&mut each[p.configuration], [p.order - centre, p.position]);
+            l.n += 1.0;
+            l.y += p.value;
+            (0..2).for_each(|d| l.x[d] += x[d]);
+            let f = first[p.configuration].get_or_insert(x);
+            (0..2).for_each(|d| varies[d] |= (x[d] - f[d]).abs() > 1e-9);
+        }
+        for l in &mut each {
+            l.y /= l.n;
+            l.x = l.x.map(|x| x / l.n);
+        }
+        each.iter().all(|l| l.n > 0.0).then_some(Self { each, centre, varies })
+    }
 }
 
 /// One run of a configuration: when, how many pulls, their mean.
@@ -228,6 +264,48 @@ mod tests {
             let i = d.difference(k);
             assert!((i.difference - want).abs() < 0.15 && i.ci95()[0] < want && want < i.ci95()[1], "{i:?}");
         }
+    }
+
+    /// The same by one matrix with a column for each configuration.
+    fn plain(pulls: &[Observation], k: usize) -> (Vec<f64>, Vec<f64>) {
+        let m = k + 2;
+        let centre = pulls.iter().map(|p| p.order).sum::<f64>() / pulls.len() as f64;
+        let row = |p: &Observation| {
+            let mut x = vec![0.0; m];
+            (x[p.configuration], x[k], x[k + 1]) = (1.0, p.order - centre, p.position);
+            x
+        };
+        let (mut a, mut b) = (vec![0.0; m * m], vec![0.0; m]);
+        for p in pulls {
+            let x = row(p);
+            for i in 0..m {
+                b[i] += x[i] * p.value;
+                (0..m).for_each(|j| a[i * m + j] += x[i] * x[j]);
+            }
+        }
+        let f = Cholesky::new(&a, m).unwrap();
+        let beta = f.solve(&b);
+        let left = |p: &Observation| p.value - row(p).iter().zip(&beta).map(|(x, b)| x * b).sum::<f64>();
+        let s2 = pulls.iter().map(|p| left(p).powi(2)).sum::<f64>() / (pulls.len() - m) as f64;
+        let se = |c: usize| {
+            let contrast: Vec<f64> =
+                (0..m).map(|j| f64::from(u8::from(j == c)) - f64::from(u8::from(j == 0))).collect();
+            (s2 * f.solve(&contrast).iter().zip(&contrast).map(|(x, y)| x * y).sum::<f64>()).max(0.0).sqrt()
+        };
+        (beta, (0..k).map(se).collect())
+    }
+
+    #[test]
+    fn taking_the_levels_out_first_is_the_fit_of_all_at_once() {
+        let mut pulls = day(-0.8, -0.3, &[0.35, -0.24, 0.02, -0.13, 0.4]);
+        pulls.remove(4);
+        pulls[7].value += 0.9;
+        let (beta, se) = plain(&pulls, 3);
+        let d = ancova(&pulls).unwrap();
+        let near = |a: f64, b: f64| (a - b).abs() < 1e-9 * (1.0 + b.abs());
+        assert!((0..3).all(|c| near(d.adjusted[c], beta[c]) && near(d.difference_se[c], se[c])), "{d:?}");
+        assert!(near(d.order.unwrap().slope, beta[3]) && near(d.position.unwrap().slope, beta[4]));
+        assert_eq!(d.df, pulls.len() as f64 - 5.0);
     }
 
     #[test]

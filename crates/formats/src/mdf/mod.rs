@@ -14,4 +14,4 @@ mod tests;
 mod write;
 
 pub(crate) use table::{MAGIC, UNFINISHED, headers, table};
-pub use write::{OutChannel, OutGroup, write_mdf};
+pub use write::{Master, OutChannel, OutGroup, write_mdf};

@@ -1,6 +1,6 @@
 //! Written and read again, and what must be refused. Files of others are read in the tests of interchange.
 
-use super::{OutChannel, OutGroup, write_mdf};
+use super::{Master, OutChannel, OutGroup, write_mdf};
 use crate::{Mapping, read_log};
 use proptest::prelude::*;
 
@@ -21,8 +21,18 @@ fn groups_of_differing_rates_stand_on_one_time_with_blanks() {
     let (rpm, lambda): (Vec<f64>, Vec<f64>) =
         (fast.iter().map(|t| 2000.0 + 100.0 * t).collect(), slow.iter().map(|t| 0.8 + t).collect());
     let groups = [
-        OutGroup { name: "fast", t: &fast, channels: vec![channel("engine_speed", "rpm", &rpm)] },
-        OutGroup { name: "slow", t: &slow, channels: vec![channel("lambda_1", "", &lambda)] },
+        OutGroup {
+            name: "fast",
+            by: Master::Time,
+            t: &fast,
+            channels: vec![channel("engine_speed", "rpm", &rpm)],
+        },
+        OutGroup {
+            name: "slow",
+            by: Master::Time,
+            t: &slow,
+            channels: vec![channel("lambda_1", "", &lambda)],
+        },
     ];
     let log = read_log(written(&groups, true).as_slice(), "p.mf4", &Mapping::default()).unwrap().log;
     assert_eq!(log.t, fast, "every slow time is a fast one");
@@ -34,7 +44,8 @@ fn groups_of_differing_rates_stand_on_one_time_with_blanks() {
 #[test]
 fn what_is_cut_short_or_packed_otherwise_is_refused_in_words() {
     let t: Vec<f64> = (0..50).map(f64::from).collect();
-    let groups = [OutGroup { name: "x", t: &t, channels: vec![channel("engine_speed", "rpm", &t)] }];
+    let groups =
+        [OutGroup { name: "x", by: Master::Time, t: &t, channels: vec![channel("engine_speed", "rpm", &t)] }];
     let said = |bytes: &[u8]| read_log(bytes, "p.mf4", &Mapping::default()).unwrap_err().to_string();
     let plain = written(&groups, false);
     for n in [70, 200, plain.len() - 9, plain.len() - 1] {
@@ -65,7 +76,7 @@ proptest! {
         for s in &steps { t.push(t[t.len() - 1] + s); }
         let v: Vec<f64> = values[..t.len().min(60)].iter().map(|v| v.unwrap_or(f64::NAN)).collect();
         let t = &t[..v.len()];
-        let bytes = written(&[OutGroup { name: "x", t, channels: vec![channel("engine_speed", "rpm", t), channel("mine", "", &v)] }], pack);
+        let bytes = written(&[OutGroup { name: "x", by: Master::Time, t, channels: vec![channel("engine_speed", "rpm", t), channel("mine", "", &v)] }], pack);
         let rule = crate::Rule { channel: jamjar_core::channel::Channel::new("mine").unwrap(), column: "mine".into(), unit: None };
         let log = read_log(bytes.as_slice(), "p.mf4", &Mapping { rules: vec![rule], ..Mapping::default() }).unwrap().log;
         prop_assert_eq!(&log.t, &t.to_vec());
@@ -76,7 +87,7 @@ proptest! {
     #[test]
     fn bytes_that_are_no_file_are_refused_and_end(mut bytes in prop::collection::vec(any::<u8>(), 64..400), at in 0usize..2000, value: u8) {
         let t: Vec<f64> = (0..20).map(f64::from).collect();
-        let mut whole = written(&[OutGroup { name: "x", t: &t, channels: vec![channel("engine_speed", "rpm", &t)] }], true);
+        let mut whole = written(&[OutGroup { name: "x", by: Master::Time, t: &t, channels: vec![channel("engine_speed", "rpm", &t)] }], true);
         let n = whole.len();
         whole[at % n] = value;
         let _ = read_log(whole.as_slice(), "p.mf4", &Mapping::default());

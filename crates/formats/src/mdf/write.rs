@@ -22,12 +22,23 @@ pub struct OutChannel<'a> {
     pub values: &'a [f64],
 }
 
+/// What records of a group go by: the kinds of master channel of MDF 4.1 that we write.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Master {
+    /// Time, s.
+    Time,
+    /// Their number: curves that know no clock.
+    Index,
+}
+
 /// A recording to be written.
 #[derive(Debug, Clone)]
 pub struct OutGroup<'a> {
     /// What recorded it.
     pub name: &'a str,
-    /// Times, s, ascending.
+    /// What its records go by.
+    pub by: Master,
+    /// Times, s, or numbers of records, ascending.
     pub t: &'a [f64],
     /// Channels.
     pub channels: Vec<OutChannel<'a>>,
@@ -152,11 +163,15 @@ fn size(g: &OutGroup<'_>) -> usize {
 fn group(b: &mut Blocks, g: &OutGroup<'_>) -> u64 {
     let name = b.text(g.name);
     let mut cns: Vec<u64> = Vec::new();
-    let time = OutChannel { name: "time", unit: "s", comment: "", values: &[] };
-    for (k, c) in std::iter::once(&time).chain(&g.channels).enumerate() {
+    let (name_of, unit, kind) = match g.by {
+        Master::Time => ("time", "s", 1u8),
+        Master::Index => ("index", "", 4),
+    };
+    let master = OutChannel { name: name_of, unit, comment: "", values: &[] };
+    for (k, c) in std::iter::once(&master).chain(&g.channels).enumerate() {
         let (name, unit) = (b.text(c.name), b.text(c.unit));
         let comment = b.text(c.comment);
-        let mut data = vec![if k == 0 { 2 } else { 0 }, u8::from(k == 0), 4, 0];
+        let mut data = if k == 0 { vec![2, kind, 4, 0] } else { vec![0, 0, 4, 0] };
         data.extend((8 * k as u32).to_le_bytes());
         data.extend(64u32.to_le_bytes());
         data.resize(72, 0);

@@ -9,17 +9,15 @@ use crate::error::WebError;
 use crate::prefs::Prefs;
 use crate::state::{AppState, PageMade};
 use crate::views::{
-    Choose, ChooseRow, Encoding, LineUpAsked, LineUpFields, chart_of, lineup_channels, lineup_focus,
-    lineup_page, lineup_tracks, on_lineup, several_page,
+    Choose, ChooseRow, Encoding, LineUpAsked, LineUpFields, chart_of, lineup_focus, lineup_page,
+    lineup_tracks, on_lineup, several_page,
 };
 use axum::extract::{Query, RawQuery, State};
 use axum::http::Uri;
 use axum::http::header::{CONTENT_DISPOSITION, CONTENT_TYPE};
 use axum::response::{Html, IntoResponse, Redirect, Response};
 use jamjar_chart::{Paint, lineup_svg};
-use jamjar_core::analysis::{Along, Settings};
-use jamjar_core::channel::Channel;
-use jamjar_core::curve::{Quantity, index_of};
+use jamjar_core::analysis::Settings;
 use jamjar_store::{Set, Thing};
 use jamjar_workflow::keep::Made;
 use jamjar_workflow::lineup::{self, Channels, LineUp, line_up};
@@ -182,7 +180,7 @@ pub(crate) async fn chosen(_: Reader, RawQuery(query): RawQuery) -> Redirect {
 }
 
 /// The channels of a line-up, where lanes of them or one at equal output are asked for: kept as long as it is.
-async fn channels(state: &AppState, p: &Params, l: &LineUp) -> Result<Arc<Channels>, WebError> {
+pub(super) async fn channels(state: &AppState, p: &Params, l: &LineUp) -> Result<Arc<Channels>, WebError> {
     let asked = p.asked()?;
     if asked.lanes.is_empty() && asked.equal.is_empty() {
         return Ok(Arc::default());
@@ -252,7 +250,7 @@ async fn beside_each_other(
     Ok(PageMade { body: page(&several_page(&all, prefs))?.0, rests_on, lasts: true })
 }
 
-fn file(kind: &'static str, name: &str, body: impl IntoResponse) -> Response {
+pub(super) fn file(kind: &'static str, name: &str, body: impl IntoResponse) -> Response {
     (
         [(CONTENT_TYPE, kind.to_owned()), (CONTENT_DISPOSITION, format!("attachment; filename=\"{name}\""))],
         body,
@@ -337,83 +335,6 @@ pub(crate) async fn png(
     Ok(file("image/png", "line-up.png", png))
 }
 
-/// A text that no spreadsheet takes for a formula.
-fn plain(s: &str) -> String {
-    let formula =
-        s.trim_start().starts_with(['=', '+', '-', '@', '|', '%']) || s.starts_with(['\t', '\r', '\n']);
-    if formula { format!("'{s}") } else { s.to_owned() }
-}
-
-/// Mean power, torque, their gains and bands of every set, in kW and N·m, and the channels whose lanes are shown
-/// in their own units; one row per place on the axis.
-fn table(l: &LineUp, all: &Channels, lanes: &[Channel], prefs: &Prefs) -> csv::Result<Vec<u8>> {
-    let mut grid: Vec<f64> = l.results.iter().flat_map(|r| r.drawn().rpm.clone()).collect();
-    grid.sort_by(f64::total_cmp);
-    grid.dedup();
-    let mut out = csv::WriterBuilder::new()
-        .flexible(true)
-        .delimiter(prefs.written.between_columns())
-        .from_writer(Vec::new());
-    let about = format!(
-        "# {}; correction {}; headline {}; filter {} s",
-        l.vehicle.vehicle.name.replace(['\n', '\r'], " "),
-        prefs.correction_of(&l.vehicle.vehicle.engine).label(),
-        prefs.headline.label(),
-        prefs.smoothing_s
-    );
-    out.write_record([plain(&about)])?;
-    let axis = match l.settings.along {
-        Along::EngineSpeed => "engine speed (rpm)",
-        Along::ShaftSpeed => "dyno-shaft speed (rpm)",
-        Along::RoadSpeed => "road speed (km/h)",
-        Along::Time => "time from tip-in (s)",
-    };
-    let mut heads = vec![axis.to_owned()];
-    for s in &l.sets {
-        let name = format!("{} on {} (set {})", s.set.config.map, s.set.config.fuel, s.set.position);
-        let columns = [
-            "power (kW)",
-            "torque (N·m)",
-            "gain (kW)",
-            "band half-width (kW)",
-            "gain (N·m)",
-            "band half-width (N·m)",
-        ];
-        heads.extend(columns.map(|what| plain(&format!("{name} {what}"))));
-        heads.extend(lanes.iter().map(|c| plain(&format!("{name} {} ({})", c.label(), c.unit()))));
-    }
-    out.write_record(&heads)?;
-    let cell = |v: Option<f64>| {
-        v.filter(|v| v.is_finite()).map_or_else(String::new, |v| prefs.written.decimal(format!("{v:.3}")))
-    };
-    for x in grid {
-        let at = |v: &[f64], places: &[f64]| v.get(index_of(places, x)?).copied();
-        let mut row = vec![prefs.written.decimal(((x * 10.0).round() / 10.0).to_string())];
-        for (i, r) in l.results.iter().enumerate() {
-            let (own, c) = (r.drawn(), l.comparisons.iter().find(|c| c.candidate == i));
-            row.push(cell(at(&own.power_kw, &own.rpm)));
-            row.push(cell(at(&own.torque_nm, &own.rpm)));
-            for g in Quantity::ALL.map(|q| c.map(|c| c.gains(q).drawn())) {
-                row.push(cell(g.and_then(|g| at(&g.gain, &g.rpm))));
-                row.push(cell(g.and_then(|g| at(&g.half, &g.rpm))));
-            }
-            for c in lanes {
-                let own = all.sets.get(i).and_then(|s| s.get(c));
-                // Channels stand at engine speeds; the place of each on the axis is the set's own.
-                let here = own.and_then(|s| {
-                    s.rpm
-                        .iter()
-                        .position(|rpm| r.place(*rpm).is_some_and(|p| (p - x).abs() < 1e-6))
-                        .map(|k| s.mean[k])
-                });
-                row.push(cell(here));
-            }
-        }
-        out.write_record(&row)?;
-    }
-    out.into_inner().map_err(|e| e.into_error().into())
-}
-
 /// The comparison as documented JSON: what a job of the same recordings prints.
 pub(crate) async fn json(
     _: Reader,
@@ -423,38 +344,4 @@ pub(crate) async fn json(
 ) -> Result<Response, WebError> {
     let kept = read(&state, &prefs, &p).await?;
     Ok(file("application/json", "comparison.json", comparison_json(&kept.0).to_string()))
-}
-
-pub(crate) async fn csv(
-    _: Reader,
-    prefs: Prefs,
-    State(state): State<AppState>,
-    Query(p): Query<Params>,
-) -> Result<Response, WebError> {
-    let kept = read(&state, &prefs, &p).await?;
-    let all = channels(&state, &p, &kept.0).await?;
-    let lanes = lineup_channels(&p.asked()?, &all);
-    let text = table(&kept.0, &all, &lanes, &prefs).map_err(|e| WebError::Internal(e.to_string()))?;
-    Ok(file("text/csv; charset=utf-8", "line-up.csv", text))
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    #[test]
-    fn a_name_cannot_become_a_formula_in_a_spreadsheet() {
-        assert_eq!([plain("=1+1"), plain("C\"3"), plain(" \t@x")], ["'=1+1", "C\"3", "' \t@x"]);
-    }
-
-    #[test]
-    fn a_picture_has_letters_in_it() {
-        let svg = |t: &str| {
-            format!(
-                r##"<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 200 40"><text x="5" y="30" font-family="Fraunces, serif" font-size="28" fill="#000">{t}</text></svg>"##
-            )
-        };
-        let (with, without) = (to_png(&svg("gain")).unwrap(), to_png(&svg("")).unwrap());
-        assert!(with.starts_with(&[0x89, b'P', b'N', b'G']) && with.len() > without.len() + 300);
-    }
 }

@@ -8,6 +8,7 @@ pub(crate) mod cell_day;
 pub(crate) mod cell_now;
 pub(crate) mod checklist;
 pub(crate) mod checks;
+pub(crate) mod curves;
 pub(crate) mod custody;
 pub(crate) mod days;
 pub(crate) mod decision;

@@ -73,7 +73,14 @@ pub(crate) struct ShelfPage {
     pub(crate) figures: Vec<Choice>,
     pub(crate) count: String,
     pub(crate) more: usize,
+    /// Too many for whole sentences at each jar.
+    pub(crate) dense: bool,
+    /// Those that stand on no baseline of their day, in a sentence; blank where all do.
+    pub(crate) unbased: String,
 }
+
+/// From so many jars on labels are short (our choice: what fits three screens then).
+const DENSE: usize = 60;
 
 /// A gain with its interval, in the unit read.
 fn gain(f: &FigureComparison, figure: Figure, prefs: &Prefs) -> String {
@@ -82,6 +89,24 @@ fn gain(f: &FigureComparison, figure: Figure, prefs: &Prefs) -> String {
         (Some(d), Some([a, b])) => format!("{} ± {:.1}", signed(read(d)), read(0.5 * (b - a))),
         (Some(d), None) => format!("{}, no interval", signed(read(d))),
         (None, _) => "can't tell".into(),
+    }
+}
+
+/// The same where there is room for two words.
+fn margin_in_short(s: &OnShelf, v: &jamjar_store::VehicleRecord) -> String {
+    let all: Vec<_> = judged(&s.set.verdicts, &v.limits).collect();
+    let verdict = all.iter().map(|j| j.1.verdict).min();
+    let of = |verdict: LimitVerdict| all.iter().filter(|j| j.1.verdict == verdict).count();
+    match verdict {
+        None => "no limits".into(),
+        Some(LimitVerdict::NotMeasured) => format!("{} not measured", of(LimitVerdict::NotMeasured)),
+        Some(LimitVerdict::NotReached) => "not reached".into(),
+        Some(LimitVerdict::Over | LimitVerdict::CantTell) => margin(s, v).0,
+        Some(close @ (LimitVerdict::Close | LimitVerdict::Clear)) => {
+            let used = all.iter().filter_map(|j| j.1.share_used).reduce(f64::max);
+            let word = if close == LimitVerdict::Close { "close" } else { "clear" };
+            used.map_or_else(|| word.to_owned(), |u| format!("{word}, {:.0} %", 100.0 * u.max(0.0)))
+        }
     }
 }
 
@@ -142,6 +167,7 @@ fn jar_view(
     (i, j): (usize, usize),
     o: &OnShelf,
     (figure, e, prefs): (Figure, &Encoding, &Prefs),
+    dense: bool,
 ) -> JarView {
     let set = &o.set.stored.set;
     let (words, warn, loud) = margin(o, &s.vehicle);
@@ -176,9 +202,14 @@ fn jar_view(
         href: format!("/days/{}#set-{}", set.day_id, set.id),
         rung: o.rung.clone(),
         spoken: format!("{}: {shown}, {}, {words}", place(s, i, j, &o.rung), count(n, "pull")),
-        label: shown,
+        label: match &o.gain {
+            Some(g) if dense && g.verdict == Verdict::CantTell => "can't tell".into(),
+            Some(g) if dense => gain(g, figure, prefs),
+            None if dense => makes(),
+            _ => shown,
+        },
         n,
-        margin: words,
+        margin: if dense { margin_in_short(o, &s.vehicle) } else { words },
         warn,
         loud,
         hides: o.hides,
@@ -207,6 +238,7 @@ fn next_jar(s: &Shelf, spot: &Spot) -> Option<NextJar> {
 
 /// The best that kept its limits, and the larger gain that did not.
 fn answers(s: &Shelf, figure: Figure, prefs: &Prefs) -> (String, String) {
+    let jars = || s.spots.iter().flatten().flat_map(|spot| &spot.jars);
     let all = s.spots.iter().enumerate().flat_map(|(i, row)| {
         row.iter().enumerate().flat_map(move |(j, spot)| spot.jars.iter().map(move |o| (i, j, o)))
     });
@@ -243,6 +275,9 @@ fn answers(s: &Shelf, figure: Figure, prefs: &Prefs) -> (String, String) {
             "Nothing that gained has every stop limit measured and kept.".into(),
             format!("The most was gained by {}; {}.", words(any), margin(any.2, &s.vehicle).0),
         ),
+        _ if jars().all(|o| o.is_base || o.gain.is_none()) => {
+            ("Nothing here can be held against a baseline of its own day and gear.".into(), String::new())
+        }
         _ => ("No gain is shown by anything that was pulled.".into(), String::new()),
     }
 }
@@ -264,8 +299,11 @@ pub(crate) fn shelf_page(s: &Shelf, asked: &Asked, e: &Encoding, prefs: &Prefs) 
         f.retain(|_, v| !v.is_empty());
         serde_json::to_string(&f).unwrap_or_default()
     };
+    let jars = || s.spots.iter().flatten().flat_map(|spot| &spot.jars);
+    let (dense, unbased) =
+        (jars().count() > DENSE, jars().filter(|o| !o.is_base && o.gain.is_none()).count());
     let spot = |i: usize, j: usize| SpotView {
-        jars: s.spots[i][j].jars.iter().map(|o| jar_view(s, (i, j), o, (figure, e, prefs))).collect(),
+        jars: s.spots[i][j].jars.iter().map(|o| jar_view(s, (i, j), o, (figure, e, prefs), dense)).collect(),
         plan: if s.spots[i][j].jars.is_empty() { plan(i, j) } else { String::new() },
         plan_words: place(s, i, j, ""),
         next: next_jar(s, &s.spots[i][j]),
@@ -307,5 +345,13 @@ pub(crate) fn shelf_page(s: &Shelf, asked: &Asked, e: &Encoding, prefs: &Prefs) 
         figures: FIGURES.into_iter().map(|f| choice(f.id(), f.label().into(), f == figure)).collect(),
         count: count(s.configurations, "configuration"),
         more: s.more,
+        dense,
+        unbased: if dense && unbased > 0 {
+            format!(
+                "{unbased} of them stand on no baseline of their day and gear: what they made is shown, and no gain."
+            )
+        } else {
+            String::new()
+        },
     }
 }

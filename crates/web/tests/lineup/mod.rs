@@ -43,6 +43,15 @@ async fn torque_stands_beside_power_or_in_its_place() {
     let (kw, nm) = (cells[column("gain (kW)")], cells[column("gain (N·m)")]);
     assert!((nm - kw * 1000.0 / (4000.0 * std::f64::consts::PI / 30.0)).abs() < 0.05, "{kw} {nm}");
     assert!((0.7..1.1).contains(&cells[column("λ 1 (λ)")]));
+    // The same curves in the other open forms: every column under its name.
+    for (form, begins) in [("parquet", "PAR1"), ("mf4", "MDF     4.10"), ("csv", "# Tolvern T3")] {
+        let out = cell.get(&format!("/line-up/data/{form}?sets=1,2&base=1&lanes=mixture")).await;
+        assert!(out.status.is_success(), "{form}: {}", out.text());
+        assert!(out.body.starts_with(begins.as_bytes()), "{form}");
+        let holds = |what: &str| out.body.windows(what.len()).any(|w| w == what.as_bytes());
+        assert!(holds("band half-width") && holds("engine speed") && holds("λ 1"), "{form}");
+    }
+    assert_eq!(cell.get("/line-up/data/xls?sets=1,2").await.status, axum::http::StatusCode::NOT_FOUND);
 }
 
 #[tokio::test(flavor = "multi_thread")]

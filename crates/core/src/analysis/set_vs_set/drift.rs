@@ -3,6 +3,7 @@
 use crate::analysis::set::{Figure, SetResult};
 use crate::factors::Factors;
 use crate::stats::drift::{Drift, Observation, ancova};
+use std::collections::BTreeMap;
 
 /// What drift is counted by.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -27,13 +28,11 @@ pub(super) struct DayDrift {
 /// Fits drift over the sets of one day and gear for a figure; the configuration of `first` is number 0.
 pub(super) fn day_drift(sets: &[&SetResult], first: &Factors, figure: Figure) -> Option<DayDrift> {
     let clocks = sets.iter().all(|s| s.at_h.is_some());
-    let mut configurations = vec![first.clone()];
+    let mut numbers = BTreeMap::from([(first, 0)]);
     let mut pulls = Vec::new();
     for s in sets {
-        let configuration = configurations.iter().position(|c| *c == s.factors).unwrap_or_else(|| {
-            configurations.push(s.factors.clone());
-            configurations.len() - 1
-        });
+        let next = numbers.len();
+        let configuration = *numbers.entry(&s.factors).or_insert(next);
         let order = if clocks { s.at_h.unwrap_or(0.0) } else { s.order };
         for (i, value) in s.figure(figure).values.iter().enumerate() {
             pulls.push(Observation {
@@ -47,5 +46,7 @@ pub(super) fn day_drift(sets: &[&SetResult], first: &Factors, figure: Figure) ->
     if !pulls.iter().any(|p| p.configuration == 0) {
         return None;
     }
+    let mut configurations: Vec<Factors> = vec![Factors::new(); numbers.len()];
+    numbers.into_iter().for_each(|(f, i)| configurations[i] = f.clone());
     Some(DayDrift { fit: ancova(&pulls)?, configurations, per: if clocks { Per::Hour } else { Per::Set } })
 }
