@@ -33,6 +33,7 @@ mod right;
 mod running;
 mod runs;
 mod schema;
+mod set_rows;
 mod sets;
 mod shares;
 mod sheet;

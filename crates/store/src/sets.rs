@@ -1,7 +1,6 @@
 //! Sets: committed whole with their pulls, in one transaction that is run again after a conflict.
 
 use crate::boxed;
-use crate::cells::calibrations;
 use crate::claim::{Seen, Touch, claim_day};
 use crate::configuration::Configuration;
 use crate::days::Day;
@@ -10,15 +9,14 @@ use crate::decoded::Decoded;
 use crate::error::StoreError;
 use crate::interventions::crossings;
 use crate::pulls::{NewPull, PackedPull, Pull, insert_pull, note_as_seen, pulls_of};
-use crate::right::{By, Change, FuelWords, Subject, keep};
+use crate::right::{By, Change, Subject, keep};
 use crate::running::{set_runs, stands_on};
 use crate::runs::finish_run;
-use crate::schema::{
-    build_state, cell, cell_day, fuel, inbox, map_revision, pull, pull_set, pull_summary, vehicle,
-};
+use crate::schema::{cell_day, inbox, map_revision, pull, pull_set, pull_summary, vehicle};
+use crate::set_rows::{in_use, row, rows};
 use crate::summaries::Summary;
 use crate::vehicles::{build_named, fuel_named, map_named};
-use chrono::{NaiveDate, NaiveDateTime};
+use chrono::NaiveDate;
 use diesel::prelude::*;
 use diesel_async::{AsyncMysqlConnection, RunQueryDsl};
 use jamjar_core::calculators::kind::FuelFacts;
@@ -77,124 +75,6 @@ pub struct SetWithPulls {
     pub set: Set,
     /// Pulls in order of running.
     pub pulls: Vec<(Pull, Summary)>,
-}
-
-#[derive(Queryable)]
-struct Row {
-    id: i64,
-    day_id: i64,
-    date: NaiveDate,
-    cell: String,
-    vehicle_id: i64,
-    vehicle: String,
-    position: i32,
-    build: String,
-    map: String,
-    map_kind: String,
-    boost: String,
-    gear: String,
-    extras: String,
-    note: String,
-    invalid: Option<String>,
-    map_fuel: Option<String>,
-    map_price: Option<f64>,
-    fuel_words: FuelWords,
-    archived_at: Option<NaiveDateTime>,
-    calibrated_on: Option<NaiveDate>,
-    earlier_calibrations: Option<String>,
-    day_archived_at: Option<NaiveDateTime>,
-    vehicle_archived_at: Option<NaiveDateTime>,
-}
-
-impl Row {
-    /// Neither the set nor its day or vehicle is archived.
-    fn in_use(&self) -> bool {
-        self.archived_at.is_none() && self.day_archived_at.is_none() && self.vehicle_archived_at.is_none()
-    }
-}
-
-impl From<Row> for Set {
-    fn from(r: Row) -> Self {
-        let facts = r.fuel_words.facts();
-        Self {
-            id: r.id,
-            day_id: r.day_id,
-            date: r.date,
-            cell: r.cell,
-            calibrations: calibrations(r.calibrated_on, &r.earlier_calibrations.unwrap_or_default()),
-            vehicle_id: r.vehicle_id,
-            vehicle: r.vehicle,
-            position: r.position,
-            config: Configuration {
-                build: r.build,
-                map: r.map,
-                map_kind: r.map_kind,
-                fuel: r.fuel_words.name,
-                boost: r.boost,
-                gear: r.gear,
-                extras: serde_json::from_str(&r.extras).unwrap_or_default(),
-                note: r.note,
-            },
-            invalid: r.invalid,
-            map_fuel: r.map_fuel.filter(|f| !f.trim().is_empty()),
-            map_price: r.map_price,
-            fuel: facts,
-            archived: r.archived_at.is_some(),
-            interventions: Vec::new(),
-        }
-    }
-}
-
-/// Sets of these ids, in their order; unknown ones are left out. Seven tables are joined here and nowhere else: every
-/// such question costs the compiler seconds, a second small one costs the database next to nothing.
-#[boxed]
-async fn rows(c: &mut AsyncMysqlConnection, ids: &[i64]) -> Result<Vec<Row>, StoreError> {
-    let mut rows: Vec<Row> = pull_set::table
-        .inner_join(cell_day::table.inner_join(vehicle::table).left_join(cell::table))
-        .inner_join(map_revision::table)
-        .inner_join(fuel::table)
-        .inner_join(build_state::table)
-        .filter(pull_set::id.eq_any(ids))
-        .select((
-            pull_set::id,
-            pull_set::day_id,
-            cell_day::on_date,
-            cell_day::place,
-            vehicle::id,
-            vehicle::name,
-            pull_set::position,
-            build_state::name,
-            map_revision::name,
-            map_revision::kind,
-            pull_set::boost,
-            pull_set::gear,
-            pull_set::extras,
-            pull_set::note,
-            pull_set::invalid_reason,
-            map_revision::for_fuel,
-            map_revision::price,
-            FuelWords::as_select(),
-            pull_set::archived_at,
-            cell::calibrated_on.nullable(),
-            cell::earlier_calibrations.nullable(),
-            cell_day::archived_at,
-            vehicle::archived_at,
-        ))
-        .load(c)
-        .await?;
-    let place: HashMap<i64, usize> = ids.iter().enumerate().rev().map(|(i, id)| (*id, i)).collect();
-    rows.sort_by_key(|r| place.get(&r.id).copied());
-    Ok(rows)
-}
-
-/// One of them.
-async fn row(c: &mut AsyncMysqlConnection, id: i64) -> Result<Row, StoreError> {
-    rows(c, &[id]).await?.pop().ok_or(StoreError::NotFound { what: "set", id })
-}
-
-/// Those of these ids that are in use.
-async fn in_use(c: &mut AsyncMysqlConnection, ids: &[i64]) -> Result<Vec<Set>, StoreError> {
-    Ok(rows(c, ids).await?.into_iter().filter(Row::in_use).map(Into::into).collect())
 }
 
 async fn insert_set(
@@ -513,7 +393,7 @@ impl Store {
 /// [`StoreError::NotFound`]; [`StoreError::Changed`] when it has been archived.
 pub(crate) async fn alive_set(c: &mut AsyncMysqlConnection, id: i64) -> Result<Set, StoreError> {
     let row = row(c, id).await?;
-    if row.archived_at.is_some() {
+    if row.is_archived() {
         return Err(StoreError::Changed { what: "the set", now: Some("archived".into()) });
     }
     Ok(row.into())

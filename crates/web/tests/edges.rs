@@ -1,11 +1,12 @@
-//! Two people at one form, and a disk that is full.
+//! Two people at one form, a disk that is full, and a file as large as they come.
 #![allow(clippy::unwrap_used)]
 
 mod common;
 
 use axum::body::Body;
-use axum::http::Request;
+use axum::http::{Request, StatusCode};
 use common::Cell;
+use sha2::{Digest, Sha256};
 use tower::ServiceExt;
 
 /// The value of a hidden field of a page.
@@ -296,4 +297,33 @@ async fn a_new_limit_is_searched_without_anybody_looking_at_the_pulls() {
         tokio::time::sleep(std::time::Duration::from_millis(100)).await;
     }
     assert!(now > before + 50, "every pull is over it now: {before}, then {now} of {all:?}");
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_map_file_of_two_hundred_megabytes_is_kept_byte_for_byte_and_a_larger_one_is_refused_in_words() {
+    let cell = Cell::start("large").await;
+    cell.new_day("Tern <2>", "4,1").await;
+    let vehicle = cell.store.vehicles().await.unwrap()[0].id;
+    let large = |mib: u32| {
+        let block: Vec<u8> = (0..1u32 << 20).map(|i| (i.wrapping_mul(2_654_435_761) >> 24) as u8).collect();
+        let mut bytes = Vec::with_capacity((mib as usize) << 20);
+        for k in 0..mib {
+            bytes.extend(&block);
+            let end = bytes.len();
+            bytes[end - 4..].copy_from_slice(&k.to_le_bytes());
+        }
+        bytes
+    };
+    let (at, bytes) = (format!("/vehicles/{vehicle}/maps"), large(200));
+    let kept = cell.upload_with(&at, &[("name", "Whole unit")], "unit.bin", &bytes).await;
+    assert_eq!(kept.status, StatusCode::SEE_OTHER, "{}", kept.text());
+    let maps = cell.store.maps(vehicle).await.unwrap();
+    let file = maps[0].file.as_ref().unwrap();
+    assert_eq!(file.sha256, hex::encode(Sha256::digest(&bytes)));
+    let back = cell.get(&format!("/files/{}", file.id)).await;
+    assert!(back.status == StatusCode::OK && back.body == bytes, "{} bytes came back", back.body.len());
+    drop((back, bytes));
+    let refused = cell.upload_with(&at, &[("name", "Too much")], "more.bin", &large(258)).await;
+    assert!(refused.status.is_client_error() && refused.text().contains("256 MiB"), "{}", refused.text());
+    assert_eq!(cell.store.maps(vehicle).await.unwrap().len(), maps.len());
 }

@@ -35,7 +35,9 @@ fn ladder_of(text: &str) -> Result<Option<LadderOf>, WebError> {
         return Ok(None);
     }
     let read = read_ladder_id(text);
-    read.map(Some).map_err(|e| WebError::Bad(format!("which ladder is meant cannot be read: {e}")))
+    read.map(Some).map_err(|_| {
+        WebError::Bad("the address names no ladder: choose one from the page of its vehicle".into())
+    })
 }
 
 /// A person stops a ladder on purpose, or goes on against its forecast: with a reason.

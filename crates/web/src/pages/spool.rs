@@ -4,6 +4,7 @@ use crate::error::WebError;
 use crate::state::AppState;
 use axum::extract::Multipart;
 use axum::extract::multipart::{Field, MultipartError};
+use axum::http::StatusCode;
 use jamjar_formats::{FormatError, Members, members};
 use jamjar_workflow::spool::Spooled;
 use std::collections::HashMap;
@@ -82,9 +83,16 @@ impl Sent {
     }
 }
 
-/// An upload that did not arrive whole.
+/// An upload that did not arrive whole, or is larger than its form takes.
 #[allow(clippy::needless_pass_by_value)]
 pub(super) fn cut(e: MultipartError) -> WebError {
+    if e.status() == StatusCode::PAYLOAD_TOO_LARGE {
+        let text = format!(
+            "the upload is larger than is taken here at once; no file may have more than {} MiB: split it.",
+            MOST_BYTES >> 20
+        );
+        return WebError::TooLarge(text);
+    }
     WebError::Bad(format!("the upload was cut short: {}", e.body_text()))
 }
 

@@ -129,7 +129,7 @@ impl Cell {
         Reply {
             status: parts.status,
             headers: parts.headers,
-            body: axum::body::to_bytes(body, 64 << 20).await.unwrap().to_vec(),
+            body: axum::body::to_bytes(body, 256 << 20).await.unwrap().to_vec(),
         }
     }
 
@@ -140,7 +140,7 @@ impl Cell {
         Reply {
             status: parts.status,
             headers: parts.headers,
-            body: axum::body::to_bytes(body, 64 << 20).await.unwrap().to_vec(),
+            body: axum::body::to_bytes(body, 256 << 20).await.unwrap().to_vec(),
         }
     }
 
