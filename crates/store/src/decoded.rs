@@ -37,3 +37,35 @@ impl Decoded {
         Ok(measured)
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use jamjar_core::analysis::{PullInput, Settings, Vehicle, measure};
+    use jamjar_core::channel::Channel;
+    use jamjar_core::log::Recording;
+
+    fn measured(id: &str) -> Measured {
+        let mut dyno =
+            Recording { t: (0..1200).map(|i| f64::from(i) * 0.01).collect(), ..Recording::default() };
+        for (channel, from, slope) in [("roller_speed", 440.0, 95.0), ("hub_torque", 700.0, 0.0)] {
+            let values = dyno.t.iter().map(|t| from + slope * t).collect();
+            dyno.channels.insert(Channel::new(channel).unwrap(), values);
+        }
+        let vehicle: Vehicle =
+            serde_json::from_str(r#"{"name": "x", "dyno": {"kind": "hub", "overall_ratio": 4.1}}"#).unwrap();
+        let input = PullInput { id: id.into(), dyno, ..PullInput::default() };
+        measure(&input, &vehicle, &Settings::default(), &[]).unwrap()
+    }
+
+    #[test]
+    fn bytes_that_differ_are_never_taken_for_each_other_and_damage_is_said_each_time() {
+        let decoded = Decoded::default();
+        let [a, b] = ["a", "b"].map(|id| jamjar_packed::pack(&measured(id)).unwrap());
+        for _ in 0..2 {
+            let ids = [&a, &b].map(|packed| decoded.read(packed).unwrap().id);
+            assert_eq!(ids, ["a", "b"]);
+            assert!(matches!(decoded.read(&a[1..]), Err(StoreError::Damaged(_))));
+        }
+    }
+}

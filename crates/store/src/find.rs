@@ -159,8 +159,9 @@ struct OfMap {
 
 /// What a sheet says of a vehicle in words.
 fn words_of(s: &VehicleSheet) -> String {
-    let s = s.clone();
-    [s.model, s.plate, s.drive, s.gearbox, s.tyre, s.quoted_at, s.limits_it].join("; ")
+    [&s.model, &s.plate, &s.drive, &s.gearbox, &s.tyre, &s.quoted_at, &s.limits_it]
+        .map(String::as_str)
+        .join("; ")
 }
 
 fn own_channel(c: &Computed) -> OwnChannel {

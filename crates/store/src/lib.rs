@@ -84,7 +84,8 @@ pub use right::{
 };
 pub use running::{Running, RunsNow};
 pub use runs::{BEAT_S, Begun, Run, RunState};
-pub use sets::{LOOKED_AT_DAYS, NewSet, Set, SetWithPulls};
+pub use set_rows::Set;
+pub use sets::{LOOKED_AT_DAYS, NewSet, SetWithPulls};
 pub use shares::{ShareLink, Shared};
 pub use sheet::{AirOfDay, Checklist, DayNote, DaySheet, FuelOnHand, SheetAir, answer};
 pub use shop::Ways;

@@ -6,12 +6,42 @@ use crate::configuration::Configuration;
 use crate::error::StoreError;
 use crate::right::FuelWords;
 use crate::schema::{build_state, cell, cell_day, fuel, map_revision, pull_set, vehicle};
-use crate::sets::Set;
 use chrono::{NaiveDate, NaiveDateTime};
 use diesel::prelude::*;
 use diesel_async::{AsyncMysqlConnection, RunQueryDsl};
+use jamjar_core::calculators::kind::FuelFacts;
+use jamjar_core::factors::crossed::Crossing;
 use std::collections::{BTreeSet, HashMap};
 use std::sync::Arc;
+
+/// A stored set with its configuration.
+#[derive(Debug, Clone, PartialEq)]
+#[allow(missing_docs)]
+pub struct Set {
+    pub id: i64,
+    pub day_id: i64,
+    pub date: NaiveDate,
+    /// The cell of its day; blank when nobody said.
+    pub cell: String,
+    /// When that cell's dyno was calibrated, newest first.
+    pub calibrations: Vec<NaiveDate>,
+    pub vehicle_id: i64,
+    pub vehicle: String,
+    pub position: i32,
+    pub config: Configuration,
+    /// Why the whole set is left out of figures, if it is.
+    pub invalid: Option<String>,
+    /// Fuels its map is meant for.
+    pub map_fuel: Option<String>,
+    /// What its map costs, in the shop's currency.
+    pub map_price: Option<f64>,
+    /// What is known of its fuel.
+    pub fuel: FuelFacts,
+    /// Put away; figures and lists leave it out.
+    pub archived: bool,
+    /// What was changed on its vehicle, on any day; empty where a set was asked for without its pulls.
+    pub interventions: Vec<Crossing>,
+}
 
 /// A set as it stands in its own table.
 #[derive(Queryable, Selectable)]
@@ -119,8 +149,7 @@ fn each(lines: &[Line], of: impl Fn(&Line) -> i64) -> Vec<i64> {
 }
 
 /// Sets of these ids, in their order; unknown ones are left out. What they refer to is asked for beside them, table by
-/// table: joined in one question it cost the compiler a quarter of the first start, and five small ones cost the
-/// database less than a millisecond.
+/// table: every table more in one join costs the compiler seconds, a small question costs the database next to nothing.
 #[boxed]
 pub(crate) async fn rows(c: &mut AsyncMysqlConnection, ids: &[i64]) -> Result<Vec<Row>, StoreError> {
     let mut lines: Vec<Line> =

@@ -13,14 +13,12 @@ use crate::right::{By, Change, Subject, keep};
 use crate::running::{set_runs, stands_on};
 use crate::runs::finish_run;
 use crate::schema::{cell_day, inbox, map_revision, pull, pull_set, pull_summary, vehicle};
-use crate::set_rows::{in_use, row, rows};
+use crate::set_rows::{Set, in_use, row, rows};
 use crate::summaries::Summary;
 use crate::vehicles::{build_named, fuel_named, map_named};
 use chrono::NaiveDate;
 use diesel::prelude::*;
 use diesel_async::{AsyncMysqlConnection, RunQueryDsl};
-use jamjar_core::calculators::kind::FuelFacts;
-use jamjar_core::factors::crossed::Crossing;
 use std::collections::HashMap;
 
 /// Newest days that the workshop looks at.
@@ -37,35 +35,6 @@ pub struct NewSet {
     pub into: Option<i64>,
     /// It is the set that runs now.
     pub runs: bool,
-}
-
-/// A stored set with its configuration.
-#[derive(Debug, Clone, PartialEq)]
-#[allow(missing_docs)]
-pub struct Set {
-    pub id: i64,
-    pub day_id: i64,
-    pub date: NaiveDate,
-    /// The cell of its day; blank when nobody said.
-    pub cell: String,
-    /// When that cell's dyno was calibrated, newest first.
-    pub calibrations: Vec<NaiveDate>,
-    pub vehicle_id: i64,
-    pub vehicle: String,
-    pub position: i32,
-    pub config: Configuration,
-    /// Why the whole set is left out of figures, if it is.
-    pub invalid: Option<String>,
-    /// Fuels its map is meant for.
-    pub map_fuel: Option<String>,
-    /// What its map costs, in the shop's currency.
-    pub map_price: Option<f64>,
-    /// What is known of its fuel.
-    pub fuel: FuelFacts,
-    /// Put away; figures and lists leave it out.
-    pub archived: bool,
-    /// What was changed on its vehicle, on any day; empty where a set was asked for without its pulls.
-    pub interventions: Vec<Crossing>,
 }
 
 /// A set with its pulls and their cached summaries.

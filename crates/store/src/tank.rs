@@ -9,6 +9,7 @@ use crate::schema::{cell_day, fuel, fuel_batch, tank_event};
 use chrono::{NaiveDate, NaiveTime, Utc};
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
+use jamjar_core::factors::tank::Fill;
 
 /// A fuel with what is known of it.
 #[derive(Debug, Clone, PartialEq, Queryable, Selectable)]
@@ -85,6 +86,17 @@ impl Pour {
     /// Ethanol of what was poured: measured of the batch, else of the fuel.
     pub fn ethanol(&self) -> Option<f64> {
         self.batch_ethanol.or(self.fuel_ethanol)
+    }
+
+    /// As a tank is reckoned from, by its fuel.
+    pub fn fill(&self) -> Fill {
+        Fill {
+            at: (self.date, self.at),
+            fuel: self.fuel.clone(),
+            ethanol: self.ethanol(),
+            litres: self.litres,
+            left_l: self.left_l,
+        }
     }
 }
 

@@ -226,7 +226,7 @@ pub fn two_ways(
             .ok_or("the pressure across the injectors is not above zero")?,
         None => nozzle.flow_ml_min,
     };
-    let fuel = set.fuel.burns(engine.ignition).ok_or("how much ethanol its fuel holds is not known")?;
+    let fuel = engine.burns(&set.fuel).ok_or("how much ethanol its fuel holds is not known")?;
     let injection = Injection {
         injectors: f64::from(engine.cylinders.ok_or("how many cylinders it has is not known")?),
         flow_ml_min,

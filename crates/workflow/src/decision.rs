@@ -171,8 +171,8 @@ fn put_together(
     let overall = of(None);
     let base_fuel = weighed.iter().find(|o| o.is_base).map(|o| o.set.stored.set.config.fuel.clone());
     let record = |fuel: &str| records.iter().map(|r| &r.said).find(|s| s.name == fuel);
-    let ignition = vehicle.vehicle.engine.ignition;
-    let burns = |fuel: &str| record(fuel).and_then(|s| s.facts().burns(ignition));
+    let engine = &vehicle.vehicle.engine;
+    let burns = |fuel: &str| record(fuel).and_then(|s| engine.burns(&s.facts()));
     let on_fuel = |fuel: &String| {
         let price = record(fuel).and_then(|r| r.price);
         let per_100_km = asked.per_100_km.and_then(|l| {

@@ -106,21 +106,16 @@ impl Finder {
         Ok(())
     }
 
-    /// Channels that vehicles compute, which a question may name.
-    ///
-    /// # Errors
-    /// [`WorkflowError`] when the store cannot answer.
-    pub async fn computed(&self, store: &Store, fresh: &Freshness) -> Result<Vec<OwnChannel>, WorkflowError> {
-        self.refresh(store, fresh).await?;
-        Ok(self.known.lock().await.computed.clone())
+    /// Channels that vehicles compute, which a question may name, as of the last [`refresh`](Self::refresh).
+    pub async fn computed(&self) -> Vec<OwnChannel> {
+        self.known.lock().await.computed.clone()
     }
 
-    /// Answers a question.
+    /// Answers a question as of the last [`refresh`](Self::refresh).
     ///
     /// # Errors
     /// [`WorkflowError`] when the store cannot answer.
-    pub async fn find(&self, store: &Store, fresh: &Freshness, ask: Ask) -> Result<Answer, WorkflowError> {
-        self.refresh(store, fresh).await?;
+    pub async fn find(&self, store: &Store, ask: Ask) -> Result<Answer, WorkflowError> {
         let index = self.index.clone();
         let (found, of) = blocking(move || {
             let index = index.read().unwrap_or_else(PoisonError::into_inner);

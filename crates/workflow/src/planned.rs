@@ -187,12 +187,12 @@ pub async fn planned_day(
     let (Some(stock), Some(first)) = (stock, items.first()) else { return Ok(None) };
     let sets = read_sets(stored, vehicle, settings);
     let (maps_known, fuels_known) = (store.maps(vehicle.id).await?, store.fuel_records().await?);
-    let earlier = earlier(store, (day, vehicle), settings).await?;
-    let scatter = scatter(&sets, true).or_else(|| earlier.iter().find_map(|day| scatter(day, false)));
-    let pulled: Vec<&SetRead> = earlier.iter().fold(sets.iter().collect(), |mut all: Vec<_>, day| {
-        all.extend(day);
-        all
-    });
+    let today = scatter(&sets, true);
+    let ladder = items.iter().any(|i| rung_of(said(&i.factors, "boost")).is_some());
+    let earlier =
+        if ladder || today.is_none() { earlier(store, (day, vehicle), settings).await? } else { Vec::new() };
+    let scatter = today.or_else(|| earlier.iter().find_map(|day| scatter(day, false)));
+    let pulled: Vec<&SetRead> = sets.iter().rev().chain(earlier.iter().flatten()).collect();
     let peak_kw = sets.iter().filter_map(SetRead::best_kw).reduce(f64::max).or(vehicle.sheet.quoted_power_kw);
     let heat_kj = peak_kw.map_or(0.0, |kw| HEAT_A_KJ * MEAN_SHARE * kw * asked.sweep_s);
     let needed = asked
@@ -203,7 +203,7 @@ pub async fn planned_day(
     let (mut maps, mut fuels) = (Names::default(), Names::default());
     let takes = |fuel: &str| {
         let said = fuels_known.iter().map(|f| &f.said).find(|s| s.name == fuel);
-        let burns = said.and_then(|s| s.facts().burns(vehicle.vehicle.engine.ignition));
+        let burns = said.and_then(|s| vehicle.vehicle.engine.burns(&s.facts()));
         asked.litres * burns.map_or(1.0, |f| f.volume_flow())
     };
     let baseline = Baseline {

@@ -97,6 +97,13 @@ pub struct Shelf {
     pub days: Vec<i64>,
 }
 
+impl Shelf {
+    /// Every jar, row by row.
+    pub fn jars(&self) -> impl Iterator<Item = &OnShelf> {
+        self.spots.iter().flatten().flat_map(|spot| &spot.jars)
+    }
+}
+
 /// The value most of a list have; blank of none.
 fn usual<'a>(values: impl Iterator<Item = &'a str>) -> String {
     let mut counts: BTreeMap<&str, usize> = BTreeMap::new();

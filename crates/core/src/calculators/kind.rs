@@ -1,7 +1,6 @@
 //! Kinds of fuel with what is typical of each, and what a shop knows better.
 
 use super::fuel::{Fuel, GASOLINE, ethanol_blend};
-use crate::analysis::Ignition;
 use crate::bounds::{Bound, OutOfRange};
 use serde::{Deserialize, Serialize};
 
@@ -53,14 +52,6 @@ impl Kind {
         Self::ALL.into_iter().find(|k| k.id() == id)
     }
 
-    /// What an engine burns when nobody said it.
-    fn usual(ignition: Ignition) -> Self {
-        match ignition {
-            Ignition::Spark => Self::Gasoline,
-            Ignition::Compression => Self::Diesel,
-        }
-    }
-
     /// Typical properties; `None` for a gasoline whose ethanol nobody knows.
     fn typical(self, ethanol: Option<f64>) -> Option<Fuel> {
         match self {
@@ -74,7 +65,7 @@ impl Kind {
 /// What is known of a fuel. A property that was typed stands in place of the typical one.
 #[derive(Debug, Clone, Copy, Default, PartialEq)]
 pub struct FuelFacts {
-    /// Its kind; `None` where nobody said it: gasoline in a spark engine, diesel in a diesel.
+    /// Its kind; `None` where nobody said it.
     pub kind: Option<Kind>,
     /// Ethanol in it, share of volume; `None` where nobody measured it.
     pub ethanol: Option<f64>,
@@ -92,18 +83,18 @@ impl FuelFacts {
         Self { ethanol: Some(share), ..Self::default() }
     }
 
-    /// What an engine burns with it; `None` where a property is neither typed nor typical of what is known.
+    /// Its properties, `usual` being its kind where nobody said it; `None` where one is neither typed nor typical of what
+    /// is known.
     ///
     /// ```
-    /// use jamjar_core::analysis::Ignition;
     /// use jamjar_core::calculators::kind::{FuelFacts, Kind};
     /// let methanol = FuelFacts { kind: Some(Kind::Methanol), ..FuelFacts::default() };
-    /// assert_eq!(methanol.burns(Ignition::Spark).map(|f| f.stoich_afr), Some(6.46));
-    /// assert_eq!(FuelFacts::default().burns(Ignition::Spark), None, "nobody measured its ethanol");
-    /// assert_eq!(FuelFacts::default().burns(Ignition::Compression).map(|f| f.stoich_afr), Some(14.5));
+    /// assert_eq!(methanol.properties(Kind::Gasoline).map(|f| f.stoich_afr), Some(6.46));
+    /// assert_eq!(FuelFacts::default().properties(Kind::Gasoline), None, "nobody measured its ethanol");
+    /// assert_eq!(FuelFacts::default().properties(Kind::Diesel).map(|f| f.stoich_afr), Some(14.5));
     /// ```
-    pub fn burns(&self, ignition: Ignition) -> Option<Fuel> {
-        let typical = self.kind.unwrap_or_else(|| Kind::usual(ignition)).typical(self.ethanol);
+    pub fn properties(&self, usual: Kind) -> Option<Fuel> {
+        let typical = self.kind.unwrap_or(usual).typical(self.ethanol);
         Some(Fuel {
             density_kg_l: self.density_kg_l.or(typical.map(|t| t.density_kg_l))?,
             stoich_afr: self.stoich_afr.or(typical.map(|t| t.stoich_afr))?,
@@ -140,7 +131,7 @@ mod tests {
 
     #[test]
     fn what_was_typed_stands_in_place_of_what_is_typical() {
-        let of = |f: FuelFacts| f.burns(Ignition::Spark);
+        let of = |f: FuelFacts| f.properties(Kind::Gasoline);
         let e85 = of(FuelFacts::of_ethanol(0.85)).unwrap();
         let blend = ethanol_blend(0.85).unwrap();
         assert!((e85.volume_flow() - blend.volume_flow_ratio).abs() < 1e-12);

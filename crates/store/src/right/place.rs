@@ -8,7 +8,8 @@ use crate::claim::{Seen, Touch, claim_day};
 use crate::db::{Store, inserted};
 use crate::error::StoreError;
 use crate::schema::{pull, pull_set};
-use crate::sets::{Set, alive_set};
+use crate::set_rows::Set;
+use crate::sets::alive_set;
 use diesel::prelude::*;
 use diesel_async::{AsyncMysqlConnection, RunQueryDsl};
 

@@ -123,7 +123,7 @@ async fn on_blend_words(
     let engine = &r.vehicle.vehicle.engine;
     Ok((|| {
         let own = FuelFacts { ethanol: measured.or(r.set.fuel.ethanol), ..r.set.fuel };
-        let now = own.burns(engine.ignition).ok_or_else(|| {
+        let now = engine.burns(&own).ok_or_else(|| {
             format!("nobody said how much ethanol {} holds: put it right among the fuels", r.set.config.fuel)
         })?;
         let asked = f.blend.trim();
@@ -134,8 +134,7 @@ async fn on_blend_words(
                 (FuelFacts::of_ethanol(e), of_ethanol(e))
             }
         };
-        let then =
-            then.burns(engine.ignition).ok_or_else(|| format!("nobody said how much ethanol {to} holds"))?;
+        let then = engine.burns(&then).ok_or_else(|| format!("nobody said how much ethanol {to} holds"))?;
         let dead = blank_or(&f.dead, |s| number("dead time", s))?;
         let per_rev = engine.injections_per_rev().ok_or(
             "this engine injects directly: its pulses are held against their own window, and a duty says nothing of it",

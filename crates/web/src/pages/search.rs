@@ -31,7 +31,8 @@ pub(crate) async fn show(
     Query(p): Query<Params>,
 ) -> Result<Html<String>, WebError> {
     let text: String = p.q.chars().take(LONGEST).collect();
-    let own = state.finder.computed(&state.store, &state.fresh).await?;
+    state.finder.refresh(&state.store, &state.fresh).await?;
+    let own = state.finder.computed().await;
     let reading = Reading { today: chrono::Local::now().date_naive(), usual: prefs.units(), own: &own };
     let query = match parse(&text, &reading) {
         Ok(q) => q,
@@ -40,7 +41,7 @@ pub(crate) async fn show(
     // The diesel form needs more than the air and is not kept for searching.
     let family = if prefs.correction == Correction::Iso1585Ci { Correction::None } else { prefs.correction };
     let ask = Ask { query: query.clone(), family, skip: p.skip, limit: SEARCH_ROWS };
-    let answer = state.finder.find(&state.store, &state.fresh, ask).await?;
+    let answer = state.finder.find(&state.store, ask).await?;
     let sets: Vec<i64> = answer.found.hits.iter().map(|h| h.place.set).collect();
     let files = state.store.files_of_sets(&sets).await?;
     page(&search_page(&text, &query, &answer, &files, family, p.skip, &prefs))

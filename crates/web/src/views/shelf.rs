@@ -92,30 +92,13 @@ fn gain(f: &FigureComparison, figure: Figure, prefs: &Prefs) -> String {
     }
 }
 
-/// The same where there is room for two words.
-fn margin_in_short(s: &OnShelf, v: &jamjar_store::VehicleRecord) -> String {
-    let all: Vec<_> = judged(&s.set.verdicts, &v.limits).collect();
-    let verdict = all.iter().map(|j| j.1.verdict).min();
-    let of = |verdict: LimitVerdict| all.iter().filter(|j| j.1.verdict == verdict).count();
-    match verdict {
-        None => "no limits".into(),
-        Some(LimitVerdict::NotMeasured) => format!("{} not measured", of(LimitVerdict::NotMeasured)),
-        Some(LimitVerdict::NotReached) => "not reached".into(),
-        Some(LimitVerdict::Over | LimitVerdict::CantTell) => margin(s, v).0,
-        Some(close @ (LimitVerdict::Close | LimitVerdict::Clear)) => {
-            let used = all.iter().filter_map(|j| j.1.share_used).reduce(f64::max);
-            let word = if close == LimitVerdict::Close { "close" } else { "clear" };
-            used.map_or_else(|| word.to_owned(), |u| format!("{word}, {:.0} %", 100.0 * u.max(0.0)))
-        }
-    }
-}
-
-/// How its tightest limit stands: the words, whether it is over, whether it is anything but clear.
-fn margin(s: &OnShelf, v: &jamjar_store::VehicleRecord) -> (String, bool, bool) {
+/// How its tightest limit stands: the words, two of them where `short`, whether it is over, whether it is anything but
+/// clear.
+fn margin(s: &OnShelf, v: &jamjar_store::VehicleRecord, short: bool) -> (String, bool, bool) {
     let mut all: Vec<_> = judged(&s.set.verdicts, &v.limits).collect();
     all.sort_by_key(|j| j.1.verdict);
     let Some((limit, worst)) = all.first() else {
-        return ("no limits set".into(), false, true);
+        return (if short { "no limits" } else { "no limits set" }.into(), false, true);
     };
     let missing = |verdict: LimitVerdict| all.iter().filter(|j| j.1.verdict == verdict).count();
     let name = limit.channel.label();
@@ -124,8 +107,10 @@ fn margin(s: &OnShelf, v: &jamjar_store::VehicleRecord) -> (String, bool, bool) 
         LimitVerdict::CantTell => (format!("can't tell: {name}"), false, true),
         LimitVerdict::NotMeasured => {
             let n = missing(LimitVerdict::NotMeasured);
-            (if n == 1 { format!("{name} not measured") } else { format!("{n} not measured") }, false, true)
+            let one = n == 1 && !short;
+            (if one { format!("{name} not measured") } else { format!("{n} not measured") }, false, true)
         }
+        LimitVerdict::NotReached if short => ("not reached".into(), false, true),
         LimitVerdict::NotReached => (format!("{name}: its gate was never reached"), false, true),
         LimitVerdict::Close | LimitVerdict::Clear => {
             let used = all.iter().filter_map(|j| Some((j.0.channel.label(), j.1.share_used?)));
@@ -134,7 +119,10 @@ fn margin(s: &OnShelf, v: &jamjar_store::VehicleRecord) -> (String, bool, bool) 
             let word = if close { "close" } else { "clear" };
             let said = tight.map_or_else(
                 || word.to_owned(),
-                |(name, u)| format!("{word}, {:.0} % of {name}", 100.0 * u.max(0.0)),
+                |(name, u)| {
+                    let of = if short { String::new() } else { format!(" of {name}") };
+                    format!("{word}, {:.0} %{of}", 100.0 * u.max(0.0))
+                },
             );
             (said, false, close)
         }
@@ -170,7 +158,7 @@ fn jar_view(
     dense: bool,
 ) -> JarView {
     let set = &o.set.stored.set;
-    let (words, warn, loud) = margin(o, &s.vehicle);
+    let (words, warn, loud) = margin(o, &s.vehicle, false);
     let jar = match jar_of(&o.set.verdicts) {
         // Pulled with nothing to judge it by is unmonitored; empty is what was not pulled.
         Jar::NoLimits => Jar::Unmonitored,
@@ -209,7 +197,7 @@ fn jar_view(
             _ => shown,
         },
         n,
-        margin: if dense { margin_in_short(o, &s.vehicle) } else { words },
+        margin: if dense { margin(o, &s.vehicle, true).0 } else { words },
         warn,
         loud,
         hides: o.hides,
@@ -238,7 +226,6 @@ fn next_jar(s: &Shelf, spot: &Spot) -> Option<NextJar> {
 
 /// The best that kept its limits, and the larger gain that did not.
 fn answers(s: &Shelf, figure: Figure, prefs: &Prefs) -> (String, String) {
-    let jars = || s.spots.iter().flatten().flat_map(|spot| &spot.jars);
     let all = s.spots.iter().enumerate().flat_map(|(i, row)| {
         row.iter().enumerate().flat_map(move |(j, spot)| spot.jars.iter().map(move |o| (i, j, o)))
     });
@@ -259,7 +246,7 @@ fn answers(s: &Shelf, figure: Figure, prefs: &Prefs) -> (String, String) {
     match (best(true), best(false)) {
         (Some(k), Some(any)) => {
             let second = if any.0 > k.0 {
-                format!("More was gained by {}; {}.", words(any), margin(any.2, &s.vehicle).0)
+                format!("More was gained by {}; {}.", words(any), margin(any.2, &s.vehicle, false).0)
             } else {
                 String::new()
             };
@@ -267,15 +254,15 @@ fn answers(s: &Shelf, figure: Figure, prefs: &Prefs) -> (String, String) {
             let first = format!(
                 "most with every stop limit measured and kept is {}; {}.",
                 words(k),
-                margin(k.2, &s.vehicle).0
+                margin(k.2, &s.vehicle, false).0
             );
             (sentence_case(&first), second)
         }
         (None, Some(any)) => (
             "Nothing that gained has every stop limit measured and kept.".into(),
-            format!("The most was gained by {}; {}.", words(any), margin(any.2, &s.vehicle).0),
+            format!("The most was gained by {}; {}.", words(any), margin(any.2, &s.vehicle, false).0),
         ),
-        _ if jars().all(|o| o.is_base || o.gain.is_none()) => {
+        _ if s.jars().all(|o| o.is_base || o.gain.is_none()) => {
             ("Nothing here can be held against a baseline of its own day and gear.".into(), String::new())
         }
         _ => ("No gain is shown by anything that was pulled.".into(), String::new()),
@@ -299,9 +286,8 @@ pub(crate) fn shelf_page(s: &Shelf, asked: &Asked, e: &Encoding, prefs: &Prefs) 
         f.retain(|_, v| !v.is_empty());
         serde_json::to_string(&f).unwrap_or_default()
     };
-    let jars = || s.spots.iter().flatten().flat_map(|spot| &spot.jars);
     let (dense, unbased) =
-        (jars().count() > DENSE, jars().filter(|o| !o.is_base && o.gain.is_none()).count());
+        (s.jars().count() > DENSE, s.jars().filter(|o| !o.is_base && o.gain.is_none()).count());
     let spot = |i: usize, j: usize| SpotView {
         jars: s.spots[i][j].jars.iter().map(|o| jar_view(s, (i, j), o, (figure, e, prefs), dense)).collect(),
         plan: if s.spots[i][j].jars.is_empty() { plan(i, j) } else { String::new() },

@@ -166,7 +166,7 @@ async fn a_fuel_of_another_kind_is_read_on_its_own_scale_and_asked_for_by_its_na
 
     // What it takes of the injectors: by its own ratio, with the density that was typed.
     let set = cell.store.set(2).await.unwrap();
-    let own = set.fuel.burns(jamjar_core::analysis::Ignition::Spark).unwrap();
+    let own = cell.store.vehicle(1).await.unwrap().vehicle.engine.burns(&set.fuel).unwrap();
     let ratio = own.stoich_afr * own.density_kg_l / (6.46 * 0.80);
     let said = cell.get("/sets/2/fuel?target=0.80&blend=race+spirit").await.text();
     assert!(

@@ -51,7 +51,7 @@ pub(super) fn tank_now(
     sets: &[SetRead],
     takes: impl Fn(&str) -> f64,
 ) -> Option<(String, f64)> {
-    let fills: Vec<Fill> = poured.iter().filter(|p| p.date <= date).map(fill).collect();
+    let fills: Vec<Fill> = poured.iter().filter(|p| p.date <= date).map(Pour::fill).collect();
     let tank = in_tank(&fills)?;
     // A share nobody knows is not a number.
     let (name, _) = tank.shares.first().filter(|s| s.1.is_finite() && s.1 > ONE_FUEL)?;
@@ -61,17 +61,6 @@ pub(super) fn tank_now(
     let burnt = BURNT_MORE * pulls as f64 * takes(name);
     let litres = tank.litres.filter(|_| since == date).unwrap_or(0.0);
     Some((name.clone(), (litres - burnt).max(0.0)))
-}
-
-/// A fill as a tank is reckoned from, by its fuel alone.
-fn fill(p: &Pour) -> Fill {
-    Fill {
-        at: (p.date, p.at),
-        fuel: p.fuel.clone(),
-        ethanol: p.ethanol(),
-        litres: p.litres,
-        left_l: p.left_l,
-    }
 }
 
 /// Every stop limit was watched and kept with its margin. No stop limit at all says nothing is clear.

@@ -1,5 +1,7 @@
 //! The engine, the vehicle and its dyno.
 
+use crate::calculators::fuel::Fuel;
+use crate::calculators::kind::{FuelFacts, Kind};
 use crate::computed::{Computed, Formula, compile_all};
 use crate::gears::Gears;
 use crate::pull::dyno::Dyno;
@@ -78,6 +80,15 @@ impl Injection {
 }
 
 impl Engine {
+    /// What it burns of a fuel; a fuel of a kind nobody said is diesel in a diesel and gasoline elsewhere. `None` where a
+    /// property is not known.
+    pub fn burns(&self, fuel: &FuelFacts) -> Option<Fuel> {
+        fuel.properties(match self.ignition {
+            Ignition::Spark => Kind::Gasoline,
+            Ignition::Compression => Kind::Diesel,
+        })
+    }
+
     /// Injections of one injector per crank revolution; `None` where duty means nothing: direct injection and
     /// diesels.
     pub fn injections_per_rev(&self) -> Option<f64> {

@@ -1,8 +1,8 @@
 //! Auxiliary injection switched on between two sets: what it brings is fuel too, and shows in the mixture.
 
-use super::comparison::Comparison;
 use crate::analysis::measured::Measured;
 use crate::analysis::set::SetResult;
+use crate::channel::Channel;
 use crate::findings::Finding;
 use crate::stats::two_sets::{compare, mean, mean_of};
 use serde::Serialize;
@@ -64,18 +64,19 @@ fn is_off(value: Option<&String>) -> bool {
         .is_none_or(|v| ["", "off", "no", "none", "without", "0"].contains(&v.trim().to_lowercase().as_str()))
 }
 
-/// What a comparison says of an injection, where its switching is all that was changed.
+/// What two sets say of an injection, where its switching is all that differs between them.
 pub(super) fn injection(
-    c: &Comparison,
+    pair: [usize; 2],
+    differ: &[String],
     sets: &[SetResult],
     measured: &[Vec<Measured>],
 ) -> Option<InjectionSays> {
-    let [name] = c.confounding.factors_differ.as_slice() else { return None };
-    let off = [c.base, c.candidate].map(|s| is_off(sets[s].factors.get(name)));
+    let [name] = differ else { return None };
+    let off = pair.map(|s| is_off(sets[s].factors.get(name)));
     if !is_injection(name) || off[0] == off[1] {
         return None;
     }
-    let [without, with] = if off[0] { [c.base, c.candidate] } else { [c.candidate, c.base] };
+    let [without, with] = if off[0] { pair } else { [pair[1], pair[0]] };
     let counts = |set: usize| {
         let own = measured.get(set)?.iter().zip(&sets[set].included).filter(|(_, i)| **i);
         Some(own.map(|(m, _)| m).collect::<Vec<_>>())
@@ -86,7 +87,7 @@ pub(super) fn injection(
 
 fn says(without: &[&Measured], with: &[&Measured]) -> InjectionSays {
     let lambda = |m: &&Measured| {
-        let own = m.channels.iter().filter(|c| c.channel.kind().is_some_and(|k| k.name == "lambda"));
+        let own = m.channels.iter().filter(|c| is_lambda(&c.channel));
         mean_of(&own.map(|c| c.mean).collect::<Vec<_>>())
     };
     let target =
@@ -118,11 +119,13 @@ fn says(without: &[&Measured], with: &[&Measured]) -> InjectionSays {
     }
 }
 
+fn is_lambda(c: &Channel) -> bool {
+    c.kind().is_some_and(|k| k.name == "lambda")
+}
+
 /// Whether a λ sensor sat at an end of its range within a pull.
 fn at_an_end(m: &Measured) -> bool {
-    m.flags.iter().any(|f| {
-        matches!(f, Finding::Saturated { channel, .. } if channel.kind().is_some_and(|k| k.name == "lambda"))
-    })
+    m.flags.iter().any(|f| matches!(f, Finding::Saturated { channel, .. } if is_lambda(channel)))
 }
 
 #[cfg(test)]

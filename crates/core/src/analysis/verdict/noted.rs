@@ -11,7 +11,8 @@ use crate::analysis::set::{Figure, SetResult, Settled};
 pub fn note_pulls(comparisons: &mut [Comparison], sets: &[SetResult], measured: &[Vec<Measured>]) {
     let found = find_days(sets, measured);
     for c in comparisons {
-        c.notes.extend(injection(c, sets, measured).map(Caveat::Injection));
+        let says = injection([c.base, c.candidate], &c.confounding.factors_differ, sets, measured);
+        c.notes.extend(says.map(Caveat::Injection));
         for set in [c.base, c.candidate] {
             let id = || sets[set].id.clone();
             let own = found.iter().filter(|f| f.set == set && sets[set].included.get(f.pull) == Some(&true));

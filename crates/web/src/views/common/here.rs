@@ -10,7 +10,7 @@ use jamjar_workflow::lineup::LineUp;
 /// For one set: the mean pressure of the air its pulls were made in, and its fuel.
 pub(crate) fn here_of(engine: &Engine, set: &Set, air: impl Iterator<Item = AirState>) -> Here {
     let (sum, n) = air.fold((0.0, 0.0), |(s, n), a| (s + a.pressure_hpa / 10.0, n + 1.0));
-    let burns = set.fuel.burns(engine.ignition);
+    let burns = engine.burns(&set.fuel);
     Here { station_kpa: (n > 0.0).then(|| sum / n), stoich_afr: burns.map(|f| f.stoich_afr) }
 }
 
@@ -24,7 +24,7 @@ pub(crate) fn on_lineup(prefs: &Prefs, l: &LineUp) -> Prefs {
 fn here_of_lineup(l: &LineUp) -> Here {
     let engine = &l.vehicle.vehicle.engine;
     let base = here_of(engine, &l.sets[l.base].set, l.measured[l.base].iter().filter_map(|m| m.air));
-    let stoich = |set: &Set| set.fuel.burns(engine.ignition).map(|f| f.stoich_afr);
+    let stoich = |set: &Set| engine.burns(&set.fuel).map(|f| f.stoich_afr);
     let same = l.sets.iter().all(|s| stoich(&s.set) == base.stoich_afr);
     Here { stoich_afr: base.stoich_afr.filter(|_| same), ..base }
 }

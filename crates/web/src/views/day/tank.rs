@@ -31,7 +31,7 @@ fn name(p: &Pour) -> String {
 
 /// A pour as what a tank holds is reckoned from.
 pub(crate) fn fill(p: &Pour) -> Fill {
-    Fill { at: (p.date, p.at), fuel: name(p), ethanol: p.ethanol(), litres: p.litres, left_l: p.left_l }
+    Fill { fuel: name(p), ..p.fill() }
 }
 
 pub(crate) fn tank_view(
