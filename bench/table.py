@@ -90,6 +90,13 @@ def csv_all(binary, python, path):
     yield f"… on {os.cpu_count()} threads", f"{ours['seconds']:.2f} s", f"ours on one {alone['seconds']:.2f} s", f"{alone['seconds'] / ours['seconds']:.2f}×"
 
 
+def size(binary, jobs):
+    """Bytes of the samples as they are kept, beside Parquet of the same."""
+    b = run(binary, "bytes", *jobs)
+    n = b["pulls"]
+    yield f"samples of {n} pulls, stored (≥ 1× wanted)", f"{b['stored'] / n / 1e3:.1f} kB a pull", f"Parquet, zstd {b['parquet'] / n / 1e3:.1f} kB", f"{b['parquet'] / b['stored']:.2f}×"
+
+
 def limits(binary, python):
     """All limits of a long pull, and corrections of a fuel table, beside numpy in the same run."""
     for what, words, reach, key in [
@@ -133,6 +140,12 @@ class Server:
 
     def get(self, path):
         return urllib.request.urlopen(f"http://127.0.0.1:{PORT}{path}", timeout=120).read().decode()
+
+    def post(self, path, fields):
+        made = urllib.request.Request(
+            f"http://127.0.0.1:{PORT}{path}", urllib.parse.urlencode(fields).encode(), {"Origin": f"http://127.0.0.1:{PORT}"}
+        )
+        return urllib.request.urlopen(made, timeout=120).read().decode()
 
     def wait(self, path, done):
         for _ in range(600):
@@ -196,6 +209,9 @@ def pages(data):
         yield "… in other orders, not seen before", f"median {middle(cold):.0f} ms", "computed, drawn", "wanted ≤ 60 ms"
         cold = [timed(server, f"/pulls/{k}?beside={k + 12}&smooth={s}") for s in (0, 0.1, 0.5) for k in range(1, 13)]
         yield "a pull with another beside it, not seen before", f"median {middle(cold):.0f} ms", "computed, drawn", "wanted ≤ 20 ms"
+        start = time.perf_counter()
+        server.post("/reports?sets=" + ",".join(map(str, range(1, 13))) + "&base=1", {"customer": "the owner"})
+        yield "report of 12 sets issued: page, A4 and Letter", f"{time.perf_counter() - start:.2f} s", "nothing of it seen before", "wanted ≤ 1 s"
         first, *later = watched.verdicts(PORT, f"{data}/../watched", f"{data}/../sim-1")
         yield "60 s × 40 channels in a watched folder → verdict", f"{max(later):.2f} s", f"the first of its set {first:.2f} s", "wanted ≤ 2 s"
         zooms = [f"/pulls/2?axis=rpm&from={a}&to={a + 1500}" for a in range(2000, 5000, 25)]
@@ -225,7 +241,7 @@ def main():
     binary, work, *jobs = sys.argv[1:]
     python = f"{work}/venv/bin/python"
     print("| what | Jamjar | beside | ratio or wish |\n|---|---|---|---|", flush=True)
-    for part in (analysis(binary, python, jobs), csv(binary, python, f"{work}/wide.csv"), csv_all(binary, python, f"{work}/wide.csv"), limits(binary, python), open_forms(binary, python, f"{work}/open"), pages(f"{work}/data")):
+    for part in (analysis(binary, python, jobs), csv(binary, python, f"{work}/wide.csv"), csv_all(binary, python, f"{work}/wide.csv"), size(binary, jobs[:1]), limits(binary, python), open_forms(binary, python, f"{work}/open"), pages(f"{work}/data")):
         for row in part:
             print("| " + " | ".join(row) + " |", flush=True)
 

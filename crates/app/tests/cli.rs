@@ -261,7 +261,7 @@ fn validate_prints_the_table_and_writes_the_page() {
     assert_eq!((v["jamjar_validation"].as_u64(), v["coverage"].as_array().unwrap().len()), (Some(1), 11));
     let kinds: std::collections::BTreeSet<&str> =
         v["faults"].as_array().unwrap().iter().filter_map(|f| f["kind"].as_str()).collect();
-    assert_eq!(kinds.len(), 22, "every kind has a row, some have two ways of being found");
+    assert_eq!(kinds.len(), 25, "every kind has a row, some have two ways of being found");
     assert!(v["claims"].as_array().unwrap().iter().any(|c| c["claim"] == "the day drifts"));
     assert!(std::fs::read_to_string(&page).unwrap().contains("## Planted faults"));
     assert_eq!(jamjar(&["validate", "--days", "1", "--out", "/nowhere/x.md"], "").status.code(), Some(2));

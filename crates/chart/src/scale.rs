@@ -29,7 +29,9 @@ impl Scale {
         let step = round_step((self.d1 - self.d0) / wanted.max(1) as f64);
         let first = (self.d0 / step - 1e-9).ceil() as i64;
         let last = (self.d1 / step + 1e-9).floor() as i64;
-        (first..=last).map(|k| k as f64 * step).collect()
+        // Written out they are as short as the step.
+        let whole = 10f64.powi((-step.log10().floor()).max(0.0) as i32);
+        (first..=last).map(|k| (k as f64 * step * whole).round() / whole).collect()
     }
 }
 
@@ -105,6 +107,9 @@ mod tests {
         assert_eq!(s.ticks(7), vec![0.0, 50.0, 100.0]);
         assert_eq!(Scale::new((0.0, 10.0), (0.0, 1.0)).ticks(5), vec![0.0, 2.0, 4.0, 6.0, 8.0, 10.0]);
         assert!((s.at(74.0) - 150.0).abs() < 1e-9);
+        let written: Vec<String> =
+            Scale::new((15.55, 16.45), (0.0, 1.0)).ticks(6).iter().map(f64::to_string).collect();
+        assert_eq!(written, ["15.6", "15.8", "16", "16.2", "16.4"]);
     }
 
     #[test]

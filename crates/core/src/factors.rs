@@ -8,7 +8,7 @@ pub mod rungs;
 mod safe;
 pub mod tank;
 
-pub use safe::{Hazard, Known, hazard, meant_for};
+pub use safe::{AllKnown, Hazard, Known, hazard, meant_for};
 
 use serde::Serialize;
 use std::collections::{BTreeMap, BTreeSet};
@@ -99,7 +99,7 @@ pub const MAX_CORNERED: usize = 4;
 pub fn confounding(
     base: &Factors,
     candidate: &Factors,
-    known: &[Known<'_>],
+    known: &AllKnown<'_>,
     in_time: &InTime,
 ) -> Confounding {
     let differ = differing(base, candidate);
@@ -119,11 +119,21 @@ pub fn confounding(
             }
             steps
         };
-        let paths = orders.iter().map(|order| walk(base, candidate, &differ, &steps(order), known));
-        let cost = |path: &[Cell]| {
-            (path.iter().any(|c| c.not_safe.is_some()), path.iter().filter(|c| !c.run).count())
+        let paths: Vec<Vec<usize>> = orders.iter().map(|order| walk(&steps(order))).collect();
+        // Many paths lead over the same few configurations.
+        let on_the_way: BTreeMap<usize, Cell> = paths
+            .iter()
+            .flatten()
+            .collect::<BTreeSet<_>>()
+            .into_iter()
+            .map(|chosen| (*chosen, cell(base, corner(base, candidate, &differ, *chosen), known)))
+            .collect();
+        let cost = |path: &[usize]| {
+            let cells = || path.iter().map(|chosen| &on_the_way[chosen]);
+            (cells().any(|c| c.not_safe.is_some()), cells().filter(|c| !c.run).count())
         };
-        let best = paths.min_by_key(|p| cost(p)).unwrap_or_default();
+        let best = paths.iter().min_by_key(|p| cost(p)).cloned().unwrap_or_default();
+        let best: Vec<&Cell> = best.iter().map(|chosen| &on_the_way[chosen]).collect();
         for reason in best.iter().filter_map(|c| c.not_safe.clone()) {
             if !out.not_safe.contains(&reason) {
                 out.not_safe.push(reason);
@@ -144,7 +154,7 @@ pub fn confounding(
     }
     if (2..=MAX_CORNERED).contains(&differ.len()) {
         let all = (1..(1usize << differ.len()) - 1)
-            .map(|set| cell(base, &corner(base, candidate, &differ, set), known));
+            .map(|set| cell(base, corner(base, candidate, &differ, set), known));
         out.corners =
             all.map(|c| Corner { factors: short(&c.factors), run: c.run, not_safe: c.not_safe }).collect();
     }
@@ -182,24 +192,19 @@ struct Cell {
     not_safe: Option<Hazard>,
 }
 
-fn cell(base: &Factors, factors: &Factors, known: &[Known<'_>]) -> Cell {
-    let run = known.iter().any(|k| k.factors == factors);
-    let not_safe = if run { None } else { hazard(factors, base, known) };
-    Cell { factors: factors.clone(), run, not_safe }
+fn cell(base: &Factors, factors: Factors, known: &AllKnown<'_>) -> Cell {
+    let run = known.of(&factors).is_some();
+    let not_safe = if run { None } else { hazard(&factors, base, known) };
+    Cell { factors, run, not_safe }
 }
 
-fn walk(
-    base: &Factors,
-    candidate: &Factors,
-    differ: &[String],
-    order: &[Vec<usize>],
-    known: &[Known<'_>],
-) -> Vec<Cell> {
+/// The configurations between the ends of an order of steps, each by the bits of what has changed there.
+fn walk(order: &[Vec<usize>]) -> Vec<usize> {
     let steps = order[..order.len() - 1].iter().scan(0usize, |chosen, step| {
         step.iter().for_each(|i| *chosen |= 1 << i);
         Some(*chosen)
     });
-    steps.map(|chosen| cell(base, &corner(base, candidate, differ, chosen), known)).collect()
+    steps.collect()
 }
 
 /// All orders, the given one first.
@@ -234,7 +239,7 @@ mod tests {
             f(&[("map", "stock"), ("fuel", "RON 95 E5"), ("gear", "4")]),
             f(&[("map", "c3"), ("fuel", "E30"), ("gear", "4")]),
         );
-        let c = confounding(&a, &b, &[Known::plain(&a), Known::plain(&b)], &InTime::default());
+        let c = confounding(&a, &b, &[Known::plain(&a), Known::plain(&b)].into(), &InTime::default());
         assert_eq!(c.factors_differ, ["map", "fuel"]);
         assert!(c.confounded);
         assert_eq!(c.separate_with, vec![f(&[("map", "stock"), ("fuel", "E30")])]);
@@ -244,7 +249,7 @@ mod tests {
     fn a_configuration_already_run_is_used() {
         let (a, b) = (f(&[("map", "stock"), ("fuel", "95")]), f(&[("map", "c3"), ("fuel", "E30")]));
         let there = f(&[("map", "c3"), ("fuel", "95")]);
-        let c = confounding(&a, &b, &[&a, &b, &there].map(Known::plain), &InTime::default());
+        let c = confounding(&a, &b, &[&a, &b, &there].map(Known::plain).into(), &InTime::default());
         assert!(c.separate_with.is_empty());
         assert_eq!(c.already_run, vec![there]);
     }
@@ -253,8 +258,8 @@ mod tests {
     fn one_factor_is_attributed_and_none_is_a_repeat() {
         let a = f(&[("map", "stock"), ("fuel", "95")]);
         let b = f(&[("map", "c1"), ("fuel", "95")]);
-        assert!(!confounding(&a, &b, &[], &InTime::default()).confounded);
-        assert!(confounding(&a, &a, &[], &InTime::default()).factors_differ.is_empty());
+        assert!(!confounding(&a, &b, &AllKnown::default(), &InTime::default()).confounded);
+        assert!(confounding(&a, &a, &AllKnown::default(), &InTime::default()).factors_differ.is_empty());
     }
 
     #[test]
@@ -263,10 +268,10 @@ mod tests {
         let meant = |stock, c3| {
             [Known { map_fuels: stock, ..Known::plain(&a) }, Known { map_fuels: c3, ..Known::plain(&b) }]
         };
-        let c = confounding(&a, &b, &meant(Some("95, 98"), None), &InTime::default());
+        let c = confounding(&a, &b, &meant(Some("95, 98"), None).into(), &InTime::default());
         assert_eq!(c.separate_with, vec![f(&[("map", "c3"), ("fuel", "95")])], "the other way round");
         assert!(c.not_safe.is_empty());
-        let c = confounding(&a, &b, &meant(Some("95"), Some("E60")), &InTime::default());
+        let c = confounding(&a, &b, &meant(Some("95"), Some("E60")).into(), &InTime::default());
         assert!(c.separate_with.is_empty() && c.not_safe.len() == 1, "{c:?}");
         assert_eq!(c.corners.iter().filter(|c| c.not_safe.is_some()).count(), 2);
     }
@@ -279,18 +284,18 @@ mod tests {
             names: ["cell", "gearbox software"].map(str::to_owned).into(),
             candidate_later,
         };
-        let c = confounding(&before, &after, &[], &in_time(true));
+        let c = confounding(&before, &after, &AllKnown::default(), &in_time(true));
         let now = |map| f(&[("map", map), ("gearbox software", "A17"), ("cell", "2, new")]);
         assert_eq!(c.separate_with, [now("stock")], "one set, both changes behind it");
         assert_eq!(c.fresh_after, ["cell", "gearbox software"]);
-        let c = confounding(&after, &before, &[], &in_time(false));
+        let c = confounding(&after, &before, &AllKnown::default(), &in_time(false));
         assert_eq!(
             c.separate_with,
             [now("stock")],
             "the other way round it is the candidate that is pulled again"
         );
         let fresh = f(&[("map", "stock"), ("fuel", "95"), ("gearbox software", "A17"), ("cell", "2, new")]);
-        let c = confounding(&before, &after, &[Known::plain(&fresh)], &in_time(true));
+        let c = confounding(&before, &after, &[Known::plain(&fresh)].into(), &in_time(true));
         assert!(c.separate_with.is_empty() && c.fresh_after.is_empty() && c.already_run.len() == 1, "{c:?}");
         let alone = Factors::from([
             ("map".into(), "stock".into()),
@@ -298,7 +303,7 @@ mod tests {
             ("cell".into(), "2, new".into()),
             ("fuel".into(), "95".into()),
         ]);
-        let c = confounding(&before, &alone, &[], &in_time(true));
+        let c = confounding(&before, &alone, &AllKnown::default(), &in_time(true));
         assert!(
             c.confounded && c.separate_with.is_empty() && c.already_run.is_empty(),
             "nothing stands between"
@@ -311,10 +316,10 @@ mod tests {
             f(&[("map", "s"), ("fuel", "95"), ("boost", "60")]),
             f(&[("map", "c"), ("fuel", "E30"), ("boost", "90")]),
         );
-        let c = confounding(&a, &b, &[Known::plain(&a), Known::plain(&b)], &InTime::default());
+        let c = confounding(&a, &b, &[Known::plain(&a), Known::plain(&b)].into(), &InTime::default());
         assert_eq!(c.corners.len(), 6);
         assert!(c.corners.iter().all(|c| !c.run && c.factors.len() == 3));
-        assert_eq!(confounding(&a, &a, &[], &InTime::default()).corners.len(), 0);
+        assert_eq!(confounding(&a, &a, &AllKnown::default(), &InTime::default()).corners.len(), 0);
     }
 
     proptest! {
@@ -322,7 +327,7 @@ mod tests {
         fn k_factors_need_at_most_k_minus_one_sets(values in prop::collection::vec((0..3u8, 0..3u8), 1..6)) {
             let side = |pick: fn(&(u8, u8)) -> u8| values.iter().enumerate().map(|(i, v)| (format!("f{i}"), pick(v).to_string())).collect::<Factors>();
             let (a, b) = (side(|v| v.0), side(|v| v.1));
-            let c = confounding(&a, &b, &[Known::plain(&a), Known::plain(&b)], &InTime::default());
+            let c = confounding(&a, &b, &[Known::plain(&a), Known::plain(&b)].into(), &InTime::default());
             let k = c.factors_differ.len();
             prop_assert_eq!(c.separate_with.len() + c.already_run.len(), k.saturating_sub(1));
         }

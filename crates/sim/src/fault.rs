@@ -30,11 +30,14 @@ pub enum FaultKind {
     LowTyrePressure,
     WrongFuel,
     SoftwareOverwritten,
+    ExhaustHeat,
+    SmallInjectors,
+    DeafKnockControl,
 }
 
 impl FaultKind {
     /// All of them.
-    pub const ALL: [Self; 22] = [
+    pub const ALL: [Self; 25] = [
         Self::HeatSoak,
         Self::WrongGear,
         Self::TyreSlip,
@@ -57,6 +60,9 @@ impl FaultKind {
         Self::LowTyrePressure,
         Self::WrongFuel,
         Self::SoftwareOverwritten,
+        Self::ExhaustHeat,
+        Self::SmallInjectors,
+        Self::DeafKnockControl,
     ];
 
     /// Id in files.
@@ -89,6 +95,9 @@ impl FaultKind {
             Self::LowTyrePressure => (3.0, "times the rolling loss"),
             Self::WrongFuel => (1.0, "the fuel named is in the tank"),
             Self::SoftwareOverwritten => (1.0, "the map named is in the unit"),
+            Self::ExhaustHeat => (160.0, "K the exhaust is hotter"),
+            Self::SmallInjectors => (0.45, "share of the injectors' flow that is missing, as the map knows"),
+            Self::DeafKnockControl => (1.0, "the knock sensor hears nothing, and the engine knocks"),
         }
     }
 
@@ -102,7 +111,9 @@ impl FaultKind {
             }
             Self::AbortedPull | Self::FrozenLambda => Some(0.5 + 0.5 * usual),
             Self::SaturatedLambda => Some(0.86),
-            Self::MisplacedUnit | Self::WrongFuel | Self::SoftwareOverwritten => None,
+            Self::MisplacedUnit | Self::WrongFuel | Self::SoftwareOverwritten | Self::DeafKnockControl => {
+                None
+            }
             _ => Some(0.5 * usual),
         }
     }
@@ -176,6 +187,9 @@ pub(crate) struct Faults {
     pub(crate) abort_share: Option<f64>,
     pub(crate) filter_factor: f64,
     pub(crate) rolling_factor: f64,
+    pub(crate) exhaust_k: f64,
+    pub(crate) injector_factor: f64,
+    pub(crate) deaf: bool,
     pub(crate) map: Option<String>,
     pub(crate) fuel: Option<String>,
     pub(crate) planted: Vec<Planted>,
@@ -206,6 +220,9 @@ impl Default for Faults {
             abort_share: None,
             filter_factor: 1.0,
             rolling_factor: 1.0,
+            exhaust_k: 0.0,
+            injector_factor: 1.0,
+            deaf: false,
             map: None,
             fuel: None,
             planted: Vec::new(),
@@ -256,6 +273,9 @@ impl Faults {
             FaultKind::LowTyrePressure => self.rolling_factor = v,
             FaultKind::WrongFuel => self.fuel.clone_from(&s.fuel),
             FaultKind::SoftwareOverwritten => self.map.clone_from(&s.map),
+            FaultKind::ExhaustHeat => self.exhaust_k = v,
+            FaultKind::SmallInjectors => self.injector_factor = 1.0 - v,
+            FaultKind::DeafKnockControl => self.deaf = true,
         }
         self.planted.push(Planted { kind: s.kind, size: v, meaning, rpm, at_s: None });
     }

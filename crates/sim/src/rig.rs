@@ -228,7 +228,8 @@ impl<'a> Rig<'a> {
             out.work_j += b.work_j;
             out.lambda[k] = lambda;
             out.smoke = out.smoke.max(b.smoke_percent);
-            out.exhaust_c[k] = b.exhaust_k - 273.15 + e.cylinder_exhaust_k.get(k).copied().unwrap_or(0.0);
+            let own_k = e.cylinder_exhaust_k.get(k).copied().unwrap_or(0.0) + self.s.faults.exhaust_k;
+            out.exhaust_c[k] = b.exhaust_k - 273.15 + own_k;
             out.exhaust_k += b.exhaust_k / e.cylinders as f64;
             if fires && loaded && fuel_g > 0.0 {
                 self.listen(&c, k);
@@ -246,7 +247,7 @@ impl<'a> Rig<'a> {
         if (s.faults.knock_rpm[0]..=s.faults.knock_rpm[1]).contains(&c.rpm) {
             onset -= s.faults.knock_deg;
         }
-        if c.angle_deg > onset {
+        if c.angle_deg > onset && !s.faults.deaf {
             self.computer.hear_knock(k, c.angle_deg - onset);
         }
     }
@@ -296,7 +297,7 @@ impl<'a> Rig<'a> {
             lambda: self.sensors.lambda,
             spark_deg: d.spark_deg,
             retard: if now.loaded { retard } else { [0.0; MOST] },
-            knock_level: 0.9 + now.rpm / 5200.0 + 0.35 * loud,
+            knock_level: if self.s.faults.deaf { 0.0 } else { 0.9 + now.rpm / 5200.0 + 0.35 * loud },
             exhaust_c: self.sensors.exhaust_c,
             intake_c: charge.charge_c + self.s.fuel.cooling_k,
             coolant_c: thermal.coolant_c,

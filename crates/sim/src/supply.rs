@@ -65,7 +65,7 @@ impl Supply {
         self.film -= self.film * (dt / FILM_S).min(1.0);
         let wanted = air_g / (d.lambda * stoich_map) * (1.0 - self.film);
         let cycle_s = 120.0 / rpm.max(300.0);
-        let rate = e.fuel.injector_g_s * (fuel.density_kg_l / 0.745);
+        let rate = e.fuel.injector_g_s * faults.injector_factor * (fuel.density_kg_l / 0.745);
         // The computer reckons with nominal pressure and with the fuel its map was made for: it does not see
         // sag.
         let open_s = (wanted / rate).min(LONGEST * cycle_s - e.fuel.dead_time_ms * 1e-3);

@@ -28,12 +28,13 @@ impl Decoded {
     ///
     /// # Errors
     /// [`StoreError::Damaged`] when they say nothing.
-    pub(crate) fn read(&self, packed: &[u8]) -> Result<Measured, StoreError> {
+    pub(crate) fn read(&self, packed: &[u8]) -> Result<Arc<Measured>, StoreError> {
         if let Some(known) = self.0.get(packed) {
-            return Ok(Measured::clone(&known));
+            return Ok(known);
         }
         let measured = jamjar_packed::unpack(packed).map_err(|e| StoreError::Damaged(e.to_string()))?;
-        self.0.insert(packed.to_vec(), Arc::new(measured.clone()));
+        let measured = Arc::new(measured);
+        self.0.insert(packed.to_vec(), measured.clone());
         Ok(measured)
     }
 }
@@ -63,7 +64,7 @@ mod tests {
         let decoded = Decoded::default();
         let [a, b] = ["a", "b"].map(|id| jamjar_packed::pack(&measured(id)).unwrap());
         for _ in 0..2 {
-            let ids = [&a, &b].map(|packed| decoded.read(packed).unwrap().id);
+            let ids = [&a, &b].map(|packed| decoded.read(packed).unwrap().id.clone());
             assert_eq!(ids, ["a", "b"]);
             assert!(matches!(decoded.read(&a[1..]), Err(StoreError::Damaged(_))));
         }

@@ -48,7 +48,7 @@ mod vehicles;
 
 // What the store does is compiled here, once: a future in a box is whole, and a bare one would be compiled
 // again, with all its queries, by every crate that awaits it. Half of the time a build took went there.
-use async_recursion::async_recursion as boxed;
+use jamjar_boxed::boxed;
 
 pub use attachments::{Attached, Attachment, NewAttachment};
 pub use cells::{CellRecord, CellWords, Watched};

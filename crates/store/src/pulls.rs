@@ -138,8 +138,12 @@ pub(crate) async fn pulls_of(
         .map(|(p, s)| {
             let packed = p.shares_pull_id.and_then(|id| lent.get(&id)).unwrap_or(&s.measured);
             let (p, mut measured) = (pull_of(p)?, decoded.read(packed)?);
-            measured.excluded.clone_from(&p.excluded_reason);
-            measured.id = format!("p{}", p.position);
+            let id = format!("p{}", p.position);
+            if measured.id != id || measured.excluded != p.excluded_reason {
+                let own = Arc::make_mut(&mut measured);
+                own.excluded.clone_from(&p.excluded_reason);
+                own.id = id;
+            }
             Ok((p, Summary { algorithm: s.algorithm as u32, settings: s.settings, measured }))
         })
         .collect()

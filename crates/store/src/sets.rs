@@ -20,6 +20,7 @@ use chrono::NaiveDate;
 use diesel::prelude::*;
 use diesel_async::{AsyncMysqlConnection, RunQueryDsl};
 use std::collections::HashMap;
+use std::sync::Arc;
 
 /// Newest days that the workshop looks at.
 pub const LOOKED_AT_DAYS: i64 = 60;
@@ -407,9 +408,9 @@ async fn with_pulls(
                 std::mem::take(&mut pulls).into_iter().partition(|(p, _)| p.set_id == set.id);
             pulls = rest;
             if let Some(why) = &set.invalid {
-                own.iter_mut()
-                    .filter(|(p, _)| p.excluded_reason.is_none())
-                    .for_each(|(_, s)| s.measured.excluded = Some(format!("set marked invalid: {why}")));
+                own.iter_mut().filter(|(p, _)| p.excluded_reason.is_none()).for_each(|(_, s)| {
+                    Arc::make_mut(&mut s.measured).excluded = Some(format!("set marked invalid: {why}"))
+                });
             }
             SetWithPulls { set, pulls: own }
         })

@@ -10,6 +10,7 @@ use jamjar_core::analysis::Measured;
 use jamjar_core::find::extremes;
 use jamjar_core::findings::Finding;
 use std::collections::BTreeMap;
+use std::sync::Arc;
 
 /// The cached measurement of a pull: recomputed when algorithm or settings change, never the only copy of
 /// anything.
@@ -19,8 +20,8 @@ pub struct Summary {
     pub algorithm: u32,
     /// Hash of the settings that made it.
     pub settings: String,
-    /// The measurement.
-    pub measured: Measured,
+    /// The measurement, shared by all who look at it.
+    pub measured: Arc<Measured>,
 }
 
 /// Characters that the column of flags holds.

@@ -269,7 +269,8 @@ async fn sets_that_need_a_look_are_found_by_their_worst_limit() {
     assert!(store.sets_to_look_at(5).await.unwrap().is_empty());
     let sets = store.sets_of_day(day_id).await.unwrap();
     let (pull, mut summary) = sets[1].pulls[0].clone();
-    summary.measured.alignment = summary.measured.alignment.refuse(jamjar_core::findings::Refusal::NoLag);
+    let measured = std::sync::Arc::make_mut(&mut summary.measured);
+    measured.alignment = measured.alignment.clone().refuse(jamjar_core::findings::Refusal::NoLag);
     let version = store.day(day_id).await.unwrap().measured;
     assert!(store.keep_summaries(day_id, version, &[(pull.id, summary.pack().unwrap())]).await.unwrap());
     store.note_pull(pull.id, "x", None, &by()).await.unwrap();

@@ -18,7 +18,7 @@ mod way_back;
 mod written;
 
 pub use listen::listen;
-pub use pages::demo_reports::start_demo;
+pub use pages::demo_reports::{issue_demo_reports, start_demo};
 pub use state::{AppState, Instance};
 
 use axum::Router;

@@ -258,7 +258,7 @@ async fn a_baseline_that_rests_on_something_else_by_now_is_not_shown() {
     let of_day = cell.store.day(1).await.unwrap().measured;
     // What an earlier version left behind: other figures, under another key.
     let (pull, mut old) = cell.store.sets_of_day(1).await.unwrap()[0].pulls[0].clone();
-    old.measured.grid.power_kw.iter_mut().for_each(|p| *p *= 3.0);
+    std::sync::Arc::make_mut(&mut old.measured).grid.power_kw.iter_mut().for_each(|p| *p *= 3.0);
     old.settings = "0000000000000000".into();
     assert!(cell.store.keep_summaries(1, of_day, &[(pull.id, old.pack().unwrap())]).await.unwrap());
     assert_eq!(cell.get("/vehicles/1").await.text(), whole, "measured again, not shown as it was");

@@ -5,13 +5,14 @@
 use jamjar_core::analysis::Figure;
 use jamjar_core::channel::Channel;
 use jamjar_core::fuelling::cells::{Rules, Sample, corrections};
-use jamjar_core::limits::{Limit, Sources, evaluate};
+use jamjar_core::limits::{Limit, Sources, evaluate_all};
 use jamjar_core::log::Recording;
 use jamjar_core::pull::align::Alignment;
 use jamjar_core::pull::span::{EndedBy, PullKind, PullSpan};
 use jamjar_formats::{
     Mapping, Master, OutChannel, OutGroup, ParquetColumn, Rule, read_log, write_mdf, write_parquet,
 };
+use jamjar_store::encode_block;
 use jamjar_workflow::job;
 use std::path::{Path, PathBuf};
 use std::time::Instant;
@@ -123,7 +124,7 @@ fn limits() -> serde_json::Value {
     };
     let (seconds, worst) = median(15, || {
         let sources = Sources::new(&log, None, &alignment, Some(&span));
-        limits.iter().map(|l| evaluate(l, &sources).worst).collect::<Vec<_>>()
+        evaluate_all(&limits, &sources).iter().map(|o| o.worst).collect::<Vec<_>>()
     });
     serde_json::json!({"seconds": seconds, "worst": worst})
 }
@@ -174,6 +175,34 @@ fn open_forms(folder: &Path) -> serde_json::Value {
     serde_json::json!({"mdf_write": mdf_write, "mdf_read": mdf_read, "sum": sum, "parquet_write": parquet_write, "parquet_read": parquet_read, "parquet_sum": parquet_sum})
 }
 
+/// Bytes of the pulls of jobs: as the store keeps their samples, and as Parquet with zstd, a file for each recording.
+fn bytes(paths: &[PathBuf]) -> serde_json::Value {
+    let jobs: Vec<job::Prepared> = paths.iter().map(|p| job::load(p).unwrap()).collect();
+    let parquet = |log: &Recording| {
+        let names: Vec<(String, &Vec<f64>)> = log
+            .channels
+            .iter()
+            .map(|(c, v)| (c.as_str().to_owned(), v))
+            .filter(|c| c.1.len() == log.t.len())
+            .collect();
+        assert_eq!(names.len(), log.channels.len(), "all of it");
+        let columns: Vec<ParquetColumn<'_>> = std::iter::once(("time", &log.t))
+            .chain(names.iter().map(|(n, v)| (n.as_str(), *v)))
+            .map(|(name, values)| ParquetColumn { name, unit: "", values })
+            .collect();
+        let mut out = Vec::new();
+        write_parquet(&mut out, &columns, "").unwrap();
+        out.len()
+    };
+    let (mut pulls, mut stored, mut other) = (0, 0, 0);
+    for p in jobs.iter().flat_map(|j| &j.sets).flat_map(|s| &s.pulls) {
+        pulls += 1;
+        stored += encode_block(&p.dyno, p.ecu.as_deref()).len();
+        other += parquet(&p.dyno) + p.ecu.as_deref().map_or(0, parquet);
+    }
+    serde_json::json!({"pulls": pulls, "stored": stored, "parquet": other})
+}
+
 /// Corrections of a table of 10 × 26 from a million samples.
 fn cells() -> serde_json::Value {
     let x: Vec<f64> = (0..10).map(|i| 1000.0 + 600.0 * f64::from(i)).collect();
@@ -200,6 +229,7 @@ fn main() {
         Some((what, paths)) if what == "analysis" => {
             analysis(&paths.iter().map(PathBuf::from).collect::<Vec<_>>())
         }
+        Some((what, paths)) if what == "bytes" => bytes(&paths.iter().map(PathBuf::from).collect::<Vec<_>>()),
         Some((what, _)) if what == "limits" => limits(),
         Some((what, _)) if what == "cells" => cells(),
         Some((what, paths)) if what == "open-forms" && paths.len() == 1 => open_forms(Path::new(&paths[0])),
@@ -212,7 +242,7 @@ fn main() {
         }
         _ => {
             println!(
-                "analysis JOB…, csv FILE, csv-all FILE, open-forms FOLDER, limits or cells; run by bench/run"
+                "analysis JOB…, bytes JOB…, csv FILE, csv-all FILE, open-forms FOLDER, limits or cells; run by bench/run"
             );
             return;
         }

@@ -2,11 +2,13 @@
 //! and fuel by fuel; what it costs to run; what would make it surer; what the revision usually gains elsewhere.
 
 use crate::error::{WorkflowError, blocking};
-use crate::margins::{Margins, SMALLEST};
+use crate::margins::{Margins, SMALLEST, varying};
 use crate::release::{Gained, gained};
 use crate::sets::{SetRead, recent_days};
 use crate::shelf::{OnShelf, of_day};
-use jamjar_core::analysis::{Figure, HeldAgainst, Recommendation, SetResult, Settings, Wish, recommend_held};
+use jamjar_core::analysis::{
+    Figure, FigureComparison, HeldAgainst, Recommendation, SetResult, Settings, Wish, recommend_held,
+};
 use jamjar_core::factors::Factors;
 use jamjar_core::limits::{LimitOutcome, blind_spots};
 use jamjar_core::stats::plan::pulls_needed;
@@ -77,6 +79,17 @@ pub struct Usually {
     pub own: Option<OnVehicle>,
 }
 
+/// The price of a map beside its gains.
+#[derive(Debug, Clone)]
+pub struct Priced {
+    /// Its name.
+    pub map: String,
+    /// Money, in the shop's currency.
+    pub price: f64,
+    /// Its gain in the figure that counts, then in band-mean power.
+    pub gains: Vec<FigureComparison>,
+}
+
 /// The whole.
 #[derive(Debug, Clone)]
 pub struct Decision {
@@ -90,8 +103,8 @@ pub struct Decision {
     pub next: Vec<Next>,
     /// The recommended revision elsewhere.
     pub usually: Option<Usually>,
-    /// Price of the recommended map, if one is known.
-    pub price: Option<f64>,
+    /// What the recommended map costs, if that is known, and what it gained against the baseline of its day.
+    pub price: Option<Priced>,
     /// Days it was read from.
     pub days: Vec<i64>,
 }
@@ -117,7 +130,6 @@ pub async fn decision(
     if let Some(c) = config.filter(|c| c.map_kind != "stock")
         && let Some(map) = maps.iter().find(|m| m.name == c.map)
     {
-        out.price = map.price;
         let figure = asked.figure.unwrap_or(Figure::PeakPower);
         let mut gains = gained(store, map.id, figure, settings).await?;
         let place = vehicle.vehicle.dyno.kind.place();
@@ -198,10 +210,23 @@ fn put_together(
         wanted: [String::new(), build],
         recommended: overall,
         more: 0,
+        varying: varying(&sets),
         sets,
     };
     let next = next(&all, maps, wish);
-    Decision { all, bases, fuels: on_fuels, next, usually: None, price: None, days: Vec::new() }
+    let price = priced(&all, &weighed, maps, wish.figure);
+    Decision { all, bases, fuels: on_fuels, next, usually: None, price, days: Vec::new() }
+}
+
+/// What the recommended map costs and gained; a stock map costs nothing.
+fn priced(all: &Margins, weighed: &[OnShelf], maps: &[MapRecord], figure: Figure) -> Option<Priced> {
+    let recommended = all.recommended.as_ref()?;
+    let first = &weighed[recommended.candidates[recommended.first?].set];
+    let config = &first.set.stored.set.config;
+    let map = maps.iter().find(|m| m.name == config.map && config.map_kind != "stock")?;
+    let mean = first.mean_gain.as_ref().filter(|_| figure != Figure::BandMeanPower);
+    let gains = first.gain.iter().chain(mean).cloned().collect();
+    Some(Priced { map: map.name.clone(), price: map.price?, gains })
 }
 
 /// The recommendation among the sets on a fuel, or on any, each against the baseline of its day.

@@ -2,6 +2,7 @@
 
 mod alike;
 pub mod archive;
+mod band;
 pub mod calc;
 pub mod checklist;
 pub mod convert;

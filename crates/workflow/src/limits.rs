@@ -98,6 +98,7 @@ pub fn templates() -> Vec<Template> {
         pedal(limit("smoke", "lambda_1", "below", 1.15, true, 0.3, 0.05)),
         limit("rail", "rail_pressure", "above", 180.0, false, 0.2, 5.0),
         limit("boost", "manifold_pressure", "above", 260.0, false, 0.3, 8.0),
+        caution_only(limit("filter", "filter_pressure", "above", 25.0, false, 0.5, 5.0)),
     ];
     let twin = vec![
         limit("lean-1", "lambda_1", "above", 0.95, true, 0.2, 0.03),

@@ -3,6 +3,7 @@
 use crate::error::{WorkflowError, blocking};
 use crate::sets::{SetRead, day_sets, read_sets};
 use jamjar_core::analysis::{Figure, Recommendation, SetResult, Settings, Wish, recommend};
+use jamjar_core::factors::{Factors, differing};
 use jamjar_core::limits::{Blind, LimitOutcome, blind_spots};
 use jamjar_store::{SetWithPulls, Store, VehicleRecord};
 use std::collections::BTreeSet;
@@ -36,6 +37,8 @@ pub struct Margins {
     pub vehicle: VehicleRecord,
     /// Sets: of a day in the order of running, else by map in the order of their revisions.
     pub sets: Vec<SetRead>,
+    /// Names of the factors in which they differ.
+    pub varying: BTreeSet<String>,
     /// Sensors that are missing, the one that decides most first.
     pub blind: Vec<Blind>,
     /// Fuels and builds there are to choose from.
@@ -72,12 +75,10 @@ pub async fn margins(
     match asked.day {
         Some(day) => sets = day_sets(store, day, vehicle).await?,
         None => {
+            let mut seen: BTreeSet<Factors> = BTreeSet::new();
             for day in store.days_of_vehicle(vehicle.id, DAYS).await? {
-                for s in day_sets(store, day.id, vehicle).await? {
-                    if sets.iter().all(|known| known.set.config.factors() != s.set.config.factors()) {
-                        sets.push(s);
-                    }
-                }
+                let day = day_sets(store, day.id, vehicle).await?;
+                sets.extend(day.into_iter().filter(|s| seen.insert(s.set.config.factors())));
             }
         }
     }
@@ -142,7 +143,18 @@ fn put_together(
         smallest: asked.smallest.unwrap_or(SMALLEST),
     };
     let recommended = recommended(&sets, &vehicle, &wanted, settings, wish);
-    Margins { vehicle, sets, blind, fuels, builds, wanted, recommended, more }
+    let varying = varying(&sets);
+    Margins { vehicle, sets, varying, blind, fuels, builds, wanted, recommended, more }
+}
+
+/// Names of the factors in which sets differ.
+pub(crate) fn varying(sets: &[SetRead]) -> BTreeSet<String> {
+    let mut out = BTreeSet::new();
+    let Some(first) = sets.first().map(|s| s.stored.set.config.factors()) else { return out };
+    for s in &sets[1..] {
+        out.extend(differing(&first, &s.stored.set.config.factors()));
+    }
+    out
 }
 
 /// Maps on one fuel and build against its stock set, or where there is none on this fuel the vehicle's newest.

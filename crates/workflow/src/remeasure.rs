@@ -27,7 +27,7 @@ pub(crate) async fn measured(
     sets: &[SetWithPulls],
     vehicle: &VehicleRecord,
     settings: &Settings,
-) -> Result<Vec<Vec<Measured>>, WorkflowError> {
+) -> Result<Vec<Vec<Arc<Measured>>>, WorkflowError> {
     let kept = |s: &SetWithPulls| s.pulls.iter().map(|(_, summary)| summary.measured.clone()).collect();
     Ok(remade(store, sets, vehicle, settings).await?.unwrap_or_else(|| sets.iter().map(kept).collect()))
 }
@@ -38,7 +38,7 @@ pub(crate) async fn remade(
     sets: &[SetWithPulls],
     vehicle: &VehicleRecord,
     settings: &Settings,
-) -> Result<Option<Vec<Vec<Measured>>>, WorkflowError> {
+) -> Result<Option<Vec<Vec<Arc<Measured>>>>, WorkflowError> {
     let airs = airs_of(store, sets).await?;
     let keys = MeasureKey::new(&vehicle.vehicle, &vehicle.limits, settings);
     let fits = |s: &SetWithPulls, keys: &MeasureKey| {
@@ -88,10 +88,10 @@ async fn retraced(
     sets: &[SetWithPulls],
     vehicle: &VehicleRecord,
     settings: &Settings,
-) -> Result<Vec<Vec<Measured>>, WorkflowError> {
+) -> Result<Vec<Vec<Arc<Measured>>>, WorkflowError> {
     let (per_rev, settings) = (vehicle.vehicle.engine.injections_per_rev(), *settings);
     let vehicle = Arc::new(vehicle.vehicle.clone());
-    let mut out: Vec<Vec<Measured>> =
+    let mut out: Vec<Vec<Arc<Measured>>> =
         sets.iter().map(|s| s.pulls.iter().map(|p| p.1.measured.clone()).collect()).collect();
     let mut asked = Vec::new();
     for (k, s) in sets.iter().enumerate() {
@@ -106,7 +106,7 @@ async fn retraced(
     }
     for ((k, i), read) in each_pull(store, per_rev, asked).await? {
         if let Some((_, measured)) = read.map_err(|e| WorkflowError::Bad(e.to_string()))? {
-            out[k][i] = measured;
+            out[k][i] = Arc::new(measured);
         }
     }
     Ok(out)
@@ -116,11 +116,11 @@ async fn measure_again(
     inputs: Vec<SetInput>,
     vehicle: &VehicleRecord,
     settings: &Settings,
-) -> Result<Vec<Vec<Measured>>, WorkflowError> {
+) -> Result<Vec<Vec<Arc<Measured>>>, WorkflowError> {
     let (v, limits, settings) = (vehicle.vehicle.clone(), vehicle.limits.clone(), *settings);
-    blocking(move || measure_sets(&inputs, &v, &settings, &limits))
-        .await?
-        .map_err(|e| WorkflowError::Bad(e.to_string()))
+    let made = blocking(move || measure_sets(&inputs, &v, &settings, &limits)).await?;
+    let made = made.map_err(|e| WorkflowError::Bad(e.to_string()))?;
+    Ok(made.into_iter().map(|pulls| pulls.into_iter().map(Arc::new).collect()).collect())
 }
 
 /// Stores measurements made again while somebody read, where what they rest on is still so. Nobody waits for
@@ -306,7 +306,7 @@ async fn after(store: &Store, day: &Day, change: &DayChange) -> Result<Vec<(i64,
     for s in &sets {
         for (p, known) in s.pulls.iter().filter(|(p, _)| p.shares.is_some()) {
             let mut measured = known.measured.clone();
-            measured.air = airs.of(p);
+            Arc::make_mut(&mut measured).air = airs.of(p);
             out.push((p.id, Summary { measured, ..known.clone() }));
         }
         let own = SetWithPulls {

@@ -1,17 +1,19 @@
 //! Sets read for a page: their pulls measured as the vehicle's limits and this program have it, their
 //! figures, and what stands out among them.
 
+use crate::band::usual_band;
 use crate::error::WorkflowError;
 use crate::input::input_of;
 use crate::remeasure::remade;
 use jamjar_core::analysis::{
-    Figure, Measured, PullFinding, SetResult, Settings, analyse_sets, find_pulls, set_verdicts,
+    Figure, Measured, PullFinding, SetInput, SetResult, Settings, analyse_sets, find_pulls, set_verdicts,
 };
 use jamjar_core::channel::Channel;
 use jamjar_core::limits::{Limit, LimitOutcome};
 use jamjar_core::pull::align::Status;
 use jamjar_store::{SetWithPulls, Store, VehicleRecord};
 use std::collections::BTreeSet;
+use std::sync::Arc;
 
 /// The set that others of a day in the same gear are held against: its first with the stock map and a pull.
 pub fn baseline_of<'a>(sets: &'a [SetWithPulls], gear: &str) -> Option<&'a SetWithPulls> {
@@ -27,7 +29,7 @@ pub struct SetRead {
     /// The set and its pulls as stored.
     pub stored: SetWithPulls,
     /// Its pulls, measured.
-    pub measured: Vec<Measured>,
+    pub measured: Vec<Arc<Measured>>,
     /// Its figures.
     pub result: SetResult,
     /// Its verdict on each limit.
@@ -60,11 +62,30 @@ impl SetRead {
     }
 }
 
-/// Reads sets of one vehicle and day together.
+/// The settings with a band for the mean, where nobody chose one: that of a stock set, or of the first with pulls.
+fn with_band(
+    sets: &[SetWithPulls],
+    (inputs, measured): (&[SetInput], &[Vec<Arc<Measured>>]),
+    vehicle: &VehicleRecord,
+    settings: Settings,
+) -> Settings {
+    let pulled = |stock: bool| {
+        sets.iter().position(|s| !s.pulls.is_empty() && (!stock || s.set.config.map_kind == "stock"))
+    };
+    let (None, Some(i)) = (settings.band_rpm, pulled(true).or_else(|| pulled(false))) else {
+        return settings;
+    };
+    let base = analyse_sets(&inputs[i..=i], &measured[i..=i], &vehicle.vehicle.engine, &settings);
+    let driven = settings.driven.or(vehicle.sheet.driven);
+    Settings { band_rpm: base.first().map(|b| usual_band(b, driven)), ..settings }
+}
+
+/// Reads sets of one vehicle and day together. The mean over a band is read where the day's stock set has a curve.
 pub fn read_sets(sets: Vec<SetWithPulls>, vehicle: &VehicleRecord, settings: &Settings) -> Vec<SetRead> {
     let inputs: Vec<_> = sets.iter().map(input_of).collect();
-    let measured: Vec<Vec<Measured>> =
+    let measured: Vec<Vec<Arc<Measured>>> =
         sets.iter().map(|s| s.pulls.iter().map(|p| p.1.measured.clone()).collect()).collect();
+    let settings = &with_band(&sets, (&inputs, &measured), vehicle, *settings);
     let results = analyse_sets(&inputs, &measured, &vehicle.vehicle.engine, settings);
     let found = find_pulls(&results, &measured);
     let of = |k: usize| found.iter().filter(|f| f.set == k).cloned().collect();

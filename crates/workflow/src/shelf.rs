@@ -49,6 +49,8 @@ pub struct OnShelf {
     pub rung: String,
     /// Against the baseline of its day; `None` where there is none, or it is one.
     pub gain: Option<FigureComparison>,
+    /// The same in band-mean power.
+    pub mean_gain: Option<FigureComparison>,
     /// The set it is held against.
     pub base: Option<i64>,
     /// It is a baseline itself.
@@ -245,23 +247,23 @@ pub(crate) fn of_day(
     // Everything of the day lends its scatter.
     let read = read_sets(day, vehicle, settings);
     let results: Vec<SetResult> = read.iter().map(|s| s.result.clone()).collect();
-    let mut gains: BTreeMap<usize, FigureComparison> = BTreeMap::new();
+    let mut gains: BTreeMap<usize, [Option<FigureComparison>; 2]> = BTreeMap::new();
     for base in fresh.iter().filter_map(|i| bases[*i]).collect::<BTreeSet<_>>() {
         let same = |i: &usize| bases[*i] == Some(base) && factors[*i] != factors[base];
         let candidates: Vec<usize> = fresh.iter().copied().filter(same).collect();
         for c in compare_all(&results, base, &candidates, &vehicle.vehicle, settings) {
-            if let Some(f) = c.figure(figure) {
-                gains.insert(c.candidate, f.clone());
-            }
+            gains.insert(c.candidate, [figure, Figure::BandMeanPower].map(|f| c.figure(f).cloned()));
         }
     }
     let mut read: Vec<Option<SetRead>> = read.into_iter().map(Some).collect();
     let mut shown = Vec::new();
     for &i in fresh {
         let Some(set) = read[i].take() else { continue };
+        let [gain, mean_gain] = gains.remove(&i).unwrap_or_default();
         shown.push(OnShelf {
             rung: factors[i].get(rungs).cloned().unwrap_or_default(),
-            gain: gains.remove(&i),
+            gain,
+            mean_gain,
             base: bases[i].map(|b| ids[b]),
             is_base: bases[i].is_some_and(|b| factors[b] == factors[i]),
             set,

@@ -85,7 +85,7 @@ fn what_is_fitted_holds_what_was_planted_as_often_as_it_says() {
 fn planted_faults_are_found_and_clean_pulls_left_alone() {
     let found = faults::study(3).unwrap();
     let kinds: std::collections::BTreeSet<String> = found.iter().map(|f| f.kind.id()).collect();
-    assert_eq!(kinds.len(), 22, "every kind is in the table, found or not");
+    assert_eq!(kinds.len(), 25, "every kind is in the table, found or not");
     assert!(found.iter().all(|f| f.said_by.is_some()), "every kind has a channel that tells");
     for f in found.iter().filter(|f| f.said_by.is_some()) {
         // Slip so large that the clocks are refused cannot be named by the coupling; the ratio's flag says

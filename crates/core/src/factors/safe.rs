@@ -3,6 +3,7 @@
 
 use super::{Factors, corner, differing};
 use serde::Serialize;
+use std::collections::HashMap;
 
 /// Why a configuration must not be proposed. `share` is of the limit's margin; above 1 it is crossed.
 #[derive(Debug, Clone, PartialEq, Serialize)]
@@ -39,12 +40,43 @@ impl<'a> Known<'a> {
     }
 }
 
+/// Everything that was run and may count, found by its factors.
+#[derive(Debug, Clone, Default)]
+pub struct AllKnown<'a> {
+    all: Vec<Known<'a>>,
+    at: HashMap<&'a Factors, usize>,
+}
+
+impl<'a> FromIterator<Known<'a>> for AllKnown<'a> {
+    fn from_iter<T: IntoIterator<Item = Known<'a>>>(known: T) -> Self {
+        let all: Vec<Known<'a>> = known.into_iter().collect();
+        let mut at = HashMap::new();
+        all.iter().enumerate().for_each(|(i, k)| {
+            at.entry(k.factors).or_insert(i);
+        });
+        Self { all, at }
+    }
+}
+
+impl<'a, const N: usize> From<[Known<'a>; N]> for AllKnown<'a> {
+    fn from(known: [Known<'a>; N]) -> Self {
+        known.into_iter().collect()
+    }
+}
+
+impl<'a> AllKnown<'a> {
+    /// The first with just these factors.
+    pub fn of(&self, factors: &Factors) -> Option<&Known<'a>> {
+        self.at.get(factors).map(|i| &self.all[*i])
+    }
+}
+
 /// Why a configuration must not be proposed; `None` when nothing known speaks against it, which is no
 /// promise.
 ///
 /// The forecast of a limit is the most adverse of what was seen one factor away, and of adding up the changes
 /// each seen alone from `base` (our choice: a rough forecast that errs on the side of refusing).
-pub fn hazard(wanted: &Factors, base: &Factors, known: &[Known<'_>]) -> Option<Hazard> {
+pub fn hazard(wanted: &Factors, base: &Factors, known: &AllKnown<'_>) -> Option<Hazard> {
     outside_target(wanted, known).or_else(|| crossed(wanted, base, known))
 }
 
@@ -53,9 +85,9 @@ pub fn meant_for(map_fuels: &str, fuel: &str) -> bool {
     map_fuels.split(',').any(|m| m.trim().eq_ignore_ascii_case(fuel))
 }
 
-fn outside_target(wanted: &Factors, known: &[Known<'_>]) -> Option<Hazard> {
+fn outside_target(wanted: &Factors, known: &AllKnown<'_>) -> Option<Hazard> {
     let (map, fuel) = (wanted.get("map")?, wanted.get("fuel")?);
-    let meant = known.iter().find(|k| k.factors.get("map") == Some(map)).and_then(|k| k.map_fuels)?;
+    let meant = known.all.iter().find(|k| k.factors.get("map") == Some(map)).and_then(|k| k.map_fuels)?;
     (!meant_for(meant, fuel)).then(|| Hazard::MeantForOther {
         map: map.clone(),
         meant_for: meant.to_owned(),
@@ -63,20 +95,23 @@ fn outside_target(wanted: &Factors, known: &[Known<'_>]) -> Option<Hazard> {
     })
 }
 
-fn crossed(wanted: &Factors, base: &Factors, known: &[Known<'_>]) -> Option<Hazard> {
-    let near = known.iter().filter(|k| differing(k.factors, wanted).len() <= 1);
+/// How many factors differ.
+fn apart(a: &Factors, b: &Factors) -> usize {
+    let other = a.iter().filter(|(k, v)| b.get(*k) != Some(v)).count();
+    other + b.keys().filter(|k| !a.contains_key(*k)).count()
+}
+
+fn crossed(wanted: &Factors, base: &Factors, known: &AllKnown<'_>) -> Option<Hazard> {
+    let near = known.all.iter().filter(|k| apart(k.factors, wanted) <= 1);
     let seen =
         near.flat_map(|k| k.shares.iter().copied().filter(|s| s.1 > 1.0)).max_by(|a, b| a.1.total_cmp(&b.1));
     if let Some((limit, share)) = seen {
         return Some(Hazard::CrossedNearby { limit: limit.to_owned(), share });
     }
-    let start = known.iter().find(|k| k.factors == base)?;
+    let start = known.of(base)?;
     let alone: Option<Vec<&Known<'_>>> = differing(base, wanted)
         .iter()
-        .map(|f| {
-            let one = corner(base, wanted, std::slice::from_ref(f), 1);
-            known.iter().find(|k| *k.factors == one)
-        })
+        .map(|f| known.of(&corner(base, wanted, std::slice::from_ref(f), 1)))
         .collect();
     let alone = alone?;
     let forecast = |(limit, share): &(&str, f64)| {
@@ -98,7 +133,7 @@ mod tests {
     #[test]
     fn a_map_is_not_proposed_on_a_fuel_it_is_not_meant_for() {
         let (stock, c3) = (f("stock", "RON 95"), f("C3", "E60"));
-        let known = [Known::plain(&stock), Known { map_fuels: Some("E60, E85"), ..Known::plain(&c3) }];
+        let known = [Known::plain(&stock), Known { map_fuels: Some("E60, E85"), ..Known::plain(&c3) }].into();
         let meant =
             Hazard::MeantForOther { map: "C3".into(), meant_for: "E60, E85".into(), fuel: "RON 95".into() };
         assert_eq!(hazard(&f("C3", "RON 95"), &stock, &known), Some(meant));
@@ -114,15 +149,15 @@ mod tests {
             ..Known::plain(factors)
         };
         let wanted = f("C1", "98");
-        let calm = [with(&a, 0.3), with(&map, 0.6), with(&fuel, 0.5), with(&far, 1.4)];
+        let calm = [with(&a, 0.3), with(&map, 0.6), with(&fuel, 0.5), with(&far, 1.4)].into();
         assert_eq!(hazard(&wanted, &a, &calm), None, "0.8, and what is two changes away says nothing");
-        let adds = [with(&a, 0.3), with(&map, 0.8), with(&fuel, 0.7)];
+        let adds = [with(&a, 0.3), with(&map, 0.8), with(&fuel, 0.7)].into();
         let forecast = hazard(&wanted, &a, &adds);
         assert!(
             matches!(&forecast, Some(Hazard::WouldCross { limit, share }) if limit == "lean" && (share - 1.2).abs() < 1e-9),
             "{forecast:?}"
         );
-        let near = [with(&a, 0.3), with(&map, 1.1)];
+        let near = [with(&a, 0.3), with(&map, 1.1)].into();
         assert_eq!(
             hazard(&wanted, &a, &near),
             Some(Hazard::CrossedNearby { limit: "lean".into(), share: 1.1 })

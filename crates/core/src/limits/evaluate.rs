@@ -6,6 +6,7 @@ use super::sources::Sources;
 use super::traced::{Traced, trace};
 use super::why::Why;
 use crate::log::View;
+use rayon::prelude::*;
 
 /// Judges one limit on the raw samples of one pull.
 pub fn evaluate(limit: &Limit, sources: &Sources<'_>) -> LimitOutcome {
@@ -13,6 +14,14 @@ pub fn evaluate(limit: &Limit, sources: &Sources<'_>) -> LimitOutcome {
         Ok(t) => t.outcome(sources),
         Err(o) => *o,
     }
+}
+
+/// So many limits are one thread's (our choice: a usual pull has no more, and pulls are measured side by side).
+pub(crate) const TOGETHER: usize = 8;
+
+/// Judges all limits of a pull, many of them by all threads.
+pub fn evaluate_all(limits: &[Limit], sources: &Sources<'_>) -> Vec<LimitOutcome> {
+    limits.par_iter().with_min_len(TOGETHER).map(|l| evaluate(l, sources)).collect()
 }
 
 impl<'a> Traced<'_, 'a> {

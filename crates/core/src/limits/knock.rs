@@ -2,6 +2,7 @@
 //! have moved.
 
 use crate::log::View;
+use crate::signal::median::median_in_place;
 
 /// A live level's median in the top third of the sweep's speed is at least this many times that in the bottom
 /// third (domain, section 8).
@@ -14,9 +15,21 @@ const EVENT: f64 = 1.5;
 const MOVED_DEG: f64 = 0.25;
 /// Readings needed in each third.
 const ENOUGH: usize = 5;
+/// The growth is so many times its own standard error, or it may be the floor's own scatter (our choice: once in thirty
+/// thousand sweeps of a deaf sensor).
+const BEYOND_SCATTER: f64 = 4.0;
+/// Standard error of a median over σ/√n, σ as 1.4826 times the median absolute deviation (normal scatter).
+const OF_MEDIAN: f64 = 1.2533 * 1.4826;
 
 /// Whether a knock level hears the engine: mechanical noise grows with speed, a counter, a zero and a
 /// scattering floor do not.
+///
+/// # Formula
+/// `m_t ≥ 1.2·m_b` and `m_t − m_b > 4·1.2533·1.4826·√(d_t²/n_t + d_b²/n_b)`
+///
+/// where
+/// - `m`, `d`, `n`: median, median absolute deviation and number of readings of the top and the bottom third of the
+///   sweep's speed (the first part: domain, section 8; the second: our choice).
 pub(crate) fn is_live(level: View<'_>, speed: View<'_>, [from, to]: [f64; 2]) -> bool {
     let inside = level.between(from, to);
     let mut at = speed.reader();
@@ -27,15 +40,21 @@ pub(crate) fn is_live(level: View<'_>, speed: View<'_>, [from, to]: [f64; 2]) ->
     let third = (high - low) / 3.0;
     let middle = |keep: &dyn Fn(f64) -> bool| {
         let mut v: Vec<f64> = pairs.iter().filter(|p| keep(p.0)).map(|p| p.1).collect();
-        (v.len() >= ENOUGH).then(|| crate::signal::median::median_in_place(&mut v))
+        (v.len() >= ENOUGH).then(|| {
+            let m = median_in_place(&mut v);
+            let mut off: Vec<f64> = v.iter().map(|x| (x - m).abs()).collect();
+            (m, median_in_place(&mut off).powi(2) / v.len() as f64)
+        })
     };
-    let (Some(bottom), Some(top)) = (middle(&|rpm| rpm <= low + third), middle(&|rpm| rpm >= high - third))
+    let (Some((bottom, of_bottom)), Some((top, of_top))) =
+        (middle(&|rpm| rpm <= low + third), middle(&|rpm| rpm >= high - third))
     else {
         return false;
     };
     // A counter only climbs, and its last digit is a whole one.
     let counts = inside.v.windows(2).all(|w| w[1] >= w[0]) && inside.v.iter().all(|v| v.fract() == 0.0);
-    !counts && bottom > 0.0 && top >= GROWS * bottom
+    let error = OF_MEDIAN * (of_bottom + of_top).sqrt();
+    !counts && bottom > 0.0 && top >= GROWS * bottom && top - bottom > BEYOND_SCATTER * error
 }
 
 /// Whether retard was seen to come with an event of the level anywhere in the recording, or, without a level,
@@ -50,7 +69,7 @@ pub(crate) fn responds(retard: View<'_>, level: Option<View<'_>>) -> bool {
     if v.is_empty() {
         return false;
     }
-    let usual = crate::signal::median::median_in_place(&mut v);
+    let usual = median_in_place(&mut v);
     usual > 0.0
         && steps.iter().any(|t| {
             let before = level.between(t - FOLLOWS_S, t + 0.05);
@@ -62,6 +81,8 @@ pub(crate) fn responds(retard: View<'_>, level: Option<View<'_>>) -> bool {
 mod tests {
     use super::*;
     use crate::log::Series;
+    use rand_chacha::ChaCha8Rng;
+    use rand_chacha::rand_core::{Rng, SeedableRng};
 
     fn series(f: impl Fn(f64) -> f64) -> Series {
         let t: Vec<f64> = (0..120).map(|i| f64::from(i) * 0.05).collect();
@@ -81,6 +102,22 @@ mod tests {
         ] {
             assert_eq!(is_live(level.view(), speed.view(), [0.0, 6.0]), live, "{name}");
         }
+    }
+
+    #[test]
+    fn the_scatter_of_a_deaf_sensor_near_zero_is_never_taken_for_hearing() {
+        let speed = series(|t| 2000.0 + 700.0 * t);
+        let mut dice = ChaCha8Rng::seed_from_u64(1);
+        let mut even = || (dice.next_u64() >> 11) as f64 / (1u64 << 53) as f64;
+        let heard = (0..2000).filter(|_| {
+            let mut floor = series(|_| 0.0);
+            for v in &mut floor.v {
+                let normal = (-2.0 * even().max(1e-12).ln()).sqrt() * (std::f64::consts::TAU * even()).cos();
+                *v = (0.07 * normal).max(0.0);
+            }
+            is_live(floor.view(), speed.view(), [0.0, 6.0])
+        });
+        assert_eq!(heard.count(), 0);
     }
 
     #[test]

@@ -22,7 +22,8 @@ mod why;
 mod windows;
 
 pub use blind::{Blind, blind_spots};
-pub use evaluate::evaluate;
+pub(crate) use evaluate::TOGETHER;
+pub use evaluate::{evaluate, evaluate_all};
 pub use extent::{Extent, Extents};
 pub(crate) use knock::{is_live, responds};
 pub use model::{

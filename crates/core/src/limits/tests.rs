@@ -222,3 +222,25 @@ fn a_gate_on_boost_begins_there_where_boost_is_logged_and_is_left_out_and_said_w
     let Some(Why::Reaches(reach)) = rich.why else { panic!("how far it reaches is said: {:?}", rich.why) };
     assert_eq!(reach.stand_ins, [StandIn::LeftOut { wanted: Channel::new("manifold_pressure").unwrap() }]);
 }
+
+#[test]
+fn two_hundred_limits_judged_by_all_threads_are_those_judged_one_by_one() {
+    let log = ecu(0.86, |t, v| if t > 4.0 { v + 0.03 } else { v });
+    let limits: Vec<Limit> = (0..200)
+        .map(|k| Limit {
+            id: format!("l{k}"),
+            threshold: Threshold::Constant(0.80 + 0.001 * f64::from(k)),
+            sustain_s: 0.1 + 0.01 * f64::from(k % 7),
+            gate: if k % 3 == 0 { Vec::new() } else { lean().gate },
+            ..lean()
+        })
+        .collect();
+    let dyno = Recording::default();
+    let alone = |l: &Limit| evaluate(l, &Sources::new(&dyno, Some(&log), &Alignment::single_log(), None));
+    let sources = Sources::new(&dyno, Some(&log), &Alignment::single_log(), None);
+    let together = evaluate_all(&limits, &sources);
+    assert_eq!(together, limits.iter().map(alone).collect::<Vec<_>>());
+    for wanted in [Verdict::Over, Verdict::Close, Verdict::Clear] {
+        assert!(together.iter().any(|o| o.verdict == wanted), "{wanted:?} is among them");
+    }
+}

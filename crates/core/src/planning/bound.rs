@@ -62,6 +62,11 @@ impl Day {
         }
     }
 
+    /// Whether a tank that holds so much behind a set, L, has to be filled before it.
+    pub(super) fn is_short(&self, behind_l: f64) -> bool {
+        behind_l < self.reserve_l - 1e-9
+    }
+
     /// Sets that go between two baselines at most.
     pub(super) fn room(&self) -> usize {
         if self.baseline.every == 0 { usize::MAX } else { self.baseline.every }

@@ -175,7 +175,7 @@ fn timed(order: &[Do], wanted: &[Wanted], day: &Day) -> Plan {
             .take_while(|x| x.loaded.fuel == r.loaded.fuel)
             .map(|x| f64::from(x.pulls) * x.litres)
             .sum();
-        let short = level - burnt < day.reserve_l - 1e-9;
+        let short = day.is_short(level - burnt);
         let fill = if short { (ahead + day.reserve_l).min(day.tank_l) - level } else { 0.0 };
         let warm_up_min = if k == 0 && !begun { day.pace.warm_up_min } else { 0.0 };
         let flash_min = if loaded.map == r.loaded.map { 0.0 } else { day.pace.flash_min };

@@ -7,6 +7,8 @@ use std::collections::HashMap;
 /// States that go on from one set to the next (our choice: more than any day of a shop has, and well within a second).
 /// Where more would, the most promising do, and what the others could not have cost less than is remembered.
 const WIDEST: usize = 800;
+/// Steps of the tank in which states differ (our choice).
+const FULL: f64 = 8.0;
 
 /// One thing after the other: a set by its number, or the baseline.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -29,12 +31,14 @@ struct Node {
     did: Do,
 }
 
-/// How many of each chain are done, as digits of one number; what is loaded; sets since the baseline.
+/// How many of each chain are done, as digits of one number; what is loaded; sets since the baseline; how full the
+/// tank is, in steps, where stops for more of the same fuel may come.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 struct State {
     done: u64,
     loaded: Loaded,
     since: usize,
+    full: u8,
 }
 
 /// A state on the way, with the least the whole order costs through it.
@@ -43,6 +47,8 @@ struct Way {
     state: State,
     spent: Cost,
     least: Cost,
+    /// L in the tank.
+    level: f64,
     node: Option<usize>,
 }
 
@@ -54,6 +60,8 @@ struct Search<'a> {
     weights: Vec<u64>,
     nodes: Vec<Node>,
     known: HashMap<State, Cost>,
+    /// Whether stops for more of the same fuel may come.
+    tops_up: bool,
 }
 
 /// The cheapest order of chains, each in its own order, with baselines around and between. The first baseline is part
@@ -63,10 +71,14 @@ pub(super) fn cheapest(wanted: &[Wanted], chains: &[Vec<usize>], day: &Day) -> F
     for (i, c) in chains.iter().enumerate() {
         weights[i + 1] = weights[i] * (c.len() as u64 + 1);
     }
-    let mut s = Search { wanted, day, chains, weights, nodes: Vec::new(), known: HashMap::new() };
+    let baseline = f64::from(day.baseline.pulls) * day.baseline.litres;
+    let most: f64 = wanted.iter().map(|w| f64::from(w.pulls) * w.litres + baseline).sum::<f64>() + baseline;
+    let tops_up = day.pace.top_up_min > 0.0 && most + day.reserve_l > day.tank_l.min(day.now.level_l);
+    let mut s = Search { wanted, day, chains, weights, nodes: Vec::new(), known: HashMap::new(), tops_up };
     let loaded = Loaded { map: day.now.map, fuel: day.now.fuel };
-    let state = State { done: 0, loaded, since: day.now.since_baseline.unwrap_or(0) };
-    let start = Way { state, spent: Cost::default(), least: Cost::default(), node: None };
+    let state = State { done: 0, loaded, since: day.now.since_baseline.unwrap_or(0), full: 0 };
+    let level = day.now.level_l.min(day.tank_l);
+    let start = Way { state, spent: Cost::default(), least: Cost::default(), level, node: None };
     let start = if day.now.since_baseline.is_none() { s.baseline(&start) } else { start };
     let mut ways = vec![start];
     let mut passed_over: Option<Cost> = None;
@@ -74,16 +86,24 @@ pub(super) fn cheapest(wanted: &[Wanted], chains: &[Vec<usize>], day: &Day) -> F
         let mut next: HashMap<State, Way> = HashMap::new();
         for way in s.with_baselines(ways) {
             for k in 0..chains.len() {
-                if let Some((state, spent, did)) = s.set(&way, k)
-                    && next.get(&state).is_none_or(|w| spent < w.spent)
-                {
-                    next.insert(state, s.on(&way, state, spent, did));
+                let Some(way) = s.set(&way, k) else { continue };
+                let Some(known) = next.get(&way.state) else {
+                    next.insert(way.state, way);
+                    continue;
+                };
+                let (better, other) = if way.spent < known.spent { (way, *known) } else { (*known, way) };
+                // A fuller tank may yet save the stop that makes the other the quicker one.
+                if other.level > better.level {
+                    passed_over = Some(passed_over.map_or(other.least, |p| p.min(other.least)));
                 }
+                next.insert(better.state, better);
             }
         }
         ways = next.into_values().collect();
         // Equal ones in an order of their own, so that the same wishes always give the same plan.
-        ways.sort_by_key(|w| (w.least, w.state.done, w.state.since, w.state.loaded.map, w.state.loaded.fuel));
+        ways.sort_by_key(|w| {
+            (w.least, w.state.done, w.state.since, w.state.loaded.map, w.state.loaded.fuel, w.state.full)
+        });
         if let Some(w) = ways.get(WIDEST) {
             passed_over = Some(passed_over.map_or(w.least, |p| p.min(w.least)));
             ways.truncate(WIDEST);
@@ -110,9 +130,9 @@ impl Search<'_> {
     }
 
     fn baseline(&mut self, w: &Way) -> Way {
-        let base = self.day.base();
-        let spent = w.spent.plus(self.day.between(w.state.loaded, base)).plus(self.day.baseline_work());
-        self.on(w, State { loaded: base, since: 0, ..w.state }, spent, Do::Baseline)
+        let b = &self.day.baseline;
+        let state = State { loaded: self.day.base(), since: 0, ..w.state };
+        self.on(w, state, f64::from(b.pulls) * b.litres, self.day.baseline_work(), Do::Baseline)
     }
 
     /// Sets of a chain that are done.
@@ -121,22 +141,37 @@ impl Search<'_> {
     }
 
     /// The next set of a chain; `None` when it is done, or the baseline is due.
-    fn set(&self, w: &Way, chain: usize) -> Option<(State, Cost, Do)> {
+    fn set(&mut self, w: &Way, chain: usize) -> Option<Way> {
         let i = *self.chains[chain].get(self.done(w.state, chain))?;
         if w.state.since >= self.day.room() {
             return None;
         }
         let set = &self.wanted[i];
         let loaded = Loaded { map: Some(set.map), fuel: Some(set.fuel) };
-        let spent = w.spent.plus(self.day.between(w.state.loaded, loaded)).plus(self.day.work(set));
-        let state = State { done: w.state.done + self.weights[chain], loaded, since: w.state.since + 1 };
-        Some((state, spent, Do::Set(i)))
+        let state =
+            State { done: w.state.done + self.weights[chain], loaded, since: w.state.since + 1, full: 0 };
+        Some(self.on(w, state, f64::from(set.pulls) * set.litres, self.day.work(set), Do::Set(i)))
     }
 
-    fn on(&mut self, before: &Way, state: State, spent: Cost, did: Do) -> Way {
-        let least = spent.plus(self.left(state));
+    /// A way with a set behind it that takes so much fuel.
+    fn on(&mut self, before: &Way, state: State, litres: f64, work: Cost, did: Do) -> Way {
+        let (from, day) = (before.state.loaded, self.day);
+        let mut spent = before.spent.plus(day.between(from, state.loaded)).plus(work);
+        let changed = from.fuel != state.loaded.fuel;
+        let mut level = if changed { 0.0 } else { before.level };
+        // Filled to the brim it is short where it is short filled with what lies ahead, and nowhere else.
+        if day.is_short(level - litres) {
+            level = day.tank_l;
+            if !changed && before.node.is_some() {
+                spent = spent.plus(Cost::of(day.pace.top_up_min, 0.0));
+            }
+        }
+        level = (level - litres).max(0.0);
+        let full = if self.tops_up { (FULL * level / day.tank_l.max(1e-9)) as u8 } else { 0 };
+        let state = State { full, ..state };
+        let least = spent.plus(self.left(State { full: 0, ..state }));
         self.nodes.push(Node { before: before.node, did });
-        Way { state, spent, least, node: Some(self.nodes.len() - 1) }
+        Way { state, spent, least, level, node: Some(self.nodes.len() - 1) }
     }
 
     /// What is left cannot cost less.

@@ -25,6 +25,8 @@ const SWEPT_RPM: f64 = 500.0;
 const STILL_AFTER_S: f64 = 0.5;
 /// Samples needed elsewhere before anything is concluded from them.
 const ENOUGH: usize = 10;
+/// How often a live λ repeats its last digit where too little is seen of it to say (our choice: every second time).
+const LAMBDA_REPEATS: f64 = 0.5;
 
 /// A stretch of samples `from..to` at one exact value.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -116,29 +118,27 @@ const OUTLASTS: usize = 4;
 impl Liveliness {
     /// From the samples outside a stretch: those of the pull where there are enough, else all. `pull` are its
     /// samples; a rest outside it is no measure of how long a channel may stand still in it.
-    fn outside(v: &[f64], still: Still, pull: (usize, usize)) -> Self {
+    fn outside(v: &[f64], still: Still, pull: (usize, usize)) -> Option<Self> {
         let own = vec![&v[pull.0.min(still.from)..still.from], &v[still.to..pull.1.max(still.to)]];
         Self::of(v, own, || vec![&v[..still.from], &v[still.to..]])
     }
 
     /// From the samples that are not at a value: a sensor that comes to its end again and again is no
     /// livelier for it.
-    fn away_from(v: &[f64], value: f64, pull: (usize, usize)) -> Self {
+    fn away_from(v: &[f64], value: f64, pull: (usize, usize)) -> Option<Self> {
         let own = v[pull.0..pull.1].split(|x| *x == value).filter(|p| !p.is_empty()).collect();
         Self::of(v, own, || v.split(|x| *x == value).filter(|p| !p.is_empty()).collect())
     }
 
-    fn of<'v>(v: &[f64], own: Vec<&'v [f64]>, all: impl FnOnce() -> Vec<&'v [f64]>) -> Self {
+    /// `None` where too little is seen of it.
+    fn of<'v>(v: &[f64], own: Vec<&'v [f64]>, all: impl FnOnce() -> Vec<&'v [f64]>) -> Option<Self> {
         let single = own.iter().any(|p| !p.is_empty());
         let longest =
             own.iter().flat_map(|p| repeats(p)).map(Still::samples).fold(usize::from(single), usize::max);
-        let enough = own.iter().map(|p| p.len()).sum::<usize>() >= 2 * ENOUGH;
+        let bent = |parts: &[&[f64]]| parts.iter().map(|p| p.len().saturating_sub(2)).sum::<usize>();
+        let enough = own.iter().map(|p| p.len()).sum::<usize>() >= 2 * ENOUGH && bent(&own) >= ENOUGH;
         let parts = if enough { own } else { all() };
-        let none = Self { repeat: 1.0, noisy: false, longest: 0 };
-        let Some(step) = resolution(v).filter(|_| parts.iter().map(|p| p.len()).sum::<usize>() >= ENOUGH)
-        else {
-            return none;
-        };
+        let step = resolution(v)?;
         let (mut turns, mut bends, mut same, mut pairs) = (0usize, Vec::new(), 0usize, 0usize);
         for p in &parts {
             same += p.windows(2).filter(|w| w[0] == w[1]).count();
@@ -149,7 +149,7 @@ impl Liveliness {
             }
         }
         if bends.len() < ENOUGH {
-            return none;
+            return None;
         }
         let share = turns as f64 / bends.len() as f64;
         // On a slope nothing turns, and yet noise shows: it bends to and fro, a smooth curve to one side.
@@ -160,11 +160,11 @@ impl Liveliness {
         // Noise of the size of a step repeats more often where its middle lies on a step than elsewhere.
         let by_step =
             if sd >= 0.5 * step { Normal::standard().cdf(0.5 * step / sd).mul_add(2.0, -1.0) } else { 0.0 };
-        Self {
+        Some(Self {
             repeat: (same as f64 / pairs.max(1) as f64).max(by_step).clamp(0.03, 1.0),
             noisy: share >= 0.1 || sd >= NOISE_STEPS * step && flips >= FLIPS,
             longest,
-        }
+        })
     }
 
     /// Whether a standstill of that many samples is less likely than `chance`.
@@ -257,7 +257,8 @@ impl Watched<'_> {
         if seconds < MIN_STILL_S || still.samples() < 4 || self.kind.rest == Rest::Natural {
             return false;
         }
-        if Liveliness::outside(v, self.widest(still), self.inside()).forbids(still.samples(), FROZEN_CHANCE) {
+        let elsewhere = Liveliness::outside(v, self.widest(still), self.inside());
+        if elsewhere.is_some_and(|l| l.forbids(still.samples(), FROZEN_CHANCE)) {
             return true;
         }
         let Some((rest_rpm, moved)) = self.speed.map(|n| (n, travelled(n, t[still.from], t[still.to - 1])))
@@ -329,11 +330,17 @@ impl Watched<'_> {
             s.samples() >= 4 && seconds >= MIN_STILL_S || s.samples() >= 6 && seconds >= 0.5 * MIN_STILL_S
         };
         let stuck = |s: &Still| {
-            let mut other = Liveliness::away_from(v, s.value, self.inside());
+            let other = Liveliness::away_from(v, s.value, self.inside());
             // A wideband sensor has ends within what engines do, and nothing holds λ flat to the last digit
-            // on its way.
-            other.noisy |= self.kind.name == "lambda";
-            other.forbids(s.samples(), END_CHANCE) || self.kind.rest == Rest::Driven && self.was_cut_off(*s)
+            // on its way. It may leave its end for single samples only, which tell nothing of how it breathes.
+            let other = if self.kind.name == "lambda" {
+                let unseen = Liveliness { repeat: LAMBDA_REPEATS, noisy: true, longest: 0 };
+                Some(other.map_or(unseen, |o| Liveliness { noisy: true, ..o }))
+            } else {
+                other
+            };
+            other.is_some_and(|o| o.forbids(s.samples(), END_CHANCE))
+                || self.kind.rest == Rest::Driven && self.was_cut_off(*s)
         };
         self.stills()
             .into_iter()

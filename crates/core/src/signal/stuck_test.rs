@@ -119,6 +119,9 @@ fn the_end_of_a_range_is_seen_at_every_rate() {
         let free = |i: usize, _: f64| rounded(0.86 + 0.006 * noise(i), 0.001);
         assert!(at_end("lambda_1", &series(hz, 12.0, free)).is_empty(), "{hz} Hz");
     }
+    // From end to end of the recording, but for single samples.
+    let nearly_always = |i: usize, _: f64| if i.is_multiple_of(17) { 0.845 } else { 0.85 };
+    assert!(!at_end("lambda_1", &series(25.0, 12.0, nearly_always)).is_empty());
     let cut_off = |_: usize, t: f64| (600.0 + 60.0 * (t.clamp(2.0, 8.0) - 2.0)).min(800.0);
     assert_eq!(at_end("exhaust_temp_1", &series(10.0, 12.0, cut_off)), [true], "a slope that stops at once");
 }

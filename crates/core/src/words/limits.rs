@@ -78,6 +78,28 @@ fn sentence(limit: &Limit, o: &LimitOutcome) -> String {
 /// A limit beside what was found of it.
 type Judged<'a> = (&'a Limit, &'a LimitOutcome);
 
+/// So many limits are named in one sentence; of more the worst are, and the others are counted (our choice).
+const NAMED: usize = 8;
+
+/// Those that are named, worst first where not all are, and what is said of the rest.
+fn worst_of<'a>(all: &[Judged<'a>]) -> (Vec<Judged<'a>>, Option<String>) {
+    let mut of = all.to_vec();
+    if of.len() <= NAMED {
+        return (of, None);
+    }
+    let used = |j: &Judged<'_>| j.1.share_used.unwrap_or(f64::NEG_INFINITY);
+    of.sort_by(|a, b| used(b).total_cmp(&used(a)));
+    let rest = format!("and {} more", of.len() - NAMED);
+    of.truncate(NAMED);
+    (of, Some(rest))
+}
+
+/// Each of them with what it leaves or exceeds.
+fn list(all: &[Judged<'_>], units: Units) -> String {
+    let (those, rest) = worst_of(all);
+    those.into_iter().map(|j| named(j, units)).chain(rest).collect::<Vec<_>>().join("; ")
+}
+
 fn named((l, o): Judged<'_>, units: Units) -> String {
     format!("{} {}{}", l.channel.label(), verdict_line(l, o, units), as_set(l))
 }
@@ -149,17 +171,21 @@ fn starting(n: usize, of: usize) -> String {
     }
 }
 
+fn judged_by<'a>(o: &LimitOutcome, limits: &'a [Limit]) -> Option<&'a Limit> {
+    limits.iter().find(|l| l.id == o.limit)
+}
+
 /// "Don't run this", with the limits that were crossed, in the order given.
 pub(super) fn dont_run(over: &[LimitOutcome], limits: &[Limit], units: Units) -> String {
-    let words = |o: &LimitOutcome| Some(named((limits.iter().find(|l| l.id == o.limit)?, o), units));
-    format!("Don't run this: {}.", over.iter().filter_map(words).collect::<Vec<_>>().join("; "))
+    let with_limit = |o| -> Option<Judged<'_>> { Some((judged_by(o, limits)?, o)) };
+    format!("Don't run this: {}.", list(&over.iter().filter_map(with_limit).collect::<Vec<_>>(), units))
 }
 
 /// "Don't run this" is said by limits somebody stands behind. A starting point that is crossed is looked at first.
 fn over_sentence(all: &[Judged<'_>], units: Units) -> String {
     let over = all.iter().copied().filter(|j| j.1.verdict == Verdict::Over);
     let (first, set): (Vec<_>, Vec<_>) = over.partition(|j| j.0.starting_point);
-    let list = |of: &[Judged<'_>]| of.iter().map(|j| named(*j, units)).collect::<Vec<_>>().join("; ");
+    let list = |of: &[Judged<'_>]| list(of, units);
     let look = "Nobody has looked at these starting points for this engine yet: edit them, or is it a fault?";
     match (set.is_empty(), first.is_empty()) {
         (true, _) => format!("{}. {look}", sentence_case(&list(&first))),
@@ -170,13 +196,14 @@ fn over_sentence(all: &[Judged<'_>], units: Units) -> String {
 
 /// Those of one verdict, each with what it leaves or exceeds.
 fn listed(all: &[Judged<'_>], v: Verdict, units: Units) -> String {
-    let those = all.iter().copied().filter(|j| j.1.verdict == v);
-    those.map(|j| named(j, units)).collect::<Vec<_>>().join("; ")
+    list(&all.iter().copied().filter(|j| j.1.verdict == v).collect::<Vec<_>>(), units)
 }
 
 fn not_all_clear(all: &[Judged<'_>], units: Units) -> String {
     let names = |v: Verdict| -> Vec<String> {
-        all.iter().filter(|j| j.1.verdict == v).map(|j| j.0.channel.label()).collect()
+        let all: Vec<Judged<'_>> = all.iter().copied().filter(|j| j.1.verdict == v).collect();
+        let (those, rest) = worst_of(&all);
+        those.into_iter().map(|j| j.0.channel.label()).chain(rest.map(|r| r.replace("and ", ""))).collect()
     };
     let mut parts = Vec::new();
     for (v, words) in [
@@ -193,7 +220,7 @@ fn not_all_clear(all: &[Judged<'_>], units: Units) -> String {
     if !close.is_empty() {
         parts.push(close);
     }
-    let clear = names(Verdict::Clear).len();
+    let clear = all.iter().filter(|j| j.1.verdict == Verdict::Clear).count();
     let rest = match clear {
         0 => String::new(),
         1 => " The other measured limit is clear.".to_owned(),

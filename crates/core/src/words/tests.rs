@@ -81,6 +81,27 @@ fn a_starting_point_nobody_looked_at_says_so_and_never_forbids_on_its_own() {
 }
 
 #[test]
+fn of_many_limits_the_worst_are_named_and_the_rest_counted() {
+    let limits: Vec<Limit> = (0..60).map(|k| Limit { id: format!("l{k}"), ..lean() }).collect();
+    let over = |k: usize| LimitOutcome {
+        limit: format!("l{k}"),
+        share_used: Some(1.0 + k as f64),
+        ..outcome(Verdict::Over, Some(-0.001 * (k + 1) as f64))
+    };
+    let said = |l: &[Limit], o: &[LimitOutcome]| judged_sentence(o, l, Units::default());
+    let all: Vec<LimitOutcome> = (0..60).map(over).collect();
+    let (text, warns) = said(&limits, &all);
+    assert!(warns && text.matches("λ 1 over by").count() == 8, "{text}");
+    assert!(
+        text.contains("over by 0.060") && text.ends_with("; and 52 more."),
+        "the worst are named: {text}"
+    );
+    let missing = |k: usize| LimitOutcome { limit: format!("l{k}"), ..outcome(Verdict::NotMeasured, None) };
+    let (text, _) = said(&limits, &(0..60).map(missing).collect::<Vec<_>>());
+    assert!(text.contains("and 52 more not measured"), "{text}");
+}
+
+#[test]
 fn the_tightest_limit_is_told_with_what_is_missing() {
     let mut second = lean();
     second.id = "lean 2".into();

@@ -312,6 +312,8 @@ rows! {
         created_at: NaiveDateTime,
         #[serde(with = "json_text")]
         checklist: String,
+        #[serde(default, skip_serializing_if = "String::is_empty")]
+        plan: String,
         archived_at: Option<NaiveDateTime>,
     }
     /// A note on a day.

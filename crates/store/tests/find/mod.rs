@@ -88,8 +88,9 @@ async fn every_change_is_seen_and_nothing_else() {
     );
 
     let (_, mut summary) = store.sets_by_id(&[set]).await.unwrap()[0].pulls[0].clone();
-    summary.measured.alignment = summary.measured.alignment.refuse(jamjar_core::findings::Refusal::NoLag);
-    summary.measured.flags.push(jamjar_core::findings::Finding::HeatSoak { warmer_c: 9.0, less: 0.02 });
+    let measured = std::sync::Arc::make_mut(&mut summary.measured);
+    measured.alignment = measured.alignment.clone().refuse(jamjar_core::findings::Refusal::NoLag);
+    measured.flags.push(jamjar_core::findings::Finding::HeatSoak { warmer_c: 9.0, less: 0.02 });
     let version = store.day(day_id).await.unwrap().measured;
     assert!(store.keep_summaries(day_id, version, &[(pull, summary.pack().unwrap())]).await.unwrap());
     assert_eq!(w.look(&store).await, Some(vec![day_id]));

@@ -105,7 +105,11 @@ pub(crate) fn new_pull(file: i64) -> NewPull {
         finished: None,
         dyno,
         ecu: None,
-        summary: Summary { algorithm: 1, settings: "0123456789abcdef".into(), measured },
+        summary: Summary {
+            algorithm: 1,
+            settings: "0123456789abcdef".into(),
+            measured: std::sync::Arc::new(measured),
+        },
     }
 }
 

@@ -12,6 +12,8 @@ use jamjar_workflow::{WorkflowError, demo};
 
 /// The vehicle they are about.
 const VEHICLE: &str = "Tolvern T3";
+/// The shop the demo is set in.
+const SHOP: &str = "Saltgrass Calibration";
 /// Sets of its first day that stand on the first of them.
 const SETS: usize = 4;
 
@@ -25,14 +27,21 @@ pub async fn start_demo(state: &AppState) -> Result<bool, WorkflowError> {
     tokio::spawn(async move {
         if let Err(e) = demo::load(&state.store, run).await {
             tracing::error!(%e, "the demo could not be loaded");
-        } else if let Err(e) = issue(&state).await {
-            tracing::error!(?e, "the demo's reports could not be issued");
+        } else if let Err(e) = issue_demo_reports(&state).await {
+            tracing::error!(e, "the demo's reports could not be issued");
         }
     });
     Ok(true)
 }
 
-/// Issues them where the demo is there and they are not.
+/// Issues the demo's reports where the demo is there and they are not.
+///
+/// # Errors
+/// A sentence when the store cannot answer or they cannot be made.
+pub async fn issue_demo_reports(state: &AppState) -> Result<(), String> {
+    issue(state).await.map_err(|e| format!("{e:?}"))
+}
+
 async fn issue(state: &AppState) -> Result<(), WebError> {
     let all = state.store.vehicles().await?;
     let Some(v) = all.iter().find(|v| v.demo && v.vehicle.name == VEHICLE) else { return Ok(()) };
@@ -51,11 +60,16 @@ async fn issue(state: &AppState) -> Result<(), WebError> {
         make(state, &prefs, (&p, &query), &said, &by).await
     };
     let customer = "the owner of the hill-climb saloon";
-    let first = of(&ids, Said { customer, ..Said::default() }).await?;
+    let first = of(&ids, Said { customer, shop: SHOP, ..Said::default() }).await?;
     let number = state.store.report(first).await?.0.number;
     let why = "one of its sets had not been asked for, and the pull on pump fuel alone is what is driven";
-    let said =
-        Said { customer, supersedes: &number, why, remarks: "Straps and guards checked between sets." };
+    let said = Said {
+        customer,
+        supersedes: &number,
+        why,
+        remarks: "Straps and guards checked between sets.",
+        shop: SHOP,
+    };
     of(&ids[..ids.len().min(3)], said).await?;
     Ok(())
 }

@@ -28,6 +28,8 @@ pub(crate) struct Said<'a> {
     /// Number of the report whose place it takes; blank for none.
     pub(crate) supersedes: &'a str,
     pub(crate) why: &'a str,
+    /// Whose sheet it is, where the shop has not said its name.
+    pub(crate) shop: &'a str,
 }
 
 /// Fields of an address that are not the line-up's own.
@@ -103,7 +105,7 @@ pub(super) async fn make(
             number: number.clone(),
             issued: prefs.written.date(today),
             by: by.who.clone(),
-            shop: shop.name.clone(),
+            shop: if shop.name.is_empty() { said.shop.to_owned() } else { shop.name.clone() },
             shop_line: shop.line.clone(),
             mark: mark.clone(),
             customer: said.customer.to_owned(),

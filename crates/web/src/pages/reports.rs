@@ -94,7 +94,7 @@ pub(crate) async fn issue(
         let again = ask_again(&state, &prefs, (&p, &query), (supersedes.to_owned(), problem)).await?;
         return Ok((StatusCode::BAD_REQUEST, again).into_response());
     }
-    let said = Said { customer, remarks, supersedes, why };
+    let said = Said { customer, remarks, supersedes, why, ..Said::default() };
     let id = make(&state, &prefs, (&p, &query), &said, &who.by(why)).await?;
     Ok(Redirect::to(&format!("/reports/{id}")).into_response())
 }

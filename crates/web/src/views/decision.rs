@@ -1,13 +1,12 @@
 //! Which map on which fuel goes home, why, what it costs, and what would make it surer.
 
 use super::Shell;
-use super::common::{Choice, Encoding, in_unit, unit_of};
+use super::common::{Choice, Encoding, costs_words, in_unit, unit_of};
 use super::margins::{Linked, Links, front, name_of};
 use crate::pages::margins::FIGURES;
 use crate::prefs::Prefs;
 use askama::Template;
 use jamjar_core::analysis::Figure;
-use jamjar_core::stats::price::price_per;
 use jamjar_core::words::{sentence_case, tell_sentence, usually_sentence, volume_words};
 use jamjar_workflow::decision::{Asked, Decision, Next, OnFuel};
 
@@ -59,27 +58,6 @@ fn fuel_costs(f: &OnFuel, prefs: &Prefs) -> String {
     let parts = [f.per_100_km.map(|p| said(p, "100 km take")), f.per_pull.map(|p| said(p, "a pull burns"))];
     let said = parts.into_iter().flatten().collect::<Vec<_>>().join("; ");
     if said.is_empty() { said } else { format!("{}.", sentence_case(&said)) }
-}
-
-/// What the recommended map costs for what it gained; blank where no price is known.
-fn map_costs(d: &Decision, figure: Figure, prefs: &Prefs) -> String {
-    let Some(price) = d.price else { return String::new() };
-    let Some(first) = d.all.recommended.as_ref().and_then(|r| r.first.map(|i| &r.candidates[i])) else {
-        return String::new();
-    };
-    let read = |v: f64| in_unit(figure, v, prefs);
-    let unit = unit_of(figure, prefs);
-    let money = prefs.written.money(price, 0);
-    let per = first.gain.zip(first.interval).and_then(|(g, ci)| price_per(price, read(g), ci.map(read)));
-    match per {
-        Some(p) => format!(
-            "The map costs {money}: {} a {unit} ({} to {}).",
-            prefs.written.money(p.value, 1),
-            prefs.written.money(p.low, 1),
-            prefs.written.money(p.high, 1)
-        ),
-        None => format!("The map costs {money}; no price a {unit}, for no gain is shown."),
-    }
 }
 
 fn to_pull(n: &Next, d: &Decision, figure: Figure, smallest: f64, prefs: &Prefs) -> ToPull {
@@ -150,7 +128,9 @@ pub(crate) fn decision_page(d: &Decision, asked: &Asked, e: &Encoding, prefs: &P
         } else {
             "No set with the stock map was pulled in this build: there is nothing to hold the others against."
         },
-        costs: map_costs(d, figure, prefs),
+        costs: d.price.as_ref().map_or_else(String::new, |p| {
+            costs_words(&p.map, p.price, &p.gains.iter().collect::<Vec<_>>(), prefs)
+        }),
         sentences,
         folded,
         fuels: d.fuels.iter().map(on_fuel).collect(),

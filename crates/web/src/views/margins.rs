@@ -10,6 +10,7 @@ use jamjar_core::analysis::{Barred, Figure, Recommendation};
 use jamjar_core::limits::{Blind, Severity, Verdict};
 use jamjar_core::words::{About, Clause, Speech, recommendation, sentence_case};
 use jamjar_workflow::margins::{Asked, Margins};
+use std::sync::Arc;
 
 /// A clause with where it leads; blank for none.
 pub(crate) struct Linked {
@@ -52,20 +53,16 @@ pub(crate) fn figure_scale(f: Figure, prefs: &Prefs) -> f64 {
 
 /// What tells sets apart beside map and fuel: boost, gear, build and extras, where they are not all the same.
 fn apart(m: &Margins, i: usize) -> Vec<String> {
-    let of = |k: usize| m.sets[k].stored.set.config.factors();
-    let own = of(i);
-    let differs = |name: &str| (0..m.sets.len()).any(|k| of(k).get(name) != own.get(name));
     let said = |(name, value): (&String, &String)| match name.as_str() {
         "gear" => format!("gear {value}"),
         "build" => format!("build {value}"),
         _ => value.clone(),
     };
-    own.iter()
-        .filter(|(name, value)| {
-            !matches!(name.as_str(), "map" | "fuel") && !value.is_empty() && differs(name)
-        })
-        .map(said)
-        .collect()
+    let own = m.sets[i].stored.set.config.factors();
+    let tells = |(name, value): &(&String, &String)| {
+        !matches!(name.as_str(), "map" | "fuel") && !value.is_empty() && m.varying.contains(*name)
+    };
+    own.iter().filter(tells).map(said).collect()
 }
 
 pub(super) fn name_of(m: &Margins, i: usize) -> String {
@@ -89,7 +86,7 @@ pub(crate) fn margins_page(m: &Margins, asked: &Asked, e: &Encoding, prefs: &Pre
             tone: e.tone(&s.stored.set).name(),
             factors: s.result.factors.clone(),
             verdicts: &s.verdicts,
-            pulls: s.stored.pulls.iter().map(|p| p.0.id).zip(&s.measured).collect(),
+            pulls: s.stored.pulls.iter().map(|p| p.0.id).zip(s.measured.iter().map(Arc::as_ref)).collect(),
         }
     };
     let columns: Vec<Column<'_>> = (0..m.sets.len()).map(column).collect();

@@ -105,6 +105,11 @@ impl Cell {
         Self::on(folder).await
     }
 
+    /// What another instance on the same shop would have.
+    pub(crate) fn state(&self) -> AppState {
+        AppState::new(self.store.clone(), settings(self.folder.path())).unwrap()
+    }
+
     async fn on(folder: TempDir) -> Self {
         let db = PrivateDb::start(folder.path(), 0).unwrap();
         let store = Store::new(&db.url("jamjar"), 8).unwrap();

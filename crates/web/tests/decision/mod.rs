@@ -66,6 +66,12 @@ async fn the_decision_says_why_what_bars_the_rest_and_what_to_pull_next() {
     let page = cell.get("/vehicles/1/decision").await.text();
     assert!(page.contains("of those whose stop limits are all clear"), "{page}");
     assert!(page.contains("Fuel by fuel") && page.contains("E85"));
+    assert!(!page.contains(" costs "), "no price, no money");
+    for map in cell.store.maps(1).await.unwrap().iter().filter(|m| m.kind != "stock") {
+        cell.post(&format!("/vehicles/1/maps/{}/price", map.id), &[("price", "690")]).await;
+    }
+    let page = until(&cell, "/vehicles/1/decision", " costs ").await;
+    assert!(page.contains(" a kW at peak (") && page.contains(" a kW of band mean ("), "{page}");
     // Without a limit on boost nothing that was pulled is known to have kept it: nothing is recommended.
     let v = cell.store.vehicle(1).await.unwrap();
     let boost = v.limits.iter().find(|l| l.id == "boost").unwrap().clone();

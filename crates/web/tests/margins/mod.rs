@@ -84,11 +84,12 @@ async fn a_computed_channel_stands_in_lanes_and_limits() {
     // Every pull is measured anew behind the person's back; a search knows what the channel reached then.
     let asked = async |q: &str| cell.get(&format!("/search?q={}", q.replace(' ', "+"))).await.text();
     let mut tries = 0;
-    while asked("over target over 20").await.contains("No pull matches") && tries < 300 {
+    let mut found = asked("highest over target over 0.2 bar, E85").await;
+    while found.contains("No pull matches") && tries < 300 {
         tokio::time::sleep(std::time::Duration::from_millis(100)).await;
         tries += 1;
+        found = asked("highest over target over 0.2 bar, E85").await;
     }
-    let found = asked("highest over target over 0.2 bar, E85").await;
     assert!(
         found.contains("highest over target over 0.2 bar") && !found.contains("No pull matches"),
         "the condition as it was understood: {found}"

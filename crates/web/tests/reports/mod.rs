@@ -168,3 +168,19 @@ async fn sets_of_two_days_and_two_vehicles_stand_on_one_sheet() {
     assert_eq!(none.status, StatusCode::BAD_REQUEST);
     assert_eq!(cell.get("/reports/99").await.status, StatusCode::NOT_FOUND);
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn the_demo_has_two_reports_under_its_own_shops_name_and_the_first_is_superseded() {
+    let cell = Cell::with_demo().await;
+    for _ in 0..2 {
+        jamjar_web::issue_demo_reports(&cell.state()).await.unwrap();
+    }
+    let all = cell.store.reports(Some(1)).await.unwrap();
+    assert_eq!(all.len(), 2, "once is enough");
+    for r in &all {
+        let sheet = cell.store.report_sheet(r.id).await.unwrap();
+        assert!(sheet.contains("Saltgrass Calibration"), "{}", r.number);
+    }
+    let listed = cell.get("/reports?about=1").await.text();
+    assert!(listed.contains("has taken the place of this one"), "{listed}");
+}

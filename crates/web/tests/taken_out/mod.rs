@@ -78,6 +78,8 @@ async fn a_shop_read_back_has_the_same_figures_to_the_last_digit() {
     let ways =
         jamjar_store::Ways { currency: "crowns".into(), units: "power:ps".into(), ..Default::default() };
     cell.store.set_ways(&ways).await.unwrap();
+    let typed = [("hours".to_owned(), "3.5".to_owned())].into();
+    cell.store.keep_plan(1, Some(&typed), "the calibrator").await.unwrap();
     let archive = cell.get("/archive.zip").await;
     assert_eq!(archive.status, StatusCode::OK);
     let mut zip = ZipArchive::new(Cursor::new(archive.body.clone())).unwrap();
@@ -98,6 +100,9 @@ async fn a_shop_read_back_has_the_same_figures_to_the_last_digit() {
             && trail.iter().any(|t| t.new_value == "smoke at tip-in")
     );
     assert_eq!(pulls.len(), sets.len() - 1, "what was archived is archived");
+    let plan = empty.store.kept_plan(1).await.unwrap();
+    assert_eq!(plan, cell.store.kept_plan(1).await.unwrap(), "a kept plan came with its day");
+    assert_eq!(plan.unwrap().fields, typed);
     assert_eq!(empty.store.ways().await.unwrap(), ways, "the shop reads in its own units");
     let said = |store: &Store, v| {
         let store = store.clone();

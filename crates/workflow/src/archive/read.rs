@@ -283,7 +283,7 @@ fn summaries(archive: &mut Opened, shop: &Shop) -> Result<HashMap<i64, PackedSum
 
 /// Of an algorithm that is none, so that it is made again when it is looked at.
 fn summary(measured: Measured) -> Result<PackedSummary, WorkflowError> {
-    Ok(Summary { algorithm: 0, settings: "0000000000000000".into(), measured }.pack()?)
+    Ok(Summary { algorithm: 0, settings: "0000000000000000".into(), measured: Arc::new(measured) }.pack()?)
 }
 
 fn factors(shop: &Shop, set: &SetRow) -> Factors {

@@ -209,7 +209,11 @@ fn new_set(
         .zip(files)
         .zip(&s.pulls)
         .map(|(((p, measured), Files { dyno, ecu }), chosen)| NewPull {
-            summary: Summary { algorithm: ALGORITHM_VERSION, settings: key(&p), measured },
+            summary: Summary {
+                algorithm: ALGORITHM_VERSION,
+                settings: key(&p),
+                measured: Arc::new(measured),
+            },
             dyno_file_id: dyno.file_id,
             ecu_file_id: own_log(chosen, dyno, ecu.as_ref()).map(|e| e.file_id),
             dyno_mapping: json(dyno),

@@ -23,6 +23,7 @@ use jamjar_core::analysis::{
 use jamjar_core::limits::{Limit, Verdict};
 use serde_json::Value;
 use std::path::Path;
+use std::sync::Arc;
 
 /// A job read from disk, ready to be analysed.
 #[derive(Debug, Clone)]
@@ -47,7 +48,7 @@ pub struct Prepared {
 #[derive(Debug, Clone)]
 pub struct Analysed {
     /// Measured pulls, per set.
-    pub measured: Vec<Vec<Measured>>,
+    pub measured: Vec<Vec<Arc<Measured>>>,
     /// Sets.
     pub sets: Vec<SetResult>,
     /// Comparisons with the baseline.
@@ -62,6 +63,8 @@ pub struct Analysed {
 /// [`JobError`] when a log lacks the channels its dyno needs.
 pub fn analyse(job: &Prepared) -> Result<Analysed, JobError> {
     let measured = measure_sets(&job.sets, &job.vehicle, &job.settings, &job.limits)?;
+    let measured: Vec<Vec<Arc<Measured>>> =
+        measured.into_iter().map(|pulls| pulls.into_iter().map(Arc::new).collect()).collect();
     let sets = analyse_sets(&job.sets, &measured, &job.vehicle.engine, &job.settings);
     let candidates: Vec<usize> = (0..sets.len()).filter(|i| *i != job.baseline).collect();
     let comparisons = compare_all(&sets, job.baseline, &candidates, &job.vehicle, &job.settings);

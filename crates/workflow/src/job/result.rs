@@ -14,6 +14,7 @@ use jamjar_core::pull::held::HeldStep;
 use jamjar_core::units::Units;
 use jamjar_core::words::{self, Speech};
 use serde_json::{Map, Value, json};
+use std::sync::Arc;
 
 /// What a result is told from: a job, or a line-up of stored sets.
 pub(crate) struct Told<'a> {
@@ -21,7 +22,7 @@ pub(crate) struct Told<'a> {
     /// Where the dyno measures.
     pub(crate) place: &'static str,
     pub(crate) sets: &'a [SetResult],
-    pub(crate) measured: &'a [Vec<Measured>],
+    pub(crate) measured: &'a [Vec<Arc<Measured>>],
     pub(crate) comparisons: &'a [Comparison],
     pub(crate) gain_of_gains: Option<&'a GainOfGains>,
     pub(crate) across_gears: Option<&'a str>,
@@ -78,7 +79,12 @@ fn of_set(said: &[PullFinding], set: usize) -> Vec<&PullFinding> {
     said.iter().filter(|f| f.set == set).collect()
 }
 
-fn set_json(set: &SetResult, measured: &[Measured], said: &[&PullFinding], band: Option<[f64; 2]>) -> Value {
+fn set_json(
+    set: &SetResult,
+    measured: &[Arc<Measured>],
+    said: &[&PullFinding],
+    band: Option<[f64; 2]>,
+) -> Value {
     let mut figures = Map::new();
     for f in Figure::ALL {
         let x = set.figure(f);

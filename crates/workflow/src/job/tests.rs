@@ -387,7 +387,7 @@ fn a_check_without_a_judged_stop_limit_is_not_passed() {
 #[test]
 fn the_flags_of_a_days_pulls_stand_in_the_result() {
     let (_, prepared, mut a, _) = run_day(3, |_| {});
-    let oil = a.measured[1][2]
+    let oil = Arc::make_mut(&mut a.measured[1][2])
         .channels
         .iter_mut()
         .find(|c| c.channel.as_str() == "oil_temp")

@@ -12,6 +12,7 @@ use jamjar_core::factors::rungs::measured;
 use jamjar_core::limits::{Limit, LimitOutcome, Verdict};
 use jamjar_core::stats::two_sets::mean;
 use std::collections::BTreeMap;
+use std::sync::Arc;
 
 /// One rung.
 #[derive(Debug, Clone)]
@@ -190,7 +191,7 @@ fn ambient(m: &Measured) -> f64 {
 }
 
 fn forecast(limit: &Limit, rungs: &[Rung], next: f64) -> NextOf {
-    let outcome = |m: &Measured| m.limits.iter().find(|o| o.limit == limit.id).cloned();
+    let outcome = |m: &Arc<Measured>| m.limits.iter().find(|o| o.limit == limit.id).cloned();
     let mut seen = Vec::new();
     let mut measured = true;
     for r in rungs.iter().filter(|r| limit.applies(&r.set.stored.set.config.factors())) {

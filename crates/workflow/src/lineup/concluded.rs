@@ -4,7 +4,6 @@
 use super::LineUp;
 use jamjar_core::analysis::{Comparison, Figure, StateDifference, differs};
 use jamjar_core::stats::plan::{pulls_needed, smallest_detectable};
-use jamjar_core::stats::price::{PricePer, price_per};
 
 /// What the pulls of a comparison can show at 80 % power, in the figure's unit.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -40,18 +39,5 @@ impl LineUp {
     pub fn price(&self, c: &Comparison) -> Option<f64> {
         let (base, own) = (&self.sets[c.base].set, &self.sets[c.candidate].set);
         own.map_price.map(|p| p - base.map_price.unwrap_or(0.0)).filter(|_| own.config.map != base.config.map)
-    }
-
-    /// A price for each unit gained, `unit` turning a figure's value into the reader's. The outer `None`: the
-    /// figure has no interval; the inner: no gain is shown.
-    pub fn price_for_each(
-        &self,
-        c: &Comparison,
-        figure: Figure,
-        price: f64,
-        unit: impl Fn(f64) -> f64,
-    ) -> Option<Option<PricePer>> {
-        let x = c.figure(figure)?;
-        Some(price_per(price, unit(x.mean_difference?), x.ci95?.map(unit)))
     }
 }

@@ -8,6 +8,7 @@ use jamjar_core::stats::habit::Habit;
 use jamjar_store::{Set, Store, VehicleRecord};
 use std::collections::HashMap;
 use std::collections::hash_map::Entry;
+use std::sync::Arc;
 
 /// Newest earlier days of a cell that are looked at (our choice: a season of a busy cell; what lies further back is
 /// another dyno).
@@ -68,7 +69,7 @@ pub(super) async fn gather(
             .iter()
             .map(|(sets, engine)| {
                 let inputs: Vec<_> = sets.iter().map(input_of).collect();
-                let measured: Vec<Vec<Measured>> =
+                let measured: Vec<Vec<Arc<Measured>>> =
                     sets.iter().map(|s| s.pulls.iter().map(|p| p.1.measured.clone()).collect()).collect();
                 analyse_sets(&inputs, &measured, engine, &settings)
             })

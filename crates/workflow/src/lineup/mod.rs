@@ -1,5 +1,6 @@
 //! A line-up: sets of one vehicle against a baseline, from cached measurements.
 
+use crate::band::usual_band;
 use crate::error::{WorkflowError, blocking};
 use crate::input::input_of;
 use crate::remeasure::measured;
@@ -8,10 +9,10 @@ use jamjar_core::analysis::{
     set_verdicts,
 };
 use jamjar_core::calculators::shift::shift_points;
-use jamjar_core::driven::Driven;
 use jamjar_core::limits::LimitOutcome;
 use jamjar_core::pull::span::EndedBy;
 use jamjar_store::{SetWithPulls, Store, VehicleRecord};
+use std::sync::Arc;
 
 mod channels;
 mod concluded;
@@ -33,7 +34,7 @@ pub struct LineUp {
     /// Sets with pulls, in the order asked for. Their notes are left out: those change without a line-up.
     pub sets: Vec<SetWithPulls>,
     /// Measured pulls of each set.
-    pub measured: Vec<Vec<Measured>>,
+    pub measured: Vec<Vec<Arc<Measured>>>,
     /// Results of each set.
     pub results: Vec<SetResult>,
     /// Results of the other sets of their days, which lend their scatter.
@@ -68,31 +69,12 @@ fn shift_window(of: &SetResult, v: &VehicleRecord, limiter: Option<f64>) -> Opti
 }
 
 /// Highest engine speed of pulls that all ran into the rev limiter, rpm.
-fn limiter_of(pulls: &[Measured]) -> Option<f64> {
+fn limiter_of(pulls: &[Arc<Measured>]) -> Option<f64> {
     let counted = pulls.iter().filter(|m| m.excluded.is_none());
     let ends: Option<Vec<f64>> = counted
         .map(|m| m.span.filter(|s| s.ended_by == EndedBy::RevLimiter).and(m.grid.rpm.last().copied()))
         .collect();
     ends?.into_iter().reduce(f64::min)
-}
-
-/// Band of the mean until a person chooses one, rpm.
-const BAND: [f64; 2] = [3000.0, 6500.0];
-
-/// A band that the baseline covers: the usual one, else where the vehicle is driven, else the middle of its
-/// curve.
-fn usual_band(base: &SetResult, driven: Option<Driven>) -> Option<[f64; 2]> {
-    let curve = &base.mean_curve;
-    let covered = |b: &[f64; 2]| curve.band_mean(*b).is_some();
-    let middle = || {
-        let [a, b] = curve.span_rpm()?;
-        let tenth = 0.1 * (b - a);
-        Some([((a + tenth) / 50.0).ceil() * 50.0, ((b - tenth) / 50.0).floor() * 50.0])
-    };
-    Some(BAND)
-        .filter(covered)
-        .or_else(|| driven.map(|d| d.span()).filter(covered))
-        .or_else(|| middle().filter(covered))
 }
 
 /// Sets of one vehicle with the other sets of their days, read and measured, before anything is concluded of them.
@@ -103,7 +85,7 @@ pub struct Gathered {
     sets: Vec<SetWithPulls>,
     shown: usize,
     base: usize,
-    measured: Vec<Vec<Measured>>,
+    measured: Vec<Vec<Arc<Measured>>>,
 }
 
 /// Analyses sets under some settings. `base` is a set id; the first set when absent.
@@ -176,14 +158,13 @@ impl Gathered {
         {
             settings.at_rpm = settings.at_rpm.or(first.figure(Figure::PeakTorque).rpm);
             settings.shift_rpm = settings.shift_rpm.or_else(|| shift_window(first, &vehicle, None));
-            settings.band_rpm =
-                settings.band_rpm.or_else(|| usual_band(first, settings.driven)).or(Some(BAND));
+            settings.band_rpm = settings.band_rpm.or_else(|| Some(usual_band(first, settings.driven)));
         }
         let mut results = analyse_sets(&inputs, &measured, engine, &settings);
         let candidates: Vec<usize> = (0..shown).filter(|i| *i != base).collect();
         let mut comparisons = compare_all(&results, base, &candidates, &vehicle.vehicle, &settings);
         note_pulls(&mut comparisons, &results, &measured);
-        let own = |(r, m): (&SetResult, &Vec<Measured>)| shift_window(r, &vehicle, limiter_of(m));
+        let own = |(r, m): (&SetResult, &Vec<Arc<Measured>>)| shift_window(r, &vehicle, limiter_of(m));
         let windows = results.iter().zip(&measured).map(own).collect();
         sets.truncate(shown);
         measured.truncate(shown);

@@ -72,7 +72,7 @@ pub struct Reading {
     /// Every pull of the day, in the order of running.
     pub day_pulls: Vec<DayPull>,
     /// Measurement, with the curve under the chosen smoothing.
-    pub measured: Measured,
+    pub measured: Arc<Measured>,
     /// Its corrected curve.
     pub corrected: Corrected,
     /// Figures of that curve.
@@ -181,7 +181,7 @@ pub async fn read_pull(store: &Store, pull_id: i64, settings: &Settings) -> Resu
         let unfiltered = Settings { smoothing_s: 0.0, ..settings };
         let (shown, raw) = rayon::join(|| under(&settings), || under(&unfiltered));
         let (shown, raw) = (shown.map_err(kept)?, raw.map_err(kept)?.map(|r| r.0));
-        let (trace, measured) = shown.map_or((None, summary.measured), |(t, m)| (Some(t), m));
+        let (trace, measured) = shown.map_or((None, summary.measured), |(t, m)| (Some(t), Arc::new(m)));
         let engine = &vehicle.vehicle.engine;
         let own = corrected(&measured, engine, settings.correction_of(engine));
         let family = |family: Correction| {

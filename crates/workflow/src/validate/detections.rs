@@ -10,7 +10,7 @@ use jamjar_core::analysis::{
     find_pulls, note_pulls,
 };
 use jamjar_core::correction::Correction;
-use jamjar_core::factors::{InTime, confounding};
+use jamjar_core::factors::{AllKnown, InTime, confounding};
 use jamjar_sim::Noise;
 use rayon::prelude::*;
 
@@ -285,7 +285,7 @@ fn factors_named() -> Result<Claim, String> {
             .collect::<Result<_, String>>()?;
         for (i, a) in sets.iter().enumerate() {
             for (j, b) in sets.iter().enumerate().filter(|(j, _)| *j != i) {
-                let c = confounding(&factors[i], &factors[j], &[], &InTime::default());
+                let c = confounding(&factors[i], &factors[j], &AllKnown::default(), &InTime::default());
                 let spec = [
                     ("map", a.spec.map != b.spec.map),
                     ("fuel", a.spec.fuel != b.spec.fuel),

@@ -7,6 +7,7 @@ use jamjar_sim::{SimPull, Simulated, Sweep};
 use jamjar_workflow::job::Ran;
 use jamjar_workflow::scenarios::{Loaded, built_in};
 use serde_json::{Value, json};
+use std::sync::Arc;
 
 pub(crate) struct Day {
     pub(crate) run: Simulated,
@@ -14,7 +15,7 @@ pub(crate) struct Day {
     pub(crate) vehicle: Vehicle,
     pub(crate) limits: Vec<Limit>,
     pub(crate) inputs: Vec<SetInput>,
-    pub(crate) measured: Vec<Vec<Measured>>,
+    pub(crate) measured: Vec<Vec<Arc<Measured>>>,
     pub(crate) results: Vec<SetResult>,
     pub(crate) comparisons: Vec<Comparison>,
 }

@@ -6,7 +6,7 @@ use super::raw_grid::RawGrid;
 use super::result::{Measured, RatioSource};
 use crate::analysis::given::{PrintedCurve, PullInput, Settings, TypedPeaks};
 use crate::findings::Finding;
-use crate::limits::{Limit, Sources, evaluate};
+use crate::limits::{Limit, Sources, evaluate_all};
 use crate::log::Recording;
 use crate::printed::{Place, PrintedAxis};
 use crate::pull::align::Alignment;
@@ -43,7 +43,7 @@ pub(super) fn blank(input: &PullInput, limits: &[Limit]) -> Measured {
         air: input.air,
         step_share: None,
         print: None,
-        limits: limits.iter().map(|l| evaluate(l, &sources)).collect(),
+        limits: evaluate_all(limits, &sources),
         lanes: Vec::new(),
         channels: Vec::new(),
         flags: input.dyno.flags.clone(),

@@ -13,7 +13,7 @@ use super::window::{ecu_part, own_bounds, own_parts, pulls_seen};
 use crate::analysis::given::{Finished, Ignition, PullInput, Settings, Vehicle};
 use crate::computed::with_computed;
 use crate::findings::{Finding, Refusal};
-use crate::limits::{Extent, Limit, LimitOutcome, Sources, Traced, trace};
+use crate::limits::{Extent, Limit, LimitOutcome, Sources, TOGETHER, Traced, trace};
 use crate::log::{Recording, Series};
 use crate::pull::align::{Alignment, Pair, Ratio, Status, align, manual, zone_difference};
 use crate::pull::detect::{MIN_DURATION_S, detect, offered};
@@ -23,6 +23,7 @@ use crate::pull::load::{Load, full_throttle};
 use crate::pull::shaft::{PowerError, shaft_speed, shaft_torque, slip_load, torque};
 use crate::pull::span::{EndedBy, PullKind, PullSpan};
 use crate::signal::look_over::look_over;
+use rayon::prelude::*;
 
 /// Measures one pull.
 ///
@@ -117,9 +118,12 @@ pub fn measure(
         flags.extend(log.into_iter().flat_map(|l| look_over(l, extent.map(Extent::ends))));
     }
     let traced: Vec<Result<Traced<'_, '_>, Box<LimitOutcome>>> =
-        limits.iter().map(|l| trace(l, &sources)).collect();
-    let limit_outcomes =
-        traced.iter().map(|t| t.as_ref().map_or_else(|o| (**o).clone(), |t| t.outcome(&sources))).collect();
+        limits.par_iter().with_min_len(TOGETHER).map(|l| trace(l, &sources)).collect();
+    let limit_outcomes = traced
+        .par_iter()
+        .with_min_len(TOGETHER)
+        .map(|t| t.as_ref().map_or_else(|o| (**o).clone(), |t| t.outcome(&sources)))
+        .collect();
     let mut out = Measured {
         id: input.id.clone(),
         excluded: input.excluded.clone(),

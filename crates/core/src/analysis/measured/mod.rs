@@ -38,6 +38,7 @@ pub use judged_again::{JudgedAgain, judge_again};
 pub use measure::measure;
 pub use printed::Printed;
 pub use raw_grid::RawGrid;
+pub(in crate::analysis) use result::refs;
 pub use result::{ChannelSummary, Lane, MeasureError, Measured, RatioSource};
 pub use retrace::retrace;
 pub use sensor::{Recorder, Sensor};

@@ -16,6 +16,7 @@ use crate::pull::shaft::PowerError;
 use crate::pull::span::{PullKind, PullSpan};
 use crate::signal::savgol::FilterRecord;
 use serde::{Deserialize, Serialize};
+use std::borrow::Borrow;
 use thiserror::Error;
 
 /// Where the overall ratio came from.
@@ -99,6 +100,11 @@ pub struct Measured {
     /// The engine computer's recording alone: no power.
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]
     pub log_only: bool,
+}
+
+/// Measured pulls by reference: who holds them, and whether he shares them, matters to nobody who reads.
+pub(in crate::analysis) fn refs<M: Borrow<Measured>>(pulls: &[M]) -> Vec<&Measured> {
+    pulls.iter().map(Borrow::borrow).collect()
 }
 
 impl Measured {

@@ -9,7 +9,7 @@ use super::window::{own_parts, pulls_seen};
 use crate::analysis::given::{PullInput, SetInput, Settings, Vehicle};
 use crate::computed::with_computed;
 use crate::findings::{Finding, Limiter, Refusal};
-use crate::limits::{Limit, evaluate};
+use crate::limits::{Limit, evaluate_all};
 use crate::log::Series;
 use crate::pull::align::{Pair, Ratio, Status, align};
 use crate::pull::detect::{Endings, refine_ended_by};
@@ -203,7 +203,7 @@ fn refuse(set: &SetInput, m: &mut Measured, i: usize, why: Refusal, vehicle: &Ve
     let sources = limit_sources(input, (&dyno, ecu.as_deref()), &m.alignment, m.span.as_ref(), vehicle)
         .with_foreign_log(foreign)
         .computed(&formulas, &lacking);
-    m.limits = limits.iter().map(|l| evaluate(l, &sources)).collect();
+    m.limits = evaluate_all(&limits, &sources);
     m.lanes = limits
         .iter()
         .zip(&m.lanes)

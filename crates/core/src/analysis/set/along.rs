@@ -51,7 +51,7 @@ impl OtherAxis {
 /// Reads corrected curves of a set along another axis; `rpm` are the engine speeds of its mean curve.
 pub(super) fn other_axis(
     along: Along,
-    measured: &[Measured],
+    measured: &[&Measured],
     curves: &[&Curve],
     included: &[bool],
     rpm: &[f64],
@@ -63,7 +63,7 @@ pub(super) fn other_axis(
         .map(|(p, c)| p.as_ref().map_or_else(Curve::default, |x| again(x, c, along.step())))
         .collect();
     let counted: Vec<&Curve> = pulls.iter().zip(included).filter(|p| *p.1).map(|p| p.0).collect();
-    let placed: Vec<(&Measured, &Vec<f64>)> = measured
+    let placed: Vec<(&&Measured, &Vec<f64>)> = measured
         .iter()
         .zip(&places)
         .zip(included)

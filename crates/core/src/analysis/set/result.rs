@@ -7,7 +7,7 @@ use super::figure::Figure;
 use super::settled::SETTLED_SHARE;
 use crate::air::AirState;
 use crate::analysis::given::{Along, Engine, Headline, SetInput, Settings};
-use crate::analysis::measured::{Measured, Tells};
+use crate::analysis::measured::{Measured, Tells, refs};
 use crate::correction::Correction;
 use crate::curve::Curve;
 use crate::factors::{Factors, Known};
@@ -17,6 +17,7 @@ use crate::printed::{Place, PrintedAxis};
 use crate::pull::engine_speed::SpeedFrom;
 use crate::pull::span::{EndedBy, PullKind};
 use crate::stats::two_sets::{mean, mean_of, sample_sd};
+use std::borrow::Borrow;
 use std::collections::BTreeSet;
 
 /// One figure over the included pulls of a set.
@@ -192,19 +193,19 @@ fn headline(values: &[f64], h: Headline) -> Option<f64> {
 }
 
 /// Corrects every pull and derives the sets.
-pub fn analyse_sets(
+pub fn analyse_sets<M: Borrow<Measured>>(
     sets: &[SetInput],
-    measured: &[Vec<Measured>],
+    measured: &[Vec<M>],
     engine: &Engine,
     settings: &Settings,
 ) -> Vec<SetResult> {
-    let slips = measured.iter().flatten().any(|m| m.grid.shaft_rpm.is_some());
-    sets.iter().zip(measured).map(|(s, m)| analyse_set(s, m, engine, settings, slips)).collect()
+    let slips = measured.iter().flatten().any(|m| m.borrow().grid.shaft_rpm.is_some());
+    sets.iter().zip(measured).map(|(s, m)| analyse_set(s, &refs(m), engine, settings, slips)).collect()
 }
 
 fn analyse_set(
     input: &SetInput,
-    measured: &[Measured],
+    measured: &[&Measured],
     engine: &Engine,
     settings: &Settings,
     slips: bool,
@@ -268,7 +269,7 @@ fn analyse_set(
         kinds: once(indices.iter().filter_map(|&i| measured[i].kind())),
         speeds_from: once(indices.iter().filter(recorded).map(|&i| measured[i].speed_from)),
         places: once(indices.iter().map(|&i| measured[i].printed.as_ref().and_then(|p| p.print.place))),
-        road_axis: indices.iter().any(|&i| is_on_road(&measured[i])),
+        road_axis: indices.iter().any(|&i| is_on_road(measured[i])),
         only_aborted,
         unknown: indices.iter().any(|&i| measured[i].printed.is_some() && pulls[i].is_as_printed()),
         spread: indices.iter().find_map(|&i| measured[i].air.as_ref().map(spread)),
@@ -330,8 +331,8 @@ fn once<T: PartialEq>(of: impl Iterator<Item = T>) -> Vec<T> {
 }
 
 /// The set's verdict on each limit: the worst over all its pulls, those excluded from figures too.
-pub fn set_verdicts(measured: &[Measured]) -> Vec<LimitOutcome> {
-    worst_of(&measured.iter().map(|m| m.limits.as_slice()).collect::<Vec<_>>())
+pub fn set_verdicts<M: Borrow<Measured>>(measured: &[M]) -> Vec<LimitOutcome> {
+    worst_of(&measured.iter().map(|m| m.borrow().limits.as_slice()).collect::<Vec<_>>())
 }
 
 fn worst_of(pulls: &[&[LimitOutcome]]) -> Vec<LimitOutcome> {

@@ -1,13 +1,14 @@
 //! In what state two sets were pulled: weather, temperatures, mixture, duty, coupling, with the size of each
 //! difference.
 
-use crate::analysis::measured::Measured;
+use crate::analysis::measured::{Measured, refs};
 use crate::channel::Channel;
 use serde::{Deserialize, Serialize};
+use std::borrow::Borrow;
 
 /// Channels whose mean over the pull is worth comparing, and how much is worth a line (our choice: about what
 /// weather and preparation do within a day).
-const WATCHED: [(&str, f64); 12] = [
+const WATCHED: [(&str, f64); 15] = [
     ("intake_temp", 3.0),
     ("oil_temp", 4.0),
     ("coolant_temp", 3.0),
@@ -20,6 +21,9 @@ const WATCHED: [(&str, f64); 12] = [
     ("exhaust_temp_1", 15.0),
     ("fuel_pressure", 8.0),
     ("ethanol_content", 2.0),
+    ("vane_position", 3.0),
+    ("filter_pressure", 1.5),
+    ("soot_load", 3.0),
 ];
 
 /// One thing that differs.
@@ -41,10 +45,11 @@ pub struct StateDifference {
 }
 
 /// State of the included pulls side by side; what was not measured on both sides is left out.
-pub fn differs(base: &[Measured], candidate: &[Measured]) -> Vec<StateDifference> {
-    let counted = |m: &&Measured| m.excluded.is_none();
-    let mean = |set: &[Measured], f: &dyn Fn(&Measured) -> Option<f64>| {
-        let v: Vec<f64> = set.iter().filter(counted).filter_map(f).collect();
+pub fn differs<M: Borrow<Measured>>(base: &[M], candidate: &[M]) -> Vec<StateDifference> {
+    let (base, candidate) = (refs(base), refs(candidate));
+    let (base, candidate) = (base.as_slice(), candidate.as_slice());
+    let mean = |set: &[&Measured], f: &dyn Fn(&Measured) -> Option<f64>| {
+        let v: Vec<f64> = set.iter().filter(|m| m.excluded.is_none()).filter_map(|m| f(m)).collect();
         (!v.is_empty()).then(|| v.iter().sum::<f64>() / v.len() as f64)
     };
     let mut out = Vec::new();

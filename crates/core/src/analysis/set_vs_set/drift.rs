@@ -19,8 +19,8 @@ pub enum Per {
 pub(super) struct DayDrift {
     /// The fit.
     pub fit: Drift,
-    /// Configurations in the order of the fit.
-    pub configurations: Vec<Factors>,
+    /// Number of each configuration in the fit.
+    pub configurations: BTreeMap<Factors, usize>,
     /// What one unit of the order is.
     pub per: Per,
 }
@@ -46,7 +46,6 @@ pub(super) fn day_drift(sets: &[&SetResult], first: &Factors, figure: Figure) ->
     if !pulls.iter().any(|p| p.configuration == 0) {
         return None;
     }
-    let mut configurations: Vec<Factors> = vec![Factors::new(); numbers.len()];
-    numbers.into_iter().for_each(|(f, i)| configurations[i] = f.clone());
+    let configurations = numbers.into_iter().map(|(f, i)| (f.clone(), i)).collect();
     Some(DayDrift { fit: ancova(&pulls)?, configurations, per: if clocks { Per::Hour } else { Per::Set } })
 }

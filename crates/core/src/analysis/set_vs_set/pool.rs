@@ -1,6 +1,7 @@
 //! The sets that lend a pair their scatter, and the band along the gain that comes of it.
 
 use super::days::cross_day_share;
+use super::drift::DayDrift;
 use super::gain::{Curves, GainCurve, gain_curve};
 use super::scatter::{Alike, Scatter, run_again};
 use crate::analysis::given::Along;
@@ -8,8 +9,10 @@ use crate::analysis::set::{Figure, SetResult};
 use crate::curve::{Curve, Quantity, index_of};
 use crate::stats::band::{CurveScatter, SMOOTH_RPM, SetCurves, scatter};
 use crate::units::RAD_S_PER_RPM;
+use std::cell::OnceCell;
 
-/// Scatter pooled over the sets that belong with a pair: same gear and kind of pull, on either day.
+/// Scatter pooled over the sets that belong with a pair, same gear and kind of pull, on either day: for all pairs of
+/// one base that have the same.
 pub(in crate::analysis) struct Pool<'a> {
     alike: Alike<'a>,
     sets: Vec<&'a SetResult>,
@@ -17,6 +20,10 @@ pub(in crate::analysis) struct Pool<'a> {
     other: Option<CurveScatter>,
     other_torque: Option<CurveScatter>,
     at_shaft: Option<CurveScatter>,
+    scatters: [OnceCell<Option<Scatter>>; Figure::ALL.len()],
+    run_again: OnceCell<usize>,
+    drift: OnceCell<Option<DayDrift>>,
+    base_runs: OnceCell<Vec<&'a SetResult>>,
 }
 
 impl<'a> Pool<'a> {
@@ -35,7 +42,18 @@ impl<'a> Pool<'a> {
             .then(|| band_of(&members, Curves::AtShaftSpeed, Along::ShaftSpeed.smooth(), Quantity::Power))
             .flatten();
         let band = band_of(&members, Curves::AtEngineSpeed, SMOOTH_RPM, Quantity::Power);
-        Self { alike, band, other, other_torque, at_shaft, sets: members }
+        Self {
+            alike,
+            band,
+            other,
+            other_torque,
+            at_shaft,
+            sets: members,
+            scatters: Default::default(),
+            run_again: OnceCell::new(),
+            drift: OnceCell::new(),
+            base_runs: OnceCell::new(),
+        }
     }
 
     pub(in crate::analysis) fn is(&self, alike: &Alike<'_>) -> bool {
@@ -44,17 +62,30 @@ impl<'a> Pool<'a> {
 
     /// Scatter of a figure; what the recordings can carry says nothing of a width or a share.
     pub(in crate::analysis) fn scatter(&self, f: Figure) -> Option<Scatter> {
-        let all = Scatter::of(&self.sets, |s| s.figure(f).values.clone())?;
+        let known = Figure::ALL.iter().position(|x| *x == f).and_then(|i| self.scatters.get(i))?;
         let carried = !matches!(f, Figure::PlateauRpm | Figure::FallOffPct);
-        Some(if carried { all } else { Scatter { floor: 0.0, ..all } })
+        *known.get_or_init(|| {
+            let all = Scatter::of(&self.sets, |s| s.figure(f).values.clone())?;
+            Some(if carried { all } else { Scatter { floor: 0.0, ..all } })
+        })
     }
 
     /// How many mountings were of configurations that had been mounted before on their day.
     pub(in crate::analysis) fn run_again(&self) -> usize {
-        run_again(&self.sets, |s| s.figure(Figure::PeakPower).values.clone())
-            .iter()
-            .map(|g| g.len() - 1)
-            .sum()
+        *self.run_again.get_or_init(|| {
+            let groups = run_again(&self.sets, |s| s.figure(Figure::PeakPower).values.clone());
+            groups.iter().map(|g| g.len() - 1).sum()
+        })
+    }
+
+    /// Drift of the base's day, fitted once for all that are held against it.
+    pub(super) fn drift(&self, fit: impl FnOnce() -> Option<DayDrift>) -> Option<&DayDrift> {
+        self.drift.get_or_init(fit).as_ref()
+    }
+
+    /// The sets of the base's own configuration, found once for all that are held against it.
+    pub(super) fn base_runs(&self, find: impl FnOnce() -> Vec<&'a SetResult>) -> &[&'a SetResult] {
+        self.base_runs.get_or_init(find)
     }
 
     /// The gain of one set over another along an axis with its simultaneous band, where there is one.

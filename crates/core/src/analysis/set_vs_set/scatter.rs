@@ -6,6 +6,7 @@ use crate::factors::Factors;
 use crate::pull::span::PullKind;
 use crate::stats::pooled::{Between, Interval, Within, between, difference, within};
 use crate::stats::two_sets::mean;
+use std::collections::HashMap;
 
 /// What sets must share to lend a pair their scatter: its days, its gear, its kind of pull.
 #[derive(Debug, PartialEq)]
@@ -95,18 +96,17 @@ pub(in crate::analysis) fn run_again<'a>(
     sets: &[&'a SetResult],
     values: impl Fn(&'a SetResult) -> Vec<f64>,
 ) -> Vec<Vec<Vec<f64>>> {
-    type Group<'a> = ((&'a Factors, &'a str), Vec<(&'a SetResult, Vec<f64>)>);
-    let mut groups: Vec<Group<'a>> = Vec::new();
+    let mut groups: Vec<Vec<(&'a SetResult, Vec<f64>)>> = Vec::new();
+    let mut known: HashMap<(&Factors, &str), usize> = HashMap::new();
     for s in sets {
-        let key = (&s.factors, s.day.as_str());
-        let at = groups.iter().position(|g| g.0 == key).unwrap_or_else(|| {
-            groups.push((key, Vec::new()));
+        let at = *known.entry((&s.factors, s.day.as_str())).or_insert_with(|| {
+            groups.push(Vec::new());
             groups.len() - 1
         });
-        match groups[at].1.iter_mut().find(|m| m.0.shares_mounting(s)) {
+        match groups[at].iter_mut().find(|m| m.0.shares_mounting(s)) {
             Some((_, known)) => known.extend(values(s)),
-            None => groups[at].1.push((s, values(s))),
+            None => groups[at].push((s, values(s))),
         }
     }
-    groups.into_iter().map(|(_, mountings)| mountings.into_iter().map(|m| m.1).collect()).collect()
+    groups.into_iter().map(|mountings| mountings.into_iter().map(|m| m.1).collect()).collect()
 }

@@ -51,9 +51,9 @@ pub struct SecondLooks {
 }
 
 /// Takes the second looks at set `b` against `a`; `plain` is the difference at peak power.
-pub(in crate::analysis) fn second_looks(
-    sets: &[SetResult],
-    pool: &Pool<'_>,
+pub(in crate::analysis) fn second_looks<'a>(
+    sets: &'a [SetResult],
+    pool: &Pool<'a>,
     [a, b]: [&SetResult; 2],
     plain: Option<&Interval>,
     settings: &Settings,
@@ -62,7 +62,7 @@ pub(in crate::analysis) fn second_looks(
     if plain.is_some() {
         if a.day == b.day {
             out.bracketed = bracket(sets, pool, a, b);
-            out.adjusted = adjusted(sets, a, b);
+            out.adjusted = adjusted(pool, sets, a, b);
         } else {
             out.across = across(sets, a, b);
         }
@@ -78,11 +78,10 @@ fn run(s: &SetResult, clocks: bool) -> Option<Run> {
 }
 
 /// The baseline's runs next before and next after the candidate on its day.
-fn bracket(sets: &[SetResult], pool: &Pool<'_>, a: &SetResult, b: &SetResult) -> Option<Interval> {
-    let same: Vec<&SetResult> = sets
-        .iter()
-        .filter(|s| s.day == a.day && s.factors == a.factors && s.kinds == a.kinds && s.n() > 0)
-        .collect();
+fn bracket<'a>(sets: &'a [SetResult], pool: &Pool<'a>, a: &SetResult, b: &SetResult) -> Option<Interval> {
+    let is_same =
+        |s: &&SetResult| s.day == a.day && s.factors == a.factors && s.kinds == a.kinds && s.n() > 0;
+    let same = pool.base_runs(|| sets.iter().filter(is_same).collect());
     let clocks = b.at_h.is_some() && same.iter().all(|s| s.at_h.is_some());
     let set = run(b, clocks)?;
     let runs = || same.iter().filter_map(|s| run(s, clocks));
@@ -92,13 +91,15 @@ fn bracket(sets: &[SetResult], pool: &Pool<'_>, a: &SetResult, b: &SetResult) ->
     bracketed(before, set, after, &s.within, s.between.as_ref())
 }
 
-fn adjusted(sets: &[SetResult], a: &SetResult, b: &SetResult) -> Option<Undrifted> {
+fn adjusted(pool: &Pool<'_>, sets: &[SetResult], a: &SetResult, b: &SetResult) -> Option<Undrifted> {
     let with_it = |s: &&SetResult| {
         s.day == a.day && s.n() > 0 && s.kinds == a.kinds && s.factors.get("gear") == a.factors.get("gear")
     };
-    let members: Vec<&SetResult> = sets.iter().filter(with_it).collect();
-    let d = day_drift(&members, &a.factors, Figure::PeakPower)?;
-    let k = d.configurations.iter().position(|c| *c == b.factors)?;
+    let d = pool.drift(|| {
+        let members: Vec<&SetResult> = sets.iter().filter(with_it).collect();
+        day_drift(&members, &a.factors, Figure::PeakPower)
+    })?;
+    let k = *d.configurations.get(&b.factors)?;
     let order = d.fit.order?;
     (k != 0).then(|| Undrifted {
         interval: d.fit.difference(k),

@@ -11,7 +11,7 @@ use crate::analysis::set_vs_set::{
     Alike, Curves, GainCurve, Gains, Pool, SecondLooks, Split, gain_curve, second_looks, splits,
 };
 use crate::curve::Quantity;
-use crate::factors::{Confounding, InTime, Known, confounding};
+use crate::factors::{AllKnown, Confounding, InTime, confounding};
 use crate::pull::engine_speed::SpeedFrom;
 
 /// A candidate set against the baseline.
@@ -67,30 +67,30 @@ pub fn compare_all(
     let mut out = Vec::new();
     let family = settings.headline == Headline::Mean;
     let asked = Asked { sets, base, candidates, family, habit: settings.habit };
+    let known: AllKnown<'_> =
+        sets.iter().filter(|s| s.n() > 0 && s.kinds == sets[base].kinds).map(SetResult::known).collect();
     for &c in candidates {
         let alike = Alike::new(&sets[base], &sets[c], settings.across_gears);
         let at = pools.iter().position(|p| p.is(&alike)).unwrap_or_else(|| {
             pools.push(Pool::new(sets, alike, settings.along));
             pools.len() - 1
         });
-        out.push(compare(asked, c, &pools[at], vehicle, settings));
+        out.push(compare(asked, c, (&pools[at], &known), vehicle, settings));
     }
     out
 }
 
-fn compare(
-    asked: Asked<'_>,
+fn compare<'a>(
+    asked: Asked<'a>,
     c: usize,
-    pool: &Pool<'_>,
+    (pool, known): (&Pool<'a>, &AllKnown<'a>),
     vehicle: &Vehicle,
     settings: &Settings,
 ) -> Comparison {
     let Asked { sets, base, .. } = asked;
     let (a, b) = (&sets[base], &sets[c]);
-    let known: Vec<Known<'_>> =
-        sets.iter().filter(|s| s.n() > 0 && s.kinds == a.kinds).map(SetResult::known).collect();
     let in_time = InTime { names: &a.in_time | &b.in_time, candidate_later: b.began_after(a) };
-    let confounding = confounding(&a.factors, &b.factors, &known, &in_time);
+    let confounding = confounding(&a.factors, &b.factors, known, &in_time);
     let refused = not_comparable(a, b, settings.across_gears);
     let figures: Vec<FigureComparison> =
         Figure::ALL.into_iter().map(|f| compare_figure(asked, f, c, pool, refused.is_some())).collect();

@@ -6,6 +6,7 @@ use crate::channel::Channel;
 use crate::findings::Finding;
 use crate::stats::two_sets::{compare, mean, mean_of};
 use serde::Serialize;
+use std::borrow::Borrow;
 
 /// Mixtures nearer than this are the same, λ (our choice: twice what a good wideband sensor repeats to).
 const SAME: f64 = 0.02;
@@ -65,11 +66,11 @@ fn is_off(value: Option<&String>) -> bool {
 }
 
 /// What two sets say of an injection, where its switching is all that differs between them.
-pub(super) fn injection(
+pub(super) fn injection<M: Borrow<Measured>>(
     pair: [usize; 2],
     differ: &[String],
     sets: &[SetResult],
-    measured: &[Vec<Measured>],
+    measured: &[Vec<M>],
 ) -> Option<InjectionSays> {
     let [name] = differ else { return None };
     let off = pair.map(|s| is_off(sets[s].factors.get(name)));
@@ -79,7 +80,7 @@ pub(super) fn injection(
     let [without, with] = if off[0] { pair } else { [pair[1], pair[0]] };
     let counts = |set: usize| {
         let own = measured.get(set)?.iter().zip(&sets[set].included).filter(|(_, i)| **i);
-        Some(own.map(|(m, _)| m).collect::<Vec<_>>())
+        Some(own.map(|(m, _)| m.borrow()).collect::<Vec<_>>())
     };
     let (without, with) = (counts(without)?, counts(with)?);
     Some(says(&without, &with))

@@ -6,9 +6,14 @@ use super::injection::injection;
 use super::repeats::find_days;
 use crate::analysis::measured::Measured;
 use crate::analysis::set::{Figure, SetResult, Settled};
+use std::borrow::Borrow;
 
 /// Adds to each comparison what is known about its two sets' pulls, and whether they have settled.
-pub fn note_pulls(comparisons: &mut [Comparison], sets: &[SetResult], measured: &[Vec<Measured>]) {
+pub fn note_pulls<M: Borrow<Measured>>(
+    comparisons: &mut [Comparison],
+    sets: &[SetResult],
+    measured: &[Vec<M>],
+) {
     let found = find_days(sets, measured);
     for c in comparisons {
         let says = injection([c.base, c.candidate], &c.confounding.factors_differ, sets, measured);

@@ -1,11 +1,12 @@
 //! Whether a day's pulls repeat: warm or not, in the same conditions, and which do not belong.
 
-use crate::analysis::measured::Measured;
+use crate::analysis::measured::{Measured, refs};
 use crate::analysis::set::{Figure, SETTLED_SHARE, SetResult};
 use crate::channel::Channel;
 use crate::findings::Finding;
 use crate::signal::median::median_in_place;
 use crate::stats::outliers::outliers;
+use std::borrow::Borrow;
 
 /// Oil this much colder at the start than in the set's warmest pull, with less power, is called warm-up, °C
 /// (our choice).
@@ -26,24 +27,24 @@ pub struct PullFinding {
 }
 
 /// Sets of one day with their measured pulls.
-type Day<'a> = [(&'a SetResult, &'a [Measured])];
+type Day<'a> = [(&'a SetResult, Vec<&'a Measured>)];
 
 /// What stands out among the sets of one day: pulls outside the day's conditions (judged without looking at
 /// power), warm-up, and outliers at peak. A finding excludes nothing; a person does, with a reason.
-pub fn find_pulls(sets: &[SetResult], measured: &[Vec<Measured>]) -> Vec<PullFinding> {
-    of_day(&sets.iter().zip(measured).map(|(s, m)| (s, m.as_slice())).collect::<Vec<_>>())
+pub fn find_pulls<M: Borrow<Measured>>(sets: &[SetResult], measured: &[Vec<M>]) -> Vec<PullFinding> {
+    of_day(&sets.iter().zip(measured).map(|(s, m)| (s, refs(m))).collect::<Vec<_>>())
 }
 
 /// The same over sets of any days, each judged among those of its own day.
-pub fn find_days(sets: &[SetResult], measured: &[Vec<Measured>]) -> Vec<PullFinding> {
+pub fn find_days<M: Borrow<Measured>>(sets: &[SetResult], measured: &[Vec<M>]) -> Vec<PullFinding> {
     let mut days: Vec<&String> = sets.iter().map(|s| &s.day).collect();
     days.sort();
     days.dedup();
     let mut out = Vec::new();
     for day in days {
         let own: Vec<usize> = (0..sets.len()).filter(|&i| sets[i].day == *day).collect();
-        let its: Vec<(&SetResult, &[Measured])> =
-            own.iter().map(|&i| (&sets[i], measured[i].as_slice())).collect();
+        let its: Vec<(&SetResult, Vec<&Measured>)> =
+            own.iter().map(|&i| (&sets[i], refs(&measured[i]))).collect();
         out.extend(of_day(&its).into_iter().map(|f| PullFinding { set: own[f.set], ..f }));
     }
     out
@@ -76,7 +77,7 @@ fn at_start(m: &Measured, name: &str) -> Option<f64> {
 
 /// Pulls that start further than `room` from the day's median.
 fn off_usual(day: &Day<'_>, name: &'static str, room: f64) -> Vec<PullFinding> {
-    let mut all: Vec<f64> = day.iter().flat_map(|d| d.1).filter_map(|m| at_start(m, name)).collect();
+    let mut all: Vec<f64> = day.iter().flat_map(|d| &d.1).filter_map(|m| at_start(m, name)).collect();
     if all.len() < 3 {
         return Vec::new();
     }
@@ -110,7 +111,7 @@ fn alike(day: &Day<'_>) -> Vec<Vec<usize>> {
 }
 
 /// Whether the first pull of a set was made on colder oil and with less power than its warmest.
-fn warm_up(s: &SetResult, pulls: &[Measured]) -> Option<Finding> {
+fn warm_up(s: &SetResult, pulls: &[&Measured]) -> Option<Finding> {
     let first = pulls.first()?;
     let (t0, p0) = (at_start(first, "oil_temp")?, s.pull_figures.first()?.peak_power?.value);
     let later = pulls

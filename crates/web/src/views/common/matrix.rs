@@ -56,6 +56,22 @@ pub(crate) struct MatrixRow {
     pub(crate) reasons: Vec<String>,
 }
 
+/// So many limits keep their order; of more the most pressing come first (our choice: one screen).
+const AS_THEY_STAND: usize = 24;
+
+impl MatrixRow {
+    /// What is over comes first, then what nobody knows, then what is close.
+    fn pressing(&self) -> u8 {
+        let any = |word: &str| self.cells.iter().any(|c| c.word == word);
+        match () {
+            () if self.cells.iter().any(|c| c.warn) => 0,
+            () if any("can't tell") || any("not measured") => 1,
+            () if self.cells.iter().any(|c| c.loud) => 2,
+            () => 3,
+        }
+    }
+}
+
 /// Limits with sets.
 pub(crate) struct Matrix {
     pub(crate) heads: Vec<MatrixHead>,
@@ -160,7 +176,11 @@ pub(crate) fn matrix(vehicle: &VehicleRecord, columns: &[Column<'_>], prefs: &Pr
             reasons: reasons.into_iter().map(said).collect(),
         }
     };
-    Matrix { heads: columns.iter().map(head).collect(), rows: limits.iter().map(row).collect() }
+    let mut rows: Vec<MatrixRow> = limits.iter().map(row).collect();
+    if rows.len() > AS_THEY_STAND {
+        rows.sort_by_key(MatrixRow::pressing);
+    }
+    Matrix { heads: columns.iter().map(head).collect(), rows }
 }
 
 /// Shares from left to right under the line at which the limit is crossed.

@@ -14,6 +14,7 @@ mod limit_row;
 mod matrix;
 mod observed;
 mod plan;
+mod price;
 mod switches;
 mod words;
 
@@ -31,6 +32,7 @@ pub(crate) use limit_row::{LimitRow, limit_rows};
 pub(crate) use matrix::{Column, Matrix, MatrixRow, matrix};
 pub(crate) use observed::{KINDS as OBSERVED_KINDS, ObservedRow, observed_rows, place_words};
 pub(crate) use plan::{KeptRow, PlanRow, kept_rows, plan_rows};
+pub(crate) use price::costs_words;
 pub(crate) use switches::{AxisLink, Choice, Setting, choices, same_within, settings, unit_settings};
 pub(crate) use words::{
     against_quoted_words, assignments, count, dyno_kinds, engine_speed, id_of, number_words, signed, stretch,

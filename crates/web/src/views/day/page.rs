@@ -40,6 +40,9 @@ pub(crate) struct PullRow {
     pub(crate) excluded: Option<String>,
 }
 
+/// Limits that stand in a set's line (our choice: two lines of them).
+const IN_SIGHT: usize = 10;
+
 impl SetCard {
     /// What is said of limits where nothing asks for attention.
     pub(crate) fn quiet_limits(&self) -> String {
@@ -47,6 +50,28 @@ impl SetCard {
             0 => "no limit was judged".into(),
             n if self.verdicts.iter().all(|v| !v.strong) => format!("{} clear", count(n, "limit")),
             _ => String::new(),
+        }
+    }
+
+    /// The limits in sight: all of a few, of many the most pressing.
+    pub(crate) fn limits_in_sight(&self) -> Vec<&LimitRow> {
+        let mut rows: Vec<&LimitRow> = self.verdicts.iter().collect();
+        if rows.len() > IN_SIGHT {
+            rows.sort_by_key(|r| (!r.warn, !r.strong));
+            rows.truncate(IN_SIGHT);
+        }
+        rows
+    }
+
+    /// What is said of the others; blank where there are none.
+    pub(crate) fn limits_beside(&self) -> String {
+        let more = self.verdicts.len().saturating_sub(IN_SIGHT);
+        let of =
+            |f: fn(&LimitRow) -> bool| self.verdicts.iter().filter(|r| f(r)).count().saturating_sub(IN_SIGHT);
+        match (more, of(|r| r.warn)) {
+            (0, _) => String::new(),
+            (_, 0) => format!("and {more} more"),
+            (_, over) => format!("and {more} more, {over} of them over"),
         }
     }
 }

@@ -8,6 +8,7 @@ use jamjar_core::limits::{Direction, Threshold};
 use jamjar_store::VehicleRecord;
 use jamjar_workflow::ladder::Rung;
 use std::collections::BTreeSet;
+use std::sync::Arc;
 
 /// Kinds of channel in their order, and whether the lowest of a pull is what matters.
 const KINDS: [(&str, bool); 11] = [
@@ -35,7 +36,7 @@ pub(crate) struct MoreRow {
 
 /// The worst of any pull of a rung; `None` where one of them did not log it.
 fn worst(r: &Rung, c: &Channel, lowest: bool) -> Option<f64> {
-    let of = |m: &Measured| {
+    let of = |m: &Arc<Measured>| {
         let own = m.channels.iter().find(|s| s.channel == *c)?;
         Some(if lowest { own.min } else { own.max })
     };

@@ -8,7 +8,7 @@ use jamjar_chart::{CurveOf, Gain, Lane, LineUpChart, Panel, Series, Track};
 use jamjar_core::analysis::{Comparison, Corrected, Figure, SetResult};
 use jamjar_core::correction::Correction;
 use jamjar_core::curve::Quantity;
-use jamjar_core::limits::Verdict as LimitVerdict;
+use jamjar_core::limits::{LimitOutcome, Verdict as LimitVerdict, judged};
 use jamjar_core::units::Units;
 use jamjar_core::words::{limit_rule, verdict_line};
 use jamjar_store::Set;
@@ -46,9 +46,13 @@ pub(crate) fn chart_of(
         panels: prefs.shown.quantities().iter().map(|q| panel(l, prefs, *q)).collect(),
         tracks,
         lane_title: format!(
-            "margin used by {}, worst of {}",
+            "margin used by {}, worst of {}{}",
             name_of(l, shown),
-            count(l.measured[shown].len(), "pull")
+            count(l.measured[shown].len(), "pull"),
+            match l.verdicts[shown].len() {
+                n if n > MOST_LANES => format!("; the {MOST_LANES} tightest of {n}"),
+                _ => String::new(),
+            }
         ),
         lanes: lanes_of(l, shown, &grid, prefs.units()),
         focus: shown,
@@ -113,11 +117,17 @@ fn family_words(l: &LineUp, family: Correction) -> String {
     }
 }
 
+/// Lanes of margins drawn at most (our choice: one screen); every limit stands in the matrix below.
+const MOST_LANES: usize = 16;
+
 fn lanes_of(l: &LineUp, set: usize, grid: &[f64], units: Units) -> Vec<Lane> {
-    l.vehicle
-        .limits
-        .iter()
-        .filter_map(|limit| l.verdicts[set].iter().find(|o| o.limit == limit.id).map(|o| (limit, o)))
+    let mut all: Vec<_> = judged(&l.verdicts[set], &l.vehicle.limits).collect();
+    if all.len() > MOST_LANES {
+        let used = |o: &LimitOutcome| o.share_used.unwrap_or(f64::NEG_INFINITY);
+        all.sort_by(|a, b| used(b.1).total_cmp(&used(a.1)));
+        all.truncate(MOST_LANES);
+    }
+    all.into_iter()
         .map(|(limit, o)| {
             let mut share: Vec<Option<f64>> = vec![None; grid.len()];
             let mut drawn = false;

@@ -3,6 +3,7 @@
 use super::names::{detail_of, name_of};
 use crate::views::common::{Column, Encoding};
 use jamjar_workflow::lineup::LineUp;
+use std::sync::Arc;
 
 /// Columns in the order given.
 pub(crate) fn limit_columns<'a>(l: &'a LineUp, e: &Encoding, order: &[usize]) -> Vec<Column<'a>> {
@@ -15,7 +16,7 @@ pub(crate) fn limit_columns<'a>(l: &'a LineUp, e: &Encoding, order: &[usize]) ->
             tone: e.tone(&s.set).name(),
             factors: l.results[i].factors.clone(),
             verdicts: &l.verdicts[i],
-            pulls: s.pulls.iter().map(|p| p.0.id).zip(&l.measured[i]).collect(),
+            pulls: s.pulls.iter().map(|p| p.0.id).zip(l.measured[i].iter().map(Arc::as_ref)).collect(),
         }
     };
     order.iter().map(of).collect()

@@ -4,9 +4,9 @@
 use super::names::name_of;
 use super::places::place_of;
 use crate::prefs::Prefs;
-use crate::views::common::{in_unit, unit_of};
+use crate::views::common::{costs_words, in_unit, unit_of};
 use jamjar_chart::{Paint, Waterfall, WaterfallStep, waterfall_svg};
-use jamjar_core::analysis::{Comparison, Figure, Split, Verdict};
+use jamjar_core::analysis::{Comparison, Figure, FigureComparison, Split, Verdict};
 use jamjar_core::factors::{Factors, USUAL};
 use jamjar_core::stats::pooled::Interval;
 use jamjar_core::words::hazard;
@@ -125,21 +125,7 @@ pub(super) fn corners(l: &LineUp, c: &Comparison) -> Vec<Suggestion> {
 /// What the map of the set looked at costs for what it gained; empty when no price is known.
 pub(super) fn price_words(l: &LineUp, c: &Comparison, prefs: &Prefs) -> String {
     let Some(price) = l.price(c) else { return String::new() };
-    let u = unit_of(Figure::PeakPower, prefs);
-    let per = |f: Figure, what: &str| {
-        Some(match l.price_for_each(c, f, price, |v| in_unit(f, v, prefs))? {
-            Some(p) => {
-                let money = |v: f64| prefs.written.money(v, 1);
-                format!("{} a {u} {what} ({:.1} to {})", money(p.value), p.low, money(p.high))
-            }
-            None => format!("no price a {u} {what}, for no gain is shown there"),
-        })
-    };
-    let asked = [(Figure::PeakPower, "at peak"), (Figure::BandMeanPower, "of band mean")];
-    let parts: Vec<String> = asked.into_iter().filter_map(|(f, what)| per(f, what)).collect();
-    if parts.is_empty() {
-        return String::new();
-    }
-    let costs = prefs.written.money(price, 0);
-    format!("{} costs {costs}: {}.", l.sets[c.candidate].set.config.map, parts.join(", "))
+    let figures = [Figure::PeakPower, Figure::BandMeanPower];
+    let gains: Vec<&FigureComparison> = figures.iter().filter_map(|f| c.figure(*f)).collect();
+    costs_words(&l.sets[c.candidate].set.config.map, price, &gains, prefs)
 }

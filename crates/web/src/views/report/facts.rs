@@ -12,6 +12,7 @@ use jamjar_core::limits::{Limit, Severity};
 use jamjar_core::words::{gate_words, limit_rule, tank_sentence};
 use jamjar_store::{Pour, SetWithPulls};
 use jamjar_workflow::report::Part;
+use std::sync::Arc;
 
 /// In what state a set was pulled: name of a fact and what it was.
 pub(crate) struct SetFacts {
@@ -51,7 +52,7 @@ fn from_to(s: [f64; 2], digits: usize) -> String {
 }
 
 /// The air of its pulls: that of the middle one, for a day's air moves little.
-fn air(pulls: &[Measured]) -> Option<AirState> {
+fn air(pulls: &[Arc<Measured>]) -> Option<AirState> {
     let all: Vec<AirState> = pulls.iter().filter_map(|m| m.air).collect();
     all.get(all.len() / 2).copied()
 }
@@ -118,7 +119,7 @@ pub(super) fn set_facts(p: &Part, i: usize, prefs: &Prefs) -> SetFacts {
     SetFacts { name: name_of(l, i), facts }
 }
 
-fn ratio(pulls: &[Measured]) -> [f64; 2] {
+fn ratio(pulls: &[Arc<Measured>]) -> [f64; 2] {
     span(pulls.iter().map(|m| m.ratio)).unwrap_or([1.0; 2])
 }
 
