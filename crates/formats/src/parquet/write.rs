@@ -5,7 +5,7 @@ use parquet::basic::{Compression, Encoding, Repetition, Type as Physical, ZstdLe
 use parquet::data_type::DoubleType;
 use parquet::errors::ParquetError;
 use parquet::file::metadata::KeyValue;
-use parquet::file::properties::WriterProperties;
+use parquet::file::properties::{EnabledStatistics, WriterProperties};
 use parquet::file::writer::SerializedFileWriter;
 use parquet::schema::types::Type;
 use std::io::{self, Write};
@@ -60,6 +60,7 @@ fn write(
         .set_created_by(format!("Jamjar {}", env!("CARGO_PKG_VERSION")))
         .set_compression(Compression::ZSTD(ZstdLevel::try_new(3)?))
         .set_dictionary_enabled(false)
+        .set_statistics_enabled(EnabledStatistics::None)
         .set_encoding(Encoding::BYTE_STREAM_SPLIT)
         .set_key_value_metadata(Some(vec![pair(UNITS, units), pair("about", about.to_owned())]))
         .build();

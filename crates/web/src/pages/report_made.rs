@@ -3,7 +3,7 @@
 use super::encoding;
 use super::lineup::{Params, asked_for, read};
 use crate::error::WebError;
-use crate::paper::Size;
+use crate::paper::{Size, with_letters};
 use crate::prefs::Prefs;
 use crate::state::AppState;
 use crate::views::{Encoding, Letterhead, Sheet, print_sheet, sheet_part};
@@ -137,7 +137,7 @@ pub(super) async fn make(
             vehicles: parts.iter().map(|(p, _)| p.line_up.vehicle.id).collect(),
             title: sheet.title(),
             asked: query.to_owned(),
-            sheet: sheet.render()?,
+            sheet: with_letters(&sheet.render()?),
             figures: figures.clone(),
             supersedes: Some(said.supersedes.to_owned()).filter(|s| !s.is_empty()),
             why: said.why.to_owned(),

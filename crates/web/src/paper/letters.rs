@@ -1,7 +1,7 @@
 //! Letters: which font has which, how wide they are, and how a line is broken. A letter no font here has is named by its
 //! number, never drawn as a box.
 
-use crate::assets::font;
+use crate::assets::{data_address, font};
 use krilla::text::Font;
 use std::borrow::Cow;
 use std::sync::LazyLock;
@@ -74,6 +74,29 @@ fn plain(c: char) -> char {
         '\u{2010}' | '\u{2011}' => '-',
         _ => c,
     }
+}
+
+/// A sheet's HTML that brings its letters along: those its own faces lack come with a face of their own, those no face
+/// here has are named by their number. Signs that are no letters are left to the reader's fonts.
+pub(crate) fn with_letters(html: &str) -> String {
+    let (mut out, mut other) = (String::with_capacity(html.len()), false);
+    for c in html.chars() {
+        let known = c.is_ascii() || !c.is_alphabetic() || Cut::Body.advance(c).is_some();
+        if known || Cut::Other.advance(c).is_some() {
+            other |= !known;
+            out.push(c);
+        } else {
+            out.push_str(&format!("[U+{:04X}]", u32::from(c)));
+        }
+    }
+    if other {
+        let face = format!(
+            "@font-face {{ font-family: \"Other letters\"; src: url(\"{}\") format(\"truetype\"); }}\n</style>",
+            data_address("font/ttf", &font("fonts/other-letters.ttf"))
+        );
+        out = out.replacen("</style>", &face, 1);
+    }
+    out
 }
 
 /// What a letter is written as: itself where a font has it, else its number.
@@ -152,6 +175,19 @@ pub(super) fn lines(text: &str, cut: Cut, most: f32) -> Vec<String> {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn a_sheet_brings_its_letters_along_and_names_those_nobody_has() {
+        let sheet = |name: &str| format!("<style>p {{ }}</style><p>{name} ● ±</p><style></style>");
+        let own = with_letters(&sheet("Marrow 48"));
+        assert_eq!(own, sheet("Marrow 48"), "its own faces have all of it");
+        let foreign = with_letters(&sheet("Жук λ 軸"));
+        assert_eq!(foreign.matches("@font-face").count(), 1);
+        assert!(
+            foreign.contains("url(\"data:font/ttf;base64,AA")
+                && foreign.contains("<p>Жук λ [U+8EF8] ● ±</p>")
+        );
+    }
 
     #[test]
     fn a_letter_the_fonts_lack_is_named_and_others_stand() {

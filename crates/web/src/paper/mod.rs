@@ -6,4 +6,5 @@ mod letters;
 mod press;
 
 pub(crate) use layout::{Cell, Flow, Style, Table};
+pub(crate) use letters::with_letters;
 pub(crate) use press::{Size, press};

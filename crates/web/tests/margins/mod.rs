@@ -3,7 +3,7 @@
 use crate::common::{Cell, by};
 use crate::driver::{see, walk_through};
 use axum::http::StatusCode;
-use jamjar_core::limits::GateTerm;
+use jamjar_core::limits::{GateTerm, Limit, Threshold};
 use thirtyfour::prelude::*;
 
 /// The form of one limit as the editor posts it.
@@ -240,4 +240,38 @@ async fn draw(d: WebDriver, base: String) {
 #[tokio::test(flavor = "multi_thread")]
 async fn a_limit_is_drawn_with_the_hand() {
     walk_through(Cell::with_demo().await, draw).await;
+}
+
+/// Sixty limits more than the demo has: what is pressing stands first and the rest is counted, nowhere left out.
+#[tokio::test(flavor = "multi_thread")]
+async fn sixty_limits_are_read_the_pressing_ones_first() {
+    let cell = Cell::with_demo().await;
+    let v = cell.store.vehicle(1).await.unwrap();
+    let like = v.limits.iter().find(|l| l.id == "boost").unwrap().clone();
+    let more: Vec<Limit> = (0..60)
+        .map(|k| Limit {
+            id: format!("more {k}"),
+            threshold: Threshold::Constant(100.0 + 5.0 * f64::from(k)),
+            ..like.clone()
+        })
+        .collect();
+    cell.store.change_limits(1, Some(v.version), &more, &[], &by()).await.unwrap();
+    let page = cell.get("/vehicles/1/margins?day=1").await.text();
+    let rows: Vec<&str> = page.split("<tr").filter(|r| r.contains("id=\"limit-")).collect();
+    assert_eq!(rows.len(), v.limits.len() + 60, "every limit has its row");
+    let over = |r: &&str| r.contains("●");
+    let last_over = rows.iter().rposition(over).unwrap();
+    assert!(rows[..=last_over].iter().all(over), "those that are over come first");
+    let day = cell.get("/days/1").await.text();
+    assert!(day.contains("more, ") && day.contains(" of them over"), "{day}");
+    assert!(day.contains("Every limit against every set"));
+    let sets = cell.store.sets_of_day(1).await.unwrap();
+    let ids: Vec<String> = sets.iter().take(2).map(|s| s.set.id.to_string()).collect();
+    let line_up = cell.get(&format!("/line-up?sets={}&base={}", ids.join(","), ids[0])).await.text();
+    assert!(line_up.contains(&format!("the 16 tightest of {}", v.limits.len() + 60)), "{line_up}");
+    let dont =
+        line_up.split("Don&#39;t run this: ").nth(1).or_else(|| line_up.split("Don't run this: ").nth(1));
+    let sentence = dont.unwrap().split('<').next().unwrap();
+    assert_eq!(sentence.matches(" over by ").count(), 8, "{sentence}");
+    assert!(sentence.contains("; and ") && sentence.contains(" more."), "{sentence}");
 }

@@ -58,6 +58,7 @@ async fn a_report_says_what_was_gained_what_was_checked_and_what_was_not() {
     assert!(text.contains(&format!("{year}-001")));
     let file = cell.get(&format!("{at}/sheet.html")).await;
     assert!(file.body.len() < 400_000, "{} bytes", file.body.len());
+    assert!(file.text().contains("font-family: \"Other letters\"; src: url("), "λ needs them");
     let outside: Vec<&str> = ["http://", "https://", "src=\"/", "href=\"/", "url(\"/"]
         .into_iter()
         .filter(|s| file.text().replace("http://www.w3.org/2000/svg", "").contains(*s))

@@ -95,3 +95,16 @@ async fn an_empty_place_goes_on_the_plan_and_two_jars_to_a_line_up() {
     let chosen = cell.get(&format!("/line-up/choose?set={}&set={}", sets[0], sets[1])).await;
     assert!(chosen.status.is_redirection() && chosen.location().contains("/line-up?"), "{}", chosen.text());
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn the_mean_over_a_band_is_a_figure_of_the_shelf_and_the_decision() {
+    let cell = Cell::with_demo().await;
+    let shelf = cell.get("/vehicles/1/shelf?by=band_mean_power").await.text();
+    let gained = jars(&shelf).into_iter().filter(|j| j.contains(" ± ")).count();
+    assert!(gained >= 3 && !shelf.contains("baseline, no figure"), "{gained} jars with a gain: {shelf}");
+    let decision = cell.get("/vehicles/1/decision?by=band_mean_power").await.text();
+    assert!(
+        decision.contains("band mean power") && decision.contains(" kW over the baseline ("),
+        "{decision}"
+    );
+}

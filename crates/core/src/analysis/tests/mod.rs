@@ -6,6 +6,7 @@ mod noise;
 mod noticed;
 mod second_looks;
 mod split;
+mod together;
 
 use crate::air::AirState;
 use crate::analysis::*;
