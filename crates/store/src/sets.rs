@@ -19,6 +19,7 @@ use crate::vehicles::{build_named, fuel_named, map_named};
 use chrono::NaiveDate;
 use diesel::prelude::*;
 use diesel_async::{AsyncMysqlConnection, RunQueryDsl};
+use jamjar_core::analysis::Measured;
 use std::collections::HashMap;
 use std::sync::Arc;
 
@@ -45,6 +46,13 @@ pub struct SetWithPulls {
     pub set: Set,
     /// Pulls in order of running.
     pub pulls: Vec<(Pull, Summary)>,
+}
+
+impl SetWithPulls {
+    /// What was measured of its pulls, as it is kept.
+    pub fn measured(&self) -> Vec<Arc<Measured>> {
+        self.pulls.iter().map(|(_, summary)| summary.measured.clone()).collect()
+    }
 }
 
 async fn insert_set(

@@ -28,8 +28,8 @@ pub(crate) async fn measured(
     vehicle: &VehicleRecord,
     settings: &Settings,
 ) -> Result<Vec<Vec<Arc<Measured>>>, WorkflowError> {
-    let kept = |s: &SetWithPulls| s.pulls.iter().map(|(_, summary)| summary.measured.clone()).collect();
-    Ok(remade(store, sets, vehicle, settings).await?.unwrap_or_else(|| sets.iter().map(kept).collect()))
+    let kept = || sets.iter().map(SetWithPulls::measured).collect();
+    Ok(remade(store, sets, vehicle, settings).await?.unwrap_or_else(kept))
 }
 
 /// The same; `None` where what is kept fits.
@@ -91,8 +91,7 @@ async fn retraced(
 ) -> Result<Vec<Vec<Arc<Measured>>>, WorkflowError> {
     let (per_rev, settings) = (vehicle.vehicle.engine.injections_per_rev(), *settings);
     let vehicle = Arc::new(vehicle.vehicle.clone());
-    let mut out: Vec<Vec<Arc<Measured>>> =
-        sets.iter().map(|s| s.pulls.iter().map(|p| p.1.measured.clone()).collect()).collect();
+    let mut out: Vec<Vec<Arc<Measured>>> = sets.iter().map(SetWithPulls::measured).collect();
     let mut asked = Vec::new();
     for (k, s) in sets.iter().enumerate() {
         for (i, (p, known)) in s.pulls.iter().enumerate().filter(|(_, p)| p.0.shares.is_none()) {

@@ -83,8 +83,7 @@ fn with_band(
 /// Reads sets of one vehicle and day together. The mean over a band is read where the day's stock set has a curve.
 pub fn read_sets(sets: Vec<SetWithPulls>, vehicle: &VehicleRecord, settings: &Settings) -> Vec<SetRead> {
     let inputs: Vec<_> = sets.iter().map(input_of).collect();
-    let measured: Vec<Vec<Arc<Measured>>> =
-        sets.iter().map(|s| s.pulls.iter().map(|p| p.1.measured.clone()).collect()).collect();
+    let measured: Vec<Vec<Arc<Measured>>> = sets.iter().map(SetWithPulls::measured).collect();
     let settings = &with_band(&sets, (&inputs, &measured), vehicle, *settings);
     let results = analyse_sets(&inputs, &measured, &vehicle.vehicle.engine, settings);
     let found = find_pulls(&results, &measured);

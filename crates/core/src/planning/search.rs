@@ -93,7 +93,7 @@ pub(super) fn cheapest(wanted: &[Wanted], chains: &[Vec<usize>], day: &Day) -> F
                 };
                 let (better, other) = if way.spent < known.spent { (way, *known) } else { (*known, way) };
                 // A fuller tank may yet save the stop that makes the other the quicker one.
-                if other.level > better.level {
+                if s.tops_up && other.level > better.level {
                     passed_over = Some(passed_over.map_or(other.least, |p| p.min(other.least)));
                 }
                 next.insert(better.state, better);

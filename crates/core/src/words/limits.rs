@@ -81,7 +81,7 @@ type Judged<'a> = (&'a Limit, &'a LimitOutcome);
 /// So many limits are named in one sentence; of more the worst are, and the others are counted (our choice).
 const NAMED: usize = 8;
 
-/// Those that are named, worst first where not all are, and what is said of the rest.
+/// Those that are named, worst first where not all are, and "52 more" of the others.
 fn worst_of<'a>(all: &[Judged<'a>]) -> (Vec<Judged<'a>>, Option<String>) {
     let mut of = all.to_vec();
     if of.len() <= NAMED {
@@ -89,7 +89,7 @@ fn worst_of<'a>(all: &[Judged<'a>]) -> (Vec<Judged<'a>>, Option<String>) {
     }
     let used = |j: &Judged<'_>| j.1.share_used.unwrap_or(f64::NEG_INFINITY);
     of.sort_by(|a, b| used(b).total_cmp(&used(a)));
-    let rest = format!("and {} more", of.len() - NAMED);
+    let rest = format!("{} more", of.len() - NAMED);
     of.truncate(NAMED);
     (of, Some(rest))
 }
@@ -97,6 +97,7 @@ fn worst_of<'a>(all: &[Judged<'a>]) -> (Vec<Judged<'a>>, Option<String>) {
 /// Each of them with what it leaves or exceeds.
 fn list(all: &[Judged<'_>], units: Units) -> String {
     let (those, rest) = worst_of(all);
+    let rest = rest.map(|r| format!("and {r}"));
     those.into_iter().map(|j| named(j, units)).chain(rest).collect::<Vec<_>>().join("; ")
 }
 
@@ -171,14 +172,9 @@ fn starting(n: usize, of: usize) -> String {
     }
 }
 
-fn judged_by<'a>(o: &LimitOutcome, limits: &'a [Limit]) -> Option<&'a Limit> {
-    limits.iter().find(|l| l.id == o.limit)
-}
-
 /// "Don't run this", with the limits that were crossed, in the order given.
 pub(super) fn dont_run(over: &[LimitOutcome], limits: &[Limit], units: Units) -> String {
-    let with_limit = |o| -> Option<Judged<'_>> { Some((judged_by(o, limits)?, o)) };
-    format!("Don't run this: {}.", list(&over.iter().filter_map(with_limit).collect::<Vec<_>>(), units))
+    format!("Don't run this: {}.", list(&judged(over, limits).collect::<Vec<_>>(), units))
 }
 
 /// "Don't run this" is said by limits somebody stands behind. A starting point that is crossed is looked at first.
@@ -203,7 +199,7 @@ fn not_all_clear(all: &[Judged<'_>], units: Units) -> String {
     let names = |v: Verdict| -> Vec<String> {
         let all: Vec<Judged<'_>> = all.iter().copied().filter(|j| j.1.verdict == v).collect();
         let (those, rest) = worst_of(&all);
-        those.into_iter().map(|j| j.0.channel.label()).chain(rest.map(|r| r.replace("and ", ""))).collect()
+        those.into_iter().map(|j| j.0.channel.label()).chain(rest).collect()
     };
     let mut parts = Vec::new();
     for (v, words) in [

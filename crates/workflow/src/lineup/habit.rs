@@ -5,7 +5,7 @@ use crate::input::input_of;
 use jamjar_core::ALGORITHM_VERSION;
 use jamjar_core::analysis::{Comparison, Figure, Measured, SetResult, Settings, analyse_sets, habit_of};
 use jamjar_core::stats::habit::Habit;
-use jamjar_store::{Set, Store, VehicleRecord};
+use jamjar_store::{Set, SetWithPulls, Store, VehicleRecord};
 use std::collections::HashMap;
 use std::collections::hash_map::Entry;
 use std::sync::Arc;
@@ -69,8 +69,7 @@ pub(super) async fn gather(
             .iter()
             .map(|(sets, engine)| {
                 let inputs: Vec<_> = sets.iter().map(input_of).collect();
-                let measured: Vec<Vec<Arc<Measured>>> =
-                    sets.iter().map(|s| s.pulls.iter().map(|p| p.1.measured.clone()).collect()).collect();
+                let measured: Vec<Vec<Arc<Measured>>> = sets.iter().map(SetWithPulls::measured).collect();
                 analyse_sets(&inputs, &measured, engine, &settings)
             })
             .collect();
