@@ -50,6 +50,15 @@ impl std::fmt::Debug for Store {
     }
 }
 
+/// What the questions of a transaction see.
+#[derive(Debug, Clone, Copy)]
+enum Sees {
+    /// Each what was committed by then.
+    Newest,
+    /// All of them what was committed at the first.
+    OneMoment,
+}
+
 /// What a transaction does; see [`Store::transact`]. Only names the future, so that it can be asked to be
 /// [`Send`].
 pub(crate) trait Work<'c, T>: Fn(&'c mut AsyncMysqlConnection) -> <Self as Work<'c, T>>::Fut {
@@ -76,11 +85,14 @@ impl Store {
             Box::pin(async move {
                 let mut c = AsyncMysqlConnection::establish(&url).await?;
                 // A read sees what another node of a cluster has written, and no transaction outlives its
-                // writer.
+                // writer. Who waited for another to finish reads what that one left, not what stood when the wait
+                // began: a change is held against what is there.
                 let setup = format!(
                     "SET SESSION idle_write_transaction_timeout = {IDLE_WRITE_S}, max_statement_time = {IDLE_WRITE_S}, innodb_lock_wait_timeout = 10"
                 );
-                c.batch_execute(&setup).await.map_err(diesel::ConnectionError::CouldntSetupConfiguration)?;
+                for set in ["SET SESSION TRANSACTION ISOLATION LEVEL READ COMMITTED", &setup] {
+                    c.batch_execute(set).await.map_err(diesel::ConnectionError::CouldntSetupConfiguration)?;
+                }
                 let _ = c.batch_execute("SET SESSION wsrep_sync_wait = 1").await;
                 Ok(c)
             })
@@ -119,11 +131,29 @@ impl Store {
         F: for<'c> Work<'c, T, Fut: Send> + Send + Sync,
         T: Send,
     {
+        self.repeated(&work, Sees::Newest).await
+    }
+
+    /// The same for reading much of what belongs together: all of it is of the moment of its first question.
+    pub(crate) async fn at_one_moment<T, F>(&self, work: F) -> Result<T, StoreError>
+    where
+        F: for<'c> AsyncFn(&'c mut AsyncMysqlConnection) -> Result<T, StoreError>,
+        F: for<'c> Work<'c, T, Fut: Send> + Send + Sync,
+        T: Send,
+    {
+        self.repeated(&work, Sees::OneMoment).await
+    }
+
+    async fn repeated<T, F>(&self, work: &F, sees: Sees) -> Result<T, StoreError>
+    where
+        F: for<'c> Work<'c, T, Fut: Send> + Send + Sync,
+        T: Send,
+    {
         let start = Instant::now();
         let mut attempt = 0;
         loop {
             attempt += 1;
-            let result = self.attempt(&work).await;
+            let result = self.attempt(work, sees).await;
             let again = match &result {
                 Err(StoreError::Conflict) => attempt < ATTEMPTS && start.elapsed() < PATIENCE,
                 // Nothing was asked for yet, or it was rolled back with its connection. A lost answer to
@@ -141,14 +171,22 @@ impl Store {
         }
     }
 
-    async fn attempt<T, F>(&self, work: &F) -> Result<T, StoreError>
+    async fn attempt<T, F>(&self, work: &F, sees: Sees) -> Result<T, StoreError>
     where
         F: for<'c> Work<'c, T, Fut: Send> + Send + Sync,
         T: Send,
     {
         type Manager = AnsiTransactionManager;
         let mut c = self.conn().await?;
-        if let Err(e) = Manager::begin_transaction(&mut *c).await {
+        let begun = match sees {
+            Sees::Newest => Manager::begin_transaction(&mut *c).await,
+            Sees::OneMoment => match c.batch_execute("SET TRANSACTION ISOLATION LEVEL REPEATABLE READ").await
+            {
+                Ok(()) => Manager::begin_transaction(&mut *c).await,
+                Err(e) => Err(e),
+            },
+        };
+        if let Err(e) = begun {
             let last = Last::of(&mut c).await;
             drop(Object::take(c));
             return Err(last.of_error(e));

@@ -54,7 +54,7 @@ impl Store {
     /// [`StoreError::NotFound`] when there is no such vehicle.
     #[boxed]
     pub async fn take_out_sheet(&self, vehicle: i64) -> Result<(VehicleRow, Vec<LimitRow>), StoreError> {
-        self.transact(async |c| {
+        self.at_one_moment(async |c| {
             let own = [vehicle];
             let rows: Vec<VehicleRow> = rows_of!(c, vehicle::id in own);
             let row = rows.into_iter().next().ok_or(StoreError::NotFound { what: "vehicle", id: vehicle })?;
@@ -71,7 +71,7 @@ impl Store {
     #[boxed]
     pub async fn take_out(&self, vehicles: &[i64]) -> Result<Shop, StoreError> {
         // In steps of a size the compiler checks quickly.
-        self.transact(async |c| {
+        self.at_one_moment(async |c| {
             let mut s = Shop::default();
             themselves(c, &mut s, vehicles).await?;
             written_of(c, &mut s, vehicles).await?;

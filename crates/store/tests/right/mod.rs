@@ -1,5 +1,8 @@
 //! Putting right what is stored: every change with its trail, nothing torn, nothing gone.
 
+mod editors;
+mod random;
+
 use crate::find::Watcher;
 use crate::shop::{Server, commit, day, new_set};
 use jamjar_store::{By, Configuration, DayWords, NewVehicle, Store, StoreError, Subject, To};

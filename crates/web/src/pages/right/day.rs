@@ -99,9 +99,9 @@ async fn form_page(
         "The day, its sets and pulls leave lists, figures and search. They can be brought back.".into();
     p.undo = state.store.last_import(day.id).await?.map(|l| {
         let stored = match (l.sets.len(), l.pulls.len()) {
-            (0, n) => format!("{} of a set that was there", count(n, "pull")),
+            (0, n) => format!("{} in sets that hold others", count(n, "pull")),
             (n, 0) => count(n, "set"),
-            (n, m) => format!("{} and {} of a set that was there", count(n, "set"), count(m, "pull")),
+            (n, m) => format!("{} and {} in sets that hold others", count(n, "set"), count(m, "pull")),
         };
         (l.run_id, format!("{stored}, from {},", count(l.files.len(), "file")))
     });
