@@ -3,9 +3,10 @@
 use crate::boxed;
 use crate::db::Store;
 use crate::error::StoreError;
+use crate::right::{clear_days, clear_vehicle};
 use crate::schema::{
-    build_state, cell_day, day_air, day_fuel, day_note, import_run, inbox, line_up, map_revision, plan_item,
-    pull, pull_set, pull_summary, sample_block, vehicle, vehicle_limit,
+    cell_day, day_air, day_fuel, day_note, import_run, inbox, pull, pull_set, pull_summary, sample_block,
+    vehicle,
 };
 use diesel::prelude::*;
 use diesel::sql_query;
@@ -40,7 +41,7 @@ impl Store {
                         .limit(DAYS_AT_ONCE)
                         .load(c)
                         .await?;
-                    remove_days(c, &days).await?;
+                    clear_days(c, &days).await?;
                     Ok(!days.is_empty())
                 })
                 .await?;
@@ -58,16 +59,8 @@ impl Store {
                     diesel::update(vehicle::table.find(id)).set(vehicle::demo.eq(false)).execute(c).await?;
                     continue;
                 }
-                diesel::delete(line_up::table.filter(line_up::vehicle_id.eq(id))).execute(c).await?;
-                diesel::delete(plan_item::table.filter(plan_item::vehicle_id.eq(id))).execute(c).await?;
-                diesel::delete(vehicle_limit::table.filter(vehicle_limit::vehicle_id.eq(id)))
-                    .execute(c)
-                    .await?;
-                diesel::delete(build_state::table.filter(build_state::vehicle_id.eq(id))).execute(c).await?;
-                diesel::delete(map_revision::table.filter(map_revision::vehicle_id.eq(id)))
-                    .execute(c)
-                    .await?;
-                diesel::delete(vehicle::table.find(id)).execute(c).await?;
+                // Its files stay in custody, and a map that serves a vehicle of the user's own stays with that.
+                clear_vehicle(c, id).await?;
             }
             Ok(kept)
         })

@@ -407,14 +407,15 @@ async fn with_pulls(
     vehicles.sort_unstable();
     vehicles.dedup();
     let crossed = crossings(c, &vehicles).await?;
-    let mut pulls = pulls_of(c, decoded, &sets.iter().map(|s| s.id).collect::<Vec<_>>()).await?;
+    let mut pulls: HashMap<i64, Vec<(Pull, Summary)>> = HashMap::new();
+    for p in pulls_of(c, decoded, &sets.iter().map(|s| s.id).collect::<Vec<_>>()).await? {
+        pulls.entry(p.0.set_id).or_default().push(p);
+    }
     Ok(sets
         .into_iter()
         .map(|mut set| {
             set.interventions = crossed.get(&set.vehicle_id).cloned().unwrap_or_default();
-            let (mut own, rest): (Vec<_>, Vec<_>) =
-                std::mem::take(&mut pulls).into_iter().partition(|(p, _)| p.set_id == set.id);
-            pulls = rest;
+            let mut own = pulls.remove(&set.id).unwrap_or_default();
             if let Some(why) = &set.invalid {
                 own.iter_mut().filter(|(p, _)| p.excluded_reason.is_none()).for_each(|(_, s)| {
                     Arc::make_mut(&mut s.measured).excluded = Some(format!("set marked invalid: {why}"))

@@ -8,6 +8,8 @@ use chrono::NaiveDateTime;
 use diesel::prelude::*;
 use diesel_async::{AsyncMysqlConnection, RunQueryDsl};
 
+/// Characters of a field's name that are kept: names of builds and limits may be longer, and stand in its values.
+const FIELD_CHARS: usize = 60;
 /// Entries that a page shows of one thing.
 const SHOWN: i64 = 200;
 
@@ -139,7 +141,7 @@ pub(crate) async fn keep(
             .values((
                 audit::kind.eq(of.kind()),
                 audit::thing.eq(of.id()),
-                audit::field.eq(&change.field),
+                audit::field.eq(change.field.chars().take(FIELD_CHARS).collect::<String>()),
                 audit::old_value.eq(&change.old),
                 audit::new_value.eq(&change.new),
                 audit::who.eq(&by.who),

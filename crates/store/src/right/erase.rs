@@ -164,23 +164,53 @@ async fn leave_maps(c: &mut AsyncMysqlConnection, id: i64) -> Result<Vec<i64>, S
     Ok(maps.into_iter().filter_map(|m| m.1).collect())
 }
 
-/// Takes some days away with everything on them, and the files nothing else stands on.
-async fn erase_days(c: &mut AsyncMysqlConnection, days: &[i64]) -> Result<Erased, StoreError> {
-    let samples = sample_bytes(c, days).await?;
-    let mut files = files_of(c, days).await?;
+/// Takes some days away with everything on them; says how many pulls, and the files of what was attached.
+pub(crate) async fn clear_days(
+    c: &mut AsyncMysqlConnection,
+    days: &[i64],
+) -> Result<(usize, Vec<i64>), StoreError> {
     let sets: Vec<i64> =
         pull_set::table.filter(pull_set::day_id.eq_any(days)).select(pull_set::id).load(c).await?;
     let pulls: Vec<i64> = pull::table.filter(pull::set_id.eq_any(&sets)).select(pull::id).load(c).await?;
     let notes: Vec<i64> =
         day_note::table.filter(day_note::day_id.eq_any(days)).select(day_note::id).load(c).await?;
+    let mut files = Vec::new();
     for (kind, things) in [("day", days), ("note", &notes), ("set", &sets), ("pull", &pulls)] {
         files.extend(detach_all(c, kind, things).await?);
         forget_trail(c, kind, things).await?;
     }
     diesel::delete(intervention::table.filter(intervention::day_id.eq_any(days))).execute(c).await?;
     remove_days(c, days).await?;
+    Ok((pulls.len(), files))
+}
+
+/// Takes a vehicle away that has no days any more, with everything said of it; says the files it stood on. Maps that
+/// serve another vehicle go to that.
+pub(crate) async fn clear_vehicle(
+    c: &mut AsyncMysqlConnection,
+    id: i64,
+) -> Result<BTreeSet<i64>, StoreError> {
+    let mut files: BTreeSet<i64> = detach_all(c, "vehicle", &[id]).await?.into_iter().collect();
+    forget_trail(c, "vehicle", &[id]).await?;
+    files.extend(leave_maps(c, id).await?);
+    diesel::delete(line_up::table.filter(line_up::vehicle_id.eq(id))).execute(c).await?;
+    diesel::delete(plan_item::table.filter(plan_item::vehicle_id.eq(id))).execute(c).await?;
+    diesel::delete(vehicle_limit::table.filter(vehicle_limit::vehicle_id.eq(id))).execute(c).await?;
+    diesel::delete(build_state::table.filter(build_state::vehicle_id.eq(id))).execute(c).await?;
+    let merged = merged_id::kind.eq("vehicle").and(merged_id::into_id.eq(id));
+    diesel::delete(merged_id::table.filter(merged)).execute(c).await?;
+    diesel::delete(vehicle::table.find(id)).execute(c).await?;
+    Ok(files)
+}
+
+/// Takes some days away with everything on them, and the files nothing else stands on.
+async fn erase_days(c: &mut AsyncMysqlConnection, days: &[i64]) -> Result<Erased, StoreError> {
+    let samples = sample_bytes(c, days).await?;
+    let mut files = files_of(c, days).await?;
+    let (pulls, attached) = clear_days(c, days).await?;
+    files.extend(attached);
     let (files, bytes) = drop_loose(c, files).await?;
-    Ok(Erased { vehicle: String::new(), pulls: pulls.len(), files, bytes: samples + bytes })
+    Ok(Erased { vehicle: String::new(), pulls, files, bytes: samples + bytes })
 }
 
 impl Erased {
@@ -218,18 +248,7 @@ impl Store {
         let last = self
             .transact(async |c| {
                 let name: String = vehicle::table.find(id).select(vehicle::name).first(c).await?;
-                let mut files: BTreeSet<i64> = detach_all(c, "vehicle", &[id]).await?.into_iter().collect();
-                forget_trail(c, "vehicle", &[id]).await?;
-                files.extend(leave_maps(c, id).await?);
-                diesel::delete(line_up::table.filter(line_up::vehicle_id.eq(id))).execute(c).await?;
-                diesel::delete(plan_item::table.filter(plan_item::vehicle_id.eq(id))).execute(c).await?;
-                diesel::delete(vehicle_limit::table.filter(vehicle_limit::vehicle_id.eq(id)))
-                    .execute(c)
-                    .await?;
-                diesel::delete(build_state::table.filter(build_state::vehicle_id.eq(id))).execute(c).await?;
-                let merged = merged_id::kind.eq("vehicle").and(merged_id::into_id.eq(id));
-                diesel::delete(merged_id::table.filter(merged)).execute(c).await?;
-                diesel::delete(vehicle::table.find(id)).execute(c).await?;
+                let files = clear_vehicle(c, id).await?;
                 let (files, bytes) = drop_loose(c, files).await?;
                 Ok(Erased { vehicle: name, pulls: 0, files, bytes })
             })

@@ -3,17 +3,20 @@
 
 use super::archive::archive_one;
 use super::audit::{By, Change, Subject, keep};
+use super::carry;
 use super::day::move_day;
+use super::follow::{Named, follow};
+use super::words::FuelWords;
 use crate::boxed;
 use crate::claim::{Seen, Touch, claim_day};
 use crate::db::Store;
 use crate::error::StoreError;
 use crate::lasting::note_merged;
 use crate::schema::{
-    cell_day, day_fuel, flash, fuel, fuel_batch, ladder_word, line_up, map_revision, plan_item, pull_set,
-    report, sign_off, slip, tank_event, thread, thread_step, vehicle,
+    cell_day, day_fuel, flash, fuel, fuel_batch, map_revision, map_use, pull_set, sign_off, tank_event,
+    thread_step, vehicle,
 };
-use crate::vehicles::{claim_vehicle, map_named};
+use crate::vehicles::claim_vehicle;
 use diesel::prelude::*;
 use diesel_async::{AsyncMysqlConnection, RunQueryDsl};
 
@@ -28,68 +31,77 @@ async fn claim_days(c: &mut AsyncMysqlConnection, days: Vec<i64>) -> Result<(), 
     Ok(())
 }
 
-/// Flashes of one vehicle become those of another, with the maps of the same names there.
-async fn carry_flashes(c: &mut AsyncMysqlConnection, from: i64, into: i64) -> Result<(), StoreError> {
-    let own: Vec<(i64, String, String)> = flash::table
-        .inner_join(map_revision::table)
-        .filter(flash::vehicle_id.eq(from))
-        .select((flash::id, map_revision::name, map_revision::kind))
-        .load(c)
-        .await?;
-    for (id, name, kind) in own {
-        let map = map_named(c, into, &name, &kind).await?;
-        diesel::update(flash::table.find(id))
-            .set((flash::vehicle_id.eq(into), flash::map_id.eq(map)))
-            .execute(c)
-            .await?;
-    }
-    Ok(())
-}
-
-/// Sign-offs of one vehicle become those of another, of the maps of the same names.
-async fn carry_sign_offs(c: &mut AsyncMysqlConnection, from: i64, into: i64) -> Result<(), StoreError> {
-    let own: Vec<(i64, String, String)> = sign_off::table
-        .inner_join(map_revision::table)
-        .filter(sign_off::vehicle_id.eq(from))
-        .select((sign_off::id, map_revision::name, map_revision::kind))
-        .load(c)
-        .await?;
-    for (id, name, kind) in own {
-        let map = map_named(c, into, &name, &kind).await?;
-        diesel::update(sign_off::table.find(id))
-            .set((sign_off::vehicle_id.eq(into), sign_off::map_id.eq(map)))
-            .execute(c)
-            .await?;
-    }
-    Ok(())
-}
-
-/// Threads of one vehicle become those of another; the revisions in them those of the same names.
-async fn carry_threads(c: &mut AsyncMysqlConnection, from: i64, into: i64) -> Result<(), StoreError> {
-    let of: Vec<i64> = thread::table.filter(thread::vehicle_id.eq(from)).select(thread::id).load(c).await?;
-    let own: Vec<(i64, String, String)> = thread_step::table
-        .inner_join(map_revision::table)
-        .filter(thread_step::thread_id.eq_any(&of))
-        .select((thread_step::id, map_revision::name, map_revision::kind))
-        .load(c)
-        .await?;
-    for (id, name, kind) in own {
-        let map = map_named(c, into, &name, &kind).await?;
-        diesel::update(thread_step::table.find(id)).set(thread_step::map_id.eq(map)).execute(c).await?;
-    }
-    diesel::update(thread::table.filter(thread::id.eq_any(of)))
-        .set(thread::vehicle_id.eq(into))
-        .execute(c)
-        .await?;
-    Ok(())
-}
-
 #[derive(Queryable, Selectable)]
 #[diesel(table_name = map_revision)]
 struct Map {
     vehicle_id: i64,
     name: String,
     file_id: Option<i64>,
+    parent: Option<String>,
+}
+
+/// Vehicles a map serves.
+pub(super) async fn vehicles_of(
+    c: &mut AsyncMysqlConnection,
+    map: i64,
+    home: i64,
+) -> Result<Vec<i64>, StoreError> {
+    let mut all: Vec<i64> =
+        map_use::table.filter(map_use::map_id.eq(map)).select(map_use::vehicle_id).load(c).await?;
+    all.push(home);
+    Ok(all)
+}
+
+/// Vehicles that one map was lent to are served by the other, where it is not at home there.
+async fn serve_the_same(
+    c: &mut AsyncMysqlConnection,
+    (from, into): (i64, i64),
+    home: i64,
+) -> Result<(), StoreError> {
+    for vehicle in vehicles_of(c, from, home).await?.into_iter().filter(|v| *v != home) {
+        diesel::insert_or_ignore_into(map_use::table)
+            .values((map_use::map_id.eq(into), map_use::vehicle_id.eq(vehicle)))
+            .execute(c)
+            .await?;
+    }
+    diesel::delete(map_use::table.filter(map_use::map_id.eq(from))).execute(c).await?;
+    Ok(())
+}
+
+/// What is said of two fuels that are one; each says what the other leaves open.
+fn one_fuel(a: &FuelWords, b: &FuelWords) -> Result<FuelWords, StoreError> {
+    let two = |what: &str, x: String, y: String| {
+        StoreError::Refused(format!("{} {what} {x} and {} {y}: they are two fuels, not one", a.name, b.name))
+    };
+    let number = |what: &str, factor: f64, unit: &str, x: Option<f64>, y: Option<f64>| match (x, y) {
+        (Some(x), Some(y)) if (x - y).abs() > 1e-9 => {
+            let text = |v: f64| format!("{}{unit}", (v * factor * 1e4).round() / 1e4);
+            Err(two(what, text(x), text(y)))
+        }
+        (x, y) => Ok(y.or(x)),
+    };
+    let word = |what: &str, x: &str, y: &str| match (x, y) {
+        (x, "") => Ok(x.to_owned()),
+        (x, y) if !x.is_empty() && x != y => Err(two(what, x.into(), y.into())),
+        (_, y) => Ok(y.to_owned()),
+    };
+    let scale = match (a.octane, b.octane) {
+        (Some(_), Some(_)) => word("has its octane by", &a.octane_scale, &b.octane_scale)?,
+        (Some(_), None) => a.octane_scale.clone(),
+        _ => b.octane_scale.clone(),
+    };
+    Ok(FuelWords {
+        name: b.name.clone(),
+        ethanol: number("holds ethanol", 100.0, " %", a.ethanol, b.ethanol)?,
+        octane: number("has octane", 1.0, "", a.octane, b.octane)?,
+        octane_scale: scale,
+        // What it costs changes from day to day: the newer word stands.
+        price: b.price.or(a.price),
+        kind: word("is made from", &a.kind, &b.kind)?,
+        density_kg_l: number("has density", 1.0, " kg/L", a.density_kg_l, b.density_kg_l)?,
+        stoich_afr: number("has stoichiometric ratio", 1.0, "", a.stoich_afr, b.stoich_afr)?,
+        lhv_mj_kg: number("has heating value", 1.0, " MJ/kg", a.lhv_mj_kg, b.lhv_mj_kg)?,
+    })
 }
 
 impl Store {
@@ -150,6 +162,17 @@ impl Store {
                 .set(thread_step::map_id.eq(into))
                 .execute(c)
                 .await?;
+            serve_the_same(c, (from, into), a.vehicle_id).await?;
+            // A map that was made from its double is made from what that was made from.
+            if b.parent.as_ref() == Some(&a.name) {
+                let parent = a.parent.filter(|p| *p != b.name);
+                diesel::update(map_revision::table.find(into))
+                    .set(map_revision::parent.eq(parent))
+                    .execute(c)
+                    .await?;
+            }
+            let served = vehicles_of(c, into, a.vehicle_id).await?;
+            follow(c, Named::Map, &served, (&a.name, &b.name), by).await?;
             archive_one(c, Subject::Map(from), by).await?;
             note_merged(c, Subject::Map(from), into).await?;
             keep(c, Subject::Map(into), by, &[Change::new("sets", "", format!("{n} from {}", a.name))])
@@ -162,28 +185,18 @@ impl Store {
     /// Gives the sets and litres of one fuel to another. A fuel nothing stands on any more is gone.
     ///
     /// # Errors
-    /// [`StoreError::Refused`] when both have a measured ethanol content and it differs;
-    /// [`StoreError::NotFound`].
+    /// [`StoreError::Refused`] when both say something that differs: ethanol, octane, what they are made from or a
+    /// property of theirs; [`StoreError::NotFound`].
     #[boxed]
     pub async fn merge_fuels(&self, from: i64, into: i64, by: &By) -> Result<(), StoreError> {
         other(from, into)?;
         self.transact(async |c| {
-            let read = async |c: &mut _, id: i64| -> Result<(String, Option<f64>), StoreError> {
-                let f = fuel::table.find(id).select((fuel::name, fuel::ethanol)).first(c).await;
+            let read = async |c: &mut _, id: i64| -> Result<FuelWords, StoreError> {
+                let f = fuel::table.find(id).select(FuelWords::as_select()).for_update().first(c).await;
                 f.map_err(|e| StoreError::from(e).about("fuel", id))
             };
             let (a, b) = (read(c, from).await?, read(c, into).await?);
-            if let (Some(x), Some(y)) = (a.1, b.1)
-                && (x - y).abs() > 1e-9
-            {
-                return Err(StoreError::Refused(format!(
-                    "{} holds {:.0} % ethanol and {} {:.0} %: they are two fuels, not one",
-                    a.0,
-                    100.0 * x,
-                    b.0,
-                    100.0 * y
-                )));
-            }
+            let one = one_fuel(&a, &b)?;
             let own = pull_set::table.filter(pull_set::fuel_id.eq(from));
             let days = own.select(pull_set::day_id).distinct().load(c).await?;
             claim_days(c, days).await?;
@@ -218,21 +231,23 @@ impl Store {
                 .set(sign_off::fuel_id.eq(into))
                 .execute(c)
                 .await?;
-            if b.1.is_none() && a.1.is_some() {
-                diesel::update(fuel::table.find(into)).set(fuel::ethanol.eq(a.1)).execute(c).await?;
-            }
+            diesel::update(fuel::table.find(into)).set(&one).execute(c).await?;
+            let all: Vec<i64> = vehicle::table.order(vehicle::id).select(vehicle::id).load(c).await?;
+            follow(c, Named::Fuel, &all, (&a.name, &b.name), by).await?;
             note_merged(c, Subject::Fuel(from), into).await?;
             diesel::delete(fuel::table.find(from)).execute(c).await?;
-            keep(c, Subject::Fuel(into), by, &[Change::new("sets", "", format!("{sets} from {}", a.0))]).await
+            keep(c, Subject::Fuel(into), by, &[Change::new("sets", "", format!("{sets} from {}", a.name))])
+                .await
         })
         .await
     }
 
-    /// Gives the days, line-ups and plans of one vehicle to another; maps and builds are found there by name,
-    /// or made. Its own sheet, limits and maps in custody stay with the one that is archived.
+    /// Gives the days of one vehicle to another, and everything that was said of it; maps and builds are found there
+    /// by name, or go along. Its own sheet stays with the one that is archived, and what the other has under the same
+    /// name: limits and line-ups.
     ///
     /// # Errors
-    /// [`StoreError::NotFound`].
+    /// [`StoreError::Refused`] when both hold different files under one map's name; [`StoreError::NotFound`].
     #[boxed]
     pub async fn merge_vehicles(&self, from: i64, into: i64, by: &By) -> Result<(), StoreError> {
         other(from, into)?;
@@ -240,44 +255,15 @@ impl Store {
             claim_vehicle(c, from, None).await?;
             claim_vehicle(c, into, None).await?;
             let name: String = vehicle::table.find(from).select(vehicle::name).first(c).await?;
+            let way = carry::Way { from, into };
+            carry::maps(c, way).await?;
             let days: Vec<i64> =
                 cell_day::table.filter(cell_day::vehicle_id.eq(from)).select(cell_day::id).load(c).await?;
             for day in &days {
                 claim_day(c, *day, Touch::Measurements, Seen::Nothing).await?;
                 move_day(c, *day, into).await?;
             }
-            diesel::update(plan_item::table.filter(plan_item::vehicle_id.eq(from)))
-                .set(plan_item::vehicle_id.eq(into))
-                .execute(c)
-                .await?;
-            let taken: Vec<String> =
-                line_up::table.filter(line_up::vehicle_id.eq(into)).select(line_up::name).load(c).await?;
-            diesel::update(
-                line_up::table.filter(line_up::vehicle_id.eq(from).and(line_up::name.ne_all(taken))),
-            )
-            .set(line_up::vehicle_id.eq(into))
-            .execute(c)
-            .await?;
-            carry_flashes(c, from, into).await?;
-            carry_sign_offs(c, from, into).await?;
-            carry_threads(c, from, into).await?;
-            diesel::update(ladder_word::table.filter(ladder_word::vehicle_id.eq(from)))
-                .set(ladder_word::vehicle_id.eq(into))
-                .execute(c)
-                .await?;
-            diesel::update(slip::table.filter(slip::vehicle_id.eq(from)))
-                .set(slip::vehicle_id.eq(into))
-                .execute(c)
-                .await?;
-            diesel::update(report::table.filter(report::vehicle_id.eq(from)))
-                .set(report::vehicle_id.eq(into))
-                .execute(c)
-                .await?;
-            diesel::sql_query("UPDATE IGNORE report_about SET vehicle_id = ? WHERE vehicle_id = ?")
-                .bind::<diesel::sql_types::BigInt, _>(into)
-                .bind::<diesel::sql_types::BigInt, _>(from)
-                .execute(c)
-                .await?;
+            carry::words(c, way, by).await?;
             archive_one(c, Subject::Vehicle(from), by).await?;
             note_merged(c, Subject::Vehicle(from), into).await?;
             let said = format!("{} from {name}", days.len());

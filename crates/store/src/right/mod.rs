@@ -3,8 +3,10 @@
 
 mod archive;
 mod audit;
+mod carry;
 mod day;
 mod erase;
+mod follow;
 mod merge;
 mod place;
 mod print;
@@ -19,6 +21,7 @@ pub(crate) use audit::keep;
 pub use audit::{AuditEntry, By, Change, Subject};
 pub use day::DayWords;
 pub use erase::Erased;
+pub(crate) use erase::{clear_days, clear_vehicle};
 pub use place::To;
 pub use samples::{FileRef, Reread, SampleFiles};
 pub use undo::LastImport;

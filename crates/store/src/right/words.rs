@@ -1,12 +1,14 @@
 //! What is said of maps, fuels, build states and notes, put right as it was last seen.
 
 use super::audit::{By, Change, Subject, keep};
+use super::follow::{Named, follow};
+use super::merge::vehicles_of;
 use crate::boxed;
 use crate::claim::{Seen, Touch, claim_day};
 use crate::db::Store;
 use crate::error::StoreError;
 use crate::garage::refuse_circle;
-use crate::schema::{build_state, cell_day, change_log, day_note, fuel, map_revision, pull_set};
+use crate::schema::{build_state, cell_day, change_log, day_note, fuel, map_revision, pull_set, vehicle};
 use crate::vehicles::claim_vehicle;
 use chrono::{NaiveDate, NaiveTime};
 use diesel::prelude::*;
@@ -195,6 +197,8 @@ impl Store {
                 Change::new("note", &was.note, &now.note),
             ];
             diesel::update(map_revision::table.find(id)).set(now).execute(c).await?;
+            let served = vehicles_of(c, id, home).await?;
+            follow(c, Named::Map, &served, (&was.name, &now.name), by).await?;
             let own = pull_set::table.filter(pull_set::map_id.eq(id)).select(pull_set::day_id).distinct();
             let days = own.load(c).await?;
             claim_days_of(c, days).await?;
@@ -230,6 +234,8 @@ impl Store {
                 Change::new("heating value, MJ/kg", text(was.lhv_mj_kg), text(now.lhv_mj_kg)),
             ];
             diesel::update(fuel::table.find(id)).set(now).execute(c).await?;
+            let all: Vec<i64> = vehicle::table.order(vehicle::id).select(vehicle::id).load(c).await?;
+            follow(c, Named::Fuel, &all, (&was.name, &now.name), by).await?;
             let own = pull_set::table.filter(pull_set::fuel_id.eq(id)).select(pull_set::day_id).distinct();
             let days = own.load(c).await?;
             claim_days_of(c, days).await?;
@@ -271,6 +277,7 @@ impl Store {
                 Change::new(field("what changed"), &was.note, &now.note),
             ];
             diesel::update(build_state::table.find(id)).set(now).execute(c).await?;
+            follow(c, Named::Build, &[vehicle], (&was.name, &now.name), by).await?;
             let own = pull_set::table.filter(pull_set::build_id.eq(id)).select(pull_set::day_id).distinct();
             let days = own.load(c).await?;
             claim_days_of(c, days).await?;

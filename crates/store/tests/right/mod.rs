@@ -1,6 +1,8 @@
 //! Putting right what is stored: every change with its trail, nothing torn, nothing gone.
 
 mod editors;
+mod erased;
+mod named;
 mod random;
 
 use crate::find::Watcher;

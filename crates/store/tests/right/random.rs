@@ -2,6 +2,7 @@
 //! were asked for, an index that follows sees what one sees that reads everything, and an import taken back is gone
 //! whole.
 
+use super::erased::pointing_nowhere;
 use super::{by, order, shop};
 use crate::find::Watcher;
 use crate::shop::{commit, new_set};
@@ -141,7 +142,7 @@ async fn correct(store: &Store, model: &mut Model, dice: &mut Dice) {
 #[tokio::test(flavor = "multi_thread")]
 async fn whatever_is_put_right_no_pull_is_lost_and_each_stands_where_it_was_put() {
     for seed in 0..4 {
-        let (_server, store, day_id, _) = shop().await;
+        let (server, store, day_id, _) = shop().await;
         let mut dice = Dice(seed);
         let mut model = Model::of(&store, day_id).await;
         let mut follows = Watcher::default();
@@ -166,6 +167,7 @@ async fn whatever_is_put_right_no_pull_is_lost_and_each_stands_where_it_was_put(
         for pull in &model.archived {
             assert!(store.samples(*pull).await.is_ok(), "archived is not gone");
         }
+        assert_eq!(pointing_nowhere(&server).await, Vec::<String>::new());
     }
 }
 

@@ -72,7 +72,7 @@ async fn recordings_go_to_the_set_that_runs_and_one_import_is_undone_pull_by_pul
 
     let last = cell.store.last_import(id).await.unwrap().unwrap();
     assert_eq!((last.sets.len(), last.pulls.len(), last.files.len()), (0, 1, 2));
-    assert!(cell.get(&format!("{day}/edit")).await.text().contains("1 pull of a set that was there"));
+    assert!(cell.get(&format!("{day}/edit")).await.text().contains("1 pull in sets that hold others"));
     cell.post(&format!("{day}/undo"), &[("run", &last.run_id.to_string())]).await;
     assert_eq!(cell.store.sets_of_day(id).await.unwrap()[0].pulls.len(), 1, "only what came last is gone");
     assert_eq!(cell.store.inbox(id).await.unwrap().len(), 2, "and its files wait again");

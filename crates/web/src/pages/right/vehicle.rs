@@ -165,7 +165,7 @@ async fn form_page(
         .filter(|o| o.id != v.id)
         .map(|o| (o.id.to_string(), o.vehicle.name))
         .collect();
-    p.merge_says = "Its days, line-ups and plans go to the other; maps and builds are found there by name. Its own sheet, limits and map files stay with it in the archive.";
+    p.merge_says = "Its days, maps and everything said of it go to the other; maps and builds of the same name become one. Its own sheet stays with it in the archive, and limits and line-ups whose names the other has.";
     p.put_away = put_away(&state.store.archived_of_vehicle(v.id).await?);
     p.trail = trail(&state.store.trail(Subject::Vehicle(v.id)).await?, &prefs.written);
     p.person = person.to_owned();
