@@ -23,8 +23,10 @@ const LEAST_COAST: f64 = 0.03;
 const LEAST_GATE: f64 = 4.0;
 const LEAST_OVER_KPA: f64 = 5.0;
 const LEAST_SPOOL_RPM: f64 = 150.0;
-/// Share of peak power whose loss is worth a search.
+/// Share of peak power whose loss is worth a search, and the p value of a loss beyond it that is said (our choice: one
+/// side of a 95 % interval; pulls of a day that warms lose up to one per cent by that alone).
 const LEAST_LOSS: f64 = 0.01;
+const LOSS_P: f64 = 0.05;
 /// Oil this much colder drags by itself, °C (our choice).
 const OIL_C: f64 = 8.0;
 
@@ -124,12 +126,19 @@ pub fn suspicions(a: &SetResult, b: &SetResult, has: Has) -> Vec<Suspicion> {
     out
 }
 
-/// Peak power lost, kW, negative, where the pulls of both sets show it beyond their own scatter. Sets that were mounted
-/// anew may differ by that alone: it is named among the suspects.
+/// Peak power lost, kW, negative, where the interval of the loss leaves more than is worth a search: a loss that is no
+/// more than estimated to be that large may be a warmer day. Sets that were mounted anew may differ by that alone: it is
+/// named among the suspects.
 fn lost(a: &SetResult, b: &SetResult) -> Option<f64> {
     let (x, y) = (&a.figure(Figure::PeakPower).values, &b.figure(Figure::PeakPower).values);
-    let r = compare(x, y).ok().filter(|_| x.len() >= 2 && y.len() >= 2)?;
-    (r.p < CLAIM_P && -r.difference >= LEAST_LOSS * mean(x)).then_some(r.difference)
+    lost_between(x, y)
+}
+
+fn lost_between(x: &[f64], y: &[f64]) -> Option<f64> {
+    let least = LEAST_LOSS * mean(x);
+    let worth: Vec<f64> = x.iter().map(|v| v - least).collect();
+    let beyond = compare(&worth, y).ok().filter(|_| x.len() >= 2 && y.len() >= 2)?;
+    (beyond.difference < 0.0 && (beyond.p < LOSS_P || beyond.p.is_nan())).then_some(beyond.difference - least)
 }
 
 /// What the charger's channels say together.
@@ -422,6 +431,21 @@ mod tests {
         let mut late = usual.clone();
         late.iter_mut().for_each(|t| t.spool_rpm = t.spool_rpm.map(|r| r + 600.0));
         assert_eq!(of(&usual, &late), [[Suspect::LazyWastegate, Suspect::ExhaustLeak]]);
+    }
+
+    #[test]
+    fn power_is_lost_where_its_interval_leaves_more_than_a_hundredth() {
+        let usual = [111.6, 111.4, 111.9];
+        assert_eq!(
+            lost_between(&usual, &[110.7, 109.5, 109.8]),
+            None,
+            "1.4 % and uncertain: a warm day does that"
+        );
+        assert_eq!(lost_between(&usual, &[112.0, 112.4, 112.9]), None);
+        let kw = lost_between(&usual, &[108.1, 107.6, 108.2]).unwrap();
+        assert!((kw + 3.667).abs() < 0.01, "{kw}");
+        assert_eq!(lost_between(&[111.6], &[100.0]), None, "one pull each shows no scatter");
+        assert_eq!(lost_between(&[100.0; 3], &[97.0; 3]), Some(-3.0), "values that repeat are certain");
     }
 
     #[test]
