@@ -54,10 +54,18 @@ pub fn to_grid(x: &[f64], series: &[&[f64]], usable: &[bool], step: f64) -> Grid
         return out;
     }
     let (mut k, end) = ((first / step).ceil() as i64, (last / step).floor() as i64);
+    let values: Vec<Vec<f64>> = series.iter().map(|s| order.iter().map(|&i| s[i]).collect()).collect();
+    // Grid points ascend, and so do the ends of what stands around them.
+    let (mut right, mut from, mut to) = (0, 0, 0);
+    let walk = |at: &mut usize, is_before: &dyn Fn(f64) -> bool| {
+        while sorted.get(*at).is_some_and(|v| is_before(*v)) {
+            *at += 1;
+        }
+    };
     while k <= end {
         let at = k as f64 * step;
         k += 1;
-        let right = sorted.partition_point(|v| *v < at);
+        walk(&mut right, &|v| v < at);
         let (Some(above), Some(below)) =
             (sorted.get(right), sorted[..(right + 1).min(sorted.len())].iter().rev().find(|v| **v <= at))
         else {
@@ -68,28 +76,59 @@ pub fn to_grid(x: &[f64], series: &[&[f64]], usable: &[bool], step: f64) -> Grid
             continue;
         }
         let half = step.max(reach * 1.0001);
-        let range = sorted.partition_point(|v| *v < at - half)..sorted.partition_point(|v| *v <= at + half);
+        // A half-width that grew at the point before may have gone farther back than this one does.
+        while from > 0 && sorted[from - 1] >= at - half {
+            from -= 1;
+        }
+        while to > 0 && sorted[to - 1] > at + half {
+            to -= 1;
+        }
+        walk(&mut from, &|v| v < at - half);
+        walk(&mut to, &|v| v <= at + half);
         out.x.push(at);
-        for (s, y) in series.iter().zip(&mut out.y) {
-            y.push(local_linear(&sorted[range.clone()], range.clone().map(|i| s[order[i]]), at, half));
+        let near = Near::new(&sorted[from..to], at, half);
+        for (v, y) in values.iter().zip(&mut out.y) {
+            y.push(near.line(&v[from..to]));
         }
     }
     out
 }
 
-fn local_linear(x: &[f64], y: impl Iterator<Item = f64>, at: f64, half: f64) -> f64 {
-    let (mut sw, mut sx, mut sy, mut sxx, mut sxy) = (0.0, 0.0, 0.0, 0.0, 0.0);
-    for (xi, yi) in x.iter().zip(y) {
-        let u = xi - at;
-        let w = (1.0 - (u / half).abs()).max(1e-6);
-        sw += w;
-        sx += w * u;
-        sy += w * yi;
-        sxx += w * u * u;
-        sxy += w * u * yi;
+/// Samples around a grid point with their weights: the part of the fit that all series share.
+struct Near {
+    /// Weight, and weight times distance, of each.
+    weighed: Vec<[f64; 2]>,
+    sw: f64,
+    sx: f64,
+    sxx: f64,
+}
+
+impl Near {
+    fn new(x: &[f64], at: f64, half: f64) -> Self {
+        let (mut sw, mut sx, mut sxx) = (0.0, 0.0, 0.0);
+        let weigh = |xi: &f64| {
+            let u = xi - at;
+            let w = (1.0 - (u / half).abs()).max(1e-6);
+            sw += w;
+            sx += w * u;
+            sxx += w * u * u;
+            [w, w * u]
+        };
+        let weighed = x.iter().map(weigh).collect();
+        Self { weighed, sw, sx, sxx }
     }
-    let det = sw * sxx - sx * sx;
-    if det.abs() <= 1e-9 * sw * sxx.max(1e-12) { sy / sw } else { (sxx * sy - sx * sxy) / det }
+
+    /// The fitted line at the grid point.
+    fn line(&self, y: &[f64]) -> f64 {
+        let Self { weighed, sw, sx, sxx } = self;
+        let (mut sy, mut sxy) = (0.0, 0.0);
+        for ([w, wu], yi) in weighed.iter().zip(y) {
+            sy += w * yi;
+            sxy += wu * yi;
+        }
+        let det = sw * sxx - sx * sx;
+        if det.abs() <= 1e-9 * sw * sxx.max(1e-12) { sy / sw } else { (sxx * sy - sx * sxy) / det }
+    }
 }
 
 #[cfg(test)]

@@ -22,18 +22,52 @@ pub(crate) fn median_interval(t: &[f64]) -> f64 {
 /// Medians of what lies within half of `window` on either side of each point; `t` ascends, same length as `v`.
 pub fn running_median(t: &[f64], v: &[f64], window: f64) -> Vec<f64> {
     let (mut a, mut b) = (0, 0);
-    let mut held = Vec::new();
+    // In order at all times: one value comes or goes at a step, all others stay.
+    let mut held: Vec<f64> = Vec::new();
     t.iter()
         .map(|ti| {
-            while t[a] < ti - window / 2.0 {
-                a += 1;
-            }
             while b < t.len() && t[b] <= ti + window / 2.0 {
+                let at = held.partition_point(|x| x.total_cmp(&v[b]).is_lt());
+                held.insert(at, v[b]);
                 b += 1;
             }
-            held.clear();
-            held.extend_from_slice(&v[a..b]);
-            median_in_place(&mut held)
+            while t[a] < ti - window / 2.0 {
+                let at = held.partition_point(|x| x.total_cmp(&v[a]).is_lt());
+                held.remove(at);
+                a += 1;
+            }
+            let mid = held.len() / 2;
+            if held.len().is_multiple_of(2) { (held[mid] + held[mid - 1]) / 2.0 } else { held[mid] }
         })
         .collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    proptest! {
+        /// Whatever the times and the values, it is the median of what lies in each window.
+        #[test]
+        fn a_running_median_is_the_median_of_each_window(
+            steps in prop::collection::vec(0.0..0.08_f64, 1..150),
+            values in prop::collection::vec(prop_oneof![4 => -3.0..3.0_f64, 1 => Just(1.0), 1 => Just(f64::NAN)], 150),
+            window in 0.0..0.6_f64,
+        ) {
+            let t: Vec<f64> = steps.iter().scan(0.0, |t, s| { *t += s; Some(*t) }).collect();
+            let v = &values[..t.len()];
+            let got = running_median(&t, v, window);
+            for (i, ti) in t.iter().enumerate() {
+                let mut own: Vec<f64> = t
+                    .iter()
+                    .zip(v)
+                    .filter(|(x, _)| **x >= ti - window / 2.0 && **x <= ti + window / 2.0)
+                    .map(|(_, v)| *v)
+                    .collect();
+                let want = median_in_place(&mut own);
+                prop_assert!(got[i] == want || (got[i].is_nan() && want.is_nan()), "{} at {i}, not {want}", got[i]);
+            }
+        }
+    }
 }

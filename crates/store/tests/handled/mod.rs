@@ -1,5 +1,8 @@
 //! What people do beside pulling: deliveries, fills, flashes, words about ladders.
 
+mod after;
+mod waiting;
+
 use crate::shop::{Server, by, day};
 use chrono::{NaiveDate, NaiveTime};
 use jamjar_store::{

@@ -21,11 +21,13 @@ use jamjar_core::figures::Looks;
 use jamjar_core::units::typed;
 use jamjar_store::{Attached, Subject, Thing};
 use jamjar_workflow::evidence::evidence;
+use jamjar_workflow::fresh::Moment;
 use jamjar_workflow::keep::Made;
-use jamjar_workflow::reading::{Reading, read_pull, usual_beside};
+use jamjar_workflow::reading::{OnDay, Reading, read_pull};
 use jamjar_workflow::remeasure::{DayChange, change_day};
 use serde::Deserialize;
 use std::sync::Arc;
+use tokio::sync::OnceCell;
 
 #[derive(Deserialize)]
 pub(crate) struct Params {
@@ -76,9 +78,9 @@ fn zoom(p: &Params) -> Result<Option<[f64; 2]>, WebError> {
 }
 
 /// The pull laid beside another: the one asked for, none, or the usual one.
-async fn beside_of(state: &AppState, asked: &str, id: i64) -> Result<Option<i64>, WebError> {
+async fn beside_of(looked: &Looked<'_>, asked: &str, id: i64) -> Result<Option<i64>, WebError> {
     match asked {
-        "" => Ok(usual_beside(&state.store, id).await?),
+        "" => Ok(looked.day(id).await?.usual_beside(id)),
         "none" => Ok(None),
         other => match other.parse() {
             Ok(other) => Ok(Some(other).filter(|other| *other != id)),
@@ -101,17 +103,18 @@ pub(crate) async fn show(
     if let Some(clean) = switched_by_hand(&uri) {
         let mut kept = vec![prefs.cookie()];
         if let Some(asked) = &p.lanes {
-            let vehicle = read(&state, id, &settings).await?.0.vehicle.id;
+            let vehicle = Looked::at(&state).await?.pull(id, &settings).await?.0.vehicle.id;
             kept.push(lasting(format!("{LANES}{vehicle}"), lane_ids(asked).join("."), "/pulls"));
         }
         return Ok((keeping(kept), Redirect::to(&clean)).into_response());
     }
     let key = format!("{} {:?}", page_key(&uri, &prefs), chosen_lanes(&cookies));
     let made = || async {
-        // Both are read at the same time.
-        let (kept, beside) = tokio::join!(read(&state, id, &settings), async {
-            match beside_of(&state, &p.beside, id).await? {
-                Some(other) => Ok(Some(read(&state, other, &settings).await?)),
+        let looked = Looked::at(&state).await?;
+        // Both are read at the same time, from one reading of their day.
+        let (kept, beside) = tokio::join!(looked.pull(id, &settings), async {
+            match beside_of(&looked, &p.beside, id).await? {
+                Some(other) => Ok(Some(looked.pull(other, &settings).await?)),
                 None => Ok::<_, WebError>(None),
             }
         });
@@ -165,16 +168,39 @@ pub(crate) async fn show(
     Ok(Html(body).into_response())
 }
 
-/// The pull read under some settings, kept while what it rests on stays as it is.
-async fn read(state: &AppState, id: i64, settings: &Settings) -> Result<Arc<(Reading, Encoding)>, WebError> {
-    let since = state.fresh.look(&state.store).await?;
-    let made = || async {
-        let r = read_pull(&state.store, id, settings).await?;
-        let e = encoding(state, r.vehicle.id).await?;
-        let rests_on = vec![Thing::Figures(r.day.id), Thing::Vehicle(r.vehicle.id), Thing::Names];
-        Ok(Made { rests_on, weight: r.weight(), lasts: true, value: (r, e) })
-    };
-    state.readings.get_or_make((id, format!("{settings:?}")), &state.fresh, since, made).await
+/// One look at pulls: what is read for it is as new as the moment it began.
+struct Looked<'a> {
+    state: &'a AppState,
+    since: Moment,
+    day: OnceCell<OnDay>,
+}
+
+impl<'a> Looked<'a> {
+    async fn at(state: &'a AppState) -> Result<Self, WebError> {
+        Ok(Self { state, since: state.fresh.look(&state.store).await?, day: OnceCell::new() })
+    }
+
+    /// The day of the first pull that is asked for.
+    async fn day(&self, pull_id: i64) -> Result<&OnDay, WebError> {
+        Ok(self.day.get_or_try_init(|| OnDay::of(&self.state.store, pull_id)).await?)
+    }
+
+    /// The pull read under some settings, kept while what it rests on stays as it is.
+    async fn pull(&self, id: i64, settings: &Settings) -> Result<Arc<(Reading, Encoding)>, WebError> {
+        let state = self.state;
+        let made = || async {
+            let day = self.day(id).await?;
+            let r = if day.holds(id) {
+                read_pull(&state.store, day, id, settings).await?
+            } else {
+                read_pull(&state.store, &OnDay::of(&state.store, id).await?, id, settings).await?
+            };
+            let e = encoding(state, r.vehicle.id).await?;
+            let rests_on = vec![Thing::Figures(r.day.id), Thing::Vehicle(r.vehicle.id), Thing::Names];
+            Ok(Made { rests_on, weight: r.weight(), lasts: true, value: (r, e) })
+        };
+        state.readings.get_or_make((id, format!("{settings:?}")), &state.fresh, self.since, made).await
+    }
 }
 
 #[derive(Deserialize)]
@@ -219,7 +245,7 @@ pub(crate) async fn learn(
     State(state): State<AppState>,
     Path(id): Path<i64>,
 ) -> Result<Response, WebError> {
-    let kept = read(&state, id, &Settings::default()).await?;
+    let kept = Looked::at(&state).await?.pull(id, &Settings::default()).await?;
     let r = &kept.0;
     let Some((gear, ratio)) = to_learn(r) else {
         return Err(WebError::Bad("this pull shows no ratio of a gear that is not known already".into()));

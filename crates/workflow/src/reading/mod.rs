@@ -112,33 +112,60 @@ impl Reading {
     }
 }
 
-/// The pull that is laid beside another unless somebody says otherwise: the middle one of the day's first baseline set
-/// in the same gear; none for a pull of that set. Known before either is read, so that both can be read at the same time.
-///
-/// # Errors
-/// [`WorkflowError`] when there is no such pull or its day can no longer be measured.
-pub async fn usual_beside(store: &Store, pull_id: i64) -> Result<Option<i64>, WorkflowError> {
-    let set = store.set(store.set_of_pull(pull_id).await?).await?;
-    let vehicle = store.vehicle(set.vehicle_id).await?;
-    let sets = day_sets(store, set.day_id, &vehicle).await?;
-    let first = baseline_of(&sets, &set.config.gear).filter(|b| b.set.id != set.id);
-    let counted: Vec<i64> = first
-        .map(|b| b.pulls.iter().filter(|p| p.1.measured.excluded.is_none()).map(|p| p.0.id).collect())
-        .unwrap_or_default();
-    Ok(counted.get(counted.len() / 2).copied())
+/// The day of a pull with what its pulls measured: read once for those of them that are looked at together.
+#[derive(Debug, Clone)]
+pub struct OnDay {
+    vehicle: VehicleRecord,
+    day: Day,
+    sets: Vec<SetWithPulls>,
+}
+
+impl OnDay {
+    /// The day a pull was made on.
+    ///
+    /// # Errors
+    /// [`WorkflowError`] when there is no such pull or its day can no longer be measured.
+    pub async fn of(store: &Store, pull_id: i64) -> Result<Self, WorkflowError> {
+        let mut day = store.day(store.day_of_pull(pull_id).await?).await?;
+        let vehicle = store.vehicle(day.vehicle_id).await?;
+        let sets = day_sets(store, day.id, &vehicle).await?;
+        day.note.clear();
+        Ok(Self { vehicle, day, sets })
+    }
+
+    /// The set of a pull; none of one that is archived or of another day.
+    fn set_of(&self, pull_id: i64) -> Option<&SetWithPulls> {
+        self.sets.iter().find(|s| s.pulls.iter().any(|p| p.0.id == pull_id))
+    }
+
+    /// Whether a pull is one of the day's.
+    pub fn holds(&self, pull_id: i64) -> bool {
+        self.set_of(pull_id).is_some()
+    }
+
+    /// The pull that is laid beside another unless somebody says otherwise: the middle one of the day's first baseline
+    /// set in the same gear; none for a pull of that set. Known before either is read, so that both can be read at the
+    /// same time.
+    pub fn usual_beside(&self, pull_id: i64) -> Option<i64> {
+        let set = &self.set_of(pull_id)?.set;
+        let first = baseline_of(&self.sets, &set.config.gear).filter(|b| b.set.id != set.id)?;
+        let counts = |p: &&(Pull, Summary)| p.1.measured.excluded.is_none();
+        let counted: Vec<i64> = first.pulls.iter().filter(counts).map(|p| p.0.id).collect();
+        counted.get(counted.len() / 2).copied()
+    }
 }
 
 fn day_pulls(sets: &[SetWithPulls]) -> Vec<DayPull> {
     let of = |s: &SetWithPulls| {
         let c = &s.set.config;
         let name = format!("{} on {}", c.map, c.fuel);
-        let pull = move |(i, (p, m)): (usize, &(Pull, Summary))| DayPull {
+        let pull = move |(p, m): &(Pull, Summary)| DayPull {
             id: p.id,
             name: name.clone(),
-            position: i as i32 + 1,
+            position: p.position,
             included: m.measured.excluded.is_none(),
         };
-        s.pulls.iter().enumerate().map(pull).collect::<Vec<_>>()
+        s.pulls.iter().map(pull).collect::<Vec<_>>()
     };
     sets.iter().flat_map(of).collect()
 }
@@ -149,25 +176,28 @@ fn area_of(c: &Corrected) -> Option<Area> {
     Some(Area { span_rpm: [from, to], area, mean_kw: area / (to - from) })
 }
 
-/// Reads a pull under some settings.
+/// Reads a pull of a day under some settings.
 ///
 /// # Errors
-/// [`WorkflowError`] when there is no such pull or its samples can no longer be measured.
-pub async fn read_pull(store: &Store, pull_id: i64, settings: &Settings) -> Result<Reading, WorkflowError> {
-    let mut set = store.set(store.set_of_pull(pull_id).await?).await?;
-    let (vehicle, mut day) = (store.vehicle(set.vehicle_id).await?, store.day(set.day_id).await?);
-    let sets = day_sets(store, day.id, &vehicle).await?;
-    let order: Vec<i64> = sets.iter().flat_map(|s| s.pulls.iter().map(|p| p.0.id)).collect();
+/// [`WorkflowError`] when the day has no such pull or its samples can no longer be measured.
+pub async fn read_pull(
+    store: &Store,
+    on: &OnDay,
+    pull_id: i64,
+    settings: &Settings,
+) -> Result<Reading, WorkflowError> {
+    let order: Vec<i64> = on.sets.iter().flat_map(|s| s.pulls.iter().map(|p| p.0.id)).collect();
     let at = order.iter().position(|id| *id == pull_id);
     let neighbours =
         [at.and_then(|i| i.checked_sub(1)).map(|i| order[i]), at.and_then(|i| order.get(i + 1).copied())];
-    let day_pulls = day_pulls(&sets);
-    let found = sets.into_iter().flat_map(|s| s.pulls).find(|(p, _)| p.id == pull_id);
+    let day_pulls = day_pulls(&on.sets);
+    let found = on.set_of(pull_id).and_then(|s| Some((s, s.pulls.iter().find(|p| p.0.id == pull_id)?)));
     // One that is archived is not among the pulls of its day.
-    let (mut pull, summary) = found.ok_or(StoreError::NotFound { what: "pull", id: pull_id })?;
+    let (of, (pull, summary)) = found.ok_or(StoreError::NotFound { what: "pull", id: pull_id })?;
+    let (mut pull, summary, mut set) = (pull.clone(), summary.clone(), of.set.clone());
+    let (vehicle, day) = (on.vehicle.clone(), on.day.clone());
     pull.note.clear();
     set.config.note.clear();
-    day.note.clear();
     let (dyno, ecu) = store.samples(pull_id).await?;
     let settings = *settings;
     blocking(move || {

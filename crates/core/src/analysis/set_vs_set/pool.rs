@@ -9,7 +9,7 @@ use crate::analysis::set::{Figure, SetResult};
 use crate::curve::{Curve, Quantity, index_of};
 use crate::stats::band::{CurveScatter, SMOOTH_RPM, SetCurves, scatter};
 use crate::units::RAD_S_PER_RPM;
-use std::cell::OnceCell;
+use std::sync::OnceLock;
 
 /// Scatter pooled over the sets that belong with a pair, same gear and kind of pull, on either day: for all pairs of
 /// one base that have the same.
@@ -20,10 +20,10 @@ pub(in crate::analysis) struct Pool<'a> {
     other: Option<CurveScatter>,
     other_torque: Option<CurveScatter>,
     at_shaft: Option<CurveScatter>,
-    scatters: [OnceCell<Option<Scatter>>; Figure::ALL.len()],
-    run_again: OnceCell<usize>,
-    drift: OnceCell<Option<DayDrift>>,
-    base_runs: OnceCell<Vec<&'a SetResult>>,
+    scatters: [OnceLock<Option<Scatter>>; Figure::ALL.len()],
+    run_again: OnceLock<usize>,
+    drift: OnceLock<Option<DayDrift>>,
+    base_runs: OnceLock<Vec<&'a SetResult>>,
 }
 
 impl<'a> Pool<'a> {
@@ -50,9 +50,9 @@ impl<'a> Pool<'a> {
             at_shaft,
             sets: members,
             scatters: Default::default(),
-            run_again: OnceCell::new(),
-            drift: OnceCell::new(),
-            base_runs: OnceCell::new(),
+            run_again: OnceLock::new(),
+            drift: OnceLock::new(),
+            base_runs: OnceLock::new(),
         }
     }
 

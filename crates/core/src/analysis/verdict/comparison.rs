@@ -13,6 +13,7 @@ use crate::analysis::set_vs_set::{
 use crate::curve::Quantity;
 use crate::factors::{AllKnown, Confounding, InTime, confounding};
 use crate::pull::engine_speed::SpeedFrom;
+use rayon::prelude::*;
 
 /// A candidate set against the baseline.
 #[derive(Debug, Clone, PartialEq)]
@@ -64,20 +65,22 @@ pub fn compare_all(
     settings: &Settings,
 ) -> Vec<Comparison> {
     let mut pools: Vec<Pool<'_>> = Vec::new();
-    let mut out = Vec::new();
     let family = settings.headline == Headline::Mean;
     let asked = Asked { sets, base, candidates, family, habit: settings.habit };
     let known: AllKnown<'_> =
         sets.iter().filter(|s| s.n() > 0 && s.kinds == sets[base].kinds).map(SetResult::known).collect();
+    let mut pooled = Vec::with_capacity(candidates.len());
     for &c in candidates {
         let alike = Alike::new(&sets[base], &sets[c], settings.across_gears);
         let at = pools.iter().position(|p| p.is(&alike)).unwrap_or_else(|| {
             pools.push(Pool::new(sets, alike, settings.along));
             pools.len() - 1
         });
-        out.push(compare(asked, c, (&pools[at], &known), vehicle, settings));
+        pooled.push((c, at));
     }
-    out
+    // No comparison looks at another.
+    let one = |&(c, at): &(usize, usize)| compare(asked, c, (&pools[at], &known), vehicle, settings);
+    pooled.par_iter().map(one).collect()
 }
 
 fn compare<'a>(
