@@ -38,6 +38,12 @@ pub struct SlipRecord {
 }
 
 impl SlipRecord {
+    /// Whether each time and speed it gives can be one.
+    fn is_possible(&self) -> bool {
+        let given = [self.t18_s, self.t201_s, self.v201_kmh, self.t402_s, self.v402_kmh, self.launch_rpm];
+        given.into_iter().flatten().all(|v| v.is_finite() && v > 0.0) && self.rollout_m >= 0.0
+    }
+
     fn said(&self) -> String {
         let time = self.t402_s.map_or_else(String::new, |t| format!(", {t:.2} s over 402 m"));
         format!("{} on {}, {}{time}", self.map, self.fuel, self.on_date)
@@ -63,9 +69,13 @@ impl Store {
     /// Writes a slip down.
     ///
     /// # Errors
-    /// [`StoreError::NotFound`] when there is no such vehicle; [`StoreError::Check`] for one that says nothing.
+    /// [`StoreError::NotFound`] when there is no such vehicle; [`StoreError::Check`] for one that says nothing, or a time
+    /// or speed that cannot be.
     #[boxed]
     pub async fn add_slip(&self, vehicle_id: i64, new: &SlipRecord, by: &By) -> Result<(), StoreError> {
+        if !new.is_possible() {
+            return Err(StoreError::Check);
+        }
         self.transact(async |c| {
             claim_vehicle(c, vehicle_id, None).await?;
             diesel::insert_into(slip::table)

@@ -72,15 +72,9 @@ async fn arrange(c: &mut AsyncMysqlConnection, set_id: i64, pulls: &[Standing]) 
     Ok(())
 }
 
-/// Where in an order a place from 1 lies; places are counted among the pulls that are seen.
-fn index_of(order: &[Standing], place: Option<usize>) -> usize {
-    let mut seen = order.iter().enumerate().filter(|(_, p)| p.in_use()).map(|(i, _)| i);
-    place.and_then(|p| seen.nth(p.max(1) - 1)).unwrap_or(order.len())
-}
-
-/// The place a person sees a pull at, from 1.
+/// The place a pull is called by, from 1; those in the archive keep theirs, so that p2 stays p2 when p1 is put away.
 fn place_of(order: &[Standing], id: i64) -> usize {
-    order.iter().filter(|p| p.in_use()).position(|p| p.id == id).map_or(0, |i| i + 1)
+    order.iter().position(|p| p.id == id).map_or(0, |i| i + 1)
 }
 
 /// What pulls bring along from the set they leave: that it was left out of figures, and the import it came with.
@@ -188,8 +182,8 @@ async fn move_within(
         standing.iter().cloned().partition(|p| pulls.contains(&p.id));
     let mut order = if target.id == from { stay.clone() } else { pulls_of(c, target.id).await? };
     let at = match to {
-        To::Set { place, .. } => index_of(&order, place),
-        To::Own => order.len(),
+        To::Set { place: Some(p), .. } => p.clamp(1, order.len() + 1) - 1,
+        To::Set { place: None, .. } | To::Own => order.len(),
     };
     order.splice(at..at, moved.iter().cloned());
     arrange(c, target.id, &order).await?;

@@ -7,7 +7,7 @@ use super::{by, order, shop};
 use crate::find::Watcher;
 use crate::shop::{commit, new_set};
 use jamjar_store::{RunState, Store, StoreError, Subject, To};
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 
 /// Numbers that look like chance and are the same in every run.
 struct Dice(u64);
@@ -23,109 +23,86 @@ impl Dice {
     }
 }
 
-/// What should stand: sets in order with the pulls in use of each, and pulls in the archive.
+/// What should stand: the pulls of every set in their order, and those of them that are in the archive. A set none of
+/// whose pulls is in use is in the archive itself.
 #[derive(Debug, Default)]
 struct Model {
-    sets: Vec<(i64, Vec<i64>)>,
+    sets: BTreeMap<i64, Vec<i64>>,
     archived: BTreeSet<i64>,
 }
 
 impl Model {
     async fn of(store: &Store, day_id: i64) -> Self {
         let sets = store.sets_of_day(day_id).await.unwrap();
-        let sets =
-            sets.iter().map(|s| (s.set.id, s.pulls.iter().map(|p| p.0.id).collect())).collect::<Vec<_>>();
+        let sets = sets.iter().map(|s| (s.set.id, s.pulls.iter().map(|p| p.0.id).collect())).collect();
         Self { sets, archived: BTreeSet::new() }
     }
 
-    fn of_set(&mut self, id: i64) -> &mut Vec<i64> {
-        &mut self.sets.iter_mut().find(|s| s.0 == id).expect("a set in use").1
+    /// Sets with the pulls in use of each.
+    fn seen(&self) -> BTreeMap<i64, Vec<i64>> {
+        let seen =
+            |all: &[i64]| all.iter().copied().filter(|p| !self.archived.contains(p)).collect::<Vec<_>>();
+        self.sets.iter().map(|(id, all)| (*id, seen(all))).filter(|s| !s.1.is_empty()).collect()
     }
 
-    fn take(&mut self, pulls: &[i64]) {
-        for (_, own) in &mut self.sets {
+    /// Takes pulls out of all sets and puts them into one, at a place or behind the others.
+    fn put(&mut self, pulls: &[i64], set: i64, place: Option<usize>) {
+        for own in self.sets.values_mut() {
             own.retain(|p| !pulls.contains(p));
         }
-    }
-
-    fn drop_empty(&mut self) {
-        self.sets.retain(|s| !s.1.is_empty());
+        let own = self.sets.entry(set).or_default();
+        let at = place.map_or(own.len(), |p| (p - 1).min(own.len()));
+        own.splice(at..at, pulls.iter().copied());
     }
 }
 
 /// One correction by chance, done to the store and to the model.
 async fn correct(store: &Store, model: &mut Model, dice: &mut Dice) {
-    let Some((set, pulls)) =
-        dice.one_of(&(0..model.sets.len()).collect::<Vec<_>>()).map(|i| model.sets[i].clone())
-    else {
+    let seen = model.seen();
+    let ids: Vec<i64> = seen.keys().copied().collect();
+    let Some(set) = dice.one_of(&ids) else {
         let pull = *model.archived.iter().next().expect("everything is archived");
         store.restore(Subject::Pull(pull), &by("")).await.unwrap();
         model.archived.remove(&pull);
-        let own = store.set_of_pull(pull).await.unwrap();
-        model.sets.push((own, vec![pull]));
         return;
     };
+    let pulls = &seen[&set];
     let chosen: Vec<i64> = pulls.iter().copied().filter(|_| dice.below(2) == 0).collect();
     match dice.below(7) {
         0 | 1 if !chosen.is_empty() => {
-            let to = model.sets[dice.below(model.sets.len())].0;
-            let place = dice.below(5) + 1;
+            let (to, place) = (ids[dice.below(ids.len())], dice.below(5) + 1);
             store.move_pulls(set, &chosen, To::Set { id: to, place: Some(place) }, &by("")).await.unwrap();
-            model.take(&chosen);
-            let own = model.of_set(to);
-            let at = (place - 1).min(own.len());
-            own.splice(at..at, chosen);
-            model.drop_empty();
+            model.put(&chosen, to, Some(place));
         }
         2 if !chosen.is_empty() => {
             let made = store.move_pulls(set, &chosen, To::Own, &by("")).await;
             if chosen.len() == pulls.len() {
                 assert!(matches!(made, Err(StoreError::Refused(_))), "the same set again: {made:?}");
             } else {
-                model.take(&chosen);
-                let at = model.sets.iter().position(|s| s.0 == set).unwrap();
-                model.sets.insert(at + 1, (made.unwrap(), chosen));
+                model.put(&chosen, made.unwrap(), None);
             }
         }
         3 => {
-            let into = model.sets[dice.below(model.sets.len())].0;
+            let into = ids[dice.below(ids.len())];
             let made = store.merge_sets(set, into, &by("")).await;
             if into == set {
                 assert!(matches!(made, Err(StoreError::Refused(_))), "{made:?}");
             } else {
                 made.unwrap();
-                model.take(&pulls);
-                model.of_set(into).extend(pulls);
-                model.drop_empty();
+                // What is in the archive goes along: brought back it stands where the others are.
+                let all = model.sets[&set].clone();
+                model.put(&all, into, None);
             }
         }
         4 => {
-            let pull = dice.one_of(&pulls).unwrap();
+            let pull = dice.one_of(pulls).unwrap();
             store.archive(&[Subject::Pull(pull)], &by("")).await.unwrap();
-            model.take(&[pull]);
             model.archived.insert(pull);
-            model.drop_empty();
         }
         5 => {
             if let Some(pull) = dice.one_of(&model.archived.iter().copied().collect::<Vec<_>>()) {
                 store.restore(Subject::Pull(pull), &by("")).await.unwrap();
                 model.archived.remove(&pull);
-                // Where it stands now is the store's to say, among others in the order they had.
-                let own = store.set_of_pull(pull).await.unwrap();
-                let standing = store.sets_by_id(&[own]).await.unwrap().remove(0);
-                let now: Vec<i64> = standing.pulls.iter().map(|p| p.0.id).collect();
-                assert!(now.contains(&pull), "what was restored stands in its set");
-                let others: Vec<i64> = now.iter().copied().filter(|p| *p != pull).collect();
-                match model.sets.iter_mut().find(|s| s.0 == own) {
-                    Some(s) => {
-                        assert_eq!(s.1, others);
-                        s.1 = now;
-                    }
-                    None => {
-                        assert!(others.is_empty());
-                        model.sets.push((own, now));
-                    }
-                }
             }
         }
         _ => {
@@ -149,19 +126,24 @@ async fn whatever_is_put_right_no_pull_is_lost_and_each_stands_where_it_was_put(
         follows.look(&store).await;
         for step in 0..40 {
             correct(&store, &mut model, &mut dice).await;
-            let mut stands = Model::of(&store, day_id).await.sets;
-            // A set that comes back takes its old place among the others; which ones there are is what counts.
-            stands.sort_unstable();
-            let mut wanted = model.sets.clone();
-            wanted.sort_unstable();
-            assert_eq!(stands, wanted, "seed {seed}, step {step}");
+            assert_eq!(Model::of(&store, day_id).await.sets, model.seen(), "seed {seed}, step {step}");
+            for s in store.sets_of_day(day_id).await.unwrap() {
+                let places: Vec<usize> = model.sets[&s.set.id]
+                    .iter()
+                    .enumerate()
+                    .filter(|(_, p)| !model.archived.contains(p))
+                    .map(|(i, _)| i + 1)
+                    .collect();
+                let called: Vec<String> = s.pulls.iter().map(|p| p.1.measured.id.clone()).collect();
+                assert_eq!(called, places.iter().map(|p| format!("p{p}")).collect::<Vec<_>>());
+            }
         }
         follows.look(&store).await;
         let mut anew = Watcher::default();
         anew.look(&store).await;
         let ids = |w: &Watcher| w.find("").iter().map(|h| h.place.pull).collect::<BTreeSet<_>>();
         assert_eq!(ids(&follows), ids(&anew));
-        let in_use: BTreeSet<i64> = model.sets.iter().flat_map(|s| s.1.clone()).collect();
+        let in_use: BTreeSet<i64> = model.seen().into_values().flatten().collect();
         assert_eq!(ids(&anew), in_use, "and what is archived is in no search");
         assert_eq!(in_use.len() + model.archived.len(), 5);
         for pull in &model.archived {
@@ -172,15 +154,23 @@ async fn whatever_is_put_right_no_pull_is_lost_and_each_stands_where_it_was_put(
 }
 
 #[tokio::test(flavor = "multi_thread")]
-async fn a_place_is_counted_among_the_pulls_that_are_seen() {
+async fn a_place_is_the_number_a_pull_is_called_by() {
     let (_server, store, day_id, sets) = shop().await;
     let [a, b, c] = order(&store, day_id).await[0][..] else { panic!("three pulls") };
+    let called = async || {
+        let all = store.sets_of_day(day_id).await.unwrap();
+        all[0].pulls.iter().map(|p| (p.0.id, p.1.measured.id.clone())).collect::<Vec<_>>()
+    };
     store.archive(&[Subject::Pull(a)], &by("a cough")).await.unwrap();
-    assert_eq!(order(&store, day_id).await[0], [b, c]);
-    store.move_pulls(sets[0], &[b], To::Set { id: sets[0], place: Some(2) }, &by("")).await.unwrap();
-    assert_eq!(order(&store, day_id).await[0], [c, b], "second of the two that are seen");
-    let said = &store.trail(Subject::Pull(b)).await.unwrap()[0];
-    assert!(said.old_value.ends_with("place 1") && said.new_value.ends_with("place 2"), "{said:?}");
+    assert_eq!(
+        called().await,
+        [(b, "p2".into()), (c, "p3".into())],
+        "the others keep the names they were written down by"
+    );
+    store.move_pulls(sets[0], &[c], To::Set { id: sets[0], place: Some(2) }, &by("")).await.unwrap();
+    assert_eq!(called().await, [(c, "p2".into()), (b, "p3".into())]);
+    let said = &store.trail(Subject::Pull(c)).await.unwrap()[0];
+    assert!(said.old_value.ends_with("place 3") && said.new_value.ends_with("place 2"), "{said:?}");
     let all = store.move_pulls(sets[0], &[b, c], To::Own, &by("")).await;
     assert!(matches!(all, Err(StoreError::Refused(_))), "nothing that is seen would be left: {all:?}");
     store.restore(Subject::Pull(a), &by("")).await.unwrap();

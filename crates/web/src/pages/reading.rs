@@ -111,14 +111,19 @@ pub(crate) async fn show(
     let key = format!("{} {:?}", page_key(&uri, &prefs), chosen_lanes(&cookies));
     let made = || async {
         let looked = Looked::at(&state).await?;
-        // Both are read at the same time, from one reading of their day.
-        let (kept, beside) = tokio::join!(looked.pull(id, &settings), async {
+        // Both are read at the same time, from one reading of their day, and what was written of the pull beside them.
+        let beside = async {
             match beside_of(&looked, &p.beside, id).await? {
                 Some(other) => Ok(Some(looked.pull(other, &settings).await?)),
                 None => Ok::<_, WebError>(None),
             }
-        });
-        let (kept, beside) = (kept?, beside?);
+        };
+        let written = async {
+            let (note, observed) = (state.store.note_of_pull(id), state.store.observed_in(id));
+            Ok(tokio::try_join!(note, observed, state.store.attached(Attached::Pull(id)))?)
+        };
+        let (kept, beside, (note, observed, attached)) =
+            tokio::try_join!(looked.pull(id, &settings), beside, written)?;
         let (r, e) = &*kept;
         let lanes = p.lanes.clone().unwrap_or_else(|| kept_lanes(&cookies, r.vehicle.id));
         let looks = Looks { driven: r.vehicle.sheet.driven, ..Looks::default() };
@@ -129,8 +134,6 @@ pub(crate) async fn show(
             }
             None => None,
         };
-        let note = state.store.note_of_pull(id).await?;
-        let observed = state.store.observed_in(id).await?;
         let mut threads = state.store.threads(Some(r.vehicle.id)).await?;
         let remarks = if threads.is_empty() {
             Vec::new()
@@ -151,10 +154,7 @@ pub(crate) async fn show(
             threads,
         };
         let mut view = pull_page(r, e, &prefs, asked, beside.as_ref().map(|b| &b.0));
-        view.attached =
-            attached_rows(&state.store.attached(Attached::Pull(id)).await?, &prefs.written, |_| {
-                String::new()
-            });
+        view.attached = attached_rows(&attached, &prefs.written, |_| String::new());
         let mut rests_on = vec![Thing::Day(r.day.id), Thing::Vehicle(r.vehicle.id), Thing::Names];
         rests_on.extend(beside.iter().map(|b| Thing::Day(b.0.day.id)));
         Ok(PageMade { body: page(&view)?.0, rests_on, lasts: true })
@@ -189,13 +189,15 @@ impl<'a> Looked<'a> {
     async fn pull(&self, id: i64, settings: &Settings) -> Result<Arc<(Reading, Encoding)>, WebError> {
         let state = self.state;
         let made = || async {
-            let day = self.day(id).await?;
-            let r = if day.holds(id) {
-                read_pull(&state.store, day, id, settings).await?
-            } else {
-                read_pull(&state.store, &OnDay::of(&state.store, id).await?, id, settings).await?
-            };
-            let e = encoding(state, r.vehicle.id).await?;
+            let samples = async { Ok::<_, WebError>(state.store.samples(id).await?) };
+            let (mut day, samples) = tokio::try_join!(self.day(id), samples)?;
+            let own;
+            if !day.holds(id) {
+                own = OnDay::of(&state.store, id).await?;
+                day = &own;
+            }
+            let read = async { Ok::<_, WebError>(read_pull(day, id, samples, settings).await?) };
+            let (r, e) = tokio::try_join!(read, encoding(state, day.vehicle_id()))?;
             let rests_on = vec![Thing::Figures(r.day.id), Thing::Vehicle(r.vehicle.id), Thing::Names];
             Ok(Made { rests_on, weight: r.weight(), lasts: true, value: (r, e) })
         };

@@ -1,7 +1,7 @@
 //! One pull read closely: its samples, its curve, what happened, and its neighbours of the day.
 
 use crate::error::{WorkflowError, blocking};
-use crate::sets::{baseline_of, day_sets};
+use crate::sets::{baseline_of, fresh_sets};
 use jamjar_core::analysis::{
     Beside, Corrected, Coupling, Event, Measured, PullInput, Settings, belt, corrected, coupling, events,
     figures_of, retrace,
@@ -126,11 +126,20 @@ impl OnDay {
     /// # Errors
     /// [`WorkflowError`] when there is no such pull or its day can no longer be measured.
     pub async fn of(store: &Store, pull_id: i64) -> Result<Self, WorkflowError> {
-        let mut day = store.day(store.day_of_pull(pull_id).await?).await?;
-        let vehicle = store.vehicle(day.vehicle_id).await?;
-        let sets = day_sets(store, day.id, &vehicle).await?;
+        let id = store.day_of_pull(pull_id).await?;
+        let of_vehicle = async {
+            let day = store.day(id).await?;
+            Ok((store.vehicle(day.vehicle_id).await?, day))
+        };
+        let ((vehicle, mut day), sets) = tokio::try_join!(of_vehicle, store.sets_of_day(id))?;
+        let sets = fresh_sets(store, sets, &vehicle).await?;
         day.note.clear();
         Ok(Self { vehicle, day, sets })
+    }
+
+    /// The vehicle it is of.
+    pub fn vehicle_id(&self) -> i64 {
+        self.vehicle.id
     }
 
     /// The set of a pull; none of one that is archived or of another day.
@@ -176,14 +185,14 @@ fn area_of(c: &Corrected) -> Option<Area> {
     Some(Area { span_rpm: [from, to], area, mean_kw: area / (to - from) })
 }
 
-/// Reads a pull of a day under some settings.
+/// Reads a pull of a day under some settings; its samples are asked for beside the day.
 ///
 /// # Errors
 /// [`WorkflowError`] when the day has no such pull or its samples can no longer be measured.
 pub async fn read_pull(
-    store: &Store,
     on: &OnDay,
     pull_id: i64,
+    (dyno, ecu): (Recording, Option<Recording>),
     settings: &Settings,
 ) -> Result<Reading, WorkflowError> {
     let order: Vec<i64> = on.sets.iter().flat_map(|s| s.pulls.iter().map(|p| p.0.id)).collect();
@@ -198,7 +207,6 @@ pub async fn read_pull(
     let (vehicle, day) = (on.vehicle.clone(), on.day.clone());
     pull.note.clear();
     set.config.note.clear();
-    let (dyno, ecu) = store.samples(pull_id).await?;
     let settings = *settings;
     blocking(move || {
         let per_rev = vehicle.vehicle.engine.injections_per_rev();
