@@ -241,6 +241,21 @@ impl Store {
         Ok(rows.into_iter().filter_map(|r| Some((r.vehicle, (r.days as usize, r.newest?)))).collect())
     }
 
+    /// How often what measurements rest on has changed, of every day of some vehicles: archived ones too.
+    ///
+    /// # Errors
+    /// [`StoreError`] when the database cannot answer.
+    #[boxed]
+    pub async fn measured_of(&self, vehicles: &[i64]) -> Result<HashMap<i64, i64>, StoreError> {
+        let mut c = self.conn().await?;
+        let rows: Vec<(i64, i64)> = cell_day::table
+            .filter(cell_day::vehicle_id.eq_any(vehicles))
+            .select((cell_day::id, cell_day::measured))
+            .load(&mut c)
+            .await?;
+        Ok(rows.into_iter().collect())
+    }
+
     /// Sets the air and the note of a day as it was last seen, and the measurements that rest on its air, in
     /// one transaction: air, clocks and figures of a day belong together at every moment.
     ///

@@ -132,7 +132,7 @@ fn photo(bytes: u8) -> NewAttachment {
 }
 
 /// Everything a shop can say of a vehicle, on a day that is there with two sets.
-async fn say_everything(store: &Store, id: i64, day: i64) {
+pub(super) async fn say_everything(store: &Store, id: i64, day: i64) {
     let noon = NaiveTime::from_hms_opt(12, 0, 0).unwrap();
     let date = NaiveDate::from_ymd_opt(2026, 3, 4).unwrap();
     let sets = store.sets_of_day(day).await.unwrap();

@@ -1,5 +1,6 @@
 //! Putting right what is stored: every change with its trail, nothing torn, nothing gone.
 
+mod carried;
 mod editors;
 mod erased;
 mod named;

@@ -4,6 +4,7 @@
 use super::{ABOUT, About, RECORD, VERSION, file_entry, samples_entry};
 use crate::error::{WorkflowError, internal};
 use jamjar_store::{FileRow, Shop, Store, StoreError};
+use std::collections::HashMap;
 use std::io::{Read, Write};
 use tokio::runtime::Handle;
 use zip::CompressionMethod;
@@ -15,6 +16,8 @@ const LARGE: i64 = 0xffff_0000;
 /// database.
 const SMALL: i64 = 1 << 20;
 const AT_ONCE: usize = 24;
+/// Times the rows are read while somebody changes them.
+const TRIES: usize = 5;
 /// Bytes copied at a time.
 const PIECE: usize = 256 << 10;
 
@@ -22,7 +25,8 @@ const PIECE: usize = 256 << 10;
 #[derive(Debug, Clone, PartialEq)]
 pub struct Contents {
     shop: Shop,
-    days: Vec<(i64, i64)>,
+    vehicles: Vec<i64>,
+    days: HashMap<i64, i64>,
 }
 
 impl Contents {
@@ -49,12 +53,15 @@ pub async fn contents(store: &Store, vehicles: Option<&[i64]>) -> Result<Content
         Some(some) => some.to_vec(),
         None => store.vehicle_ids().await?,
     };
-    let shop = store.take_out(&ids).await?;
-    let mut days = Vec::new();
-    for id in shop.days.iter().filter_map(|d| d.id) {
-        days.push((id, store.day(id).await?.measured));
+    for _ in 0..TRIES {
+        // Known before its rows are read: what changes behind them is noticed, and so is what changes while they are.
+        let days = store.measured_of(&ids).await?;
+        let shop = store.take_out(&ids).await?;
+        if store.measured_of(&ids).await? == days {
+            return Ok(Contents { shop, days, vehicles: ids });
+        }
     }
-    Ok(Contents { shop, days })
+    Err(StoreError::Changed { what: "a day that was being taken out", now: None }.into())
 }
 
 /// Writes the archive; called where waiting is allowed, with a handle on the runtime that serves the store.
@@ -99,10 +106,9 @@ pub fn write(store: &Store, runtime: &Handle, what: &Contents, out: impl Write) 
         }
         file.intact()?;
     }
-    for (id, measured) in &what.days {
-        if runtime.block_on(store.day(*id))?.measured != *measured {
-            return Err(StoreError::Changed { what: "a day that was being taken out", now: None }.into());
-        }
+    let now = runtime.block_on(store.measured_of(&what.vehicles))?;
+    if what.days.iter().any(|(day, measured)| now.get(day) != Some(measured)) {
+        return Err(StoreError::Changed { what: "a day that was being taken out", now: None }.into());
     }
     zip.finish().map_err(internal)?;
     Ok(())
