@@ -139,7 +139,12 @@ pub fn tightest(verdicts: &[LimitOutcome], limits: &[Limit], units: Units) -> (S
 /// The worst that the limits of a set say, and whether it is a warning.
 pub fn judged_sentence(verdicts: &[LimitOutcome], limits: &[Limit], units: Units) -> (String, bool) {
     let all: Vec<Judged<'_>> = judged(verdicts, limits).collect();
-    let Some((limit, o)) = all.iter().copied().min_by(|a, b| a.1.verdict.cmp(&b.1.verdict)) else {
+    // The worst verdict; of several alike the one that used most of its margin.
+    let used = |j: &Judged<'_>| j.1.share_used.unwrap_or(f64::NEG_INFINITY);
+    let worse = |a: &Judged<'_>, b: &Judged<'_>| {
+        a.1.verdict.cmp(&b.1.verdict).then_with(|| used(b).total_cmp(&used(a)))
+    };
+    let Some((limit, o)) = all.iter().copied().min_by(worse) else {
         return ("No limits are set for this vehicle, so nothing can be said of its margins.".into(), false);
     };
     match o.verdict {

@@ -54,6 +54,29 @@ fn every_verdict_on_a_limit_has_its_sentence() {
     assert!(judged_sentence(&[], &l, Units::default()).0.contains("nothing can be said of its margins"));
 }
 
+/// Of limits that are all clear the one named is the one that is nearest, whatever their order.
+#[test]
+fn the_tightest_is_the_one_that_used_most_of_its_margin() {
+    let of = |id: &str, used: f64| {
+        let l = Limit { id: id.into(), channel: Channel::new(id).unwrap(), ..lean() };
+        let o =
+            LimitOutcome { limit: id.into(), share_used: Some(used), ..outcome(Verdict::Clear, Some(0.04)) };
+        (l, o)
+    };
+    let (duty, lambda) = (of("injector_duty", 0.6), of("lambda_1", 0.55));
+    let (knock, oil) = (of("knock_retard_1", 0.1), of("oil_pressure", 0.2));
+    for order in
+        [[&lambda, &duty, &knock, &oil], [&oil, &knock, &duty, &lambda], [&duty, &lambda, &oil, &knock]]
+    {
+        let limits: Vec<Limit> = order.iter().map(|o| o.0.clone()).collect();
+        let outcomes: Vec<LimitOutcome> = order.iter().map(|o| o.1.clone()).collect();
+        let (text, _) = judged_sentence(&outcomes, &limits, Units::default());
+        assert!(text.contains("the tightest of them is injector duty"), "{text}");
+        let (row, _) = tightest(&outcomes, &limits, Units::default());
+        assert!(row.starts_with("injector duty"), "the headline and the list say the same: {row}");
+    }
+}
+
 #[test]
 fn a_starting_point_nobody_looked_at_says_so_and_never_forbids_on_its_own() {
     let first = Limit { starting_point: true, ..lean() };
