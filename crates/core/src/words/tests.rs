@@ -1,6 +1,7 @@
 //! How a limit is said, in either scale of mixture.
 
 use super::*;
+use crate::channel::Channel;
 use crate::limits::{Limit, LimitOutcome, Threshold, Verdict};
 use crate::units::Mixture;
 

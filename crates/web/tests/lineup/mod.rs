@@ -295,3 +295,30 @@ async fn a_day_of_single_pulls_stands_on_the_habit_of_its_cell_and_says_so() {
         "how many sets, and how far they lie apart: {page}"
     );
 }
+
+/// What stands over the chart and what stands in the list speak of one limit.
+#[tokio::test(flavor = "multi_thread")]
+async fn the_headline_and_the_list_name_the_same_tightest_limit() {
+    let cell = Cell::with_demo().await;
+    let mut named = Vec::new();
+    for day in [1, 2, 3] {
+        let sets = cell.store.sets_of_day(day).await.unwrap();
+        let base = sets[0].set.id;
+        for s in &sets[1..] {
+            let page = cell.get(&format!("/line-up?sets={base},{}&base={base}", s.set.id)).await.text();
+            let Some(said) = page.split("the tightest of them is ").nth(1) else { continue };
+            let (label, left) = said.split_once(" (").unwrap();
+            let left = left.split(" left").next().unwrap();
+            let rows = page.split("class=\"small limit quiet\">").skip(1);
+            let rows: Vec<&str> = rows.map(|r| r.split('<').next().unwrap()).collect();
+            assert!(
+                rows.iter().any(|r| r.starts_with(&format!("{label} {left} "))),
+                "{label} with {left} left stands in no row of {rows:?}"
+            );
+            named.push(label.to_owned());
+        }
+    }
+    named.sort();
+    named.dedup();
+    assert!(named.len() >= 2, "more than one limit is the tightest somewhere: {named:?}");
+}
