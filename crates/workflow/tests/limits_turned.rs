@@ -105,7 +105,8 @@ fn a_limit_that_asks_for_longer_never_sees_more() {
     for pair in all.windows(2) {
         assert!(number(&pair[1], "worst") <= number(&pair[0], "worst") + 1e-12, "{pair:?}");
     }
-    assert_eq!((hardness(&all[0]), hardness(&all[4])), (2, 0));
+    // Beside the dip λ lies at 0.864, within the caution of 0.02 below 0.88.
+    assert_eq!((hardness(&all[0]), hardness(&all[4])), (2, 1));
 }
 
 #[test]
