@@ -193,6 +193,8 @@ def pages(data):
     server = Server(data)
     try:
         server.wait("/search?q=map+C1", lambda t: "pulls of 1" in t and int(re.search(r"of ([\d,]+)", t)[1].replace(",", "")) >= 145)
+        # The last days and reports are still being stored when the first can be searched.
+        server.wait("/", lambda t: "Loading the demo" not in t)
         line_up = "/line-up?sets=1,2,3,4&base=1"
         server.get(line_up)
         median, p99, rate = wrk([line_up], 32)

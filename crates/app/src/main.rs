@@ -148,8 +148,9 @@ enum Command {
         #[arg(long, default_value_t = 200)]
         days: usize,
         /// One study alone, as rows of its table: `fitted` (best spark, fuel cells, delays, cylinders) or `hidden`
-        /// (crossings that are hidden; five recordings a day) or `faults` (planted faults, on so many days each).
-        #[arg(long, value_parser = ["fitted", "hidden", "faults"])]
+        /// (crossings that are hidden; five recordings a day) or `faults` (planted faults, on so many days each; one of
+        /// them by its name, such as `boost_leak`).
+        #[arg(long)]
         only: Option<String>,
         /// Print JSON.
         #[arg(long)]

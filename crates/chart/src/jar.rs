@@ -8,9 +8,11 @@ use crate::svg::n;
 pub enum Jar {
     /// Every limit measured; the share of the tightest margin used.
     Filled(f64),
+    /// Some limits were not measured; the share of the tightest margin used by those that were.
+    Partly(f64),
     /// A limit crossed: over its rim.
     Over,
-    /// A limit was not measured, or cannot be told.
+    /// Most limits were not measured, or one cannot be told.
     Unmonitored,
     /// No limits are set.
     NoLimits,
@@ -20,11 +22,14 @@ pub enum Jar {
 
 const BODY: &str = "M6 7h14c2 1 3 3 3 5v15a4 4 0 0 1-4 4H7a4 4 0 0 1-4-4V12c0-2 1-4 3-5z";
 
+/// Outline of a jar that nobody looked at from all sides.
+const DASHED: &str = r#" stroke-dasharray="2.5 2.5""#;
+
 /// Draws a small jar. `id` keeps its clip path apart from others on the page.
 pub fn jar_svg(jar: Jar, tone: Tone, id: &str, paint: Paint) -> String {
     let ink = paint.colour("ink");
     let fill = match jar {
-        Jar::Filled(f) => Some((f.clamp(0.03, 1.0), paint.colour(tone.name()))),
+        Jar::Filled(f) | Jar::Partly(f) => Some((f.clamp(0.03, 1.0), paint.colour(tone.name()))),
         Jar::Over => Some((1.0, paint.colour("rosehip"))),
         Jar::Unmonitored | Jar::NoLimits | Jar::NotPulled => None,
     };
@@ -36,10 +41,10 @@ pub fn jar_svg(jar: Jar, tone: Tone, id: &str, paint: Paint) -> String {
         )
     });
     let (dash, mark) = match jar {
-        Jar::Unmonitored => (
-            r#" stroke-dasharray="2.5 2.5""#,
-            r#"<text x="13" y="25" text-anchor="middle" font-size="15" font-weight="700">?</text>"#,
-        ),
+        Jar::Partly(_) => (DASHED, ""),
+        Jar::Unmonitored => {
+            (DASHED, r#"<text x="13" y="25" text-anchor="middle" font-size="15" font-weight="700">?</text>"#)
+        }
         _ => ("", ""),
     };
     if jar == Jar::NotPulled {
@@ -69,7 +74,11 @@ mod tests {
         let draw = |j| jar_svg(j, Tone::Damson, "a", Paint::Light);
         assert!(draw(Jar::Over).contains("rotate(9"), "the lid is off");
         assert!(draw(Jar::Unmonitored).contains("dasharray") && draw(Jar::Unmonitored).contains('?'));
-        assert!(draw(Jar::Filled(0.5)).contains(r#"y="20""#));
+        assert!(
+            draw(Jar::Filled(0.5)).contains(r#"y="20""#) && !draw(Jar::Filled(0.5)).contains("dasharray")
+        );
+        let partly = draw(Jar::Partly(0.5));
+        assert!(partly.contains(r#"y="20""#) && partly.contains("dasharray") && !partly.contains('?'));
         assert!(!draw(Jar::NoLimits).contains("clipPath"));
         assert!(!draw(Jar::NotPulled).contains("<rect"), "a place without a jar has no lid");
     }

@@ -31,8 +31,9 @@ const HIDDEN_A_DAY: usize = 5;
 
 /// One study alone.
 pub(crate) fn only(study: &str, days: usize) -> ExitCode {
-    if study == "faults" {
-        return match faults::study(days) {
+    let kinds = faults::kinds(study);
+    if !kinds.is_empty() {
+        return match faults::study_of(&kinds, days) {
             Ok(f) => {
                 println!("{}", fault_rows(&f));
                 ExitCode::SUCCESS
@@ -42,7 +43,10 @@ pub(crate) fn only(study: &str, days: usize) -> ExitCode {
     }
     let claims = match study {
         "fitted" => Ok(fitted::study(days)),
-        _ => never_clear::study(days * HIDDEN_A_DAY),
+        "hidden" => never_clear::study(days * HIDDEN_A_DAY),
+        other => Err(format!(
+            "“{other}” is no study: say fitted, hidden, faults, or one fault, such as boost_leak"
+        )),
     };
     match claims {
         Ok(c) => {

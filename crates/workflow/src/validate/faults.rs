@@ -251,13 +251,26 @@ const CASES: &[Case] = &[
     },
 ];
 
+/// Kinds a study is of: all of them for `faults`, the one of that id else.
+pub fn kinds(study: &str) -> Vec<FaultKind> {
+    FaultKind::ALL.into_iter().filter(|k| study == "faults" || k.id() == study).collect()
+}
+
 /// Runs every case over `seeds` days; kinds that nothing claims to find are listed without figures.
 ///
 /// # Errors
 /// A sentence when a built-in scenario is broken.
 pub fn study(seeds: usize) -> Result<Vec<Found>, String> {
+    study_of(&FaultKind::ALL, seeds)
+}
+
+/// The same of some kinds alone.
+///
+/// # Errors
+/// As [`study`].
+pub fn study_of(kinds: &[FaultKind], seeds: usize) -> Result<Vec<Found>, String> {
     let mut out = Vec::new();
-    for kind in FaultKind::ALL {
+    for &kind in kinds {
         let before = out.len();
         for c in CASES.iter().filter(|c| c.kind == kind) {
             out.push(one(c, seeds)?);
@@ -376,4 +389,16 @@ fn asked_at_import(subject: &Subject, p: &SimPull) -> Result<bool, String> {
     let Some(e) = &p.ecu else { return Ok(false) };
     let r = read_log(e.bytes.as_slice(), &e.name, &subject.mapping).map_err(|e| e.to_string())?;
     Ok(r.questions.iter().any(|q| q.channel.as_str() == "manifold_pressure"))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_study_of_faults_is_of_all_of_them_or_of_one() {
+        assert_eq!(kinds("faults").len(), FaultKind::ALL.len());
+        assert_eq!(kinds("boost_leak"), [FaultKind::BoostLeak]);
+        assert!(kinds("fitted").is_empty() && kinds("boost leak").is_empty());
+    }
 }

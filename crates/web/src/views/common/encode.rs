@@ -65,19 +65,22 @@ pub(crate) struct SetTag {
     pub(crate) jar: String,
 }
 
-/// The jar of a set: fill = share of its tightest margin used.
+/// The jar of a set: fill = share of its tightest margin used. One limit that nobody measured makes it dashed: what is
+/// not monitored never looks whole.
 pub(crate) fn jar_of(verdicts: &[LimitOutcome]) -> Jar {
-    let any = |v: Verdict| verdicts.iter().any(|o| o.verdict == v);
+    let count = |v: Verdict| verdicts.iter().filter(|o| o.verdict == v).count();
+    let used = verdicts.iter().filter_map(|o| o.share_used).fold(0.0, f64::max);
+    let missing = count(Verdict::NotMeasured);
     if verdicts.is_empty() {
         Jar::NoLimits
-    } else if any(Verdict::Over) {
+    } else if count(Verdict::Over) > 0 {
         Jar::Over
-    } else if any(Verdict::CantTell)
-        || verdicts.iter().filter(|o| o.verdict == Verdict::NotMeasured).count() * 2 > verdicts.len()
-    {
+    } else if count(Verdict::CantTell) > 0 || missing * 2 > verdicts.len() {
         Jar::Unmonitored
+    } else if missing > 0 {
+        Jar::Partly(used)
     } else {
-        Jar::Filled(verdicts.iter().filter_map(|o| o.share_used).fold(0.0, f64::max))
+        Jar::Filled(used)
     }
 }
 
@@ -106,7 +109,15 @@ mod tests {
         let clear = outcome(Verdict::Clear, Some(0.6));
         assert_eq!(jar_of(&[clear.clone(), outcome(Verdict::NotReached, None)]), Jar::Filled(0.6));
         assert_eq!(jar_of(&[clear.clone(), outcome(Verdict::Over, Some(1.2))]), Jar::Over);
-        assert_eq!(jar_of(&[clear, outcome(Verdict::CantTell, None)]), Jar::Unmonitored);
+        assert_eq!(jar_of(&[clear.clone(), outcome(Verdict::CantTell, None)]), Jar::Unmonitored);
+        let missing = outcome(Verdict::NotMeasured, None);
+        assert_eq!(
+            jar_of(&[clear.clone(), clear.clone(), missing.clone()]),
+            Jar::Partly(0.6),
+            "one is enough"
+        );
+        assert_eq!(jar_of(&[clear.clone(), missing.clone()]), Jar::Partly(0.6));
+        assert_eq!(jar_of(&[clear, missing.clone(), missing]), Jar::Unmonitored);
         assert_eq!(jar_of(&[]), Jar::NoLimits);
     }
 }
