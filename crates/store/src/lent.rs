@@ -7,7 +7,7 @@ use crate::right::{By, Change, Subject, keep};
 use crate::schema::{map_revision, map_use, vehicle};
 use crate::vehicles::{claim_vehicle, lent_to};
 use diesel::prelude::*;
-use diesel_async::RunQueryDsl;
+use diesel_async::{AsyncMysqlConnection, RunQueryDsl};
 
 /// A map of another vehicle that may serve here.
 #[derive(Debug, Clone, PartialEq, Eq, Queryable)]
@@ -17,6 +17,17 @@ pub struct LentMap {
     pub name: String,
     /// The vehicle it was made for.
     pub vehicle: String,
+}
+
+/// Vehicles a map serves, archived ones too: the one it was made for, then those it is lent to.
+pub(crate) async fn served_by(
+    c: &mut AsyncMysqlConnection,
+    map: i64,
+    home: i64,
+) -> Result<Vec<i64>, StoreError> {
+    let lent: Vec<i64> =
+        map_use::table.filter(map_use::map_id.eq(map)).select(map_use::vehicle_id).load(c).await?;
+    Ok(std::iter::once(home).chain(lent).collect())
 }
 
 impl Store {
@@ -87,12 +98,7 @@ impl Store {
             .first(&mut c)
             .await
             .map_err(|e| StoreError::from(e).about("map", map_id))?;
-        let lent: Vec<i64> = map_use::table
-            .filter(map_use::map_id.eq(map_id))
-            .select(map_use::vehicle_id)
-            .load(&mut c)
-            .await?;
-        let all: Vec<i64> = std::iter::once(home).chain(lent).collect();
+        let all = served_by(&mut c, map_id, home).await?;
         let used: Vec<i64> = vehicle::table
             .filter(vehicle::id.eq_any(&all).and(vehicle::archived_at.is_null()))
             .select(vehicle::id)

@@ -27,7 +27,8 @@ pub use evaluate::{evaluate, evaluate_all};
 pub use extent::{Extent, Extents};
 pub(crate) use knock::{is_live, responds};
 pub use model::{
-    Clock, Direction, GateTerm, Limit, LimitError, LimitOutcome, Severity, Threshold, Verdict, judged,
+    Clock, Direction, GateTerm, Limit, LimitError, LimitOutcome, Severity, Threshold, Verdict, is_same_value,
+    judged,
 };
 pub use sources::Sources;
 pub use traced::{Traced, trace};

@@ -140,6 +140,11 @@ pub struct LimitError {
     pub problem: String,
 }
 
+/// Whether two values of a factor are the same for a limit: neither case nor blanks around them tell them apart.
+pub fn is_same_value(a: &str, b: &str) -> bool {
+    a.trim().eq_ignore_ascii_case(b.trim())
+}
+
 impl Limit {
     /// Checks ids, finite numbers, curves and gates.
     ///
@@ -188,10 +193,9 @@ impl Limit {
 
     /// Whether it is for a configuration. A factor nobody stated could be any of its values: the limit holds then.
     pub fn applies(&self, factors: &Factors) -> bool {
-        let same = |a: &str, b: &str| a.trim().eq_ignore_ascii_case(b.trim());
-        self.applies_to
-            .iter()
-            .all(|(factor, any)| factors.get(factor).is_none_or(|own| any.iter().any(|v| same(v, own))))
+        self.applies_to.iter().all(|(factor, any)| {
+            factors.get(factor).is_none_or(|own| any.iter().any(|v| is_same_value(v, own)))
+        })
     }
 
     /// The whole margin in channel units; `None` when neither span nor caution is given.

@@ -7,7 +7,7 @@ use crate::schema::{cell_day, ladder_word, map_revision, plan_item, slip, vehicl
 use crate::vehicles::{claim_vehicle, damaged, limit_values};
 use diesel::prelude::*;
 use diesel_async::{AsyncMysqlConnection, RunQueryDsl};
-use jamjar_core::limits::Limit;
+use jamjar_core::limits::{Limit, is_same_value};
 use std::collections::BTreeSet;
 
 /// What got another name.
@@ -27,11 +27,6 @@ impl Named {
             Self::Build => "build",
         }
     }
-}
-
-/// Names of factors are held against each other as limits do it.
-fn is_same(a: &str, b: &str) -> bool {
-    a.trim().eq_ignore_ascii_case(b.trim())
 }
 
 /// Limits that were for the old name are for the new one, each with its change on the trail of its vehicle.
@@ -58,7 +53,7 @@ async fn limits(
         let mut limit: Limit = serde_json::from_str(&text).map_err(damaged)?;
         let Some(values) = limit.applies_to.get_mut(what.factor()) else { continue };
         let was = values.join(", ");
-        values.iter_mut().filter(|v| is_same(v, old)).for_each(|v| *v = new.to_owned());
+        values.iter_mut().filter(|v| is_same_value(v, old)).for_each(|v| *v = new.to_owned());
         let change = Change::new(format!("limit {name}, for {}", what.factor()), was, values.join(", "));
         if !change.differs() {
             continue;
@@ -81,7 +76,7 @@ async fn intentions(
 ) -> Result<(), StoreError> {
     let key = what.factor();
     let renamed = |of: &mut serde_json::Value| match of.get_mut(key) {
-        Some(v) if v.as_str().is_some_and(|v| is_same(v, old)) => {
+        Some(v) if v.as_str().is_some_and(|v| is_same_value(v, old)) => {
             *v = new.into();
             true
         }
@@ -141,7 +136,7 @@ pub(super) async fn follow(
         Named::Map => {
             say!(c, ladder_word::map of vehicles, old to new);
             say!(c, slip::map of vehicles, old to new);
-            // What became one with a map it was made from is made from none.
+            // No map is made from itself.
             let child = map_revision::vehicle_id.eq_any(vehicles).and(map_revision::parent.eq(old));
             diesel::update(map_revision::table.filter(child).filter(map_revision::name.ne(new)))
                 .set(map_revision::parent.eq(new))

@@ -12,6 +12,7 @@ use crate::claim::{Seen, Touch, claim_day};
 use crate::db::Store;
 use crate::error::StoreError;
 use crate::lasting::note_merged;
+use crate::lent::served_by;
 use crate::schema::{
     cell_day, day_fuel, flash, fuel, fuel_batch, map_revision, map_use, pull_set, sign_off, tank_event,
     thread_step, vehicle,
@@ -40,25 +41,13 @@ struct Map {
     parent: Option<String>,
 }
 
-/// Vehicles a map serves.
-pub(super) async fn vehicles_of(
-    c: &mut AsyncMysqlConnection,
-    map: i64,
-    home: i64,
-) -> Result<Vec<i64>, StoreError> {
-    let mut all: Vec<i64> =
-        map_use::table.filter(map_use::map_id.eq(map)).select(map_use::vehicle_id).load(c).await?;
-    all.push(home);
-    Ok(all)
-}
-
 /// Vehicles that one map was lent to are served by the other, where it is not at home there.
 async fn serve_the_same(
     c: &mut AsyncMysqlConnection,
     (from, into): (i64, i64),
     home: i64,
 ) -> Result<(), StoreError> {
-    for vehicle in vehicles_of(c, from, home).await?.into_iter().filter(|v| *v != home) {
+    for vehicle in served_by(c, from, home).await?.into_iter().filter(|v| *v != home) {
         diesel::insert_or_ignore_into(map_use::table)
             .values((map_use::map_id.eq(into), map_use::vehicle_id.eq(vehicle)))
             .execute(c)
@@ -171,7 +160,7 @@ impl Store {
                     .execute(c)
                     .await?;
             }
-            let served = vehicles_of(c, into, a.vehicle_id).await?;
+            let served = served_by(c, into, a.vehicle_id).await?;
             follow(c, Named::Map, &served, (&a.name, &b.name), by).await?;
             archive_one(c, Subject::Map(from), by).await?;
             note_merged(c, Subject::Map(from), into).await?;

@@ -151,16 +151,16 @@ fn said(s: &Set) -> String {
     format!("set {}, {} on {}", s.position, s.config.map, s.config.fuel)
 }
 
-/// Moves pulls of a set in use, in the transaction of the caller; says the set they are in.
+/// Moves pulls of a set in use, where its pulls stand as given, in the transaction of the caller; says the set they are
+/// in.
 async fn move_within(
     c: &mut AsyncMysqlConnection,
-    source: &Set,
+    (source, standing): (&Set, &[Standing]),
     pulls: &[i64],
     to: To,
     by: &By,
 ) -> Result<i64, StoreError> {
     let from = source.id;
-    let standing = pulls_of(c, from).await?;
     let target = match to {
         To::Set { id, .. } => alive_set(c, id).await?,
         To::Own if standing.iter().filter(|p| p.in_use()).all(|p| pulls.contains(&p.id)) => {
@@ -196,7 +196,7 @@ async fn move_within(
         archive_saying(c, Subject::Set(from), by, said).await?;
     }
     for p in &moved {
-        let old = format!("{}, place {}", said(source), place_of(&standing, p.id));
+        let old = format!("{}, place {}", said(source), place_of(standing, p.id));
         let new = format!("{}, place {}", said(&target), place_of(&order, p.id));
         keep(c, Subject::Pull(p.id), by, &[Change::new("set", old, new)]).await?;
     }
@@ -221,7 +221,7 @@ impl Store {
             if let Some(lost) = pulls.iter().find(|id| !here(id)) {
                 return Err(StoreError::NotFound { what: "in this set, pull", id: *lost });
             }
-            move_within(c, &source, pulls, to, by).await
+            move_within(c, (&source, &standing), pulls, to, by).await
         })
         .await
     }
@@ -253,8 +253,9 @@ impl Store {
                     differ.join(", ")
                 )));
             }
-            let pulls: Vec<i64> = pulls_of(c, from).await?.iter().map(|p| p.id).collect();
-            move_within(c, &a, &pulls, To::Set { id: into, place: None }, by).await
+            let standing = pulls_of(c, from).await?;
+            let pulls: Vec<i64> = standing.iter().map(|p| p.id).collect();
+            move_within(c, (&a, &standing), &pulls, To::Set { id: into, place: None }, by).await
         })
         .await
     }

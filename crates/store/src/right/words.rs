@@ -2,12 +2,12 @@
 
 use super::audit::{By, Change, Subject, keep};
 use super::follow::{Named, follow};
-use super::merge::vehicles_of;
 use crate::boxed;
 use crate::claim::{Seen, Touch, claim_day};
 use crate::db::Store;
 use crate::error::StoreError;
 use crate::garage::refuse_circle;
+use crate::lent::served_by;
 use crate::schema::{build_state, cell_day, change_log, day_note, fuel, map_revision, pull_set, vehicle};
 use crate::vehicles::claim_vehicle;
 use chrono::{NaiveDate, NaiveTime};
@@ -197,7 +197,7 @@ impl Store {
                 Change::new("note", &was.note, &now.note),
             ];
             diesel::update(map_revision::table.find(id)).set(now).execute(c).await?;
-            let served = vehicles_of(c, id, home).await?;
+            let served = served_by(c, id, home).await?;
             follow(c, Named::Map, &served, (&was.name, &now.name), by).await?;
             let own = pull_set::table.filter(pull_set::map_id.eq(id)).select(pull_set::day_id).distinct();
             let days = own.load(c).await?;

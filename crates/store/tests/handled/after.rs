@@ -1,22 +1,13 @@
 //! What comes after the pulls: threads over a distance, sign-offs, slips, customers, and what is attached.
 
 use super::{at, map};
-use crate::shop::{Server, by, commit, day, new_set, note};
+use crate::shop::{Server, by, commit, day, new_set, new_vehicle, note, slip};
 use chrono::NaiveDate;
-use jamjar_store::{
-    Attached, Contact, NewAttachment, NewStep, NewVehicle, SlipRecord, StepKind, Store, StoreError, Subject,
-};
+use jamjar_store::{Attached, Contact, NewAttachment, NewStep, StepKind, StoreError, Subject};
 use std::io::Cursor;
 
 fn on(day: u32) -> NaiveDate {
     NaiveDate::from_ymd_opt(2026, 3, day).unwrap()
-}
-
-async fn another(store: &Store) -> i64 {
-    let mut vehicle = crate::shop::vehicle();
-    vehicle.name = "Marrow 48".into();
-    let new = NewVehicle { vehicle, limits: vec![], sheet: Default::default(), demo: false };
-    store.add_vehicle(&new).await.unwrap()
 }
 
 fn step(kind: StepKind, words: &str) -> NewStep {
@@ -37,7 +28,7 @@ fn step(kind: StepKind, words: &str) -> NewStep {
 async fn steps_of_a_thread_are_written_all_or_none_and_never_twice() {
     let (_server, store) = Server::start("thread").await;
     let vehicle = store.day(day(&store).await).await.unwrap().vehicle_id;
-    let other = another(&store).await;
+    let other = store.add_vehicle(&new_vehicle("Marrow 48")).await.unwrap();
     let own = store.put_map(vehicle, &map("C1", None), Cursor::new(b"one")).await.unwrap();
     let foreign = store.put_map(other, &map("C2", None), Cursor::new(b"two")).await.unwrap();
     let came = ("0123456789abcdef0123456789abcdef".to_owned(), on(2).and_time(at(9)));
@@ -137,7 +128,15 @@ async fn what_was_signed_stands_with_the_file_it_was_signed_for() {
         (2, "no", "yes")
     );
     assert!(all[0].signed.is_none() && all[0].answers.contains_key("cruise"));
-    let foreign = store.answer_sign_off(another(&store).await, (bare, fuel), &[], true, (on(4), &by())).await;
+    let foreign = store
+        .answer_sign_off(
+            store.add_vehicle(&new_vehicle("Marrow 48")).await.unwrap(),
+            (bare, fuel),
+            &[],
+            true,
+            (on(4), &by()),
+        )
+        .await;
     assert!(matches!(foreign, Err(StoreError::Refused(_))), "{foreign:?}");
     let none = store.answer_sign_off(vehicle, (bare, 999), &[], true, (on(4), &by())).await;
     assert!(matches!(none, Err(StoreError::NotFound { what: "fuel", .. })), "{none:?}");
@@ -160,33 +159,11 @@ async fn what_was_signed_stands_with_the_file_it_was_signed_for() {
     assert_eq!(items, 6, "no answer is lost: {:?}", newest.answers);
 }
 
-fn slip(t402_s: Option<f64>, day: u32) -> SlipRecord {
-    SlipRecord {
-        id: None,
-        on_date: on(day),
-        at_time: None,
-        place: "the strip".into(),
-        map: "C3".into(),
-        fuel: "E5".into(),
-        t18_s: None,
-        t201_s: None,
-        v201_kmh: None,
-        t402_s,
-        v402_kmh: None,
-        rollout_m: 0.3,
-        launch_rpm: None,
-        temperature_c: None,
-        pressure_hpa: None,
-        note: String::new(),
-        written_by: "the calibrator".into(),
-    }
-}
-
 #[tokio::test(flavor = "multi_thread")]
 async fn a_slip_says_something_and_a_customer_is_of_one_vehicle() {
     let (_server, store) = Server::start("slips").await;
     let vehicle = store.day(day(&store).await).await.unwrap().vehicle_id;
-    let other = another(&store).await;
+    let other = store.add_vehicle(&new_vehicle("Marrow 48")).await.unwrap();
     assert!(matches!(store.add_slip(vehicle, &slip(None, 3), &by()).await, Err(StoreError::Check)));
     assert!(matches!(store.add_slip(vehicle, &slip(Some(-1.0), 3), &by()).await, Err(StoreError::Check)));
     for (t, d) in [(12.9, 3), (12.7, 5), (13.0, 4)] {

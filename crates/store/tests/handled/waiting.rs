@@ -1,11 +1,10 @@
 //! Files that wait, cells and what runs in them, and who changed what on a vehicle.
 
 use super::at;
-use crate::shop::{Server, by, commit, day, new_set};
+use crate::shop::{Server, by, commit, day, new_day, new_set, new_vehicle};
 use chrono::NaiveDate;
 use jamjar_store::{
-    CellWords, Configuration, NewDay, NewInboxItem, NewIntervention, NewVehicle, Role, RunsNow, Store,
-    StoreError, Subject,
+    CellWords, Configuration, NewInboxItem, NewIntervention, Role, RunsNow, Store, StoreError, Subject,
 };
 use std::collections::BTreeMap;
 use std::io::Cursor;
@@ -15,9 +14,7 @@ fn item(day_id: i64, name: &str) -> NewInboxItem {
 }
 
 async fn day_in(store: &Store, vehicle_id: i64, place: &str, d: u32) -> i64 {
-    let date = NaiveDate::from_ymd_opt(2026, 3, d).unwrap();
-    let new = NewDay { vehicle_id, date, place: place.into(), air: None, note: String::new(), demo: false };
-    store.add_day(&new).await.unwrap()
+    store.add_day(&new_day(vehicle_id, place, d)).await.unwrap()
 }
 
 #[tokio::test(flavor = "multi_thread")]
@@ -74,12 +71,7 @@ async fn a_cell_shows_the_day_on_which_something_runs() {
     let first = day(&store).await;
     let vehicle = store.day(first).await.unwrap().vehicle_id;
     let cell = store.cell_of_day(first).await.unwrap().unwrap();
-    let mut other = crate::shop::vehicle();
-    other.name = "Marrow 48".into();
-    let other = store
-        .add_vehicle(&NewVehicle { vehicle: other, limits: vec![], sheet: Default::default(), demo: false })
-        .await
-        .unwrap();
+    let other = store.add_vehicle(&new_vehicle("Marrow 48")).await.unwrap();
     let beside = day_in(&store, other, "cell 1", 3).await;
     let yard = day_in(&store, other, "the yard", 3).await;
     let newest = day_in(&store, vehicle, "cell 1", 6).await;

@@ -2,10 +2,9 @@
 //! first wrote stands.
 
 use super::{by, shop};
-use crate::shop::note;
+use crate::shop::{new_vehicle, note};
 use jamjar_store::{
-    BuildWords, CellWords, Configuration, FuelWords, MapWords, NewVehicle, NoteWords, Store, StoreError,
-    Subject,
+    BuildWords, CellWords, Configuration, FuelWords, MapWords, NoteWords, Store, StoreError, Subject,
 };
 use std::future::Future;
 
@@ -214,12 +213,7 @@ async fn a_vehicle_of_a_name_is_made_once() {
     let all: Vec<_> = (0..EDITORS)
         .map(|_| {
             let s = store.clone();
-            tokio::spawn(async move {
-                let mut vehicle = crate::shop::vehicle();
-                vehicle.name = "Marrow 48".into();
-                let new = NewVehicle { vehicle, limits: vec![], sheet: Default::default(), demo: false };
-                s.add_vehicle(&new).await
-            })
+            tokio::spawn(async move { s.add_vehicle(&new_vehicle("Marrow 48")).await })
         })
         .collect();
     let mut made = 0;

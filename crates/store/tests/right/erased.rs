@@ -2,7 +2,7 @@
 //! vehicle stands on stays, files above all.
 
 use super::{by, shop};
-use crate::shop::{Server, commit, new_pull, new_set, note};
+use crate::shop::{Server, commit, new_day, new_pull, new_set, new_vehicle, note};
 use chrono::{NaiveDate, NaiveTime};
 use diesel::sql_types::{BigInt, Text};
 use diesel_async::{AsyncConnection, AsyncMysqlConnection, RunQueryDsl};
@@ -96,19 +96,6 @@ pub(super) async fn pointing_nowhere(server: &Server) -> Vec<String> {
         }
     }
     out
-}
-
-async fn vehicle(store: &Store, name: &str, demo: bool) -> i64 {
-    let mut vehicle = crate::shop::vehicle();
-    vehicle.name = name.into();
-    let new = NewVehicle { vehicle, limits: vec![], sheet: Default::default(), demo };
-    store.add_vehicle(&new).await.unwrap()
-}
-
-async fn day_of(store: &Store, vehicle_id: i64, demo: bool) -> i64 {
-    let date = NaiveDate::from_ymd_opt(2026, 3, 4).unwrap();
-    let new = NewDay { vehicle_id, date, place: "cell 1".into(), air: None, note: String::new(), demo };
-    store.add_day(&new).await.unwrap()
 }
 
 fn map(name: &str) -> NewMap {
@@ -214,10 +201,10 @@ async fn a_vehicle_of_which_everything_is_known_is_erased_whole_and_nothing_else
     let id = store.day(day).await.unwrap().vehicle_id;
     say_everything(&store, id, day).await;
     // Another vehicle stands on one of its maps, and on a file of its pulls.
-    let other = vehicle(&store, "Marrow 48", false).await;
+    let other = store.add_vehicle(&new_vehicle("Marrow 48")).await.unwrap();
     let c3 = store.maps(id).await.unwrap().into_iter().find(|m| m.name == "C3").unwrap().id;
     store.lend_map(c3, other, &by("")).await.unwrap();
-    let other_day = day_of(&store, other, false).await;
+    let other_day = store.add_day(&new_day(other, "cell 1", 4)).await.unwrap();
     let shared = crate::file(&store, 1).await;
     commit(&store, other_day, &[new_set(shared, 1)], &[], None).await.unwrap();
     let own = crate::file(&store, 77).await;
@@ -243,8 +230,8 @@ async fn a_vehicle_of_which_everything_is_known_is_erased_whole_and_nothing_else
 async fn the_demo_goes_with_everything_said_of_it_and_leaves_what_the_users_own_stands_on() {
     let (server, store, own_day, _) = shop().await;
     let own = store.day(own_day).await.unwrap().vehicle_id;
-    let demo = vehicle(&store, "Quillet 650", true).await;
-    let demo_day = day_of(&store, demo, true).await;
+    let demo = store.add_vehicle(&NewVehicle { demo: true, ..new_vehicle("Quillet 650") }).await.unwrap();
+    let demo_day = store.add_day(&NewDay { demo: true, ..new_day(demo, "cell 1", 4) }).await.unwrap();
     let file = crate::file(&store, 9).await;
     commit(&store, demo_day, &[new_set(file, 2)], &[], None).await.unwrap();
     say_everything(&store, demo, demo_day).await;

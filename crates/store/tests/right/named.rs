@@ -1,13 +1,13 @@
 //! What names something by its name follows it, and what two doubled things hold is in the one that is left.
 
 use super::{by, shop};
-use crate::shop::commit;
+use crate::shop::{commit, new_day, new_vehicle, slip};
 use chrono::{NaiveDate, NaiveTime};
 use jamjar_core::factors::Factors;
 use jamjar_core::limits::Limit;
 use jamjar_store::{
     Attached, Configuration, Contact, FuelWords, LadderWord, MapWords, NewAttachment, NewFlash, NewMap,
-    NewVehicle, RunsNow, SlipRecord, Store, Subject,
+    RunsNow, SlipRecord, Store, Subject,
 };
 use std::io::Cursor;
 
@@ -29,28 +29,6 @@ fn map(name: &str, parent: Option<&str>) -> NewMap {
     }
 }
 
-fn slip(map: &str, fuel: &str) -> SlipRecord {
-    SlipRecord {
-        id: None,
-        on_date: NaiveDate::from_ymd_opt(2026, 3, 3).unwrap(),
-        at_time: None,
-        place: "the strip".into(),
-        map: map.into(),
-        fuel: fuel.into(),
-        t18_s: None,
-        t201_s: None,
-        v201_kmh: None,
-        t402_s: Some(12.9),
-        v402_kmh: Some(174.0),
-        rollout_m: 0.3,
-        launch_rpm: None,
-        temperature_c: None,
-        pressure_hpa: None,
-        note: String::new(),
-        written_by: "the calibrator".into(),
-    }
-}
-
 fn factors(c: &Configuration) -> Factors {
     c.factors()
 }
@@ -67,7 +45,8 @@ async fn say_everything(store: &Store, vehicle: i64, day: i64, c: &Configuration
         ..LadderWord::now()
     };
     store.say_of_ladder(vehicle, &word).await.unwrap();
-    store.add_slip(vehicle, &slip(&c.map, &c.fuel), &by("")).await.unwrap();
+    let slip = SlipRecord { map: c.map.clone(), fuel: c.fuel.clone(), ..slip(Some(12.9), 3) };
+    store.add_slip(vehicle, &slip, &by("")).await.unwrap();
     let limits = [
         limit("of map", "map", &c.map),
         limit("of fuel", "fuel", &c.fuel),
@@ -156,7 +135,7 @@ async fn of_two_maps_made_one_nothing_is_left_behind() {
     let child = store.put_map(vehicle, &map("C4", Some("c3")), Cursor::new(b"four")).await.unwrap();
     let (double, right) = (id("c3").await, id("C3").await);
     // The double serves another vehicle, which pulls with it.
-    let other = another(&store, "Marrow 48").await;
+    let other = store.add_vehicle(&new_vehicle("Marrow 48")).await.unwrap();
     store.lend_map(double, other, &by("")).await.unwrap();
     let date = NaiveDate::from_ymd_opt(2026, 3, 5).unwrap();
     store
@@ -182,13 +161,6 @@ async fn of_two_maps_made_one_nothing_is_left_behind() {
         Some("C4"),
         "no map descends from itself"
     );
-}
-
-async fn another(store: &Store, name: &str) -> i64 {
-    let mut vehicle = crate::shop::vehicle();
-    vehicle.name = name.into();
-    let new = NewVehicle { vehicle, limits: vec![], sheet: Default::default(), demo: false };
-    store.add_vehicle(&new).await.unwrap()
 }
 
 #[tokio::test(flavor = "multi_thread")]
@@ -246,7 +218,7 @@ async fn of_two_fuels_made_one_each_says_what_the_other_leaves_open_and_no_limit
 async fn of_two_vehicles_made_one_no_file_no_limit_and_no_word_stays_behind() {
     let (_server, store, day, sets) = shop().await;
     let double = store.day(day).await.unwrap().vehicle_id;
-    let right = another(&store, "Tolvern T3, silver").await;
+    let right = store.add_vehicle(&new_vehicle("Tolvern T3, silver")).await.unwrap();
     let mut c = store.set(sets[0]).await.unwrap().config;
     c.note = String::new();
     say_everything(&store, double, day, &c).await;
@@ -275,16 +247,7 @@ async fn of_two_vehicles_made_one_no_file_no_limit_and_no_word_stays_behind() {
         .await
         .unwrap();
     // The other knows a map of that name without its file.
-    let date = NaiveDate::from_ymd_opt(2026, 3, 7).unwrap();
-    let new = jamjar_store::NewDay {
-        vehicle_id: right,
-        date,
-        place: "cell 1".into(),
-        air: None,
-        note: String::new(),
-        demo: false,
-    };
-    let other_day = store.add_day(&new).await.unwrap();
+    let other_day = store.add_day(&new_day(right, "cell 1", 7)).await.unwrap();
     let file = crate::file(&store, 3).await;
     commit(&store, other_day, &[crate::shop::new_set(file, 1)], &[], None).await.unwrap();
     store.change_limits(right, None, &[limit("of fuel", "fuel", "E85")], &[], &by("")).await.unwrap();

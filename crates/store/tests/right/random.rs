@@ -5,7 +5,7 @@
 use super::erased::pointing_nowhere;
 use super::{by, order, shop};
 use crate::find::Watcher;
-use crate::shop::{commit, new_set};
+use crate::shop::{commit, new_day, new_set};
 use jamjar_store::{RunState, Store, StoreError, Subject, To};
 use std::collections::{BTreeMap, BTreeSet};
 
@@ -247,20 +247,7 @@ async fn an_import_taken_back_is_gone_whole_and_takes_nothing_else_along() {
     let left: BTreeSet<i64> = order(&store, day_id).await.into_iter().flatten().collect();
     assert_eq!(left, before.into_iter().flatten().collect());
     assert_eq!(store.last_import(day_id).await.unwrap(), None);
-    let other = day_of_another(&store).await;
+    let vehicle = store.vehicles().await.unwrap()[0].id;
+    let other = store.add_day(&new_day(vehicle, "cell 1", 9)).await.unwrap();
     assert_eq!(store.last_import(other).await.unwrap(), None);
-}
-
-async fn day_of_another(store: &Store) -> i64 {
-    let vehicle_id = store.vehicles().await.unwrap()[0].id;
-    let date = chrono::NaiveDate::from_ymd_opt(2026, 3, 9).unwrap();
-    let new = jamjar_store::NewDay {
-        vehicle_id,
-        date,
-        place: "cell 1".into(),
-        air: None,
-        note: String::new(),
-        demo: false,
-    };
-    store.add_day(&new).await.unwrap()
 }

@@ -10,7 +10,9 @@ use jamjar_core::channel::Channel;
 use jamjar_core::log::Recording;
 use jamjar_core::pull::dyno::{Dyno, DynoKind};
 use jamjar_store::private::PrivateDb;
-use jamjar_store::{By, Configuration, NewDay, NewPull, NewSet, NewVehicle, Store, StoreError, Summary};
+use jamjar_store::{
+    By, Configuration, NewDay, NewPull, NewSet, NewVehicle, SlipRecord, Store, StoreError, Summary,
+};
 use std::path::PathBuf;
 use tempfile::TempDir;
 use tokio::sync::OnceCell;
@@ -177,5 +179,40 @@ pub(crate) fn note(at: Option<chrono::NaiveTime>, tag: &str, text: &str, by: &st
         text: text.into(),
         by: by.into(),
         ..jamjar_store::NewNote::default()
+    }
+}
+
+/// A vehicle of a name with nothing said of it.
+pub(crate) fn new_vehicle(name: &str) -> NewVehicle {
+    let vehicle = Vehicle { name: name.into(), ..vehicle() };
+    NewVehicle { vehicle, limits: vec![], sheet: Default::default(), demo: false }
+}
+
+/// A day of March at a place, without air or note.
+pub(crate) fn new_day(vehicle_id: i64, place: &str, day: u32) -> NewDay {
+    let date = NaiveDate::from_ymd_opt(2026, 3, day).unwrap();
+    NewDay { vehicle_id, date, place: place.into(), air: None, note: String::new(), demo: false }
+}
+
+/// A slip of a day of March that says the whole distance alone.
+pub(crate) fn slip(t402_s: Option<f64>, day: u32) -> SlipRecord {
+    SlipRecord {
+        id: None,
+        on_date: NaiveDate::from_ymd_opt(2026, 3, day).unwrap(),
+        at_time: None,
+        place: "the strip".into(),
+        map: "C3".into(),
+        fuel: "E5".into(),
+        t18_s: None,
+        t201_s: None,
+        v201_kmh: None,
+        t402_s,
+        v402_kmh: None,
+        rollout_m: 0.3,
+        launch_rpm: None,
+        temperature_c: None,
+        pressure_hpa: None,
+        note: String::new(),
+        written_by: "the calibrator".into(),
     }
 }
