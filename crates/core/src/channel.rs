@@ -1,6 +1,7 @@
 //! Canonical channels: the names and units every log is brought to.
 
 use serde::{Deserialize, Serialize};
+use std::borrow::Borrow;
 use std::fmt;
 use std::str::FromStr;
 use thiserror::Error;
@@ -9,6 +10,13 @@ use thiserror::Error;
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
 #[serde(try_from = "String", into = "String")]
 pub struct Channel(String);
+
+/// As its name: it is looked up by it, and comes in the same order.
+impl Borrow<str> for Channel {
+    fn borrow(&self) -> &str {
+        &self.0
+    }
+}
 
 /// A name that cannot be a channel.
 #[derive(Debug, Clone, PartialEq, Eq, Error)]

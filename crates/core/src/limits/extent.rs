@@ -2,8 +2,8 @@
 
 use crate::log::{Recording, View};
 use crate::pull::align::Alignment;
-use crate::pull::detect::{detect, offered};
-use crate::pull::load::{FULL_THROTTLE, Load};
+use crate::pull::detect::pulls_in;
+use crate::pull::load::FULL_THROTTLE;
 use crate::pull::span::{EndedBy, PullSpan};
 
 /// A plate or pedal that never gets there is full at its own plateau, when that is at least this high, % (our
@@ -38,16 +38,23 @@ impl Extents {
     /// As the dyno recording and the engine computer's own speed and throttle show it, whichever is longer.
     ///
     /// `span` is the pull on the dyno's clock. Where the clocks are not aligned each log knows only what it
-    /// shows itself.
+    /// shows itself. `found` are the pulls of the engine computer's log where somebody looked for them before.
     pub fn of(
         dyno: &Recording,
         ecu: Option<&Recording>,
         alignment: &Alignment,
         span: Option<&PullSpan>,
+        found: Option<&[PullSpan]>,
     ) -> Self {
         let lag = alignment.usable_lag();
         let shown = span.map(|s| plain(s, dyno));
-        let seen = ecu.and_then(|log| seen_in(log, shown.zip(lag).map(|(e, lag)| e.shifted(lag))));
+        let seen = ecu.and_then(|log| {
+            let about = shown.zip(lag).map(|(e, lag)| e.shifted(lag));
+            match found {
+                Some(found) => seen_in(log, found, about),
+                None => seen_in(log, &pulls_in(log), about),
+            }
+        });
         // Not aligned, but the dyno holds the lift and the engine computer's log breaks off in the pull: it
         // ended before the pull did.
         let seen = match (seen, shown, lag) {
@@ -90,10 +97,9 @@ fn plain(s: &PullSpan, log: &Recording) -> Extent {
     stretched(bare, log)
 }
 
-/// The pull in the engine computer's own log: the one that lies where the dyno says, or the only one.
-fn seen_in(log: &Recording, about: Option<Extent>) -> Option<Extent> {
-    let speed = log.series("engine_speed")?;
-    let found = offered(detect(&speed, &Load::from_log(log), 1.0));
+/// The pull in the engine computer's own log: of those found there the one that lies where the dyno says, or the only
+/// one.
+fn seen_in(log: &Recording, found: &[PullSpan], about: Option<Extent>) -> Option<Extent> {
     let overlap = |s: &PullSpan| about.map_or(0.0, |e| s.to_s.min(e.to) - s.from_s.max(e.from));
     let own = match about {
         Some(_) => found.iter().filter(|s| overlap(s) > 0.0).max_by(|a, b| overlap(a).total_cmp(&overlap(b))),

@@ -11,11 +11,13 @@ impl Traced<'_, '_> {
     ///
     /// The whole lane is `None` when the speed is missing or the limit has no span.
     pub fn lane(&self, grid: &[f64], step: f64, from_s: f64, to_s: f64) -> Option<Vec<Option<f64>>> {
-        let mut speed = self.speed()?.reader();
+        self.speed()?;
         self.limit.span_units()?;
+        let speeds = self.base.speeds(&self.s.t);
         let (first, last) = (*grid.first()?, *grid.last()?);
         // A grid may have holes, as where speeds were held: samples in between belong to no point of it.
-        let mut out = vec![None; ((last - first) / step).round() as usize + 1];
+        let cell = |rpm: f64| (rpm - first) / step + 0.5;
+        let mut out = vec![None; cell(last) as usize + 1];
         let (mut t, mut cells, mut shares) = (Vec::new(), Vec::new(), Vec::new());
         let mut put = |t: &mut Vec<f64>, cells: &mut Vec<f64>, shares: &mut Vec<f64>| {
             for (cell, held) in cells.drain(..).zip(held(t, shares, self.limit.sustain_s)) {
@@ -28,23 +30,23 @@ impl Traced<'_, '_> {
             shares.clear();
         };
         let (a, b) = (self.s.t.partition_point(|t| *t < from_s), self.s.t.partition_point(|t| *t <= to_s));
-        for i in a..b {
+        for (i, rpm) in speeds.iter().enumerate().take(b).skip(a) {
             let share = self
                 .thresholds
                 .at(i)
                 .filter(|_| self.base.gated[i])
                 .and_then(|x| self.limit.share_used(self.s.v[i], x));
-            match (speed.at(self.s.t[i]), share) {
-                (Some(rpm), Some(share)) => {
+            match share {
+                Some(share) if !rpm.is_nan() => {
                     t.push(self.s.t[i]);
-                    cells.push(((rpm - first) / step).round());
+                    cells.push(cell(*rpm));
                     shares.push(share);
                 }
                 _ => put(&mut t, &mut cells, &mut shares),
             }
         }
         put(&mut t, &mut cells, &mut shares);
-        Some(grid.iter().map(|x| out[((x - first) / step).round() as usize]).collect())
+        Some(grid.iter().map(|x| out[cell(*x) as usize]).collect())
     }
 }
 
@@ -53,8 +55,11 @@ impl Traced<'_, '_> {
 fn held(t: &[f64], v: &[f64], sustain_s: f64) -> Vec<f64> {
     let lowest = v.iter().copied().fold(f64::INFINITY, f64::min);
     let mut out = vec![lowest; v.len()];
+    let mut j = 0;
     for i in 0..t.len() {
-        let Some(j) = (i..t.len()).find(|&j| support(t, i, j) >= sustain_s - 1e-9) else { break };
+        // Windows end later the later they begin.
+        let Some(end) = (j.max(i)..t.len()).find(|&j| support(t, i, j) >= sustain_s - 1e-9) else { break };
+        j = end;
         let low = v[i..=j].iter().copied().fold(f64::INFINITY, f64::min);
         out[i..=j].iter_mut().for_each(|x| *x = x.max(low));
     }

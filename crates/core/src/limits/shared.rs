@@ -25,6 +25,7 @@ pub(super) struct Shared<'a> {
     pub(super) widest_s: f64,
     pub(super) speed: Option<Samples<'a>>,
     reached: OnceLock<Reached>,
+    speeds: OnceLock<Vec<f64>>,
 }
 
 /// What the engine did while the gate was open.
@@ -91,19 +92,26 @@ impl<'a> Shared<'a> {
             widest_s: t.windows(2).map(|w| w[1] - w[0]).fold(0.0, f64::max),
             speed,
             reached: OnceLock::new(),
+            speeds: OnceLock::new(),
             gate,
             gated,
         }
     }
 
+    /// Engine (or shaft) speed at the samples of `t`, rpm; not a number where there is none.
+    pub(super) fn speeds(&self, t: &[f64]) -> &[f64] {
+        self.speeds.get_or_init(|| {
+            let mut read = self.speed.as_ref().map(|n| n.view().reader());
+            t.iter().map(|t| read.as_mut().and_then(|r| r.at(*t)).unwrap_or(f64::NAN)).collect()
+        })
+    }
+
     /// What the engine did while the gate was open, at the samples of `t`.
     pub(super) fn reached(&self, t: &[f64]) -> Reached {
         *self.reached.get_or_init(|| {
-            let at: Vec<(f64, f64)> = self.speed.as_ref().map_or_else(Vec::new, |n| {
-                let mut read = n.view().reader();
-                let open = self.open.iter().flat_map(|(a, b)| *a..*b);
-                open.filter_map(|i| Some((t[i], read.at(t[i])?))).collect()
-            });
+            let speeds = self.speeds(t);
+            let open = self.open.iter().flat_map(|(a, b)| *a..*b);
+            let at: Vec<(f64, f64)> = open.map(|i| (t[i], speeds[i])).filter(|p| !p.1.is_nan()).collect();
             Reached { top_rpm: at.iter().map(|p| p.1).reduce(f64::max), held_s: longest_held(&at) }
         })
     }

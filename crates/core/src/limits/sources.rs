@@ -49,7 +49,18 @@ impl<'a> Sources<'a> {
         alignment: &Alignment,
         span: Option<&PullSpan>,
     ) -> Self {
-        let extents = Extents::of(dyno, ecu, alignment, span);
+        Self::with_pulls(dyno, ecu, alignment, span, None)
+    }
+
+    /// The same where the pulls of the engine computer's part are known already.
+    pub(crate) fn with_pulls(
+        dyno: &'a Recording,
+        ecu: Option<&'a Recording>,
+        alignment: &Alignment,
+        span: Option<&PullSpan>,
+        found: Option<&[PullSpan]>,
+    ) -> Self {
+        let extents = Extents::of(dyno, ecu, alignment, span, found);
         Self {
             dyno,
             ecu,

@@ -61,6 +61,16 @@ impl<'a> View<'a> {
         Reader { walk: Walk::new(self.t), v: self.v }
     }
 
+    /// Values at ascending times `t`, s, by linear interpolation; not a number outside. On its own times nothing is
+    /// looked for.
+    pub fn on(self, t: &[f64]) -> Vec<f64> {
+        if t == self.t {
+            return self.v.to_vec();
+        }
+        let mut at = self.reader();
+        t.iter().map(|t| at.at(*t).unwrap_or(f64::NAN)).collect()
+    }
+
     /// The part with `from ≤ t ≤ to`.
     #[must_use]
     pub fn between(self, from: f64, to: f64) -> Self {
@@ -82,4 +92,19 @@ impl<'a> View<'a> {
 /// In blocks, each without a way out in the middle, so that several values are looked at at once.
 fn all_finite(v: &[f64]) -> bool {
     v.chunks(256).all(|c| c.iter().fold(true, |all, x| all & x.is_finite()))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn on_its_own_times_a_channel_is_itself_and_on_others_it_is_read_between_them() {
+        let (t, v) = ([0.0, 1.0, 3.0], [10.0, 20.0, 0.0]);
+        let s = View { t: &t, v: &v };
+        assert_eq!(s.on(&t), v);
+        let got = s.on(&[-0.1, 0.5, 1.0, 2.0, 3.0, 3.1]);
+        assert_eq!(got[1..5], [15.0, 20.0, 10.0, 0.0]);
+        assert!(got[0].is_nan() && got[5].is_nan(), "nothing is read outside");
+    }
 }

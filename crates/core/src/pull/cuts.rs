@@ -34,12 +34,12 @@ pub fn from_channel(s: &Series) -> Vec<[f64; 2]> {
 /// within a second.
 pub fn from_torque(t: &[f64], torque: &[f64]) -> Vec<[f64; 2]> {
     let n = t.len().min(torque.len());
-    let mut sorted: Vec<f64> = torque[..n].iter().copied().filter(|v| v.is_finite()).collect();
-    if sorted.len() < 8 {
+    let mut finite: Vec<f64> = torque[..n].iter().copied().filter(|v| v.is_finite()).collect();
+    if finite.len() < 8 {
         return Vec::new();
     }
-    sorted.sort_by(f64::total_cmp);
-    let floor = LOADED * sorted[sorted.len() * 9 / 10];
+    let high = finite.len() * 9 / 10;
+    let floor = LOADED * *finite.select_nth_unstable_by(high, f64::total_cmp).1;
     let mean = |from: usize, to: usize| {
         (to > from).then(|| torque[from..to].iter().sum::<f64>() / (to - from) as f64)
     };

@@ -3,7 +3,7 @@
 use super::held;
 use super::load::{Load, ranked};
 use super::span::{EndedBy, PullKind, PullSpan};
-use crate::log::Series;
+use crate::log::{Recording, Series};
 use crate::signal::savgol::{WindowPlan, median_step};
 
 /// A pull lasts at least this long, s.
@@ -74,6 +74,11 @@ pub fn offered(mut found: Vec<PullSpan>) -> Vec<PullSpan> {
         found.retain(|p| p.kind != PullKind::LugDown);
     }
     found
+}
+
+/// Pulls in an engine computer's own recording, by its engine speed.
+pub(crate) fn pulls_in(log: &Recording) -> Vec<PullSpan> {
+    log.series("engine_speed").map_or_else(Vec::new, |n| offered(detect(&n, &Load::from_log(log), 1.0)))
 }
 
 /// Runs of `mask`, joined across gaps under 0.35 s in which the trace does not turn back by more than 150

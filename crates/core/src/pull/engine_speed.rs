@@ -93,18 +93,21 @@ pub fn whose(
     }
     let inside = shaft.between(from, to);
     let mut at = known.reader();
-    let rate = WindowPlan::new(&inside.t, MEDIAN_S).rates(&inside.v);
-    let (mut t, mut off, mut doubt) = (Vec::new(), Vec::new(), Vec::new());
-    for ((ti, s), r) in inside.t.iter().zip(&inside.v).zip(&rate).filter(|((_, s), _)| **s > 1.0) {
+    let room = || Vec::with_capacity(inside.len());
+    let (mut which, mut t, mut off) = (Vec::with_capacity(inside.len()), room(), room());
+    for (i, (ti, s)) in inside.t.iter().zip(&inside.v).enumerate().filter(|(_, (_, s))| **s > 1.0) {
         if let Some(n) = at.at(*ti) {
+            which.push(i);
             t.push(*ti);
             off.push(n / (s * ratio) - 1.0);
-            doubt.push(PARTED + 2.0 * sigma_lag_s * (r / s).abs());
         }
     }
     if !could_part(&t, &off) {
         return SpeedFrom::Shaft;
     }
+    let rate = WindowPlan::new(&inside.t, MEDIAN_S).rates(&inside.v);
+    let doubt: Vec<f64> =
+        which.iter().map(|&i| PARTED + 2.0 * sigma_lag_s * (rate[i] / inside.v[i]).abs()).collect();
     let off = running_median(&t, &off, MEDIAN_S);
     let mut all = off.clone();
     if all.is_empty() {

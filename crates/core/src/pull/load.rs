@@ -43,14 +43,13 @@ impl Load {
     /// everywhere.
     fn mask(&self, t: &[f64], share: f64) -> Vec<bool> {
         if let Some(s) = &self.throttle {
-            let (full, mut s) = (full_throttle(s), s.reader());
-            return t.iter().map(|t| s.at(*t).is_some_and(|v| v >= full)).collect();
+            let full = full_throttle(s);
+            return s.view().on(t).into_iter().map(|v| v >= full).collect();
         }
         if let Some(s) = &self.torque {
             let high = ranked(&mut s.v.clone(), 95);
             if high > 0.0 {
-                let mut s = s.reader();
-                return t.iter().map(|t| s.at(*t).is_some_and(|v| v >= share * high)).collect();
+                return s.view().on(t).into_iter().map(|v| v >= share * high).collect();
             }
         }
         vec![true; t.len()]

@@ -48,21 +48,19 @@ fn raw(log: &Recording, with: &With<'_>) -> Result<Raw, PowerError> {
         Raw { t: speed.t, shaft_rpm: speed.v, torque: None, engine_rpm: None }
     } else {
         let torque = shaft_torque(log, with.dyno.kind, Some(with.ratio))?;
-        let room = || Vec::with_capacity(speed.len());
-        let (mut t, mut shaft_rpm, mut out) = (room(), room(), room());
-        let mut at = torque.reader();
-        for (ti, vi) in speed.t.iter().zip(&speed.v) {
-            if let Some(q) = at.at(*ti) {
-                t.push(*ti);
-                shaft_rpm.push(*vi);
-                out.push(q);
-            }
+        let read = torque.view().on(&speed.t);
+        // Speed without torque is left out: it lies at the ends, where one of the two was not recorded yet.
+        let from = read.iter().position(|q| !q.is_nan()).unwrap_or(read.len());
+        let to = read.iter().rposition(|q| !q.is_nan()).map_or(from, |i| i + 1);
+        Raw {
+            t: speed.t[from..to].to_vec(),
+            shaft_rpm: speed.v[from..to].to_vec(),
+            torque: Some(read[from..to].to_vec()),
+            engine_rpm: None,
         }
-        Raw { t, shaft_rpm, torque: Some(out), engine_rpm: None }
     };
     if let Some(engine) = with.engine {
-        let mut at = engine.reader();
-        out.engine_rpm = Some(out.t.iter().map(|t| at.at(*t).unwrap_or(f64::NAN)).collect());
+        out.engine_rpm = Some(engine.view().on(&out.t));
     }
     Ok(out)
 }

@@ -45,7 +45,9 @@ pub fn to_grid(x: &[f64], series: &[&[f64]], usable: &[bool], step: f64) -> Grid
     let mut order: Vec<usize> = (0..x.len())
         .filter(|&i| usable[i] && x[i].is_finite() && series.iter().all(|s| s[i].is_finite()))
         .collect();
-    order.sort_by(|&a, &b| x[a].total_cmp(&x[b]));
+    if !order.is_sorted_by(|&a, &b| x[a] <= x[b]) {
+        order.sort_by(|&a, &b| x[a].total_cmp(&x[b]));
+    }
     let sorted: Vec<f64> = order.iter().map(|&i| x[i]).collect();
     let mut out = Gridded { x: Vec::new(), y: vec![Vec::new(); series.len()] };
     let (Some(first), Some(last)) = (sorted.first(), sorted.last()) else { return out };
@@ -56,7 +58,7 @@ pub fn to_grid(x: &[f64], series: &[&[f64]], usable: &[bool], step: f64) -> Grid
     let (mut k, end) = ((first / step).ceil() as i64, (last / step).floor() as i64);
     let values: Vec<Vec<f64>> = series.iter().map(|s| order.iter().map(|&i| s[i]).collect()).collect();
     // Grid points ascend, and so do the ends of what stands around them.
-    let (mut right, mut from, mut to) = (0, 0, 0);
+    let (mut right, mut from, mut to, mut near) = (0, 0, 0, Near::default());
     let walk = |at: &mut usize, is_before: &dyn Fn(f64) -> bool| {
         while sorted.get(*at).is_some_and(|v| is_before(*v)) {
             *at += 1;
@@ -86,7 +88,7 @@ pub fn to_grid(x: &[f64], series: &[&[f64]], usable: &[bool], step: f64) -> Grid
         walk(&mut from, &|v| v < at - half);
         walk(&mut to, &|v| v <= at + half);
         out.x.push(at);
-        let near = Near::new(&sorted[from..to], at, half);
+        near.weigh(&sorted[from..to], at, half);
         for (v, y) in values.iter().zip(&mut out.y) {
             y.push(near.line(&v[from..to]));
         }
@@ -95,6 +97,7 @@ pub fn to_grid(x: &[f64], series: &[&[f64]], usable: &[bool], step: f64) -> Grid
 }
 
 /// Samples around a grid point with their weights: the part of the fit that all series share.
+#[derive(Default)]
 struct Near {
     /// Weight, and weight times distance, of each.
     weighed: Vec<[f64; 2]>,
@@ -104,7 +107,7 @@ struct Near {
 }
 
 impl Near {
-    fn new(x: &[f64], at: f64, half: f64) -> Self {
+    fn weigh(&mut self, x: &[f64], at: f64, half: f64) {
         let (mut sw, mut sx, mut sxx) = (0.0, 0.0, 0.0);
         let weigh = |xi: &f64| {
             let u = xi - at;
@@ -114,8 +117,9 @@ impl Near {
             sxx += w * u * u;
             [w, w * u]
         };
-        let weighed = x.iter().map(weigh).collect();
-        Self { weighed, sw, sx, sxx }
+        self.weighed.clear();
+        self.weighed.extend(x.iter().map(weigh));
+        (self.sw, self.sx, self.sxx) = (sw, sx, sxx);
     }
 
     /// The fitted line at the grid point.

@@ -71,7 +71,9 @@ impl<'a> Walk<'a> {
             self.at = place(xs, x).0;
         }
         let i = self.at;
-        Some(if i == last { (i, 0.0) } else { (i, (x - xs[i]) / (xs[i + 1] - xs[i])) })
+        let past = x - xs[i];
+        // Two series of one recording have one time base: nothing lies between.
+        Some(if i == last || past == 0.0 { (i, 0.0) } else { (i, past / (xs[i + 1] - xs[i])) })
     }
 
     /// Value at `x` of a curve over the base, as [`linear_clamped`] gives it; `None` without points.

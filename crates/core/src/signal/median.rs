@@ -8,6 +8,40 @@ pub fn median_in_place(v: &mut [f64]) -> f64 {
     if even { (*m + low.iter().copied().fold(f64::NEG_INFINITY, f64::max)) / 2.0 } else { *m }
 }
 
+/// A number as its place among all of them, in the order of [`f64::total_cmp`]: whole numbers are compared sooner.
+fn key(x: f64) -> u64 {
+    let bits = x.to_bits();
+    if bits >> 63 == 0 { bits | 1 << 63 } else { !bits }
+}
+
+/// The number at a place.
+fn value(key: u64) -> f64 {
+    f64::from_bits(if key >> 63 == 1 { key & !(1 << 63) } else { !key })
+}
+
+/// Numbers in ascending order.
+pub(crate) fn in_order(v: impl Iterator<Item = f64>) -> Vec<f64> {
+    let mut keys: Vec<u64> = v.map(key).collect();
+    keys.sort_unstable();
+    keys.into_iter().map(value).collect()
+}
+
+/// Median of the sizes of a non-empty list, whatever their signs; `room` is there to be used again. Sizes are in the
+/// order of their bits, which are compared sooner than they are.
+pub(crate) fn median_size(v: &[f64], room: &mut Vec<u64>) -> f64 {
+    let mid = v.len() / 2;
+    let m = size_at(v.iter().copied(), room, mid);
+    let below = || room[..mid].iter().max().map_or(m, |l| f64::from_bits(*l));
+    if v.len().is_multiple_of(2) { (m + below()) / 2.0 } else { m }
+}
+
+/// The size that stands at a place among all of them in order; those before it come to lie before it in `room`.
+pub(crate) fn size_at(v: impl Iterator<Item = f64>, room: &mut Vec<u64>, at: usize) -> f64 {
+    room.clear();
+    room.extend(v.map(|x| x.abs().to_bits()));
+    f64::from_bits(*room.select_nth_unstable(at).1)
+}
+
 /// Intervals looked at in a long recording (our choice: the median of so many lies within a percent of all of them).
 const INTERVALS: usize = 16_384;
 
@@ -48,6 +82,23 @@ mod tests {
     use proptest::prelude::*;
 
     proptest! {
+        /// Numbers of either sign, noughts and what is none come in the order they have.
+        #[test]
+        fn keys_keep_the_order(
+            v in prop::collection::vec(prop_oneof![4 => -3.0..3.0_f64, 1 => Just(0.0), 1 => Just(-0.0), 1 => Just(f64::NAN), 1 => Just(f64::NEG_INFINITY)], 1..60),
+        ) {
+            let mut want = v.clone();
+            want.sort_by(f64::total_cmp);
+            let bits = |v: &[f64]| v.iter().map(|x| x.to_bits()).collect::<Vec<_>>();
+            prop_assert_eq!(bits(&in_order(v.iter().copied())), bits(&want));
+            let finite: Vec<f64> = v.iter().copied().filter(|x| !x.is_nan()).collect();
+            if !finite.is_empty() {
+                let mut sizes: Vec<f64> = finite.iter().map(|x| x.abs()).collect();
+                let want = median_in_place(&mut sizes);
+                prop_assert!(median_size(&finite, &mut Vec::new()) == want);
+            }
+        }
+
         /// Whatever the times and the values, it is the median of what lies in each window.
         #[test]
         fn a_running_median_is_the_median_of_each_window(

@@ -1,5 +1,6 @@
 //! Savitzky–Golay smoothing and derivative (Savitzky & Golay 1964), on uniform or real timestamps.
 
+use super::median::size_at;
 use crate::linalg::{Cholesky, solve_moments};
 use serde::{Deserialize, Serialize};
 use thiserror::Error;
@@ -109,26 +110,26 @@ fn dot(a: &[f64], b: &[f64]) -> f64 {
     a.iter().zip(b).map(|(x, y)| x * y).sum()
 }
 
-/// Outputs worked on together: small enough to stay near while every tap passes over them.
-const BLOCK: usize = 1024;
+/// Outputs worked on together: their sums stay in registers while the taps pass over them.
+const LANES: usize = 8;
 
-/// `out[i] = Σ kernel[j]·y[i + j]`. Tap by tap, so that neighbouring sums run side by side: the compiler may
-/// not reorder one sum.
+/// `out[i] = Σ kernel[j]·y[i + j]`, neighbouring sums side by side: the compiler may not reorder one sum.
 fn convolve(y: &[f64], kernel: &[f64], out: &mut [f64]) {
-    for (k, block) in out.chunks_mut(BLOCK).enumerate() {
-        let mut from = k * BLOCK;
-        let (fours, rest) = kernel.as_chunks::<4>();
-        for [a, b, c, d] in fours {
-            let near = &y[from..from + block.len() + 3];
-            for (o, x) in block.iter_mut().zip(near.windows(4)) {
-                *o += (a * x[0] + b * x[1]) + (c * x[2] + d * x[3]);
+    let (blocks, rest) = out.as_chunks_mut::<LANES>();
+    let done = blocks.len() * LANES;
+    for (b, block) in blocks.iter_mut().enumerate() {
+        let mut sums = [0.0; LANES];
+        for (k, w) in kernel.iter().enumerate() {
+            let from = b * LANES + k;
+            let near: &[f64; LANES] = y[from..from + LANES].try_into().expect("as many");
+            for (s, x) in sums.iter_mut().zip(near) {
+                *s += w * x;
             }
-            from += 4;
         }
-        for w in rest {
-            block.iter_mut().zip(&y[from..]).for_each(|(o, x)| *o += w * x);
-            from += 1;
-        }
+        *block = sums;
+    }
+    for (i, o) in rest.iter_mut().enumerate() {
+        *o = dot(kernel, &y[done + i..]);
     }
 }
 
@@ -272,10 +273,8 @@ pub fn median_step(t: &[f64]) -> Option<f64> {
     if t.len() < 2 {
         return None;
     }
-    let mut d: Vec<f64> = t.windows(2).map(|w| w[1] - w[0]).collect();
-    let mid = d.len() / 2;
-    let (_, m, _) = d.select_nth_unstable_by(mid, f64::total_cmp);
-    Some(*m)
+    let steps = t.iter().zip(&t[1..]).map(|(a, b)| b - a);
+    Some(size_at(steps, &mut Vec::with_capacity(t.len()), (t.len() - 1) / 2))
 }
 
 /// Smooths with a window in seconds: nearest odd count ≥ 5, order 2, real timestamps when jitter exceeds 1 %.

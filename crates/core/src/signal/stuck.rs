@@ -77,7 +77,7 @@ fn next_repeat(v: &[f64], from: usize) -> Option<usize> {
 }
 
 /// Lowest and highest value; infinite without any. Eight values are looked at at once.
-fn extremes(v: &[f64]) -> (f64, f64) {
+pub(super) fn extremes(v: &[f64]) -> (f64, f64) {
     let (mut low, mut high) = ([f64::INFINITY; 8], [f64::NEG_INFINITY; 8]);
     let blocks = v.chunks_exact(8);
     let rest = blocks.remainder();

@@ -35,6 +35,16 @@ pub fn limit_place(o: &LimitOutcome, unit: &str) -> String {
     o.rpm.map_or_else(String::new, |r| format!(" at {:.0}{unit}", (r / 10.0).round() * 10.0))
 }
 
+/// Of stop limits that nobody can answer for, said of a set: "3 of its 6 stop limits have no verdict".
+pub fn without_verdict(n: usize, of: usize) -> String {
+    match (n, of) {
+        (1, 1) => "its stop limit has no verdict".into(),
+        (n, of) if n == of => format!("none of its {of} stop limits has a verdict"),
+        (1, of) => format!("one of its {of} stop limits has no verdict"),
+        (n, of) => format!("{n} of its {of} stop limits have no verdict"),
+    }
+}
+
 /// Short words for the side of a lane or a table cell: "0.04 left at 2790", "over by 1.3 % at 6660",
 /// "not measured".
 pub fn verdict_line(limit: &Limit, o: &LimitOutcome, units: Units) -> String {

@@ -59,7 +59,7 @@ pub use held_against::{
 };
 pub use limits::{
     channel_value, gate_words, judged_sentence, limit_place, limit_rule, limit_sentence, limit_short,
-    threshold_text, tightest, verdict_line, why,
+    threshold_text, tightest, verdict_line, why, without_verdict,
 };
 pub use maps::{MapOn, in_unit_sentence, map_difference_sentences, stretch_words, table_words};
 pub use next_rung::{

@@ -136,6 +136,18 @@ fn the_tightest_limit_is_told_with_what_is_missing() {
 }
 
 #[test]
+fn stop_limits_without_a_verdict_are_counted() {
+    for (n, of, want) in [
+        (1, 1, "its stop limit has no verdict"),
+        (3, 3, "none of its 3 stop limits has a verdict"),
+        (1, 4, "one of its 4 stop limits has no verdict"),
+        (2, 4, "2 of its 4 stop limits have no verdict"),
+    ] {
+        assert_eq!(super::without_verdict(n, of), want);
+    }
+}
+
+#[test]
 fn a_threshold_reads_as_people_type_it() {
     let over = "engine_speed".parse().unwrap();
     let curve = Threshold::Curve { over, at: vec![1000.0, 4000.0], value: vec![880.0, 940.0] };

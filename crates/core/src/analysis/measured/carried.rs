@@ -4,6 +4,7 @@ use crate::log::Recording;
 use crate::pull::dyno::DynoKind;
 use crate::pull::shaft::{shaft_speed, torque};
 use crate::pull::span::PullSpan;
+use crate::signal::median::in_order;
 
 /// Coarsest step of power as a share of it, and a fingerprint of the samples.
 ///
@@ -48,8 +49,7 @@ pub(super) fn carried(
 
 /// Smallest difference of any two values; `None` when there is one value alone.
 fn grain(v: &[f64]) -> Option<f64> {
-    let mut all: Vec<f64> = v.iter().copied().filter(|x| x.is_finite()).collect();
-    all.sort_by(f64::total_cmp);
+    let all = in_order(v.iter().copied().filter(|x| x.is_finite()));
     let real = |w: &&[f64]| w[1] - w[0] > 1e-9 * w[1].abs().max(1e-6);
     all.windows(2).filter(real).map(|w| w[1] - w[0]).reduce(f64::min)
 }

@@ -2,11 +2,12 @@
 
 use super::measure::limit_sources;
 use super::result::Measured;
-use super::window::{own_parts, pulls_seen};
+use super::window::own_parts;
 use crate::analysis::given::{PullInput, Vehicle};
 use crate::computed::with_computed;
 use crate::limits::{Limit, LimitOutcome, Threshold, trace};
 use crate::pull::align::Alignment;
+use crate::pull::detect::pulls_in;
 
 /// What a limit says of a pull, with the samples it looked at.
 #[derive(Debug, Clone, PartialEq)]
@@ -32,9 +33,8 @@ pub fn judge_again(m: &Measured, input: &PullInput, vehicle: &Vehicle, limit: &L
     let formulas = vehicle.formulas();
     let lag = if m.log_only { Some(0.0) } else { alignment.usable_lag() };
     let (dyno, ecu, lacking) = with_computed(&formulas, parts.0, parts.1, lag);
-    let foreign =
-        !m.log_only && lag.is_none() && input.ecu.as_deref().is_some_and(|e| pulls_seen(e).len() > 1);
-    let sources = limit_sources(input, (&dyno, ecu.as_deref()), alignment, m.span.as_ref(), vehicle)
+    let foreign = !m.log_only && lag.is_none() && input.ecu.as_deref().is_some_and(|e| pulls_in(e).len() > 1);
+    let sources = limit_sources(input, (&dyno, ecu.as_deref()), alignment, m.span.as_ref(), vehicle, None)
         .with_foreign_log(foreign)
         .computed(&formulas, &lacking);
     match trace(limit, &sources) {

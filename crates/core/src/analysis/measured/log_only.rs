@@ -3,12 +3,13 @@
 use super::finished;
 use super::result::Measured;
 use super::summaries::summaries;
-use super::window::{own_bounds, part, pulls_seen};
+use super::window::{own_bounds, part};
 use crate::analysis::given::{Ignition, PullInput, Vehicle};
 use crate::computed::with_computed;
 use crate::findings::Finding;
 use crate::limits::{Clock, Extent, Limit, Sources, evaluate};
 use crate::pull::align::Alignment;
+use crate::pull::detect::pulls_in;
 use crate::pull::span::PullKind;
 use crate::signal::look_over::look_over;
 
@@ -16,7 +17,7 @@ use crate::signal::look_over::look_over;
 pub(super) fn log_only(input: &PullInput, vehicle: &Vehicle, limits: &[Limit]) -> Measured {
     let Some(log) = input.ecu.as_deref() else { return finished::blank(input, limits) };
     let mut out = finished::blank(input, &[]);
-    let found = pulls_seen(log);
+    let found = pulls_in(log);
     let swept = |i: &usize| found[*i].kind != PullKind::HeldSteps;
     let first = (0..found.len()).find(swept).or((!found.is_empty()).then_some(0));
     let chosen = input.pull_index.map_or(first, |i| (i < found.len()).then_some(i));

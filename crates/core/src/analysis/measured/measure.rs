@@ -9,14 +9,14 @@ use super::raw_grid::RawGrid;
 use super::result::{Lane, MeasureError, Measured, RatioSource};
 use super::summaries::summaries;
 use super::tells::tells;
-use super::window::{ecu_part, own_bounds, own_parts, pulls_seen};
+use super::window::{ecu_part, own_bounds, own_parts};
 use crate::analysis::given::{Finished, Ignition, PullInput, Settings, Vehicle};
 use crate::computed::with_computed;
 use crate::findings::{Finding, Refusal};
 use crate::limits::{Extent, Limit, LimitOutcome, Sources, TOGETHER, Traced, trace};
 use crate::log::{Recording, Series};
 use crate::pull::align::{Alignment, Pair, Ratio, Status, align, manual, zone_difference};
-use crate::pull::detect::{MIN_DURATION_S, detect, offered};
+use crate::pull::detect::{MIN_DURATION_S, detect, offered, pulls_in};
 use crate::pull::dyno::DynoKind;
 use crate::pull::engine_speed::{SpeedFrom, measured_speed, whose};
 use crate::pull::load::{Load, full_throttle};
@@ -92,7 +92,7 @@ pub fn measure(
     if other.is_none() {
         doubt_ratio(&input.dyno, &alignment, given, &mut flags);
     }
-    let seen = input.ecu.as_deref().map_or_else(Vec::new, pulls_seen);
+    let seen = input.ecu.as_deref().map_or_else(Vec::new, pulls_in);
     if let Some(p) = span.as_mut().filter(|p| p.kind != PullKind::HeldSteps) {
         use_ecu_throttle(p, input.ecu.as_deref(), &seen, &alignment);
     }
@@ -111,7 +111,9 @@ pub fn measure(
     let (dyno_part, ecu_part, lacking) =
         with_computed(&formulas, dyno_part, ecu_part, alignment.usable_lag());
     let (shaft_log, ecu) = (dyno_part.as_ref(), ecu_part.as_deref());
-    let sources = limit_sources(input, (shaft_log, ecu), &alignment, span.as_ref(), vehicle)
+    // What was computed may be the throttle itself.
+    let known = (own[1].is_none() && formulas.is_empty()).then_some(seen.as_slice());
+    let sources = limit_sources(input, (shaft_log, ecu), &alignment, span.as_ref(), vehicle, known)
         .with_foreign_log(foreign)
         .computed(&formulas, &lacking);
     for (log, extent) in [(Some(shaft_log), sources.extents().dyno), (ecu, sources.extents().ecu)] {
@@ -206,15 +208,19 @@ fn clocks_of_day(input: &PullInput) -> bool {
 }
 
 /// What limits are judged on: the pull's own parts, when it ran, and what stands elsewhere in its recordings.
+/// `seen` are the pulls of the engine computer's part where they are known.
 pub(super) fn limit_sources<'a>(
     input: &'a PullInput,
     (dyno, ecu): (&'a Recording, Option<&'a Recording>),
     alignment: &Alignment,
     span: Option<&PullSpan>,
     vehicle: &Vehicle,
+    seen: Option<&[PullSpan]>,
 ) -> Sources<'a> {
     let diesel = vehicle.engine.ignition == Ignition::Compression;
-    Sources::new(dyno, ecu, alignment, span).out_of(&input.dyno, input.ecu.as_deref()).on_diesel(diesel)
+    Sources::with_pulls(dyno, ecu, alignment, span, seen)
+        .out_of(&input.dyno, input.ecu.as_deref())
+        .on_diesel(diesel)
 }
 
 /// Picks the pull: by index, else the first that aligns, else the first; sweeps before held speeds, which may

@@ -16,14 +16,9 @@ pub(super) fn summaries(
     let lag = alignment.usable_lag();
     for (log, shift) in [ecu.zip(lag), Some((dyno, 0.0))].into_iter().flatten() {
         for channel in log.channels.keys() {
-            let Some(s) = log
-                .series(channel.as_str())
-                .map(|s| s.between(p.from_s + shift, p.to_s + shift))
-                .filter(|s| !s.is_empty())
-            else {
-                continue;
-            };
-            if out.iter().all(|o| o.channel != *channel) {
+            let Some(all) = log.samples(channel.as_str()) else { continue };
+            let s = all.view().between(p.from_s + shift, p.to_s + shift);
+            if !s.is_empty() && out.iter().all(|o| o.channel != *channel) {
                 let (min, max) =
                     s.v.iter().fold((f64::INFINITY, f64::NEG_INFINITY), |(a, b), v| (a.min(*v), b.max(*v)));
                 out.push(ChannelSummary {

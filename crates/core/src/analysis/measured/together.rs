@@ -5,14 +5,14 @@ use super::frozen::flag_frozen;
 use super::measure::{limit_sources, measure};
 use super::result::{Lane, MeasureError, Measured};
 use super::targets::flag_other_targets;
-use super::window::{own_parts, pulls_seen};
+use super::window::own_parts;
 use crate::analysis::given::{PullInput, SetInput, Settings, Vehicle};
 use crate::computed::with_computed;
 use crate::findings::{Finding, Limiter, Refusal};
 use crate::limits::{Limit, evaluate_all};
 use crate::log::Series;
 use crate::pull::align::{Pair, Ratio, Status, align};
-use crate::pull::detect::{Endings, refine_ended_by};
+use crate::pull::detect::{Endings, pulls_in, refine_ended_by};
 use crate::pull::shaft::shaft_speed;
 use crate::pull::span::{EndedBy, PullKind};
 use rayon::prelude::*;
@@ -199,8 +199,8 @@ fn refuse(set: &SetInput, m: &mut Measured, i: usize, why: Refusal, vehicle: &Ve
     let (limits, formulas) = (applying(limits, set), vehicle.formulas());
     let (dyno, ecu) = own_parts(input, m.own_window);
     let (dyno, ecu, lacking) = with_computed(&formulas, dyno, ecu, None);
-    let foreign = input.ecu.as_deref().is_some_and(|e| pulls_seen(e).len() > 1);
-    let sources = limit_sources(input, (&dyno, ecu.as_deref()), &m.alignment, m.span.as_ref(), vehicle)
+    let foreign = input.ecu.as_deref().is_some_and(|e| pulls_in(e).len() > 1);
+    let sources = limit_sources(input, (&dyno, ecu.as_deref()), &m.alignment, m.span.as_ref(), vehicle, None)
         .with_foreign_log(foreign)
         .computed(&formulas, &lacking);
     m.limits = evaluate_all(&limits, &sources);

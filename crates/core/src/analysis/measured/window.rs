@@ -2,8 +2,6 @@
 
 use crate::analysis::given::PullInput;
 use crate::log::Recording;
-use crate::pull::detect::{detect, offered};
-use crate::pull::load::Load;
 use crate::pull::span::PullSpan;
 use std::borrow::Cow;
 
@@ -37,11 +35,6 @@ pub(super) fn own_parts(
     own: [Option<[f64; 2]>; 2],
 ) -> (Cow<'_, Recording>, Option<Cow<'_, Recording>>) {
     (part(&input.dyno, own[0]), input.ecu.as_deref().map(|e| part(e, own[1])))
-}
-
-/// Pulls in the engine computer's own recording.
-pub(super) fn pulls_seen(log: &Recording) -> Vec<PullSpan> {
-    log.series("engine_speed").map_or_else(Vec::new, |n| offered(detect(&n, &Load::from_log(log), 1.0)))
 }
 
 /// The pull's own part of the engine computer's recording.

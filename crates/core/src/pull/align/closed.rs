@@ -4,6 +4,7 @@
 //! most of the pull. Where it has closed the ratio holds again, and the lift bends both speeds at one moment.
 
 use super::kinks::local;
+use super::legs::Legs;
 use super::{Alignment, MAX_RESIDUAL_SHARE, MIN_COVERAGE, Pair, Ratio, SAME_LAG_S, Status, zone_difference};
 use crate::log::Series;
 use crate::signal::median::{median_in_place, running_median};
@@ -31,7 +32,7 @@ const UNLOADS_S: f64 = 0.01;
 /// Lag and offset by least squares around the lift alone; then `d(t) = n_e(t + lag)/(k·n_d(t)) − 1`, its median
 /// over 0.3 s, is nothing (± 0.01, steady within 0.005) over the upper fifth of the speeds and 0.03 or more
 /// somewhere below; the residual is judged against the smoothed ratio, never against `k` (domain, section 2).
-pub(super) fn by_the_lift(pair: &Pair<'_>, rates: &[f64], noise: f64) -> Option<Alignment> {
+pub(super) fn by_the_lift(pair: &Pair<'_>, legs: &Legs, rates: &[f64], noise: f64) -> Option<Alignment> {
     let Ratio::Known(k) = pair.ratio else { return None };
     let p = pair.pull;
     let around = pair.dyno.between(p.from_s - 2.0, p.to_s + 0.5);
@@ -40,7 +41,7 @@ pub(super) fn by_the_lift(pair: &Pair<'_>, rates: &[f64], noise: f64) -> Option<
     let mut found: Vec<Alignment> = Vec::new();
     for t in lifts(pair.ecu, rates, ramp) {
         let window = [p.to_s - 0.6, p.to_s + 0.3];
-        let Some(l) = local(pair, &levels, rates, window, t - p.to_s, noise) else { continue };
+        let Some(l) = local(pair, &levels, legs, window, t - p.to_s, noise) else { continue };
         if found.iter().any(|a| a.lag_s.is_some_and(|f| (f - l.lag).abs() < SAME_LAG_S)) {
             continue;
         }

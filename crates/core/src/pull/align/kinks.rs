@@ -5,8 +5,8 @@
 //! moment.
 
 use super::Pair;
-use crate::log::Series;
-use crate::signal::interp::{Walk, between};
+use super::legs::{Legs, Reading};
+use crate::log::{Series, View};
 
 /// Tolerated difference of the two local lags, s, beside noise and sampling (our choice).
 const TOLERANCE_S: f64 = 0.015;
@@ -33,14 +33,14 @@ pub(super) struct Local {
 pub(super) fn gap(
     pair: &Pair<'_>,
     levels: &Series,
-    slope: &[f64],
+    legs: &Legs,
     lag: f64,
     delta: f64,
     noise: f64,
 ) -> Option<(f64, f64)> {
     let p = pair.pull;
-    let tip = local(pair, levels, slope, [p.from_s - 0.9, p.from_s + 0.5], lag, noise)?;
-    let lift = local(pair, levels, slope, [p.to_s - 0.6, p.to_s + 0.3], lag, noise)?;
+    let tip = local(pair, levels, legs, [p.from_s - 0.9, p.from_s + 0.5], lag, noise)?;
+    let lift = local(pair, levels, legs, [p.to_s - 0.6, p.to_s + 0.3], lag, noise)?;
     let expected = delta * (p.to_s - p.from_s);
     let step = crate::signal::savgol::median_step(&pair.ecu.t).unwrap_or(0.05);
     let tolerance =
@@ -56,28 +56,27 @@ pub(super) fn gap(
 pub(super) fn local(
     pair: &Pair<'_>,
     levels: &Series,
-    slope: &[f64],
+    legs: &Legs,
     window: [f64; 2],
     start: f64,
     noise: f64,
 ) -> Option<Local> {
-    let part: Series = levels.between(window[0], window[1]);
+    let part: View<'_> = levels.view().between(window[0], window[1]);
     if part.len() < 12 || part.t[part.len() - 1] - part.t[0] < 0.7 * (window[1] - window[0]) {
         return None;
     }
     let (mut lag, mut sigma, mut rms) = (start, f64::INFINITY, f64::INFINITY);
-    let mut rows: Vec<(f64, f64)> = Vec::with_capacity(part.len());
+    let mut read = Reading::default();
     for _ in 0..MAX_ITERATIONS {
-        let mut walk = Walk::new(&pair.ecu.t);
-        rows.clear();
-        for (t, d) in part.t.iter().zip(&part.v) {
-            let place = walk.place(t + lag)?;
-            rows.push((between(&pair.ecu.v, place) - d, between(slope, place)));
+        legs.read(part.t, |t| t + lag, &mut read);
+        if read.len() < part.len() {
+            return None;
         }
-        let n = rows.len() as f64;
-        let (mr, mg) = (rows.iter().map(|r| r.0).sum::<f64>() / n, rows.iter().map(|r| r.1).sum::<f64>() / n);
+        let n = part.len() as f64;
+        let rows = || read.speed.iter().zip(part.v).map(|(e, d)| e - d).zip(&read.rate);
+        let (mr, mg) = (rows().map(|r| r.0).sum::<f64>() / n, read.rate.iter().sum::<f64>() / n);
         let (mut gg, mut gr, mut rr) = (0.0, 0.0, 0.0);
-        for (r, g) in &rows {
+        for (r, g) in rows() {
             gg += (g - mg) * (g - mg);
             gr += (g - mg) * (r - mr);
             rr += (r - mr) * (r - mr);
@@ -88,8 +87,8 @@ pub(super) fn local(
         let step = (-gr / gg).clamp(-0.1, 0.1);
         rms = (rr / n).sqrt();
         // The engine computer's own samples are fewer than the dyno's: they bound what is independent.
-        let samples =
-            pair.ecu.between(part.t[0] + lag, part.t[part.len() - 1] + lag).len().min(rows.len()) as f64;
+        let seen = pair.ecu.view().between(part.t[0] + lag, part.t[part.len() - 1] + lag);
+        let samples = seen.len().min(part.len()) as f64;
         sigma = rms / (gg / n).sqrt() / samples.max(1.0).sqrt();
         lag += step;
         if step.abs() < 1e-6 {

@@ -5,8 +5,10 @@
 
 mod closed;
 mod coarse;
+mod evidence;
 mod fine;
 mod kinks;
+mod legs;
 mod rivals;
 #[cfg(test)]
 mod tests;
@@ -14,6 +16,7 @@ mod tests;
 use super::span::PullSpan;
 use crate::findings::Refusal;
 use crate::log::Series;
+use evidence::Fit;
 use serde::{Deserialize, Serialize};
 
 /// Residual above this share of the mean speed refuses the pair.
@@ -212,7 +215,7 @@ pub fn align(pair: &Pair<'_>) -> Alignment {
     let problem = fine::Problem::new(pair);
     let mut sketched: Vec<fine::Sketch> = candidates.iter().filter_map(|c| problem.sketch(*c)).collect();
     sketched.sort_by(|a, b| a.score.total_cmp(&b.score));
-    let mut fits: Vec<fine::Fit> =
+    let mut fits: Vec<Fit> =
         worth_fitting(&sketched).into_iter().filter_map(|lag| problem.fit(lag)).collect();
     fits.sort_by(|a, b| a.score.total_cmp(&b.score));
     let undecided = rivals::settle(&problem, &mut fits);
@@ -223,7 +226,7 @@ pub fn align(pair: &Pair<'_>) -> Alignment {
     let runner = fitted
         .chain(sketched.iter().map(|s| (s.lag, s.residual)))
         .find(|(lag, _)| (lag - best.lag).abs() >= RUNNER_UP_S);
-    let out = evidence(&best, runner, Status::Aligned);
+    let out = supported(&best, runner, Status::Aligned);
     let undecided = undecided.map(|rival_s| Refusal::Rivals { lag_s: best.lag, rival_s });
     match reason_to_refuse(pair, &best, problem.kink_gap(&best)).or(undecided) {
         Some(why) => problem.behind_a_converter(best.noise).unwrap_or_else(|| out.refuse(why)),
@@ -246,13 +249,13 @@ fn worth_fitting(sketched: &[fine::Sketch]) -> Vec<f64> {
 /// Evidence for a lag set by a person; recorded as such and never refused.
 pub fn manual(pair: &Pair<'_>, lag_s: f64) -> Alignment {
     match fine::Problem::new(pair).evaluate(lag_s) {
-        Some(f) => evidence(&fine::Fit { lag: lag_s, ..f }, None, Status::Manual),
+        Some(f) => supported(&Fit { lag: lag_s, ..f }, None, Status::Manual),
         None => Alignment { lag_s: Some(lag_s), ..Alignment::empty(Status::Manual, None) },
     }
 }
 
 /// `runner`: the second-best lag and its residual.
-fn evidence(f: &fine::Fit, runner: Option<(f64, f64)>, status: Status) -> Alignment {
+fn supported(f: &Fit, runner: Option<(f64, f64)>, status: Status) -> Alignment {
     Alignment {
         status,
         lag_s: Some(f.lag),
@@ -283,7 +286,7 @@ pub fn zone_difference(lag_s: f64) -> f64 {
 }
 
 /// `kinks`: how much further apart tip-in and lift are in one recording, s, and its tolerance.
-fn reason_to_refuse(pair: &Pair<'_>, f: &fine::Fit, kinks: Option<(f64, f64)>) -> Option<Refusal> {
+fn reason_to_refuse(pair: &Pair<'_>, f: &Fit, kinks: Option<(f64, f64)>) -> Option<Refusal> {
     let share = f.residual / f.mean_rpm;
     if f.coverage < MIN_COVERAGE {
         return Some(Refusal::Coverage { share: f.coverage });

@@ -4,7 +4,8 @@
 //! ramps look alike. But one lag must lay the whole recordings over each other.
 
 use super::RUNNER_UP_S;
-use super::fine::{Fit, Problem};
+use super::evidence::Fit;
+use super::fine::Problem;
 use crate::signal::interp::Walk;
 use crate::signal::interp::between;
 

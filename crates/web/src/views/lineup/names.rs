@@ -1,7 +1,7 @@
 //! What the sets of a line-up are called, so that no two are called alike.
 
 use jamjar_core::analysis::{Comparison, Figure, Verdict};
-use jamjar_core::limits::Verdict as LimitVerdict;
+use jamjar_core::limits::{LimitOutcome, Severity, Verdict as LimitVerdict};
 use jamjar_workflow::lineup::LineUp;
 
 /// "map on fuel", with the set's number when another set shown has the same map and fuel.
@@ -65,14 +65,17 @@ pub(super) fn index(l: &LineUp, id: &str) -> Option<usize> {
 }
 
 /// The candidate shown first: the one asked for, else the largest gain by a figure among those that can be compared
-/// and kept their limits, else the largest.
+/// and are known to have kept every stop limit, else among those not known to have crossed one, else the largest.
 pub(crate) fn focus_of(l: &LineUp, asked: Option<i64>, by: Figure) -> Option<usize> {
     let at = asked.and_then(|id| l.comparisons.iter().position(|c| l.sets[c.candidate].set.id == id));
-    let best = |fit: bool| {
-        let all = (0..l.comparisons.len()).filter(|&i| !fit || why_not(l, &l.comparisons[i], by).is_none());
+    let why: Vec<Option<WhyNot>> = l.comparisons.iter().map(|c| why_not(l, c, by)).collect();
+    let best = |fit: &dyn Fn(&Option<WhyNot>) -> bool| {
+        let all = (0..l.comparisons.len()).filter(|&i| fit(&why[i]));
         all.max_by(|&a, &b| gain(&l.comparisons[a], by).total_cmp(&gain(&l.comparisons[b], by)))
     };
-    at.or_else(|| best(true)).or_else(|| best(false))
+    at.or_else(|| best(&Option::is_none))
+        .or_else(|| best(&|w| matches!(w, Some(WhyNot::Unmeasured { .. }))))
+        .or_else(|| best(&|_| true))
 }
 
 fn gain(c: &Comparison, by: Figure) -> f64 {
@@ -85,16 +88,23 @@ pub(super) enum WhyNot {
     Over,
     /// No interval, or nothing to compare.
     CantTell,
+    /// So many of its stop limits have no verdict.
+    Unmeasured { n: usize, of: usize },
 }
 
 fn why_not(l: &LineUp, c: &Comparison, by: Figure) -> Option<WhyNot> {
     let stands = |id: &str| l.vehicle.limits.iter().any(|k| k.id == id && !k.starting_point);
     let over = l.verdicts[c.candidate].iter().any(|o| o.verdict == LimitVerdict::Over && stands(&o.limit));
     let told = c.figure(by).is_some_and(|f| f.verdict != Verdict::CantTell);
+    let is_stop =
+        |id: &str| stands(id) && l.vehicle.limits.iter().any(|k| k.id == id && k.severity == Severity::Stop);
+    let stops: Vec<_> = l.verdicts[c.candidate].iter().filter(|o| is_stop(&o.limit)).collect();
+    let kept = |o: &&&LimitOutcome| matches!(o.verdict, LimitVerdict::Clear | LimitVerdict::Close);
+    let (n, of) = (stops.len() - stops.iter().filter(kept).count(), stops.len());
     match (over, told) {
         (true, _) => Some(WhyNot::Over),
         (false, false) => Some(WhyNot::CantTell),
-        (false, true) => None,
+        (false, true) => (n > 0).then_some(WhyNot::Unmeasured { n, of }),
     }
 }
 

@@ -23,7 +23,7 @@ use jamjar_chart::{Paint, lineup_svg};
 use jamjar_core::analysis::{Along, Figure};
 use jamjar_core::words::{
     Speech, beside_sentence, caveat, crossover_sentence, headline_sentence, judged_sentence, larger_sentence,
-    sentence_about, sentence_case, tightest,
+    sentence_about, sentence_case, tightest, without_verdict,
 };
 use jamjar_workflow::lineup::{Channels, LineUp};
 
@@ -291,6 +291,7 @@ fn second_sentence(
             let why = match why {
                 WhyNot::Over => tightest(&l.verdicts[other.candidate], &l.vehicle.limits, prefs.units()).0,
                 WhyNot::CantTell => "it cannot be told from the baseline".to_owned(),
+                WhyNot::Unmeasured { n, of } => without_verdict(n, of),
             };
             larger_sentence(other, &l.results, to, prefs.shown.leads(), &why)
         });
