@@ -110,6 +110,9 @@ pub(crate) fn trail(entries: &[AuditEntry], written: &Written) -> Vec<Trail> {
         .collect()
 }
 
+/// Changes shown at once; earlier ones are folded (our choice: what fits one screen under the forms).
+const RECENT: usize = 8;
+
 /// A page on which one thing is put right.
 #[derive(Template)]
 #[template(path = "right.html")]

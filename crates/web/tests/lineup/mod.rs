@@ -2,7 +2,8 @@
 
 mod watched;
 
-use crate::common::Cell;
+use crate::common::{Cell, by};
+use jamjar_core::limits::Limit;
 
 fn count(text: &str, what: &str) -> usize {
     text.matches(what).count()
@@ -124,6 +125,43 @@ async fn a_larger_gain_that_crossed_a_limit_comes_second() {
         !under.split("</p>").next().unwrap().contains("Don&#39;t run this"),
         "what heads it kept its limits"
     );
+}
+
+/// A larger gain whose stop limit nobody can answer for does not head a line-up either, as long as another is known to
+/// have kept its own; where none is, it does, and its limits say so.
+#[tokio::test(flavor = "multi_thread")]
+async fn a_larger_gain_without_a_verdict_comes_second() {
+    let cell = Cell::with_demo().await;
+    let answer = |page: &str| {
+        page.split("<h1 id=\"answer\">").nth(1).unwrap().split("</h1>").next().unwrap().to_owned()
+    };
+    let sets: Vec<String> =
+        cell.store.sets_of_day(3).await.unwrap().iter().map(|s| s.set.id.to_string()).collect();
+    let address = format!("/line-up?sets={}&base={}", sets.join(","), sets[0]);
+    let before = answer(&cell.get(&address).await.text());
+    assert!(before.starts_with("C3 on RON 98 E5 gains"), "{before}");
+
+    let unheard = |only: serde_json::Value| {
+        let limit = serde_json::json!({
+            "id": "oil", "channel": "oil_pressure", "direction": "below", "threshold": 200.0, "gate": [],
+            "sustain_s": 0.2, "caution": 20.0, "severity": "stop", "applies_to": only
+        });
+        serde_json::from_value::<Limit>(limit).unwrap()
+    };
+    let keep = async |limit: Limit| {
+        cell.store.change_limits(1, None, &[limit], &[], &by()).await.unwrap();
+        cell.get(&address).await.text()
+    };
+    let page = keep(unheard(serde_json::json!({"map": ["C3"]}))).await;
+    let second = page.split("id=\"second\"").nth(1).unwrap().split("</p>").next().unwrap();
+    assert!(answer(&page).starts_with("C6 on RON 98 E5 gains"), "{}", answer(&page));
+    assert!(
+        second.contains("C3 on RON 98 E5 shows more, +") && second.contains("stop limits has no verdict"),
+        "{second}"
+    );
+    let page = keep(unheard(serde_json::json!({}))).await;
+    assert_eq!(answer(&page), before, "none is known to have kept it");
+    assert!(page.contains("Oil pressure not measured"), "and that is said");
 }
 
 #[tokio::test(flavor = "multi_thread")]
