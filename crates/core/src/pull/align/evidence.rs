@@ -1,7 +1,7 @@
 //! What speaks for a fitted lag: residual, its slow structure, the clock rates, the ends.
 
-use super::fine::Problem;
 use super::legs::Reading;
+use super::problem::Problem;
 use super::{Pair, Ratio};
 use crate::linalg::Cholesky;
 use crate::signal::median::{median_in_place, median_size};
@@ -40,8 +40,9 @@ pub(super) struct Fit {
 /// What of a reading lies within the pull: places among the points, and in the reading itself.
 fn within(p: &Problem<'_>, read: &Reading) -> (std::ops::Range<usize>, std::ops::Range<usize>) {
     let (inside, covered) = (p.all.inside(p.pair()), read.covered());
-    let from = inside.start.max(covered.start);
-    let to = inside.end.min(covered.end).max(from);
+    // Where they do not meet, nothing of what was read.
+    let to = inside.end.min(covered.end).max(covered.start);
+    let from = inside.start.max(covered.start).min(to);
     (from..to, from - read.from..to - read.from)
 }
 

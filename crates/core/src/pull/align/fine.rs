@@ -6,22 +6,15 @@
 use super::closed::by_the_lift;
 use super::evidence::{Fit, drift_at, judge};
 use super::kinks;
-use super::legs::{Legs, Reading};
-use super::{Alignment, FIT_DRIFT_PPM, MAX_DRIFT_PPM, Pair, Ratio};
+use super::legs::Reading;
+use super::problem::{Points, Problem};
+use super::{Alignment, FIT_DRIFT_PPM, MAX_DRIFT_PPM, Ratio};
 use crate::log::Series;
 use crate::signal::median::median_size;
-use crate::signal::savgol::{WindowPlan, median_step};
 
-/// Points used at most; a denser dyno trace is thinned evenly.
-const MAX_POINTS: usize = 3000;
-/// Points on which candidates are told apart before the best are fitted on all (our choice).
-const FEW_POINTS: usize = 300;
 const MAX_ITERATIONS: usize = 40;
 /// A step smaller than this ends the fit, s: a thousandth of what a lag is known to.
 const SETTLED_S: f64 = 1e-6;
-/// Record kept around the pull, s: tip-in and the first moments of the lift carry the kinks.
-const BEFORE_S: f64 = 1.0;
-const AFTER_S: f64 = 0.3;
 /// Slip beyond this share is not believed while aligning: it is another gear or another pull (our choice).
 const MAX_SLIP: f64 = 0.15;
 
@@ -35,98 +28,18 @@ pub(super) struct Sketch {
     pub(super) score: f64,
 }
 
-/// Samples of the dyno that lags are fitted on.
-pub(super) struct Points {
-    pub(super) t: Vec<f64>,
-    /// Speed of the dyno's trace, rpm.
-    pub(super) d: Vec<f64>,
-    /// Part of the level that is known: `k·n_dyno`, or nothing when the ratio is to be fitted.
-    base: Vec<f64>,
-    /// What the fitted coefficient multiplies: `n_dyno` for a free ratio, `k·n_dyno·load` for slip, nothing
-    /// on a rigid coupling.
-    pub(super) slope: Vec<f64>,
-}
-
-impl Points {
-    fn every(&self, n: usize) -> Self {
-        let some = |v: &[f64]| v.iter().copied().step_by(n).collect();
-        Self { t: some(&self.t), d: some(&self.d), base: some(&self.base), slope: some(&self.slope) }
-    }
-
-    /// Those within the pull.
-    pub(super) fn inside(&self, pair: &Pair<'_>) -> std::ops::Range<usize> {
-        let from = self.t.partition_point(|t| *t < pair.pull.from_s);
-        from..self.t.partition_point(|t| *t <= pair.pull.to_s).max(from)
-    }
-
-    /// Engine speed less what the dyno trace and the coefficient say, rpm, at what was read.
-    pub(super) fn misses(&self, read: &Reading, k: f64, out: &mut Vec<f64>) {
-        out.clear();
-        let (base, slope) = (&self.base[read.covered()], &self.slope[read.covered()]);
-        out.extend(read.speed.iter().zip(base).zip(slope).map(|((e, b), s)| e - (b + k * s)));
-    }
-}
-
-/// A pair prepared once for every candidate lag.
-pub(super) struct Problem<'a> {
-    pair: &'a Pair<'a>,
-    pub(super) all: Points,
-    /// Few of them, evenly.
-    few: Points,
-    /// Rate of the engine computer's speed, rpm/s.
-    ecu_rate: Vec<f64>,
-    legs: Legs,
-    pub(super) mid: f64,
-}
-
-impl<'a> Problem<'a> {
-    pub(super) fn new(pair: &'a Pair<'a>) -> Self {
-        let part = pair.dyno.view().between(pair.pull.from_s - BEFORE_S, pair.pull.to_s + AFTER_S);
-        let every = part.len().div_ceil(MAX_POINTS).max(1);
-        let t: Vec<f64> = part.t.iter().copied().step_by(every).collect();
-        let d: Vec<f64> = part.v.iter().copied().step_by(every).collect();
-        let load = |i: usize| pair.load.and_then(|l| l.at(t[i])).unwrap_or(0.0);
-        let (base, slope) = match (pair.ratio, pair.load) {
-            (Ratio::Free, _) => (vec![0.0; d.len()], d.clone()),
-            (Ratio::Known(k), None) => (d.iter().map(|d| k * d).collect(), vec![0.0; d.len()]),
-            (Ratio::Known(k), Some(_)) => (
-                d.iter().map(|d| k * d).collect(),
-                d.iter().enumerate().map(|(i, d)| k * d * load(i)).collect(),
-            ),
-        };
-        let step = median_step(&pair.ecu.t).unwrap_or(0.05);
-        let ecu_rate = WindowPlan::new(&pair.ecu.t, (7.2 * step).max(0.12)).rates(&pair.ecu.v);
-        let legs = Legs::new(&pair.ecu.t, &pair.ecu.v, &ecu_rate);
-        let all = Points { t, d, base, slope };
-        let few = all.every(all.t.len().div_ceil(FEW_POINTS).max(1));
-        Self { pair, all, few, ecu_rate, legs, mid: 0.5 * (pair.pull.from_s + pair.pull.to_s) }
-    }
-
-    pub(super) fn pair(&self) -> &'a Pair<'a> {
-        self.pair
-    }
-
+impl Problem<'_> {
     /// Engine ÷ dyno speed of a fit, slip aside.
     pub(super) fn ratio(&self, f: &Fit) -> f64 {
-        match self.pair.ratio {
+        match self.pair().ratio {
             Ratio::Known(k) => k,
             Ratio::Free => f.coefficient,
         }
     }
 
-    /// Whether a coefficient is fitted beside the lag.
-    fn has_coefficient(&self) -> bool {
-        self.pair.ratio == Ratio::Free || self.pair.load.is_some()
-    }
-
-    /// Engine speed and its rate at dyno samples.
-    pub(super) fn read(&self, points: &Points, lag: f64, delta: f64, out: &mut Reading) {
-        self.legs.read(&points.t, |t| t + lag + delta * (t - self.mid), out);
-    }
-
     /// The pair by its lift, when its level is that of a converter.
     pub(super) fn behind_a_converter(&self, noise: f64) -> Option<Alignment> {
-        (!self.pair.rigid).then(|| by_the_lift(self.pair, &self.legs, &self.ecu_rate, noise)).flatten()
+        (!self.pair().rigid).then(|| by_the_lift(self.pair(), &self.legs, &self.ecu_rate, noise)).flatten()
     }
 
     /// Difference of the distance between tip-in and lift in the two recordings at a fitted lag, s, and its
@@ -137,7 +50,7 @@ impl<'a> Problem<'a> {
             t: p.t.clone(),
             v: p.base.iter().zip(&p.slope).map(|(b, s)| b + f.coefficient * s).collect(),
         };
-        kinks::gap(self.pair, &levels, &self.legs, f.lag, f.rate.0, f.noise)
+        kinks::gap(self.pair(), &levels, &self.legs, f.lag, f.rate.0, f.noise)
     }
 
     /// Refines a coarse lag on few points.
@@ -147,7 +60,7 @@ impl<'a> Problem<'a> {
         let (mut read, mut misses) = (Reading::default(), Vec::new());
         self.read(points, lag, 0.0, &mut read);
         points.misses(&read, k, &mut misses);
-        let inside = points.inside(self.pair);
+        let inside = points.inside(self.pair());
         let both = read.covered().start.max(inside.start)..read.covered().end.min(inside.end);
         if both.is_empty() {
             return None;
@@ -165,7 +78,7 @@ impl<'a> Problem<'a> {
         let (lag, k) = solve(p, all, start, 0.0)?;
         let mut out = judge(p, lag, k, 0.0)?;
         // Where slip is fitted, what its model leaves over would be taken for a clock.
-        if let Some(delta) = out.drift_ppm.map(|ppm| ppm * 1e-6).filter(|_| p.pair.load.is_none())
+        if let Some(delta) = out.drift_ppm.map(|ppm| ppm * 1e-6).filter(|_| p.pair().load.is_none())
             && (delta * 1e6).abs() > FIT_DRIFT_PPM
             && delta.abs() * 1e6 < MAX_DRIFT_PPM
         {
@@ -210,7 +123,7 @@ fn first_coefficient(p: &Problem<'_>, points: &Points, read: &Reading) -> Option
 }
 
 fn believable(p: &Problem<'_>, k: f64) -> f64 {
-    if p.pair.ratio == Ratio::Free { k } else { k.clamp(-0.02, MAX_SLIP) }
+    if p.pair().ratio == Ratio::Free { k } else { k.clamp(-0.02, MAX_SLIP) }
 }
 
 /// Gauss–Newton with Huber weights.

@@ -9,6 +9,7 @@ mod evidence;
 mod fine;
 mod kinks;
 mod legs;
+mod problem;
 mod rivals;
 #[cfg(test)]
 mod tests;
@@ -17,6 +18,7 @@ use super::span::PullSpan;
 use crate::findings::Refusal;
 use crate::log::Series;
 use evidence::Fit;
+use problem::Problem;
 use serde::{Deserialize, Serialize};
 
 /// Residual above this share of the mean speed refuses the pair.
@@ -212,7 +214,7 @@ pub fn align(pair: &Pair<'_>) -> Alignment {
     if candidates.is_empty() {
         return Alignment::empty(Status::Refused, Some(Refusal::NotCovered));
     }
-    let problem = fine::Problem::new(pair);
+    let problem = Problem::new(pair);
     let mut sketched: Vec<fine::Sketch> = candidates.iter().filter_map(|c| problem.sketch(*c)).collect();
     sketched.sort_by(|a, b| a.score.total_cmp(&b.score));
     let mut fits: Vec<Fit> =
@@ -248,7 +250,7 @@ fn worth_fitting(sketched: &[fine::Sketch]) -> Vec<f64> {
 
 /// Evidence for a lag set by a person; recorded as such and never refused.
 pub fn manual(pair: &Pair<'_>, lag_s: f64) -> Alignment {
-    match fine::Problem::new(pair).evaluate(lag_s) {
+    match Problem::new(pair).evaluate(lag_s) {
         Some(f) => supported(&Fit { lag: lag_s, ..f }, None, Status::Manual),
         None => Alignment { lag_s: Some(lag_s), ..Alignment::empty(Status::Manual, None) },
     }

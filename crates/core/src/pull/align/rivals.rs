@@ -5,7 +5,7 @@
 
 use super::RUNNER_UP_S;
 use super::evidence::Fit;
-use super::fine::Problem;
+use super::problem::Problem;
 use crate::signal::interp::Walk;
 use crate::signal::interp::between;
 

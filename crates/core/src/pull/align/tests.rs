@@ -176,6 +176,34 @@ fn a_hand_set_lag_is_kept_and_its_misfit_shown() {
     assert!(a.residual_rpm.unwrap() > 200.0);
 }
 
+/// Whatever lag somebody types: where the log covers nothing of the pull, or only what lies beside it, there is no
+/// evidence, and the lag stands as it was said.
+#[test]
+fn a_hand_set_lag_that_lays_the_log_beside_the_pull_has_no_evidence() {
+    let (dyno, ecu) = (dyno_of(2.1, 1.0, 6700.0, 1), ecu_of(499.3, 2.1, 1.0, 6700.0, 20.0, 51));
+    let pull = detect(&dyno, &Load::default(), RATIO)[0];
+    for ratio in [Ratio::Known(RATIO), Ratio::Free] {
+        let pair = Pair {
+            dyno: &dyno,
+            ecu: &ecu,
+            pull: &pull,
+            ratio,
+            rigid: true,
+            load: None,
+            clocks_of_day: false,
+        };
+        let told = (0..400).map(|k| 480.0 + 0.1 * f64::from(k)).filter(|lag| {
+            let a = manual(&pair, *lag);
+            assert_eq!((a.status, a.lag_s), (Status::Manual, Some(*lag)));
+            a.residual_rpm.is_some()
+        });
+        // The log runs from 500 s for 16 s, the pull from 2.1 to some 9 s.
+        let told: Vec<f64> = told.collect();
+        assert!(told.iter().all(|lag| lag + pull.to_s > 500.0 && lag + pull.from_s < 516.0), "{told:?}");
+        assert!(told.len() > 150 && told.len() < 400, "{}", told.len());
+    }
+}
+
 #[test]
 fn a_slipping_tyre_does_not_pass_for_a_lag() {
     let (lag, slip) = (499.5, 0.02);
