@@ -246,6 +246,11 @@ pub enum Verdict {
 }
 
 impl Verdict {
+    /// Whether the limit was measured and not crossed.
+    pub fn is_kept(self) -> bool {
+        matches!(self, Self::Clear | Self::Close)
+    }
+
     /// Whether the data answered: over, close or clear.
     pub fn is_judged(self) -> bool {
         match self {

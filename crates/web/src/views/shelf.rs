@@ -133,8 +133,7 @@ fn margin(s: &OnShelf, v: &jamjar_store::VehicleRecord, short: bool) -> (String,
 fn kept(s: &OnShelf, v: &jamjar_store::VehicleRecord) -> bool {
     let stops: Vec<_> =
         judged(&s.set.verdicts, &v.limits).filter(|j| j.0.severity == Severity::Stop).collect();
-    !stops.is_empty()
-        && stops.iter().all(|j| matches!(j.1.verdict, LimitVerdict::Clear | LimitVerdict::Close))
+    !stops.is_empty() && stops.iter().all(|j| j.1.verdict.is_kept())
 }
 
 fn place(s: &Shelf, i: usize, j: usize, rung: &str) -> String {

@@ -37,22 +37,11 @@ pub(super) struct Fit {
     pub(super) score: f64,
 }
 
-/// What of a reading lies within the pull: places among the points, and in the reading itself.
-fn within(p: &Problem<'_>, read: &Reading) -> (std::ops::Range<usize>, std::ops::Range<usize>) {
-    let (inside, covered) = (p.all.inside(p.pair()), read.covered());
-    // Where they do not meet, nothing of what was read.
-    let to = inside.end.min(covered.end).max(covered.start);
-    let from = inside.start.max(covered.start).min(to);
-    (from..to, from - read.from..to - read.from)
-}
-
 /// The remaining clock rate difference and its standard error, from least squares of the residual on lag,
 /// fitted coefficient and rate together: what the first two can take up is no evidence for the third.
 /// Residuals that go together over 0.3 s count as one.
-pub(super) fn drift_at(p: &Problem<'_>, read: &Reading, k: f64) -> Option<(f64, f64)> {
-    let mut misses = Vec::new();
-    p.all.misses(read, k, &mut misses);
-    let (points, own) = within(p, read);
+pub(super) fn drift_at(p: &Problem<'_>, read: &Reading, misses: &[f64]) -> Option<(f64, f64)> {
+    let [points, own] = p.all.within(p.pair(), read);
     if points.len() <= 8 {
         return None;
     }
@@ -108,7 +97,7 @@ pub(super) fn judge(p: &Problem<'_>, lag: f64, k: f64, delta: f64) -> Option<Fit
     let (mut read, mut misses) = (Reading::default(), Vec::new());
     p.read(all, lag, delta, &mut read);
     all.misses(&read, k, &mut misses);
-    let (points, own) = within(p, &read);
+    let [points, own] = all.within(pair, &read);
     let (t, d) = (&all.t[points.clone()], &all.d[points]);
     let (r, es, rates) = (&misses[own.clone()], &read.speed[own.clone()], &read.rate[own]);
     let mut ratios: Vec<f64> = es.iter().zip(d).filter(|(_, d)| d.abs() > 1.0).map(|(e, d)| e / d).collect();
@@ -126,7 +115,7 @@ pub(super) fn judge(p: &Problem<'_>, lag: f64, k: f64, delta: f64) -> Option<Fit
     let sigma_lag = ((residual / (slope * n_eff.sqrt())).powi(2) + slip * slip).sqrt();
     let coverage = n / all.inside(pair).len().max(1) as f64;
     let mean_rpm = es.iter().sum::<f64>() / n;
-    let (left, left_se) = drift_at(p, &read, k).unwrap_or((0.0, 0.0));
+    let (left, left_se) = drift_at(p, &read, &misses).unwrap_or((0.0, 0.0));
     let rate = (delta + left, left_se);
     let drift_ppm =
         is_significant(rate, sigma_lag, pair.pull.to_s - pair.pull.from_s).then_some(rate.0 * 1e6);

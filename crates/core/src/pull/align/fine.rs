@@ -60,16 +60,14 @@ impl Problem<'_> {
         let (mut read, mut misses) = (Reading::default(), Vec::new());
         self.read(points, lag, 0.0, &mut read);
         points.misses(&read, k, &mut misses);
-        let inside = points.inside(self.pair());
-        let both = read.covered().start.max(inside.start)..read.covered().end.min(inside.end);
-        if both.is_empty() {
+        let [_, own] = points.within(self.pair(), &read);
+        if own.is_empty() {
             return None;
         }
-        let own = both.start - read.from..both.end - read.from;
-        let n = both.len() as f64;
+        let (n, inside) = (own.len() as f64, points.inside(self.pair()).len() as f64);
         let residual = (misses[own.clone()].iter().map(|r| r * r).sum::<f64>() / n).sqrt();
         let mean = read.speed[own].iter().sum::<f64>() / n;
-        Some(Sketch { lag, residual, score: residual / mean + (1.0 - n / inside.len() as f64) })
+        Some(Sketch { lag, residual, score: residual / mean + (1.0 - n / inside) })
     }
 
     /// Refines a coarse lag; `None` when the traces hardly overlap there.
@@ -84,10 +82,11 @@ impl Problem<'_> {
         {
             let mut total = delta;
             let (mut lag, mut k) = solve(p, all, lag, total)?;
+            let (mut read, mut misses) = (Reading::default(), Vec::new());
             for _ in 0..3 {
-                let mut read = Reading::default();
                 p.read(all, lag, total, &mut read);
-                let Some((more, _)) = drift_at(p, &read, k) else { break };
+                all.misses(&read, k, &mut misses);
+                let Some((more, _)) = drift_at(p, &read, &misses) else { break };
                 total += more;
                 (lag, k) = solve(p, all, lag, total)?;
             }

@@ -38,6 +38,15 @@ impl Points {
         from..self.t.partition_point(|t| *t <= pair.pull.to_s).max(from)
     }
 
+    /// What of a reading lies within the pull: places among the points, and in the reading itself. Where the two do not
+    /// meet, nothing of what was read.
+    pub(super) fn within(&self, pair: &Pair<'_>, read: &Reading) -> [Range<usize>; 2] {
+        let (inside, covered) = (self.inside(pair), read.covered());
+        let to = inside.end.min(covered.end).max(covered.start);
+        let from = inside.start.max(covered.start).min(to);
+        [from..to, from - read.from..to - read.from]
+    }
+
     /// Engine speed less what the dyno trace and the coefficient say, rpm, at what was read.
     pub(super) fn misses(&self, read: &Reading, k: f64, out: &mut Vec<f64>) {
         out.clear();

@@ -43,7 +43,12 @@ fn ecu_of(lag: f64, tip: f64, pace: f64, top: f64, hz: f64, seed: u64) -> Series
 fn run(dyno: &Series, ecu: &Series, ratio: Ratio) -> Alignment {
     let pulls = detect(dyno, &Load::default(), RATIO);
     assert_eq!(pulls.len(), 1);
-    align(&Pair { dyno, ecu, pull: &pulls[0], ratio, rigid: true, load: None, clocks_of_day: false })
+    align(&rigid(dyno, ecu, &pulls[0], ratio))
+}
+
+/// Two traces that cannot slip against each other.
+fn rigid<'a>(dyno: &'a Series, ecu: &'a Series, pull: &'a PullSpan, ratio: Ratio) -> Pair<'a> {
+    Pair { dyno, ecu, pull, ratio, rigid: true, load: None, clocks_of_day: false }
 }
 
 #[test]
@@ -113,15 +118,7 @@ fn a_bare_ramp_of_unknown_ratio_has_no_lag() {
     let pull = detect(&d, &Load::default(), RATIO)[0];
     let ramp = d.between(pull.from_s, pull.to_s);
     let ecu = ecu_of(499.5, 2.0, 1.0, 6700.0, 50.0, 10).between(499.5 + pull.from_s, 499.5 + pull.to_s);
-    let pair = |ratio| Pair {
-        dyno: &ramp,
-        ecu: &ecu,
-        pull: &pull,
-        ratio,
-        rigid: true,
-        load: None,
-        clocks_of_day: false,
-    };
+    let pair = |ratio| rigid(&ramp, &ecu, &pull, ratio);
     let a = align(&pair(Ratio::Free));
     assert_eq!(a.status, Status::Refused, "{a:?}");
     assert_eq!(a.refusal, Some(Refusal::BareRamp));
@@ -160,18 +157,7 @@ fn a_hand_set_lag_is_kept_and_its_misfit_shown() {
     let d = dyno_of(2.0, 1.0, 6700.0, 9);
     let pull = detect(&d, &Load::default(), RATIO)[0];
     let ecu = ecu_of(499.5, 2.0, 1.0, 6700.0, 50.0, 10);
-    let a = manual(
-        &Pair {
-            dyno: &d,
-            ecu: &ecu,
-            pull: &pull,
-            ratio: Ratio::Known(RATIO),
-            rigid: true,
-            load: None,
-            clocks_of_day: false,
-        },
-        500.5,
-    );
+    let a = manual(&rigid(&d, &ecu, &pull, Ratio::Known(RATIO)), 500.5);
     assert_eq!((a.status, a.lag_s), (Status::Manual, Some(500.5)));
     assert!(a.residual_rpm.unwrap() > 200.0);
 }
@@ -183,15 +169,7 @@ fn a_hand_set_lag_that_lays_the_log_beside_the_pull_has_no_evidence() {
     let (dyno, ecu) = (dyno_of(2.1, 1.0, 6700.0, 1), ecu_of(499.3, 2.1, 1.0, 6700.0, 20.0, 51));
     let pull = detect(&dyno, &Load::default(), RATIO)[0];
     for ratio in [Ratio::Known(RATIO), Ratio::Free] {
-        let pair = Pair {
-            dyno: &dyno,
-            ecu: &ecu,
-            pull: &pull,
-            ratio,
-            rigid: true,
-            load: None,
-            clocks_of_day: false,
-        };
+        let pair = rigid(&dyno, &ecu, &pull, ratio);
         let told = (0..400).map(|k| 480.0 + 0.1 * f64::from(k)).filter(|lag| {
             let a = manual(&pair, *lag);
             assert_eq!((a.status, a.lag_s), (Status::Manual, Some(*lag)));

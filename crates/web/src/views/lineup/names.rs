@@ -1,7 +1,7 @@
 //! What the sets of a line-up are called, so that no two are called alike.
 
 use jamjar_core::analysis::{Comparison, Figure, Verdict};
-use jamjar_core::limits::{LimitOutcome, Severity, Verdict as LimitVerdict};
+use jamjar_core::limits::{Severity, Verdict as LimitVerdict, judged};
 use jamjar_workflow::lineup::LineUp;
 
 /// "map on fuel", with the set's number when another set shown has the same map and fuel.
@@ -93,14 +93,12 @@ pub(super) enum WhyNot {
 }
 
 fn why_not(l: &LineUp, c: &Comparison, by: Figure) -> Option<WhyNot> {
-    let stands = |id: &str| l.vehicle.limits.iter().any(|k| k.id == id && !k.starting_point);
-    let over = l.verdicts[c.candidate].iter().any(|o| o.verdict == LimitVerdict::Over && stands(&o.limit));
+    let standing = || judged(&l.verdicts[c.candidate], &l.vehicle.limits).filter(|j| !j.0.starting_point);
+    let over = standing().any(|j| j.1.verdict == LimitVerdict::Over);
     let told = c.figure(by).is_some_and(|f| f.verdict != Verdict::CantTell);
-    let is_stop =
-        |id: &str| stands(id) && l.vehicle.limits.iter().any(|k| k.id == id && k.severity == Severity::Stop);
-    let stops: Vec<_> = l.verdicts[c.candidate].iter().filter(|o| is_stop(&o.limit)).collect();
-    let kept = |o: &&&LimitOutcome| matches!(o.verdict, LimitVerdict::Clear | LimitVerdict::Close);
-    let (n, of) = (stops.len() - stops.iter().filter(kept).count(), stops.len());
+    let stops: Vec<bool> =
+        standing().filter(|j| j.0.severity == Severity::Stop).map(|j| j.1.verdict.is_kept()).collect();
+    let (n, of) = (stops.iter().filter(|kept| !**kept).count(), stops.len());
     match (over, told) {
         (true, _) => Some(WhyNot::Over),
         (false, false) => Some(WhyNot::CantTell),
